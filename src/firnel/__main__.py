@@ -1,0 +1,5 @@
+"""``python -m firnel``."""
+
+from firnel.app.commands import main
+
+main()

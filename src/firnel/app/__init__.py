@@ -1,0 +1,1 @@
+"""Start-up, command line, wiring: the only place that knows everything."""

@@ -1,0 +1,271 @@
+"""The command line, as docs and the contract say: human text by default, ``--json`` for programs."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import click
+
+from firnel import __version__
+from firnel.core.stages import MarkOrderError
+from firnel.core.units import clock
+from firnel.store.opening import LibraryError
+from firnel.work.records import (
+    BatchFilter,
+    ImportRefusedError,
+    ImportWishes,
+    Library,
+    NotInLibraryError,
+    export_text,
+    import_file,
+    sheet_of,
+    show_document,
+)
+
+library_option = click.option("--library", "library_at", help="Library file or database URL (default: your data folder).")
+json_option = click.option("--json", "as_json", is_flag=True, help="One JSON document on standard output.")
+
+
+class CouldNotError(click.ClickException):
+    """Could not be done: one clear sentence, exit code 1."""
+
+    def show(self, file: Any = None) -> None:
+        """The sentence alone."""
+        click.echo(self.message, err=True)
+
+
+def default_library() -> Path:
+    """The library in the user's data folder, which is made if need be."""
+    from platformdirs import user_data_path
+
+    folder = user_data_path("firnel")
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder / "library.sqlite"
+
+
+@contextmanager
+def opened(library_at: str | None) -> Iterator[Library]:
+    """The library, with what goes wrong turned into one sentence."""
+    try:
+        library = Library(library_at or default_library())
+    except LibraryError as error:
+        raise CouldNotError(str(error)) from error
+    try:
+        yield library
+    except (LibraryError, NotInLibraryError, ImportRefusedError, MarkOrderError, ValueError) as error:
+        raise CouldNotError(str(error)) from error
+    finally:
+        library.close()
+
+
+def say_json(document: Any) -> None:
+    """One JSON document on standard output."""
+    click.echo(json.dumps(document, ensure_ascii=False, allow_nan=False))
+
+
+@click.group(invoke_without_command=True)
+@click.version_option(__version__, prog_name="firnel")
+@click.pass_context
+def main(context: click.Context) -> None:
+    """Firnel: plan, drive, record and replicate coffee roasts. Without a command: the window."""
+    if context.invoked_subcommand is None:
+        context.invoke(gui)
+
+
+@main.command()
+@library_option
+@click.option("--device", help="Where the readings come from: modbus://HOST:PORT?map=KIND, serial:///dev/ttyUSB0, hand:")
+def gui(library_at: str | None = None, device: str | None = None) -> None:
+    """Open the window."""
+    from firnel.app.window import run_window
+
+    sys.exit(run_window(library_at or default_library(), device))
+
+
+@main.command()
+@click.option("--port", default=5020, show_default=True, help="Port on loopback; 0 picks a free one.")
+@click.option("--machine", "kind", default="gas-6", show_default=True, help="gas-6, gas-15 or electric-1.")
+@click.option("--speed", default=1.0, show_default=True, help="Up to 60 times the speed of life.")
+@click.option("--seed", default=1, show_default=True)
+@click.option("--plan", "plan_at", type=click.Path(path_type=Path), help="An automatic hand follows this plan file.")
+@click.option("--again", "again_s", type=float, help="The hand charges again so many seconds after a drop.")
+@click.option("--hand-delay", default=2.0, show_default=True, help="Reaction time of the automatic hand, seconds.")
+@click.option("--steel", "steel_c", type=float, help="Temperature of the steel at the start, degC.")
+@click.option("--fault", type=click.Choice(["none", "silence", "frozen", "spike", "cable", "exception"]), default="none")
+@click.option("--truth", "truth_at", type=click.Path(path_type=Path), help="Write what truly happens to this file.")
+@click.option("--panel/--no-panel", default=False, help="Show the control panel window.")
+def simulator(
+    port: int, kind: str, speed: float, seed: int, plan_at: Path | None, again_s: float | None, hand_delay: float,
+    steel_c: float | None, fault: str, truth_at: Path | None, panel: bool,
+) -> None:  # fmt: skip
+    """Run a simulated roaster as a Modbus TCP device."""
+    from firnel.app.simulator import make_plant, read_plan, serve
+    from firnel.devices.simulator.plant import Fault
+
+    try:
+        plan = read_plan(plan_at) if plan_at else None
+        plant = make_plant(kind, speed, seed, steel_c, plan, None, again_s, truth_at, Fault[fault.upper()], hand_delay)
+        code = serve(plant, port, panel)
+    except OSError as error:
+        raise CouldNotError(f"Port {port} on this computer cannot be listened on: {error.strerror}.") from error
+    except ValueError as error:
+        raise CouldNotError(str(error)) from error
+    sys.exit(code)
+
+
+def _pairs(values: tuple[str, ...], option: str) -> dict[str, str]:
+    """``a=b,c=d`` into a dictionary."""
+    pairs: dict[str, str] = {}
+    for part in (piece for value in values for piece in value.split(",") if piece):
+        name, equals, what = part.partition("=")
+        if not equals or not name or not what:
+            raise click.BadParameter(f"{part!r} is not NAME=VALUE", param_hint=option)
+        pairs[name.strip()] = what.strip()
+    return pairs
+
+
+def _seconds(marks: dict[str, str]) -> dict[str, float]:
+    try:
+        return {name: float(value) for name, value in marks.items()}
+    except ValueError as error:
+        raise click.BadParameter(f"{error}", param_hint="--mark") from error
+
+
+@main.command("import")
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+@library_option
+@click.option("--columns", multiple=True, help="time=…,bean=…,air=…,gas=…,airflow=…,drum=… (heading, or number from 1)")
+@click.option("--temperature", type=click.Choice(["c", "f"]), help="Unit of the temperatures, if not as guessed.")
+@click.option("--machine", default="", help="Machine the log is from.")
+@click.option("--lot", default="", help="Lot that was roasted.")
+@click.option("--load", "load_kg", type=float, help="Green charged, kg.")
+@click.option("--room", "room_c", type=float, help="Room temperature, degC.")
+@click.option("--mark", "marks", multiple=True, metavar="NAME=SECONDS", help="A mark, in the log's own seconds.")
+@json_option
+def import_(
+    files: tuple[Path, ...], library_at: str | None, columns: tuple[str, ...], temperature: str | None, machine: str,
+    lot: str, load_kg: float | None, room_c: float | None, marks: tuple[str, ...], as_json: bool,
+) -> None:  # fmt: skip
+    """Take in roast logs: CSV, or batches that Firnel has exported as JSON."""
+    wishes = ImportWishes(
+        _pairs(columns, "--columns"), temperature, machine, lot, load_kg, room_c, _seconds(_pairs(marks, "--mark"))
+    )  # fmt: skip
+    taken = []
+    with opened(library_at) as library:
+        for path in files:
+            key, imported = import_file(library, path, wishes)
+            label = library.batch(key).label
+            click.echo(f"{path.name}: {'; '.join(imported.said)}.", err=True)
+            taken.append({"id": key, "label": label, "file": str(path), "said": list(imported.said)})
+            if not as_json:
+                click.echo(f"Batch {label} from {path.name}")
+    if as_json:
+        say_json({"imported": taken})
+
+
+@main.command()
+@library_option
+@json_option
+def batches(library_at: str | None, as_json: bool) -> None:
+    """List the batches, newest first."""
+    with opened(library_at) as library:
+        after, lines = None, []
+        while page := library.batch_lines(BatchFilter(), after, 1000):
+            lines += page
+            after = (page[-1].started, page[-1].id)
+    if as_json:
+        say_json(
+            [
+                {
+                    "id": ln.id, "label": ln.label, "started": ln.started.isoformat(), "lot": ln.lot or None,
+                    "machine": ln.machine or None, "plan": ln.plan or None, "status": ln.status, "load_kg": ln.load_kg,
+                    "roasted_kg": ln.roasted_kg, "loss": ln.loss, "total_s": ln.total_s, "development_s": ln.development_s,
+                    "drop_c": ln.drop_c,
+                }
+                for ln in lines
+            ]
+        )  # fmt: skip
+        return
+    if not lines:
+        click.echo("No batches yet. Roast one in the window, or take in a log: firnel import FILE.", err=True)
+    for ln in lines:
+        drop = f"{ln.drop_c:.1f} °C" if ln.drop_c is not None else "–"
+        click.echo(
+            f"{ln.label:>6}  {ln.started.astimezone():%Y-%m-%d %H:%M}  {ln.lot or '–':<24.24} {ln.machine or '–':<16.16} "
+            f"total {clock(ln.total_s):>5}  dev {clock(ln.development_s):>4}  drop {drop:>8}  {ln.status}"
+        )
+
+
+@main.command()
+@click.argument("batch")
+@library_option
+@json_option
+def show(batch: str, library_at: str | None, as_json: bool) -> None:
+    """Show one batch, by its label or id."""
+    with opened(library_at) as library:
+        record = library.batch(library.find_batch(batch))
+        if as_json:
+            say_json(show_document(record))
+            return
+        sheet = sheet_of(record)
+    zero = record.charge_t
+    click.echo(f"Batch {record.label}: {record.lot or 'lot not told'} on {record.machine or 'an unknown machine'}")
+    for mark in record.marks:
+        bean = f"{mark.bean:.1f} °C" if mark.bean is not None else "–"
+        click.echo(f"  {mark.kind.words:<16}{clock(mark.t - zero):>7}  {bean:>9}  ({mark.found.value})")
+    for name, stage in sheet.stages.named():
+        share = f"{100 * stage.share:.0f} %" if stage and stage.share is not None else ""
+        click.echo(f"  {name:<16}{clock(stage.seconds if stage else None):>7}  {share:>9}")
+    if record.loss is not None:
+        click.echo(f"  loss {100 * record.loss:.1f} %")
+    for event in sheet.events:
+        click.echo(f"  {event.kind} at {clock(event.start - zero)}: {event.likely_cause or 'cause unknown'}")
+
+
+@main.command()
+@click.argument("batch")
+@click.option("--format", "form", type=click.Choice(["csv", "json"]), required=True)
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="File to write; standard output otherwise.")
+@library_option
+def export(batch: str, form: str, output: Path | None, library_at: str | None) -> None:
+    """Write one batch as CSV or JSON."""
+    with opened(library_at) as library:
+        text = export_text(library, library.batch(library.find_batch(batch)), form)
+    if output is None:
+        click.echo(text, nl=False)
+        return
+    try:
+        output.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise CouldNotError(f"{output} cannot be written: {error.strerror}.") from error
+    click.echo(f"Wrote {output}", err=True)
+
+
+@main.group()
+def machine() -> None:
+    """The machines of the library."""
+
+
+@machine.command("list")
+@library_option
+@json_option
+def machine_list(library_at: str | None, as_json: bool) -> None:
+    """List the machines."""
+    with opened(library_at) as library:
+        found = library.machines()
+    if as_json:
+        say_json(
+            [
+                {"id": m.id, "name": m.name, "kind": m.kind, "heat": m.heat, "stated_load_kg": m.stated_load_kg,
+                 "useful_load_kg": m.useful_load_kg, "device_url": m.device_url or None}
+                for m in found
+            ]
+        )  # fmt: skip
+        return
+    for m in found:
+        click.echo(f"{m.name:<24} {m.kind:<12} {m.heat:<9} {m.useful_load_kg:g} kg")

@@ -1,0 +1,140 @@
+"""``./run demo``: the window on the demo library with the simulated roaster connected; without a display, a walk.
+
+The walk goes through every view on a virtual screen and writes a picture of each.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import subprocess
+import sys
+import tempfile
+from contextlib import suppress
+from datetime import datetime
+from pathlib import Path
+
+from firnel.app.demo_library import ROASTERY, build_demo_library
+from firnel.core.plan_document import plan_to_document
+from firnel.store.library import Library
+
+#: Any change to how the demo library is made gets a new name, so that an old one is not used on.
+DEMO_NAME = "demo-1.sqlite"
+PLAN = "Isuka filter"
+
+
+def demo_library(folder: Path) -> Path:
+    """The demo library in a folder; built at the first start, some seconds."""
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / DEMO_NAME
+    if path.exists():
+        return path
+
+    def progress(done: int, of: int) -> None:
+        print(f"\rRoasting the demo batches of {ROASTERY}: {done} of {of}", end="", file=sys.stderr, flush=True)
+
+    build_demo_library(path, progress=progress)
+    print(file=sys.stderr)
+    return path
+
+
+def start_simulator(plan_at: Path, speed: float, panel: bool, *more: str) -> tuple[subprocess.Popen[str], str]:
+    """Start the simulated roaster; returns the process and its device address."""
+    command = [
+        sys.executable,
+        "-m",
+        "firnel",
+        "simulator",
+        "--port",
+        "0",
+        "--plan",
+        str(plan_at),
+        "--speed",
+        str(speed),
+        "--seed",
+        "7",
+    ]
+    command += ["--panel"] if panel else []
+    process = subprocess.Popen([*command, *more], stdout=subprocess.PIPE, text=True)
+    line = process.stdout.readline() if process.stdout else ""
+    if not line:
+        raise RuntimeError("The simulated roaster did not start.")
+    port = json.loads(line)["port"]
+    return process, f"modbus://127.0.0.1:{port}?map=gas-6"
+
+
+def write_plan(library: Library, name: str, path: Path) -> None:
+    """Write a plan of the library as a file."""
+    plan = next(plan for plan in library.plans() if plan.name == name)
+    path.write_text(json.dumps(plan_to_document(plan)), encoding="utf-8")
+
+
+def main() -> int:
+    """Run the demo."""
+    parser = argparse.ArgumentParser(prog="./run demo", description="Firnel with demo data and a simulated roaster.")
+    parser.add_argument("--speed", type=float, default=1.0, help="seconds of roasting in one second of ours, up to 60")
+    parser.add_argument("--folder", type=Path, default=Path(".demo"), help="where the demo library is kept")
+    parser.add_argument("--walk", type=Path, help="write a picture of every view into this folder and end")
+    parser.add_argument("--theme", choices=["day", "night", "both"], default="day", help="themes of the walk")
+    parser.add_argument("--first-paint", action="store_true", help="print the milliseconds to the first paint and end")
+    given = parser.parse_args()
+    walk = given.walk
+    if walk is None and os.environ.get("FIRNEL_NO_DISPLAY"):
+        walk = given.folder / "pictures"
+    library_at = demo_library(given.folder)
+    if walk is not None:
+        from firnel.app.walk import walk_through
+
+        # The pictures always show the same day, whatever day they are made on.
+        fixed = given.folder / "pictures.sqlite"
+        if not fixed.exists():
+            build_demo_library(fixed, today=datetime(2026, 11, 20, 12))
+        return walk_through(fixed, walk, given.theme)
+    return _with_window(library_at, given.speed, given.first_paint)
+
+
+def _with_window(library_at: Path, speed: float, first_paint: bool) -> int:
+    os.environ.setdefault("FIRNEL_SETTINGS", str(library_at.with_name("settings.json").resolve()))
+    from PyQt6.QtCore import QTimer
+
+    from firnel.app.window import connect_first, make_application, make_window
+    from firnel.store.opening import LibraryError
+    from firnel.ui.theme.look import Look
+    from firnel.work.roast_session import BatchOrder
+    from firnel.work.settings import load_settings
+
+    application = make_application()
+    try:
+        library = Library(library_at)
+        library.lock_for_roasting()
+    except LibraryError as error:
+        print(error, file=sys.stderr)
+        return 1
+    settings, _ = load_settings()
+    window = make_window(library, settings, Look(application))
+    window.show()
+    if first_paint:
+        QTimer.singleShot(0, application.quit)
+        return application.exec()
+    with tempfile.TemporaryDirectory() as folder:
+        plan_at = Path(folder) / "plan.json"
+        write_plan(library, PLAN, plan_at)
+        process, url = start_simulator(plan_at, speed, True, "--again", "240")
+        window.offer_unfinished()
+        connect_first(window, url)
+        if not window.notice.isVisible():
+            plan = next(plan for plan in library.plans() if plan.name == PLAN)
+            machine = next(m for m in library.machines() if m.name == plan.machine)
+            lot = next(lot for lot in library.lots() if lot.name == plan.lot)
+            window.desk.session.prepare(BatchOrder(lot, machine, plan, plan.load_kg))
+        try:
+            return application.exec()
+        finally:
+            process.terminate()
+            with suppress(subprocess.TimeoutExpired):
+                process.wait(5)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

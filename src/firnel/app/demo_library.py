@@ -1,0 +1,315 @@
+"""The demo library: an invented roastery, its machines, lots and plans, and six weeks of batches with real trouble in them.
+
+Everything comes from the simulator and one seed; nothing here stands for a real place, person or product.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+
+from firnel.core.mark_finding import find_charge, find_turning
+from firnel.core.plan import Anchor, Plan, PlanCurve, PlannedMove, Targets
+from firnel.core.rate_of_rise import smooth_rate_of_rise
+from firnel.core.vocabulary import BatchRecord, Control, Found, Lot, Machine, Mark, MarkKind, Note, Trace
+from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
+from firnel.devices.simulator.kinds import KINDS
+from firnel.devices.simulator.physics import Beans, DrumRoaster, GreenLoad
+from firnel.exchange.csv_log import moves_in
+from firnel.store.library import Library
+from firnel.work.desk import machine_of_kind
+
+ROASTERY = "Quillbank Roastery"
+SEED = 20261
+MACHINES = {"Drum Six": "gas-6", "Long Fifteen": "gas-15", "Sample One": "electric-1"}
+
+
+@dataclass(frozen=True)
+class DemoLot:
+    """A lot as the library knows it, and how its beans truly are."""
+
+    lot: Lot
+    load: GreenLoad
+
+
+def _lot(
+    name: str, origin: str, station: str, variety: str, process: str, altitude: int, density: float, moisture: float,
+    kg: float, uptake: float, yellow: float, crack: float, remark: str = "", size: float = 6.2,
+) -> DemoLot:  # fmt: skip
+    lot = Lot(
+        name, origin, station, variety, process, altitude, "2026", "August 2026", kg, density, moisture, remark
+    )  # fmt: skip
+    return DemoLot(lot, GreenLoad(1.0, moisture, size, uptake, yellow, crack))
+
+
+LOTS = {
+    entry.lot.name: entry
+    for entry in (
+        _lot("Rwanda Isuka", "Rwanda", "Isuka hill station", "red bourbon", "washed", 1890, 742, 0.108, 148.0, 1.0, 0.0, 0.0),
+        _lot("Burundi Mparazi", "Burundi", "Mparazi", "bourbon", "natural", 1740, 706, 0.111, 62.5, 1.03, 1.5, -1.5,
+             "Sugars left on the seam: gentle start."),
+        _lot("Bolivia Cerro Lindal", "Bolivia", "Lindal cooperative", "caturra", "washed", 1610, 728, 0.106, 91.0, 1.0, -0.5, 0.5),
+        _lot("Timor-Leste Railunu", "Timor-Leste", "Railunu", "hybrid", "wet-hulled", 1350, 664, 0.121, 40.0, 1.06, 1.0, -2.0,
+             "Soft seam, uneven green."),
+        _lot("Tanzania Mwelika", "Tanzania", "Mwelika", "kent", "washed", 1820, 769, 0.112, 117.5, 0.96, 0.5, 1.5,
+             "Peaberry lot: small and dense.", 5.4),
+        _lot("Uganda Rwebisho", "Uganda", "Rwebisho", "local mix", "natural", 1480, 698, 0.103, 55.0, 1.04, 0.0, -1.0),
+        _lot("India Kelavani", "India", "Kelavani estate", "selection", "honey", 1180, 685, 0.097, 33.0, 1.05, -1.0, -0.5),
+        _lot("Nicaragua Susurral", "Nicaragua", "Susurral", "catuai", "decaf", 1250, 671, 0.092, 28.0, 1.08, -2.0, -2.5,
+             "Decaffeinated: dark to the eye from the start, quiet crack."),
+    )
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Recipe:
+    """A plan before the machine has said how long its stages take."""
+
+    name: str
+    machine: str
+    lot: str
+    load_kg: float
+    charge_c: float
+    start: tuple[float, float]  #: gas, airflow
+    moves: tuple[PlannedMove, ...]
+    development_s: float
+    purpose: str = "filter"
+
+
+def _gas(to: float, anchor: Anchor, offset: float) -> PlannedMove:
+    return PlannedMove(Control.GAS, to, anchor, offset)
+
+
+def _air(to: float, anchor: Anchor, offset: float) -> PlannedMove:
+    return PlannedMove(Control.AIRFLOW, to, anchor, offset)
+
+
+C, Y, F = Anchor.CHARGE, Anchor.YELLOW, Anchor.FIRST_CRACK
+RECIPES = (
+    _Recipe("Isuka filter", "Drum Six", "Rwanda Isuka", 5.0, 200.0, (0.0, 25.0),
+            (_gas(2.3, C, 45), _gas(2.1, Y, 10), _air(50, Y, 30), _gas(1.8, Y, 130), _air(80, F, -20), _gas(1.1, F, -15)), 95.0),
+    _Recipe("Mparazi gentle", "Drum Six", "Burundi Mparazi", 4.5, 192.0, (0.0, 25.0),
+            (_gas(2.1, C, 60), _gas(1.9, Y, 10), _air(50, Y, 30), _gas(1.6, Y, 120), _air(80, F, -20), _gas(1.0, F, -15)), 85.0),
+    _Recipe("Mwelika filter", "Drum Six", "Tanzania Mwelika", 5.0, 204.0, (0.6, 25.0),
+            (_gas(2.7, C, 40), _gas(2.4, Y, 10), _air(50, Y, 30), _gas(2.0, Y, 130), _air(80, F, -20), _gas(1.2, F, -15)), 100.0),
+    _Recipe("Lindal espresso", "Long Fifteen", "Bolivia Cerro Lindal", 12.0, 202.0, (0.0, 20.0),
+            (_gas(16.0, C, 45), _gas(14.0, Y, 10), _air(40, Y, 30), _gas(12.0, Y, 120), _air(70, F, -20), _gas(8.0, F, -10)), 140.0,
+            "espresso"),
+    _Recipe("Kelavani house", "Long Fifteen", "India Kelavani", 11.0, 196.0, (0.0, 20.0),
+            (_gas(14.0, C, 60), _gas(12.0, Y, 10), _air(40, Y, 30), _gas(10.5, Y, 120), _air(70, F, -20), _gas(7.0, F, -10)), 150.0,
+            "milk"),
+    _Recipe("Sample washed", "Sample One", "Rwanda Isuka", 0.8, 195.0, (20.0, 30.0),
+            (_gas(80.0, C, 30), _gas(75.0, Y, 10), _air(45, Y, 30), _gas(60.0, F, -15), _air(75, F, -10)), 80.0, "cupping"),
+    _Recipe("Sample soft beans", "Sample One", "Timor-Leste Railunu", 0.7, 188.0, (20.0, 30.0),
+            (_gas(70.0, C, 40), _gas(70.0, Y, 10), _air(45, Y, 30), _gas(60.0, F, -15), _air(75, F, -10)), 75.0, "cupping"),
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Trouble:
+    """What went wrong with a batch."""
+
+    steel_c: float = 0.0  #: against the usual
+    plan: Callable[[Plan], Plan] = lambda plan: plan
+    short_s: float = 0.0
+    no_charge_key: bool = False
+    remark: str = ""
+
+
+def _with_flick(plan: Plan) -> Plan:
+    scale = KINDS[MACHINES[plan.machine]].controls[Control.GAS]
+    # The hand takes the gas down early and gives it back too late, right at the crack.
+    return replace(
+        plan, moves=(*plan.moves[:-1], _gas(scale.nearest(0.62 * scale.high), F, -25), _gas(plan.moves[-1].to, F, 45))
+    )
+
+
+def _with_crash(plan: Plan) -> Plan:
+    air = KINDS[MACHINES[plan.machine]].controls[Control.AIRFLOW]
+    return replace(
+        plan,
+        moves=(
+            *plan.moves[:-2],
+            _air(air.high, F, 3),
+            _gas(KINDS[MACHINES[plan.machine]].controls[Control.GAS].nearest(0.45 * plan.moves[-1].to), F, 6),
+        ),
+    )
+
+
+def _stalled(plan: Plan) -> Plan:
+    # From yellow on too little gas: the curve goes flat.
+    moves = tuple(
+        replace(m, to=0.8 * m.to) if m.control is Control.GAS and m.anchor in (Y, F) else m for m in plan.moves
+    )  # fmt: skip
+    return replace(plan, moves=moves)
+
+
+TROUBLES = {
+    "cold": _Trouble(steel_c=-28.0, remark="First batch, the drum was cold."),
+    "flick": _Trouble(plan=_with_flick, remark="Gas up just before the crack."),
+    "crash": _Trouble(plan=_with_crash, remark="All air at once, gas off too early."),
+    "stall": _Trouble(plan=_stalled, remark="Ran flat after yellow."),
+    "no key": _Trouble(no_charge_key=True, remark="Charge key forgotten."),
+    "short": _Trouble(short_s=38.0, remark="Dropped early, the phone rang."),
+    "": _Trouble(),
+}
+
+
+def _schedule() -> list[tuple[int, int, str, str]]:
+    """Days before today, minutes of the day, plan, trouble: six weeks, about sixty batches."""
+    entries: list[tuple[int, int, str, str]] = []
+
+    def day(ago: int, *batches: tuple[str, str]) -> None:
+        for number, (plan, trouble) in enumerate(batches):
+            entries.append((ago, 8 * 60 + 20 + 22 * number, plan, trouble))
+
+    isuka, mparazi, mwelika = ("Isuka filter", ""), ("Mparazi gentle", ""), ("Mwelika filter", "")
+    lindal, kelavani = ("Lindal espresso", ""), ("Kelavani house", "")
+    day(41, ("Isuka filter", "cold"), isuka, isuka, ("Mparazi gentle", "short"))
+    day(39, ("Lindal espresso", "cold"), lindal, lindal)
+    day(36, ("Sample washed", "cold"), ("Sample washed", ""), ("Sample soft beans", "flick"))
+    day(34, isuka, isuka, ("Isuka filter", "no key"), mwelika, ("Mwelika filter", "flick"))
+    day(31, ("Kelavani house", "stall"), kelavani, kelavani)
+    day(28, ("Isuka filter", "cold"), isuka, isuka, ("Isuka filter", "crash"), mparazi)
+    day(25, lindal, ("Lindal espresso", "crash"), lindal)
+    day(21, mwelika, mwelika, ("Mparazi gentle", "stall"), mparazi)
+    day(18, ("Sample soft beans", ""), ("Sample washed", "no key"), ("Sample washed", ""))
+    day(15, *[isuka] * 8)
+    day(11, lindal, kelavani, ("Kelavani house", "flick"), kelavani)
+    day(8, ("Mwelika filter", "cold"), mwelika, ("Isuka filter", "short"), isuka, isuka)
+    day(4, mparazi, mparazi, ("Lindal espresso", "no key"), lindal)
+    day(1, ("Isuka filter", "cold"), isuka, mwelika, lindal)
+    day(0, ("Isuka filter", "cold"), isuka)
+    return entries
+
+
+def build_demo_library(
+    path: Path, today: datetime | None = None, progress: Callable[[int, int], None] = lambda done, of: None
+) -> None:
+    """Make the demo library at ``path``; whole or not at all.
+
+    Parameters
+    ----------
+    path : file to make.
+    today : the day it ends on.
+    progress : told how many batches of how many are done.
+    """
+    today = (today or datetime.now().astimezone()).astimezone()
+    fresh = path.with_name(path.name + ".new")
+    for leftover in (fresh, *(fresh.with_name(fresh.name + suffix) for suffix in ("-wal", "-shm"))):
+        leftover.unlink(missing_ok=True)
+    library = Library(fresh)
+    machines = {name: library.save_machine(machine_of_kind(name, kind)) for name, kind in MACHINES.items()}
+    for entry in LOTS.values():
+        library.save_lot(entry.lot)
+    plans = {recipe.name: library.save_plan(plan_of(recipe, machines[recipe.machine])) for recipe in RECIPES}
+    schedule = _schedule()
+    rng = np.random.default_rng(SEED)
+    for number, (ago, minute, name, trouble) in enumerate(schedule, start=1):
+        when = (today - timedelta(days=ago)).replace(hour=minute // 60, minute=minute % 60, second=0, microsecond=0)
+        record = roast_record(plans[name], TROUBLES[trouble], f"{400 + number:04d}", when.astimezone(UTC), rng)
+        if number >= len(schedule) - 1:  # the newest two still wait for the scale
+            record = replace(record, roasted_kg=None, colour_whole=None, colour_ground=None, status="dropped")
+        library.add_record(record)
+        progress(number, len(schedule))
+    library.close()
+    for suffix in ("-wal", "-shm"):
+        fresh.with_name(fresh.name + suffix).unlink(missing_ok=True)
+    fresh.replace(path)
+
+
+@dataclass(frozen=True)
+class _Run:
+    t: np.ndarray
+    bean: np.ndarray
+    air: np.ndarray
+    settings: np.ndarray
+    marks: dict[MarkKind, Mark]
+    dropped: Beans
+    true_bean: np.ndarray
+
+
+def _run(plan: Plan, load: GreenLoad, steel_c: float, rng: np.random.Generator, habits: HandHabits, before_s: float) -> _Run:
+    """Roast one batch on the simulator, read once a second."""
+    roaster = DrumRoaster(KINDS[MACHINES[plan.machine]], rng, room_c=float(rng.uniform(17.0, 26.0)), steel_c=steel_c)
+    roaster.bean_probe_c = (plan.targets.charge_c or 200.0) + 3.0
+    hand = AutomaticHand(plan, load, replace(habits, charge_wait_s=before_s), rng)
+    rows = []
+    while roaster.t < 1500.0:
+        rows.append((roaster.t, *roaster.read(), *(roaster.settings[c] for c in Control), roaster.bean_probe_c))
+        if MarkKind.DROP in hand.marks and roaster.t > hand.marks[MarkKind.DROP].t + 45.0:
+            break
+        for _ in range(2):
+            roaster.step(0.5)
+            hand.step(roaster)
+    if roaster.dropped is None:
+        raise RuntimeError(f"the demo plan {plan.name!r} never came to its drop.")
+    table = np.array(rows)
+    return _Run(table[:, 0], table[:, 1], table[:, 2], table[:, 3:6], hand.marks, roaster.dropped, table[:, 6])
+
+
+def _usual_steel(plan: Plan) -> float:
+    return (plan.targets.charge_c or 200.0) + 8.0
+
+
+def plan_of(recipe: _Recipe, machine: Machine) -> Plan:
+    """The recipe roasted once by a perfect hand: its stage times and curve become the plan's."""
+    start = {Control.GAS: recipe.start[0], Control.AIRFLOW: recipe.start[1], Control.DRUM: 58.0}
+    draft = Plan(
+        recipe.name, recipe.machine, recipe.lot, recipe.load_kg, recipe.purpose, "falling",
+        Targets(recipe.charge_c, 280.0, 320.0, recipe.development_s), start, recipe.moves,
+    )  # fmt: skip
+    load = replace(LOTS[recipe.lot].load, mass_kg=recipe.load_kg)
+    for _ in range(2):  # moves before the crack hang on when it is expected: once more with what was learned
+        run = _run(draft, load, _usual_steel(draft), np.random.default_rng(SEED), HandHabits(delay_s=1.0), 30.0)
+        times = {kind: run.marks[kind].t for kind in run.marks}
+        drying = times[MarkKind.YELLOW] - times[MarkKind.CHARGE]
+        browning = times[MarkKind.FIRST_CRACK] - times[MarkKind.YELLOW]
+        draft = replace(
+            draft, targets=Targets(recipe.charge_c, round(drying), round(browning), recipe.development_s)
+        )  # fmt: skip
+    charge_t, drop_t = times[MarkKind.CHARGE], times[MarkKind.DROP]
+    part = (run.t >= charge_t) & (run.t <= drop_t)
+    rate = smooth_rate_of_rise(run.t[part], run.true_bean[part], charge_t)
+    drop_c = float(np.interp(drop_t, run.t, run.true_bean))
+    curve = PlanCurve(run.t[part] - charge_t, run.true_bean[part], run.air[part], rate.c_per_min)
+    return replace(draft, targets=replace(draft.targets, drop_c=round(drop_c, 1)), curve=curve)
+
+
+def roast_record(plan: Plan, trouble: _Trouble, label: str, started: datetime, rng: np.random.Generator) -> BatchRecord:
+    """One batch of a plan, with its trouble, as Firnel would have recorded it."""
+    wanted = trouble.plan(plan)
+    if trouble.short_s:
+        development = (plan.targets.development_s or 90.0) - trouble.short_s
+        wanted = replace(wanted, targets=replace(wanted.targets, development_s=development))
+    mass = (plan.load_kg or 1.0) * float(rng.choice([1.0, 1.0, 1.0, 0.9]))
+    steel = _usual_steel(plan) + trouble.steel_c + float(rng.normal(0.0, 1.5))
+    run = _run(wanted, replace(LOTS[plan.lot].load, mass_kg=mass), steel, rng, HandHabits(delay_s=2.0), 30.0)
+    blank = np.zeros(run.t.size, np.int64)
+    trace = Trace(run.t, run.bean, run.air, run.settings[:, 0], run.settings[:, 1], run.settings[:, 2], blank)
+    charge_t = (
+        find_charge(run.t, run.bean) if trouble.no_charge_key else run.marks[MarkKind.CHARGE].t + float(rng.uniform(0.1, 0.8))
+    )
+    charge_t = charge_t if charge_t is not None else run.marks[MarkKind.CHARGE].t
+    marks = [Mark(MarkKind.CHARGE, charge_t, trace.bean_at(charge_t), Found.CURVE if trouble.no_charge_key else Found.KEY)]
+    turning_t = find_turning(run.t, run.bean, charge_t)
+    if turning_t is not None:
+        marks.append(Mark(MarkKind.TURNING, turning_t, trace.bean_at(turning_t), Found.CURVE))
+    for kind, spread in ((MarkKind.YELLOW, 4.0), (MarkKind.FIRST_CRACK, 2.0), (MarkKind.DROP, 0.8)):
+        t = run.marks[kind].t + float(abs(rng.normal(0.0, spread)))
+        marks.append(Mark(kind, t, trace.bean_at(t), Found.KEY))
+    yellow, crack = run.marks[MarkKind.YELLOW].t, run.marks[MarkKind.FIRST_CRACK].t
+    notes = (Note(yellow - 20.0, "smell", "hay"), Note(yellow + 15.0, "smell", "bread"), Note(crack - 40.0, "colour", "brown"))
+    colour = run.dropped.colour
+    return BatchRecord(
+        label=label, lot=plan.lot, machine=plan.machine, started=started, trace=trace, marks=tuple(marks),
+        moves=tuple(move for move in moves_in(trace) if move.t >= charge_t), notes=notes, load_kg=round(mass, 3),
+        roasted_kg=round(run.dropped.mass_kg * (1.0 + float(rng.normal(0.0, 0.0008))), 3),
+        colour_whole=round(colour + float(rng.normal(0.0, 0.4)), 1),
+        colour_ground=round(colour + 2.2 + float(rng.normal(0.0, 0.4)), 1),
+        room_c=round(float(rng.uniform(17.0, 26.0)), 1), plan=plan.name, remark=trouble.remark,
+    )  # fmt: skip

@@ -1,0 +1,116 @@
+"""The simulated roaster as a process of its own: Modbus server, optional panel window, optional automatic hand."""
+
+from __future__ import annotations
+
+import json
+import signal
+import sys
+import threading
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from firnel.core.plan import Plan
+from firnel.core.plan_document import plan_from_document
+from firnel.core.vocabulary import Control
+from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
+from firnel.devices.simulator.kinds import KINDS
+from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
+from firnel.devices.simulator.plant import Fault, Knob, Plant
+from firnel.devices.simulator.server import SimulatorServer
+from firnel.work.desk import machine_of_kind
+
+
+def make_plant(
+    kind: str,
+    speed: float,
+    seed: int,
+    steel_c: float | None,
+    plan: Plan | None,
+    load: GreenLoad | None = None,
+    again_s: float | None = None,
+    truth: Path | None = None,
+    fault: Fault = Fault.NONE,
+    delay_s: float = 2.0,
+) -> Plant:
+    """A simulated machine, idling near its charge temperature, or cold where ``steel_c`` says so.
+
+    Raises
+    ------
+    ValueError : if there is no such kind, or the speed is out of range.
+    """
+    if kind not in KINDS:
+        raise ValueError(f"There is no machine kind {kind!r}; there are {', '.join(KINDS)}.")
+    rng = np.random.default_rng(seed)
+    roaster = DrumRoaster(KINDS[kind], rng, steel_c=208.0 if steel_c is None else steel_c)
+    roaster.set(Control.AIRFLOW, 0.2 * roaster.kind.controls[Control.AIRFLOW].high)
+    load = load or GreenLoad(roaster.kind.load_kg)
+    hand = None
+    if plan is not None:
+        mass = plan.load_kg or load.mass_kg
+        load = replace(load, mass_kg=mass)
+        hand = AutomaticHand(plan, load, HandHabits(delay_s=delay_s, again_after_s=again_s), rng)
+    plant = Plant(roaster, speed, hand, load, truth)
+    plant.fault = fault
+    return plant
+
+
+def read_plan(path: Path) -> Plan:
+    """A plan from a JSON file.
+
+    Raises
+    ------
+    ValueError : if the file is no plan; the message names the entry.
+    """
+    try:
+        return plan_from_document(json.loads(path.read_text(encoding="utf-8")))
+    except OSError as error:
+        raise ValueError(f"{path} cannot be read: {error.strerror}.") from error
+    except (UnicodeDecodeError, json.JSONDecodeError) as error:
+        raise ValueError(f"{path.name} is not JSON: {error}.") from error
+
+
+def serve(plant: Plant, port: int, panel: bool) -> int:
+    """Run until the process is told to stop. The port is printed when clients can connect."""
+    server = SimulatorServer(plant, port)
+    server.start()
+    kind = plant.roaster.kind
+    print(json.dumps({"port": server.port, "machine": kind.name, "speed": plant.speed}), flush=True)
+    try:
+        if panel:
+            return _with_panel(plant, kind.name, kind.title)
+        done = threading.Event()
+        for number in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(number, lambda *_: done.set())
+        while not done.wait(0.5):
+            pass
+        return 0
+    finally:
+        server.stop()
+
+
+def _with_panel(plant: Plant, kind: str, title: str) -> int:
+    from PyQt6.QtCore import QTimer
+    from PyQt6.QtWidgets import QApplication
+
+    from firnel.ui.simulator_panel import SimulatorPanel
+    from firnel.ui.theme.look import Look
+
+    application = QApplication(sys.argv[:1])
+    Look(application).use("day")
+    window = SimulatorPanel(
+        machine_of_kind(title, kind),
+        f"{title}, simulated",
+        lambda: (plant.input_registers(), plant.holding_registers()),
+        lambda register, value: plant.write(Knob(register), value),
+        plant.load.mass_kg,
+    )
+    window.resize(460, 420)
+    window.show()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: application.quit())
+    wake = QTimer()  # lets Python see its signals while Qt waits
+    wake.timeout.connect(lambda: None)
+    wake.start(200)
+    return application.exec()

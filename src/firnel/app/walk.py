@@ -1,0 +1,191 @@
+"""A walk through every view with the demo data, on whatever screen there is; a picture of each.
+
+The batch in the pictures is roasted by the simulator behind a clock that the walk moves, so that the
+pictures are the same each time.
+"""
+
+from __future__ import annotations
+
+import shutil
+import sys
+import tempfile
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QEventLoop
+from PyQt6.QtWidgets import QApplication
+
+from firnel.app.demo_library import LOTS
+from firnel.app.window import make_application, make_window
+from firnel.core.plan import Plan
+from firnel.core.vocabulary import Control, MarkKind
+from firnel.devices.clock import Clock
+from firnel.devices.reading import LinkState, LinkStatus, Reading
+from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
+from firnel.devices.simulator.kinds import KINDS
+from firnel.devices.simulator.physics import DrumRoaster
+from firnel.store.library import Library
+from firnel.ui.review.view import ReviewView
+from firnel.ui.theme.look import Look
+from firnel.work.roast_session import BatchOrder
+from firnel.work.settings import Settings
+
+WIDTH, HEIGHT = 1280, 800
+
+
+class Stage:
+    """A window on a copy of the demo library, with a roast that can be wound on.
+
+    Parameters
+    ----------
+    library_at : demo library; it is copied, not changed.
+    folder : for the copy.
+    theme : day or night.
+    """
+
+    def __init__(self, library_at: Path, folder: Path, theme: str) -> None:
+        self.application = make_application()
+        copy = folder / f"{theme}.sqlite"
+        shutil.copy2(library_at, copy)
+        self._time = 1000.0
+        self.look = Look(self.application)
+        self.window = make_window(
+            Library(copy), Settings(theme="night" if theme == "night" else "day"), self.look, keep=_forget
+        )
+        desk = self.window.desk
+        desk.clock = desk.session.clock = Clock(lambda: self._time)
+        desk.session._start = desk.clock.now()
+        desk.link = LinkStatus(LinkState.LIVE, "Reading the simulated roaster.")
+        library = desk.library
+        self.plan: Plan = next(plan for plan in library.plans() if plan.name == "Isuka filter")
+        machine = library.machine(self.plan.machine)
+        desk.session.set_machine(machine)
+        self.roaster = DrumRoaster(
+            KINDS["gas-6"], np.random.default_rng(11), steel_c=(self.plan.targets.charge_c or 200.0) + 7.0
+        )
+        self.roaster.bean_probe_c = (self.plan.targets.charge_c or 200.0) + 3.0
+        load = replace(LOTS[self.plan.lot].load, mass_kg=self.plan.load_kg or 5.0)
+        self.hand = AutomaticHand(self.plan, load, HandHabits(charge_wait_s=60.0), np.random.default_rng(3))
+        self.window.resize(WIDTH, HEIGHT)
+        self.window.show()
+        self.settle()
+
+    def prepare(self) -> None:
+        """Prepare a batch of the plan."""
+        library = self.window.desk.library
+        lot = next(lot for lot in library.lots() if lot.name == self.plan.lot)
+        self.window.desk.session.prepare(BatchOrder(lot, library.machine(self.plan.machine), self.plan, self.plan.load_kg))
+
+    def wind_on(self, until: Callable[[], bool], most_s: float = 1200.0) -> None:
+        """Roast on until something is so; the marks are pressed a moment after they happen."""
+        session, end = self.window.desk.session, self.roaster.t + most_s
+        while not until() and self.roaster.t < end:
+            self.roaster.step(0.5)
+            self.hand.step(self.roaster)
+            self._time += 0.5
+            for kind in (MarkKind.CHARGE, MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP):
+                if kind in self.hand.marks and kind not in session.marks and session.next_expected() is kind:
+                    session.mark(kind, self._time - 0.2)
+            if round(self.roaster.t * 2) % 2 == 0:
+                bean, air = self.roaster.read()
+                settings = self.roaster.settings
+                session.take_reading(
+                    Reading(
+                        self._time, bean, air, settings[Control.GAS], settings[Control.AIRFLOW], settings[Control.DRUM]
+                    )
+                )  # fmt: skip
+
+    def settle(self) -> None:
+        """Let the window draw, and the background finish."""
+        for _ in range(6):
+            self.application.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 60)
+        review = self.window.view("Review") if "Review" in self.window.made_views() else None
+        if isinstance(review, ReviewView):
+            review.background.wait()
+            for _ in range(4):
+                self.application.processEvents()
+
+    def picture(self, path: Path) -> None:
+        """Write a picture of the window."""
+        self.settle()
+        if not self.window.grab().save(str(path)):
+            raise OSError(f"The picture {path} cannot be written.")
+        print(path)
+
+    def close(self) -> None:
+        """End, leaving nothing behind."""
+        self.window.desk.session.close()
+        self.window.close()
+        QApplication.processEvents()
+
+
+def _forget(_settings: Settings) -> None:
+    """The walk keeps no settings."""
+
+
+def walk_through(library_at: Path, into: Path, theme: str = "day") -> int:
+    """Walk through every view and write a picture of each into a folder. Returns the exit code."""
+    into.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        if theme in ("day", "both"):
+            _walk_by_day(Stage(library_at, Path(folder), "day"), into)
+        if theme in ("night", "both"):
+            _walk_by_night(Stage(library_at, Path(folder), "night"), into)
+    print(f"Walked through every view; the pictures are in {into}.", file=sys.stderr)
+    return 0
+
+
+def _walk_by_day(stage: Stage, into: Path) -> None:
+    session = stage.window.desk.session
+    stage.window.show_station("Roast")
+    stage.wind_on(lambda: stage.roaster.t > 20)
+    stage.window.roast.begin_prepare()
+    stage.picture(into / "roast-prepare.png")
+    stage.window.roast.prepare.cancelled.emit()
+    stage.prepare()
+    stage.wind_on(lambda: MarkKind.CHARGE in stage.hand.marks)
+    stage.wind_on(lambda: MarkKind.YELLOW in session.marks)
+    yellow = stage.roaster.t
+    stage.wind_on(lambda: stage.roaster.t > yellow + 62)
+    stage.picture(into / "roast.png")
+    for name in ("Green", "Plan", "Day", "Machines"):
+        stage.window.show_station(name)
+        stage.picture(into / f"{name.lower()}.png")
+    stage.window.show_station("Roast")
+    stage.wind_on(lambda: MarkKind.DROP in session.marks)
+    dropped = stage.roaster.t
+    stage.wind_on(lambda: stage.roaster.t > dropped + 42)
+    stage.picture(into / "roast-cooling.png")
+    stage.window.show_station("Bench")
+    stage.picture(into / "bench.png")
+    stage.window.show_station("Review")
+    stage.settle()
+    review = stage.window.view("Review")
+    if isinstance(review, ReviewView):
+        review.search.setText("isuka filter drum six")
+        review.search_now()
+        stage.settle()
+        review.table.selectRow(6)
+        stage.settle()
+        stage.picture(into / "review.png")
+        review.lay_over()
+        review.table.selectRow(4)
+        stage.settle()
+        stage.picture(into / "review-overlay.png")
+    stage.close()
+
+
+def _walk_by_night(stage: Stage, into: Path) -> None:
+    session = stage.window.desk.session
+    stage.prepare()
+    stage.wind_on(lambda: MarkKind.FIRST_CRACK in session.marks)
+    crack = stage.roaster.t
+    stage.wind_on(lambda: stage.roaster.t > crack + 48)
+    stage.picture(into / "roast-night.png")
+    stage.window.show_station("Review")
+    stage.settle()
+    stage.picture(into / "review-night.png")
+    stage.window.open_keys()
+    stage.close()

@@ -1,0 +1,119 @@
+"""Opening the window on a library: the desk wired to Qt, and a clear word when a library cannot be opened."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from firnel.core.vocabulary import Machine
+from firnel.store.library import Library
+from firnel.store.opening import LibraryError, copy_library
+from firnel.ui.main_window import Hop, MainWindow
+from firnel.ui.theme.look import Look
+from firnel.work.desk import AddressError, Desk
+from firnel.work.settings import Settings, load_settings, save_settings
+
+
+def make_application() -> QApplication:
+    """The Qt application, or the one there is."""
+    existing = QApplication.instance()
+    application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    application.setApplicationName("firnel")
+    application.setStyle("Fusion")
+    return application
+
+
+def make_window(
+    library: Library,
+    settings: Settings,
+    look: Look,
+    keep: Callable[[Settings], None] = save_settings,
+) -> MainWindow:
+    """A window on a library, not yet shown. Its desk is ``window.desk``."""
+    look.use(settings.theme)
+    hop = Hop()
+    desk = Desk(library, settings, hop.post)
+    window = MainWindow(desk, look, keep)
+    hop.setParent(window)
+    return window
+
+
+def run_window(library_at: str | Path, device: str | None = None) -> int:
+    """Open the window and run until it is closed. Returns the exit code."""
+    application = make_application()
+    settings, complaint = load_settings()
+    look = Look(application)
+    look.use(settings.theme)
+    library = _open(library_at)
+    if library is None:
+        return 1
+    window = make_window(library, settings, look)
+    window.show()
+    window.offer_unfinished()
+    if complaint:
+        window.desk.session.message = complaint
+    connect_first(window, device)
+    return application.exec()
+
+
+def connect_first(window: MainWindow, device: str | None) -> None:
+    """Connect the given device, or the first machine that has an address."""
+    machines = window.desk.library.machines()
+    machine = next((m for m in machines if m.device_url and (device is None or _map_of(device) == m.kind)), None)
+    url = device or (machine.device_url if machine else "")
+    if not url:
+        return
+    try:
+        window.desk.connect(url, machine or _stand_in(url))
+    except AddressError as error:
+        window.desk.session.message = str(error)
+    window.roast.request_refresh()
+
+
+def _map_of(url: str) -> str:
+    return url.partition("map=")[2].partition("&")[0]
+
+
+def _stand_in(url: str) -> Machine | None:
+    """A machine for an address that belongs to none in the library."""
+    from firnel.work.desk import machine_kinds, machine_of_kind
+
+    kind = _map_of(url)
+    return machine_of_kind(machine_kinds()[kind], kind, url) if kind in machine_kinds() else None
+
+
+def _open(library_at: str | Path) -> Library | None:
+    """Open the library and keep it for ourselves; if that cannot be, say why and offer a copy."""
+    try:
+        library = Library(library_at)
+    except LibraryError as error:
+        return _offer_copy(library_at, error)
+    try:
+        library.lock_for_roasting()
+    except LibraryError as error:
+        library.close()
+        return _offer_copy(library_at, error)
+    return library
+
+
+def _offer_copy(library_at: str | Path, error: LibraryError) -> Library | None:
+    box = QMessageBox(QMessageBox.Icon.Warning, "Firnel", str(error))
+    path = Path(library_at)
+    copy = box.addButton("Work on a copy", QMessageBox.ButtonRole.AcceptRole) if path.is_file() else None
+    box.addButton("Leave", QMessageBox.ButtonRole.RejectRole)
+    box.exec()
+    if copy is None or box.clickedButton() is not copy:
+        print(error, file=sys.stderr)
+        return None
+    target = path.with_name(f"{path.stem}-copy-{datetime.now():%Y%m%d-%H%M%S}{path.suffix}")
+    try:
+        library = Library(copy_library(path, target))
+        library.lock_for_roasting()
+    except LibraryError as second:
+        QMessageBox.critical(None, "Firnel", f"The copy {target.name} cannot be opened either. {second}")
+        return None
+    return library

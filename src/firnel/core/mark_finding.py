@@ -1,0 +1,136 @@
+"""Marks found from the curve alone: a forgotten key must never cost a batch.
+
+Each finder answers with the time at which the thing truly happened, not at which it was noticed.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from firnel.core.rate_of_rise import smooth_rate_of_rise
+from firnel.core.vocabulary import FloatArray
+
+#: A charge: the probe falls by this much ... [degC]
+CHARGE_FALL_C = 20.0
+#: ... within this time. [s]
+CHARGE_WINDOW_S = 25.0
+#: No roast is dropped sooner after its charge than this. [s] Common practice, no published source.
+SHORTEST_ROAST_S = 180.0
+
+
+def find_charge(t: FloatArray, bean: FloatArray) -> float | None:
+    """Time at which the beans fell in: where the probe's plunge begins.
+
+    Parameters
+    ----------
+    t : times, shape (n,), rising. [s]
+    bean : probe readings, shape (n,); NaN and lone spikes are allowed. [degC]
+
+    Returns
+    -------
+    The moment of the charge, the first reading if the record begins in the plunge; None if the probe never plunges. [s]
+    """
+    t, bean = _clean(t, bean)
+    if t.size < 4:
+        return None
+    # From each reading to the one 25 s on: the probe must be hot first and fall by 20 degC.
+    ahead = np.searchsorted(t, t + CHARGE_WINDOW_S, side="right") - 1
+    fall = bean - bean[ahead]
+    hits = np.nonzero((fall >= CHARGE_FALL_C) & (ahead > np.arange(t.size) + 1) & (bean > 90.0))[0]
+    if hits.size == 0:
+        return None
+    first = int(hits[0])
+    window = slice(first, int(ahead[first]) + 1)
+    slope = np.gradient(bean[window], t[window])
+    steepest = float(slope.min())
+    # The probe's own lag rounds the corner a little: take the line of the steep part back to the level before it.
+    begins = first + int(np.argmax(slope < 0.35 * steepest))
+    before = bean[(t >= t[begins] - 12.0) & (t < t[begins])]
+    if begins == 0 or before.size == 0:
+        return float(t[0])
+    level = float(np.median(before[-4:]))
+    steep = first + int(np.argmin(slope))
+    corner = t[steep] - (level - bean[steep]) / -steepest
+    return float(np.clip(corner, t[max(begins - 2, 0)], t[begins]))
+
+
+def find_turning(t: FloatArray, bean: FloatArray, charge_t: float) -> float | None:
+    """Time of the turning point: the lowest point of the smoothed curve after charge.
+
+    Returns
+    -------
+    The moment, or None while the curve has not clearly turned (half a degree up again). [s]
+    """
+    t, bean = _clean(t, bean)
+    part = (t >= charge_t) & (t <= charge_t + 300.0)
+    if part.sum() < 6:
+        return None
+    curve = smooth_rate_of_rise(t[part], bean[part], charge_t)
+    lowest = int(np.argmin(curve.level))
+    if lowest in (0, len(curve.t) - 1) or curve.level[-1] < curve.level[lowest] + 0.5:
+        return None
+    return float(curve.t[lowest])
+
+
+def find_drop(t: FloatArray, bean: FloatArray, charge_t: float, air: FloatArray | None = None) -> float | None:
+    """Time at which the beans left the drum: the sharpest corner downwards late in the record.
+
+    Parameters
+    ----------
+    t, bean : as in `find_charge`.
+    charge_t : time of the charge. [s]
+    air : air probe, shape (n,), where there is one: it breaks more sharply than the bean probe. [degC]
+
+    Returns
+    -------
+    The moment; None if nothing late in the record looks like a drop. [s]
+    """
+    times, bean = _clean(t, bean)
+    probes = [(times, bean)]
+    if air is not None and np.isfinite(air).sum() > 10:
+        probes.append(_clean(t, air))
+    late = times >= charge_t + SHORTEST_ROAST_S
+    if late.sum() < 12 or np.max(bean[late]) < 150.0:
+        return None
+    top = float(times[late][np.argmax(bean[late])])
+    # After the top beans only coast: a drop lies at it or behind it.
+    candidates = times[late & (times >= top - 20.0)]
+    candidates = candidates[(candidates <= times[-1] - 3.0)]
+    if candidates.size == 0:
+        return None
+    score = np.zeros(candidates.size)
+    for moments, values in probes:
+        noise = float(np.median(np.abs(np.diff(values[moments >= charge_t + SHORTEST_ROAST_S])))) + 0.05
+        score += np.array([_corner(moments, values, float(moment)) / noise for moment in candidates])
+    best = int(np.argmax(score))
+    # Which of the two straight lines is steeper tells little on its own; the fall itself must be there.
+    behind = bean[(times > candidates[best]) & (times <= candidates[best] + 15.0)]
+    fell = behind.size >= 2 and bean[np.searchsorted(times, candidates[best])] - behind[-1] > 1.0
+    return float(candidates[best]) if fell else None
+
+
+def _corner(t: FloatArray, value: FloatArray, moment: float) -> float:
+    """How much more steeply a curve falls in the 12 s behind a moment than in the 25 s before it. [degC over 10 s]"""
+    before, behind = (t >= moment - 25.0) & (t <= moment), (t >= moment) & (t <= moment + 12.0)
+    if before.sum() < 4 or behind.sum() < 3:
+        return 0.0
+    down = np.polyfit(t[behind], value[behind], 1)[0]
+    # A short stretch behind says less: weigh by its length.
+    length = min(float(t[behind][-1] - moment), 12.0) / 12.0
+    return float(np.polyfit(t[before], value[before], 1)[0] - down) * 10.0 * np.sqrt(length)
+
+
+def _clean(t: FloatArray, bean: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Readings without gaps, equal times and lone spikes."""
+    t, bean = np.asarray(t, float), np.asarray(bean, float)
+    known = np.isfinite(t) & np.isfinite(bean)
+    t, bean = t[known], bean[known]
+    if t.size < 3:
+        return t, bean
+    forward = np.concatenate([[True], np.diff(np.maximum.accumulate(t)) > 0])
+    t, bean = t[forward], bean[forward]
+    middle = np.median(np.stack([bean[:-2], bean[1:-1], bean[2:]]), axis=0)
+    calm = bean.copy()
+    lone = np.abs(bean[1:-1] - middle) > 12.0
+    calm[1:-1][lone] = middle[lone]
+    return t, calm

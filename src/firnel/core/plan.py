@@ -1,0 +1,198 @@
+"""A plan: targets, and moves that hang on marks; and what is left of it once marks have come early or late."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+
+from firnel.core.vocabulary import Control, FloatArray, Mark, MarkKind
+
+
+class Anchor(StrEnum):
+    """What a planned move hangs on: a mark, the clock since charge, or a bean temperature."""
+
+    CHARGE = "charge"
+    TURNING = "turning"
+    YELLOW = "yellow"
+    FIRST_CRACK = "first_crack"
+    TIME = "time"
+    BEAN = "bean"
+
+
+@dataclass(frozen=True)
+class PlannedMove:
+    """Set ``control`` to ``to`` (machine scale), ``offset_s`` after its anchor, or at bean ``at_c`` [degC]."""
+
+    control: Control
+    to: float
+    anchor: Anchor
+    offset_s: float = 0.0
+    at_c: float | None = None
+
+    def __post_init__(self) -> None:
+        if self.anchor is Anchor.BEAN and self.at_c is None:
+            raise ValueError("a move that hangs on a bean temperature needs at_c, the temperature in degC.")
+
+
+@dataclass(frozen=True)
+class Targets:
+    """What the plan wants; None where it leaves the roaster free. Seconds and degC."""
+
+    charge_c: float | None = None
+    drying_s: float | None = None
+    browning_s: float | None = None
+    development_s: float | None = None
+    drop_c: float | None = None
+
+
+@dataclass(frozen=True)
+class PlanCurve:
+    """The curve the plan expects, over seconds from charge, equal-length arrays. [s, degC, degC, degC/min]"""
+
+    t: FloatArray
+    bean: FloatArray
+    air: FloatArray
+    ror: FloatArray
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Targets and moves for one lot on one machine. ``start`` holds the settings at charge."""
+
+    name: str
+    machine: str = ""
+    lot: str = ""
+    load_kg: float | None = None
+    purpose: str = "filter"
+    approach: str = "falling"
+    targets: Targets = field(default_factory=Targets)
+    start: Mapping[Control, float] = field(default_factory=dict)
+    moves: tuple[PlannedMove, ...] = ()
+    tolerance_s: float = 5.0
+    tolerance_c: float = 2.0
+    curve: PlanCurve | None = None
+    remark: str = ""
+    id: int | None = None
+
+
+@dataclass(frozen=True)
+class DueMove:
+    """A planned move with the log time at which it falls due, None while nothing tells; ``from_value`` is what holds before."""
+
+    move: PlannedMove
+    index: int
+    due_t: float | None
+    from_value: float | None
+    done_t: float | None = None
+
+
+def expected_marks(plan: Plan, marks: Iterable[Mark], now: float) -> dict[MarkKind, float]:
+    """When each mark came or is expected, in log time.
+
+    A mark that came early or late takes all that hangs on it along; one that is overdue is expected now.
+
+    Parameters
+    ----------
+    plan : with the stage targets; a missing one leaves later marks unknown.
+    marks : that have come.
+    now : log time. [s]
+    """
+    came = {mark.kind: mark.t for mark in marks}
+    if MarkKind.CHARGE not in came:
+        return came
+    expected: dict[MarkKind, float] = dict(came)
+    targets = plan.targets
+    chain = (
+        (MarkKind.CHARGE, MarkKind.YELLOW, targets.drying_s),
+        (MarkKind.YELLOW, MarkKind.FIRST_CRACK, targets.browning_s),
+        (MarkKind.FIRST_CRACK, MarkKind.DROP, targets.development_s),
+    )
+    for start, end, seconds in chain:
+        if end in came or start not in expected or seconds is None:
+            continue
+        expected[end] = max(expected[start] + seconds, now)
+    return expected
+
+
+def shifted_curve(plan: Plan, marks: Iterable[Mark], now: float) -> PlanCurve | None:
+    """The plan's curve in log time, each stage moved along with the mark it begins at; None without a curve or charge."""
+    when = expected_marks(plan, marks, now)
+    if plan.curve is None or MarkKind.CHARGE not in when:
+        return None
+    targets, t = plan.targets, plan.curve.t
+    planned, shift = 0.0, np.full_like(t, when[MarkKind.CHARGE])
+    for kind, seconds in ((MarkKind.YELLOW, targets.drying_s), (MarkKind.FIRST_CRACK, targets.browning_s)):
+        if seconds is None or kind not in when:
+            break
+        planned += seconds
+        shift[t >= planned] = when[kind] - planned
+    moved = t + shift
+    # An early mark overtakes the end of its stage: what it overtook is no longer to come.
+    keep = moved <= np.minimum.accumulate(moved[::-1])[::-1]
+    curve = plan.curve
+    return PlanCurve(moved[keep], curve.bean[keep], curve.air[keep], curve.ror[keep])
+
+
+def due_moves(plan: Plan, marks: Iterable[Mark], now: float, done: Mapping[int, float] | None = None) -> tuple[DueMove, ...]:
+    """The plan's moves with the moments at which they fall due, in order of time; unknown ones last.
+
+    Parameters
+    ----------
+    plan, marks, now : as in `expected_marks`.
+    done : log time at which the move of that index was made.
+    """
+    marks = tuple(marks)
+    done = done or {}
+    when = expected_marks(plan, marks, now)
+    turning = next((mark.t for mark in marks if mark.kind is MarkKind.TURNING), None)
+    hangs_on_bean = any(move.anchor is Anchor.BEAN for move in plan.moves)
+    curve = shifted_curve(plan, marks, now) if hangs_on_bean else None
+
+    def due(move: PlannedMove) -> float | None:
+        if move.anchor is Anchor.BEAN and move.at_c is not None:
+            return _crossing(curve, move.at_c)
+        if move.anchor is Anchor.TURNING:
+            return turning + move.offset_s if turning is not None else None
+        kind = MarkKind.CHARGE if move.anchor is Anchor.TIME else MarkKind(move.anchor.value)
+        return when[kind] + move.offset_s if kind in when else None
+
+    order = sorted(
+        ((due(move), index, move) for index, move in enumerate(plan.moves)),
+        key=lambda entry: (entry[0] is None, entry[0] or 0.0, entry[1]),
+    )
+    held = dict(plan.start)
+    result = []
+    for moment, index, move in order:
+        result.append(DueMove(move, index, moment, held.get(move.control), done.get(index)))
+        held[move.control] = move.to
+    return tuple(result)
+
+
+def _crossing(curve: PlanCurve | None, bean_c: float) -> float | None:
+    """Log time at which the rising part of the curve reaches ``bean_c``."""
+    if curve is None or curve.t.size < 2:
+        return None
+    lowest = int(np.argmin(curve.bean))
+    above = np.nonzero(curve.bean[lowest:] >= bean_c)[0]
+    return float(curve.t[lowest + above[0]]) if above.size else None
+
+
+def match_planned_move(
+    plan: Plan, due: Iterable[DueMove], control: Control, value: float, t: float, window_s: float = 45.0
+) -> int | None:
+    """Index of the planned move that setting ``control`` to ``value`` at ``t`` carries out, or None.
+
+    A move counts when it goes to the planned value and falls within ``window_s`` of its moment (or hangs
+    on something that has not shown itself yet).
+    """
+    for entry in due:
+        if entry.done_t is not None or entry.move.control is not control:
+            continue
+        if abs(entry.move.to - value) > 1e-6 * max(1.0, abs(value)):
+            continue
+        if entry.due_t is None or abs(entry.due_t - t) <= window_s:
+            return entry.index
+    return None

@@ -1,0 +1,73 @@
+"""A plan as a JSON document, with the names and keys that `firnel plan` uses, and back."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+
+from firnel.core.plan import Anchor, Plan, PlanCurve, PlannedMove, Targets
+from firnel.core.vocabulary import Control
+
+
+def plan_to_document(plan: Plan) -> dict[str, Any]:
+    """The document: plain lists, numbers and words."""
+    curve = plan.curve
+    return {
+        "name": plan.name,
+        "machine": plan.machine,
+        "lot": plan.lot,
+        "load_kg": plan.load_kg,
+        "purpose": plan.purpose,
+        "approach": plan.approach,
+        "targets": asdict(plan.targets),
+        "start": {control.value: value for control, value in plan.start.items()},
+        "moves": [_move_to_document(move) for move in plan.moves],
+        "tolerance_s": plan.tolerance_s,
+        "tolerance_c": plan.tolerance_c,
+        "curve": {name: getattr(curve, name).round(2).tolist() for name in ("t", "bean", "air", "ror")} if curve else None,
+        "remark": plan.remark,
+    }
+
+
+def _move_to_document(move: PlannedMove) -> dict[str, Any]:
+    document: dict[str, Any] = {"control": move.control.value, "to": move.to, "anchor": move.anchor.value}
+    return document | ({"at_c": move.at_c} if move.anchor is Anchor.BEAN else {"offset_s": move.offset_s})
+
+
+def plan_from_document(document: Mapping[str, Any], **over: Any) -> Plan:
+    """The plan in a document; ``over`` replaces single fields.
+
+    Raises
+    ------
+    ValueError : if the document is no plan; the message names the entry.
+    """
+    try:
+        moves = tuple(
+            PlannedMove(
+                Control(move["control"]), float(move["to"]), Anchor(move["anchor"]),
+                float(move.get("offset_s") or 0.0), move.get("at_c"),
+            )
+            for move in document.get("moves", [])
+        )  # fmt: skip
+        curve = document.get("curve")
+        values: dict[str, Any] = {
+            "name": document["name"],
+            "machine": document.get("machine") or "",
+            "lot": document.get("lot") or "",
+            "load_kg": document.get("load_kg"),
+            "purpose": document.get("purpose", "filter"),
+            "approach": document.get("approach", "falling"),
+            "targets": Targets(**document.get("targets", {})),
+            "start": {Control(control): float(value) for control, value in document.get("start", {}).items()},
+            "moves": moves,
+            "tolerance_s": float(document.get("tolerance_s", 5.0)),
+            "tolerance_c": float(document.get("tolerance_c", 2.0)),
+            "curve": PlanCurve(*(np.array(curve[name], float) for name in ("t", "bean", "air", "ror"))) if curve else None,
+            "remark": document.get("remark", ""),
+        }
+        return Plan(**(values | over))
+    except (KeyError, TypeError, AttributeError) as error:
+        raise ValueError(f"This is no plan: {error!r} is missing or not understood.") from error

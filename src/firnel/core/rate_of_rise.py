@@ -1,0 +1,260 @@
+r"""Rate of rise from probe readings: one state-space model, live as a filter, in review as a smoother.
+
+The bean reading is a level :math:`T` with slope :math:`r` and slope change :math:`c`; the slope change is
+pulled back to zero with time constant :math:`\tau` and driven by white noise (a Singer model [1]_). Its
+spread is wide just after charge, when the probe falls into the load, and after a hand has moved the gas or
+the air; it is narrow otherwise. The filter takes the real time stamps, so uneven sampling and dropouts need no repair.
+
+References
+----------
+.. [1] R. A. Singer, "Estimating optimal tracking filter performance for manned maneuvering targets",
+   IEEE Trans. Aerospace and Electronic Systems 6 (1970) 473-483.
+.. [2] H. E. Rauch, F. Tung, C. T. Striebel, "Maximum likelihood estimates of linear dynamic systems",
+   AIAA Journal 3 (1965) 1445-1450: the fixed-interval smoother.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from firnel.core.vocabulary import FloatArray
+
+
+@dataclass(frozen=True)
+class RateTuning:
+    """How lively the curve is expected to be. Chosen on simulated roasts by bench/rate_of_rise.py."""
+
+    curvature: float = 0.0004  #: spread of the slope change late in a roast. [degC/s^2]
+    curvature_at_charge: float = 0.40  #: the same in the moment of charge. [degC/s^2]
+    charge_decay: float = 21.0  #: time constant from the one to the other. [s]
+    curvature_at_move: float = 0.010  #: added in the moment in which a control was moved. [degC/s^2]
+    move_decay: float = 3.0  #: time constant with which that fades. [s]
+    memory: float = 9.0  #: time constant that pulls the slope change to zero. [s]
+    decline: float = 300.0  #: time constant with which a rising rate sinks if nothing else happens. [s]
+    noise: float = 0.25  #: first guess of the probe noise, one standard deviation. [degC]
+    gate: float = 4.5  #: innovations beyond this many standard deviations are held back as spikes.
+    liveliness: float = 3.0  #: by how much a run of one-sided innovations widens the spread.
+
+
+@dataclass(frozen=True)
+class Rate:
+    """One answer of the filter: level [degC], rate and its standard deviation [degC/min]."""
+
+    t: float
+    level: float
+    c_per_min: float
+    sd: float
+    spike: bool = False
+
+
+@dataclass(frozen=True)
+class RateCurve:
+    """Rates over a whole record, arrays of shape (n,): t [s], level [degC], rate and sd [degC/min]."""
+
+    t: FloatArray
+    level: FloatArray
+    c_per_min: FloatArray
+    sd: FloatArray
+
+
+class RateOfRiseFilter:
+    """The live filter: feed it readings as they come, read the rate of rise.
+
+    Parameters
+    ----------
+    charge_t : time of the charge, which widens the expected slope change there; None before a charge. [s]
+    tuning : expected liveliness.
+    """
+
+    def __init__(self, charge_t: float | None = None, tuning: RateTuning | None = None) -> None:
+        self.tuning = tuning or RateTuning()
+        self.charge_t = charge_t
+        self._state = np.zeros(3)
+        self._spread = np.zeros((3, 3))
+        self._moved_t: list[float] = []
+        self._t: float | None = None
+        self._noise_var = self.tuning.noise**2
+        self._last_values: list[float] = []
+        self._one_sided = 0.0
+        self._held_back = 0
+        self.transition = np.eye(3)  #: of the last step; the smoother reads these three
+        self.predicted_state = self._state
+        self.predicted_spread = self._spread
+
+    def update(self, t: float, bean: float) -> Rate:
+        """Take one reading and answer with the rate as known at that moment.
+
+        Parameters
+        ----------
+        t : time of the reading; must not go backwards. [s]
+        bean : the reading; NaN counts as not read. [degC]
+
+        Raises
+        ------
+        ValueError : if time goes backwards.
+        """
+        if self._t is None:
+            return self._start(t, bean)
+        step = t - self._t
+        if step < 0:
+            raise ValueError(f"time goes backwards: {t:.3f} s after {self._t:.3f} s.")
+        self._predict(t, step)
+        spike = bool(np.isfinite(bean)) and step > 0 and self._correct(bean)
+        return self._answer(spike)
+
+    def expect_change(self, t: float) -> None:
+        """Tell the filter that a control was moved at ``t`` [s]: the rate is about to change."""
+        self._moved_t = [*self._moved_t[-3:], t]
+
+    @property
+    def state(self) -> FloatArray:
+        """Level [degC], slope [degC/s] and slope change [degC/s^2], shape (3,)."""
+        return self._state
+
+    @property
+    def spread(self) -> FloatArray:
+        """Covariance of the state, shape (3, 3)."""
+        return self._spread
+
+    def _start(self, t: float, bean: float) -> Rate:
+        if not np.isfinite(bean):
+            return Rate(t, float("nan"), 0.0, float("inf"))
+        self._t = t
+        self._state = np.array([bean, 0.0, 0.0])
+        self._spread = np.diag([self._noise_var, 4.0, 0.02])
+        self.predicted_state, self.predicted_spread = self._state, self._spread
+        return self._answer(False)
+
+    def _curvature(self, t: float) -> float:
+        tuning = self.tuning
+        spread = tuning.curvature * (1.0 + tuning.liveliness * min(abs(self._one_sided), 3.0) ** 2 / 3.0)
+        if self.charge_t is not None and t >= self.charge_t:
+            spread += tuning.curvature_at_charge * float(np.exp(-(t - self.charge_t) / tuning.charge_decay))
+        for moved_t in self._moved_t:
+            if t >= moved_t:
+                spread += tuning.curvature_at_move * float(np.exp(-(t - moved_t) / tuning.move_decay))
+        return spread
+
+    def _predict(self, t: float, step: float) -> None:
+        decay = float(np.exp(-step / self.tuning.memory))
+        gain = self.tuning.memory * (1.0 - decay)
+        sink = float(np.exp(-step / self.tuning.decline))
+        self.transition = np.array([[1.0, step, step * step / 2.0], [0.0, sink, gain], [0.0, 0.0, decay]])
+        # White noise that keeps the slope change at its spread, integrated over the step.
+        power = 2.0 * self._curvature(t) ** 2 / self.tuning.memory
+        s2, s3 = step * step, step**3
+        noise = power * np.array([[s3 * s2 / 20, s2 * s2 / 8, s3 / 6], [s2 * s2 / 8, s3 / 3, s2 / 2], [s3 / 6, s2 / 2, step]])
+        self._state = self.transition @ self._state
+        self._spread = self.transition @ self._spread @ self.transition.T + noise
+        self.predicted_state, self.predicted_spread = self._state, self._spread
+        self._t = t
+
+    def _correct(self, bean: float) -> bool:
+        """Take the reading in; True if it was held back as a spike."""
+        innovation = bean - self._state[0]
+        variance = self._spread[0, 0] + self._noise_var
+        normal = innovation / np.sqrt(variance)
+        if abs(normal) > self.tuning.gate and self._held_back < 3:
+            self._held_back += 1  # three alike in a row are no spike but the truth
+            return True
+        if self._held_back >= 3:
+            self._spread = self._spread + np.diag([innovation**2, 0.05, 1e-4])
+            variance = self._spread[0, 0] + self._noise_var
+        self._held_back = 0
+        self._one_sided = 0.8 * self._one_sided + 0.2 * float(np.clip(normal, -4, 4)) if variance else 0.0
+        self._learn_noise(bean)
+        gain = self._spread[:, 0] / variance
+        self._state = self._state + gain * innovation
+        spread = self._spread - np.outer(gain, self._spread[0])
+        self._spread = 0.5 * (spread + spread.T)
+        return False
+
+    def _learn_noise(self, bean: float) -> None:
+        """Follow the probe's own noise from third differences, which a smooth curve hardly has."""
+        values = self._last_values
+        values.append(bean)
+        if len(values) < 4:
+            return
+        third = values[3] - 3 * values[2] + 3 * values[1] - values[0]
+        values.pop(0)
+        seen = min(third * third / 20.0, 9.0 * self._noise_var)  # 1 + 9 + 9 + 1 = 20 single variances
+        self._noise_var = max(0.97 * self._noise_var + 0.03 * seen, 0.02**2)
+
+    def _answer(self, spike: bool) -> Rate:
+        sd = 60.0 * float(np.sqrt(max(self._spread[1, 1], 0.0)))
+        return Rate(float(self._t or 0.0), float(self._state[0]), 60.0 * float(self._state[1]), sd, spike)
+
+
+class _Ahead:
+    """Hands the moves of a finished record to a filter as their time comes."""
+
+    def __init__(self, moves_t: Sequence[float]) -> None:
+        self._left = deque(sorted(moves_t))
+
+    def tell(self, rate_filter: RateOfRiseFilter, t: float) -> None:
+        while self._left and self._left[0] <= t:
+            rate_filter.expect_change(self._left.popleft())
+
+
+def live_rate_of_rise(
+    t: FloatArray,
+    bean: FloatArray,
+    charge_t: float | None = None,
+    moves_t: Sequence[float] = (),
+    tuning: RateTuning | None = None,
+) -> RateCurve:
+    """What the live filter said at each reading of a finished record.
+
+    Parameters
+    ----------
+    t : times of the readings, shape (n,), not decreasing. [s]
+    bean : readings, shape (n,); NaN where none was had. [degC]
+    charge_t : time of the charge, or None. [s]
+    moves_t : times at which gas or air was moved, rising. [s]
+    """
+    rate_filter, ahead = RateOfRiseFilter(charge_t, tuning), _Ahead(moves_t)
+    rates = []
+    for moment, value in zip(t, bean, strict=True):
+        ahead.tell(rate_filter, float(moment))
+        rates.append(rate_filter.update(float(moment), float(value)))
+    return RateCurve(
+        np.asarray(t, float),
+        np.array([rate.level for rate in rates]),
+        np.array([rate.c_per_min for rate in rates]),
+        np.array([rate.sd for rate in rates]),
+    )
+
+
+def smooth_rate_of_rise(
+    t: FloatArray,
+    bean: FloatArray,
+    charge_t: float | None = None,
+    moves_t: Sequence[float] = (),
+    tuning: RateTuning | None = None,
+) -> RateCurve:
+    """Rate of rise in review: the same model, smoothed over the whole record with what came after [2]_.
+
+    Parameters and shapes as in `live_rate_of_rise`.
+    """
+    rate_filter, ahead = RateOfRiseFilter(charge_t, tuning), _Ahead(moves_t)
+    count = len(t)
+    states, spreads = np.zeros((count, 3)), np.zeros((count, 3, 3))
+    ahead_states, ahead_spreads, transitions = states.copy(), spreads.copy(), spreads.copy()
+    for index in range(count):
+        ahead.tell(rate_filter, float(t[index]))
+        rate_filter.update(float(t[index]), float(bean[index]))
+        states[index], spreads[index] = rate_filter.state, rate_filter.spread
+        ahead_states[index], ahead_spreads[index] = rate_filter.predicted_state, rate_filter.predicted_spread
+        transitions[index] = rate_filter.transition
+    for index in range(count - 2, -1, -1):
+        if not ahead_spreads[index + 1].any():
+            continue  # not begun yet: the first readings were missing
+        gain = np.linalg.solve(ahead_spreads[index + 1].T, transitions[index + 1] @ spreads[index].T).T
+        states[index] = states[index] + gain @ (states[index + 1] - ahead_states[index + 1])
+        spreads[index] = spreads[index] + gain @ (spreads[index + 1] - ahead_spreads[index + 1]) @ gain.T
+    sd = 60.0 * np.sqrt(np.maximum(spreads[:, 1, 1], 0.0))
+    return RateCurve(np.asarray(t, float), states[:, 0], 60.0 * states[:, 1], sd)

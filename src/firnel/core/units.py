@@ -1,0 +1,119 @@
+"""Display units. Inside Firnel everything is SI with degC; this is the one place that turns it into what is shown.
+
+The factors come from Pint [1]_, loaded only when somebody leaves the base units, for it is slow to load.
+
+References
+----------
+.. [1] Pint's unit registry follows NIST SP 811; tests check it against that table.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+#: Kind of quantity -> the units a user may choose, the base unit first.
+CHOICES: dict[str, tuple[str, ...]] = {
+    "temperature": ("°C", "°F"),
+    "mass": ("kg", "g", "lb"),
+    "pressure": ("kPa", "mbar", "inH2O"),
+}
+_PINT_NAMES = {"°C": "degC", "°F": "degF", "kg": "kg", "g": "g", "lb": "lb"} | {
+    "Pa": "Pa", "kPa": "kPa", "mbar": "mbar", "inH2O": "inH2O"
+}  # fmt: skip
+_PRESSURES = ("Pa", "kPa", "mbar", "inH2O")
+_DIGITS = {"kg": 2, "g": 0, "lb": 2, "Pa": 0, "kPa": 2, "mbar": 1, "inH2O": 2, "%": 0, "rpm": 0}
+
+
+@lru_cache(maxsize=1)
+def _registry() -> Any:
+    import pint
+
+    return pint.UnitRegistry(cache_folder=None)
+
+
+@lru_cache(maxsize=64)
+def linear_map(unit: str, shown: str) -> tuple[float, float]:
+    """Factor and offset that turn a number in ``unit`` into one in ``shown``.
+
+    Raises
+    ------
+    ValueError : if the two do not measure the same thing, or one is unknown.
+    """
+    if unit == shown:
+        return 1.0, 0.0
+    if unit not in _PINT_NAMES or shown not in _PINT_NAMES:
+        raise ValueError(f"no conversion from {unit!r} to {shown!r}.")
+    registry = _registry()
+    if registry.Unit(_PINT_NAMES[unit]).dimensionality != registry.Unit(_PINT_NAMES[shown]).dimensionality:
+        raise ValueError(f"{unit!r} and {shown!r} do not measure the same thing.")
+    zero, one = (float(registry.Quantity(v, _PINT_NAMES[unit]).to(_PINT_NAMES[shown]).magnitude) for v in (0.0, 1.0))
+    return one - zero, zero
+
+
+@dataclass(frozen=True)
+class Units:
+    """The units a user has chosen, and numbers turned into them and back."""
+
+    temperature: str = "°C"
+    mass: str = "kg"
+    pressure: str = "kPa"
+
+    def shown_unit(self, unit: str) -> str:
+        """The unit in which a quantity of ``unit`` is displayed; a small draft in Pa stays small."""
+        if unit == "°C":
+            return self.temperature
+        if unit == "kg":
+            return self.mass
+        if unit in _PRESSURES:
+            return "Pa" if unit == "Pa" and self.pressure == "kPa" else self.pressure
+        return unit
+
+    def show(self, value: float, unit: str) -> float:
+        """``value`` in ``unit`` as a number of the displayed unit."""
+        factor, offset = linear_map(unit, self.shown_unit(unit))
+        return value * factor + offset
+
+    def show_difference(self, value: float, unit: str = "°C") -> float:
+        """A difference or a rate: scaled, not shifted."""
+        return value * linear_map(unit, self.shown_unit(unit))[0]
+
+    def read(self, shown: float, unit: str) -> float:
+        """A number typed in the displayed unit, turned back into ``unit``."""
+        factor, offset = linear_map(unit, self.shown_unit(unit))
+        return (shown - offset) / factor
+
+    def read_difference(self, shown: float, unit: str = "°C") -> float:
+        """A typed difference, turned back into ``unit``."""
+        return shown / linear_map(unit, self.shown_unit(unit))[0]
+
+    def text(self, value: float | None, unit: str, digits: int | None = None, with_unit: bool = True) -> str:
+        """``value`` with its displayed unit, a dash where it is unknown."""
+        if value is None or value != value:
+            return "–"
+        name = self.shown_unit(unit)
+        places = digits if digits is not None else _DIGITS.get(name, 1)
+        number = f"{self.show(value, unit):.{places}f}".replace("-", "−")
+        return f"{number} {name}" if with_unit else number
+
+    def rate_text(self, c_per_min: float | None, digits: int = 1) -> str:
+        """A rate of rise with its displayed unit."""
+        if c_per_min is None or c_per_min != c_per_min:
+            return "–"
+        return f"{self.show_difference(c_per_min):.{digits}f} {self.temperature}/min".replace("-", "−")
+
+
+def clock(seconds: float | None, sign: bool = False) -> str:
+    """Minutes and seconds: ``5:07``, ``−0:12``; a dash where unknown.
+
+    Examples
+    --------
+    >>> clock(307.4), clock(-12, sign=True), clock(None)
+    ('5:07', '−0:12', '–')
+    """
+    if seconds is None or seconds != seconds:
+        return "–"
+    whole = round(abs(seconds))
+    prefix = "−" if seconds < 0 and whole else ("+" if sign else "")
+    return f"{prefix}{whole // 60}:{whole % 60:02d}"

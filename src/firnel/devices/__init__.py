@@ -1,0 +1,1 @@
+"""Drivers for probes and machines, and the simulated stand-in."""

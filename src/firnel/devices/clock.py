@@ -1,0 +1,46 @@
+"""The one clock of a sitting at the machine: monotonic, and faster than life for a simulated roaster."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+
+
+class Clock:
+    """Seconds that never go backwards; the rate can be changed without a jump.
+
+    Parameters
+    ----------
+    source : the monotonic time underneath. [s]
+    """
+
+    def __init__(self, source: Callable[[], float] = time.monotonic) -> None:
+        self._source = source
+        self._rate = 1.0
+        self._base = self._shown = source()
+        self._lock = threading.Lock()
+
+    @property
+    def rate(self) -> float:
+        """Clock seconds per second of life."""
+        return self._rate
+
+    def now(self) -> float:
+        """Clock time. [s]"""
+        with self._lock:
+            return self._shown + (self._source() - self._base) * self._rate
+
+    def set_rate(self, rate: float) -> None:
+        """Run ``rate`` times as fast from now on.
+
+        Raises
+        ------
+        ValueError : if the rate is not positive.
+        """
+        if not rate > 0:
+            raise ValueError(f"a clock cannot run at {rate} times the speed of life.")
+        with self._lock:
+            source = self._source()
+            self._shown += (source - self._base) * self._rate
+            self._base, self._rate = source, rate

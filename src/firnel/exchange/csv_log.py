@@ -1,0 +1,397 @@
+"""Roast logs as CSV: read with guesses that are told, and written.
+
+Guessed are the delimiter, the decimal comma, which column is what, degrees Fahrenheit, and how time is
+written (seconds, minutes:seconds, or clock times).
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+
+from firnel.core.mark_finding import find_charge, find_drop, find_turning
+from firnel.core.stages import MarkOrderError, check_mark_order
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Mark, MarkKind, Move, Trace
+from firnel.exchange.errors import ImportRefusedError
+
+MOST_BYTES, MOST_ROWS = 64_000_000, 400_000
+FIELDS = ("time", "bean", "air", "gas", "airflow", "drum")
+
+#: Words by which a column is known, most telling first. The order of the fields matters: airflow before air.
+_NAMES: dict[str, tuple[str, ...]] = {
+    "time": ("time", "elapsed", "seconds", "zeit", "tiempo", "tempo"),
+    "airflow": ("airflow", "air flow", "fan", "damper", "draft", "air_flow"),
+    "bean": ("bean", "product", "probe1", "probe 1"),
+    "air": ("air", "exhaust", "environment", "probe2", "probe 2"),
+    "gas": ("gas", "burner", "heat", "power"),
+    "drum": ("drum", "rpm", "speed"),
+    "mark": ("mark", "event", "milestone"),
+}
+_MARK_WORDS: dict[str, MarkKind] = {
+    "charge": MarkKind.CHARGE, "load": MarkKind.CHARGE, "turning": MarkKind.TURNING, "turning point": MarkKind.TURNING,
+    "yellow": MarkKind.YELLOW, "dry end": MarkKind.YELLOW, "first crack": MarkKind.FIRST_CRACK, "fc": MarkKind.FIRST_CRACK,
+    "first crack start": MarkKind.FIRST_CRACK, "first crack end": MarkKind.FIRST_CRACK_END,
+    "second crack": MarkKind.SECOND_CRACK, "drop": MarkKind.DROP,
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ImportWishes:
+    """What the user said beforehand; the rest is guessed."""
+
+    columns: Mapping[str, str] = field(default_factory=dict)
+    temperature: str | None = None  #: ``c`` or ``f``
+    machine: str = ""
+    lot: str = ""
+    load_kg: float | None = None
+    room_c: float | None = None
+    marks: Mapping[str, float] = field(default_factory=dict)  #: seconds of the log's own time column
+
+
+@dataclass(frozen=True)
+class Imported:
+    """A batch from a file, and what was guessed or left out on the way."""
+
+    record: BatchRecord
+    said: tuple[str, ...]
+
+
+def parse_mark_name(name: str) -> MarkKind:
+    """The mark of that name.
+
+    Raises
+    ------
+    ImportRefusedError : if there is no such mark.
+    """
+    words = name.strip().lower().replace("_", " ")
+    if words not in _MARK_WORDS:
+        raise ImportRefusedError(f"{name!r} is no mark; use {', '.join(kind.value for kind in MarkKind)}.")
+    return _MARK_WORDS[words]
+
+
+def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
+    """Read one roast from a CSV log.
+
+    Raises
+    ------
+    ImportRefusedError : if the file is no log of a roast; the message says why.
+    """
+    wishes = wishes or ImportWishes()
+    said: list[str] = []
+    text = _read_text(path)
+    rows, delimiter, decimal = _rows(text, path.name)
+    header, body = _split_header(rows)
+    columns = _columns(header, body, wishes.columns, path.name, decimal)
+    said.append(
+        f"delimiter {delimiter!r}, decimal {decimal!r}, "
+        + ", ".join(f"{name} = {header[index] if header else f'column {index + 1}'}" for name, index in columns.items())
+    )
+    numbers = {name: _numbers(body, index, decimal) for name, index in columns.items() if name not in ("time", "mark")}
+    t = _times(body, columns["time"], decimal, path.name)
+    keep, dropped = _forward(t, path.name)
+    if dropped:
+        said.append(f"{dropped} lines whose time does not go forward were left out")
+    t = t[keep]
+    numbers = {name: values[keep] for name, values in numbers.items()}
+    _to_celsius(numbers, header, columns, wishes.temperature, said)
+    blank = np.full(t.size, np.nan)
+    trace = Trace(t, *(numbers.get(name, blank) for name in FIELDS[1:]), quality=np.zeros(t.size, np.int64))
+    if np.isfinite(trace.bean).sum() < 10:
+        raise ImportRefusedError(f"{path.name} has fewer than ten bean readings; there is no roast in it.")
+    steps = np.diff(t[np.isfinite(trace.bean)])
+    said.append(f"{t.size} readings, one every {float(np.median(steps)):g} s")
+    marks = _marks(trace, _marks_in_column(body, columns.get("mark"), t, keep), wishes, path.name, said)
+    record = BatchRecord(
+        label="",
+        lot=wishes.lot,
+        machine=wishes.machine,
+        started=datetime.fromtimestamp(path.stat().st_mtime, UTC),
+        trace=trace,
+        marks=marks,
+        moves=moves_in(trace),
+        load_kg=wishes.load_kg,
+        room_c=wishes.room_c,
+        remark=f"imported from {path.name}",
+    )
+    return Imported(record, tuple(said))
+
+
+def write_csv_log(record: BatchRecord, scales: Mapping[Control, str] | None = None) -> str:
+    """A batch as CSV: log time, probes in degC, controls in their unit, and a mark column.
+
+    Parameters
+    ----------
+    record : the batch.
+    scales : unit of each control, for the heading.
+    """
+    scales = scales or {}
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    units = {Control.GAS: "kpa", Control.AIRFLOW: "pct", Control.DRUM: "rpm"} | {
+        c: u.lower().replace("%", "pct") for c, u in scales.items()
+    }
+    writer.writerow(["time_s", "bean_c", "air_c", *(f"{control.value}_{units[control]}" for control in Control), "mark"])
+    trace = record.trace
+    marks = sorted(record.marks, key=lambda mark: mark.t)
+    columns = (trace.t, trace.bean, trace.air, trace.gas, trace.airflow, trace.drum)
+    for row in zip(*columns, strict=True):
+        # A mark between two readings gets a line of its own, so that its moment is kept.
+        while marks and marks[0].t < row[0] - 1e-9:
+            writer.writerow([_plain(marks[0].t), _plain(marks[0].bean), "", "", "", "", marks[0].kind.value])
+            marks.pop(0)
+        at_row = marks.pop(0).kind.value if marks and abs(marks[0].t - row[0]) <= 1e-9 else ""
+        writer.writerow([*map(_plain, row), at_row])
+    for mark in marks:
+        writer.writerow([_plain(mark.t), _plain(mark.bean), "", "", "", "", mark.kind.value])
+    return out.getvalue()
+
+
+def moves_in(trace: Trace) -> tuple[Move, ...]:
+    """The moves that the control columns show, first settings left out."""
+    moves = []
+    for control in Control:
+        values = trace.control(control)
+        known = np.flatnonzero(np.isfinite(values))
+        for before, after in zip(known[:-1], known[1:], strict=True):
+            if values[after] != values[before]:
+                moves.append(Move(control, float(trace.t[after]), float(values[after]), Found.GIVEN))
+    return tuple(sorted(moves, key=lambda move: move.t))
+
+
+def _plain(value: float | None) -> str:
+    return (
+        ""
+        if value is None or not math.isfinite(value)
+        else f"{round(float(value), 6):g}"
+        if abs(value) < 1e5
+        else f"{value:.3f}"
+    )
+
+
+def _read_text(path: Path) -> str:
+    try:
+        size = path.stat().st_size
+        if size == 0:
+            raise ImportRefusedError(f"{path.name} is empty.")
+        if size > MOST_BYTES:
+            raise ImportRefusedError(
+                f"{path.name} is {size / 1e6:.0f} MB; a roast log is smaller than {MOST_BYTES / 1e6:.0f} MB."
+            )
+        raw = path.read_bytes()
+    except OSError as error:
+        raise ImportRefusedError(f"{path} cannot be read: {error.strerror}.") from error
+    if b"\x00" in raw[:4096] and not raw.startswith((b"\xff\xfe", b"\xfe\xff")):
+        raise ImportRefusedError(f"{path.name} is a binary file, not a CSV log.")
+    for encoding in ("utf-16",) if raw.startswith((b"\xff\xfe", b"\xfe\xff")) else ("utf-8-sig", "cp1252"):
+        try:
+            return raw.decode(encoding)
+        except UnicodeDecodeError:
+            continue
+    raise ImportRefusedError(f"{path.name} is not a text file that can be read.")
+
+
+def _rows(text: str, name: str) -> tuple[list[list[str]], str, str]:
+    lines = [line for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")]
+    if len(lines) > MOST_ROWS:
+        raise ImportRefusedError(f"{name} has {len(lines)} lines; a roast log has fewer than {MOST_ROWS}.")
+    sample = lines[:50]
+    delimiter = max(";\t,|", key=lambda mark: (min((line.count(mark) for line in sample), default=0), ";\t,|".index(mark) == 0))
+    if not any(delimiter in line for line in sample):
+        raise ImportRefusedError(f"{name} has only one column; a log needs at least time and bean temperature.")
+    decimal = "," if delimiter != "," and any(re.search(r"\d,\d", line) for line in sample) else "."
+    return list(csv.reader(lines, delimiter=delimiter)), delimiter, decimal
+
+
+def _split_header(rows: list[list[str]]) -> tuple[list[str], list[list[str]]]:
+    first = rows[0]
+    has_letters = sum(bool(re.search(r"[A-Za-z]", cell)) for cell in first)
+    return ([cell.strip() for cell in first], rows[1:]) if has_letters >= max(1, len(first) // 2) else ([], rows)
+
+
+def _columns(header: list[str], body: list[list[str]], wished: Mapping[str, str], name: str, decimal: str) -> dict[str, int]:
+    found: dict[str, int] = {}
+    for field_name, column in wished.items():
+        if field_name not in _NAMES:
+            raise ImportRefusedError(f"There is no reading {field_name!r}; use {', '.join(FIELDS)}.")
+        lowered = [cell.lower() for cell in header]
+        if column.lower() in lowered:
+            found[field_name] = lowered.index(column.lower())
+        elif column.isdecimal() and 1 <= int(column) <= len(body[0] if body else header):
+            found[field_name] = int(column) - 1
+        else:
+            raise ImportRefusedError(f"{name} has no column {column!r}; it has {', '.join(header) or 'no headings'}.")
+    for field_name, words in _NAMES.items():
+        for index, cell in enumerate(header):
+            if field_name in found or index in found.values():
+                continue
+            if any(word in cell.lower() for word in words):
+                found[field_name] = index
+    if not header and "time" not in found:
+        found = {"time": 0, "bean": 1} | ({"air": 2} if body and len(body[0]) > 2 else {}) | found
+    if "time" not in found or "bean" not in found:
+        missing = "time" if "time" not in found else "bean temperature"
+        raise ImportRefusedError(
+            f"No column of {name} looks like {missing}; say which with --columns time=…,bean=…. It has: {', '.join(header)}."
+        )
+    return found
+
+
+def _cell(row: Sequence[str], index: int) -> str:
+    return row[index].strip() if index < len(row) else ""
+
+
+def _number(cell: str, decimal: str) -> float:
+    try:
+        return float(cell.replace(decimal, ".") if decimal == "," else cell)
+    except ValueError:
+        return math.nan
+
+
+def _numbers(body: Iterable[Sequence[str]], index: int, decimal: str) -> FloatArray:
+    return np.array([_number(_cell(row, index), decimal) for row in body])
+
+
+def _times(body: Sequence[Sequence[str]], index: int, decimal: str, name: str) -> FloatArray:
+    """Seconds from numbers, minutes:seconds, hours:minutes:seconds or dates with a time."""
+
+    def seconds(cell: str) -> float:
+        if ":" not in cell:
+            return _number(cell, decimal)
+        if "-" in cell or "T" in cell:
+            try:
+                return datetime.fromisoformat(cell).timestamp()
+            except ValueError:
+                return math.nan
+        total = 0.0
+        for part in cell.split(":"):
+            total = total * 60.0 + _number(part, decimal)
+        return total
+
+    t = np.array([seconds(_cell(row, index)) for row in body])
+    if np.isfinite(t).sum() < 10:
+        raise ImportRefusedError(f"{name} has no ten lines with a time in them; there is no roast in it.")
+    if float(np.nanmin(t)) > 1e6:
+        t = t - float(np.nanmin(t))  # clock times count from the first line
+    return t
+
+
+def _forward(t: FloatArray, name: str) -> tuple[np.ndarray, int]:
+    """Which lines go forward in time; a log that goes back often is refused."""
+    keep = np.zeros(t.size, bool)
+    newest = -math.inf
+    for index, moment in enumerate(t):
+        if math.isfinite(moment) and moment > newest:
+            keep[index] = True
+            newest = moment
+    timed = int(np.isfinite(t).sum())
+    dropped = timed - int(keep.sum())
+    if dropped > 0.2 * timed:
+        back = int(np.flatnonzero(np.diff(np.nan_to_num(t)) < 0)[0]) + 2 if (np.diff(np.nan_to_num(t)) < 0).any() else 0
+        raise ImportRefusedError(
+            f"In {name} time goes backwards or stands still in {dropped} of {timed} lines (first near line {back + 1})."
+        )
+    return keep, dropped
+
+
+def _to_celsius(
+    numbers: dict[str, FloatArray], header: list[str], columns: Mapping[str, int], wished: str | None, said: list[str]
+) -> None:
+    heading = header[columns["bean"]].lower() if header else ""
+    highest = float(np.nanmax(numbers["bean"])) if np.isfinite(numbers["bean"]).any() else 0.0
+    if wished:
+        fahrenheit, why = wished.lower() == "f", "as told"
+    elif re.search(r"(°|deg|_|\(|\[|\b)f(ahr\w*)?\b", heading):
+        fahrenheit, why = True, "by the heading"
+    elif re.search(r"(°|deg|_|\(|\[|\b)c(els\w*)?\b", heading):
+        fahrenheit, why = False, "by the heading"
+    else:
+        # No drum roast ends above 260 degC; every one does above 300 degF.
+        fahrenheit, why = highest > 290.0, f"the highest reading is {highest:.0f}"
+    said.append(f"temperatures in {'°F' if fahrenheit else '°C'} ({why})")
+    if fahrenheit:
+        for probe in ("bean", "air"):
+            if probe in numbers:
+                numbers[probe] = (numbers[probe] - 32.0) / 1.8
+    for probe in ("bean", "air"):
+        if probe in numbers:
+            values = numbers[probe]
+            values[(values < -30.0) | (values > 700.0)] = np.nan
+
+
+def _marks_in_column(
+    body: Sequence[Sequence[str]], index: int | None, t: FloatArray, keep: np.ndarray
+) -> dict[MarkKind, float]:
+    if index is None:
+        return {}
+    cells = [_cell(row, index) for row, kept in zip(body, keep, strict=True) if kept]
+    found: dict[MarkKind, float] = {}
+    for moment, cell in zip(t, cells, strict=True):
+        kind = _MARK_WORDS.get(cell.lower().replace("_", " "))
+        if kind is not None:
+            found.setdefault(kind, float(moment))
+    return found
+
+
+def _marks(
+    trace: Trace, in_file: Mapping[MarkKind, float], wishes: ImportWishes, name: str, said: list[str]
+) -> tuple[Mark, ...]:
+    """Given marks win over the file's, and those over what the curve shows."""
+    given = dict(in_file) | {parse_mark_name(word): t for word, t in wishes.marks.items()}
+    found = {kind: Mark(kind, t, trace.bean_at(t), Found.GIVEN) for kind, t in given.items()}
+
+    def from_curve(kind: MarkKind, t: float | None) -> None:
+        if t is not None and kind not in found:
+            found[kind] = Mark(kind, t, trace.bean_at(t), Found.CURVE)
+            said.append(f"{kind.words} found from the curve at {t:.0f} s")
+
+    from_curve(MarkKind.CHARGE, find_charge(trace.t, trace.bean))
+    if MarkKind.CHARGE not in found:
+        said.append("no charge found: give it with --mark charge=SECONDS")
+        return tuple(sorted(found.values(), key=lambda mark: mark.t))
+    charge_t = found[MarkKind.CHARGE].t
+    from_curve(MarkKind.TURNING, find_turning(trace.t, trace.bean, charge_t))
+    later = trace.t > charge_t + 180.0
+    second = find_charge(trace.t[later], trace.bean[later])
+    if second is not None and second > charge_t + 300.0 and second > float(trace.t[later][0]) + 1.0:
+        said.append(f"there is a second charge at {second:.0f} s: only the first batch was marked, split the log for the other")
+        end = trace.t < second - 5.0
+        from_curve(MarkKind.DROP, find_drop(trace.t[end], trace.bean[end], charge_t, trace.air[end]))
+    else:
+        from_curve(MarkKind.DROP, find_drop(trace.t, trace.bean, charge_t, trace.air))
+    marks = tuple(sorted(found.values(), key=lambda mark: mark.t))
+    try:
+        check_mark_order(marks)
+    except MarkOrderError as error:
+        guessed = [mark.kind for mark in marks if mark.found is Found.CURVE and mark.kind is not MarkKind.CHARGE]
+        kept = tuple(mark for mark in marks if mark.kind not in guessed)
+        try:
+            check_mark_order(kept)
+        except MarkOrderError:
+            raise ImportRefusedError(f"{name}: {error}") from error
+        said.append("marks found from the curve contradict the given ones and were left out")
+        return kept
+    return marks
+
+
+def with_wishes(record: BatchRecord, wishes: ImportWishes) -> BatchRecord:
+    """A record read from a richer format, with what the user said on top."""
+    marks = {mark.kind: mark for mark in record.marks}
+    for word, t in wishes.marks.items():
+        kind = parse_mark_name(word)
+        marks[kind] = Mark(kind, t, record.trace.bean_at(t), Found.GIVEN)
+    return replace(
+        record,
+        lot=wishes.lot or record.lot,
+        machine=wishes.machine or record.machine,
+        load_kg=wishes.load_kg if wishes.load_kg is not None else record.load_kg,
+        room_c=wishes.room_c if wishes.room_c is not None else record.room_c,
+        marks=tuple(sorted(marks.values(), key=lambda mark: mark.t)),
+    )

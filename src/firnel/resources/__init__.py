@@ -1,0 +1,1 @@
+"""Fonts, icons, styles, register maps and demo data that ship with Firnel."""

@@ -1,0 +1,1 @@
+"""The library on disk: tables, migrations, the roast journal."""

@@ -1,0 +1,1 @@
+"""Alembic migrations of the library."""

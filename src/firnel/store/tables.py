@@ -1,0 +1,140 @@
+"""The tables of a library, the same on SQLite and PostgreSQL. Change them only together with a migration."""
+
+from __future__ import annotations
+
+from sqlalchemy import JSON, Column, DateTime, Float, ForeignKey, Index, Integer, MetaData, String, Table, Text
+
+#: The migration this Firnel writes; tests compare it with the newest file in migrations/versions.
+HEAD = "0001"
+
+metadata = MetaData(
+    naming_convention={
+        "ix": "ix_%(column_0_label)s",
+        "uq": "uq_%(table_name)s_%(column_0_name)s",
+        "fk": "fk_%(table_name)s_%(column_0_name)s_%(referred_table_name)s",
+        "pk": "pk_%(table_name)s",
+    }
+)
+
+lots = Table(
+    "lots",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String(200), nullable=False, unique=True),
+    Column("origin", String(100), nullable=False, default=""),
+    Column("station", String(200), nullable=False, default=""),
+    Column("variety", String(200), nullable=False, default=""),
+    Column("process", String(100), nullable=False, default=""),
+    Column("altitude_m", Float),
+    Column("harvest", String(40), nullable=False, default=""),
+    Column("arrival", String(40), nullable=False, default=""),
+    Column("on_hand_kg", Float),
+    Column("density_g_per_l", Float),
+    Column("moisture", Float),
+    Column("remark", Text, nullable=False, default=""),
+)
+
+machines = Table(
+    "machines",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String(200), nullable=False, unique=True),
+    Column("kind", String(100), nullable=False),
+    Column("heat", String(20), nullable=False),
+    Column("stated_load_kg", Float, nullable=False),
+    Column("useful_load_kg", Float, nullable=False),
+    Column("controls", JSON, nullable=False),
+    Column("yellow_c", Float, nullable=False),
+    Column("first_crack_c", Float, nullable=False),
+    Column("air_probe", String(40), nullable=False),
+    Column("device_url", String(400), nullable=False, default=""),
+)
+
+plans = Table(
+    "plans",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String(200), nullable=False),
+    Column("lot_id", ForeignKey("lots.id")),
+    Column("machine_id", ForeignKey("machines.id")),
+    Column("document", JSON, nullable=False),
+)
+
+batches = Table(
+    "batches",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("label", String(40), nullable=False),
+    Column("lot_id", ForeignKey("lots.id")),
+    Column("machine_id", ForeignKey("machines.id")),
+    Column("plan_id", ForeignKey("plans.id")),
+    Column("status", String(20), nullable=False),
+    Column("started", DateTime(timezone=True), nullable=False),
+    Column("load_kg", Float),
+    Column("roasted_kg", Float),
+    Column("colour_whole", Float),
+    Column("colour_ground", Float),
+    Column("room_c", Float),
+    Column("remark", Text, nullable=False, default=""),
+    # Where the journal stood: lets a batch be gone on with after a crash.
+    Column("last_t", Float),
+    Column("last_wall", Float),
+    Column("clock_rate", Float, nullable=False, default=1.0),
+    # Derived from the marks whenever they change, so that a long list needs no readings.
+    Column("drying_s", Float),
+    Column("browning_s", Float),
+    Column("development_s", Float),
+    Column("total_s", Float),
+    Column("drop_c", Float),
+    Column("search_text", Text, nullable=False, default=""),
+)
+Index("ix_batches_started_id", batches.c.started, batches.c.id)
+Index("ix_batches_status", batches.c.status)
+Index("ix_batches_lot_id", batches.c.lot_id)
+Index("ix_batches_machine_id", batches.c.machine_id)
+
+readings = Table(
+    "readings",
+    metadata,
+    Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), primary_key=True),
+    Column("seq", Integer, primary_key=True, autoincrement=False),
+    Column("t", Float, nullable=False),
+    Column("bean", Float),
+    Column("air", Float),
+    Column("gas", Float),
+    Column("airflow", Float),
+    Column("drum", Float),
+    Column("quality", Integer, nullable=False, default=0),
+    sqlite_with_rowid=False,
+)
+
+marks = Table(
+    "marks",
+    metadata,
+    Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), primary_key=True),
+    Column("kind", String(30), primary_key=True),
+    Column("t", Float, nullable=False),
+    Column("bean", Float),
+    Column("found", String(20), nullable=False),
+)
+
+moves = Table(
+    "moves",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("control", String(20), nullable=False),
+    Column("t", Float, nullable=False),
+    Column("value", Float, nullable=False),
+    Column("found", String(20), nullable=False),
+)
+
+notes = Table(
+    "notes",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("t", Float, nullable=False),
+    Column("kind", String(30), nullable=False),
+    Column("text", Text, nullable=False),
+)

@@ -1,0 +1,1 @@
+"""The bench view: weigh and measure what was dropped."""

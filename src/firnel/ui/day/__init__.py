@@ -1,0 +1,1 @@
+"""The day view: what was roasted on a day."""

@@ -1,0 +1,1 @@
+"""The green view: lots of green coffee."""

@@ -1,0 +1,1 @@
+"""The machines view: the roasters, and their links."""

@@ -1,0 +1,307 @@
+"""The window: rail, now line, the seven views, palette, settings and key sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from functools import partial
+
+from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+
+from firnel.core.plan import Plan
+from firnel.ui.bench.view import BenchView
+from firnel.ui.day.view import DayView
+from firnel.ui.green.view import GreenView
+from firnel.ui.machines.view import MachinesView
+from firnel.ui.plan.view import PlanView
+from firnel.ui.review.view import ReviewView
+from firnel.ui.roast.view import ROAST_KEYS, RoastView
+from firnel.ui.shared.command_palette import CommandPalette, Entry
+from firnel.ui.shared.frame import STATIONS, NowLine, Rail
+from firnel.ui.shared.sheets import KeySheet, Notice, SettingsDialog
+from firnel.ui.theme.look import Look
+from firnel.work.cue import cue_of
+from firnel.work.desk import Desk, LinkStatus
+from firnel.work.records import BatchFilter
+from firnel.work.settings import Settings
+
+WINDOW_KEYS = (
+    *((f"F{number}", name) for number, (name, _) in enumerate(STATIONS, start=1)),
+    ("Ctrl+K", "find anything"),
+    ("Ctrl+,", "settings"),
+    ("Ctrl+T", "day or night theme"),
+    ("Ctrl+L", "in Review: lay this batch over others"),
+    ("Ctrl+Z", "in Review: undo a correction"),
+    ("?", "this sheet"),
+    ("Ctrl+Q", "leave"),
+)
+
+
+class Hop(QObject):
+    """Brings calls from other threads to the GUI thread."""
+
+    _called = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._called.connect(self._run, Qt.ConnectionType.QueuedConnection)
+
+    def post(self, function: Callable[[], None]) -> None:
+        """Run ``function`` soon on the GUI thread; safe from any thread."""
+        self._called.emit(function)
+
+    def _run(self, function: Callable[[], None]) -> None:
+        function()
+
+
+class MainWindow(QMainWindow):
+    """Shows one desk.
+
+    Parameters
+    ----------
+    desk : what the views work on.
+    look : the theme.
+    on_settings : keeps changed settings.
+    """
+
+    def __init__(self, desk: Desk, look: Look, on_settings: Callable[[Settings], None]) -> None:
+        super().__init__()
+        self.desk, self._look, self._on_settings = desk, look, on_settings
+        self.setWindowTitle("Firnel")
+        self.resize(1280, 800)
+        self.rail, self.now_line, self.notice = Rail(look), NowLine(), Notice()
+        self._makers: dict[str, Callable[[], QWidget]] = {
+            "Green": partial(GreenView, desk),
+            "Plan": self._make_plan,
+            "Day": partial(DayView, desk),
+            "Bench": self._make_bench,
+            "Review": partial(ReviewView, desk, look),
+            "Machines": partial(MachinesView, desk),
+        }
+        self.roast = RoastView(desk, look)
+        self.roast.recorded.connect(self._on_recorded)
+        self._views: dict[str, QWidget] = {"Roast": self.roast}
+        self._pages = QStackedWidget()
+        self._pages.addWidget(self.roast)
+        self._lay_out()
+        self.palette_sheet = CommandPalette(self, self._entries, self._find_batches)
+        self._unfinished: int | None = None
+        desk.on_change, desk.on_link = self._on_change, self._on_link
+        self.rail.chosen.connect(self.show_station)
+        self.rail.find_wanted.connect(self.palette_sheet.open)
+        self.now_line.clicked.connect(partial(self.show_station, "Roast"))
+        self.notice.answered.connect(self._on_unfinished)
+        self._bind_keys()
+        self._tick = QTimer(self)
+        self._tick.timeout.connect(self._show_now)
+        self._tick.start(500)
+        self.show_station("Roast")
+
+    def _lay_out(self) -> None:
+        centre = QWidget()
+        centre.setObjectName("page")
+        row = QHBoxLayout(centre)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self.rail)
+        column = QVBoxLayout()
+        column.setSpacing(0)
+        column.addWidget(self.now_line)
+        column.addWidget(self.notice)
+        column.addWidget(self._pages, 1)
+        row.addLayout(column, 1)
+        self.setCentralWidget(centre)
+        self.now_line.hide()
+
+    def _bind_keys(self) -> None:
+        actions: dict[str, Callable[[], object]] = {
+            f"F{number}": partial(self.show_station, name) for number, (name, _) in enumerate(STATIONS, start=1)
+        }
+        actions |= {
+            "Ctrl+K": self.palette_sheet.open,
+            "Ctrl+,": self.open_settings,
+            "Ctrl+T": self.toggle_theme,
+            "?": self.open_keys,
+            "Ctrl+Q": self.close,
+        }
+        for key, action in actions.items():
+            shortcut = QShortcut(QKeySequence(key), self)
+            shortcut.activated.connect(action)
+
+    def _make_plan(self) -> QWidget:
+        view = PlanView(self.desk, self._look)
+        view.roast_wanted.connect(self._on_roast_wanted)
+        return view
+
+    def _make_bench(self) -> QWidget:
+        view = BenchView(self.desk)
+        view.recorded.connect(self._on_recorded)
+        return view
+
+    # Views
+
+    def view(self, name: str) -> QWidget:
+        """A view, made when it is first wanted."""
+        if name not in self._views:
+            self._views[name] = self._makers[name]()
+            self._pages.addWidget(self._views[name])
+        return self._views[name]
+
+    def made_views(self) -> frozenset[str]:
+        """The views that have been made so far."""
+        return frozenset(self._views)
+
+    def show_station(self, name: str) -> None:
+        """Go to a view."""
+        view = self.view(name)
+        self._pages.setCurrentWidget(view)
+        self.rail.show_station(name)
+        if view is not self.roast and hasattr(view, "refresh"):
+            view.refresh()
+        self._show_now()
+        if view is self.roast:
+            self.roast.refresh()
+            self.roast.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _show_now(self) -> None:
+        running = self.desk.session.recording and self._pages.currentWidget() is not self.roast
+        self.now_line.setVisible(running)
+        if running:
+            settings = self.desk.settings
+            cue = cue_of(self.desk.session, settings.units, settings.cooling_aim_s)
+            self.now_line.show_now(f"Batch {self.desk.session.label}", cue)
+
+    def _on_change(self) -> None:
+        self.roast.request_refresh()
+
+    def _on_link(self, status: LinkStatus) -> None:
+        self.roast.request_refresh()
+        machines = self._views.get("Machines")
+        if isinstance(machines, MachinesView):
+            machines.show_link()
+
+    def _on_recorded(self) -> None:
+        current = self._pages.currentWidget()
+        if current is not None and current is not self.roast and hasattr(current, "refresh"):
+            current.refresh()
+
+    def _on_roast_wanted(self, plan: Plan) -> None:
+        self.show_station("Roast")
+        self.roast.begin_prepare()
+        self.roast.prepare.choose_plan(plan.name)
+
+    # What was left when Firnel ended
+
+    def offer_unfinished(self) -> None:
+        """If a batch was being recorded when Firnel ended, ask what to do with it."""
+        left = self.desk.library.unfinished_batches()
+        for line in left[1:]:
+            self.desk.library.set_status(line.id, "dropped" if line.status == "roasting" else "discarded")
+        if not left:
+            return
+        line = left[0]
+        if line.status == "ready":
+            self.desk.library.set_status(line.id, "discarded")
+            return
+        self._unfinished = line.id
+        name = f"{line.label}, {line.lot}" if line.lot else line.label
+        self.notice.ask(
+            f"Batch {name} was being roasted when Firnel ended. All readings up to then are kept.", "Go on with it", "Close it"
+        )
+
+    def _on_unfinished(self, go_on: bool) -> None:
+        if self._unfinished is None:
+            return
+        if go_on:
+            self.desk.session.resume(self._unfinished)
+        else:
+            self.desk.library.set_status(self._unfinished, "dropped")
+        self._unfinished = None
+        self.show_station("Roast")
+
+    # Palette, settings, keys
+
+    def _entries(self) -> Sequence[Entry]:
+        entries = [Entry(name, "go to", partial(self.show_station, name)) for name, _ in STATIONS]
+        entries += [
+            Entry("Prepare a batch", "action", self._prepare),
+            Entry("Settings: units, theme, words", "action", self.open_settings),
+            Entry("Day or night theme", "action", self.toggle_theme),
+            Entry("All keys", "action", self.open_keys),
+            Entry("Disconnect the machine", "action", self.desk.disconnect),
+        ]
+        library = self.desk.library
+        entries += [Entry(lot.name, "lot", partial(self._show_in, "Green", lot.name)) for lot in library.lots()]
+        entries += [Entry(plan.name, "plan", partial(self._show_in, "Plan", plan.name)) for plan in library.plans()]
+        entries += [Entry(m.name, "machine", partial(self._show_in, "Machines", m.name)) for m in library.machines()]
+        return entries
+
+    def _find_batches(self, text: str) -> Sequence[Entry]:
+        lines = self.desk.library.batch_lines(BatchFilter(text=text, statuses=("done", "dropped")), limit=15)
+        return [
+            Entry(f"{ln.label} · {ln.lot} · {ln.started:%d %b}", "batch", partial(self._show_batch, ln.label)) for ln in lines
+        ]
+
+    def _prepare(self) -> None:
+        self.show_station("Roast")
+        self.roast.begin_prepare()
+
+    def _show_in(self, station: str, name: str) -> None:
+        self.show_station(station)
+        self._search_in(station, name)
+
+    def _search_in(self, station: str, text: str) -> None:
+        search = getattr(self.view(station), "search", None)
+        if search is not None:
+            search.setText(text)
+        select = getattr(self.view(station), "select", None)
+        if select is not None:
+            select(0)
+
+    def _show_batch(self, label: str) -> None:
+        self.show_station("Review")
+        self._search_in("Review", label)
+
+    def open_settings(self) -> None:
+        """Open the settings."""
+        dialog = SettingsDialog(self.desk.settings, self)
+        dialog.changed.connect(self.use_settings)
+        dialog.open()
+
+    def use_settings(self, settings: Settings) -> None:
+        """Use and keep these settings."""
+        self.desk.settings = settings
+        self._on_settings(settings)
+        if settings.theme != self._look.palette.name:
+            self._look.use(settings.theme)
+        self.show_station(next(name for name, view in self._views.items() if view is self._pages.currentWidget()))
+
+    def toggle_theme(self) -> None:
+        """Day or night."""
+        theme = "night" if self.desk.settings.theme == "day" else "day"
+        self.use_settings(self.desk.settings.model_copy(update={"theme": theme}))
+
+    def open_keys(self) -> None:
+        """Show every key."""
+        KeySheet((("While roasting", ROAST_KEYS), ("Everywhere", WINDOW_KEYS)), self).open()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Leave, with everything written."""
+        if self.desk.session.phase in ("drying", "browning", "development") and not self._really():
+            if event is not None:
+                event.ignore()
+            return
+        review = self._views.get("Review")
+        if isinstance(review, ReviewView):
+            review.background.finish()
+        self._tick.stop()
+        if not self.desk.shut_down():
+            QMessageBox.warning(self, "Firnel", "Something could not be written to the library: is the disk full?")
+        super().closeEvent(event)
+
+    def _really(self) -> bool:
+        answer = QMessageBox.question(
+            self, "Firnel", "A batch is in the drum. Leave all the same? It can be gone on with at the next start."
+        )
+        return answer == QMessageBox.StandardButton.Yes

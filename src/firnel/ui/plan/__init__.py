@@ -1,0 +1,1 @@
+"""The plan view: plans, and their moves as sentences."""

@@ -1,0 +1,102 @@
+"""Plan: the plans of the library, drawn, with their moves as sentences."""
+
+from __future__ import annotations
+
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+
+from firnel.core.plan import Plan
+from firnel.core.units import clock
+from firnel.ui.roast.curves import as_ribbon
+from firnel.ui.shared.lanes import HandsLane, Lane, line_pen
+from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
+from firnel.ui.theme.look import Look
+from firnel.work.desk import Desk
+from firnel.work.plan_picture import PlanPicture, plan_picture
+
+
+class PlanView(ListPage):
+    """Lists the plans; one is shown with its curve, its moves and what it wants."""
+
+    roast_wanted = pyqtSignal(object)  # Plan
+
+    def __init__(self, desk: Desk, look: Look) -> None:
+        super().__init__(
+            "Plan",
+            "Targets and moves; one key takes a plan to the roaster",
+            ("Plan", "#Development", "#Drop"),
+            "No plans yet. A batch can be roasted without one; import a plan with “firnel plan”, or see the demo.",
+            sheet_width=700,
+        )
+        self._desk, self._look = desk, look
+        self._plan: Plan | None = None
+        roast = button("Roast this plan", "Prepare a batch of it", primary=True)
+        roast.clicked.connect(self._on_roast)
+        self.head.add(roast)
+        self._name, self._for = ElidedLabel("heading"), ElidedLabel("soft")
+        head, column = card(spacing=2)
+        column.addWidget(self._name)
+        column.addWidget(self._for)
+        self._targets = FigureGrid()
+        column.addWidget(self._targets)
+        self.sheet_column.addWidget(head)
+        self._lane = Lane(look, "card", with_time=True)
+        self._bean, self._air = pg.PlotCurveItem(), pg.PlotCurveItem()
+        self._low, self._high = pg.PlotCurveItem(), pg.PlotCurveItem()
+        self._band = pg.FillBetweenItem(self._low, self._high)
+        self._stages = [pg.InfiniteLine(angle=90) for _ in range(3)]
+        for item in (self._band, self._air, self._bean, *self._stages):
+            self._lane.plot.addItem(item, ignoreBounds=True)
+        self.sheet_column.addWidget(self._lane, 1)
+        self._hands = HandsLane(look, self._lane)
+        self._hands.setFixedHeight(132)
+        self.sheet_column.addWidget(self._hands)
+        moves, moves_column = card(spacing=2)
+        moves_column.addWidget(label("Moves", "heading"))
+        self._moves = FigureGrid()
+        moves_column.addWidget(self._moves)
+        self.sheet_column.addWidget(moves)
+        look.changed.connect(self._dress)
+        self._dress()
+
+    def _dress(self) -> None:
+        palette = self._look.palette
+        self._bean.setPen(line_pen(palette.ink, 2.6))
+        self._air.setPen(line_pen(palette.slate, 1.6, Qt.PenStyle.DashLine))
+        self._band.setBrush(pg.mkBrush(palette.moss_band))
+        for line in self._stages:
+            line.setPen(line_pen(palette.soft, 1, Qt.PenStyle.DotLine))
+
+    def refresh(self) -> None:
+        """Read the plans anew."""
+        units = self._desk.settings.units
+        self.show_rows(
+            [
+                ((plan.name, clock(plan.targets.development_s), units.text(plan.targets.drop_c, "°C", 1)), plan)
+                for plan in self._desk.library.plans()
+            ]
+        )
+
+    def show_choice(self, key: Plan) -> None:
+        """Show one plan."""
+        self._plan = key
+        machine = next((m for m in self._desk.library.machines() if m.name == key.machine), None)
+        picture: PlanPicture = plan_picture(key, machine, self._desk.settings.units)
+        self._name.show_text(key.name)
+        self._for.show_text(picture.made_for)
+        self._targets.show_rows(list(picture.targets))
+        self._moves.show_rows(list(picture.moves))
+        self._bean.setData(picture.t, picture.bean)
+        self._air.setData(picture.t, picture.air)
+        self._low.setData(picture.t, picture.low)
+        self._high.setData(picture.t, picture.high)
+        for line, moment in zip(self._stages, (*picture.stage_ends, -1e6, -1e6, -1e6), strict=False):
+            line.setValue(moment)
+        self._lane.time_span(-20.0, picture.end + 20.0)
+        self._lane.level_span(*picture.levels)
+        self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons])
+
+    def _on_roast(self) -> None:
+        if self._plan is not None:
+            self.roast_wanted.emit(self._plan)

@@ -1,0 +1,232 @@
+"""The sheet of one batch: curves, stages, marks that can be corrected, moves, results, notes."""
+
+from __future__ import annotations
+
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+
+from firnel.core.units import clock
+from firnel.core.vocabulary import MarkKind
+from firnel.ui.roast.curves import as_ribbon
+from firnel.ui.shared.lanes import HandsLane, Lane, line_pen
+from firnel.ui.shared.parts import FigureGrid, PageHead, card, label
+from firnel.ui.theme.look import Look, sans
+from firnel.work.review_picture import MarkRow, ReviewCurves, ReviewPicture
+
+
+def parse_clock(text: str) -> float | None:
+    """Seconds from ``m:ss`` or plain seconds; None for an empty text.
+
+    Raises
+    ------
+    ValueError : if it is neither.
+
+    Examples
+    --------
+    >>> parse_clock("5:07"), parse_clock("307"), parse_clock("-0:04")
+    (307.0, 307.0, -4.0)
+    """
+    text = text.strip().replace("−", "-")
+    if text in ("", "–"):
+        return None
+    sign = -1.0 if text.startswith("-") else 1.0
+    total = 0.0
+    for part in text.removeprefix("-").split(":"):
+        total = total * 60.0 + float(part)
+    return sign * total
+
+
+class ReviewCurvesPane(QWidget):
+    """Curves, rate and hands of one batch, and of one laid over it."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self._top, self._rate = Lane(look, "card"), Lane(look, "lane", with_time=True)
+        self._rate.setFixedHeight(112)
+        self._rate.plot.setXLink(self._top.plot)
+        self._hands = HandsLane(look, self._top)
+        self._hands.setFixedHeight(122)
+        column.addWidget(self._top, 1)
+        column.addWidget(self._rate)
+        column.addWidget(self._hands)
+        self._bean, self._air, self._over = (pg.PlotCurveItem(connect="finite") for _ in range(3))
+        self._rate_line, self._rate_over = (pg.PlotCurveItem(connect="finite") for _ in range(2))
+        self._lines = [pg.InfiniteLine(angle=90) for _ in range(5)]
+        self._words = [pg.TextItem(anchor=(0.5, 0)) for _ in range(5)]
+        for item in (*self._lines, self._over, self._air, self._bean, *self._words):
+            self._top.plot.addItem(item, ignoreBounds=True)
+        for item in (self._rate_over, self._rate_line):
+            self._rate.plot.addItem(item, ignoreBounds=True)
+        self._legend = pg.TextItem(anchor=(1, 1))
+        self._rate_name = pg.TextItem("rate of rise", anchor=(0, 0))
+        self._top.plot.addItem(self._legend, ignoreBounds=True)
+        self._rate.plot.addItem(self._rate_name, ignoreBounds=True)
+        for text in (*self._words, self._legend, self._rate_name):
+            text.setFont(sans(14, sans(14).Weight.DemiBold))
+        self._legend_texts = ("", "")
+        look.changed.connect(self._dress)
+        self._dress()
+
+    def _dress(self) -> None:
+        palette = self._look.palette
+        self._bean.setPen(line_pen(palette.ink, 2.8))
+        self._air.setPen(line_pen(palette.slate, 1.6, Qt.PenStyle.DashLine))
+        self._over.setPen(line_pen(palette.ember, 1.8, Qt.PenStyle.DotLine))
+        self._rate_line.setPen(line_pen(palette.plum, 2.2))
+        self._rate_over.setPen(line_pen(palette.ember, 1.6, Qt.PenStyle.DotLine))
+        for line in self._lines:
+            line.setPen(line_pen(palette.soft, 1, Qt.PenStyle.DotLine))
+        for word in self._words:
+            word.setColor(palette.soft)
+        self._rate_name.setColor(palette.plum)
+        self._show_legend()
+
+    def _show_legend(self) -> None:
+        palette, (own, over) = self._look.palette, self._legend_texts
+        text = f'<span style="color:{palette.ink}">{own} bean</span> &nbsp; <span style="color:{palette.slate}">- - air</span>'
+        if over:
+            text += f' &nbsp; <span style="color:{palette.ember}">··· {over} bean, laid over</span>'
+        self._legend.setHtml(text)
+
+    def show_picture(self, picture: ReviewPicture, label_text: str, over: ReviewCurves | None, over_label: str) -> None:
+        """Draw one batch, and another over it if there is one."""
+        curves = picture.curves
+        self._bean.setData(curves.t, curves.bean)
+        self._air.setData(curves.t, curves.air)
+        self._rate_line.setData(curves.t, curves.rate)
+        self._over.setData(over.t if over else [], over.bean if over else [])
+        self._rate_over.setData(over.t if over else [], over.rate if over else [])
+        end = max(picture.span[1], float(over.t[-1]) if over is not None and over.t.size else 0.0)
+        low, high = picture.levels
+        headroom = (high - low) * 0.12
+        self._top.time_span(picture.span[0], end)
+        self._top.level_span(low, high + headroom)
+        self._rate.level_span(0.0, picture.rate_top)
+        marks = [row for row in picture.marks if row.t is not None]
+        named = [(row.t, f"{'turn' if row.kind is MarkKind.TURNING else row.name} {clock(row.t)}") for row in marks]
+        hidden = (None, "")
+        for line, word, (t, text) in zip(self._lines, self._words, (*named, *[hidden] * 5), strict=False):
+            line.setVisible(t is not None)
+            word.setVisible(t is not None and not text.startswith("charge"))
+            if t is not None:
+                line.setValue(t)
+                word.setText(text, color=self._look.palette.soft)
+                word.setPos(t, high + headroom)
+        self._legend_texts = (label_text, over_label)
+        self._show_legend()
+        self._legend.setPos(end, low)
+        self._rate_name.setPos(picture.span[0], picture.rate_top)
+        self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons])
+
+
+class MarksTable(QWidget):
+    """The marks with their times to be corrected: type ``m:ss`` and Enter."""
+
+    corrected = pyqtSignal(object, object)  # MarkKind, seconds from the present charge or None
+    refused = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setVerticalSpacing(2)
+        self._grid.setColumnStretch(0, 1)
+        self._edits: dict[MarkKind, QLineEdit] = {}
+        self._rows: dict[MarkKind, MarkRow] = {}
+
+    def show_marks(self, rows: tuple[MarkRow, ...]) -> None:
+        """Show these marks."""
+        while self._grid.count():
+            item = self._grid.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.deleteLater()
+        self._edits, self._rows = {}, {row.kind: row for row in rows}
+        for index, row in enumerate(rows):
+            edit = QLineEdit(clock(row.t))
+            edit.setObjectName("figures")
+            edit.setAccessibleName(f"Time of {row.name}")
+            edit.setAlignment(Qt.AlignmentFlag.AlignRight)
+            edit.setFixedWidth(76)
+            edit.setReadOnly(row.kind is MarkKind.TURNING)
+            edit.editingFinished.connect(self._on_edited)
+            self._edits[row.kind] = edit
+            for column, widget in enumerate((label(row.name), edit, label(row.bean, "figure"), label(row.found, "soft"))):
+                self._grid.addWidget(widget, index, column)
+
+    def _on_edited(self) -> None:
+        edit = self.sender()
+        kind = next((kind for kind, known in self._edits.items() if known is edit), None)
+        if kind is None or not isinstance(edit, QLineEdit) or edit.text().strip() == clock(self._rows[kind].t):
+            return
+        try:
+            t = parse_clock(edit.text())
+        except ValueError:
+            self.refused.emit(f"{edit.text()!r} is no time; write minutes:seconds, such as 5:07.")
+            edit.setText(clock(self._rows[kind].t))
+            return
+        self.corrected.emit(kind, t)
+
+
+class ReviewSheet(QWidget):
+    """Shows one `ReviewPicture`."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.head = PageHead("", "")
+        self.head.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        column.addWidget(self.head)
+        self.curves = ReviewCurvesPane(look)
+        column.addWidget(self.curves, 1)
+        lower = QHBoxLayout()
+        lower.setSpacing(6)
+        column.addLayout(lower)
+        self.marks = MarksTable()
+        self._stages, self._results, self._said = FigureGrid(), FigureGrid(), FigureGrid()
+        stages, stage_column = card(spacing=4)
+        stage_column.addWidget(label("Stages", "heading"))
+        stage_column.addWidget(self._stages)
+        self._events = FigureGrid()
+        stage_column.addWidget(self._said_label())
+        stage_column.addWidget(self._events)
+        stage_column.addStretch(1)
+        marks, mark_column = card(spacing=4)
+        mark_column.addWidget(label("Marks (type to correct)", "heading"))
+        mark_column.addWidget(self.marks)
+        mark_column.addStretch(1)
+        results, result_column = card(spacing=4)
+        result_column.addWidget(label("Scale and colour", "heading"))
+        result_column.addWidget(self._results)
+        self._remark = label("", "soft", wrap=True)
+        result_column.addWidget(self._remark)
+        result_column.addStretch(1)
+        for frame, share in ((stages, 5), (marks, 4), (results, 3)):
+            lower.addWidget(frame, share)
+
+    def _said_label(self) -> QWidget:
+        self._said_head = label("Noted", "heading")
+        return self._said_head
+
+    def show_picture(
+        self, picture: ReviewPicture, batch_label: str, remark: str, over: ReviewCurves | None, over_label: str
+    ) -> None:
+        """Show this batch."""
+        self.head.title.setText(picture.title)
+        self.head.subtitle.setText(picture.subtitle)
+        self.head.subtitle.setToolTip(picture.subtitle)
+        self.curves.show_picture(picture, batch_label, over, over_label)
+        self.marks.show_marks(picture.marks)
+        self._stages.show_rows(list(picture.stages))
+        self._results.show_rows(list(picture.results))
+        self._remark.setText(remark)
+        said = [*picture.events, *picture.notes][:5]
+        self._said_head.setVisible(bool(said))
+        self._events.show_rows([(text, when) for when, text in said])

@@ -1,0 +1,234 @@
+"""Review: the list of batches and the sheet of one, with corrections that can be undone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+
+from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer
+from PyQt6.QtGui import QKeySequence, QUndoCommand, QUndoStack
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QLineEdit, QStackedWidget, QTableView, QWidget
+
+from firnel.core.stages import MarkOrderError, check_mark_order
+from firnel.core.vocabulary import BatchRecord, MarkKind
+from firnel.ui.review.batch_model import BatchModel
+from firnel.ui.review.sheet import ReviewSheet
+from firnel.ui.shared.background import Background
+from firnel.ui.shared.list_page import dress_table
+from firnel.ui.shared.parts import button, card, label
+from firnel.ui.theme.look import Look
+from firnel.ui.theme.tokens import SPACE_M
+from firnel.work.desk import Desk
+from firnel.work.records import BatchFilter, BatchSheet, sheet_of, with_mark
+from firnel.work.review_picture import ReviewCurves, review_curves, review_picture
+
+#: Typing in the search is answered this long after the last key. [ms]
+SEARCH_PAUSE_MS = 120
+PERIODS = (("all days", None), ("last 7 days", 7), ("last 30 days", 30), ("last year", 365))
+
+
+@dataclass(frozen=True)
+class _Overlay:
+    key: int
+    label: str
+    curves: ReviewCurves
+
+
+class _Correction(QUndoCommand):
+    """One corrected set of marks."""
+
+    def __init__(self, view: ReviewView, before: BatchRecord, after: BatchRecord, what: str) -> None:
+        super().__init__(what)
+        self._view, self._before, self._after = view, before, after
+
+    def redo(self) -> None:
+        """Write the corrected marks."""
+        self._view.write_marks(self._after)
+
+    def undo(self) -> None:
+        """Write the earlier marks again."""
+        self._view.write_marks(self._before)
+
+
+class ReviewView(QWidget):
+    """Finds batches and shows them."""
+
+    def __init__(self, desk: Desk, look: Look) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._desk, self._library = desk, desk.library
+        self._record: BatchRecord | None = None
+        self._over: _Overlay | None = None
+        self.undo_stack = QUndoStack(self)
+        self.background = Background(self, self._say)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 12, 14, 10)
+        row.setSpacing(SPACE_M)
+        row.addWidget(self._list())
+        self.sheet = ReviewSheet(look)
+        self._none = label("No batches yet. Roast one (F4), or take in a log: firnel import FILE.", "empty", wrap=True)
+        self._none.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._stack = QStackedWidget()
+        self._stack.addWidget(self._none)
+        self._stack.addWidget(self.sheet)
+        row.addWidget(self._stack, 1)
+        self._pin = button("Lay over others", "Keep this batch drawn over the ones chosen next (Ctrl+L)")
+        self._pin.setShortcut(QKeySequence("Ctrl+L"))
+        self._pin.clicked.connect(self.lay_over)
+        undo = button("Undo", "Take back the last correction (Ctrl+Z)")
+        undo.setShortcut(QKeySequence.StandardKey.Undo)
+        undo.clicked.connect(self.undo_stack.undo)
+        undo.setEnabled(False)
+        self.undo_stack.canUndoChanged.connect(undo.setEnabled)
+        self.sheet.head.add(undo)
+        self.sheet.head.add(self._pin)
+        self.sheet.marks.corrected.connect(self.correct)
+        self.sheet.marks.refused.connect(self._say)
+
+    def _list(self) -> QWidget:
+        frame, column = card()
+        frame.setFixedWidth(470)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search batch, lot, machine, plan, remark")
+        self.search.setAccessibleName("Search batches")
+        self.search.setClearButtonEnabled(True)
+        column.addWidget(self.search)
+        filters = QHBoxLayout()
+        self._lot, self._machine, self._period = QComboBox(), QComboBox(), QComboBox()
+        for box, name in ((self._lot, "Lot"), (self._machine, "Machine"), (self._period, "Days")):
+            box.setAccessibleName(f"Filter by {name.lower()}")
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(8)
+            filters.addWidget(box, 1)
+        for text, days in PERIODS:
+            self._period.addItem(text, days)
+        column.addLayout(filters)
+        self.model = BatchModel(self._library, self._desk.settings.units, self)
+        self.table = QTableView()
+        dress_table(self.table, "Batches")
+        self.table.setModel(self.model)
+        across = self.table.horizontalHeader()
+        if across is not None:
+            across.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+            across.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+            for section, width in ((0, 58), (1, 84), (3, 60), (4, 50), (5, 62), (6, 66)):
+                across.resizeSection(section, width)
+        column.addWidget(self.table, 1)
+        self._count = label("", "soft")
+        column.addWidget(self._count)
+        self._wait = QTimer(self)
+        self._wait.setSingleShot(True)
+        self._wait.timeout.connect(self.search_now)
+        self.search.textChanged.connect(self._on_typing)
+        for box in (self._lot, self._machine, self._period):
+            box.currentIndexChanged.connect(self.search_now)
+        selection = self.table.selectionModel()
+        if selection is not None:
+            selection.currentRowChanged.connect(self._on_row)
+        return frame
+
+    def refresh(self) -> None:
+        """Read the records anew; the chosen batch stays chosen."""
+        for box, name, values in (
+            (self._lot, "all lots", self._library.lots()),
+            (self._machine, "all machines", self._library.machines()),
+        ):
+            chosen = box.currentData()
+            box.blockSignals(True)
+            box.clear()
+            box.addItem(name, None)
+            for value in values:
+                box.addItem(value.name, value.id)
+            box.setCurrentIndex(max(box.findData(chosen), 0))
+            box.blockSignals(False)
+        self.search_now()
+
+    def filter(self) -> BatchFilter:
+        """What the fields ask for."""
+        days = self._period.currentData()
+        since = datetime.now(UTC) - timedelta(days=days) if days else None
+        return BatchFilter(
+            self.search.text(), self._lot.currentData(), self._machine.currentData(), since, statuses=("done", "dropped")
+        )
+
+    def search_now(self) -> None:
+        """Show the batches that the fields ask for."""
+        wanted = self.filter()
+        self.model.show_filter(wanted, self._desk.settings.units)
+        self.background.run("count", lambda: self._library.count_batches(wanted), self._on_count)
+        if self.model.rowCount():
+            kept = self.model.row_of(self._record.id) if self._record is not None and self._record.id is not None else None
+            self.table.selectRow(kept or 0)
+        else:
+            self._stack.setCurrentIndex(0)
+            any_batch = self._library.count_batches(BatchFilter()) if not self.search.text() else 1
+            self._none.setText("No batch fits. Change the search or the filters." if any_batch else self._none.text())
+
+    def _on_typing(self) -> None:
+        self._wait.start(SEARCH_PAUSE_MS)
+
+    def _on_count(self, count: int) -> None:
+        self._count.setText(f"{count} batches" if count != 1 else "1 batch")
+
+    def _on_row(self, current: QModelIndex, _previous: QModelIndex) -> None:
+        if current.isValid():
+            self.open_batch(self.model.line(current.row()).id)
+
+    def open_batch(self, key: int) -> None:
+        """Show the sheet of a batch; worked out in the background."""
+        self.background.run("sheet", lambda: sheet_of(self._library.batch(key)), self._on_sheet)
+
+    def _on_sheet(self, sheet: BatchSheet) -> None:
+        if self._record is None or self._record.id != sheet.record.id:
+            self.undo_stack.clear()
+        self._record = sheet.record
+        units = self._desk.settings.units
+        machine = next((m for m in self._library.machines() if m.name == sheet.record.machine), None)
+        picture = review_picture(sheet, machine, units)
+        over = self._over if self._over is not None and self._over.key != sheet.record.id else None
+        remark = sheet.record.remark
+        self.sheet.show_picture(picture, sheet.record.label, remark, over.curves if over else None, over.label if over else "")
+        self._stack.setCurrentIndex(1)
+        self._sheet = sheet
+
+    def lay_over(self) -> None:
+        """Keep the chosen batch drawn over the ones chosen next; or take it off again."""
+        if self._record is None or self._record.id is None:
+            return
+        if self._over is not None:
+            self._over = None
+            self._pin.setText("Lay over others")
+            self._on_sheet(self._sheet)
+            return
+        self._over = _Overlay(self._record.id, self._record.label, review_curves(self._sheet, self._desk.settings.units))
+        self._pin.setText(f"Take {self._record.label} off")
+
+    # Corrections
+
+    def correct(self, kind: MarkKind, seconds: float | None) -> None:
+        """Set a mark to ``seconds`` from the present charge, or take it away."""
+        if self._record is None:
+            return
+        t = None if seconds is None else self._record.charge_t + seconds
+        after = with_mark(self._record, kind, t)
+        try:
+            check_mark_order(after.marks)  # before the push: an exception must not leave a Qt callback
+        except MarkOrderError as error:
+            self._on_sheet(self._sheet)
+            self._say(str(error))
+            return
+        self.undo_stack.push(_Correction(self, self._record, after, f"correct {kind.words}"))
+
+    def write_marks(self, record: BatchRecord) -> None:
+        """Put a record's marks into the library and show them."""
+        if record.id is None:
+            return
+        self._library.set_marks(record.id, record.marks)
+        self._record = record
+        self.open_batch(record.id)
+
+    def _say(self, sentence: str) -> None:
+        from PyQt6.QtWidgets import QToolTip
+
+        self.sheet.head.subtitle.setText(sentence)
+        QToolTip.showText(self.sheet.head.mapToGlobal(QPoint(20, 40)), sentence, self.sheet.head)

@@ -1,0 +1,1 @@
+"""The Roast view: drive one batch by keys."""

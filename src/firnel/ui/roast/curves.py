@@ -1,0 +1,153 @@
+"""The three lanes of the Roast view on one time axis: curves, rate of rise, hands."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from firnel.ui.shared.lanes import HandsLane, Lane, Ribbon, line_pen, thin_out
+from firnel.ui.theme.look import Look, sans
+from firnel.work.roast_picture import MarkLabel, RibbonPicture, RoastPicture
+
+
+def as_ribbon(picture: RibbonPicture) -> Ribbon:
+    """A ribbon to draw."""
+    return Ribbon(
+        picture.name, picture.unit, picture.role, picture.top, picture.done, picture.planned, picture.digits, picture.factor
+    )
+
+
+class RoastCurves(QWidget):
+    """Draws the curves of a `RoastPicture`."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._top = Lane(look, "card")
+        self._rate = Lane(look, "lane", with_time=True)
+        self._rate.setFixedHeight(150)
+        self._rate.plot.setXLink(self._top.plot)
+        self._hands = HandsLane(look, self._top)
+        self._hands.setFixedHeight(148)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(self._top, 1)
+        column.addWidget(self._rate)
+        column.addWidget(self._hands)
+        self._labels: list[pg.TextItem] = []
+        self._ticks: list[pg.PlotDataItem] = []
+        self._shown_labels: tuple[object, ...] = ()
+        self._make_items()
+        look.changed.connect(self._dress)
+        self._dress()
+        self._top.setAccessibleName("Bean and air temperature over time")
+        self._rate.setAccessibleName("Rate of rise over time")
+
+    def _make_items(self) -> None:
+        top, rate = self._top.plot, self._rate.plot
+        self._plan_low, self._plan_high = pg.PlotCurveItem(), pg.PlotCurveItem()
+        self._corridor = pg.FillBetweenItem(self._plan_low, self._plan_high)
+        self._air = pg.PlotCurveItem(connect="finite")
+        self._bean = pg.PlotCurveItem(connect="finite")
+        self._dot = pg.ScatterPlotItem(size=12, pen=None)
+        self._now = [pg.InfiniteLine(angle=90), pg.InfiniteLine(angle=90)]
+        for item in (self._corridor, self._air, self._bean, self._now[0], self._dot):
+            top.addItem(item, ignoreBounds=True)
+        self._rate_low, self._rate_high = pg.PlotCurveItem(connect="finite"), pg.PlotCurveItem(connect="finite")
+        self._rate_band = pg.FillBetweenItem(self._rate_low, self._rate_high)
+        self._rate_plan = pg.PlotCurveItem(connect="finite")
+        self._rate_line = pg.PlotCurveItem(connect="finite")
+        for item in (self._rate_band, self._rate_plan, self._rate_line, self._now[1]):
+            rate.addItem(item, ignoreBounds=True)
+        self._legend = [pg.TextItem(anchor=(0, 0)) for _ in range(3)]
+        for item in self._legend:
+            item.setFont(sans(14, sans(14).Weight.DemiBold))
+            top.addItem(item, ignoreBounds=True)
+        self._rate_name = pg.TextItem(anchor=(0, 0))
+        self._rate_name.setFont(sans(14, sans(14).Weight.DemiBold))
+        rate.addItem(self._rate_name, ignoreBounds=True)
+
+    def _dress(self) -> None:
+        palette = self._look.palette
+        self._bean.setPen(line_pen(palette.ink, 3))
+        self._air.setPen(line_pen(palette.slate, 1.8, Qt.PenStyle.DashLine))
+        self._corridor.setBrush(pg.mkBrush(palette.moss_band))
+        self._dot.setBrush(pg.mkBrush(palette.ink))
+        for line in self._now:
+            line.setPen(line_pen(palette.soft, 1))
+        self._rate_line.setPen(line_pen(palette.plum, 2.4))
+        self._rate_plan.setPen(line_pen(palette.moss, 1.4, Qt.PenStyle.DashLine))
+        band = pg.mkColor(palette.plum)
+        band.setAlpha(45)
+        self._rate_band.setBrush(pg.mkBrush(band))
+        texts = (("bean", palette.ink), ("- - air", palette.slate), ("plan corridor", palette.moss))
+        for item, (text, colour) in zip(self._legend, texts, strict=True):
+            item.setText(text, color=colour)
+        self._shown_labels = ()
+
+    def show_picture(self, picture: RoastPicture) -> None:
+        """Draw this picture."""
+        curves = picture.curves
+        t, bean, air, rate, sd = thin_out(curves.t, curves.bean, curves.air, curves.rate, curves.rate_sd)
+        inside = t >= picture.span[0]
+        t, bean, air, rate, sd = (column[inside] for column in (t, bean, air, rate, sd))
+        self._bean.setData(t, bean)
+        self._air.setData(t, air)
+        self._plan_low.setData(curves.plan_t, curves.plan_low)
+        self._plan_high.setData(curves.plan_t, curves.plan_high)
+        self._rate_line.setData(t, rate)
+        known = np.isfinite(rate)
+        self._rate_low.setData(t[known], (rate - sd)[known])
+        self._rate_high.setData(t[known], (rate + sd)[known])
+        self._rate_plan.setData(curves.plan_t, curves.plan_rate)
+        for line in self._now:
+            line.setValue(picture.now)
+        newest = np.flatnonzero(np.isfinite(bean))
+        self._dot.setData([t[newest[-1]]] if newest.size else [], [bean[newest[-1]]] if newest.size else [])
+        self._top.time_span(*picture.span)
+        self._top.level_span(*picture.levels)
+        self._rate.level_span(0.0, picture.rate_top)
+        self._place_names(picture)
+        self._show_labels(picture.labels, picture.levels)
+        self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons], picture.now)
+
+    def _place_names(self, picture: RoastPicture) -> None:
+        """Put the legend in the upper left corner, in pixels, wherever the axes have gone."""
+        box = self._top.plot.getPlotItem().getViewBox()
+        per_x, per_y = box.viewPixelSize()
+        left, top = picture.span[0], picture.levels[1]
+        for item, offset in zip(self._legend, (8, 60, 128), strict=True):
+            item.setPos(left + offset * per_x, top - 2 * per_y)
+        self._legend[2].setVisible(picture.curves.plan_t.size > 0)
+        rate_px = self._rate.plot.getPlotItem().getViewBox().viewPixelSize()
+        unit = picture.temperature_unit
+        if self._rate_name.toPlainText() != f"rate of rise, {unit}/min":
+            self._rate_name.setText(f"rate of rise, {unit}/min", color=self._look.palette.plum)
+        self._rate_name.setPos(left + 8 * per_x, picture.rate_top - 1 * rate_px[1])
+
+    def _show_labels(self, labels: tuple[MarkLabel, ...], levels: tuple[float, float]) -> None:
+        key: tuple[object, ...] = (labels, levels, self._look.palette.name)
+        if key == self._shown_labels:
+            return
+        self._shown_labels = key
+        for item in (*self._labels, *self._ticks):
+            self._top.plot.removeItem(item)
+        self._labels, self._ticks = [], []
+        palette = self._look.palette
+        tall = (levels[1] - levels[0]) * 0.055
+        for mark in labels:
+            below = mark.text.startswith("turn")
+            colour = palette.soft if mark.expected else palette.ink
+            end = mark.level + (-tall if below else tall)
+            style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine
+            tick = pg.PlotDataItem([mark.t, mark.t], [mark.level, end], pen=line_pen(colour, 1.6, style))
+            side = 0.0 if mark.t < 5 or below else (0.85 if not mark.expected else 0.7)
+            text = pg.TextItem(mark.text, color=colour, anchor=(side, 0.0 if below else 1.0))
+            text.setFont(sans(14, sans(14).Weight.Normal if mark.expected else sans(14).Weight.Bold))
+            text.setPos(mark.t, end)
+            for item, kept in ((tick, self._ticks), (text, self._labels)):
+                self._top.plot.addItem(item, ignoreBounds=True)
+                kept.append(item)

@@ -1,0 +1,135 @@
+"""Prepare a batch: lot, plan, machine and load, by keys."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
+
+from firnel.core.plan import Plan
+from firnel.core.units import Units
+from firnel.core.vocabulary import Lot, Machine
+from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.parts import button, card, label
+from firnel.work.roast_session import BatchOrder
+
+
+class PrepareSheet(QWidget):
+    """Takes down a `BatchOrder`."""
+
+    prepared = pyqtSignal(object)  # BatchOrder
+    cancelled = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame, column = card(spacing=4)
+        outer.addWidget(frame)
+        outer.addStretch(1)
+        column.addWidget(label("Prepare a batch", "heading"))
+        self._plan, self._lot, self._machine = QComboBox(), QComboBox(), QComboBox()
+        self._lot.setEditable(True)
+        for name, box in (("Plan", self._plan), ("Lot (choose, or type a new one)", self._lot), ("Machine", self._machine)):
+            column.addWidget(label(name, "soft"))
+            box.setAccessibleName(name)
+            box.setMinimumContentsLength(12)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            column.addWidget(box)
+        self._load_name = label("Load", "soft")
+        column.addWidget(self._load_name)
+        self._load = FigureEntry("Load")
+        column.addWidget(self._load)
+        self._warning = label("", "warn", wrap=True)
+        column.addWidget(self._warning)
+        row = QHBoxLayout()
+        self._cancel, self._go = button("Cancel", "Esc"), button("Prepare", "Enter", primary=True)
+        row.addWidget(self._cancel)
+        row.addWidget(self._go, 1)
+        column.addLayout(row)
+        column.addWidget(self._cautions())
+        self._go.clicked.connect(self._on_go)
+        self._cancel.clicked.connect(self.cancelled)
+        self._load.returnPressed.connect(self._on_go)
+        self._plan.currentIndexChanged.connect(self._on_plan)
+        self._units = Units()
+        self._lots: list[Lot] = []
+        self._machines: list[Machine] = []
+        self._plans: list[Plan] = []
+
+    @staticmethod
+    def _cautions() -> QFrame:
+        frame = QFrame()
+        column = QVBoxLayout(frame)
+        column.setContentsMargins(0, 8, 0, 0)
+        column.addWidget(
+            label(
+                "Before you charge: draft right, chaff collector empty, tray fan and stirrer on, extinguisher at hand, "
+                "CO alarm on. Never leave a running roaster. Your machine's manual comes first.",
+                "caution",
+                wrap=True,
+            )
+        )
+        return frame
+
+    def offer(self, lots: list[Lot], machines: list[Machine], plans: list[Plan], current: Machine | None, units: Units) -> None:
+        """Offer what the library has, and take the focus."""
+        self._lots, self._machines, self._plans, self._units = lots, machines, plans, units
+        self._warning.setText("")
+        self._load_name.setText(f"Load, {units.mass}")
+        for box in (self._plan, self._lot, self._machine):
+            box.blockSignals(True)
+            box.clear()
+        self._plan.addItem("without a plan", None)
+        fitting = [plan for plan in plans if current is None or plan.machine in ("", current.name)]
+        for plan in fitting:
+            self._plan.addItem(plan.name, plan)
+        for lot in lots:
+            self._lot.addItem(lot.name)
+        for machine in machines:
+            self._machine.addItem(machine.name)
+        for box in (self._plan, self._lot, self._machine):
+            box.blockSignals(False)
+        if current is not None:
+            self._machine.setCurrentText(current.name)
+        self._plan.setCurrentIndex(1 if fitting else 0)
+        self._on_plan()
+        self._plan.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def choose_plan(self, name: str) -> None:
+        """Preselect a plan by name."""
+        index = self._plan.findText(name)
+        if index >= 0:
+            self._plan.setCurrentIndex(index)
+
+    def _on_plan(self) -> None:
+        plan = self._plan.currentData()
+        if not isinstance(plan, Plan):
+            return
+        if plan.lot:
+            self._lot.setCurrentText(plan.lot)
+        if plan.machine:
+            self._machine.setCurrentText(plan.machine)
+        if plan.load_kg is not None:
+            self._load.show_figure(self._units.show(plan.load_kg, "kg"), 0 if self._units.mass == "g" else 2)
+
+    def _on_go(self) -> None:
+        try:
+            shown = self._load.figure()
+        except ValueError as error:
+            self._warning.setText(str(error))
+            return
+        name = self._lot.currentText().strip()
+        lot = next((lot for lot in self._lots if lot.name == name), Lot(name) if name else None)
+        machine = next((m for m in self._machines if m.name == self._machine.currentText()), None)
+        plan = self._plan.currentData()
+        load = self._units.read(shown, "kg") if shown is not None else None
+        if machine is not None and load is not None and load > machine.stated_load_kg:
+            self._warning.setText(
+                f"{self._units.text(load, 'kg')} is more than {machine.name} takes ({self._units.text(machine.stated_load_kg, 'kg')})."
+            )
+            return
+        self.prepared.emit(BatchOrder(lot, machine, plan if isinstance(plan, Plan) else None, load))
+
+    def say(self, sentence: str) -> None:
+        """Show why the batch could not be prepared."""
+        self._warning.setText(sentence)

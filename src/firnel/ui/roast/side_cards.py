@@ -1,0 +1,82 @@
+"""The right-hand column while roasting: which batch, its marks, what comes, and the keys."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from firnel.ui.shared.parts import ElidedLabel, FigureGrid, card, key_row, label
+from firnel.work.roast_picture import RoastPicture
+
+
+class SideCards(QWidget):
+    """Shows the words of a `RoastPicture`."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(self._batch_card())
+        column.addWidget(self._marks_card())
+        column.addWidget(self._moves_card())
+        column.addStretch(1)
+        column.addWidget(self._keys_card())
+
+    def _batch_card(self) -> QWidget:
+        frame, column = card(spacing=3)
+        self._title = label("", "bigFigure")
+        column.addWidget(self._title)
+        self._lines = [ElidedLabel("heading"), ElidedLabel(), ElidedLabel("soft")]
+        for line in self._lines:
+            column.addWidget(line)
+        return frame
+
+    def _marks_card(self) -> QWidget:
+        frame, column = card()
+        column.addWidget(label("Marks", "heading"))
+        self._marks = FigureGrid()
+        self._no_marks = label("None yet. Space sets the next one.", "soft", wrap=True)
+        column.addWidget(self._no_marks)
+        column.addWidget(self._marks)
+        return frame
+
+    def _moves_card(self) -> QWidget:
+        frame, column = card(spacing=2)
+        self._moves_title = label("Coming moves", "heading")
+        column.addWidget(self._moves_title)
+        self._moves = [(ElidedLabel(), ElidedLabel("soft")) for _ in range(4)]
+        for what, when in self._moves:
+            column.addWidget(what)
+            column.addWidget(when)
+        self._moves_frame = frame
+        return frame
+
+    def _keys_card(self) -> QWidget:
+        frame, column = card(spacing=5)
+        self._space = label("", "soft")
+        first = key_row(("Space", ""))
+        layout = first.layout()
+        if layout is not None:
+            layout.replaceWidget(first.findChildren(type(self._space))[1], self._space)
+        column.addWidget(first)
+        column.addWidget(key_row(("Enter", "move done"), ("Z", "undo")))
+        column.addWidget(key_row(("[", "]  nudge 1 s"), ("C", "colour"), ("S", "smell")))
+        column.addWidget(key_row(("?", "all keys")))
+        return frame
+
+    def show_picture(self, picture: RoastPicture) -> None:
+        """Show these words."""
+        self._title.setText(picture.batch_title)
+        lines = (*picture.batch_lines, "", "", "")[:3]
+        for line, text in zip(self._lines, lines, strict=True):
+            line.show_text(text)
+            line.setVisible(bool(text))
+        self._no_marks.setVisible(not picture.rows)
+        self._marks.show_rows(list(picture.rows))
+        self._moves_frame.setVisible(bool(picture.moves))
+        for (what, when), pair in zip(self._moves, (*picture.moves, *[("", "")] * 4)[:4], strict=True):
+            what.show_text(pair[0])
+            when.show_text(pair[1])
+            what.setVisible(bool(pair[0]))
+            when.setVisible(bool(pair[0]))
+        self._space.setText(picture.next_key or "prepare a batch first: N")

@@ -1,0 +1,273 @@
+"""The Roast view: cue on top, curves on the left, the batch on the right, keys for everything."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from firnel.core.vocabulary import Control, MarkKind
+from firnel.ui.roast.cue_panel import CuePanel
+from firnel.ui.roast.curves import RoastCurves
+from firnel.ui.roast.prepare_sheet import PrepareSheet
+from firnel.ui.roast.side_cards import SideCards
+from firnel.ui.roast.strips import LineStrip, WordStrip
+from firnel.ui.shared.parts import ElidedLabel, label
+from firnel.ui.shared.weigh_sheet import Results, WeighSheet
+from firnel.ui.theme.look import Look
+from firnel.ui.theme.tokens import SIDE_WIDTH, SPACE_M
+from firnel.work.cue import cue_of
+from firnel.work.desk import Desk, LinkState
+from firnel.work.roast_picture import roast_picture
+from firnel.work.roast_session import BatchOrder
+
+#: The curves are drawn at most this often [ms], and the clocks this often.
+LEAST_FRAME_MS, TICK_MS = 40, 250
+
+#: Keys of the Roast view, as the key sheet tells them.
+ROAST_KEYS = (
+    ("Space", "mark what is expected next: charge, yellow, first crack, drop"),
+    ("Enter", "the next planned move is done"),
+    ("Z", "undo the last key"),
+    ("[  ]", "nudge the last mark by 1 s ({ } by 5 s)"),
+    ("Up  Down", "gas or heat one step, where the machine does not report it"),
+    ("Right  Left", "airflow one step"),
+    ("PgUp  PgDn", "drum one step"),
+    ("C, then 1-9", "colour on the trier"),
+    ("S, then 1-9", "smell"),
+    ("R", "remark"),
+    ("E", "first crack ends"),
+    ("X", "second crack"),
+    ("N", "prepare the next batch"),
+    ("W", "to the weighing figures"),
+    ("0-9", "a reading by hand, stamped at the first key"),
+)
+
+
+class RoastView(QWidget):
+    """Drives the desk's session."""
+
+    recorded = pyqtSignal()  # a batch was saved
+
+    def __init__(self, desk: Desk, look: Look) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self._desk = desk
+        self._phase = ""
+        self._build(look)
+        self._frame_timer = QTimer(self)
+        self._frame_timer.setSingleShot(True)
+        self._frame_timer.timeout.connect(self.refresh)
+        self._since_frame = QElapsedTimer()
+        self._since_frame.start()
+        self._tick = QTimer(self)
+        self._tick.timeout.connect(self._on_tick)
+        self._tick.start(TICK_MS)
+        self._bind_keys()
+
+    def _build(self, look: Look) -> None:
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 12, 14, 10)
+        column.setSpacing(8)
+        self.cue = CuePanel()
+        column.addWidget(self.cue)
+        row = QHBoxLayout()
+        row.setSpacing(SPACE_M)
+        self._curves = RoastCurves(look)
+        row.addWidget(self._curves, 1)
+        self._cards, self.prepare, self.weigh = SideCards(), PrepareSheet(), WeighSheet()
+        self._side = QStackedWidget()
+        self._side.setFixedWidth(SIDE_WIDTH)
+        self._cooling = QWidget()
+        cooling = QVBoxLayout(self._cooling)
+        cooling.setContentsMargins(0, 0, 0, 0)
+        self._cooled_cards = SideCards()
+        cooling.addWidget(self.weigh)
+        cooling.addWidget(self._cooled_cards, 1)
+        for page in (self._cards, self.prepare, self._cooling):
+            self._side.addWidget(page)
+        row.addWidget(self._side)
+        column.addLayout(row, 1)
+        foot = QHBoxLayout()
+        self._link = label("", "soft")
+        self._message = ElidedLabel("message")
+        foot.addWidget(self._message, 1)
+        foot.addWidget(self._link)
+        column.addLayout(foot)
+        self._words = WordStrip(self)
+        self._remark, self._hand = LineStrip(self, "Remark"), LineStrip(self, "Bean reading")
+        self._words.chosen.connect(self._desk.session.note)
+        self._remark.entered.connect(self._on_remark)
+        self._hand.entered.connect(self._on_hand)
+        self._hand.cancelled.connect(self._on_hand_cancelled)
+        self.prepare.prepared.connect(self._on_prepared)
+        self.prepare.cancelled.connect(self._leave_prepare)
+        self.weigh.saved.connect(self._on_weighed)
+
+    def _bind_keys(self) -> None:
+        now, session = self._desk.clock.now, self._desk.session
+        actions: dict[str, Callable[[], object]] = {
+            "Space": lambda: session.mark_next(now()),
+            "Return": lambda: session.confirm_move(now()),
+            "Enter": lambda: session.confirm_move(now()),
+            "Z": session.undo,
+            "[": partial(session.nudge, -1.0),
+            "]": partial(session.nudge, 1.0),
+            "{": partial(session.nudge, -5.0),
+            "}": partial(session.nudge, 5.0),
+            "C": lambda: self._words.ask("colour", self._desk.settings.colour_words, now()),
+            "S": lambda: self._words.ask("smell", self._desk.settings.smell_words, now()),
+            "R": self._remark.ask,
+            "E": lambda: session.mark(MarkKind.FIRST_CRACK_END, now()),
+            "X": lambda: session.mark(MarkKind.SECOND_CRACK, now()),
+            "N": self.begin_prepare,
+            "W": self.weigh.take_focus,
+        }
+        steps = {
+            "Up": (Control.GAS, 1),
+            "Down": (Control.GAS, -1),
+            "Right": (Control.AIRFLOW, 1),
+            "Left": (Control.AIRFLOW, -1),
+        }
+        steps |= {"PgUp": (Control.DRUM, 1), "PgDown": (Control.DRUM, -1)}
+        for key, (control, count) in steps.items():
+            actions[key] = partial(self._step, control, count)
+        for key, action in actions.items():
+            shortcut = QShortcut(QKeySequence(key), self)
+            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            shortcut.setAutoRepeat(key in steps)
+            shortcut.activated.connect(partial(self._guarded, action))
+
+    def _guarded(self, action: Callable[[], object]) -> None:
+        """Keys drive the roast only while no entry has the cursor."""
+        focus = self.focusWidget()
+        if self._side.currentWidget() is self.prepare and focus is not None and self.prepare.isAncestorOf(focus):
+            return
+        action()
+
+    def _step(self, control: Control, count: int) -> None:
+        self._desk.session.step_control(control, count, self._desk.clock.now())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """A digit begins a hand reading; Escape leaves the prepare sheet."""
+        if event is None:
+            return
+        if event.text().isdecimal() and self._desk.by_hand is not None:
+            self._desk.by_hand.begin()
+            self._hand.ask(event.text())
+        elif event.key() == Qt.Key.Key_Escape and self._side.currentWidget() is self.prepare:
+            self._leave_prepare()
+        else:
+            super().keyPressEvent(event)
+
+    # What is shown
+
+    def request_refresh(self) -> None:
+        """Something changed: draw now, or as soon as the last frame is old enough."""
+        left = LEAST_FRAME_MS - self._since_frame.elapsed()
+        if left <= 0:
+            self.refresh()
+        elif not self._frame_timer.isActive():
+            self._frame_timer.start(int(left))
+
+    def refresh(self) -> None:
+        """Draw the session as it stands."""
+        self._since_frame.restart()
+        if not self.isVisible():
+            return
+        picture = roast_picture(self._desk.session, self._desk.settings)
+        self.cue.show_cue(picture.cue)
+        self._curves.show_picture(picture)
+        cards = self._cooled_cards if picture.phase == "cooling" else self._cards
+        cards.show_picture(picture)
+        if picture.phase != self._phase:
+            self._enter_phase(picture.phase)
+        self._show_foot(picture.trouble or picture.message, bool(picture.trouble))
+
+    def _show_foot(self, text: str, trouble: bool) -> None:
+        link = self._desk.link
+        broken = link.state in (LinkState.LOST, LinkState.SILENT)
+        self._message.show_text(text or (link.sentence if broken else ""))
+        name = "warn" if trouble or (broken and not text) else "message"
+        if self._message.objectName() != name:
+            self._message.setObjectName(name)
+            self._message.setStyleSheet(self._message.styleSheet())
+        words = {LinkState.LIVE: "readings come in", LinkState.OFF: "no machine", LinkState.CONNECTING: "connecting"}
+        self._link.setText(words.get(link.state, "no readings"))
+
+    def _on_tick(self) -> None:
+        if not self.isVisible():
+            return
+        settings = self._desk.settings
+        self.cue.show_cue(cue_of(self._desk.session, settings.units, settings.cooling_aim_s))
+
+    def _enter_phase(self, phase: str) -> None:
+        previous, self._phase = self._phase, phase
+        session = self._desk.session
+        if phase == "cooling":
+            self.weigh.begin(f"Weigh batch {session.label}", session.order.load_kg, self._desk.settings.units)
+            self._side.setCurrentWidget(self._cooling)
+        elif self._side.currentWidget() is self._cooling or (previous and phase not in ("idle",)):
+            self._side.setCurrentWidget(self._cards)
+            self.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    # What the user does
+
+    def begin_prepare(self) -> None:
+        """Open the prepare sheet."""
+        if self._desk.session.phase in ("drying", "browning", "development"):
+            self._message.show_text(f"Batch {self._desk.session.label} is in the drum: drop it first.")
+            return
+        library = self._desk.library
+        machines = library.machines()
+        self.prepare.offer(library.lots(), machines, library.plans(), self._desk.session.machine, self._desk.settings.units)
+        self._side.setCurrentWidget(self.prepare)
+
+    def _on_prepared(self, order: BatchOrder) -> None:
+        from dataclasses import replace
+
+        lot = order.lot
+        if lot is not None and lot.id is None:
+            lot = self._desk.library.save_lot(lot)
+        try:
+            self._desk.session.prepare(replace(order, lot=lot))
+        except ValueError as error:
+            self.prepare.say(str(error))
+            return
+        self._leave_prepare()
+
+    def _leave_prepare(self) -> None:
+        self._side.setCurrentWidget(self._cooling if self._desk.session.phase == "cooling" else self._cards)
+        self.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _on_weighed(self, results: Results) -> None:
+        try:
+            self._desk.session.weigh(results.roasted_kg, results.colour_whole, results.colour_ground, results.remark)
+        except ValueError as error:
+            self.weigh.say(str(error))
+            return
+        self._side.setCurrentWidget(self._cards)
+        self.setFocus(Qt.FocusReason.OtherFocusReason)
+        self.recorded.emit()
+
+    def _on_remark(self, text: str) -> None:
+        self._desk.session.note("remark", text, self._desk.clock.now())
+
+    def _on_hand(self, text: str) -> None:
+        hand = self._desk.by_hand
+        if hand is None:
+            return
+        try:
+            shown = float(text.replace(",", "."))
+            hand.enter(self._desk.settings.units.read(shown, "°C"))
+        except ValueError as error:
+            hand.cancel()
+            self._message.show_text(f"Not taken: {error}")
+
+    def _on_hand_cancelled(self) -> None:
+        if self._desk.by_hand is not None:
+            self._desk.by_hand.cancel()

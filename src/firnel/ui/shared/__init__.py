@@ -1,0 +1,1 @@
+"""Widgets that several views share."""

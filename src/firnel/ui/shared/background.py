@@ -1,0 +1,71 @@
+"""The one door for background work: the result, or the error, comes back on the GUI thread."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+
+log = logging.getLogger(__name__)
+
+
+class _Carrier(QObject):
+    done = pyqtSignal(object)
+    failed = pyqtSignal(object)
+
+
+class _Work(QRunnable):
+    def __init__(self, function: Callable[[], Any], carrier: _Carrier) -> None:
+        super().__init__()
+        self._function, self._carrier = function, carrier
+
+    def run(self) -> None:
+        """Do the work; called by Qt on a thread of the pool."""
+        try:
+            result = self._function()
+        except Exception as error:
+            log.debug("background work failed", exc_info=True)
+            self._carrier.failed.emit(error)
+            return
+        self._carrier.done.emit(result)
+
+
+class Background(QObject):
+    """Runs functions on a pool; only the newest job of each name is still answered."""
+
+    def __init__(self, parent: QObject, on_error: Callable[[str], None]) -> None:
+        super().__init__(parent)
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(2)
+        self._on_error = on_error
+        self._newest: dict[str, _Carrier] = {}
+
+    def run(self, name: str, function: Callable[[], Any], on_done: Callable[[Any], None]) -> None:
+        """Run ``function`` and hand its result to ``on_done`` on the GUI thread."""
+        carrier = _Carrier(self)
+        self._newest[name] = carrier
+
+        def done(result: Any) -> None:
+            if self._newest.get(name) is carrier:
+                on_done(result)
+            carrier.deleteLater()
+
+        def failed(error: Exception) -> None:
+            if self._newest.get(name) is carrier:
+                self._on_error(str(error))
+            carrier.deleteLater()
+
+        carrier.done.connect(done)
+        carrier.failed.connect(failed)
+        self._pool.start(_Work(function, carrier))
+
+    def wait(self) -> None:
+        """Wait until what is running has ended; its answers come with the next events."""
+        self._pool.waitForDone(10000)
+
+    def finish(self) -> None:
+        """Forget what is running, and wait for it to end."""
+        self._newest.clear()
+        self._pool.waitForDone(5000)

@@ -1,0 +1,41 @@
+"""Entry fields for figures: empty means not known, and what is typed is checked in words."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QLineEdit, QWidget
+
+
+class FigureEntry(QLineEdit):
+    """A line for one figure; decimal point or comma.
+
+    Parameters
+    ----------
+    name : accessible name, also used when the entry is not understood.
+    placeholder : shown while it is empty.
+    """
+
+    def __init__(self, name: str, placeholder: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("figures")
+        self.setAccessibleName(name)
+        self.setPlaceholderText(placeholder)
+        self._name = name
+
+    def figure(self) -> float | None:
+        """The figure; None if nothing is typed.
+
+        Raises
+        ------
+        ValueError : if what is typed is no figure.
+        """
+        text = self.text().strip().replace(",", ".").replace("−", "-")
+        if not text:
+            return None
+        try:
+            return float(text)
+        except ValueError:
+            raise ValueError(f"{self._name}: {self.text()!r} is not a figure.") from None
+
+    def show_figure(self, value: float | None, digits: int) -> None:
+        """Show a figure, or nothing."""
+        self.setText("" if value is None else f"{value:.{digits}f}")

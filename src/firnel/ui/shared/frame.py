@@ -1,0 +1,115 @@
+"""The frame around every view: the rail in the order of the work, and the now line above."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QToolButton, QVBoxLayout
+
+from firnel.ui.shared.parts import ElidedLabel, label
+from firnel.ui.theme.look import Look
+from firnel.ui.theme.tokens import RAIL_WIDTH
+from firnel.work.cue import Cue
+
+#: The views in the order of the work: name, icon.
+STATIONS = (
+    ("Green", "sprout"),
+    ("Plan", "clipboard-list"),
+    ("Day", "calendar-days"),
+    ("Roast", "flame"),
+    ("Bench", "scale"),
+    ("Review", "chart-spline"),
+    ("Machines", "cog"),
+)
+
+
+class Rail(QFrame):
+    """One button for each view; F1 to F7."""
+
+    chosen = pyqtSignal(str)
+    find_wanted = pyqtSignal()
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self.setObjectName("rail")
+        self.setFixedWidth(RAIL_WIDTH)
+        self._look = look
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 4, 0, 10)
+        column.setSpacing(4)
+        brand = label("firnel", "brand")
+        brand.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        column.addWidget(brand)
+        self._group = QButtonGroup(self)
+        self._buttons: dict[str, QToolButton] = {}
+        for number, (name, _) in enumerate(STATIONS, start=1):
+            made = self._button(name, f"{name} (F{number})")
+            made.setCheckable(True)
+            made.clicked.connect(self._on_clicked)
+            self._group.addButton(made)
+            self._buttons[name] = made
+            column.addWidget(made)
+        column.addStretch(1)
+        find = self._button("Find", "Find anything (Ctrl+K)")
+        find.clicked.connect(self.find_wanted)
+        self._find = find
+        column.addWidget(find)
+        look.changed.connect(self._dress)
+        self._dress()
+
+    def _button(self, name: str, tip: str) -> QToolButton:
+        made = QToolButton()
+        made.setText(name)
+        made.setAccessibleName(name)
+        made.setToolTip(tip)
+        made.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+        made.setIconSize(QSize(22, 22))
+        made.setFixedSize(RAIL_WIDTH, 62)
+        return made
+
+    def _dress(self) -> None:
+        icons = dict(STATIONS)
+        for name, made in self._buttons.items():
+            made.setIcon(self._look.icon(icons[name], "ink" if made.isChecked() else "rail_text"))
+        self._find.setIcon(self._look.icon("search", "rail_text"))
+
+    def show_station(self, name: str) -> None:
+        """Mark the view that is shown."""
+        self._buttons[name].setChecked(True)
+        self._dress()
+
+    def _on_clicked(self) -> None:
+        self.chosen.emit(next(name for name, made in self._buttons.items() if made.isChecked()))
+
+
+class NowLine(QFrame):
+    """While a batch runs, above every other view: batch, stage clock, next move, and the way back."""
+
+    clicked = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("nowLine")
+        self.setFixedHeight(40)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 0, 16, 0)
+        row.setSpacing(14)
+        self._batch, self._clock = label("", "heading"), label("", "nowClock")
+        self._next = ElidedLabel()
+        row.addWidget(self._batch)
+        row.addWidget(self._clock)
+        row.addWidget(self._next, 1)
+        row.addWidget(label("F4", "key"))
+        row.addWidget(label("back to Roast", "soft"))
+
+    def show_now(self, batch: str, cue: Cue) -> None:
+        """Show the running batch in one line."""
+        self._batch.setText(batch)
+        self._clock.setText(f"{cue.clock_label.split(' · ')[0]} {cue.clock}".strip())
+        self._next.show_text(cue.headline)
+        self.setAccessibleName(f"{batch}, {cue.clock_label} {cue.clock}, {cue.headline}")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Back to Roast."""
+        self.clicked.emit()

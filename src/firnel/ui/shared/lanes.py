@@ -1,0 +1,231 @@
+"""Plots on one time axis: lanes that share their left edge, their scale of time and their look."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
+
+from firnel.core.units import clock
+from firnel.core.vocabulary import FloatArray
+from firnel.ui.theme.look import Look, mono, sans
+
+#: All lanes begin their time axis here. [px]
+LEFT = 58
+RIGHT = 16
+
+
+class ClockAxis(pg.AxisItem):
+    """A time axis that speaks minutes and seconds."""
+
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+        """Whole minutes, or coarser, so that labels never crowd."""
+        span = max(maxVal - minVal, 1.0)
+        step = next((s for s in (15, 30, 60, 120, 300, 600, 1800, 3600, 7200) if span / s <= max(size / 64.0, 1.0)), 14400)
+        first = int(np.ceil(minVal / step) * step)
+        return [(step, [float(v) for v in range(first, int(maxVal) + 1, step)])]
+
+    def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:
+        """``4:00``."""
+        return [clock(value) for value in values]
+
+
+class Lane(QFrame):
+    """One plot in a card: grid, left axis of figures, optionally the time axis below.
+
+    Parameters
+    ----------
+    look : the theme.
+    name : card or lane, as the style sheet knows it.
+    with_time : whether the time axis is written below.
+    """
+
+    def __init__(self, look: Look, name: str = "card", with_time: bool = False) -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self._look, self._name = look, name
+        self.plot = pg.PlotWidget(axisItems={"bottom": ClockAxis("bottom")})
+        self.plot.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(1, 6, 1, 4)
+        column.addWidget(self.plot)
+        item = self.plot.getPlotItem()
+        item.setMenuEnabled(False)
+        item.hideButtons()
+        item.layout.setContentsMargins(0, 0, RIGHT, 0)
+        item.showAxis("bottom", True)
+        item.getAxis("left").setWidth(LEFT)
+        item.getAxis("bottom").setStyle(showValues=with_time, tickLength=0)
+        item.getAxis("left").setStyle(tickLength=0, autoExpandTextSpace=False)
+        if not with_time:
+            item.getAxis("bottom").setHeight(4)
+        item.setMouseEnabled(x=False, y=False)
+        self.plot.setMouseTracking(False)
+        self.plot.viewport().setCursor(Qt.CursorShape.ArrowCursor)
+        look.changed.connect(self._dress)
+        self._dress()
+
+    def _dress(self) -> None:
+        palette = self._look.palette
+        self.plot.setBackground(getattr(palette, self._name))
+        for side in ("left", "bottom"):
+            axis = self.plot.getPlotItem().getAxis(side)
+            axis.setPen(pg.mkPen(None))
+            axis.setTextPen(pg.mkPen(palette.soft))
+            axis.setTickFont(mono(13))
+            # The grid is drawn by the axes; pyqtgraph takes its colour from the tick pen.
+            axis.setTickPen(pg.mkPen(palette.line))
+            axis.setGrid(200)
+
+    def time_span(self, start: float, end: float) -> None:
+        """Show the time from ``start`` to ``end``. [s]"""
+        self.plot.setXRange(start, end, padding=0)
+
+    def level_span(self, low: float, high: float) -> None:
+        """Show the levels from ``low`` to ``high``."""
+        self.plot.setYRange(low, high, padding=0)
+
+
+def line_pen(colour: str, width: float, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> QPen:
+    """A pen that keeps its width in pixels."""
+    pen = pg.mkPen(QColor(colour), width=width, style=style)
+    pen.setCosmetic(True)
+    pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+    return pen
+
+
+def thin_out(t: FloatArray, *columns: FloatArray, most: int = 1600) -> tuple[FloatArray, ...]:
+    """Few enough points for the screen: every n-th, always with the newest."""
+    if t.size <= most:
+        return (t, *columns)
+    step = int(np.ceil(t.size / most))
+    keep = np.arange(0, t.size, step)
+    if keep[-1] != t.size - 1:
+        keep = np.append(keep, t.size - 1)
+    return tuple(column[keep] for column in (t, *columns))
+
+
+class Ribbon:
+    """One control over time for `HandsLane`: steps that were made, and steps still planned.
+
+    Times are seconds on the lane's axis, values on the control's scale.
+    """
+
+    def __init__(
+        self,
+        name: str,
+        unit: str,
+        role: str,
+        top: float,
+        done: Sequence[tuple[float, float, float]],
+        planned: Sequence[tuple[float, float, float]] = (),
+        digits: int = 1,
+        factor: float = 1.0,
+    ) -> None:
+        self.name, self.unit, self.role, self.top = name, unit, role, max(top, 1e-9)
+        self.done, self.planned, self.digits, self.factor = tuple(done), tuple(planned), digits, factor
+
+
+class HandsLane(QFrame):
+    """Step ribbons of the controls on the time axis of a lane above: solid what was done, hollow what is planned."""
+
+    def __init__(self, look: Look, above: Lane) -> None:
+        super().__init__()
+        self.setObjectName("lane")
+        self._look, self._above = look, above
+        self._ribbons: tuple[Ribbon, ...] = ()
+        self._now: float | None = None
+        self.setMinimumHeight(120)
+        self.setAccessibleName("Controls over time")
+        above.plot.sigRangeChanged.connect(self._on_range)
+        look.changed.connect(self.update)
+
+    def show_ribbons(self, ribbons: Sequence[Ribbon], now: float | None = None) -> None:
+        """Show these, with a line at ``now`` if there is one."""
+        self._ribbons, self._now = tuple(ribbons), now
+        self.update()
+
+    def _on_range(self, *_: object) -> None:
+        self.update()
+
+    def _x(self, t: float) -> float:
+        box = self._above.plot.getPlotItem().getViewBox()
+        (start, end), _ = box.viewRange()
+        area = box.sceneBoundingRect()
+        offset = self._above.plot.mapTo(self._above, self._above.plot.viewport().pos()).x()
+        return float(offset + area.left() + (t - start) / max(end - start, 1e-9) * area.width())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw the ribbons."""
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        palette = self._look.palette
+        (start, end), _ = self._above.plot.getPlotItem().getViewBox().viewRange()
+        left, right = self._x(start), self._x(end)
+        height = (self.height() - 14) / max(len(self._ribbons), 1)
+        for row, ribbon in enumerate(self._ribbons):
+            base = 7 + (row + 1) * height - 4
+            self._paint_name(painter, ribbon, base, height, getattr(palette, ribbon.role))
+            painter.setClipRect(QRectF(left, 0, right - left, self.height()))
+            for span in ribbon.done:
+                self._paint_step(painter, ribbon, span, base, height - 8, hollow=False)
+            for span in ribbon.planned:
+                self._paint_step(painter, ribbon, span, base, height - 8, hollow=True)
+            painter.setClipping(False)
+        if self._now is not None:
+            painter.setPen(QPen(QColor(palette.ink), 1))
+            x = self._x(self._now)
+            painter.drawLine(int(x), 3, int(x), self.height() - 3)
+        painter.end()
+
+    def _paint_name(self, painter: QPainter, ribbon: Ribbon, base: float, height: float, colour: str) -> None:
+        painter.setFont(sans(13, sans(13).Weight.Bold))
+        painter.setPen(QColor(colour))
+        painter.drawText(QRectF(8, base - height + 8, LEFT - 8, 18), Qt.AlignmentFlag.AlignLeft, ribbon.name)
+        painter.setFont(sans(12))
+        painter.setPen(QColor(self._look.palette.soft))
+        painter.drawText(QRectF(8, base - height + 24, LEFT - 8, 16), Qt.AlignmentFlag.AlignLeft, ribbon.unit)
+
+    def _paint_step(
+        self, painter: QPainter, ribbon: Ribbon, span: tuple[float, float, float], base: float, height: float, hollow: bool
+    ) -> None:
+        begin, finish, value = span
+        x0, x1 = self._x(begin), self._x(finish)
+        if x1 <= x0:
+            return
+        tall = max(height * min(value / ribbon.top, 1.0), 2.0)
+        box = QRectF(x0, base - tall, x1 - x0, tall)
+        colour = QColor(getattr(self._look.palette, ribbon.role))
+        if hollow:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
+            painter.drawRect(box.adjusted(1, 0.5, -1, -0.5))
+        else:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour)
+            painter.drawRect(box.adjusted(0, 0, -1, 0))
+        text = f"{value * ribbon.factor:.{ribbon.digits}f}"
+        painter.setFont(mono(13, bold=not hollow))
+        width = painter.fontMetrics().horizontalAdvance(text)
+        if width + 4 > x1 - x0:
+            return
+        inside = tall >= 17 and not hollow
+        painter.setPen(QColor(self._look.palette.card if inside else getattr(self._look.palette, ribbon.role)))
+        top = box.top() + (tall - 17) / 2 if inside or (hollow and tall >= 18) else box.top() - 17
+        painter.drawText(QRectF(x0, max(top, base - height - 6), x1 - x0, 17), Qt.AlignmentFlag.AlignCenter, text)
+
+
+def stack_of(*widgets: tuple[QWidget, int]) -> QWidget:
+    """Widgets below each other with their share of the height."""
+    page = QWidget()
+    column = QVBoxLayout(page)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(6)
+    for widget, stretch in widgets:
+        column.addWidget(widget, stretch)
+    return page

@@ -1,0 +1,135 @@
+"""A page with a searchable list on the left and the sheet of what is chosen on the right."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from PyQt6.QtCore import QModelIndex, QSortFilterProxyModel, Qt
+from PyQt6.QtGui import QStandardItem, QStandardItemModel
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QStackedWidget,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from firnel.ui.shared.parts import PageHead, card, label
+from firnel.ui.theme.look import mono
+from firnel.ui.theme.tokens import SPACE_M
+
+KEY_ROLE = Qt.ItemDataRole.UserRole
+
+
+def dress_table(table: QTableView, name: str) -> None:
+    """A quiet table: whole rows, no grid."""
+    table.setAccessibleName(name)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    table.setAlternatingRowColors(True)
+    table.setShowGrid(False)
+    table.setTabKeyNavigation(False)
+    table.setWordWrap(False)
+    down, across = table.verticalHeader(), table.horizontalHeader()
+    if down is not None and across is not None:
+        down.hide()
+        down.setDefaultSectionSize(34)
+        across.setHighlightSections(False)
+        across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+
+
+class ListPage(QWidget):
+    """List and sheet; a view fills both.
+
+    Parameters
+    ----------
+    title, subtitle : of the page.
+    columns : headings; those that begin with ``#`` hold figures and stand right.
+    empty : what to do first while the list is empty.
+    sheet_width : of the right side. [px]
+    """
+
+    def __init__(self, title: str, subtitle: str, columns: Sequence[str], empty: str, sheet_width: int = 420) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._columns = tuple(columns)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(18, 12, 14, 12)
+        outer.setSpacing(SPACE_M)
+        self.head = PageHead(title, subtitle)
+        outer.addWidget(self.head)
+        row = QHBoxLayout()
+        row.setSpacing(SPACE_M)
+        outer.addLayout(row, 1)
+        frame, column = card()
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search")
+        self.search.setAccessibleName(f"Search in {title}")
+        self.search.setClearButtonEnabled(True)
+        column.addWidget(self.search)
+        self.table = QTableView()
+        dress_table(self.table, title)
+        self._empty = label(empty, "empty", wrap=True)
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._stack = QStackedWidget()
+        self._stack.addWidget(self.table)
+        self._stack.addWidget(self._empty)
+        column.addWidget(self._stack, 1)
+        row.addWidget(frame, 1)
+        self.sheet = QWidget()
+        self.sheet.setFixedWidth(sheet_width)
+        self.sheet_column = QVBoxLayout(self.sheet)
+        self.sheet_column.setContentsMargins(0, 0, 0, 0)
+        self.sheet_column.setSpacing(6)
+        row.addWidget(self.sheet)
+        self._model = QStandardItemModel(0, len(columns), self)
+        self._model.setHorizontalHeaderLabels([name.removeprefix("#") for name in columns])
+        self._proxy = QSortFilterProxyModel(self)
+        self._proxy.setSourceModel(self._model)
+        self._proxy.setFilterKeyColumn(-1)
+        self._proxy.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.table.setModel(self._proxy)
+        self.search.textChanged.connect(self._proxy.setFilterFixedString)
+        across = self.table.horizontalHeader()
+        if across is not None:
+            across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            across.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        selection = self.table.selectionModel()
+        if selection is not None:
+            selection.currentRowChanged.connect(self._on_row)
+
+    def show_rows(self, rows: Sequence[tuple[Sequence[str], Any]]) -> None:
+        """Fill the list: texts and what each row stands for. The row that was chosen stays chosen."""
+        chosen = self.table.currentIndex().row()
+        self._model.setRowCount(0)
+        for texts, key in rows:
+            items = [QStandardItem(text) for text in texts]
+            items[0].setData(key, KEY_ROLE)
+            for item, column in zip(items, self._columns, strict=True):
+                if column.startswith("#"):
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                    item.setFont(mono(15))
+            self._model.appendRow(items)
+        self._stack.setCurrentIndex(0 if rows else 1)
+        self.sheet.setVisible(bool(rows))
+        if rows:
+            self.table.selectRow(min(max(chosen, 0), self._proxy.rowCount() - 1))
+
+    def select(self, row: int) -> None:
+        """Choose a row."""
+        self.table.selectRow(row)
+
+    def refresh(self) -> None:
+        """Read the records anew; each view does it its own way."""
+
+    def show_choice(self, key: Any) -> None:
+        """Show the sheet of what is chosen; each view does it its own way."""
+
+    def _on_row(self, current: QModelIndex, _previous: QModelIndex) -> None:
+        if current.isValid():
+            self.show_choice(current.siblingAtColumn(0).data(KEY_ROLE))

@@ -1,0 +1,147 @@
+"""Small building blocks: cards, labelled rows, key caps, empty states."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from firnel.ui.theme.tokens import SPACE_M, SPACE_S
+
+
+def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
+    """A label with the role ``name`` of the style sheet."""
+    made = QLabel(text)
+    made.setObjectName(name)
+    made.setWordWrap(wrap)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    return made
+
+
+def card(name: str = "card", spacing: int = SPACE_S) -> tuple[QFrame, QVBoxLayout]:
+    """A framed card and the column inside it."""
+    frame = QFrame()
+    frame.setObjectName(name)
+    column = QVBoxLayout(frame)
+    column.setContentsMargins(SPACE_M + 4, SPACE_M, SPACE_M + 4, SPACE_M)
+    column.setSpacing(spacing)
+    return frame, column
+
+
+def button(text: str, tip: str = "", primary: bool = False) -> QPushButton:
+    """A push button; the one action a page is for is primary."""
+    made = QPushButton(text)
+    made.setAccessibleName(text)
+    made.setToolTip(tip)
+    if primary:
+        made.setObjectName("primary")
+    return made
+
+
+def key_row(*pairs: tuple[str, str]) -> QWidget:
+    """Key caps, each with what the key does."""
+    row = QWidget()
+    layout = QHBoxLayout(row)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(SPACE_S)
+    for key, meaning in pairs:
+        layout.addWidget(label(key, "key"))
+        layout.addWidget(label(meaning, "soft"))
+    layout.addStretch(1)
+    return row
+
+
+class FigureGrid(QWidget):
+    """Rows of a name, a figure and a word beside it; figures line up on the right."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(SPACE_M)
+        self._grid.setVerticalSpacing(3)
+        self._grid.setColumnStretch(0, 1)
+        self._rows: list[tuple[QLabel, ...]] = []
+
+    def show_rows(self, rows: list[tuple[str, ...]]) -> None:
+        """Show these rows: name first, then figures. A row that begins with ``*`` is emphasised."""
+        for index, texts in enumerate(rows):
+            strong = texts[0].startswith("*")
+            cells = (texts[0].removeprefix("*"), *texts[1:])
+            if index >= len(self._rows) or len(self._rows[index]) != len(cells):
+                self._add_row(index, len(cells))
+            for cell, text in zip(self._rows[index], cells, strict=True):
+                if cell.text() != text:
+                    cell.setText(text)
+                font = cell.font()
+                if font.bold() != strong:
+                    font.setBold(strong)
+                    cell.setFont(font)
+                cell.show()
+        for row in self._rows[len(rows) :]:
+            for cell in row:
+                cell.hide()
+
+    def _add_row(self, index: int, count: int) -> None:
+        if index < len(self._rows):
+            for cell in self._rows[index]:
+                self._grid.removeWidget(cell)
+                cell.deleteLater()
+        cells = tuple(label("", "" if column == 0 else "figure") for column in range(count))
+        for column, cell in enumerate(cells):
+            side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
+            self._grid.addWidget(cell, index, column, side | Qt.AlignmentFlag.AlignVCenter)
+        if index < len(self._rows):
+            self._rows[index] = cells
+        else:
+            self._rows.append(cells)
+
+
+class PageHead(QWidget):
+    """Title, subtitle, and room for actions on the right."""
+
+    def __init__(self, title: str, subtitle: str = "") -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        self.title, self.subtitle = label(title, "title"), label(subtitle, "subtitle")
+        self.subtitle.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        words.addWidget(self.title)
+        words.addWidget(self.subtitle)
+        row.addLayout(words, 1)
+        self._row = row
+
+    def add(self, widget: QWidget) -> None:
+        """Put a widget at the right end."""
+        self._row.addWidget(widget, 0, Qt.AlignmentFlag.AlignVCenter)
+
+
+class ElidedLabel(QLabel):
+    """A one-line label that shortens what does not fit, and tells it whole in its tooltip."""
+
+    def __init__(self, name: str = "") -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self._whole = ""
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.setMinimumWidth(20)
+
+    def show_text(self, text: str) -> None:
+        """Show this text, shortened if need be."""
+        if text != self._whole:
+            self._whole = text
+            self.setToolTip(text)
+            self._fit()
+
+    def whole_text(self) -> str:
+        """The text as given."""
+        return self._whole
+
+    def resizeEvent(self, event: object) -> None:
+        """Fit the text anew."""
+        super().resizeEvent(event)  # type: ignore[arg-type]  # Qt hands its own event
+        self._fit()
+
+    def _fit(self) -> None:
+        self.setText(self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, self.width()))

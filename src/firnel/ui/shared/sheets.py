@@ -1,0 +1,145 @@
+"""Dialogs that only the user opens: settings, the key sheet; and the question about an unfinished batch."""
+
+from __future__ import annotations
+
+from typing import get_args
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from firnel.ui.shared.parts import button, label
+from firnel.work.settings import Settings
+
+
+class SettingsDialog(QDialog):
+    """Built from the declaration of `Settings`: one row for each."""
+
+    changed = pyqtSignal(object)  # Settings
+
+    def __init__(self, settings: Settings, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Settings")
+        self.setMinimumWidth(460)
+        self._settings = settings
+        column = QVBoxLayout(self)
+        column.addWidget(label("Settings", "title"))
+        form = QFormLayout()
+        form.setVerticalSpacing(10)
+        column.addLayout(form)
+        self._fields: dict[str, QWidget] = {}
+        for name, field in Settings.model_fields.items():
+            if field.title is None:
+                continue
+            value = getattr(settings, name)
+            choices = get_args(field.annotation)
+            widget: QWidget
+            if isinstance(value, int):
+                widget = QSpinBox()
+                widget.setRange(60, 900)
+                widget.setValue(value)
+            elif isinstance(value, tuple):
+                widget = QLineEdit(", ".join(value))
+            else:
+                widget = QComboBox()
+                widget.addItems([str(choice) for choice in choices])
+                widget.setCurrentText(value)
+            widget.setAccessibleName(field.title)
+            self._fields[name] = widget
+            form.addRow(label(field.title), widget)
+        self._warning = label("", "warn", wrap=True)
+        column.addWidget(self._warning)
+        row = QHBoxLayout()
+        cancel, save = button("Cancel"), button("Use these", primary=True)
+        cancel.clicked.connect(self.reject)
+        save.clicked.connect(self._on_save)
+        row.addStretch(1)
+        row.addWidget(cancel)
+        row.addWidget(save)
+        column.addLayout(row)
+
+    def _on_save(self) -> None:
+        values: dict[str, object] = {}
+        for name, widget in self._fields.items():
+            if isinstance(widget, QSpinBox):
+                values[name] = widget.value()
+            elif isinstance(widget, QLineEdit):
+                values[name] = tuple(word.strip() for word in widget.text().split(",") if word.strip())
+            elif isinstance(widget, QComboBox):
+                values[name] = widget.currentText()
+        try:
+            settings = Settings.model_validate(self._settings.model_dump() | values)
+        except ValueError as error:
+            self._warning.setText(str(error).splitlines()[-1])
+            return
+        self.changed.emit(settings)
+        self.accept()
+
+
+class KeySheet(QDialog):
+    """Every key, on ``?``."""
+
+    def __init__(self, groups: tuple[tuple[str, tuple[tuple[str, str], ...]], ...], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys")
+        row = QHBoxLayout(self)
+        row.setSpacing(30)
+        for title, keys in groups:
+            column = QVBoxLayout()
+            column.addWidget(label(title, "title"))
+            grid = QGridLayout()
+            grid.setHorizontalSpacing(14)
+            grid.setVerticalSpacing(7)
+            for index, (key, meaning) in enumerate(keys):
+                grid.addWidget(label(key, "key"), index, 0, Qt.AlignmentFlag.AlignLeft)
+                grid.addWidget(label(meaning), index, 1)
+            column.addLayout(grid)
+            column.addStretch(1)
+            row.addLayout(column)
+
+
+class Notice(QFrame):
+    """A question above the view that can be left unanswered: a sentence and two ways to go on."""
+
+    answered = pyqtSignal(bool)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("notice")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 8, 12, 8)
+        self._words = label("", "heading", wrap=True)
+        self._yes, self._no = button("", primary=True), button("")
+        row.addWidget(self._words, 1)
+        row.addWidget(self._no)
+        row.addWidget(self._yes)
+        self._yes.clicked.connect(self._on_yes)
+        self._no.clicked.connect(self._on_no)
+        self.hide()
+
+    def ask(self, sentence: str, yes: str, no: str) -> None:
+        """Show the question."""
+        self._words.setText(sentence)
+        for widget, text in ((self._yes, yes), (self._no, no)):
+            widget.setText(text)
+            widget.setAccessibleName(text)
+        self.show()
+        self._yes.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _on_yes(self) -> None:
+        self.hide()
+        self.answered.emit(True)
+
+    def _on_no(self) -> None:
+        self.hide()
+        self.answered.emit(False)

@@ -1,0 +1,111 @@
+"""The small sheet after the drop: roasted weight, colour whole and ground, a remark."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+
+from firnel.core.units import Units
+from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.parts import button, card, label
+from firnel.work.roast_session import check_results
+
+
+@dataclass(frozen=True)
+class Results:
+    """What scale, colour meter and roaster say; kg and index points."""
+
+    roasted_kg: float | None
+    colour_whole: float | None
+    colour_ground: float | None
+    remark: str
+
+
+class WeighSheet(QWidget):
+    """Takes down `Results`; `saved` carries them once they make sense."""
+
+    saved = pyqtSignal(object)  # Results
+
+    def __init__(self) -> None:
+        super().__init__()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame, column = card(spacing=4)
+        outer.addWidget(frame)
+        self._title = label("Weigh", "heading")
+        column.addWidget(self._title)
+        self._roasted_name = label("", "soft")
+        self._roasted = FigureEntry("Roasted weight")
+        self._loss = label("", "figure")
+        self._whole = FigureEntry("Colour, whole bean", "0 to 100")
+        self._ground = FigureEntry("Colour, ground", "0 to 100")
+        self._remark = QLineEdit()
+        self._remark.setAccessibleName("Remark")
+        for name, field in (
+            (self._roasted_name, self._roasted),
+            (label("Weight loss", "soft"), self._loss),
+            (label("Colour, whole bean", "soft"), self._whole),
+            (label("Colour, ground", "soft"), self._ground),
+            (label("Remark", "soft"), self._remark),
+        ):
+            column.addWidget(name)
+            column.addWidget(field)
+        self._warning = label("", "warn", wrap=True)
+        column.addWidget(self._warning)
+        self._save = button("Save the batch", "Enter", primary=True)
+        column.addWidget(self._save)
+        self._save.clicked.connect(self._on_save)
+        self._roasted.textChanged.connect(self._on_weight)
+        order: list[QLineEdit] = [self._roasted, self._whole, self._ground, self._remark]
+        for entry, following in zip(order, order[1:], strict=False):
+            entry.returnPressed.connect(following.setFocus)
+        self._remark.returnPressed.connect(self._on_save)
+        self._units, self._load = Units(), None
+
+    def begin(self, title: str, load_kg: float | None, units: Units, known: Results | None = None) -> None:
+        """Ask for the results of one batch."""
+        self._units, self._load = units, load_kg
+        self._title.setText(title)
+        self._roasted_name.setText(
+            f"Roasted weight, {units.mass}" + (f" (green {units.text(load_kg, 'kg')})" if load_kg else "")
+        )
+        known = known or Results(None, None, None, "")
+        shown = units.show(known.roasted_kg, "kg") if known.roasted_kg is not None else None
+        self._roasted.show_figure(shown, 0 if units.mass == "g" else 3)
+        self._whole.show_figure(known.colour_whole, 1)
+        self._ground.show_figure(known.colour_ground, 1)
+        self._remark.setText(known.remark)
+        self._warning.setText("")
+        self._on_weight()
+
+    def take_focus(self) -> None:
+        """Put the cursor where the first figure is typed."""
+        self._roasted.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def say(self, sentence: str) -> None:
+        """Show why the figures were not taken."""
+        self._warning.setText(sentence)
+
+    def _on_weight(self) -> None:
+        try:
+            shown = self._roasted.figure()
+        except ValueError:
+            shown = None
+        if shown is None or not self._load:
+            self._loss.setText("–")
+            return
+        self._loss.setText(f"{100 * (1 - self._units.read(shown, 'kg') / self._load):.1f} %")
+
+    def _on_save(self) -> None:
+        try:
+            shown = self._roasted.figure()
+            roasted = self._units.read(shown, "kg") if shown is not None else None
+            results = Results(roasted, self._whole.figure(), self._ground.figure(), self._remark.text().strip())
+            check_results(self._load, results.roasted_kg, results.colour_whole, results.colour_ground)
+        except ValueError as error:
+            self._warning.setText(str(error))
+            return
+        self._warning.setText("")
+        self.saved.emit(results)

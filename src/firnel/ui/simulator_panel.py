@@ -1,0 +1,119 @@
+"""The control panel of the simulated roaster: a window of its own, for the hands that are not Firnel's."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
+
+from firnel.core.vocabulary import Control, Machine
+from firnel.ui.shared.parts import button, card, label
+
+FAULTS = ("no fault", "silence", "frozen probes", "spikes", "broken cable", "exceptions")
+COLOURS = ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown")
+
+
+class SimulatorPanel(QWidget):
+    """Knobs for burner, damper and drum, both doors, and faults.
+
+    Parameters
+    ----------
+    machine : whose scales the knobs have.
+    title : of the window.
+    read : gives the input registers, shape (16,), and the holding registers.
+    write : writes a holding register.
+    load_kg : charged when the door is opened.
+    """
+
+    def __init__(
+        self,
+        machine: Machine,
+        title: str,
+        read: Callable[[], tuple[list[int], list[int]]],
+        write: Callable[[int, int], None],
+        load_kg: float,
+    ) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self.setWindowTitle(title)
+        self._read, self._write = read, write
+        column = QVBoxLayout(self)
+        column.addWidget(label(title, "heading"))
+        column.addWidget(label("Simulated. Firnel only reads it; these are the roaster's hands.", "soft", wrap=True))
+        self._state = label("", "bigFigure")
+        self._sense = label("", "heading")
+        column.addWidget(self._state)
+        column.addWidget(self._sense)
+        frame, inside = card()
+        grid = QGridLayout()
+        inside.addLayout(grid)
+        self._values: list[tuple[QSlider, QLabel, float, str]] = []
+        for row, control in enumerate(Control):
+            scale = machine.controls[control]
+            slider = QSlider(Qt.Orientation.Horizontal)
+            slider.setAccessibleName(control.value)
+            slider.setRange(round(scale.low / scale.step), round(scale.high / scale.step))
+            value = label("", "figure")
+            grid.addWidget(label(control.value.capitalize()), row, 0)
+            grid.addWidget(slider, row, 1)
+            grid.addWidget(value, row, 2)
+            slider.setProperty("register", row)
+            slider.setProperty("step", scale.step)
+            slider.valueChanged.connect(self._on_slider)
+            self._values.append((slider, value, scale.step, scale.unit))
+        column.addWidget(frame)
+        doors = QHBoxLayout()
+        self._load = QDoubleSpinBox()
+        self._load.setAccessibleName("Load, kg")
+        self._load.setRange(0.1, machine.stated_load_kg)
+        self._load.setValue(load_kg)
+        self._load.setSuffix(" kg")
+        charge, drop = button("Open charge door"), button("Open drop door")
+        charge.clicked.connect(self._on_charge)
+        drop.clicked.connect(self._on_drop)
+        for widget in (self._load, charge, drop):
+            doors.addWidget(widget)
+        column.addLayout(doors)
+        self._fault = QComboBox()
+        self._fault.setAccessibleName("Fault")
+        self._fault.addItems(FAULTS)
+        self._fault.currentIndexChanged.connect(self._on_fault)
+        column.addWidget(self._fault)
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.refresh)
+        self._timer.start(300)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show how the machine stands."""
+        says, knobs = self._read()
+        loaded, crack, word = says[5], says[7], says[8]
+        self._state.setText(f"bean {says[0] / 10:.1f} °C   air {says[1] / 10:.1f} °C")
+        if loaded:
+            cracks = "  ·  cracking" if crack > 15 else ("  ·  single pops" if crack else "")
+            self._sense.setText(f"trier: {COLOURS[word]}{cracks}")
+        elif says[10]:
+            self._sense.setText(f"tray: {says[10]} g, colour {says[11] / 10:.1f} whole, {says[12] / 10:.1f} ground")
+        else:
+            self._sense.setText("drum empty")
+        for (slider, value, step, unit), raw in zip(self._values, knobs, strict=False):
+            if not slider.isSliderDown():
+                slider.blockSignals(True)
+                slider.setValue(round(raw / 100 / step))
+                slider.blockSignals(False)
+            value.setText(f"{raw / 100:.{0 if step >= 1 else 1}f} {unit}")
+
+    def _on_slider(self, steps: int) -> None:
+        slider = self.sender()
+        if slider is not None:
+            self._write(int(slider.property("register")), round(steps * float(slider.property("step")) * 100))
+
+    def _on_charge(self) -> None:
+        self._write(3, round(self._load.value() * 1000))
+
+    def _on_drop(self) -> None:
+        self._write(4, 1)
+
+    def _on_fault(self, index: int) -> None:
+        self._write(5, index)

@@ -1,0 +1,122 @@
+"""One Firnel at work: the library, the settings, the machine's link and the running batch together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from firnel.core.vocabulary import Machine
+from firnel.devices.address import AddressError, open_source
+from firnel.devices.clock import Clock
+from firnel.devices.hand import HandSource
+from firnel.devices.reading import LinkState, LinkStatus, Reading, ReadingSource
+from firnel.devices.register_map import shipped_maps
+from firnel.store.library import Library
+from firnel.work.roast_session import RoastSession
+from firnel.work.settings import Settings
+
+__all__ = ["AddressError", "Desk", "LinkState", "LinkStatus", "machine_kinds", "machine_of_kind"]
+
+#: Runs a function later on the thread that owns the desk.
+Post = Callable[[Callable[[], None]], None]
+
+
+class Desk:
+    """What every view works on.
+
+    Parameters
+    ----------
+    library : the records.
+    settings : of this user.
+    post : brings calls from other threads over to the owner's thread.
+    """
+
+    def __init__(self, library: Library, settings: Settings, post: Post) -> None:
+        self.library, self.settings = library, settings
+        self._post = post
+        self.clock = Clock()
+        self.link = LinkStatus(LinkState.OFF, "No machine is connected.")
+        self.on_change: Callable[[], None] = lambda: None
+        self.on_link: Callable[[LinkStatus], None] = lambda status: None
+        self._source: ReadingSource | None = None
+        self._generation = 0
+        self.session = RoastSession(library, self.clock, self._changed)
+        self.session.report_trouble_later = self._trouble  # type: ignore[method-assign]  # the journal's thread must hop
+
+    @property
+    def by_hand(self) -> HandSource | None:
+        """The keyed source, if readings come by hand."""
+        return self._source if isinstance(self._source, HandSource) else None
+
+    def connect(self, url: str, machine: Machine | None = None) -> None:
+        """Read from a device address, as the probes of ``machine``.
+
+        Raises
+        ------
+        AddressError : if the address leads nowhere.
+        """
+        source = open_source(url, self.clock)
+        self.disconnect()
+        self.session.set_machine(machine)
+        self._source = source
+        self._generation += 1
+        generation = self._generation
+
+        def on_reading(reading: Reading) -> None:
+            self._post(lambda: self._take(generation, reading))
+
+        def on_status(status: LinkStatus) -> None:
+            self._post(lambda: self._status(generation, status))
+
+        source.start(on_reading, on_status)
+
+    def disconnect(self) -> None:
+        """Stop reading."""
+        if self._source is not None:
+            self._source.stop()
+            self._source = None
+            self._generation += 1
+            self._set_link(LinkStatus(LinkState.OFF, "No machine is connected."))
+
+    def shut_down(self) -> bool:
+        """Leave: the batch as it stands, the link, the library. False if something could not be written."""
+        self.disconnect()
+        written = self.session.stop_for_exit()
+        self.library.close()
+        return written
+
+    def _take(self, generation: int, reading: Reading) -> None:
+        if generation == self._generation:  # not one that was still under way when the link was changed
+            self.session.take_reading(reading)
+
+    def _status(self, generation: int, status: LinkStatus) -> None:
+        if generation == self._generation:
+            self._set_link(status)
+
+    def _set_link(self, status: LinkStatus) -> None:
+        self.link = status
+        self.on_link(status)
+
+    def _changed(self) -> None:
+        self.on_change()
+
+    def _trouble(self, sentence: str | None) -> None:
+        self._post(lambda: self.session.report_trouble(sentence))
+
+
+def machine_kinds() -> dict[str, str]:
+    """The machine kinds that have a register map: name and title."""
+    return {name: found.title for name, found in shipped_maps().items()}
+
+
+def machine_of_kind(name: str, kind: str, device_url: str = "") -> Machine:
+    """A new machine of a shipped kind, with that kind's scales."""
+    found = shipped_maps()[kind]
+    return Machine(
+        name,
+        kind,
+        found.heat,
+        found.stated_load_kg,
+        found.useful_load_kg,
+        dict(found.controls),
+        device_url=device_url,
+    )

@@ -1,0 +1,144 @@
+"""The records as views and commands use them: sheets of batches, corrections, lots and machines."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from firnel.core.events import Event, find_events
+from firnel.core.mark_finding import find_turning
+from firnel.core.rate_of_rise import RateCurve, live_rate_of_rise, smooth_rate_of_rise
+from firnel.core.stages import Stages, stages_of
+from firnel.core.vocabulary import BatchRecord, Control, Found, Mark, MarkKind
+from firnel.exchange.batch_document import batch_to_document, read_batch_document, series
+from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_wishes, write_csv_log
+from firnel.exchange.errors import ImportRefusedError
+from firnel.store.library import BatchFilter, BatchLine, Library, NotInLibraryError, PageEnd
+from firnel.store.opening import LibraryError
+
+__all__ = [
+    "BatchFilter", "BatchLine", "BatchSheet", "ImportRefusedError", "ImportWishes", "Imported", "Library",
+    "LibraryError", "NotInLibraryError", "PageEnd", "export_text", "import_file", "read_file", "sheet_of", "show_document",
+    "with_mark",
+]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class BatchSheet:
+    """All that Review shows of one batch: the record, and what follows from it."""
+
+    record: BatchRecord
+    stages: Stages
+    rate: RateCurve
+    events: tuple[Event, ...]
+
+
+def sheet_of(record: BatchRecord) -> BatchSheet:
+    """Work out the sheet of a batch."""
+    moves_t = tuple(move.t for move in record.moves if move.control is not Control.DRUM)
+    charge = record.mark(MarkKind.CHARGE)
+    trace = record.trace
+    rate = smooth_rate_of_rise(trace.t, trace.bean, charge.t if charge else None, moves_t)
+    return BatchSheet(record, stages_of(record.marks), rate, find_events(trace, rate, record.marks, record.moves))
+
+
+def with_mark(record: BatchRecord, kind: MarkKind, t: float | None) -> BatchRecord:
+    """The record with one mark set to log time ``t`` [s], or taken away.
+
+    The turning point follows a corrected charge.
+    """
+    marks = {mark.kind: mark for mark in record.marks if mark.kind is not kind}
+    if t is not None:
+        marks[kind] = Mark(kind, t, record.trace.bean_at(t), Found.GIVEN)
+    if kind is MarkKind.CHARGE and t is not None:
+        marks.pop(MarkKind.TURNING, None)
+        turning = find_turning(record.trace.t, record.trace.bean, t)
+        if turning is not None:
+            marks[MarkKind.TURNING] = Mark(MarkKind.TURNING, turning, record.trace.bean_at(turning), Found.CURVE)
+    return replace(record, marks=tuple(sorted(marks.values(), key=lambda mark: mark.t)))
+
+
+def read_file(path: Path, wishes: ImportWishes) -> Imported:
+    """Read a batch from a CSV log or a Firnel JSON document.
+
+    Raises
+    ------
+    ImportRefusedError : if it cannot be taken in.
+    """
+    if not path.exists():
+        raise ImportRefusedError(f"There is no file {path}.")
+    if path.suffix.lower() == ".json":
+        return Imported(with_wishes(read_batch_document(path), wishes), ("a Firnel batch document",))
+    return read_csv_log(path, wishes)
+
+
+def import_file(library: Library, path: Path, wishes: ImportWishes) -> tuple[int, Imported]:
+    """Read a file and add its batch to the library; a label that is taken gets the next free number."""
+    imported = read_file(path, wishes)
+    record = imported.record
+    try:
+        library.find_batch(record.label)
+        record = replace(record, label="")
+    except NotInLibraryError:
+        pass  # the label is free
+    return library.add_record(record), imported
+
+
+def export_text(library: Library, record: BatchRecord, form: str) -> str:
+    """A batch as ``csv`` or ``json`` text."""
+    if form == "json":
+        return json.dumps(batch_to_document(record).model_dump(mode="json"), indent=1, ensure_ascii=False) + "\n"
+    units: Mapping[Control, str] = {}
+    if record.machine:
+        machine = next((m for m in library.machines() if m.name == record.machine), None)
+        units = {control: scale.unit for control, scale in machine.controls.items()} if machine else {}
+    return write_csv_log(record, units)
+
+
+def show_document(record: BatchRecord) -> dict[str, Any]:
+    """The document of ``firnel show --json``: seconds count from charge, SI and degC, null where unknown."""
+    sheet = sheet_of(record)
+    zero = record.charge_t
+    trace, stages = record.trace, sheet.stages
+    moves_t = tuple(move.t for move in record.moves if move.control is not Control.DRUM)
+    live = live_rate_of_rise(trace.t, trace.bean, zero if record.mark(MarkKind.CHARGE) else None, moves_t)
+    marks: dict[str, Any] = {kind.value: None for kind in MarkKind}
+    for mark in record.marks:
+        marks[mark.kind.value] = {
+            "t": round(mark.t - zero, 3), "log_t": round(mark.t, 3), "bean": mark.bean, "found": mark.found.value
+        }  # fmt: skip
+    return {
+        "id": record.id,
+        "label": record.label,
+        "status": record.status,
+        "started": record.started.isoformat(),
+        "lot": record.lot or None,
+        "machine": record.machine or None,
+        "plan": record.plan or None,
+        "load_kg": record.load_kg,
+        "roasted_kg": record.roasted_kg,
+        "loss": record.loss,
+        "room_c": record.room_c,
+        "colour": {"whole": record.colour_whole, "ground": record.colour_ground},
+        "remark": record.remark,
+        "marks": marks,
+        "stages": {name: stage.seconds if stage else None for name, stage in stages.named()}
+        | {"total": stages.total_s, "development_ratio": stages.development_ratio},
+        "moves": [
+            {"t": round(m.t - zero, 3), "control": m.control.value, "to": m.to, "found": m.found.value} for m in record.moves
+        ],
+        "notes": [{"t": round(note.t - zero, 3), "kind": note.kind, "text": note.text} for note in record.notes],
+        "ror": {
+            "t": series(sheet.rate.t - zero, 3),
+            "c_per_min": series(sheet.rate.c_per_min, 3),
+            "sd": series(sheet.rate.sd, 3),
+            "live_c_per_min": series(live.c_per_min, 3),
+        },
+        "events": [
+            {"kind": e.kind, "from": round(e.start - zero, 2), "to": round(e.end - zero, 2), "likely_cause": e.likely_cause}
+            for e in sheet.events
+        ],
+    }

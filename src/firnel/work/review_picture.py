@@ -1,0 +1,180 @@
+"""What Review shows of one batch, and of one laid over it, in display units."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from firnel.core.units import Units, clock
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Machine, MarkKind
+from firnel.work.cue import control_text
+from firnel.work.records import BatchSheet
+from firnel.work.roast_picture import ROLES, RibbonPicture, steps_of
+
+
+@dataclass(frozen=True)
+class ReviewCurves:
+    """Curves over seconds from charge, shapes (n,)."""
+
+    t: FloatArray
+    bean: FloatArray
+    air: FloatArray
+    rate: FloatArray
+    rate_low: FloatArray
+    rate_high: FloatArray
+
+
+@dataclass(frozen=True)
+class MarkRow:
+    """One mark as Review lists it; ``t`` is seconds from charge, None where it is missing."""
+
+    kind: MarkKind
+    name: str
+    t: float | None
+    bean: str
+    found: str
+
+
+@dataclass(frozen=True)
+class ReviewPicture:
+    """The sheet of one batch."""
+
+    title: str
+    subtitle: str
+    curves: ReviewCurves
+    marks: tuple[MarkRow, ...]
+    stages: tuple[tuple[str, ...], ...]
+    ribbons: tuple[RibbonPicture, ...]
+    results: tuple[tuple[str, str], ...]
+    moves: tuple[tuple[str, str], ...]
+    notes: tuple[tuple[str, str], ...]
+    events: tuple[tuple[str, str], ...]
+    span: tuple[float, float]
+    levels: tuple[float, float]
+    rate_top: float
+
+
+def review_picture(sheet: BatchSheet, machine: Machine | None, units: Units) -> ReviewPicture:
+    """The picture of a sheet."""
+    record, zero = sheet.record, sheet.record.charge_t
+    curves = review_curves(sheet, units)
+    drop = record.mark(MarkKind.DROP)
+    end = (drop.t if drop else float(record.trace.t[-1]) if record.trace.t.size else zero + 600.0) - zero
+    known = [column[np.isfinite(column)] for column in (curves.bean, curves.air)]
+    values = np.concatenate(known) if any(column.size for column in known) else np.array([units.show(20.0, "°C")])
+    rate = curves.rate[np.isfinite(curves.rate)]
+    when = f"{record.started.astimezone():%d %B %Y, %H:%M}"
+    lot = record.lot or "lot not told"
+    return ReviewPicture(
+        title=f"{record.label} · {lot}",
+        subtitle=" · ".join(part for part in (when, record.machine, units.text(record.load_kg, "kg"), record.plan) if part),
+        curves=curves,
+        marks=_mark_rows(record, units),
+        stages=_stage_rows(sheet, units),
+        ribbons=_ribbons(record, machine, units, zero, end + zero),
+        results=_results(record, units),
+        moves=_moves(record, machine, units, zero),
+        notes=tuple((clock(note.t - zero), f"{note.kind}: {note.text}") for note in record.notes),
+        events=tuple((clock(event.start - zero), _event_words(event.kind, event.likely_cause)) for event in sheet.events),
+        span=(-20.0, end + 25.0),
+        levels=(float(values.min()) - 6.0, float(values.max()) + 8.0),
+        rate_top=float(
+            np.clip(rate.max() * 1.08 if rate.size else 0.0, units.show_difference(15.0), units.show_difference(40.0))
+        ),
+    )
+
+
+def review_curves(sheet: BatchSheet, units: Units) -> ReviewCurves:
+    """The curves of a sheet, aligned at charge."""
+    record, zero = sheet.record, sheet.record.charge_t
+    scale, offset = units.show_difference(1.0), units.show(0.0, "°C")
+    turning, drop = record.mark(MarkKind.TURNING), record.mark(MarkKind.DROP)
+    shown = sheet.rate.t >= (turning.t if turning else zero + 90.0)
+    if drop:
+        shown &= sheet.rate.t <= drop.t
+    rate = np.where(shown, sheet.rate.c_per_min * scale, np.nan)
+    sd = sheet.rate.sd * scale
+    trace = record.trace
+    return ReviewCurves(
+        trace.t - zero, trace.bean * scale + offset, trace.air * scale + offset, rate, rate - sd, rate + sd
+    )  # fmt: skip
+
+
+def _mark_rows(record: BatchRecord, units: Units) -> tuple[MarkRow, ...]:
+    zero = record.charge_t
+    rows = []
+    for kind in MarkKind:
+        mark = record.mark(kind)
+        if mark is None and kind in (MarkKind.FIRST_CRACK_END, MarkKind.SECOND_CRACK):
+            continue
+        how = {Found.CURVE: "curve", Found.KEY: "key", Found.GIVEN: "corrected", Found.MACHINE: "machine"}
+        rows.append(
+            MarkRow(
+                kind,
+                kind.words,
+                mark.t - zero if mark else None,
+                units.text(mark.bean, "°C", 1) if mark else "–",
+                how[mark.found] if mark else "missing",
+            )
+        )
+    return tuple(rows)
+
+
+def _stage_rows(sheet: BatchSheet, units: Units) -> tuple[tuple[str, ...], ...]:
+    rows: list[tuple[str, ...]] = []
+    for name, stage in sheet.stages.named():
+        if stage is None:
+            rows.append((name, "–", "–", "–", "–"))
+            continue
+        share = f"{100 * stage.share:.0f} %" if stage.share is not None else "–"
+        rise = f"{units.show_difference(stage.rise_c):.1f} {units.temperature}" if stage.rise_c is not None else "–"
+        rows.append((name, clock(stage.seconds), share, rise, units.rate_text(stage.mean_rate)))
+    rows.append(("*total", clock(sheet.stages.total_s), "", "", ""))
+    return tuple(rows)
+
+
+def _ribbons(record: BatchRecord, machine: Machine | None, units: Units, start: float, end: float) -> tuple[RibbonPicture, ...]:
+    ribbons = []
+    for control in Control:
+        spans = steps_of(record.trace, control, start, end)
+        if not spans:
+            continue
+        scale = machine.controls.get(control) if machine else None
+        unit = units.shown_unit(scale.unit) if scale else ""
+        top = scale.high if scale else max(value for _, _, value in spans)
+        factor = units.show_difference(1.0, scale.unit) if scale else 1.0
+        digits = (0 if scale.step >= 1 else 1) if scale and unit == scale.unit else 2
+        name = "heat" if machine and machine.heat == "electric" and control is Control.GAS else control.value
+        ribbons.append(
+            RibbonPicture(
+                name, unit, ROLES[control], top, digits, factor, tuple((a - start, b - start, v) for a, b, v in spans)
+            )
+        )
+    return tuple(ribbons)
+
+
+def _results(record: BatchRecord, units: Units) -> tuple[tuple[str, str], ...]:
+    loss = f"{100 * record.loss:.1f} %" if record.loss is not None else "–"
+    return (
+        ("Green", units.text(record.load_kg, "kg")),
+        ("Roasted", units.text(record.roasted_kg, "kg", 3 if units.mass == "kg" else None)),
+        ("Weight loss", loss),
+        ("Colour whole", f"{record.colour_whole:.1f}" if record.colour_whole is not None else "–"),
+        ("Colour ground", f"{record.colour_ground:.1f}" if record.colour_ground is not None else "–"),
+        ("Room", units.text(record.room_c, "°C", 0)),
+    )
+
+
+def _moves(record: BatchRecord, machine: Machine | None, units: Units, zero: float) -> tuple[tuple[str, str], ...]:
+    scales = machine.controls if machine else {}
+    drop = record.mark(MarkKind.DROP)
+    return tuple(
+        (clock(move.t - zero), f"{move.control.value} {control_text(move.control, move.to, scales.get(move.control), units)}")
+        for move in record.moves
+        if move.t >= zero and (drop is None or move.t <= drop.t)
+    )
+
+
+def _event_words(kind: str, cause: str | None) -> str:
+    return f"{kind}: {cause}" if cause else kind

@@ -1,0 +1,286 @@
+"""What the Roast view shows, as plain values in display units; widgets only draw it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from firnel.core.plan import DueMove, shifted_curve
+from firnel.core.stages import stages_of
+from firnel.core.units import Units, clock
+from firnel.core.vocabulary import Control, FloatArray, Found, Mark, MarkKind, Trace
+from firnel.work.cue import Cue, control_text, cue_of, move_sentence, when_sentence
+from firnel.work.roast_session import RoastSession
+from firnel.work.settings import Settings
+
+ROLES = {Control.GAS: "ember", Control.AIRFLOW: "slate", Control.DRUM: "drum"}
+
+
+@dataclass(frozen=True)
+class MarkLabel:
+    """A word on the curve: text, seconds from charge, and level in display units."""
+
+    text: str
+    t: float
+    level: float
+    expected: bool = False
+
+
+@dataclass(frozen=True)
+class RibbonPicture:
+    """One control: spans (from, to, setting) over seconds from charge; ``factor`` turns settings into display units."""
+
+    name: str
+    unit: str
+    role: str
+    top: float
+    digits: int
+    factor: float
+    done: tuple[tuple[float, float, float], ...]
+    planned: tuple[tuple[float, float, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class Curves:
+    """Curves over seconds from charge, in display units; equal lengths within a group, empty where unknown."""
+
+    t: FloatArray
+    bean: FloatArray
+    air: FloatArray
+    rate: FloatArray
+    rate_sd: FloatArray
+    plan_t: FloatArray
+    plan_low: FloatArray
+    plan_high: FloatArray
+    plan_rate: FloatArray
+
+
+@dataclass(frozen=True)
+class RoastPicture:
+    """Everything in the Roast view at one moment."""
+
+    phase: str
+    cue: Cue
+    curves: Curves
+    labels: tuple[MarkLabel, ...]
+    ribbons: tuple[RibbonPicture, ...]
+    span: tuple[float, float]
+    levels: tuple[float, float]
+    rate_top: float
+    now: float
+    temperature_unit: str
+    batch_title: str
+    batch_lines: tuple[str, ...]
+    rows: tuple[tuple[str, str, str], ...]
+    moves: tuple[tuple[str, str], ...]
+    message: str
+    trouble: str
+    next_key: str
+
+
+_NONE = np.empty(0)
+
+
+def roast_picture(session: RoastSession, settings: Settings) -> RoastPicture:
+    """The picture as the session stands now."""
+    units = settings.units
+    charge = session.marks.get(MarkKind.CHARGE)
+    now = session.now()
+    zero = charge.t if charge else now
+    curves = _curves(session, units, zero)
+    span = _span(session, now - zero)
+    levels = _levels(curves, units)
+    return RoastPicture(
+        phase=session.phase,
+        cue=cue_of(session, units, settings.cooling_aim_s),
+        curves=curves,
+        labels=_labels(session, units, zero),
+        ribbons=ribbons_of(session, units, zero, now),
+        span=span,
+        levels=levels,
+        rate_top=_rate_top(curves, units),
+        now=now - zero,
+        temperature_unit=units.temperature,
+        batch_title=f"Batch {session.label}" if session.recording else "No batch",
+        batch_lines=_batch_lines(session, units),
+        rows=mark_rows(tuple(session.marks.values()), units),
+        moves=_moves(session, units, zero),
+        message=session.message,
+        trouble=session.trouble or "",
+        next_key=_next_key(session),
+    )
+
+
+def _next_key(session: RoastSession) -> str:
+    kind = session.next_expected()
+    if kind is not None:
+        return f"mark {kind.words}"
+    return "" if session.phase != "cooling" else "all marks are set"
+
+
+def _curves(session: RoastSession, units: Units, zero: float) -> Curves:
+    live = session.trace
+    t = live.column("t") - zero
+    turning = session.marks.get(MarkKind.TURNING)
+    drop = session.marks.get(MarkKind.DROP)
+    rate, sd = live.column("rate").copy(), live.column("rate_sd").copy()
+    # Before the turn the probe only falls to meet the beans; after the drop there are none.
+    begin = turning.t - zero if turning else np.inf
+    shown = (t >= begin) & (t <= (drop.t - zero if drop else np.inf))
+    rate[~shown] = np.nan
+    plan = session.order.plan
+    planned = shifted_curve(plan, session.marks.values(), session.now()) if plan else None
+    empty = planned is None or plan is None
+    late = np.empty(0, bool) if planned is None else planned.t - zero > 75.0
+    return Curves(
+        t,
+        _shown(live.column("bean"), units),
+        _shown(live.column("air"), units),
+        units.show_difference(1.0) * rate,
+        units.show_difference(1.0) * sd,
+        _NONE if planned is None else planned.t - zero,
+        _NONE if planned is None or plan is None else _shown(planned.bean - plan.tolerance_c, units),
+        _NONE if planned is None or plan is None else _shown(planned.bean + plan.tolerance_c, units),
+        _NONE if empty or planned is None else np.where(late, units.show_difference(1.0) * planned.ror, np.nan),
+    )
+
+
+def _shown(celsius: FloatArray, units: Units) -> FloatArray:
+    return celsius if units.temperature == "°C" else celsius * units.show_difference(1.0) + units.show(0.0, "°C")
+
+
+def _span(session: RoastSession, now: float) -> tuple[float, float]:
+    charge = session.marks.get(MarkKind.CHARGE)
+    if charge is None:
+        return (-240.0, 60.0)
+    planned = session.expected().get(MarkKind.DROP)
+    end = max(now + 45.0, 600.0, (planned - charge.t + 45.0) if planned else 0.0)
+    return (-30.0, end)
+
+
+def _levels(curves: Curves, units: Units) -> tuple[float, float]:
+    low, high = units.show(70.0, "°C"), units.show(230.0, "°C")
+    recent = slice(max(curves.t.size - 20000, 0), None)
+    for column in (curves.bean[recent], curves.air[recent]):
+        known = column[np.isfinite(column)]
+        if known.size:
+            low = min(low, float(known.min()) - units.show_difference(8.0))
+            high = max(high, min(float(known.max()) + units.show_difference(8.0), units.show(330.0, "°C")))
+    return low, high
+
+
+def _rate_top(curves: Curves, units: Units) -> float:
+    known = curves.rate[np.isfinite(curves.rate)]
+    most = float(known.max()) if known.size else 0.0
+    return float(np.clip(most * 1.08, units.show_difference(18.0), units.show_difference(40.0)))
+
+
+def _labels(session: RoastSession, units: Units, zero: float) -> tuple[MarkLabel, ...]:
+    labels = []
+    for mark in session.marks.values():
+        if mark.bean is not None:
+            words = "turn" if mark.kind is MarkKind.TURNING else mark.kind.words
+            what = units.text(mark.bean, "°C", 0, with_unit=False) if mark.kind is MarkKind.CHARGE else clock(mark.t - zero)
+            labels.append(MarkLabel(f"{words} {what}", mark.t - zero, units.show(mark.bean, "°C")))
+    plan = session.order.plan
+    curve = shifted_curve(plan, session.marks.values(), session.now()) if plan else None
+    if MarkKind.CHARGE in session.marks and curve is not None and curve.t.size:
+        for kind, t in session.expected().items():
+            if kind not in session.marks:
+                level = float(np.interp(t, curve.t, curve.bean))
+                labels.append(MarkLabel(f"{kind.words} {clock(t - zero)}", t - zero, units.show(level, "°C"), expected=True))
+    return tuple(labels)
+
+
+def steps_of(trace: Trace, control: Control, start: float, end: float) -> tuple[tuple[float, float, float], ...]:
+    """Spans of equal setting of one control between two log times: (from, to, setting)."""
+    values = trace.control(control)
+    keep = np.isfinite(values) & (trace.t >= start) & (trace.t <= end)
+    t, values = trace.t[keep], values[keep]
+    if t.size == 0:
+        return ()
+    edges = np.concatenate([[0], np.flatnonzero(np.abs(np.diff(values)) > 1e-9) + 1])
+    ends = np.append(t[edges[1:]], end)
+    return tuple((float(t[edge]), float(stop), float(values[edge])) for edge, stop in zip(edges, ends, strict=True))
+
+
+def ribbons_of(session: RoastSession, units: Units, zero: float, now: float) -> tuple[RibbonPicture, ...]:
+    """The ribbons of the machine's controls, with what is still planned."""
+    machine = session.machine
+    if machine is None:
+        return ()
+    due = session.due() if MarkKind.CHARGE in session.marks else ()
+    end_of_plan = session.expected().get(MarkKind.DROP, now)
+    ribbons = []
+    drop = session.marks.get(MarkKind.DROP)
+    until = drop.t if drop else now
+    for control, scale in machine.controls.items():
+        charge = session.marks.get(MarkKind.CHARGE)
+        start = charge.t if charge else now - 240.0
+        done = steps_of(session.trace.trace(), control, start, until)
+        factor, digits, unit = units.show_difference(1.0, scale.unit), 0 if scale.step >= 1 else 1, units.shown_unit(scale.unit)
+        if unit != scale.unit:
+            digits = 2 if unit in ("kPa", "inH2O") else 1
+        heat = "heat" if machine.heat == "electric" and control is Control.GAS else control.value
+        ribbons.append(
+            RibbonPicture(
+                heat, unit, ROLES[control], scale.high, digits, factor,
+                tuple((a - zero, b - zero, value) for a, b, value in done),
+                _planned_spans(due, control, max(now, until), end_of_plan, zero) if drop is None else (),
+            )
+        )  # fmt: skip
+    return tuple(ribbons)
+
+
+def _planned_spans(
+    due: tuple[DueMove, ...], control: Control, now: float, end: float, zero: float
+) -> tuple[tuple[float, float, float], ...]:
+    waiting = [
+        (max(e.due_t, now), e.move.to) for e in due if e.move.control is control and e.done_t is None and e.due_t is not None
+    ]
+    stops = [t for t, _ in waiting[1:]] + [max(end, now)]
+    return tuple((t - zero, stop - zero, value) for (t, value), stop in zip(waiting, stops, strict=True) if stop > t)
+
+
+def _batch_lines(session: RoastSession, units: Units) -> tuple[str, ...]:
+    order = session.order
+    if not session.recording:
+        return ()
+    lot = order.lot.name if order.lot else "lot not told yet"
+    process = f", {order.lot.process}" if order.lot and order.lot.process else ""
+    load = units.text(order.load_kg, "kg") if order.load_kg else "load not told"
+    machine = order.machine.name if order.machine else "machine not told"
+    plan = f"plan “{order.plan.name}”" if order.plan else "without a plan"
+    return (f"{lot}{process}", f"{load} on {machine}", plan)
+
+
+def mark_rows(marks: tuple[Mark, ...], units: Units) -> tuple[tuple[str, str, str], ...]:
+    """Rows of the marks card: name, time from charge, bean; stage times among them, starred."""
+    by_kind = {mark.kind: mark for mark in marks}
+    charge = by_kind.get(MarkKind.CHARGE)
+    stages = dict(stages_of(marks).named())
+    rows: list[tuple[str, str, str]] = []
+    for mark in sorted(marks, key=lambda m: m.t):
+        found = " (curve)" if mark.found is Found.CURVE and mark.kind is not MarkKind.TURNING else ""
+        since = clock(mark.t - charge.t) if charge else "–"
+        rows.append((f"{mark.kind.words}{found}", since, units.text(mark.bean, "°C", 1)))
+    for name, stage in stages.items():
+        if stage is not None:
+            share = f"{100 * stage.share:.0f} %" if stage.share is not None else ""
+            rows.append((f"*{name}", clock(stage.seconds), share))
+    return tuple(rows)
+
+
+def _moves(session: RoastSession, units: Units, zero: float) -> tuple[tuple[str, str], ...]:
+    """The plan's moves still to come, then the last ones made: sentence and when."""
+    due = [entry for entry in session.due() if entry.done_t is None]
+    coming = [(move_sentence(entry, units, session.machine), when_sentence(entry.move, units)) for entry in due[:4]]
+    if coming or session.order.plan is not None:
+        return tuple(coming)
+    scale = session.machine.controls if session.machine else {}
+    made = [
+        (f"{move.control.value} {control_text(move.control, move.to, scale.get(move.control), units)}", clock(move.t - zero))
+        for move in session.moves[-4:]
+    ]
+    return tuple(reversed(made))
