@@ -24,17 +24,17 @@ DEMO_NAME = "demo-1.sqlite"
 PLAN = "Isuka filter"
 
 
-def demo_library(folder: Path) -> Path:
+def demo_library(folder: Path, name: str = DEMO_NAME, today: datetime | None = None) -> Path:
     """The demo library in a folder; built at the first start, some seconds."""
     folder.mkdir(parents=True, exist_ok=True)
-    path = folder / DEMO_NAME
+    path = folder / name
     if path.exists():
         return path
 
     def progress(done: int, of: int) -> None:
         print(f"\rRoasting the demo batches of {ROASTERY}: {done} of {of}", end="", file=sys.stderr, flush=True)
 
-    build_demo_library(path, progress=progress)
+    build_demo_library(path, today, progress)
     print(file=sys.stderr)
     return path
 
@@ -82,16 +82,13 @@ def main() -> int:
     walk = given.walk
     if walk is None and os.environ.get("FIRNEL_NO_DISPLAY"):
         walk = given.folder / "pictures"
-    library_at = demo_library(given.folder)
     if walk is not None:
         from firnel.app.walk import walk_through
 
         # The pictures always show the same day, whatever day they are made on.
-        fixed = given.folder / "pictures.sqlite"
-        if not fixed.exists():
-            build_demo_library(fixed, today=datetime(2026, 11, 20, 12))
-        return walk_through(fixed, walk, given.theme)
-    return _with_window(library_at, given.speed, given.first_paint)
+        library_at = demo_library(given.folder, "pictures-" + DEMO_NAME, datetime(2026, 11, 20, 12))
+        return walk_through(library_at, walk, given.theme)
+    return _with_window(demo_library(given.folder), given.speed, given.first_paint)
 
 
 def _with_window(library_at: Path, speed: float, first_paint: bool) -> int:

@@ -143,7 +143,7 @@ def _with_crash(plan: Plan) -> Plan:
 def _stalled(plan: Plan) -> Plan:
     # From yellow on too little gas: the curve goes flat.
     moves = tuple(
-        replace(m, to=0.8 * m.to) if m.control is Control.GAS and m.anchor in (Y, F) else m for m in plan.moves
+        replace(m, to=0.72 * m.to) if m.control is Control.GAS and m.anchor in (Y, F) else m for m in plan.moves
     )  # fmt: skip
     return replace(plan, moves=moves)
 

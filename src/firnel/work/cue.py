@@ -115,10 +115,10 @@ def _next(session: RoastSession, units: Units, now: float) -> tuple[str, str, st
     after = [_short(step) for step in steps[1:2]]
     if mark_step and mark_step[0] is not None and (moment is None or mark_step[0] < moment - SOON_S):
         follows = f"then {headline[0].lower()}{headline[1:]} {when}"
-        return "next mark", _with_time(mark_step[1], mark_step[0], now), _join(follows, shift), _urgency(mark_step[0], now)
+        return "next mark", _with_time(mark_step[1], mark_step[0], now), _join(shift, follows), _urgency(mark_step[0], now)
     late = moment is not None and now - moment > MISSED_S
     kicker = "missed move" if late else "next move"
-    follows = _join(when, *(f"then {text}" for text in after), shift)
+    follows = _join(when, shift, *(f"then {text}" for text in after))
     return kicker, _with_time(headline, moment, now), follows, "warn" if late else _urgency(moment, now)
 
 
@@ -167,7 +167,7 @@ def _shift_sentence(session: RoastSession) -> str:
             late = marks[kind].t - marks[start].t - seconds
             if abs(late) < 3.0:
                 return ""
-            return f"{kind.words} came {clock(abs(late))} {'late' if late > 0 else 'early'}: the rest moved with it"
+            return f"{kind.words} {clock(abs(late))} {'late' if late > 0 else 'early'}: the rest moved"
     return ""
 
 

@@ -78,7 +78,7 @@ def _ribbons(plan: Plan, machine: Machine | None, units: Units, end: float) -> t
     for control, scale in machine.controls.items():
         steps = [(0.0, plan.start[control])] if control in plan.start else []
         steps += [(e.due_t, e.move.to) for e in due if e.move.control is control and e.due_t is not None]
-        stops = [t for t, _ in steps[1:]] + [end]
+        stops = [*(t for t, _ in steps[1:]), end][: len(steps)]
         spans = tuple((t, stop, value) for (t, value), stop in zip(steps, stops, strict=True) if stop > t)
         name = "heat" if control is Control.GAS and machine.heat == "electric" else control.value
         unit = units.shown_unit(scale.unit)

@@ -8,6 +8,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from firnel.core.events import Event, find_events
 from firnel.core.mark_finding import find_turning
 from firnel.core.rate_of_rise import RateCurve, live_rate_of_rise, smooth_rate_of_rise
@@ -40,8 +42,10 @@ def sheet_of(record: BatchRecord) -> BatchSheet:
     """Work out the sheet of a batch."""
     moves_t = tuple(move.t for move in record.moves if move.control is not Control.DRUM)
     charge = record.mark(MarkKind.CHARGE)
-    trace = record.trace
-    rate = smooth_rate_of_rise(trace.t, trace.bean, charge.t if charge else None, moves_t)
+    trace, drop = record.trace, record.mark(MarkKind.DROP)
+    # Behind the drop the probe reads an empty drum; smoothing across that corner would bend the end of the roast.
+    until = trace.t.size if drop is None else int(np.searchsorted(trace.t, drop.t, side="right"))
+    rate = smooth_rate_of_rise(trace.t[:until], trace.bean[:until], charge.t if charge else None, moves_t)
     return BatchSheet(record, stages_of(record.marks), rate, find_events(trace, rate, record.marks, record.moves))
 
 

@@ -15,14 +15,13 @@ from firnel.work.roast_picture import ROLES, RibbonPicture, steps_of
 
 @dataclass(frozen=True)
 class ReviewCurves:
-    """Curves over seconds from charge, shapes (n,)."""
+    """Curves over seconds from charge, shapes (n,); the rate over its own ``rate_t``, for it ends at the drop."""
 
     t: FloatArray
     bean: FloatArray
     air: FloatArray
+    rate_t: FloatArray
     rate: FloatArray
-    rate_low: FloatArray
-    rate_high: FloatArray
 
 
 @dataclass(frozen=True)
@@ -94,11 +93,8 @@ def review_curves(sheet: BatchSheet, units: Units) -> ReviewCurves:
     if drop:
         shown &= sheet.rate.t <= drop.t
     rate = np.where(shown, sheet.rate.c_per_min * scale, np.nan)
-    sd = sheet.rate.sd * scale
     trace = record.trace
-    return ReviewCurves(
-        trace.t - zero, trace.bean * scale + offset, trace.air * scale + offset, rate, rate - sd, rate + sd
-    )  # fmt: skip
+    return ReviewCurves(trace.t - zero, trace.bean * scale + offset, trace.air * scale + offset, sheet.rate.t - zero, rate)
 
 
 def _mark_rows(record: BatchRecord, units: Units) -> tuple[MarkRow, ...]:
@@ -114,7 +110,7 @@ def _mark_rows(record: BatchRecord, units: Units) -> tuple[MarkRow, ...]:
                 kind,
                 kind.words,
                 mark.t - zero if mark else None,
-                units.text(mark.bean, "°C", 1) if mark else "–",
+                units.text(mark.bean, "°C", 1, with_unit=False) if mark else "–",
                 how[mark.found] if mark else "missing",
             )
         )
@@ -122,14 +118,15 @@ def _mark_rows(record: BatchRecord, units: Units) -> tuple[MarkRow, ...]:
 
 
 def _stage_rows(sheet: BatchSheet, units: Units) -> tuple[tuple[str, ...], ...]:
-    rows: list[tuple[str, ...]] = []
+    rows: list[tuple[str, ...]] = [("", "time", "share", "rise", "rate")]
     for name, stage in sheet.stages.named():
         if stage is None:
             rows.append((name, "–", "–", "–", "–"))
             continue
         share = f"{100 * stage.share:.0f} %" if stage.share is not None else "–"
-        rise = f"{units.show_difference(stage.rise_c):.1f} {units.temperature}" if stage.rise_c is not None else "–"
-        rows.append((name, clock(stage.seconds), share, rise, units.rate_text(stage.mean_rate)))
+        rise = f"{units.show_difference(stage.rise_c):.1f}" if stage.rise_c is not None else "–"
+        rate = f"{units.show_difference(stage.mean_rate):.1f}" if stage.mean_rate is not None else "–"
+        rows.append((name, clock(stage.seconds), share, rise, rate))
     rows.append(("*total", clock(sheet.stages.total_s), "", "", ""))
     return tuple(rows)
 

@@ -239,6 +239,8 @@ def _planned_spans(
     waiting = [
         (max(e.due_t, now), e.move.to) for e in due if e.move.control is control and e.done_t is None and e.due_t is not None
     ]
+    if not waiting:
+        return ()
     stops = [t for t, _ in waiting[1:]] + [max(end, now)]
     return tuple((t - zero, stop - zero, value) for (t, value), stop in zip(waiting, stops, strict=True) if stop > t)
 
@@ -275,12 +277,12 @@ def mark_rows(marks: tuple[Mark, ...], units: Units) -> tuple[tuple[str, str, st
 def _moves(session: RoastSession, units: Units, zero: float) -> tuple[tuple[str, str], ...]:
     """The plan's moves still to come, then the last ones made: sentence and when."""
     due = [entry for entry in session.due() if entry.done_t is None]
-    coming = [(move_sentence(entry, units, session.machine), when_sentence(entry.move, units)) for entry in due[:4]]
+    coming = [(move_sentence(entry, units, session.machine), when_sentence(entry.move, units)) for entry in due[:2]]
     if coming or session.order.plan is not None:
         return tuple(coming)
     scale = session.machine.controls if session.machine else {}
     made = [
         (f"{move.control.value} {control_text(move.control, move.to, scale.get(move.control), units)}", clock(move.t - zero))
-        for move in session.moves[-4:]
+        for move in session.moves[-2:]
     ]
     return tuple(reversed(made))

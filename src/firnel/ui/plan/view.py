@@ -54,7 +54,7 @@ class PlanView(ListPage):
         self.sheet_column.addWidget(self._hands)
         moves, moves_column = card(spacing=2)
         moves_column.addWidget(label("Moves", "heading"))
-        self._moves = FigureGrid()
+        self._moves = FigureGrid(words=2)
         moves_column.addWidget(self._moves)
         self.sheet_column.addWidget(moves)
         look.changed.connect(self._dress)

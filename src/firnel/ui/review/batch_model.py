@@ -6,30 +6,30 @@ from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 
-from firnel.core.units import Units, clock
+from firnel.core.units import clock
 from firnel.ui.theme.look import mono
 from firnel.work.records import BatchFilter, BatchLine, Library
 
 PAGE = 200
-HEADINGS = ("Batch", "Day", "Lot", "Total", "Dev.", "Drop", "Loss")
-_FIGURES = {0, 3, 4, 5, 6}
+HEADINGS = ("Batch", "Day", "Lot", "Dev.", "Loss")
+_FIGURES = {0, 3, 4}
 
 
 class BatchModel(QAbstractTableModel):
     """Batches that a filter lets through, newest first."""
 
-    def __init__(self, library: Library, units: Units, parent: QObject | None = None) -> None:
+    def __init__(self, library: Library, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._library, self._units = library, units
+        self._library = library
         self._filter = BatchFilter()
         self._lines: list[BatchLine] = []
         self._complete = False
-        self._font = mono(15)
+        self._font = mono(14)
 
-    def show_filter(self, wanted: BatchFilter, units: Units) -> None:
+    def show_filter(self, wanted: BatchFilter) -> None:
         """Begin the list anew: its first page is here when this returns."""
         self.beginResetModel()
-        self._filter, self._units = wanted, units
+        self._filter = wanted
         self._lines = self._library.batch_lines(wanted, limit=PAGE)
         self._complete = len(self._lines) < PAGE
         self.endResetModel()
@@ -76,7 +76,7 @@ class BatchModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return self._text(line, index.column())
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{line.machine}, {line.plan or 'no plan'}"
+            return f"{line.started.astimezone():%d %B %Y %H:%M}, {line.machine}, {line.plan or 'no plan'}"
         if role == Qt.ItemDataRole.FontRole and index.column() in _FIGURES:
             return self._font
         if role == Qt.ItemDataRole.TextAlignmentRole and index.column() >= 3:
@@ -88,14 +88,10 @@ class BatchModel(QAbstractTableModel):
             case 0:
                 return line.label
             case 1:
-                return f"{line.started.astimezone():%d %b %y}"
+                return f"{line.started.astimezone():%d %b}"
             case 2:
                 return line.lot or "lot not told"
             case 3:
-                return clock(line.total_s)
-            case 4:
                 return clock(line.development_s)
-            case 5:
-                return self._units.text(line.drop_c, "°C", 1, with_unit=False)
             case _:
-                return f"{100 * line.loss:.1f} %" if line.loss is not None else line.status
+                return f"{100 * line.loss:.1f} %" if line.loss is not None else "to weigh"

@@ -4,13 +4,23 @@ from __future__ import annotations
 
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QScrollArea,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from firnel.core.units import clock
 from firnel.core.vocabulary import MarkKind
 from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.lanes import HandsLane, Lane, line_pen
-from firnel.ui.shared.parts import FigureGrid, PageHead, card, label
+from firnel.ui.shared.parts import FigureGrid, PageHead, button, card, label
 from firnel.ui.theme.look import Look, sans
 from firnel.work.review_picture import MarkRow, ReviewCurves, ReviewPicture
 
@@ -47,10 +57,11 @@ class ReviewCurvesPane(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         self._top, self._rate = Lane(look, "card"), Lane(look, "lane", with_time=True)
-        self._rate.setFixedHeight(112)
+        self._rate.setFixedHeight(100)
         self._rate.plot.setXLink(self._top.plot)
         self._hands = HandsLane(look, self._top)
-        self._hands.setFixedHeight(122)
+        self._hands.setFixedHeight(108)
+        self._hands.setMinimumHeight(90)
         column.addWidget(self._top, 1)
         column.addWidget(self._rate)
         column.addWidget(self._hands)
@@ -98,9 +109,9 @@ class ReviewCurvesPane(QWidget):
         curves = picture.curves
         self._bean.setData(curves.t, curves.bean)
         self._air.setData(curves.t, curves.air)
-        self._rate_line.setData(curves.t, curves.rate)
+        self._rate_line.setData(curves.rate_t, curves.rate)
         self._over.setData(over.t if over else [], over.bean if over else [])
-        self._rate_over.setData(over.t if over else [], over.rate if over else [])
+        self._rate_over.setData(over.rate_t if over else [], over.rate if over else [])
         end = max(picture.span[1], float(over.t[-1]) if over is not None and over.t.size else 0.0)
         low, high = picture.levels
         headroom = (high - low) * 0.12
@@ -116,6 +127,8 @@ class ReviewCurvesPane(QWidget):
             if t is not None:
                 line.setValue(t)
                 word.setText(text, color=self._look.palette.soft)
+                # The last words stand left of their lines, so that neither leaves the lane nor meets the next.
+                word.setAnchor((1.0, 0.0) if t > 0.7 * end else (0.5, 0.0))
                 word.setPos(t, high + headroom)
         self._legend_texts = (label_text, over_label)
         self._show_legend()
@@ -149,14 +162,15 @@ class MarksTable(QWidget):
         self._edits, self._rows = {}, {row.kind: row for row in rows}
         for index, row in enumerate(rows):
             edit = QLineEdit(clock(row.t))
-            edit.setObjectName("figures")
+            edit.setObjectName("time")
             edit.setAccessibleName(f"Time of {row.name}")
             edit.setAlignment(Qt.AlignmentFlag.AlignRight)
-            edit.setFixedWidth(76)
+            edit.setFixedSize(64, 25)
             edit.setReadOnly(row.kind is MarkKind.TURNING)
+            edit.setToolTip(f"found by: {row.found}")
             edit.editingFinished.connect(self._on_edited)
             self._edits[row.kind] = edit
-            for column, widget in enumerate((label(row.name), edit, label(row.bean, "figure"), label(row.found, "soft"))):
+            for column, widget in enumerate((label(row.name), edit, label(row.bean, "figure"))):
                 self._grid.addWidget(widget, index, column)
 
     def _on_edited(self) -> None:
@@ -188,16 +202,40 @@ class ReviewSheet(QWidget):
         column.addWidget(self.curves, 1)
         lower = QHBoxLayout()
         lower.setSpacing(6)
-        column.addLayout(lower)
+        holder = QWidget()
+        holder.setLayout(lower)
+        lower.setContentsMargins(0, 0, 0, 0)
+        holder.setFixedHeight(208)
+        column.addWidget(holder)
         self.marks = MarksTable()
-        self._stages, self._results, self._said = FigureGrid(), FigureGrid(), FigureGrid()
+        self._stages, self._results = FigureGrid(), FigureGrid()
         stages, stage_column = card(spacing=4)
-        stage_column.addWidget(label("Stages", "heading"))
-        stage_column.addWidget(self._stages)
-        self._events = FigureGrid()
-        stage_column.addWidget(self._said_label())
-        stage_column.addWidget(self._events)
-        stage_column.addStretch(1)
+        self._pages = QStackedWidget()
+        self._moves, self._notes = FigureGrid(), FigureGrid()
+        tabs, group = QHBoxLayout(), QButtonGroup(self)
+        tabs.setSpacing(14)
+        for number, (name, grid) in enumerate((("Stages", self._stages), ("Moves", self._moves), ("Noted", self._notes))):
+            tab = button(name)
+            tab.setObjectName("tab")
+            tab.setCheckable(True)
+            tab.setChecked(number == 0)
+            group.addButton(tab, number)
+            tabs.addWidget(tab)
+            area = QScrollArea()
+            area.setWidgetResizable(True)
+            area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            holder = QWidget()
+            held = QVBoxLayout(holder)
+            held.setContentsMargins(0, 0, 6, 0)
+            held.addWidget(grid)
+            held.addStretch(1)
+            area.setWidget(holder)
+            self._pages.addWidget(area)
+        group.idClicked.connect(self._pages.setCurrentIndex)
+        self._tabs = group
+        tabs.addStretch(1)
+        stage_column.addLayout(tabs)
+        stage_column.addWidget(self._pages, 1)
         marks, mark_column = card(spacing=4)
         mark_column.addWidget(label("Marks (type to correct)", "heading"))
         mark_column.addWidget(self.marks)
@@ -208,12 +246,8 @@ class ReviewSheet(QWidget):
         self._remark = label("", "soft", wrap=True)
         result_column.addWidget(self._remark)
         result_column.addStretch(1)
-        for frame, share in ((stages, 5), (marks, 4), (results, 3)):
+        for frame, share in ((stages, 7), (marks, 6), (results, 4)):
             lower.addWidget(frame, share)
-
-    def _said_label(self) -> QWidget:
-        self._said_head = label("Noted", "heading")
-        return self._said_head
 
     def show_picture(
         self, picture: ReviewPicture, batch_label: str, remark: str, over: ReviewCurves | None, over_label: str
@@ -227,6 +261,9 @@ class ReviewSheet(QWidget):
         self._stages.show_rows(list(picture.stages))
         self._results.show_rows(list(picture.results))
         self._remark.setText(remark)
-        said = [*picture.events, *picture.notes][:5]
-        self._said_head.setVisible(bool(said))
-        self._events.show_rows([(text, when) for when, text in said])
+        self._moves.show_rows([(what, when) for when, what in picture.moves])
+        said = [*picture.events, *picture.notes]
+        self._notes.show_rows([(text, when) for when, text in said])
+        noted = self._tabs.button(2)
+        if noted is not None:
+            noted.setText(f"Noted ({len(said)})" if said else "Noted")

@@ -87,7 +87,7 @@ class ReviewView(QWidget):
 
     def _list(self) -> QWidget:
         frame, column = card()
-        frame.setFixedWidth(470)
+        frame.setFixedWidth(384)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search batch, lot, machine, plan, remark")
         self.search.setAccessibleName("Search batches")
@@ -98,12 +98,12 @@ class ReviewView(QWidget):
         for box, name in ((self._lot, "Lot"), (self._machine, "Machine"), (self._period, "Days")):
             box.setAccessibleName(f"Filter by {name.lower()}")
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            box.setMinimumContentsLength(8)
+            box.setMinimumContentsLength(6)
             filters.addWidget(box, 1)
         for text, days in PERIODS:
             self._period.addItem(text, days)
         column.addLayout(filters)
-        self.model = BatchModel(self._library, self._desk.settings.units, self)
+        self.model = BatchModel(self._library, self)
         self.table = QTableView()
         dress_table(self.table, "Batches")
         self.table.setModel(self.model)
@@ -111,7 +111,7 @@ class ReviewView(QWidget):
         if across is not None:
             across.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
             across.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-            for section, width in ((0, 58), (1, 84), (3, 60), (4, 50), (5, 62), (6, 66)):
+            for section, width in ((0, 62), (1, 74), (3, 62), (4, 84)):
                 across.resizeSection(section, width)
         column.addWidget(self.table, 1)
         self._count = label("", "soft")
@@ -154,7 +154,7 @@ class ReviewView(QWidget):
     def search_now(self) -> None:
         """Show the batches that the fields ask for."""
         wanted = self.filter()
-        self.model.show_filter(wanted, self._desk.settings.units)
+        self.model.show_filter(wanted)
         self.background.run("count", lambda: self._library.count_batches(wanted), self._on_count)
         if self.model.rowCount():
             kept = self.model.row_of(self._record.id) if self._record is not None and self._record.id is not None else None

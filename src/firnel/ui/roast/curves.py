@@ -66,7 +66,7 @@ class RoastCurves(QWidget):
         for item in self._legend:
             item.setFont(sans(14, sans(14).Weight.DemiBold))
             top.addItem(item, ignoreBounds=True)
-        self._rate_name = pg.TextItem(anchor=(0, 0))
+        self._rate_name = pg.TextItem(anchor=(1, 0))
         self._rate_name.setFont(sans(14, sans(14).Weight.DemiBold))
         rate.addItem(self._rate_name, ignoreBounds=True)
 
@@ -126,7 +126,7 @@ class RoastCurves(QWidget):
         unit = picture.temperature_unit
         if self._rate_name.toPlainText() != f"rate of rise, {unit}/min":
             self._rate_name.setText(f"rate of rise, {unit}/min", color=self._look.palette.plum)
-        self._rate_name.setPos(left + 8 * per_x, picture.rate_top - 1 * rate_px[1])
+        self._rate_name.setPos(picture.span[1] - 4 * per_x, picture.rate_top - 1 * rate_px[1])
 
     def _show_labels(self, labels: tuple[MarkLabel, ...], levels: tuple[float, float]) -> None:
         key: tuple[object, ...] = (labels, levels, self._look.palette.name)

@@ -9,18 +9,27 @@ from firnel.work.roast_picture import RoastPicture
 
 
 class SideCards(QWidget):
-    """Shows the words of a `RoastPicture`."""
+    """Shows the words of a `RoastPicture`.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    short : only the marks, where the weigh sheet takes most of the room.
+    """
+
+    def __init__(self, short: bool = False) -> None:
         super().__init__()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        column.addWidget(self._batch_card())
-        column.addWidget(self._marks_card())
-        column.addWidget(self._moves_card())
+        batch, marks, moves, keys = self._batch_card(), self._marks_card(), self._moves_card(), self._keys_card()
+        for frame in (batch, marks, moves):
+            column.addWidget(frame)
         column.addStretch(1)
-        column.addWidget(self._keys_card())
+        column.addWidget(keys)
+        if short:
+            for frame in (batch, keys):
+                frame.hide()
+        self._short = short
 
     def _batch_card(self) -> QWidget:
         frame, column = card(spacing=3)
@@ -44,7 +53,7 @@ class SideCards(QWidget):
         frame, column = card(spacing=2)
         self._moves_title = label("Coming moves", "heading")
         column.addWidget(self._moves_title)
-        self._moves = [(ElidedLabel(), ElidedLabel("soft")) for _ in range(4)]
+        self._moves = [(ElidedLabel(), ElidedLabel("soft")) for _ in range(2)]
         for what, when in self._moves:
             column.addWidget(what)
             column.addWidget(when)
@@ -60,8 +69,8 @@ class SideCards(QWidget):
             layout.replaceWidget(first.findChildren(type(self._space))[1], self._space)
         column.addWidget(first)
         column.addWidget(key_row(("Enter", "move done"), ("Z", "undo")))
-        column.addWidget(key_row(("[", "]  nudge 1 s"), ("C", "colour"), ("S", "smell")))
-        column.addWidget(key_row(("?", "all keys")))
+        column.addWidget(key_row(("[ ]", "nudge 1 s"), ("?", "all keys")))
+        column.addWidget(key_row(("C", "colour"), ("S", "smell"), ("R", "remark")))
         return frame
 
     def show_picture(self, picture: RoastPicture) -> None:
@@ -73,8 +82,8 @@ class SideCards(QWidget):
             line.setVisible(bool(text))
         self._no_marks.setVisible(not picture.rows)
         self._marks.show_rows(list(picture.rows))
-        self._moves_frame.setVisible(bool(picture.moves))
-        for (what, when), pair in zip(self._moves, (*picture.moves, *[("", "")] * 4)[:4], strict=True):
+        self._moves_frame.setVisible(bool(picture.moves) and not self._short)
+        for (what, when), pair in zip(self._moves, (*picture.moves, *[("", "")] * 2)[:2], strict=True):
             what.show_text(pair[0])
             when.show_text(pair[1])
             what.setVisible(bool(pair[0]))

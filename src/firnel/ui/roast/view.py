@@ -85,7 +85,7 @@ class RoastView(QWidget):
         self._cooling = QWidget()
         cooling = QVBoxLayout(self._cooling)
         cooling.setContentsMargins(0, 0, 0, 0)
-        self._cooled_cards = SideCards()
+        self._cooled_cards = SideCards(short=True)
         cooling.addWidget(self.weigh)
         cooling.addWidget(self._cooled_cards, 1)
         for page in (self._cards, self.prepare, self._cooling):

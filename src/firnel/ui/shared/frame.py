@@ -100,7 +100,7 @@ class NowLine(QFrame):
         row.addWidget(self._batch)
         row.addWidget(self._clock)
         row.addWidget(self._next, 1)
-        row.addWidget(label("F4", "key"))
+        row.addWidget(label("F4", "key"), 0, Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(label("back to Roast", "soft"))
 
     def show_now(self, batch: str, cue: Cue) -> None:

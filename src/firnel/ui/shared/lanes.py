@@ -19,10 +19,13 @@ LEFT = 58
 RIGHT = 16
 
 
+pg.setConfigOptions(antialias=True)
+
+
 class ClockAxis(pg.AxisItem):
     """A time axis that speaks minutes and seconds."""
 
-    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:  # noqa: N803 - Qt-style names
         """Whole minutes, or coarser, so that labels never crowd."""
         span = max(maxVal - minVal, 1.0)
         step = next((s for s in (15, 30, 60, 120, 300, 600, 1800, 3600, 7200) if span / s <= max(size / 64.0, 1.0)), 14400)
@@ -32,6 +35,21 @@ class ClockAxis(pg.AxisItem):
     def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:
         """``4:00``."""
         return [clock(value) for value in values]
+
+
+class LevelAxis(pg.AxisItem):
+    """A left axis with a few round levels, never so many that they crowd."""
+
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:  # noqa: N803 - Qt-style names
+        """Levels some 45 pixels apart or more."""
+        span = max(maxVal - minVal, 1e-6)
+        step = next((s for s in (1, 2, 5, 10, 20, 25, 50, 100) if span / s <= max(size / 45.0, 1.0)), 200)
+        first = int(np.ceil(minVal / step) * step)
+        return [(step, [float(v) for v in range(first, int(maxVal) + 1, step)])]
+
+    def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:
+        """``200``."""
+        return [f"{value:.0f}" for value in values]
 
 
 class Lane(QFrame):
@@ -48,7 +66,7 @@ class Lane(QFrame):
         super().__init__()
         self.setObjectName(name)
         self._look, self._name = look, name
-        self.plot = pg.PlotWidget(axisItems={"bottom": ClockAxis("bottom")})
+        self.plot = pg.PlotWidget(axisItems={"bottom": ClockAxis("bottom"), "left": LevelAxis("left")})
         self.plot.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         column = QVBoxLayout(self)
         column.setContentsMargins(1, 6, 1, 4)

@@ -38,26 +38,33 @@ def button(text: str, tip: str = "", primary: bool = False) -> QPushButton:
 
 
 def key_row(*pairs: tuple[str, str]) -> QWidget:
-    """Key caps, each with what the key does."""
+    """Key caps, each with what the key does; several caps in one are parted by spaces."""
     row = QWidget()
     layout = QHBoxLayout(row)
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(SPACE_S)
     for key, meaning in pairs:
-        layout.addWidget(label(key, "key"))
+        for cap in key.split():
+            layout.addWidget(label(cap, "key"), 0, Qt.AlignmentFlag.AlignVCenter)
         layout.addWidget(label(meaning, "soft"))
     layout.addStretch(1)
     return row
 
 
 class FigureGrid(QWidget):
-    """Rows of a name, a figure and a word beside it; figures line up on the right."""
+    """Rows of a name and figures beside it, which line up on the right.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    words : how many columns hold words; the others are figures.
+    """
+
+    def __init__(self, words: int = 1) -> None:
         super().__init__()
+        self._words = words
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setHorizontalSpacing(SPACE_M)
+        self._grid.setHorizontalSpacing(10)
         self._grid.setVerticalSpacing(3)
         self._grid.setColumnStretch(0, 1)
         self._rows: list[tuple[QLabel, ...]] = []
@@ -86,7 +93,7 @@ class FigureGrid(QWidget):
             for cell in self._rows[index]:
                 self._grid.removeWidget(cell)
                 cell.deleteLater()
-        cells = tuple(label("", "" if column == 0 else "figure") for column in range(count))
+        cells = tuple(label("", "" if column < self._words else "figure") for column in range(count))
         for column, cell in enumerate(cells):
             side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
             self._grid.addWidget(cell, index, column, side | Qt.AlignmentFlag.AlignVCenter)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
 from firnel.ui.shared.entries import FigureEntry
@@ -43,15 +43,21 @@ class WeighSheet(QWidget):
         self._ground = FigureEntry("Colour, ground", "0 to 100")
         self._remark = QLineEdit()
         self._remark.setAccessibleName("Remark")
-        for name, field in (
-            (self._roasted_name, self._roasted),
-            (label("Weight loss", "soft"), self._loss),
-            (label("Colour, whole bean", "soft"), self._whole),
-            (label("Colour, ground", "soft"), self._ground),
-            (label("Remark", "soft"), self._remark),
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(10)
+        grid.setColumnStretch(1, 1)
+        for row, (name, field) in enumerate(
+            (
+                (self._roasted_name, self._roasted),
+                (label("Weight loss", "soft"), self._loss),
+                (label("Colour whole", "soft"), self._whole),
+                (label("Colour ground", "soft"), self._ground),
+                (label("Remark", "soft"), self._remark),
+            )
         ):
-            column.addWidget(name)
-            column.addWidget(field)
+            grid.addWidget(name, row, 0)
+            grid.addWidget(field, row, 1)
+        column.addLayout(grid)
         self._warning = label("", "warn", wrap=True)
         column.addWidget(self._warning)
         self._save = button("Save the batch", "Enter", primary=True)
@@ -67,10 +73,9 @@ class WeighSheet(QWidget):
     def begin(self, title: str, load_kg: float | None, units: Units, known: Results | None = None) -> None:
         """Ask for the results of one batch."""
         self._units, self._load = units, load_kg
-        self._title.setText(title)
-        self._roasted_name.setText(
-            f"Roasted weight, {units.mass}" + (f" (green {units.text(load_kg, 'kg')})" if load_kg else "")
-        )
+        green = f", green {units.text(load_kg, 'kg')}" if load_kg else ""
+        self._title.setText(f"{title}{green}")
+        self._roasted_name.setText(f"Roasted, {units.mass}")
         known = known or Results(None, None, None, "")
         shown = units.show(known.roasted_kg, "kg") if known.roasted_kg is not None else None
         self._roasted.show_figure(shown, 0 if units.mass == "g" else 3)
