@@ -83,10 +83,10 @@ def main() -> int:
     if walk is None and os.environ.get("FIRNEL_NO_DISPLAY"):
         walk = given.folder / "pictures"
     if walk is not None:
-        from firnel.app.walk import walk_through
+        from firnel.app.walk import SHOWN_DAY, walk_through
 
         # The pictures always show the same day, whatever day they are made on.
-        library_at = demo_library(given.folder, "pictures-" + DEMO_NAME, datetime(2026, 11, 20, 12))
+        library_at = demo_library(given.folder, "pictures-" + DEMO_NAME, SHOWN_DAY)
         return walk_through(library_at, walk, given.theme)
     return _with_window(demo_library(given.folder), given.speed, given.first_paint)
 

@@ -11,6 +11,7 @@ import sys
 import tempfile
 from collections.abc import Callable
 from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
@@ -27,12 +28,16 @@ from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.store.library import Library
+from firnel.ui.day.view import DayView
 from firnel.ui.review.view import ReviewView
+from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
 from firnel.work.roast_session import BatchOrder
 from firnel.work.settings import Settings
 
 WIDTH, HEIGHT = 1280, 800
+#: The day on which the demo library for pictures ends.
+SHOWN_DAY = datetime(2026, 11, 20, 10, tzinfo=UTC)
 
 
 class Stage:
@@ -55,7 +60,7 @@ class Stage:
             Library(copy), Settings(theme="night" if theme == "night" else "day"), self.look, keep=_forget
         )
         desk = self.window.desk
-        desk.clock = desk.session.clock = Clock(lambda: self._time)
+        desk.clock = desk.session.clock = Clock(lambda: self._time, lambda: SHOWN_DAY + timedelta(seconds=self._time))
         desk.session._start = desk.clock.now()
         desk.link = LinkStatus(LinkState.LIVE, "Reading the simulated roaster.")
         library = desk.library
@@ -99,6 +104,7 @@ class Stage:
 
     def settle(self) -> None:
         """Let the window draw, and the background finish."""
+        self.window.roast.refresh()
         for _ in range(6):
             self.application.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 60)
         review = self.window.view("Review") if "Review" in self.window.made_views() else None
@@ -152,6 +158,11 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
     stage.picture(into / "roast.png")
     for name in ("Green", "Plan", "Day", "Machines"):
         stage.window.show_station(name)
+        view = stage.window.view(name)
+        if isinstance(view, DayView):
+            view.show_day((SHOWN_DAY - timedelta(days=15)).date())
+        if isinstance(view, ListPage):
+            view.select(4)
         stage.picture(into / f"{name.lower()}.png")
     stage.window.show_station("Roast")
     stage.wind_on(lambda: MarkKind.DROP in session.marks)

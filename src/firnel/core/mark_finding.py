@@ -117,7 +117,7 @@ def _corner(t: FloatArray, value: FloatArray, moment: float) -> float:
     down = np.polyfit(t[behind], value[behind], 1)[0]
     # A short stretch behind says less: weigh by its length.
     length = min(float(t[behind][-1] - moment), 12.0) / 12.0
-    return float(np.polyfit(t[before], value[before], 1)[0] - down) * 10.0 * np.sqrt(length)
+    return float((np.polyfit(t[before], value[before], 1)[0] - down) * 10.0 * np.sqrt(length))
 
 
 def _clean(t: FloatArray, bean: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -6,7 +6,7 @@ correcting the charge mark never rewrites a reading. Temperatures are degrees Ce
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import IntFlag, StrEnum
@@ -109,6 +109,12 @@ class Trace:
     airflow: FloatArray
     drum: FloatArray
     quality: NDArray[np.int64]
+
+    @classmethod
+    def from_columns(cls, columns: Iterable[FloatArray], quality: NDArray[np.int64]) -> Trace:
+        """A trace from t, bean, air, gas, airflow and drum in this order."""
+        t, bean, air, gas, airflow, drum = columns
+        return cls(t, bean, air, gas, airflow, drum, quality)
 
     @classmethod
     def empty(cls) -> Trace:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
+from datetime import UTC, datetime
 
 
 class Clock:
@@ -13,10 +14,13 @@ class Clock:
     Parameters
     ----------
     source : the monotonic time underneath. [s]
+    wall : date and time of day, UTC.
     """
 
-    def __init__(self, source: Callable[[], float] = time.monotonic) -> None:
-        self._source = source
+    def __init__(
+        self, source: Callable[[], float] = time.monotonic, wall: Callable[[], datetime] = lambda: datetime.now(UTC)
+    ) -> None:
+        self._source, self.wall = source, wall
         self._rate = 1.0
         self._base = self._shown = source()
         self._lock = threading.Lock()

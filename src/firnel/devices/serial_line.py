@@ -69,7 +69,7 @@ class SerialSource:
         }
         if "bean" not in values:
             return None
-        return self._watch.judge(Reading(time=self._clock.now(), **values))
+        return self._watch.judge(Reading(time=self._clock.now(), bean=values["bean"], air=values.get("air")))
 
     def _celsius(self, value: float) -> float:
         return (value - 32.0) / 1.8 if self._fahrenheit else value

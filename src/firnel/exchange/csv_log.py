@@ -103,7 +103,7 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
     numbers = {name: values[keep] for name, values in numbers.items()}
     _to_celsius(numbers, header, columns, wishes.temperature, said)
     blank = np.full(t.size, np.nan)
-    trace = Trace(t, *(numbers.get(name, blank) for name in FIELDS[1:]), quality=np.zeros(t.size, np.int64))
+    trace = Trace.from_columns((t, *(numbers.get(name, blank) for name in FIELDS[1:])), np.zeros(t.size, np.int64))
     if np.isfinite(trace.bean).sum() < 10:
         raise ImportRefusedError(f"{path.name} has fewer than ten bean readings; there is no roast in it.")
     steps = np.diff(t[np.isfinite(trace.bean)])

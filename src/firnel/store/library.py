@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Connection, Row, Select, delete, func, insert, select, update
+from sqlalchemy import Connection, CursorResult, Row, Select, delete, func, insert, select, update
 
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_from_document, plan_to_document
@@ -257,7 +257,7 @@ class Library:
                     started=started, status=status, clock_rate=1.0, remark="", room_c=room_c,
                 )
             )  # fmt: skip
-            key = int(result.inserted_primary_key[0])
+            key = _new_key(result)
             _refresh_search(connection, key)
         return key, label
 
@@ -377,9 +377,16 @@ def write_marks(connection: Connection, key: int, wanted: Sequence[Mark]) -> Non
     connection.execute(update(batches).where(batches.c.id == key).values(**summary))
 
 
+def _new_key(result: CursorResult[Any]) -> int:
+    key = result.inserted_primary_key
+    if key is None:
+        raise RuntimeError("the database gave the new row no key.")
+    return int(key[0])
+
+
 def _upsert(connection: Connection, table: Any, key: int | None, values: Mapping[str, Any]) -> int:
     if key is None:
-        return int(connection.execute(insert(table).values(**values)).inserted_primary_key[0])
+        return _new_key(connection.execute(insert(table).values(**values)))
     connection.execute(update(table).where(table.c.id == key).values(**values))
     return key
 
@@ -450,7 +457,7 @@ def _trace(connection: Connection, key: int) -> Trace:
     if not rows:
         return Trace.empty()
     table: FloatArray = np.array([tuple(row) for row in rows], dtype=float)
-    return Trace(*(table[:, column] for column in range(6)), quality=table[:, 6].astype(np.int64))
+    return Trace.from_columns((table[:, column] for column in range(6)), table[:, 6].astype(np.int64))
 
 
 def _marks(connection: Connection, key: int) -> tuple[Mark, ...]:

@@ -45,7 +45,7 @@ class Hop(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self._called.connect(self._run, Qt.ConnectionType.QueuedConnection)
+        self._called.connect(self._run, type=Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]  # stubs lack type=
 
     def post(self, function: Callable[[], None]) -> None:
         """Run ``function`` soon on the GUI thread; safe from any thread."""

@@ -92,7 +92,7 @@ class LiveTrace:
     def trace(self) -> Trace:
         """The readings as a core value (views, not copies)."""
         columns = (self.column(name) for name in _FIELDS[:6])
-        return Trace(*columns, quality=self._quality[: self._count])
+        return Trace.from_columns(columns, self._quality[: self._count])
 
     def quality_at(self, index: int) -> Quality:
         """The quality of one reading, as the filter left it."""

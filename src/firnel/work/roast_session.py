@@ -6,10 +6,9 @@ and brings readings over from the driver's thread.
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 
 import numpy as np
 
@@ -183,7 +182,7 @@ class RoastSession:
         plan = next((plan for plan in self.library.plans() if plan.name == record.plan), None)
         self.order = BatchOrder(lots.get(record.lot), machines.get(record.machine), plan, record.load_kg)
         last_t, last_wall, rate = self.library.journal_state(key)
-        away = max(time.time() - last_wall, 0.0) * rate
+        away = max(self.clock.wall().timestamp() - last_wall, 0.0) * rate
         self._start = self.clock.now() - (last_t + away)
         self.batch_id, self.label, self.trace = key, record.label, LiveTrace()
         columns = (
@@ -481,7 +480,7 @@ class RoastSession:
         if order.plan is not None:
             for control, value in order.plan.start.items():
                 self._held.setdefault(control, value)
-        started = datetime.now(UTC) - timedelta(seconds=keep_s / self.clock.rate)
+        started = self.clock.wall() - timedelta(seconds=keep_s / self.clock.rate)
         self.batch_id, self.label = self.library.new_batch(
             order.lot.id if order.lot else None,
             order.machine.id if order.machine else None,

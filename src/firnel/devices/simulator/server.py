@@ -62,15 +62,16 @@ class SimulatorServer:
             self._loop.close()
 
     async def _serve(self) -> None:
-        server = await self._listen()
+        server: ModbusTcpServer | None = await self._listen()
         self._ready.set()
         while not self._stopping.is_set():
             await asyncio.sleep(0.05)
             self.plant.advance()
-            if self.plant.fault is Fault.CABLE and server is not None:
+            broken = self.plant.fault is Fault.CABLE
+            if broken and server is not None:
                 await server.shutdown()
                 server = None
-            elif self.plant.fault is not Fault.CABLE and server is None:
+            elif not broken and server is None:
                 server = await self._listen()
         if server is not None:
             await server.shutdown()

@@ -26,7 +26,7 @@ class DayView(ListPage):
             sheet_width=330,
         )
         self._desk = desk
-        self._date = QDateEdit(QDate(today or datetime.now().date()))
+        self._date = QDateEdit(_qt_date(today or datetime.now().date()))
         self._date.setAccessibleName("Day shown")
         self._date.setCalendarPopup(True)
         self._date.setDisplayFormat("d MMMM yyyy")
@@ -47,6 +47,10 @@ class DayView(ListPage):
         one_column.addWidget(self._one)
         self.sheet_column.addWidget(one)
         self.sheet_column.addStretch(1)
+
+    def show_day(self, day: date) -> None:
+        """Show this day."""
+        self._date.setDate(_qt_date(day))
 
     def _on_back(self) -> None:
         self._date.setDate(self._date.date().addDays(-1))
@@ -105,3 +109,7 @@ class DayView(ListPage):
                 ("Plan", key.plan or "–"),
             ]
         )
+
+
+def _qt_date(day: date) -> QDate:
+    return QDate(day.year, day.month, day.day)

@@ -105,7 +105,7 @@ class GreenView(ListPage):
             return
         try:
             shown, density, moisture = self._kg.figure(), self._density.figure(), self._moisture.figure()
-            lot = Lot(**texts, density_g_per_l=density)
+            lot = Lot(texts["name"], texts["origin"], texts["station"], process=texts["process"], density_g_per_l=density)
             if shown is not None:
                 lot = replace(lot, on_hand_kg=self._desk.settings.units.read(shown, "kg"))
             if moisture is not None:

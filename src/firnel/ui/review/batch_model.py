@@ -94,4 +94,4 @@ class BatchModel(QAbstractTableModel):
             case 3:
                 return clock(line.development_s)
             case _:
-                return f"{100 * line.loss:.1f} %" if line.loss is not None else "to weigh"
+                return f"{100 * line.loss:.1f} %" if line.loss is not None else "–"

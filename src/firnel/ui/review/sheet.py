@@ -6,6 +6,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
+    QFrame,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
@@ -208,10 +209,26 @@ class ReviewSheet(QWidget):
         holder.setFixedHeight(208)
         column.addWidget(holder)
         self.marks = MarksTable()
-        self._stages, self._results = FigureGrid(), FigureGrid()
-        stages, stage_column = card(spacing=4)
+        self._stages, self._results = FigureGrid(small=True), FigureGrid(small=True)
+        stages = self._stage_card()
+        marks, mark_column = card(spacing=4, margin=11)
+        mark_column.addWidget(label("Marks (type to correct)", "heading"))
+        mark_column.addWidget(self.marks)
+        mark_column.addStretch(1)
+        results, result_column = card(spacing=4, margin=11)
+        result_column.addWidget(label("Scale and colour", "heading"))
+        result_column.addWidget(self._results)
+        self._remark = label("", "soft", wrap=True)
+        result_column.addWidget(self._remark)
+        result_column.addStretch(1)
+        for frame, share in ((stages, 8), (marks, 6), (results, 5)):
+            lower.addWidget(frame, share)
+
+    def _stage_card(self) -> QFrame:
+        """Stages, moves and notes, one at a time."""
+        stages, stage_column = card(spacing=4, margin=11)
         self._pages = QStackedWidget()
-        self._moves, self._notes = FigureGrid(), FigureGrid()
+        self._moves, self._notes = FigureGrid(small=True), FigureGrid(small=True)
         tabs, group = QHBoxLayout(), QButtonGroup(self)
         tabs.setSpacing(14)
         for number, (name, grid) in enumerate((("Stages", self._stages), ("Moves", self._moves), ("Noted", self._notes))):
@@ -236,18 +253,7 @@ class ReviewSheet(QWidget):
         tabs.addStretch(1)
         stage_column.addLayout(tabs)
         stage_column.addWidget(self._pages, 1)
-        marks, mark_column = card(spacing=4)
-        mark_column.addWidget(label("Marks (type to correct)", "heading"))
-        mark_column.addWidget(self.marks)
-        mark_column.addStretch(1)
-        results, result_column = card(spacing=4)
-        result_column.addWidget(label("Scale and colour", "heading"))
-        result_column.addWidget(self._results)
-        self._remark = label("", "soft", wrap=True)
-        result_column.addWidget(self._remark)
-        result_column.addStretch(1)
-        for frame, share in ((stages, 7), (marks, 6), (results, 4)):
-            lower.addWidget(frame, share)
+        return stages
 
     def show_picture(
         self, picture: ReviewPicture, batch_label: str, remark: str, over: ReviewCurves | None, over_label: str

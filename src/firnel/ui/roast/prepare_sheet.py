@@ -124,9 +124,8 @@ class PrepareSheet(QWidget):
         plan = self._plan.currentData()
         load = self._units.read(shown, "kg") if shown is not None else None
         if machine is not None and load is not None and load > machine.stated_load_kg:
-            self._warning.setText(
-                f"{self._units.text(load, 'kg')} is more than {machine.name} takes ({self._units.text(machine.stated_load_kg, 'kg')})."
-            )
+            most = self._units.text(machine.stated_load_kg, "kg")
+            self._warning.setText(f"{self._units.text(load, 'kg')} is more than {machine.name} takes ({most}).")
             return
         self.prepared.emit(BatchOrder(lot, machine, plan if isinstance(plan, Plan) else None, load))
 

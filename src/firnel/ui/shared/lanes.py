@@ -17,6 +17,8 @@ from firnel.ui.theme.look import Look, mono, sans
 #: All lanes begin their time axis here. [px]
 LEFT = 58
 RIGHT = 16
+#: A ribbon lower than this has no room for its unit under its name. [px]
+ROOM_FOR_UNIT = 38
 
 
 pg.setConfigOptions(antialias=True)
@@ -205,6 +207,8 @@ class HandsLane(QFrame):
         painter.setFont(sans(13, sans(13).Weight.Bold))
         painter.setPen(QColor(colour))
         painter.drawText(QRectF(8, base - height + 8, LEFT - 8, 18), Qt.AlignmentFlag.AlignLeft, ribbon.name)
+        if height < ROOM_FOR_UNIT:
+            return  # the widest step says the unit then
         painter.setFont(sans(12))
         painter.setPen(QColor(self._look.palette.soft))
         painter.drawText(QRectF(8, base - height + 24, LEFT - 8, 16), Qt.AlignmentFlag.AlignLeft, ribbon.unit)
@@ -228,6 +232,8 @@ class HandsLane(QFrame):
             painter.setBrush(colour)
             painter.drawRect(box.adjusted(0, 0, -1, 0))
         text = f"{value * ribbon.factor:.{ribbon.digits}f}"
+        if height + 8 < ROOM_FOR_UNIT and span == max(ribbon.done, key=lambda step: step[1] - step[0], default=None):
+            text = f"{text} {ribbon.unit}"
         painter.setFont(mono(13, bold=not hollow))
         width = painter.fontMetrics().horizontalAdvance(text)
         if width + 4 > x1 - x0:

@@ -17,12 +17,12 @@ def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     return made
 
 
-def card(name: str = "card", spacing: int = SPACE_S) -> tuple[QFrame, QVBoxLayout]:
+def card(name: str = "card", spacing: int = SPACE_S, margin: int = SPACE_M + 4) -> tuple[QFrame, QVBoxLayout]:
     """A framed card and the column inside it."""
     frame = QFrame()
     frame.setObjectName(name)
     column = QVBoxLayout(frame)
-    column.setContentsMargins(SPACE_M + 4, SPACE_M, SPACE_M + 4, SPACE_M)
+    column.setContentsMargins(margin, SPACE_M, margin, SPACE_M)
     column.setSpacing(spacing)
     return frame, column
 
@@ -57,11 +57,12 @@ class FigureGrid(QWidget):
     Parameters
     ----------
     words : how many columns hold words; the others are figures.
+    small : whether the figures are set smaller, for a narrow card.
     """
 
-    def __init__(self, words: int = 1) -> None:
+    def __init__(self, words: int = 1, small: bool = False) -> None:
         super().__init__()
-        self._words = words
+        self._words, self._figure = words, "smallFigure" if small else "figure"
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(10)
@@ -93,7 +94,7 @@ class FigureGrid(QWidget):
             for cell in self._rows[index]:
                 self._grid.removeWidget(cell)
                 cell.deleteLater()
-        cells = tuple(label("", "" if column < self._words else "figure") for column in range(count))
+        cells = tuple(label("", "" if column < self._words else self._figure) for column in range(count))
         for column, cell in enumerate(cells):
             side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
             self._grid.addWidget(cell, index, column, side | Qt.AlignmentFlag.AlignVCenter)

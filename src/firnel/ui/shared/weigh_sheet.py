@@ -68,7 +68,8 @@ class WeighSheet(QWidget):
         for entry, following in zip(order, order[1:], strict=False):
             entry.returnPressed.connect(following.setFocus)
         self._remark.returnPressed.connect(self._on_save)
-        self._units, self._load = Units(), None
+        self._units = Units()
+        self._load: float | None = None
 
     def begin(self, title: str, load_kg: float | None, units: Units, known: Results | None = None) -> None:
         """Ask for the results of one batch."""

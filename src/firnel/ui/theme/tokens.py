@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
+from importlib import resources
 
 SANS = "Atkinson Hyperlegible Next"
 MONO = "Atkinson Hyperlegible Mono"
@@ -68,6 +69,7 @@ def tokens(palette: Palette) -> dict[str, str]:
         "space_m": f"{SPACE_M}px",
         "space_l": f"{SPACE_L}px",
         "radius": f"{RADIUS}px",
+        "chevron": str(resources.files("firnel.resources") / "icons" / f"chevron-{palette.name}.svg"),
     }
 
 
