@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from firnel.ui.shared.lanes import HandsLane, Lane, Ribbon, line_pen, thin_out
 from firnel.ui.theme.look import Look, sans
-from firnel.work.roast_picture import MarkLabel, RibbonPicture, RoastPicture
+from firnel.work.roast_picture import Curves, MarkLabel, RibbonPicture, RoastPicture
 
 
 def as_ribbon(picture: RibbonPicture) -> Ribbon:
@@ -40,6 +40,7 @@ class RoastCurves(QWidget):
         self._labels: list[pg.TextItem] = []
         self._ticks: list[pg.PlotDataItem] = []
         self._shown_labels: tuple[object, ...] = ()
+        self._shown_plan: tuple[float, ...] | None = None
         self._make_items()
         look.changed.connect(self._dress)
         self._dress()
@@ -96,13 +97,11 @@ class RoastCurves(QWidget):
         t, bean, air, rate, sd = (column[inside] for column in (t, bean, air, rate, sd))
         self._bean.setData(t, bean)
         self._air.setData(t, air)
-        self._plan_low.setData(curves.plan_t, curves.plan_low)
-        self._plan_high.setData(curves.plan_t, curves.plan_high)
+        self._show_plan(curves)
         self._rate_line.setData(t, rate)
         known = np.isfinite(rate)
         self._rate_low.setData(t[known], (rate - sd)[known])
         self._rate_high.setData(t[known], (rate + sd)[known])
-        self._rate_plan.setData(curves.plan_t, curves.plan_rate)
         for line in self._now:
             line.setValue(picture.now)
         newest = np.flatnonzero(np.isfinite(bean))
@@ -113,6 +112,17 @@ class RoastCurves(QWidget):
         self._place_names(picture)
         self._show_labels(picture.labels, picture.levels)
         self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons], picture.now)
+
+    def _show_plan(self, curves: Curves) -> None:
+        """Draw the corridor, which moves only when a mark comes early or late."""
+        key = (curves.plan_t.size, *(float(curves.plan_t[i]) for i in (0, len(curves.plan_t) // 2, -1) if curves.plan_t.size))
+        if key == self._shown_plan:
+            return
+        self._shown_plan = key
+        t, low, high, rate = thin_out(curves.plan_t, curves.plan_low, curves.plan_high, curves.plan_rate, most=180)
+        self._plan_low.setData(t, low)
+        self._plan_high.setData(t, high)
+        self._rate_plan.setData(t, rate)
 
     def _place_names(self, picture: RoastPicture) -> None:
         """Put the legend in the upper left corner, in pixels, wherever the axes have gone."""

@@ -7,7 +7,7 @@ from functools import partial
 
 from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.ui.roast.cue_panel import CuePanel
@@ -58,7 +58,9 @@ class RoastView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._desk = desk
         self._phase = ""
+        self._shortcuts: list[QShortcut] = []
         self._build(look)
+        self._frame_cost_ms = 0
         self._frame_timer = QTimer(self)
         self._frame_timer.setSingleShot(True)
         self._frame_timer.timeout.connect(self.refresh)
@@ -140,26 +142,30 @@ class RoastView(QWidget):
             shortcut = QShortcut(QKeySequence(key), self)
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.setAutoRepeat(key in steps)
-            shortcut.activated.connect(partial(self._guarded, action))
+            shortcut.activated.connect(action)
+            self._shortcuts.append(shortcut)
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.focusChanged.connect(self._on_focus)
 
-    def _guarded(self, action: Callable[[], object]) -> None:
-        """Keys drive the roast only while no entry has the cursor."""
-        focus = self.focusWidget()
-        if self._side.currentWidget() is self.prepare and focus is not None and self.prepare.isAncestorOf(focus):
-            return
-        action()
+    def _on_focus(self, _old: QWidget | None, new: QWidget | None) -> None:
+        """Keys drive the roast only while no sheet or strip has the cursor: there Enter and Space are its own."""
+        sheets = (self.prepare, self.weigh, self._words, self._remark, self._hand)
+        typing = new is not None and any(sheet is new or sheet.isAncestorOf(new) for sheet in sheets)
+        for shortcut in self._shortcuts:
+            shortcut.setEnabled(not typing)
 
     def _step(self, control: Control, count: int) -> None:
         self._desk.session.step_control(control, count, self._desk.clock.now())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """A digit begins a hand reading; Escape leaves the prepare sheet."""
+        """A digit begins a hand reading; Escape leaves a sheet."""
         if event is None:
             return
         if event.text().isdecimal() and self._desk.by_hand is not None:
             self._desk.by_hand.begin()
             self._hand.ask(event.text())
-        elif event.key() == Qt.Key.Key_Escape and self._side.currentWidget() is self.prepare:
+        elif event.key() == Qt.Key.Key_Escape:
             self._leave_prepare()
         else:
             super().keyPressEvent(event)
@@ -168,7 +174,8 @@ class RoastView(QWidget):
 
     def request_refresh(self) -> None:
         """Something changed: draw now, or as soon as the last frame is old enough."""
-        left = LEAST_FRAME_MS - self._since_frame.elapsed()
+        # A frame may take a third of the time at most: keys and readings come first, however fast they are.
+        left = max(LEAST_FRAME_MS, 3 * self._frame_cost_ms) - self._since_frame.elapsed()
         if left <= 0:
             self.refresh()
         elif not self._frame_timer.isActive():
@@ -179,6 +186,7 @@ class RoastView(QWidget):
         self._since_frame.restart()
         if not self.isVisible():
             return
+        QTimer.singleShot(0, self._on_painted)
         picture = roast_picture(self._desk.session, self._desk.settings)
         self.cue.show_cue(picture.cue)
         self._curves.show_picture(picture)
@@ -187,6 +195,10 @@ class RoastView(QWidget):
         if picture.phase != self._phase:
             self._enter_phase(picture.phase)
         self._show_foot(picture.trouble or picture.message, bool(picture.trouble))
+
+    def _on_painted(self) -> None:
+        """The frame is on the screen: remember what it cost."""
+        self._frame_cost_ms = min(self._since_frame.elapsed(), 500)
 
     def _show_foot(self, text: str, trouble: bool) -> None:
         link = self._desk.link

@@ -118,8 +118,8 @@ def line_pen(colour: str, width: float, style: Qt.PenStyle = Qt.PenStyle.SolidLi
     return pen
 
 
-def thin_out(t: FloatArray, *columns: FloatArray, most: int = 1600) -> tuple[FloatArray, ...]:
-    """Few enough points for the screen: every n-th, always with the newest."""
+def thin_out(t: FloatArray, *columns: FloatArray, most: int = 420) -> tuple[FloatArray, ...]:
+    """Few enough points for the screen, about one for each two pixels: every n-th, always with the newest."""
     if t.size <= most:
         return (t, *columns)
     step = int(np.ceil(t.size / most))

@@ -1,0 +1,73 @@
+"""Every test starts from default settings and an empty library, and leaves no thread or window behind."""
+
+import os
+import threading
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("XDG_RUNTIME_DIR", "/tmp")
+
+from firnel.core.vocabulary import BatchRecord, Found, Mark, MarkKind, Trace  # noqa: E402 - Qt reads its platform first
+from firnel.store.library import Library  # noqa: E402
+
+
+@pytest.fixture(autouse=True)
+def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("FIRNEL_SETTINGS", str(tmp_path / "settings.json"))
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+
+
+@pytest.fixture(autouse=True)
+def _no_thread_left() -> Iterator[None]:
+    before = set(threading.enumerate())
+    yield
+    left = [thread for thread in threading.enumerate() if thread not in before and thread.is_alive() and not thread.daemon]
+    named = [thread for thread in threading.enumerate() if thread not in before and thread.name in ("modbus", "serial", "journal")]
+    assert not left + named, f"threads left running: {[thread.name for thread in left + named]}"
+
+
+@pytest.fixture
+def library(tmp_path: Path) -> Iterator[Library]:
+    opened = Library(tmp_path / "library.sqlite")
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def record() -> BatchRecord:
+    """A plain batch: 60 s of idling, a plunge at 60 s of the log, a turn, a steady rise, a drop."""
+    return make_record()
+
+
+def make_record(label: str = "0007", step: float = 1.0) -> BatchRecord:
+    t = np.arange(0.0, 730.0, step)
+    since = t - 60.0
+    rise = 205.0 - 145.0 * np.exp(-np.maximum(since, 0) / 260.0)
+    bean = np.where(since < 0, 198.0, rise + (198.0 - 60.0) * np.exp(-np.maximum(since, 0) / 22.0))
+    after_drop = since > 640.0
+    bean = np.where(after_drop, np.interp(700.0, t, bean) - 0.5 * (since - 640.0), bean)
+    air = bean + 25.0
+    gas = np.where(since < 0, 0.0, np.where(since < 300, 2.4, 1.6))
+    trace = Trace.from_columns((t, bean, air, gas, np.full_like(t, 50.0), np.full_like(t, 58.0)), np.zeros(t.size, np.int64))
+    marks = [(MarkKind.CHARGE, 60.0), (MarkKind.YELLOW, 340.0), (MarkKind.FIRST_CRACK, 600.0), (MarkKind.DROP, 700.0)]
+    return BatchRecord(
+        label, "Rwanda Isuka", "Drum Six", datetime(2026, 11, 2, 9, 30, tzinfo=UTC), trace,
+        tuple(Mark(kind, at, trace.bean_at(at), Found.KEY) for kind, at in marks), load_kg=5.0, roasted_kg=4.35,
+        colour_whole=66.0, colour_ground=68.5, room_c=21.0, remark="a remark, with comma",
+    )  # fmt: skip
+
+
+@pytest.fixture
+def many() -> Callable[[Library, int], None]:
+    """Fills a library with batches that have no readings."""
+
+    def fill(library: Library, count: int) -> None:
+        for number in range(count):
+            library.new_batch(None, None, None, 5.0, datetime(2026, 1, 1, tzinfo=UTC), f"{number:05d}", "done")
+
+    return fill
