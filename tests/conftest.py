@@ -12,8 +12,8 @@ import pytest
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("XDG_RUNTIME_DIR", "/tmp")
 
-from firnel.core.vocabulary import BatchRecord, Found, Mark, MarkKind, Trace  # noqa: E402 - Qt reads its platform first
-from firnel.store.library import Library  # noqa: E402
+from firnel.core.vocabulary import BatchRecord, Found, Mark, MarkKind, Trace
+from firnel.store.library import Library
 
 
 @pytest.fixture(autouse=True)
@@ -27,7 +27,9 @@ def _no_thread_left() -> Iterator[None]:
     before = set(threading.enumerate())
     yield
     left = [thread for thread in threading.enumerate() if thread not in before and thread.is_alive() and not thread.daemon]
-    named = [thread for thread in threading.enumerate() if thread not in before and thread.name in ("modbus", "serial", "journal")]
+    named = [
+        thread for thread in threading.enumerate() if thread not in before and thread.name in ("modbus", "serial", "journal")
+    ]
     assert not left + named, f"threads left running: {[thread.name for thread in left + named]}"
 
 

@@ -92,7 +92,12 @@ def test_a_batch_is_roasted_by_keys_weighed_and_found_in_review(qtbot, tmp_path,
     assert session.label == "0001"
     qtbot.waitUntil(lambda: desk.link.state is LinkState.LIVE, timeout=10_000)
 
-    for event, kind in (("charge", MarkKind.CHARGE), ("yellow", MarkKind.YELLOW), ("first_crack", MarkKind.FIRST_CRACK), ("drop", MarkKind.DROP)):
+    for event, kind in (
+        ("charge", MarkKind.CHARGE),
+        ("yellow", MarkKind.YELLOW),
+        ("first_crack", MarkKind.FIRST_CRACK),
+        ("drop", MarkKind.DROP),
+    ):
         qtbot.waitUntil(lambda event=event: event in simulated.truth(), timeout=60_000)
         if kind not in session.marks:
             qtbot.keyClick(window.roast, Qt.Key.Key_Space)

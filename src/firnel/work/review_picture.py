@@ -76,7 +76,7 @@ def review_picture(sheet: BatchSheet, machine: Machine | None, units: Units) -> 
         moves=_moves(record, machine, units, zero),
         notes=tuple((clock(note.t - zero), f"{note.kind}: {note.text}") for note in record.notes),
         events=tuple((clock(event.start - zero), _event_words(event.kind, event.likely_cause)) for event in sheet.events),
-        span=(-20.0, end + 25.0),
+        span=(-30.0, end + 25.0),
         levels=(float(values.min()) - 6.0, float(values.max()) + 8.0),
         rate_top=float(
             np.clip(rate.max() * 1.08 if rate.size else 0.0, units.show_difference(15.0), units.show_difference(40.0))
@@ -135,8 +135,8 @@ def _ribbons(record: BatchRecord, machine: Machine | None, units: Units, start: 
     ribbons = []
     for control in Control:
         spans = steps_of(record.trace, control, start, end)
-        if not spans:
-            continue
+        if not spans or (control is Control.DRUM and len(spans) == 1):
+            continue  # a drum that turned at one speed tells nothing
         scale = machine.controls.get(control) if machine else None
         unit = units.shown_unit(scale.unit) if scale else ""
         top = scale.high if scale else max(value for _, _, value in spans)

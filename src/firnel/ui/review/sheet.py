@@ -221,7 +221,7 @@ class ReviewSheet(QWidget):
         self._remark = label("", "soft", wrap=True)
         result_column.addWidget(self._remark)
         result_column.addStretch(1)
-        for frame, share in ((stages, 8), (marks, 6), (results, 5)):
+        for frame, share in ((stages, 17), (marks, 11), (results, 9)):
             lower.addWidget(frame, share)
 
     def _stage_card(self) -> QFrame:
@@ -243,7 +243,7 @@ class ReviewSheet(QWidget):
             area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
             holder = QWidget()
             held = QVBoxLayout(holder)
-            held.setContentsMargins(0, 0, 6, 0)
+            held.setContentsMargins(0, 0, 2, 0)
             held.addWidget(grid)
             held.addStretch(1)
             area.setWidget(holder)

@@ -43,9 +43,9 @@ class LevelAxis(pg.AxisItem):
     """A left axis with a few round levels, never so many that they crowd."""
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:  # noqa: N803 - Qt-style names
-        """Levels some 45 pixels apart or more."""
+        """Levels some 30 pixels apart or more."""
         span = max(maxVal - minVal, 1e-6)
-        step = next((s for s in (1, 2, 5, 10, 20, 25, 50, 100) if span / s <= max(size / 45.0, 1.0)), 200)
+        step = next((s for s in (1, 2, 5, 10, 20, 25, 50, 100) if span / s <= max(size / 30.0, 1.0)), 200)
         first = int(np.ceil(minVal / step) * step)
         return [(step, [float(v) for v in range(first, int(maxVal) + 1, step)])]
 

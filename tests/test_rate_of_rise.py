@@ -1,0 +1,121 @@
+import numpy as np
+import pytest
+from scipy.signal import savgol_filter
+
+from firnel.core.rate_of_rise import RateOfRiseFilter, live_rate_of_rise, smooth_rate_of_rise
+from firnel.devices.simulator.kinds import KINDS
+from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
+from firnel.core.vocabulary import Control
+
+
+def noisy_roast(seed=3, step=1.0, noise=0.25):
+    """A simulated roast: times, noisy readings, and the true probe and its true rate."""
+    roaster = DrumRoaster(KINDS["gas-6"], np.random.default_rng(seed), steel_c=208.0)
+    roaster.set(Control.AIRFLOW, 40)
+    roaster.charge(GreenLoad(5.0))
+    roaster.set(Control.GAS, 2.2)
+    rng = np.random.default_rng(seed)
+    t, bean = [], []
+    while roaster.t < 600:
+        roaster.step(step)
+        t.append(roaster.t)
+        bean.append(roaster.bean_probe_c)
+    t, bean = np.array(t), np.array(bean)
+    return t, np.round(bean + noise * rng.standard_normal(t.size), 1), bean, 60 * np.gradient(bean, t)
+
+
+def trailing_difference(t, bean, seconds=30.0):
+    back = np.searchsorted(t, t - seconds)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return 60 * (bean - bean[back]) / (t - t[back])
+
+
+def test_a_straight_line_has_its_slope_as_rate():
+    t = np.arange(0, 200, 1.0)
+    rate = live_rate_of_rise(t, 100 + t * 12 / 60)
+    assert rate.c_per_min[-1] == pytest.approx(12.0, abs=0.2)
+    assert 0 < rate.sd[-1] < 2.0
+
+
+def test_the_live_rate_is_closer_to_the_truth_than_half_of_a_trailing_difference():
+    ratios = []
+    for seed in range(3):
+        t, seen, _, truth = noisy_roast(seed)
+        late = t > 110
+        live = live_rate_of_rise(t, seen, 0.0).c_per_min
+        error = np.sqrt(np.mean((live - truth)[late] ** 2))
+        ratios.append(error / np.sqrt(np.mean((trailing_difference(t, seen) - truth)[late] ** 2)))
+    assert np.mean(ratios) < 0.5
+
+
+def test_the_smoother_agrees_with_savitzky_golay_on_even_data():
+    # Outside reference: scipy.signal.savgol_filter, window of 31 s, cubic, on the same even readings.
+    t, seen, _, _ = noisy_roast()
+    smooth = smooth_rate_of_rise(t, seen, 0.0).c_per_min
+    reference = 60 * savgol_filter(seen, 31, 3, deriv=1, delta=1.0)
+    middle = (t > 150) & (t < 580)
+    assert np.sqrt(np.mean((smooth - reference)[middle] ** 2)) < 0.8  # a 31 s window lets through some 0.6 degC/min of noise
+
+
+def test_the_smoother_is_closer_to_the_truth_than_the_live_filter():
+    t, seen, _, truth = noisy_roast()
+    late = t > 110
+    live, smooth = (np.abs(f(t, seen, 0.0).c_per_min - truth)[late].mean() for f in (live_rate_of_rise, smooth_rate_of_rise))
+    assert smooth < 0.6 * live
+
+
+def test_a_spike_is_held_back_and_hardly_moves_the_rate():
+    t, seen, _, _ = noisy_roast()
+    spiked = seen.copy()
+    spiked[400] += 120.0
+    clean, dirty = live_rate_of_rise(t, seen, 0.0), live_rate_of_rise(t, spiked, 0.0)
+    assert np.abs(dirty.c_per_min - clean.c_per_min)[400:].max() < 0.6
+    assert dirty.level[400] < seen[400] + 2
+
+
+def test_a_true_step_is_believed_after_a_few_readings():
+    t = np.arange(0, 120, 1.0)
+    bean = np.where(t < 60, 100.0, 140.0)
+    assert live_rate_of_rise(t, bean).level[70] == pytest.approx(140.0, abs=2.0)
+
+
+def test_ten_seconds_without_readings_widen_the_uncertainty_and_nothing_else():
+    t, seen, _, truth = noisy_roast()
+    gap = (t > 300) & (t < 310)
+    missing = np.where(gap, np.nan, seen)
+    rate = live_rate_of_rise(t, missing, 0.0)
+    assert np.isfinite(rate.c_per_min).all()
+    assert rate.sd[309] > rate.sd[299]
+    assert abs(rate.c_per_min[320] - truth[320]) < 3.0
+    left_out = live_rate_of_rise(t[~gap], seen[~gap], 0.0)
+    assert left_out.c_per_min[-1] == pytest.approx(rate.c_per_min[-1], abs=0.1)
+
+
+def test_uneven_sampling_gives_the_same_rate_as_even():
+    t, _, bean, truth = noisy_roast()
+    rng = np.random.default_rng(0)
+    keep = np.sort(rng.choice(t.size, t.size // 2, replace=False))
+    rate = live_rate_of_rise(t[keep], bean[keep], 0.0)
+    late = t[keep] > 150
+    assert np.abs(rate.c_per_min - truth[keep])[late].mean() < 0.5
+
+
+def test_a_flick_after_a_move_shows_within_seconds():
+    t = np.arange(0, 300, 1.0)
+    rate = np.where(t < 200, 8.0, 14.0)
+    bean = 100 + np.cumsum(rate) / 60
+    live = live_rate_of_rise(t, bean + 0.1 * np.random.default_rng(1).standard_normal(t.size), moves_t=(200.0,))
+    assert live.c_per_min[212] > 11.0
+
+
+def test_time_going_backwards_is_refused():
+    rate_filter = RateOfRiseFilter()
+    rate_filter.update(10.0, 100.0)
+    with pytest.raises(ValueError, match="time goes backwards: 9.000 s after 10.000 s"):
+        rate_filter.update(9.0, 100.0)
+
+
+def test_nothing_but_missing_readings_gives_no_level_and_no_error():
+    rate = smooth_rate_of_rise(np.arange(5.0), np.full(5, np.nan))
+    assert not np.isfinite(live_rate_of_rise(np.arange(5.0), np.full(5, np.nan)).level).any()
+    assert rate.t.size == 5

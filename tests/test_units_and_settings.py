@@ -1,0 +1,83 @@
+import json
+
+import pytest
+
+from firnel.core.units import CHOICES, Units, clock, linear_map
+from firnel.work.settings import Settings, load_settings, save_settings
+
+# NIST SP 811 (2008), Appendix B.8 and B.9, factors as printed: inch of water (conventional) to pascal, pound to kilogram,
+# millibar to pascal; degree Fahrenheit by its formula t/degC = (t/degF - 32)/1.8.
+NIST = [
+    pytest.param("inH2O", "Pa", 249.0889, 1e-4, id="inch of water, conventional"),
+    pytest.param("lb", "kg", 0.45359237, 1e-9, id="pound"),
+    pytest.param("mbar", "Pa", 100.0, 1e-9, id="millibar"),
+    pytest.param("kPa", "Pa", 1000.0, 1e-9, id="kilopascal"),
+]
+
+
+@pytest.mark.parametrize(("unit", "shown", "factor", "tolerance"), NIST)
+def test_factors_are_those_of_the_nist_guide(unit, shown, factor, tolerance):
+    assert linear_map(unit, shown) == (pytest.approx(factor, rel=tolerance), pytest.approx(0.0, abs=1e-9))
+
+
+def test_fahrenheit_has_its_offset():
+    units = Units(temperature="°F")
+    assert units.show(100.0, "°C") == pytest.approx(212.0)
+    assert units.show_difference(10.0) == pytest.approx(18.0)
+    assert units.read(392.0, "°C") == pytest.approx(200.0)
+    assert units.rate_text(5.0) == "9.0 °F/min"
+
+
+@pytest.mark.parametrize("mass", CHOICES["mass"])
+@pytest.mark.parametrize("pressure", CHOICES["pressure"])
+def test_what_is_shown_and_typed_again_is_the_same(mass, pressure):
+    units = Units("°F", mass, pressure)
+    for value, unit in ((4.35, "kg"), (2.4, "kPa"), (50.0, "Pa"), (201.5, "°C"), (12.0, "mbar")):
+        assert units.read(units.show(value, unit), unit) == pytest.approx(value)
+
+
+def test_a_small_draft_stays_in_pascal_only_beside_kilopascal():
+    assert Units().text(50.0, "Pa") == "50 Pa"
+    assert Units(pressure="mbar").text(50.0, "Pa") == "0.5 mbar"
+
+
+def test_units_that_do_not_measure_the_same_are_refused():
+    with pytest.raises(ValueError, match="do not measure the same"):
+        linear_map("kg", "kPa")
+    with pytest.raises(ValueError, match="no conversion"):
+        linear_map("furlong", "kg")
+
+
+@pytest.mark.parametrize(("seconds", "text"), [(59.6, "1:00"), (0.2, "0:00"), (-0.2, "0:00"), (3600, "60:00"), (None, "–")])
+def test_clocks_round_to_whole_seconds(seconds, text):
+    assert clock(seconds) == text
+
+
+def test_unknown_figures_are_a_dash_and_never_nan():
+    assert Units().text(None, "kg") == "–"
+    assert Units().text(float("nan"), "°C") == "–"
+    assert Units().rate_text(float("nan")) == "–"
+
+
+def test_settings_come_back_as_they_were_saved(tmp_path):
+    path = tmp_path / "deep" / "settings.json"
+    save_settings(Settings(temperature="°F", theme="night", cooling_aim_s=300), path)
+    settings, complaint = load_settings(path)
+    assert (settings.temperature, settings.theme, settings.cooling_aim_s, complaint) == ("°F", "night", 300, None)
+
+
+@pytest.mark.parametrize("text", ["not json", json.dumps({"cooling_aim_s": 5}), json.dumps({"mass": "stone"})])
+def test_settings_that_cannot_be_read_are_kept_beside_and_told(tmp_path, text):
+    path = tmp_path / "settings.json"
+    path.write_text(text)
+    settings, complaint = load_settings(path)
+    assert settings == Settings()
+    assert "kept as settings.unread" in complaint
+    assert (tmp_path / "settings.unread").read_text() == text
+
+
+def test_every_setting_with_a_title_has_a_default_inside_its_bounds():
+    for name, field in Settings.model_fields.items():
+        assert Settings.model_validate({name: field.default})
+        if name != "version":
+            assert field.title
