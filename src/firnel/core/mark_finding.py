@@ -92,21 +92,17 @@ def find_drop(t: FloatArray, bean: FloatArray, charge_t: float, air: FloatArray 
     late = times >= charge_t + SHORTEST_ROAST_S
     if late.sum() < 12 or np.max(bean[late]) < 150.0:
         return None
-    top = float(times[late][np.argmax(bean[late])])
-    # After the top beans only coast: a drop lies at it or behind it.
-    candidates = times[late & (times >= top - 20.0)]
-    candidates = candidates[(candidates <= times[-1] - 3.0)]
+    inner = late & (bean >= 150.0) & (times <= times[-1] - 3.0)
+    # A corner alone may be a gas cut: behind a drop the probe falls.
+    behind = np.searchsorted(times, times + 15.0, side="right") - 1
+    candidates = times[inner & (bean - bean[behind] > 1.0)]
     if candidates.size == 0:
         return None
     score = np.zeros(candidates.size)
     for moments, values in probes:
         noise = float(np.median(np.abs(np.diff(values[moments >= charge_t + SHORTEST_ROAST_S])))) + 0.05
         score += np.array([_corner(moments, values, float(moment)) / noise for moment in candidates])
-    best = int(np.argmax(score))
-    # Which of the two straight lines is steeper tells little on its own; the fall itself must be there.
-    behind = bean[(times > candidates[best]) & (times <= candidates[best] + 15.0)]
-    fell = behind.size >= 2 and bean[np.searchsorted(times, candidates[best])] - behind[-1] > 1.0
-    return float(candidates[best]) if fell else None
+    return float(candidates[int(np.argmax(score))])
 
 
 def _corner(t: FloatArray, value: FloatArray, moment: float) -> float:

@@ -181,7 +181,7 @@ def read_batch_document(path: Path) -> BatchRecord:
         raise ImportRefusedError(f"{path.name} is no Firnel batch: {where}: {first['msg']}.") from error
 
 
-def series(values: FloatArray, digits: int = 4) -> Series:
+def series(values: FloatArray, digits: int = 9) -> Series:
     """An array as JSON numbers, null where it is not finite."""
     return [round(float(value), digits) if math.isfinite(value) else None for value in values]
 

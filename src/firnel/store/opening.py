@@ -17,6 +17,10 @@ from sqlalchemy.exc import ArgumentError, DatabaseError, OperationalError
 from firnel.store.tables import HEAD
 
 
+#: How long to wait for another program's lock. [ms]
+BUSY_MS = 5000
+
+
 class LibraryError(Exception):
     """A library that cannot be opened; the message is for the user, the file has not been touched."""
 
@@ -120,7 +124,7 @@ class RoastingLock:
 
 def _prepare_sqlite(connection: sqlite3.Connection, _record: Any) -> None:
     cursor = connection.cursor()
-    cursor.execute("PRAGMA busy_timeout = 5000")
+    cursor.execute(f"PRAGMA busy_timeout = {BUSY_MS}")
     cursor.execute("PRAGMA foreign_keys = ON")
     cursor.execute("PRAGMA journal_mode = WAL")
     # FULL: what was committed outlasts a power cut too; at two commits a second it costs nothing.

@@ -1,0 +1,197 @@
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from conftest import make_record
+from firnel.core.vocabulary import Control, Found, MarkKind, Move, Note
+from firnel.exchange.batch_document import batch_to_document, document_to_batch, json_schema, read_batch_document
+from firnel.exchange.csv_log import ImportWishes, read_csv_log, write_csv_log
+from firnel.exchange.errors import ImportRefusedError
+from firnel.work.records import export_text, import_file
+from test_store import assert_same
+
+
+@pytest.fixture
+def write(tmp_path):
+    def write_file(text, name="log.csv"):
+        path = tmp_path / name
+        path.write_bytes(text if isinstance(text, bytes) else text.encode())
+        return path
+
+    return write_file
+
+
+def log(header="time_s,bean_c,air_c,gas_kpa,airflow_pct,drum_rpm", convert=lambda c: c, delimiter=",", decimal=".", step=1.0, time="{:.1f}".format):
+    """The usual roast as CSV in some dialect."""
+    trace = make_record(step=step).trace
+    lines = [header] if header else []
+    for t, bean, air, gas in zip(trace.t, trace.bean, trace.air, trace.gas, strict=True):
+        cells = [time(t), f"{convert(bean):.1f}", f"{convert(air):.1f}", f"{gas:.2f}", "50", "58"]
+        lines.append(delimiter.join(cell.replace(".", decimal) for cell in cells))
+    return "\n".join(lines)
+
+
+def minutes(t):
+    return f"{int(t // 60):02d}:{t % 60:04.1f}"
+
+
+def fahrenheit(c):
+    return c * 1.8 + 32
+
+
+DIALECTS = [
+    pytest.param(log(), id="plain"),
+    pytest.param(log(header="", delimiter="\t"), id="no heading, tabs"),
+    pytest.param(log(header="Zeit;Bohnen bean;Luft air;Gas;airflow;Drum", delimiter=";", decimal=","), id="semicolons and decimal commas"),
+    pytest.param(log(header="Elapsed,Bean (F),Exhaust (F),Burner,Fan,Drum", convert=fahrenheit), id="fahrenheit by heading"),
+    pytest.param(log(header="elapsed,bean,air,gas,fan,drum", convert=fahrenheit), id="fahrenheit by size"),
+    pytest.param(log(time=minutes), id="minutes and seconds"),
+    pytest.param(log(step=0.5), id="every half second"),
+    pytest.param(log(step=5.0), id="every five seconds"),
+    pytest.param("\ufeff" + log(), id="byte order mark"),
+    pytest.param(log().encode("utf-16"), id="utf-16"),
+]
+
+
+@pytest.mark.parametrize("text", DIALECTS)
+def test_logs_in_many_dialects_are_the_same_roast(write, text):
+    imported = read_csv_log(write(text))
+    record, expected = imported.record, make_record()
+    for kind, tolerance in ((MarkKind.CHARGE, 3.0), (MarkKind.DROP, 3.0)):  # the beans are found from the curve
+        assert record.mark(kind).t == pytest.approx(expected.mark(kind).t, abs=tolerance)
+    assert record.trace.bean_at(400.0) == pytest.approx(expected.trace.bean_at(400.0), abs=0.4)
+    assert np.isfinite(record.trace.air).all()
+    assert any("delimiter" in said for said in imported.said)
+
+
+def test_hand_readings_every_half_minute_are_taken(write):
+    trace = make_record().trace
+    text = "time,bean\n" + "\n".join(f"{minutes(t)},{trace.bean_at(t):.0f}" for t in range(0, 720, 30))
+    record = read_csv_log(write(text), ImportWishes(marks={"charge": 60, "yellow": 340, "first_crack": 600, "drop": 700})).record
+    assert record.trace.t.size == 24
+    assert [mark.found for mark in record.marks if mark.kind is not MarkKind.TURNING] == [Found.GIVEN] * 4
+
+
+def test_gaps_stay_gaps(write):
+    lines = log().splitlines()
+    record = read_csv_log(write("\n".join(lines[:300] + lines[340:]))).record
+    assert np.diff(record.trace.t).max() == pytest.approx(41.0)
+
+
+def test_marks_in_a_column_and_on_the_command_line(write):
+    lines = log().splitlines()
+    lines[0] += ",mark"
+    for at, word in ((341, "Yellow"), (601, "first crack")):
+        lines[at] += f",{word}"
+    record = read_csv_log(write("\n".join(lines)), ImportWishes(marks={"first_crack": 605.0})).record
+    assert record.mark(MarkKind.YELLOW).t == 340.0
+    assert record.mark(MarkKind.FIRST_CRACK).t == 605.0, "what the user says wins"
+
+
+def test_columns_can_be_told(write):
+    text = log(header="a,b,c,d,e,f")
+    with pytest.raises(ImportRefusedError, match="looks like time"):
+        read_csv_log(write(text))
+    record = read_csv_log(write(text), ImportWishes(columns={"time": "a", "bean": "2", "gas": "d"})).record
+    assert np.isfinite(record.trace.gas).all()
+    assert np.isnan(record.trace.air).all()
+
+
+def test_a_second_charge_is_told_and_the_first_batch_taken(write):
+    trace = make_record().trace
+    first = [f"{t:.0f},{bean:.1f}" for t, bean in zip(trace.t, trace.bean, strict=True)]
+    between = [f"{t},{180 + (t - 730) / 5:.1f}" for t in range(730, 830)]
+    second = [f"{t + 830:.0f},{bean:.1f}" for t, bean in zip(trace.t, trace.bean, strict=True)]
+    imported = read_csv_log(write("\n".join(["time,bean", *first, *between, *second])))
+    assert imported.record.mark(MarkKind.CHARGE).t == pytest.approx(60.0, abs=3.0)
+    assert imported.record.mark(MarkKind.DROP).t == pytest.approx(700.0, abs=3.0)
+    assert any("second charge at 89" in said for said in imported.said)
+
+
+REFUSED = [
+    pytest.param(b"", "is empty", id="empty"),
+    pytest.param(b"\x00\x01\x02PNG" * 50, "binary file", id="binary"),
+    pytest.param("one\ncolumn\nonly\n", "only one column", id="one column"),
+    pytest.param("time,bean\n1,2\n2,3\n", "no ten lines", id="too short"),
+    pytest.param("time,bean\n" + "\n".join("x,y" for _ in range(50)), "no ten lines", id="no numbers"),
+    pytest.param("time,weight\n" + "\n".join(f"{t},1" for t in range(50)), "looks like bean", id="no bean column"),
+    pytest.param("time,bean\n" + "\n".join(f"{t % 20},150" for t in range(100)), "time goes backwards", id="time goes round"),
+    pytest.param("time,bean\n" + "\n".join(f"{t}," for t in range(100)), "fewer than ten bean", id="no readings"),
+]
+
+
+@pytest.mark.parametrize(("text", "words"), REFUSED)
+def test_what_is_no_log_is_refused_in_one_sentence(write, text, words):
+    with pytest.raises(ImportRefusedError, match=words) as caught:
+        read_csv_log(write(text))
+    assert "log.csv" in str(caught.value)
+
+
+def test_huge_files_are_refused_before_they_are_read(write, monkeypatch):
+    monkeypatch.setattr("firnel.exchange.csv_log.MOST_BYTES", 1000)
+    with pytest.raises(ImportRefusedError, match="smaller than"):
+        read_csv_log(write(log()))
+
+
+def test_contradicting_marks_are_refused(write):
+    with pytest.raises(ImportRefusedError, match="yellow at 700 s is not before|is not after"):
+        read_csv_log(write(log()), ImportWishes(marks={"charge": 60, "yellow": 650, "first_crack": 600}))
+    with pytest.raises(ImportRefusedError, match="is no mark"):
+        read_csv_log(write(log()), ImportWishes(marks={"blue": 60}))
+
+
+def rich_record():
+    return replace(
+        make_record(), moves=(Move(Control.GAS, 120.0, 2.4, Found.MACHINE),), notes=(Note(300.0, "colour", "tan"),), plan="", room_c=None
+    )
+
+
+def test_a_json_export_taken_in_again_is_the_same_batch(library, tmp_path):
+    key = library.add_record(rich_record())
+    path = tmp_path / "batch.json"
+    path.write_text(export_text(library, library.batch(key), "json"))
+    assert_same(read_batch_document(path), rich_record())
+    again, _ = import_file(library, path, ImportWishes())
+    assert_same(library.batch(again), rich_record())
+    assert library.batch(again).label == "0008", "a label that is taken gets the next number"
+
+
+def test_a_csv_export_taken_in_again_has_the_same_curves_and_marks(write):
+    record = make_record()
+    back = read_csv_log(write(write_csv_log(record))).record
+    np.testing.assert_allclose(np.interp(record.trace.t, back.trace.t, back.trace.bean), record.trace.bean, atol=1e-3)
+    for mark in record.marks:
+        assert back.mark(mark.kind).t == pytest.approx(mark.t)
+
+
+def test_the_published_schema_is_the_present_one():
+    published = Path(__file__).parents[1] / "docs" / "batch.schema.json"
+    assert json.loads(published.read_text()) == json.loads(json.dumps(json_schema()))
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda d: d.pop("readings"), "readings: Field required"),
+        (lambda d: d["marks"].append({"kind": "blue", "t": 1}), "marks.4.kind"),
+        (lambda d: d["readings"]["bean"].pop(), "differ in length"),
+        (lambda d: d["readings"]["t"].reverse(), "do not go forward"),
+    ],
+)
+def test_documents_that_are_no_batch_are_refused_by_the_entry(write, change, words):
+    document = batch_to_document(make_record()).model_dump(mode="json")
+    change(document)
+    with pytest.raises(ImportRefusedError, match=words):
+        read_batch_document(write(json.dumps(document), "batch.json"))
+
+
+def test_unknown_readings_are_null_in_json_and_nan_inside():
+    record = make_record()
+    record.trace.air[:] = np.nan
+    document = batch_to_document(record)
+    assert document.readings.air[0] is None
+    assert "NaN" not in document.model_dump_json()
+    assert np.isnan(document_to_batch(document).trace.air).all()

@@ -1,0 +1,247 @@
+import sqlite3
+import threading
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import event, text
+
+from conftest import make_record
+from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
+from firnel.core.stages import MarkOrderError
+from firnel.core.vocabulary import Control, Lot, Mark, MarkKind, Move, Note
+from firnel.store.journal import Journal
+from firnel.store.library import BatchFilter, Library, NotInLibraryError
+from firnel.store.opening import DamagedLibraryError, LibraryError, LibraryInUseError, NewerLibraryError, copy_library
+from firnel.store.tables import HEAD, metadata
+from firnel.work.desk import machine_of_kind
+
+
+def assert_same(first, second):
+    """Two records hold the same, arrays included."""
+    for name in ("t", "bean", "air", "gas", "airflow", "drum", "quality"):
+        np.testing.assert_allclose(getattr(first.trace, name), getattr(second.trace, name), atol=1e-6)
+    blank = dict(trace=None, id=None, label="", marks=(), moves=(), notes=())
+    assert replace(first, **blank) == replace(second, **blank)
+    for a, b in zip((*first.marks, *first.moves, *first.notes), (*second.marks, *second.moves, *second.notes), strict=True):
+        assert a.t == pytest.approx(b.t, abs=1e-5)
+        assert replace(a, t=0.0, **({"bean": None} if isinstance(a, Mark) else {})) == replace(
+            b, t=0.0, **({"bean": None} if isinstance(b, Mark) else {})
+        )
+
+
+def test_a_batch_comes_back_as_it_was_added(library, record):
+    rich = replace(record, moves=(Move(Control.GAS, 120.0, 2.4),), notes=(Note(300.0, "smell", "hay"),))
+    assert_same(library.batch(library.add_record(rich)), rich)
+
+
+def test_the_tables_are_what_the_migrations_make(library):
+    with library.engine.connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), metadata) == []
+    newest = sorted(Path(__file__).parents[1].glob("src/firnel/store/migrations/versions/0*.py"))[-1]
+    assert newest.name.startswith(HEAD)
+
+
+def test_lots_machines_and_plans_come_back(library):
+    lot = library.save_lot(Lot("Uganda Rwebisho", "Uganda", density_g_per_l=698, on_hand_kg=55.0))
+    machine = library.save_machine(machine_of_kind("Drum Six", "gas-6", "modbus://127.0.0.1:5020?map=gas-6"))
+    plan = Plan("first", "Drum Six", "Uganda Rwebisho", 5.0, targets=Targets(200.0, 300, 240, 90, 205.0), start={Control.GAS: 0.0},
+                moves=(PlannedMove(Control.GAS, 2.4, Anchor.CHARGE, 45.0), PlannedMove(Control.GAS, 1.4, Anchor.BEAN, at_c=180.0)))  # fmt: skip
+    saved = library.save_plan(plan)
+    assert library.lots() == [lot]
+    assert library.machine("drum") == machine
+    assert machine.controls[Control.GAS].least == 0.3
+    assert replace(saved, id=None) == plan
+    assert library.save_lot(Lot("Uganda Rwebisho", "elsewhere")) == lot, "a taken name is that lot"
+    with pytest.raises(NotInLibraryError, match="the library has Drum Six"):
+        library.machine("Drum Nine")
+
+
+def test_labels_count_on_and_batches_are_found_by_them(library, record):
+    assert library.new_batch(None, None, None, None, datetime.now(UTC))[1] == "0001"
+    key = library.add_record(replace(record, label="0431"))
+    assert library.find_batch("0431") == key
+    assert library.new_batch(None, None, None, None, datetime.now(UTC))[1] == "0432"
+    with pytest.raises(NotInLibraryError, match="no batch '9999'"):
+        library.find_batch("9999")
+
+
+def test_the_list_is_searched_filtered_and_paged(library, record):
+    start = datetime(2026, 5, 1, tzinfo=UTC)
+    for number in range(25):
+        lot = "Bolivia Cerro Lindal" if number % 5 == 0 else "Rwanda Isuka"
+        library.add_record(replace(record, label=f"{number:04d}", lot=lot, started=start + timedelta(days=number)))
+    first = library.batch_lines(BatchFilter(), limit=10)
+    second = library.batch_lines(BatchFilter(), after=(first[-1].started, first[-1].id), limit=10)
+    assert [line.label for line in (*first, *second)] == [f"{n:04d}" for n in range(24, 4, -1)]
+    assert library.count_batches(BatchFilter(text="lindal drum")) == 5
+    assert library.count_batches(BatchFilter(text="100%_")) == 0, "wild cards are letters"
+    week = BatchFilter(since=start + timedelta(days=3), until=start + timedelta(days=10))
+    assert library.count_batches(week) == 7
+    line = library.batch_lines(BatchFilter(text="0003"))[0]
+    assert (line.total_s, line.development_s, line.loss) == (640.0, 100.0, pytest.approx(0.13))
+
+
+def test_corrected_marks_change_the_list_and_contradictions_leave_it(library, record):
+    key = library.add_record(record)
+    marks = [mark if mark.kind is not MarkKind.DROP else replace(mark, t=690.0) for mark in record.marks]
+    library.set_marks(key, marks)
+    assert library.batch_lines(BatchFilter())[0].development_s == 90.0
+    with pytest.raises(MarkOrderError):
+        library.set_marks(key, [replace(mark, t=10.0) if mark.kind is MarkKind.DROP else mark for mark in marks])
+    assert library.batch(key).mark(MarkKind.DROP).t == 690.0
+
+
+# Opening
+
+
+@pytest.mark.parametrize("content", [b"PK\x03\x04 not a database", b"\x00" * 4096])
+def test_a_file_that_is_no_library_is_refused_and_left_alone(tmp_path, content):
+    path = tmp_path / "letters.sqlite"
+    path.write_bytes(content)
+    with pytest.raises(DamagedLibraryError, match="was left as it is"):
+        Library(path)
+    assert path.read_bytes() == content
+    assert [entry.name for entry in tmp_path.iterdir()] == ["letters.sqlite"]
+
+
+def test_a_damaged_library_is_refused(tmp_path, record):
+    path = tmp_path / "library.sqlite"
+    library = Library(path)
+    library.add_record(record)
+    library.close()
+    raw = bytearray(path.read_bytes())
+    raw[100:3000] = b"\xff" * 2900
+    path.write_bytes(raw)
+    with pytest.raises(LibraryError, match=r"damaged|cannot be opened"):
+        Library(path)
+
+
+def test_another_programs_database_is_refused(tmp_path):
+    path = tmp_path / "other.sqlite"
+    with sqlite3.connect(path) as connection:
+        connection.execute("CREATE TABLE invoices (id INTEGER)")
+    connection.close()
+    with pytest.raises(DamagedLibraryError, match="other tables than Firnel's"):
+        Library(path)
+
+
+def test_a_newer_library_is_refused_in_words_and_a_copy_can_be_made(tmp_path):
+    path = tmp_path / "library.sqlite"
+    library = Library(path)
+    with library.engine.begin() as connection:
+        connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
+    library.close()
+    before = path.read_bytes()
+    with pytest.raises(NewerLibraryError, match="newer Firnel"):
+        Library(path)
+    assert path.read_bytes() == before
+    assert copy_library(path, tmp_path / "copy.sqlite").read_bytes() == before
+
+
+def test_a_library_locked_by_another_program_says_so(tmp_path, monkeypatch):
+    path = tmp_path / "library.sqlite"
+    Library(path).close()
+    holder = sqlite3.connect(path)
+    holder.execute("PRAGMA journal_mode = DELETE")
+    holder.execute("BEGIN EXCLUSIVE")
+    monkeypatch.setattr("firnel.store.opening.BUSY_MS", 50)
+    with pytest.raises(LibraryError, match="locked by another program"):
+        Library(path)
+    holder.close()
+
+
+def test_a_second_firnel_on_the_same_library_is_told(tmp_path):
+    first, second = Library(tmp_path / "library.sqlite"), Library(tmp_path / "library.sqlite")
+    first.lock_for_roasting()
+    with pytest.raises(LibraryInUseError, match="Another Firnel"):
+        second.lock_for_roasting()
+    first.close()
+    second.lock_for_roasting()
+    second.close()
+
+
+@pytest.mark.parametrize("where", ["", "nowhere/library.sqlite"])
+def test_places_where_no_library_can_be_are_told(tmp_path, where):
+    with pytest.raises(LibraryError, match=r"is a folder|does not exist"):
+        Library(tmp_path / where)
+
+
+# The journal
+
+
+@pytest.fixture
+def journal(library):
+    key, _ = library.new_batch(None, None, None, 5.0, datetime.now(UTC))
+    said: list[str | None] = []
+    opened = Journal(library, key, lambda: 1.0, said.append)
+    opened.said = said
+    yield opened
+    opened.close()
+
+
+def row(t):
+    return (t, 200.0 - t, 210.0, 2.4, 50.0, 58.0, 0)
+
+
+def test_everything_is_on_disk_within_a_second(library, journal):
+    for t in range(5):
+        journal.reading(row(float(t)))
+    journal.marks([Mark(MarkKind.CHARGE, 3.0, 197.0)])
+    journal.moves_and_notes([Move(Control.GAS, 4.0, 2.4)], [Note(4.5, "smell", "hay")])
+    journal.status("roasting")
+    assert journal.flush(1.0)
+    record = library.batch(journal.key)
+    assert record.trace.t.tolist() == [0, 1, 2, 3, 4]
+    assert (record.marks[0].kind, record.moves[0].to, record.notes[0].text, record.status) == (MarkKind.CHARGE, 2.4, "hay", "roasting")
+
+
+def test_a_mark_that_was_undone_is_gone_from_disk(library, journal):
+    journal.marks([Mark(MarkKind.CHARGE, 3.0)])
+    journal.flush()
+    journal.marks([])
+    assert journal.flush(1.0)
+    assert library.batch(journal.key).marks == ()
+
+
+def test_a_full_disk_loses_nothing_and_says_what_to_do(library, journal):
+    def is_full(_conn, cursor, *_):
+        cursor.execute(f"PRAGMA max_page_count = {room[0]}")
+
+    room = [1]  # SQLite then answers as it does on a full disk: "database or disk is full"
+    event.listen(library.engine, "before_cursor_execute", is_full)
+    for t in range(3000):
+        journal.reading(row(float(t)))
+    assert not journal.flush(1.5)
+    assert "The disk is full" in journal.said[-1]
+    room[0] = 1_000_000
+    assert journal.flush(5.0)
+    assert journal.said[-1] is None
+    event.remove(library.engine, "before_cursor_execute", is_full)
+    assert library.batch(journal.key).trace.t.size == 3000
+
+
+def test_closing_writes_what_is_left(library):
+    key, _ = library.new_batch(None, None, None, 5.0, datetime.now(UTC))
+    journal = Journal(library, key, lambda: 1.0, lambda said: None)
+    journal.reading(row(1.0))
+    assert journal.close()
+    assert library.batch(key).trace.t.tolist() == [1.0]
+    assert not any(thread.name == "journal" for thread in threading.enumerate())
+
+
+def test_a_journal_goes_on_where_the_last_one_stopped(library):
+    key, _ = library.new_batch(None, None, None, 5.0, datetime.now(UTC))
+    for start in (0.0, 10.0):
+        journal = Journal(library, key, lambda: 1.0, lambda said: None)
+        journal.reading(row(start))
+        journal.close()
+    assert library.batch(key).trace.t.tolist() == [0.0, 10.0]
+
+
+def test_make_record_is_a_roast():
+    assert make_record().loss == pytest.approx(0.13)
