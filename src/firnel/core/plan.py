@@ -131,7 +131,7 @@ def shifted_curve(plan: Plan, marks: Iterable[Mark], now: float) -> PlanCurve | 
         shift[t >= planned] = when[kind] - planned
     moved = t + shift
     # An early mark overtakes the end of its stage: what it overtook is no longer to come.
-    keep = moved <= np.minimum.accumulate(moved[::-1])[::-1]
+    keep = np.append(moved[:-1] < np.minimum.accumulate(moved[::-1])[::-1][1:], True)
     curve = plan.curve
     return PlanCurve(moved[keep], curve.bean[keep], curve.air[keep], curve.ror[keep])
 
