@@ -264,7 +264,7 @@ def test_the_cue_says_what_is_next(bench):
     bench.feed(140, gas=0.0)
     assert (cue(bench).kicker, cue(bench).urgency) == ("missed move", "warn")
     bench.session.confirm_move(bench.time)
-    assert "Yellow" in cue(bench).headline
+    assert cue(bench).headline.startswith("Gas 2.4 → 1.6 kPa in 3:5")
 
 
 def test_the_cue_tells_that_the_rest_moved_and_counts_development(bench):

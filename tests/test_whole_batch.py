@@ -76,7 +76,7 @@ def test_a_batch_is_roasted_by_keys_weighed_and_found_in_review(qtbot, tmp_path,
     application = make_application()
     look = Look(application)
     window = make_window(Library(tmp_path / "roastery.sqlite"), Settings(), look)
-    qtbot.addWidget(window)
+    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
     window.show()
     desk, session = window.desk, window.desk.session
     desk.connect(simulated.url, desk.library.machines()[0])
@@ -173,7 +173,7 @@ def test_a_batch_survives_kill_minus_nine_and_is_gone_on_with(qtbot, tmp_path, s
     roaster.stdout.close()
 
     window = make_window(Library(at), Settings(), Look(make_application()))
-    qtbot.addWidget(window)
+    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
     window.show()
     window.offer_unfinished()
     assert window.notice.isVisible()

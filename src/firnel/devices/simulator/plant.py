@@ -95,6 +95,7 @@ class Plant:
 
     def write(self, knob: Knob, value: int) -> None:
         """A knob was turned or a door opened. Values that make no sense are ignored, as a machine would."""
+        knob = Knob(knob)
         with self._lock:
             self.advance()
             settings = {Knob.GAS: Control.GAS, Knob.AIRFLOW: Control.AIRFLOW, Knob.DRUM: Control.DRUM}

@@ -1,0 +1,387 @@
+"""The views, driven by keys and clicks as a user makes them."""
+
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from PyQt6.QtCore import QDate, Qt
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QDateEdit,
+    QDialog,
+    QLineEdit,
+    QPushButton,
+    QWidget,
+)
+
+from conftest import make_record
+from firnel.app.window import connect_first, make_application, make_window
+from firnel.core.vocabulary import Control, Found, Lot, MarkKind
+from firnel.devices.clock import Clock
+from firnel.devices.simulator.kinds import KINDS
+from firnel.devices.simulator.physics import DrumRoaster
+from firnel.devices.simulator.plant import Fault, Plant
+from firnel.store.library import BatchFilter, Library
+from firnel.ui.review.sheet import parse_clock
+from firnel.ui.simulator_panel import SimulatorPanel
+from firnel.ui.theme.look import Look
+from firnel.work.desk import LinkState, machine_of_kind
+from firnel.work.roast_session import BatchOrder
+from firnel.work.settings import Settings
+from test_plan_and_cue import PLAN
+
+
+@pytest.fixture
+def look():
+    return Look(make_application())
+
+
+@pytest.fixture
+def open_window(qtbot, tmp_path, look):
+    """Opens windows on one library."""
+
+    def make(fill=True, **settings):
+        library = Library(tmp_path / "library.sqlite")
+        if fill and not library.lots():
+            library.save_lot(Lot("Rwanda Isuka", "Rwanda", process="washed", density_g_per_l=742, moisture=0.108, on_hand_kg=148.0))
+            library.save_machine(machine_of_kind("Drum Six", "gas-6"))
+            library.save_plan(PLAN)
+            for number in range(1, 6):
+                record = make_record(f"{number:04d}")
+                library.add_record(replace(record, started=record.started + timedelta(hours=number)))
+        window = make_window(library, Settings(**settings), look, keep=lambda settings: None)
+        qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
+        window.show()
+        window.activateWindow()
+        qtbot.waitUntil(window.isActiveWindow)
+        return window
+
+    return make
+
+
+def press_button(qtbot, parent, text):
+    found = next(b for b in parent.findChildren(QAbstractButton) if b.text() == text and b.isVisible())
+    qtbot.mouseClick(found, Qt.MouseButton.LeftButton)
+
+
+def figures(widget):
+    return widget.findChildren(QLineEdit, "figures")
+
+
+def test_every_view_is_one_key_away_and_says_what_to_do_when_empty(qtbot, open_window):
+    window = open_window(fill=False)
+    for number, name in enumerate(("Green", "Plan", "Day", "Roast", "Bench", "Review", "Machines"), start=1):
+        qtbot.keyClick(window, getattr(Qt.Key, f"Key_F{number}"))
+        view = window.view(name)
+        qtbot.waitUntil(view.isVisible)
+        if name != "Roast":
+            empty = [w.text() for w in view.findChildren(QWidget, "empty") if w.isVisible()]
+            assert len(empty) == 1, name
+            assert len(empty[0]) > 20
+
+
+def test_every_control_in_every_view_has_a_name_for_a_screen_reader(qtbot, open_window):
+    window = open_window()
+    for name in ("Green", "Plan", "Day", "Roast", "Bench", "Review", "Machines"):
+        window.show_station(name)
+        for kind in (QAbstractButton, QLineEdit, QComboBox, QDateEdit):
+            for control in window.view(name).findChildren(kind):
+                if control.objectName().startswith("qt_") or isinstance(control.parent(), QComboBox | QDateEdit | QLineEdit):
+                    continue
+                assert control.accessibleName() or control.property("text"), (name, control)
+
+
+def test_nothing_needs_more_room_than_a_small_screen_has(qtbot, open_window):
+    window = open_window()
+    for name in ("Green", "Plan", "Day", "Roast", "Bench", "Review", "Machines"):
+        window.show_station(name)
+        QApplication.processEvents()
+        size = window.minimumSizeHint()
+        assert size.width() <= 1280, name
+        assert size.height() <= 800, name
+
+
+def test_a_batch_is_found_its_mark_corrected_and_the_correction_undone(qtbot, open_window):
+    window = open_window()
+    qtbot.keyClick(window, Qt.Key.Key_F6)
+    review = window.view("Review")
+    qtbot.keyClicks(review.search, "0003")
+    qtbot.waitUntil(lambda: review.sheet.head.title.text().startswith("0003"))
+    yellow = next(e for e in review.findChildren(QLineEdit, "time") if e.accessibleName() == "Time of yellow")
+    assert yellow.text() == "4:40"
+    yellow.setFocus()
+    yellow.selectAll()
+    qtbot.keyClicks(yellow, "5:00")
+    qtbot.keyClick(yellow, Qt.Key.Key_Return)
+    library = window.desk.library
+    key = library.find_batch("0003")
+    qtbot.waitUntil(lambda: library.batch_lines(BatchFilter(text="0003"))[0].drying_s == 300.0)
+    assert library.batch(key).mark(MarkKind.YELLOW).found is Found.GIVEN
+    review.undo_stack.undo()
+    assert library.batch(key).mark(MarkKind.YELLOW).t == 340.0
+    review.background.wait()
+    QApplication.processEvents()
+
+
+def test_a_correction_that_contradicts_is_refused_in_words(qtbot, open_window):
+    window = open_window()
+    window.show_station("Review")
+    review = window.view("Review")
+    qtbot.waitUntil(lambda: review.sheet.head.title.text().startswith("0005"))
+    review.correct(MarkKind.YELLOW, 9999.0)
+    assert "not after" in review.sheet.head.subtitle.text()
+    assert window.desk.library.batch(window.desk.library.find_batch("0005")).mark(MarkKind.YELLOW).t == 340.0
+
+
+def test_two_batches_are_laid_over_each_other(qtbot, open_window):
+    window = open_window()
+    window.show_station("Review")
+    review = window.view("Review")
+    qtbot.waitUntil(lambda: review.sheet.head.title.text().startswith("0005"))
+    press_button(qtbot, review, "Lay over others")
+    review.table.selectRow(2)
+    qtbot.waitUntil(lambda: review.sheet.head.title.text().startswith("0003"))
+    over = review.sheet.curves._over.getData()[0]
+    assert over.size == 730
+    press_button(qtbot, review, "Take 0005 off")
+    assert review.sheet.curves._over.getData()[0] is None or review.sheet.curves._over.getData()[0].size == 0
+
+
+def test_a_long_list_fetches_what_it_shows(qtbot, open_window, many):
+    window = open_window(fill=False)
+    many(window.desk.library, 450)
+    window.show_station("Review")
+    model = window.view("Review").model
+    assert model.rowCount() == 200
+    for rows in (400, 450):
+        model.fetchMore(model.index(-1, -1))
+        assert model.rowCount() == rows
+    assert not model.canFetchMore(model.index(-1, -1))
+
+
+def test_the_bench_takes_weights_and_refuses_more_than_was_charged(qtbot, open_window):
+    window = open_window()
+    library = window.desk.library
+    library.set_results(library.find_batch("0002"), None, None, None, "", status="dropped")
+    window.show_station("Bench")
+    bench = window.view("Bench")
+    weight = figures(bench)[0]
+    qtbot.keyClicks(weight, "5,2")
+    press_button(qtbot, bench, "Save the batch")
+    assert any("not less than the green load" in w.text() for w in bench.findChildren(QWidget, "warn"))
+    weight.clear()
+    qtbot.keyClicks(weight, "4,31")
+    press_button(qtbot, bench, "Save the batch")
+    assert library.batch(library.find_batch("0002")).roasted_kg == pytest.approx(4.31)
+    assert library.batch_lines(BatchFilter(statuses=("dropped",))) == []
+
+
+def test_weights_are_typed_in_the_chosen_unit(qtbot, open_window):
+    window = open_window(mass="g")
+    library = window.desk.library
+    library.set_results(library.find_batch("0002"), None, None, None, "", status="dropped")
+    window.show_station("Bench")
+    qtbot.keyClicks(figures(window.view("Bench"))[0], "4310")
+    press_button(qtbot, window.view("Bench"), "Save the batch")
+    assert library.batch(library.find_batch("0002")).roasted_kg == pytest.approx(4.31)
+
+
+def test_lots_and_machines_are_taken_down_once(qtbot, open_window):
+    window = open_window(fill=False)
+    window.show_station("Green")
+    green = window.view("Green")
+    press_button(qtbot, green, "Add a lot")
+    name = next(e for e in green.findChildren(QLineEdit) if e.accessibleName() == "Name")
+    density = next(e for e in green.findChildren(QLineEdit) if e.accessibleName() == "Density")
+    qtbot.keyClicks(name, "Uganda Rwebisho")
+    qtbot.keyClicks(density, "6980")
+    press_button(qtbot, green, "Add it")
+    assert any("between 300 and 1000" in w.text() for w in green.findChildren(QWidget, "warn"))
+    density.setText("698")
+    press_button(qtbot, green, "Add it")
+    assert [lot.density_g_per_l for lot in window.desk.library.lots()] == [698.0]
+    window.show_station("Machines")
+    machines = window.view("Machines")
+    press_button(qtbot, machines, "Add a machine")
+    qtbot.keyClicks(next(e for e in machines.findChildren(QLineEdit) if e.accessibleName() == "Name of the machine"), "Drum Six")
+    press_button(qtbot, machines, "Add it")
+    assert window.desk.library.machine("Drum Six").controls
+
+
+def test_a_link_that_leads_nowhere_is_told_on_the_machine(qtbot, open_window):
+    window = open_window()
+    window.show_station("Machines")
+    machines = window.view("Machines")
+    url = next(e for e in machines.findChildren(QLineEdit) if e.accessibleName() == "Device address")
+    qtbot.keyClicks(url, "telnet://x")
+    press_button(qtbot, machines, "Connect")
+    assert any("leads nowhere" in w.text() for w in machines.findChildren(QWidget) if hasattr(w, "text"))
+    url.setText("modbus://127.0.0.1:9?map=gas-6")
+    press_button(qtbot, machines, "Connect")
+    qtbot.waitUntil(lambda: window.desk.link.state is LinkState.LOST)
+    press_button(qtbot, machines, "Disconnect")
+    assert window.desk.link.state is LinkState.OFF
+
+
+def test_the_day_shows_what_was_roasted_and_its_sum(qtbot, open_window):
+    window = open_window()
+    window.show_station("Day")
+    day = window.view("Day")
+    local = datetime(2026, 11, 2, 12, tzinfo=UTC).astimezone()
+    day.findChild(QDateEdit).setDate(QDate(local.year, local.month, local.day))
+    texts = [w.text() for w in day.findChildren(QWidget) if hasattr(w, "text")]
+    assert "25.00 kg" in texts
+    press_button(qtbot, day, "Day after")
+    assert any(w.isVisible() for w in day.findChildren(QWidget, "empty"))
+
+
+def test_anything_is_found_in_the_palette(qtbot, open_window):
+    window = open_window()
+    qtbot.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    line = window.palette_sheet.findChild(QLineEdit)
+    for typed, name in (("isuka lot", "Green"), ("test plan", "Plan"), ("drum machine", "Machines"), ("0004", "Review")):
+        window.palette_sheet.open()
+        qtbot.keyClicks(line, typed)
+        qtbot.keyClick(line, Qt.Key.Key_Return)
+        assert window.view(name).isVisible(), typed
+    qtbot.waitUntil(lambda: window.view("Review").sheet.head.title.text().startswith("0004"))
+    window.palette_sheet.open()
+    qtbot.keyClick(line, Qt.Key.Key_Escape)
+    assert not window.palette_sheet.isVisible()
+
+
+def test_settings_are_used_at_once_and_kept(qtbot, open_window, look):
+    window = open_window()
+    window.open_settings()
+    dialog = window.findChild(QDialog)
+    next(b for b in dialog.findChildren(QComboBox) if b.accessibleName() == "Temperature").setCurrentText("°F")
+    next(b for b in dialog.findChildren(QComboBox) if b.accessibleName() == "Theme").setCurrentText("night")
+    press_button(qtbot, dialog, "Use these")
+    assert window.desk.settings.temperature == "°F"
+    assert look.palette.name == "night"
+    window.show_station("Machines")
+    assert any("°F" in w.text() for w in window.view("Machines").findChildren(QWidget, "figure"))
+    qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
+    assert look.palette.name == "day"
+
+
+def test_the_key_sheet_opens_on_a_question_mark(qtbot, open_window):
+    window = open_window()
+    qtbot.keyClick(window, Qt.Key.Key_Question)
+    dialog = window.findChild(QDialog)
+    assert dialog.isVisible()
+    keys = {w.text() for w in dialog.findChildren(QWidget, "key")}
+    assert {"Space", "Enter", "Z", "F4", "Ctrl+K"} <= keys
+    dialog.close()
+
+
+def test_readings_by_hand_are_typed_and_a_batch_driven_with_them(qtbot, open_window):
+    window = open_window()
+    desk, session = window.desk, window.desk.session
+    now = [1000.0]
+    desk.clock = session.clock = Clock(lambda: now[0])
+    session._start = desk.clock.now()
+    machine = desk.library.machine("Drum Six")
+    by_hand = replace(machine, controls={c: replace(s, reported=False) for c, s in machine.controls.items()})
+    desk.connect("hand:", by_hand)
+    qtbot.waitUntil(lambda: desk.by_hand is not None and desk.link.state is LinkState.LIVE)
+    session.prepare(BatchOrder(desk.library.lots()[0], by_hand, None, 5.0))
+    qtbot.keyClick(window.roast, Qt.Key.Key_Space)
+    for bean in ("110", "96,5", "104"):
+        now[0] += 30.0
+        qtbot.keyClick(window.roast, bean[0])
+        now[0] += 4.0  # the rest is typed slowly
+        line = QApplication.focusWidget()
+        qtbot.keyClicks(line, bean[1:])
+        qtbot.keyClick(line, Qt.Key.Key_Return)
+        count = len(session.trace)
+        qtbot.waitUntil(lambda count=count: len(session.trace) >= count)
+        qtbot.wait(1)
+    qtbot.waitUntil(lambda: len(session.trace) == 3)
+    assert session.trace.column("t").tolist() == pytest.approx([30.0, 64.0, 98.0]), "stamped at the first key"
+    qtbot.keyClick(window.roast, Qt.Key.Key_Up)
+    assert session.held[Control.GAS] == pytest.approx(0.1)
+    qtbot.keyClick(window.roast, Qt.Key.Key_R)
+    qtbot.keyClicks(QApplication.focusWidget(), "smoky")
+    qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+    assert session.notes[-1].text == "smoky"
+    qtbot.keyClick(window.roast, Qt.Key.Key_Z)
+    assert session.notes == ()
+
+
+def test_a_batch_in_the_drum_is_seen_above_every_other_view(qtbot, open_window):
+    window = open_window()
+    window.desk.session.prepare(BatchOrder(machine=window.desk.library.machine("Drum Six"), load_kg=5.0))
+    qtbot.keyClick(window.roast, Qt.Key.Key_Space)
+    window.show_station("Green")
+    assert window.now_line.isVisible()
+    assert "drying" in window.now_line.accessibleName()
+    qtbot.mouseClick(window.now_line, Qt.MouseButton.LeftButton)
+    assert window.roast.isVisible()
+    assert not window.now_line.isVisible()
+
+
+def test_a_load_over_the_drum_is_refused_with_the_reason(qtbot, open_window):
+    window = open_window()
+    window.desk.session.set_machine(window.desk.library.machine("Drum Six"))
+    qtbot.keyClick(window.roast, Qt.Key.Key_N)
+    load = figures(window.roast.prepare)[0]
+    load.setText("50")
+    press_button(qtbot, window.roast.prepare, "Prepare")
+    assert not window.desk.session.recording
+    assert any("more than Drum Six takes" in w.text() for w in window.roast.prepare.findChildren(QWidget, "warn"))
+    qtbot.keyClick(load, Qt.Key.Key_Escape)
+    assert not window.roast.prepare.isVisible()
+
+
+def test_a_plan_is_taken_to_the_roaster_with_one_button(qtbot, open_window):
+    window = open_window()
+    window.show_station("Plan")
+    press_button(qtbot, window.view("Plan"), "Roast this plan")
+    assert window.roast.prepare.isVisible()
+    press_button(qtbot, window.roast.prepare, "Prepare")
+    assert window.desk.session.order.plan.name == "test"
+    assert window.desk.session.order.load_kg == 5.0
+
+
+def test_closing_an_unfinished_batch_keeps_it_for_the_bench(qtbot, open_window):
+    window = open_window()
+    key, _ = window.desk.library.new_batch(None, None, None, 5.0, datetime.now(UTC), status="roasting")
+    window.offer_unfinished()
+    press_button(qtbot, window.notice, "Close it")
+    assert window.desk.library.batch(key).status == "dropped"
+    assert not window.notice.isVisible()
+
+
+def test_the_first_machine_with_an_address_is_connected_at_start(qtbot, open_window):
+    window = open_window()
+    machine = window.desk.library.machine("Drum Six")
+    window.desk.library.save_machine(replace(machine, device_url="hand:"))
+    connect_first(window, None)
+    qtbot.waitUntil(lambda: window.desk.link.state is LinkState.LIVE)
+    connect_first(window, "nonsense")
+    assert "leads nowhere" in window.desk.session.message
+
+
+def test_the_simulators_panel_turns_its_knobs(qtbot, look):
+    import numpy as np
+
+    plant = Plant(DrumRoaster(KINDS["gas-6"], np.random.default_rng(1), steel_c=205.0))
+    panel = SimulatorPanel(
+        machine_of_kind("x", "gas-6"), "6 kg", lambda: (plant.input_registers(), plant.holding_registers()), plant.write, 4.5
+    )
+    qtbot.addWidget(panel)
+    panel.show()
+    panel.findChildren(QWidget)[0].setFocus()
+    gas = next(w for w in panel.findChildren(QWidget) if w.accessibleName() == "gas")
+    qtbot.keyClick(gas, Qt.Key.Key_Right)
+    assert plant.roaster.settings[Control.GAS] == pytest.approx(0.1)
+    for name in ("Open charge door", "Open drop door"):
+        qtbot.mouseClick(next(b for b in panel.findChildren(QPushButton) if b.text() == name), Qt.MouseButton.LeftButton)
+        panel.refresh()
+    assert plant.roaster.dropped is not None
+    panel.findChild(QComboBox).setCurrentIndex(int(Fault.SPIKE))
+    assert plant.fault is Fault.SPIKE
+    assert parse_clock("") is None
