@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
-
 from conftest import make_record
+
 from firnel.app.commands import main
 from firnel.exchange.csv_log import write_csv_log
 from firnel.store.library import Library
@@ -68,7 +68,9 @@ def test_guesses_go_to_standard_error_and_json_stays_one_document(firnel, csv):
 def test_the_list_holds_what_was_taken_in(firnel, csv):
     firnel("import", csv, "--machine", "Drum Six")
     listed = json.loads(firnel("batches", "--json").stdout)
-    assert [(batch["label"], batch["machine"], batch["total_s"]) for batch in listed] == [("0001", "Drum Six", pytest.approx(640, abs=3))]
+    assert [(batch["label"], batch["machine"], batch["total_s"]) for batch in listed] == [
+        ("0001", "Drum Six", pytest.approx(640, abs=3))
+    ]
     assert "0001" in firnel("batches").stdout
     assert [m["name"] for m in json.loads(firnel("machine", "list", "--json").stdout)] == ["Drum Six"]
 

@@ -201,7 +201,9 @@ def test_readings_that_cannot_be_are_marked(beans, quality):
     assert (judged[-1].bean is None) == (quality == Quality.OUT_OF_RANGE)
 
 
-@pytest.mark.parametrize("url", ["", "http://x", "modbus://", "modbus://h?map=none", "serial:", "serial:///dev/x?baud=fast", "modbus://h:99999"])
+@pytest.mark.parametrize(
+    "url", ["", "http://x", "modbus://", "modbus://h?map=none", "serial:", "serial:///dev/x?baud=fast", "modbus://h:99999"]
+)
 def test_addresses_that_lead_nowhere_are_told(url):
     with pytest.raises(AddressError, match="leads nowhere|does not work"):
         open_source(url, Clock())

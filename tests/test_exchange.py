@@ -4,14 +4,14 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-
 from conftest import make_record
+from test_store import assert_same
+
 from firnel.core.vocabulary import Control, Found, MarkKind, Move, Note
 from firnel.exchange.batch_document import batch_to_document, document_to_batch, json_schema, read_batch_document
 from firnel.exchange.csv_log import ImportWishes, read_csv_log, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
 from firnel.work.records import export_text, import_file
-from test_store import assert_same
 
 
 @pytest.fixture
@@ -24,7 +24,14 @@ def write(tmp_path):
     return write_file
 
 
-def log(header="time_s,bean_c,air_c,gas_kpa,airflow_pct,drum_rpm", convert=lambda c: c, delimiter=",", decimal=".", step=1.0, time="{:.1f}".format):
+def log(
+    header="time_s,bean_c,air_c,gas_kpa,airflow_pct,drum_rpm",
+    convert=lambda c: c,
+    delimiter=",",
+    decimal=".",
+    step=1.0,
+    time="{:.1f}".format,
+):
     """The usual roast as CSV in some dialect."""
     trace = make_record(step=step).trace
     lines = [header] if header else []
@@ -45,7 +52,9 @@ def fahrenheit(c):
 DIALECTS = [
     pytest.param(log(), id="plain"),
     pytest.param(log(header="", delimiter="\t"), id="no heading, tabs"),
-    pytest.param(log(header="Zeit;Bohnen bean;Luft air;Gas;airflow;Drum", delimiter=";", decimal=","), id="semicolons and decimal commas"),
+    pytest.param(
+        log(header="Zeit;Bohnen bean;Luft air;Gas;airflow;Drum", delimiter=";", decimal=","), id="semicolons and decimal commas"
+    ),
     pytest.param(log(header="Elapsed,Bean (F),Exhaust (F),Burner,Fan,Drum", convert=fahrenheit), id="fahrenheit by heading"),
     pytest.param(log(header="elapsed,bean,air,gas,fan,drum", convert=fahrenheit), id="fahrenheit by size"),
     pytest.param(log(time=minutes), id="minutes and seconds"),
@@ -70,7 +79,9 @@ def test_logs_in_many_dialects_are_the_same_roast(write, text):
 def test_hand_readings_every_half_minute_are_taken(write):
     trace = make_record().trace
     text = "time,bean\n" + "\n".join(f"{minutes(t)},{trace.bean_at(t):.0f}" for t in range(0, 720, 30))
-    record = read_csv_log(write(text), ImportWishes(marks={"charge": 60, "yellow": 340, "first_crack": 600, "drop": 700})).record
+    record = read_csv_log(
+        write(text), ImportWishes(marks={"charge": 60, "yellow": 340, "first_crack": 600, "drop": 700})
+    ).record
     assert record.trace.t.size == 24
     assert [mark.found for mark in record.marks if mark.kind is not MarkKind.TURNING] == [Found.GIVEN] * 4
 
@@ -145,7 +156,11 @@ def test_contradicting_marks_are_refused(write):
 
 def rich_record():
     return replace(
-        make_record(), moves=(Move(Control.GAS, 120.0, 2.4, Found.MACHINE),), notes=(Note(300.0, "colour", "tan"),), plan="", room_c=None
+        make_record(),
+        moves=(Move(Control.GAS, 120.0, 2.4, Found.MACHINE),),
+        notes=(Note(300.0, "colour", "tan"),),
+        plan="",
+        room_c=None,
     )
 
 

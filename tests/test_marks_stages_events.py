@@ -4,8 +4,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-
 from conftest import make_record
+
 from firnel.core.events import find_events
 from firnel.core.mark_finding import find_charge, find_drop, find_turning
 from firnel.core.rate_of_rise import smooth_rate_of_rise
@@ -24,7 +24,10 @@ def read(name):
 
 def hand_marks():
     with (LOGS / "batches.csv").open() as file:
-        return [pytest.param(row["file"], float(row["charge_s"]), float(row["drop_s"]), id=row["file"]) for row in csv.DictReader(file)]
+        return [
+            pytest.param(row["file"], float(row["charge_s"]), float(row["drop_s"]), id=row["file"])
+            for row in csv.DictReader(file)
+        ]
 
 
 # Logs of two machines that the simulator is not; charge and drop as a human finger set them (tests/logs/batches.csv).
@@ -117,7 +120,9 @@ def test_a_smoothly_falling_rate_has_no_events():
 
 
 def test_a_flick_is_found_and_laid_to_the_gas():
-    found = events_of(lambda t: 20 - t / 50 + (6 if 570 < t < 610 else 0), [Move(Control.GAS, 200, 1.2), Move(Control.GAS, 555, 2.0)])
+    found = events_of(
+        lambda t: 20 - t / 50 + (6 if 570 < t < 610 else 0), [Move(Control.GAS, 200, 1.2), Move(Control.GAS, 555, 2.0)]
+    )
     assert [event.kind for event in found][0] == "flick"
     assert found[0].start == pytest.approx(570, abs=15)
     assert found[0].likely_cause.startswith("gas 1.2 to 2")
@@ -141,7 +146,10 @@ def test_gaps_and_spikes_are_told():
     trace = Trace.from_columns((column[keep] for column in (record.trace.t, record.trace.bean, record.trace.air,
                                record.trace.gas, record.trace.airflow, record.trace.drum)), quality[keep])  # fmt: skip
     found = find_events(trace, smooth_rate_of_rise(trace.t, trace.bean, 60.0), record.marks, ())
-    assert [(event.kind, event.start) for event in found if event.kind in ("gap", "spike")] == [("spike", 200.0), ("gap", 399.0)]
+    assert [(event.kind, event.start) for event in found if event.kind in ("gap", "spike")] == [
+        ("spike", 200.0),
+        ("gap", 399.0),
+    ]
 
 
 def test_the_shared_logs_are_imported_with_their_moves():

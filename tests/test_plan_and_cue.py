@@ -103,7 +103,9 @@ def test_a_plan_comes_back_from_its_document():
     np.testing.assert_allclose(back.curve.bean, PLAN.curve.bean, atol=0.01)
 
 
-@pytest.mark.parametrize("document", [{}, {"name": "x", "moves": [{"control": "gas"}]}, {"name": "x", "targets": {"colour": 3}}])
+@pytest.mark.parametrize(
+    "document", [{}, {"name": "x", "moves": [{"control": "gas"}]}, {"name": "x", "targets": {"colour": 3}}]
+)
 def test_what_is_no_plan_is_refused_in_words(document):
     with pytest.raises(ValueError, match="This is no plan"):
         plan_from_document(document)

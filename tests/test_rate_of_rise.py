@@ -3,9 +3,9 @@ import pytest
 from scipy.signal import savgol_filter
 
 from firnel.core.rate_of_rise import RateOfRiseFilter, live_rate_of_rise, smooth_rate_of_rise
+from firnel.core.vocabulary import Control
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
-from firnel.core.vocabulary import Control
 
 
 def noisy_roast(seed=3, step=1.0, noise=0.25):

@@ -2,8 +2,9 @@
 
 import numpy as np
 import pytest
-
 from conftest import make_record
+from test_plan_and_cue import PLAN
+
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind, Quality
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
@@ -12,7 +13,6 @@ from firnel.work.desk import machine_of_kind
 from firnel.work.roast_picture import roast_picture
 from firnel.work.roast_session import BatchOrder, RoastSession
 from firnel.work.settings import Settings
-from test_plan_and_cue import PLAN
 
 
 class Bench:
@@ -42,9 +42,9 @@ class Bench:
         begin = self.at if start is None else start
         for second in range(int(begin), int(until)):
             self.time += 1.0
-            values = dict(bean=float(self.trace.bean[second]), air=float(self.trace.air[second])) | changes
+            values = {"bean": float(self.trace.bean[second]), "air": float(self.trace.air[second])} | changes
             if self.reported:
-                values = dict(gas=float(self.trace.gas[second]), airflow=50.0, drum=58.0) | values
+                values = {"gas": float(self.trace.gas[second]), "airflow": 50.0, "drum": 58.0} | values
             self.session.take_reading(Reading(self.time, **values))
         self.at = until
 

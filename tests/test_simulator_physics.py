@@ -128,7 +128,12 @@ def test_the_same_seed_gives_the_same_roast():
 def test_each_machine_roasts_within_common_practice(recipe):
     # Common practice, no published source: turning 60-95 s, yellow 150-168, first crack 190-207 degC on the probe,
     # drying 4-6.5 min, total 8.5-14 min, loss 12-18 %.
-    plan = plan_of(recipe, machine_of_kind(recipe.machine, {"Drum Six": "gas-6", "Long Fifteen": "gas-15", "Sample One": "electric-1"}[recipe.machine]))
+    plan = plan_of(
+        recipe,
+        machine_of_kind(
+            recipe.machine, {"Drum Six": "gas-6", "Long Fifteen": "gas-15", "Sample One": "electric-1"}[recipe.machine]
+        ),
+    )
     load = replace(LOTS[recipe.lot].load, mass_kg=recipe.load_kg)
     run = _run(plan, load, _usual_steel(plan), np.random.default_rng(8), HandHabits(), 30.0)
     charge = run.marks[MarkKind.CHARGE].t

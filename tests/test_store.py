@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
+from conftest import make_record
 from sqlalchemy import event, text
 
-from conftest import make_record
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.stages import MarkOrderError
 from firnel.core.vocabulary import Control, Lot, Mark, MarkKind, Move, Note
@@ -25,7 +25,7 @@ def assert_same(first, second):
     """Two records hold the same, arrays included."""
     for name in ("t", "bean", "air", "gas", "airflow", "drum", "quality"):
         np.testing.assert_allclose(getattr(first.trace, name), getattr(second.trace, name), atol=1e-6)
-    blank = dict(trace=None, id=None, label="", marks=(), moves=(), notes=())
+    blank = {"trace": None, "id": None, "label": "", "marks": (), "moves": (), "notes": ()}
     assert replace(first, **blank) == replace(second, **blank)
     for a, b in zip((*first.marks, *first.moves, *first.notes), (*second.marks, *second.moves, *second.notes), strict=True):
         assert a.t == pytest.approx(b.t, abs=1e-5)
@@ -197,7 +197,12 @@ def test_everything_is_on_disk_within_a_second(library, journal):
     assert journal.flush(1.0)
     record = library.batch(journal.key)
     assert record.trace.t.tolist() == [0, 1, 2, 3, 4]
-    assert (record.marks[0].kind, record.moves[0].to, record.notes[0].text, record.status) == (MarkKind.CHARGE, 2.4, "hay", "roasting")
+    assert (record.marks[0].kind, record.moves[0].to, record.notes[0].text, record.status) == (
+        MarkKind.CHARGE,
+        2.4,
+        "hay",
+        "roasting",
+    )
 
 
 def test_a_mark_that_was_undone_is_gone_from_disk(library, journal):

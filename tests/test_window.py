@@ -4,6 +4,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
+from conftest import make_record
 from PyQt6.QtCore import QDate, Qt
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -15,8 +16,8 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QWidget,
 )
+from test_plan_and_cue import PLAN
 
-from conftest import make_record
 from firnel.app.window import connect_first, make_application, make_window
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind
 from firnel.devices.clock import Clock
@@ -30,7 +31,6 @@ from firnel.ui.theme.look import Look
 from firnel.work.desk import LinkState, machine_of_kind
 from firnel.work.roast_session import BatchOrder
 from firnel.work.settings import Settings
-from test_plan_and_cue import PLAN
 
 
 @pytest.fixture
@@ -45,7 +45,9 @@ def open_window(qtbot, tmp_path, look):
     def make(fill=True, **settings):
         library = Library(tmp_path / "library.sqlite")
         if fill and not library.lots():
-            library.save_lot(Lot("Rwanda Isuka", "Rwanda", process="washed", density_g_per_l=742, moisture=0.108, on_hand_kg=148.0))
+            library.save_lot(
+                Lot("Rwanda Isuka", "Rwanda", process="washed", density_g_per_l=742, moisture=0.108, on_hand_kg=148.0)
+            )
             library.save_machine(machine_of_kind("Drum Six", "gas-6"))
             library.save_plan(PLAN)
             for number in range(1, 6):
@@ -205,7 +207,9 @@ def test_lots_and_machines_are_taken_down_once(qtbot, open_window):
     window.show_station("Machines")
     machines = window.view("Machines")
     press_button(qtbot, machines, "Add a machine")
-    qtbot.keyClicks(next(e for e in machines.findChildren(QLineEdit) if e.accessibleName() == "Name of the machine"), "Drum Six")
+    qtbot.keyClicks(
+        next(e for e in machines.findChildren(QLineEdit) if e.accessibleName() == "Name of the machine"), "Drum Six"
+    )
     press_button(qtbot, machines, "Add it")
     assert window.desk.library.machine("Drum Six").controls
 

@@ -16,7 +16,6 @@ from sqlalchemy.exc import ArgumentError, DatabaseError, OperationalError
 
 from firnel.store.tables import HEAD
 
-
 #: How long to wait for another program's lock. [ms]
 BUSY_MS = 5000
 

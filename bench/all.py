@@ -1,0 +1,24 @@
+"""Run every bench and print its ratios: ``./run bench``, or ``./run bench rate_of_rise`` for one."""
+
+import importlib
+import sys
+import tempfile
+from pathlib import Path
+
+BENCHES = ("start_up", "latency", "review_list", "rate_of_rise", "mark_finding")
+
+
+def main() -> int:
+    sys.path.insert(0, str(Path(__file__).parent))
+    wanted = sys.argv[1:] or BENCHES
+    missed = 0
+    for name in wanted:
+        print(f"\n== {name}")
+        with tempfile.TemporaryDirectory() as folder:
+            missed += sum(not line.met for line in importlib.import_module(name).run(Path(folder)))
+    print(f"\n{'every figure is reached' if not missed else f'{missed} figures are missed'}")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

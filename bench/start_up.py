@@ -1,0 +1,44 @@
+"""Start to first paint, against an empty PyQt6 + pyqtgraph window started the same way."""
+
+import os
+import statistics
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from report import Line
+
+from firnel.app.demo import demo_library
+
+EMPTY = """
+import sys
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication, QMainWindow
+import pyqtgraph as pg
+application = QApplication(sys.argv)
+window = QMainWindow(); window.setCentralWidget(pg.PlotWidget()); window.resize(1280, 800); window.show()
+QTimer.singleShot(0, application.quit)
+application.exec()
+"""
+
+
+def seconds(command: list[str], environment: dict[str, str], times: int = 5) -> float:
+    taken = []
+    for _ in range(times):
+        begun = time.perf_counter()
+        subprocess.run(command, check=True, env=environment, stderr=subprocess.DEVNULL)
+        taken.append(time.perf_counter() - begun)
+    return statistics.median(taken)
+
+
+def run(folder: Path) -> list[Line]:
+    demo_library(folder)
+    environment = os.environ | {"FIRNEL_SETTINGS": str(folder / "settings.json")}
+    empty = seconds([sys.executable, "-c", EMPTY], environment)
+    firnel = seconds([sys.executable, "-m", "firnel.app.demo", "--folder", str(folder), "--first-paint"], environment)
+    print(f"  empty window {1000 * empty:.0f} ms, Firnel on the demo library {1000 * firnel:.0f} ms, process start to end")
+    return [
+        Line("start to first paint", firnel / empty, "times", 2.0, "an empty PyQt6 + pyqtgraph window"),
+        Line("second start of the demo", firnel, "s", 3.0),
+    ]
