@@ -29,6 +29,7 @@ class PaintWatch(QObject):
         self.painted = 0.0
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """See paint events go by."""
         if event.type() == QEvent.Type.Paint:
             self.painted = time.perf_counter()
         return False
@@ -57,7 +58,7 @@ def run(folder: Path) -> list[Line]:
     watch = PaintWatch()
     viewport = window.roast._curves._top.plot.viewport()
     viewport.installEventFilter(watch)
-    taken, busy, begun = [], 0.0, time.perf_counter()
+    taken, busy = [], 0.0
     for index in range(count - 400, count):
         now[0] += 1 / RATE
         arrived = time.perf_counter()
@@ -72,7 +73,7 @@ def run(folder: Path) -> list[Line]:
         # The next reading of life comes half a second later; a tenth of that is enough to let timers run.
         time.sleep(0.05)
     ms = 1000 * np.array(taken)
-    print(f"  {len(session.trace)} readings on the chart, {time.perf_counter() - begun:.0f} s measured; median {np.median(ms):.1f} ms")
+    print(f"  {len(session.trace)} readings on the chart; median {np.median(ms):.1f} ms")
     session.close()
     window.close()
     return [

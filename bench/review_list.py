@@ -38,7 +38,8 @@ def fill(library: Library) -> None:
         rows = [
             {
                 "label": f"{number:06d}", "lot_id": lot_ids[number % 200].id, "machine_id": machine.id, "status": "done",
-                "started": start + timedelta(minutes=50 * number), "load_kg": 5.0, "roasted_kg": 4.3, "clock_rate": 1.0, "remark": "",
+                "started": start + timedelta(minutes=50 * number), "load_kg": 5.0, "roasted_kg": 4.3,
+                "clock_rate": 1.0, "remark": "",
                 "drying_s": 290.0, "browning_s": 220.0, "development_s": 92.0, "total_s": 602.0, "drop_c": 205.0,
                 "search_text": f"{number:06d} lot {number % 200} isuka drum six",
             }

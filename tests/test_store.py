@@ -49,8 +49,10 @@ def test_the_tables_are_what_the_migrations_make(library):
 def test_lots_machines_and_plans_come_back(library):
     lot = library.save_lot(Lot("Uganda Rwebisho", "Uganda", density_g_per_l=698, on_hand_kg=55.0))
     machine = library.save_machine(machine_of_kind("Drum Six", "gas-6", "modbus://127.0.0.1:5020?map=gas-6"))
-    plan = Plan("first", "Drum Six", "Uganda Rwebisho", 5.0, targets=Targets(200.0, 300, 240, 90, 205.0), start={Control.GAS: 0.0},
-                moves=(PlannedMove(Control.GAS, 2.4, Anchor.CHARGE, 45.0), PlannedMove(Control.GAS, 1.4, Anchor.BEAN, at_c=180.0)))  # fmt: skip
+    plan = Plan("first", "Drum Six", "Uganda Rwebisho", 5.0,
+                targets=Targets(200.0, 300, 240, 90, 205.0), start={Control.GAS: 0.0},
+                moves=(PlannedMove(Control.GAS, 2.4, Anchor.CHARGE, 45.0),
+                       PlannedMove(Control.GAS, 1.4, Anchor.BEAN, at_c=180.0)))  # fmt: skip
     saved = library.save_plan(plan)
     assert library.lots() == [lot]
     assert library.machine("drum") == machine

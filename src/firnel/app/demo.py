@@ -15,7 +15,6 @@ from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
 
-from firnel.app.demo_library import ROASTERY, build_demo_library
 from firnel.core.plan_document import plan_to_document
 from firnel.store.library import Library
 
@@ -30,6 +29,7 @@ def demo_library(folder: Path, name: str = DEMO_NAME, today: datetime | None = N
     path = folder / name
     if path.exists():
         return path
+    from firnel.app.demo_library import ROASTERY, build_demo_library  # slow to load, and needed only once
 
     def progress(done: int, of: int) -> None:
         print(f"\rRoasting the demo batches of {ROASTERY}: {done} of {of}", end="", file=sys.stderr, flush=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
@@ -10,12 +11,6 @@ from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
-from firnel.ui.bench.view import BenchView
-from firnel.ui.day.view import DayView
-from firnel.ui.green.view import GreenView
-from firnel.ui.machines.view import MachinesView
-from firnel.ui.plan.view import PlanView
-from firnel.ui.review.view import ReviewView
 from firnel.ui.roast.view import ROAST_KEYS, RoastView
 from firnel.ui.shared.command_palette import CommandPalette, Entry
 from firnel.ui.shared.frame import STATIONS, NowLine, Rail
@@ -71,14 +66,6 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Firnel")
         self.resize(1280, 800)
         self.rail, self.now_line, self.notice = Rail(look), NowLine(), Notice()
-        self._makers: dict[str, Callable[[], QWidget]] = {
-            "Green": partial(GreenView, desk),
-            "Plan": self._make_plan,
-            "Day": partial(DayView, desk),
-            "Bench": self._make_bench,
-            "Review": partial(ReviewView, desk, look),
-            "Machines": partial(MachinesView, desk),
-        }
         self.roast = RoastView(desk, look)
         self.roast.recorded.connect(self._on_recorded)
         self._views: dict[str, QWidget] = {"Roast": self.roast}
@@ -129,22 +116,42 @@ class MainWindow(QMainWindow):
             shortcut = QShortcut(QKeySequence(key), self)
             shortcut.activated.connect(action)
 
-    def _make_plan(self) -> QWidget:
-        view = PlanView(self.desk, self._look)
-        view.roast_wanted.connect(self._on_roast_wanted)
-        return view
+    def _make(self, name: str) -> QWidget:
+        """A view at its first showing; its code is loaded only then, so that the window is there sooner."""
+        if name == "Green":
+            from firnel.ui.green.view import GreenView
 
-    def _make_bench(self) -> QWidget:
-        view = BenchView(self.desk)
-        view.recorded.connect(self._on_recorded)
-        return view
+            return GreenView(self.desk)
+        if name == "Plan":
+            from firnel.ui.plan.view import PlanView
+
+            plan = PlanView(self.desk, self._look)
+            plan.roast_wanted.connect(self._on_roast_wanted)
+            return plan
+        if name == "Day":
+            from firnel.ui.day.view import DayView
+
+            return DayView(self.desk)
+        if name == "Bench":
+            from firnel.ui.bench.view import BenchView
+
+            bench = BenchView(self.desk)
+            bench.recorded.connect(self._on_recorded)
+            return bench
+        if name == "Review":
+            from firnel.ui.review.view import ReviewView
+
+            return ReviewView(self.desk, self._look)
+        from firnel.ui.machines.view import MachinesView
+
+        return MachinesView(self.desk)
 
     # Views
 
     def view(self, name: str) -> QWidget:
         """A view, made when it is first wanted."""
         if name not in self._views:
-            self._views[name] = self._makers[name]()
+            self._views[name] = self._make(name)
             self._pages.addWidget(self._views[name])
         return self._views[name]
 
@@ -178,7 +185,7 @@ class MainWindow(QMainWindow):
     def _on_link(self, status: LinkStatus) -> None:
         self.roast.request_refresh()
         machines = self._views.get("Machines")
-        if isinstance(machines, MachinesView):
+        if machines is not None and hasattr(machines, "show_link"):
             machines.show_link()
 
     def _on_recorded(self) -> None:
@@ -280,7 +287,7 @@ class MainWindow(QMainWindow):
     def toggle_theme(self) -> None:
         """Day or night."""
         theme = "night" if self.desk.settings.theme == "day" else "day"
-        self.use_settings(self.desk.settings.model_copy(update={"theme": theme}))
+        self.use_settings(replace(self.desk.settings, theme=theme))
 
     def open_keys(self) -> None:
         """Show every key."""
@@ -293,7 +300,7 @@ class MainWindow(QMainWindow):
                 event.ignore()
             return
         review = self._views.get("Review")
-        if isinstance(review, ReviewView):
+        if review is not None and hasattr(review, "background"):
             review.background.finish()
         self._tick.stop()
         if not self.desk.shut_down():

@@ -1,4 +1,7 @@
-"""The records as views and commands use them: sheets of batches, corrections, lots and machines."""
+"""The records as views and commands use them: sheets of batches, corrections, lots and machines.
+
+The JSON documents are loaded when one is wanted: their library is slow to load, and the window starts without them.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +18,6 @@ from firnel.core.mark_finding import find_turning
 from firnel.core.rate_of_rise import RateCurve, live_rate_of_rise, smooth_rate_of_rise
 from firnel.core.stages import Stages, stages_of
 from firnel.core.vocabulary import BatchRecord, Control, Found, Mark, MarkKind
-from firnel.exchange.batch_document import batch_to_document, read_batch_document, series
 from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_wishes, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import BatchFilter, BatchLine, Library, NotInLibraryError, PageEnd
@@ -75,6 +77,8 @@ def read_file(path: Path, wishes: ImportWishes) -> Imported:
     if not path.exists():
         raise ImportRefusedError(f"There is no file {path}.")
     if path.suffix.lower() == ".json":
+        from firnel.exchange.batch_document import read_batch_document
+
         return Imported(with_wishes(read_batch_document(path), wishes), ("a Firnel batch document",))
     return read_csv_log(path, wishes)
 
@@ -94,6 +98,8 @@ def import_file(library: Library, path: Path, wishes: ImportWishes) -> tuple[int
 def export_text(library: Library, record: BatchRecord, form: str) -> str:
     """A batch as ``csv`` or ``json`` text."""
     if form == "json":
+        from firnel.exchange.batch_document import batch_to_document
+
         return json.dumps(batch_to_document(record).model_dump(mode="json"), indent=1, ensure_ascii=False) + "\n"
     units: Mapping[Control, str] = {}
     if record.machine:
@@ -104,6 +110,8 @@ def export_text(library: Library, record: BatchRecord, form: str) -> str:
 
 def show_document(record: BatchRecord) -> dict[str, Any]:
     """The document of ``firnel show --json``: seconds count from charge, SI and degC, null where unknown."""
+    from firnel.exchange.batch_document import series
+
     sheet = sheet_of(record)
     zero = record.charge_t
     trace, stages = record.trace, sheet.stages

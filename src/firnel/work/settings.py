@@ -4,36 +4,67 @@ from __future__ import annotations
 
 import json
 import os
+from collections.abc import Mapping
+from dataclasses import Field, asdict, dataclass, field, fields
 from pathlib import Path
-from typing import Literal
+from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
-
-from firnel.core.units import Units
+from firnel.core.units import CHOICES, Units
 
 
-class Settings(BaseModel):
-    """Every setting: name, bounds, default, and the text the settings sheet shows."""
+def _setting(default: Any, title: str, choices: tuple[str, ...] = (), low: int = 0, high: int = 0, most: int = 0) -> Any:
+    """A setting: its default, the text the settings sheet shows, and its choices or bounds."""
+    return field(default=default, metadata={"title": title, "choices": choices, "low": low, "high": high, "most": most})
 
-    model_config = ConfigDict(validate_assignment=True, extra="ignore")
 
-    version: int = 1
-    temperature: Literal["°C", "°F"] = Field("°C", title="Temperature")
-    mass: Literal["kg", "g", "lb"] = Field("kg", title="Weight")
-    pressure: Literal["kPa", "mbar", "inH2O"] = Field("kPa", title="Pressure")
-    theme: Literal["day", "night"] = Field("day", title="Theme")
-    cooling_aim_s: int = Field(240, ge=60, le=900, title="Cooling aim, seconds")
-    colour_words: tuple[str, ...] = Field(
-        ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown"), title="Colour words", max_length=9
+@dataclass(frozen=True)
+class Settings:
+    """Every setting.
+
+    Raises
+    ------
+    ValueError : if a value is not among its choices or out of its bounds; the message names the setting.
+    """
+
+    temperature: str = _setting("°C", "Temperature", CHOICES["temperature"])
+    mass: str = _setting("kg", "Weight", CHOICES["mass"])
+    pressure: str = _setting("kPa", "Pressure", CHOICES["pressure"])
+    theme: str = _setting("day", "Theme", ("day", "night"))
+    cooling_aim_s: int = _setting(240, "Cooling aim, seconds", low=60, high=900)
+    colour_words: tuple[str, ...] = _setting(
+        ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown"), "Colour words, up to nine", most=9
     )
-    smell_words: tuple[str, ...] = Field(
-        ("grass", "hay", "bread", "caramel", "cocoa", "smoke", "wax"), title="Smell words", max_length=9
+    smell_words: tuple[str, ...] = _setting(
+        ("grass", "hay", "bread", "caramel", "cocoa", "smoke", "wax"), "Smell words, up to nine", most=9
     )
+
+    def __post_init__(self) -> None:
+        for declared in fields(self):
+            _check(declared, getattr(self, declared.name))
+
+    @classmethod
+    def from_mapping(cls, values: Mapping[str, Any]) -> Settings:
+        """Settings from JSON values; names that are not known (an older or newer Firnel's) are passed over."""
+        known = {declared.name for declared in fields(cls)}
+        given: dict[str, Any] = {name: tuple(v) if isinstance(v, list) else v for name, v in values.items() if name in known}
+        return cls(**given)
 
     @property
     def units(self) -> Units:
         """The chosen units."""
         return Units(self.temperature, self.mass, self.pressure)
+
+
+def _check(declared: Field[Any], value: Any) -> None:
+    limits = declared.metadata
+    if limits["choices"] and value not in limits["choices"]:
+        raise ValueError(f"{limits['title']}: {value!r} is none of {', '.join(limits['choices'])}.")
+    if limits["high"] and not (isinstance(value, int) and limits["low"] <= value <= limits["high"]):
+        raise ValueError(f"{limits['title']}: {value!r} is not between {limits['low']} and {limits['high']}.")
+    if limits["most"]:
+        words = isinstance(value, tuple) and all(isinstance(word, str) and word for word in value)
+        if not words or not 1 <= len(value) <= limits["most"]:
+            raise ValueError(f"{limits['title']}: give one to {limits['most']} words.")
 
 
 def settings_path() -> Path:
@@ -52,14 +83,13 @@ def load_settings(path: Path | None = None) -> tuple[Settings, str | None]:
     if not path.exists():
         return Settings(), None
     try:
-        return Settings.model_validate(json.loads(path.read_text(encoding="utf-8"))), None
-    except (OSError, ValueError, ValidationError) as error:
+        return Settings.from_mapping(json.loads(path.read_text(encoding="utf-8"))), None
+    except (OSError, ValueError, TypeError, AttributeError) as error:
         kept = path.with_suffix(".unread")
         path.replace(kept)
-        first = str(error).splitlines()[0]
         return (
             Settings(),
-            f"The settings in {path} could not be read ({first}). They are kept as {kept.name}; defaults are used.",
+            f"The settings in {path} could not be read ({error}). They are kept as {kept.name}; defaults are used.",
         )
 
 
@@ -68,5 +98,5 @@ def save_settings(settings: Settings, path: Path | None = None) -> None:
     path = path or settings_path()
     path.parent.mkdir(parents=True, exist_ok=True)
     fresh = path.with_suffix(".new")
-    fresh.write_text(settings.model_dump_json(indent=2), encoding="utf-8")
+    fresh.write_text(json.dumps(asdict(settings), indent=2, ensure_ascii=False), encoding="utf-8")
     fresh.replace(path)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import get_args
+from dataclasses import fields, replace
+from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -38,25 +39,22 @@ class SettingsDialog(QDialog):
         form.setVerticalSpacing(10)
         column.addLayout(form)
         self._fields: dict[str, QWidget] = {}
-        for name, field in Settings.model_fields.items():
-            if field.title is None:
-                continue
-            value = getattr(settings, name)
-            choices = get_args(field.annotation)
+        for declared in fields(Settings):
+            value, limits = getattr(settings, declared.name), declared.metadata
             widget: QWidget
-            if isinstance(value, int):
+            if limits["high"]:
                 widget = QSpinBox()
-                widget.setRange(60, 900)
+                widget.setRange(limits["low"], limits["high"])
                 widget.setValue(value)
-            elif isinstance(value, tuple):
+            elif limits["most"]:
                 widget = QLineEdit(", ".join(value))
             else:
                 widget = QComboBox()
-                widget.addItems([str(choice) for choice in choices])
+                widget.addItems(limits["choices"])
                 widget.setCurrentText(value)
-            widget.setAccessibleName(field.title)
-            self._fields[name] = widget
-            form.addRow(label(field.title), widget)
+            widget.setAccessibleName(limits["title"])
+            self._fields[declared.name] = widget
+            form.addRow(label(limits["title"]), widget)
         self._warning = label("", "warn", wrap=True)
         column.addWidget(self._warning)
         row = QHBoxLayout()
@@ -69,7 +67,7 @@ class SettingsDialog(QDialog):
         column.addLayout(row)
 
     def _on_save(self) -> None:
-        values: dict[str, object] = {}
+        values: dict[str, Any] = {}
         for name, widget in self._fields.items():
             if isinstance(widget, QSpinBox):
                 values[name] = widget.value()
@@ -78,9 +76,9 @@ class SettingsDialog(QDialog):
             elif isinstance(widget, QComboBox):
                 values[name] = widget.currentText()
         try:
-            settings = Settings.model_validate(self._settings.model_dump() | values)
+            settings = replace(self._settings, **values)
         except ValueError as error:
-            self._warning.setText(str(error).splitlines()[-1])
+            self._warning.setText(str(error))
             return
         self.changed.emit(settings)
         self.accept()
