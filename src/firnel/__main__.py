@@ -1,5 +1,5 @@
 """``python -m firnel``."""
 
-from firnel.app.commands import main
+from firnel.app.start import main
 
 main()

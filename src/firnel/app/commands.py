@@ -12,6 +12,7 @@ from typing import Any
 import click
 
 from firnel import __version__
+from firnel.app.start import loaded
 from firnel.core.stages import MarkOrderError
 from firnel.core.units import clock
 from firnel.store.opening import LibraryError
@@ -75,6 +76,8 @@ def main(context: click.Context) -> None:
     """Firnel: plan, drive, record and replicate coffee roasts. Without a command: the window."""
     if context.invoked_subcommand is None:
         context.invoke(gui)
+    elif context.invoked_subcommand != "gui":
+        loaded()
 
 
 @main.command()

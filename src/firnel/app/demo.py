@@ -6,6 +6,7 @@ The walk goes through every view on a virtual screen and writes a picture of eac
 from __future__ import annotations
 
 import argparse
+import gc
 import json
 import os
 import subprocess
@@ -14,9 +15,12 @@ import tempfile
 from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from firnel.core.plan_document import plan_to_document
-from firnel.store.library import Library
+from firnel.app.start import loaded
+
+if TYPE_CHECKING:
+    from firnel.store.library import Library
 
 #: Any change to how the demo library is made gets a new name, so that an old one is not used on.
 DEMO_NAME = "demo-1.sqlite"
@@ -29,6 +33,7 @@ def demo_library(folder: Path, name: str = DEMO_NAME, today: datetime | None = N
     path = folder / name
     if path.exists():
         return path
+    loaded()
     from firnel.app.demo_library import ROASTERY, build_demo_library  # slow to load, and needed only once
 
     def progress(done: int, of: int) -> None:
@@ -66,6 +71,8 @@ def start_simulator(plan_at: Path, speed: float, panel: bool, *more: str) -> tup
 
 def write_plan(library: Library, name: str, path: Path) -> None:
     """Write a plan of the library as a file."""
+    from firnel.core.plan_document import plan_to_document
+
     plan = next(plan for plan in library.plans() if plan.name == name)
     path.write_text(json.dumps(plan_to_document(plan)), encoding="utf-8")
 
@@ -85,6 +92,8 @@ def main() -> int:
     if walk is not None:
         from firnel.app.walk import SHOWN_DAY, walk_through
 
+        loaded()
+
         # The pictures always show the same day, whatever day they are made on.
         library_at = demo_library(given.folder, "pictures-" + DEMO_NAME, SHOWN_DAY)
         return walk_through(library_at, walk, given.theme)
@@ -96,6 +105,7 @@ def _with_window(library_at: Path, speed: float, first_paint: bool) -> int:
     from PyQt6.QtCore import QTimer
 
     from firnel.app.window import connect_first, make_application, make_window
+    from firnel.store.library import Library
     from firnel.store.opening import LibraryError
     from firnel.ui.theme.look import Look
     from firnel.work.roast_session import BatchOrder
@@ -111,6 +121,7 @@ def _with_window(library_at: Path, speed: float, first_paint: bool) -> int:
     settings, _ = load_settings()
     window = make_window(library, settings, Look(application))
     window.show()
+    QTimer.singleShot(0, loaded)
     if first_paint:
         QTimer.singleShot(0, application.quit)
         return application.exec()
@@ -134,4 +145,5 @@ def _with_window(library_at: Path, speed: float, first_paint: bool) -> int:
 
 
 if __name__ == "__main__":
+    gc.disable()  # until `loaded`
     sys.exit(main())

@@ -7,8 +7,10 @@ from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
+from firnel.app.start import loaded
 from firnel.core.vocabulary import Machine
 from firnel.store.library import Library
 from firnel.store.opening import LibraryError, copy_library
@@ -53,6 +55,7 @@ def run_window(library_at: str | Path, device: str | None = None) -> int:
         return 1
     window = make_window(library, settings, look)
     window.show()
+    QTimer.singleShot(0, loaded)
     window.offer_unfinished()
     if complaint:
         window.desk.session.message = complaint
