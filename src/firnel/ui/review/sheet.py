@@ -20,9 +20,9 @@ from PyQt6.QtWidgets import (
 from firnel.core.units import clock
 from firnel.core.vocabulary import MarkKind
 from firnel.ui.roast.curves import as_ribbon
-from firnel.ui.shared.lanes import HandsLane, Lane, line_pen
+from firnel.ui.shared.lanes import HandsLane, Lane, ground_label, line_pen, put_on_ground
 from firnel.ui.shared.parts import FigureGrid, PageHead, button, card, label
-from firnel.ui.theme.look import Look, sans
+from firnel.ui.theme.look import Look
 from firnel.work.review_picture import MarkRow, ReviewCurves, ReviewPicture
 
 
@@ -69,17 +69,15 @@ class ReviewCurvesPane(QWidget):
         self._bean, self._air, self._over = (pg.PlotCurveItem(connect="finite") for _ in range(3))
         self._rate_line, self._rate_over = (pg.PlotCurveItem(connect="finite") for _ in range(2))
         self._lines = [pg.InfiniteLine(angle=90) for _ in range(5)]
-        self._words = [pg.TextItem(anchor=(0.5, 0)) for _ in range(5)]
+        self._words = [ground_label((0.5, 0)) for _ in range(5)]
         for item in (*self._lines, self._over, self._air, self._bean, *self._words):
             self._top.plot.addItem(item, ignoreBounds=True)
         for item in (self._rate_over, self._rate_line):
             self._rate.plot.addItem(item, ignoreBounds=True)
-        self._legend = pg.TextItem(anchor=(1, 1))
-        self._rate_name = pg.TextItem("rate of rise", anchor=(0, 0))
+        self._legend, self._rate_name = ground_label((1, 1)), ground_label((0, 0))
+        self._rate_name.setText("rate of rise")
         self._top.plot.addItem(self._legend, ignoreBounds=True)
         self._rate.plot.addItem(self._rate_name, ignoreBounds=True)
-        for text in (*self._words, self._legend, self._rate_name):
-            text.setFont(sans(14, sans(14).Weight.DemiBold))
         self._legend_texts = ("", "")
         look.changed.connect(self._dress)
         self._dress()
@@ -95,6 +93,12 @@ class ReviewCurvesPane(QWidget):
             line.setPen(line_pen(palette.soft, 1, Qt.PenStyle.DotLine))
         for word in self._words:
             word.setColor(palette.soft)
+        for item, ground in (
+            (self._legend, palette.card),
+            (self._rate_name, palette.lane),
+            *((w, palette.card) for w in self._words),
+        ):
+            put_on_ground(item, ground)
         self._rate_name.setColor(palette.plum)
         self._show_legend()
 

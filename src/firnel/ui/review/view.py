@@ -87,7 +87,7 @@ class ReviewView(QWidget):
 
     def _list(self) -> QWidget:
         frame, column = card()
-        frame.setFixedWidth(408)
+        frame.setFixedWidth(410)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search batch, lot, machine, plan, remark")
         self.search.setAccessibleName("Search batches")
@@ -111,7 +111,7 @@ class ReviewView(QWidget):
         if across is not None:
             across.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
             across.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-            for section, width in ((0, 60), (1, 72), (3, 60), (4, 80)):
+            for section, width in ((0, 56), (1, 71), (3, 56), (4, 75)):
                 across.resizeSection(section, width)
         column.addWidget(self.table, 1)
         self._count = label("", "soft")

@@ -7,8 +7,8 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from firnel.ui.shared.lanes import HandsLane, Lane, Ribbon, line_pen, thin_out
-from firnel.ui.theme.look import Look, sans
+from firnel.ui.shared.lanes import HandsLane, Lane, Ribbon, ground_label, line_pen, put_on_ground, thin_out
+from firnel.ui.theme.look import Look
 from firnel.work.roast_picture import Curves, MarkLabel, RibbonPicture, RoastPicture
 
 
@@ -63,12 +63,10 @@ class RoastCurves(QWidget):
         self._rate_line = pg.PlotCurveItem(connect="finite")
         for item in (self._rate_band, self._rate_plan, self._rate_line, self._now[1]):
             rate.addItem(item, ignoreBounds=True)
-        self._legend = [pg.TextItem(anchor=(0, 0)) for _ in range(3)]
+        self._legend = [ground_label((0, 0)) for _ in range(3)]
         for item in self._legend:
-            item.setFont(sans(14, sans(14).Weight.DemiBold))
             top.addItem(item, ignoreBounds=True)
-        self._rate_name = pg.TextItem(anchor=(1, 0))
-        self._rate_name.setFont(sans(14, sans(14).Weight.DemiBold))
+        self._rate_name = ground_label((1, 0))
         rate.addItem(self._rate_name, ignoreBounds=True)
 
     def _dress(self) -> None:
@@ -87,6 +85,8 @@ class RoastCurves(QWidget):
         texts = (("bean", palette.ink), ("- - air", palette.slate), ("plan corridor", palette.moss))
         for item, (text, colour) in zip(self._legend, texts, strict=True):
             item.setText(text, color=colour)
+            put_on_ground(item, palette.card)
+        put_on_ground(self._rate_name, palette.lane)
         self._shown_labels = ()
 
     def show_picture(self, picture: RoastPicture) -> None:
@@ -155,8 +155,9 @@ class RoastCurves(QWidget):
             style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine
             tick = pg.PlotDataItem([mark.t, mark.t], [mark.level, end], pen=line_pen(colour, 1.6, style))
             side = 0.0 if mark.t < 5 or below else (0.85 if not mark.expected else 0.7)
-            text = pg.TextItem(mark.text, color=colour, anchor=(side, 0.0 if below else 1.0))
-            text.setFont(sans(14, sans(14).Weight.Normal if mark.expected else sans(14).Weight.Bold))
+            text = ground_label((side, 0.0 if below else 1.0), bold=not mark.expected)
+            text.setText(mark.text, color=colour)
+            put_on_ground(text, palette.card)
             text.setPos(mark.t, end)
             for item, kept in ((tick, self._ticks), (text, self._labels)):
                 self._top.plot.addItem(item, ignoreBounds=True)

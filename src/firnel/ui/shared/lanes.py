@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from firnel.core.units import clock
@@ -82,6 +82,8 @@ class Lane(QFrame):
         item.getAxis("left").setStyle(tickLength=0, autoExpandTextSpace=False)
         if not with_time:
             item.getAxis("bottom").setHeight(4)
+        for side in ("left", "bottom"):
+            item.getAxis(side).setZValue(-1)  # the grid belongs under the curves and their names
         item.setMouseEnabled(x=False, y=False)
         self.plot.setMouseTracking(False)
         self.plot.viewport().setCursor(Qt.CursorShape.ArrowCursor)
@@ -107,6 +109,19 @@ class Lane(QFrame):
     def level_span(self, low: float, high: float) -> None:
         """Show the levels from ``low`` to ``high``."""
         self.plot.setYRange(low, high, padding=0)
+
+
+def ground_label(anchor: tuple[float, float], bold: bool = True) -> pg.TextItem:
+    """A label in a plot that the grid does not strike through: call `put_on_ground` when the theme changes."""
+    item = pg.TextItem(anchor=anchor)
+    item.setFont(sans(14, QFont.Weight.DemiBold if bold else QFont.Weight.Normal))
+    return item
+
+
+def put_on_ground(item: pg.TextItem, ground: str) -> None:
+    """Lay the colour of the card behind a label."""
+    item.fill = pg.mkBrush(ground)
+    item.update()
 
 
 def line_pen(colour: str, width: float, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> QPen:

@@ -125,8 +125,15 @@ class PageHead(QWidget):
         self._row.addWidget(widget, 0, Qt.AlignmentFlag.AlignVCenter)
 
 
+#: Between the parts of a sentence in small.
+PART = " · "
+
+
 class ElidedLabel(QLabel):
-    """A one-line label that shortens what does not fit, and tells it whole in its tooltip."""
+    """A one-line label that shortens what does not fit, and tells it whole in its tooltip.
+
+    Of a sentence in parts, ``this · that``, whole parts are left out from the end before a word is cut.
+    """
 
     def __init__(self, name: str = "") -> None:
         super().__init__()
@@ -152,4 +159,7 @@ class ElidedLabel(QLabel):
         self._fit()
 
     def _fit(self) -> None:
-        self.setText(self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, self.width()))
+        parts, measure = self._whole.split(PART), self.fontMetrics()
+        while len(parts) > 1 and measure.horizontalAdvance(PART.join(parts)) > self.width():
+            parts.pop()
+        self.setText(measure.elidedText(PART.join(parts), Qt.TextElideMode.ElideRight, self.width()))
