@@ -1,0 +1,266 @@
+"""Where the batch will go: an ensemble carried along by both probes, and run forward under the moves to come.
+
+Each member is a roast with constants, steel and lot drawn from what the fit left open. Readings pull the members together by
+the square-root ensemble Kalman update of Whitaker and Hamill [1]_, one reading after the other, without perturbed readings.
+
+References
+----------
+.. [1] J. S. Whitaker, T. M. Hamill, "Ensemble data assimilation without perturbed observations",
+   Monthly Weather Review 130 (2002) 1913-1924.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from firnel.core.model.constants import Hands, LoadState, MachineConstants, StartState
+from firnel.core.model.identification import (
+    BATCH_STEEL_SD,
+    LOT_OWN_HEAT_SD,
+    LOT_UPTAKE_SD,
+    FittedMachine,
+    constants_of,
+    expected_steel,
+    expected_uptake,
+)
+from firnel.core.model.logged import LoggedBatch
+from firnel.core.model.simulation import STEP, Simulated, carry_on, start_state
+from firnel.core.model.thresholds import GreenTraits, Threshold
+from firnel.core.vocabulary import FloatArray
+
+MEMBERS = 200
+#: Readings are taken in this often: closer ones say the same. [s]
+TAKE_EVERY_S = 10.0
+#: What the model leaves out, as spread of a reading: bean and air probe; more while the load falls in. [degC]
+BEAN_SPREAD, AIR_SPREAD, EARLY, EARLY_S = 1.3, 4.0, 4.0, 90.0
+#: What wanders while a batch runs, for each ten seconds: bean [degC], steel [degC], heat and uptake (shares).
+WANDER = {"bean": 0.10, "steel": 0.30, "power": 0.004, "uptake": 0.003}
+#: Spread of the moment of a mark as a bean temperature: a finger, and colour or cracks as judged. [degC]
+MARK_SPREAD = 0.7
+#: The forecast runs in steps of this. [s]
+FORWARD_STEP = 4.0
+
+
+@dataclass(frozen=True)
+class Interval:
+    """A figure with its 80 % interval; None where fewer than half of the members get there."""
+
+    value: float
+    low: float | None
+    high: float | None
+
+
+@dataclass(frozen=True)
+class DropRule:
+    """When the batch is to be dropped: after development time [s], or at a bean reading [degC]; development wins."""
+
+    development_s: float | None = None
+    drop_c: float | None = None
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """What is expected at ``at`` [s from charge]; ``basis`` is ``model`` or ``curve``; None for what cannot be said."""
+
+    at: float
+    basis: str
+    yellow: Interval | None = None
+    first_crack: Interval | None = None
+    drop_t: Interval | None = None
+    drop_c: Interval | None = None
+    development_s: Interval | None = None
+    fan_t: FloatArray | None = None  #: times from charge, shape (n,)
+    fan: FloatArray | None = None  #: bean probe at 10, 50 and 90 %, shape (3, n) [degC]
+    cloud: FloatArray | None = None  #: development [s] and drop [degC] of each member, shape (2, m)
+
+
+@dataclass(frozen=True)
+class Marks:
+    """Marks that have come, from charge [s]."""
+
+    yellow_t: float | None = None
+    first_crack_t: float | None = None
+
+
+def interval(values: FloatArray) -> Interval | None:
+    """Median and 80 % interval; members that never get there count as late."""
+    if values.size == 0 or np.isnan(values).any():
+        values = values[~np.isnan(values)]
+    if values.size == 0:
+        return None
+    low, middle, high = (float(q) for q in np.quantile(values, (0.1, 0.5, 0.9), method="nearest"))
+    if not np.isfinite(middle):
+        return None
+    return Interval(middle, low if np.isfinite(low) else None, high if np.isfinite(high) else None)
+
+
+class Forecaster:
+    """The ensemble of one batch. Feed it `advance` with readings, tell it marks, ask it `forecast`.
+
+    Parameters
+    ----------
+    fitted : machine.
+    yellow, crack : what is known of the marks.
+    batch : the load, the room and the readings at charge; its curves are not looked at.
+    rng : source of the members.
+    members : of the ensemble.
+    """
+
+    def __init__(
+        self,
+        fitted: FittedMachine,
+        yellow: Threshold,
+        crack: Threshold,
+        batch: LoggedBatch,
+        rng: np.random.Generator,
+        members: int = MEMBERS,
+    ) -> None:
+        self._fitted, self._rng, self.members = fitted, rng, members
+        self.t = 0.0
+        self._taken_t = 0.0
+        self._step = batch.step
+        self._rows = fitted.draw(members, rng)
+        self._names = [prior.name for prior in fitted.priors]
+
+        def normal(mean: float, sd: float) -> FloatArray:
+            return mean + sd * rng.standard_normal(members)
+
+        steel = expected_steel(fitted.priors, self._rows, batch) + normal(0.0, BATCH_STEEL_SD)
+        uptake = expected_uptake(fitted.priors, self._rows, batch.density)
+        self._uptake = uptake + normal(*fitted.uptake.get(batch.lot, (0.0, LOT_UPTAKE_SD)))
+        self._own_heat = normal(*fitted.own_heat.get(batch.lot, (0.0, LOT_OWN_HEAT_SD)))
+        traits = GreenTraits(batch.lot, batch.density, batch.moisture, batch.process)
+        self._yellow_c, self._crack_c = normal(*yellow.expect(traits)), normal(*crack.expect(traits))
+        self._load = LoadState(batch.load_kg, batch.moisture, green_c=batch.room_c)
+        self._room = batch.room_c
+        air = batch.bean_at_charge if np.isnan(batch.air_at_charge) else batch.air_at_charge
+        heat = self._column("heat_before") if np.isnan(batch.heat_before) else batch.heat_before
+        start = StartState(steel, batch.bean_at_charge, air, batch.room_c, heat)
+        self._state = start_state(self._constants(), self._load, start, members)
+        self._bean_before = self._state.bean
+
+    def _column(self, name: str) -> FloatArray:
+        index = self._names.index(name)
+        return self._fitted.priors[index].outside(self._rows[:, index])
+
+    def _constants(self) -> MachineConstants:
+        return constants_of(self._fitted.priors, self._rows, self._fitted.full_load)
+
+    def _loaded(self) -> LoadState:
+        return replace(self._load, uptake=np.exp(self._uptake), own_heat=np.exp(self._own_heat))
+
+    @property
+    def steel(self) -> FloatArray:
+        """Steel of each member, shape (m,). [degC]"""
+        return self._state.steel
+
+    def advance(self, hands: Hands, bean: float, air: float) -> None:
+        """Let time go by under the hands as they were, then take in the readings at the end of it (NaN: not read). [degC]"""
+        moved = carry_on(self._constants(), self._loaded(), self._room, self._state, hands, self._step, self.t)
+        self._state, self.t = moved.end, float(moved.t[-1])
+        if self.t - self._taken_t < TAKE_EVERY_S - 1e-6:
+            return
+        tens = (self.t - self._taken_t) / 10.0
+        self._taken_t = self.t
+        self._wander(float(np.sqrt(tens)))
+        early = EARLY if self.t < EARLY_S else 1.0
+        if np.isfinite(bean):
+            self._take(self._state.bean_probe, bean, early * BEAN_SPREAD)
+        if np.isfinite(air):
+            self._take(self._state.air_probe, air, early * AIR_SPREAD)
+
+    def mark_yellow(self) -> None:
+        """The beans are yellow now."""
+        self._take(self._state.bean - self._yellow_c, 0.0, MARK_SPREAD)
+
+    def mark_first_crack(self) -> None:
+        """First crack begins now."""
+        self._take(self._state.bean - self._crack_c, 0.0, MARK_SPREAD)
+
+    def _wander(self, by: float) -> None:
+        noise = self._rng.standard_normal((4, self.members)) * by
+        self._state = replace(
+            self._state,
+            bean=self._state.bean + WANDER["bean"] * noise[0],
+            bean_probe=self._state.bean_probe + WANDER["bean"] * noise[0],
+            steel=self._state.steel + WANDER["steel"] * noise[1],
+        )
+        self._rows[:, self._names.index("power")] += WANDER["power"] * noise[2]
+        self._uptake = self._uptake + WANDER["uptake"] * noise[3]
+
+    def _take(self, seen: FloatArray, reading: float, spread: float) -> None:
+        """Pull all members towards one reading of ``seen``."""
+        state = self._state
+        everything = np.vstack(
+            [state.bean, state.steel, state.bean_probe, state.air_probe, self._uptake, self._own_heat]
+            + [self._yellow_c, self._crack_c, self._rows.T]
+        )
+        off = seen - seen.mean()
+        variance = float(off @ off) / (self.members - 1)
+        about = everything - everything.mean(axis=1, keepdims=True)
+        gain = (about @ off) / (self.members - 1) / (variance + spread**2)
+        less = 1.0 / (1.0 + np.sqrt(spread**2 / (variance + spread**2)))
+        everything += gain[:, None] * (reading - float(seen.mean()) - less * off)[None, :]
+        bean, steel, bean_probe, air_probe, self._uptake, self._own_heat, self._yellow_c, self._crack_c = everything[:8]
+        self._rows = everything[8:].T.copy()
+        self._state = replace(state, bean=bean, steel=steel, bean_probe=bean_probe, air_probe=air_probe)
+
+    def run_forward(self, hands: Hands) -> Simulated:
+        """All members under moves to come, in steps of `FORWARD_STEP`."""
+        state = replace(self._state, slopes=None)
+        return carry_on(self._constants(), self._loaded(), self._room, state, hands, FORWARD_STEP, self.t)
+
+    def forecast(self, hands: Hands, rule: DropRule, marks: Marks) -> Forecast:
+        """What is expected under moves to come.
+
+        Parameters
+        ----------
+        hands : from now on, in steps of `FORWARD_STEP`, as far as is to be looked ahead.
+        rule : when the batch is to be dropped.
+        marks : that have come.
+        """
+        ahead = self.run_forward(hands)
+        yellow = np.full(self.members, marks.yellow_t) if marks.yellow_t is not None else _crossing(ahead, ahead.bean, self._yellow_c)
+        cracked = marks.first_crack_t is not None
+        crack = np.full(self.members, marks.first_crack_t) if cracked else _crossing(ahead, ahead.bean, self._crack_c)
+        drop_t, drop_c = _drop(ahead, crack, rule)
+        development = drop_t - crack
+        known = np.isfinite(development)
+        return Forecast(
+            self.t, "model", interval(yellow), interval(crack), interval(drop_t), interval(drop_c),
+            interval(np.where(np.isfinite(drop_t), development, np.inf)),
+            ahead.t, np.quantile(ahead.bean_probe, (0.1, 0.5, 0.9), axis=1),
+            np.stack([development[known], drop_c[known]]),
+        )  # fmt: skip
+
+
+def _crossing(ahead: Simulated, curve: FloatArray, level: FloatArray) -> FloatArray:
+    """When each member first reaches its level, shape (m,); now if it is there already, infinite if never. [s]"""
+    above = curve >= level
+    index = np.argmax(above, axis=0)
+    members = np.arange(level.size)
+    before = np.clip(index - 1, 0, None)
+    low, high = curve[before, members], curve[index, members]
+    share = np.where(index > 0, (level - low) / np.where(high > low, high - low, 1.0), 0.0)
+    t = ahead.t[before] + np.clip(share, 0.0, 1.0) * (ahead.t[index] - ahead.t[before])
+    return np.where(above.any(axis=0), t, np.inf)
+
+
+def _drop(ahead: Simulated, crack: FloatArray, rule: DropRule) -> tuple[FloatArray, FloatArray]:
+    """Time [s] and bean reading [degC] of the drop, each shape (m,)."""
+    if rule.development_s is not None:
+        drop_t = crack + rule.development_s
+    elif rule.drop_c is not None:
+        risen = np.where(ahead.t[:, None] >= crack, ahead.bean_probe, -np.inf)
+        drop_t = _crossing(ahead, risen, np.full(crack.size, rule.drop_c))
+    else:
+        drop_t = np.full(crack.size, np.inf)
+    members = np.arange(crack.size)
+    reached = np.where(np.isfinite(drop_t), np.clip(drop_t, ahead.t[0], ahead.t[-1]), ahead.t[-1])
+    after = np.clip(np.searchsorted(ahead.t, reached), 1, ahead.t.size - 1)
+    share = (reached - ahead.t[after - 1]) / (ahead.t[after] - ahead.t[after - 1])
+    low, high = ahead.bean_probe[after - 1, members], ahead.bean_probe[after, members]
+    inside = drop_t <= ahead.t[-1]
+    return np.where(inside, drop_t, np.inf), np.where(inside, low + share * (high - low), np.nan)

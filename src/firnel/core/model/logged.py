@@ -1,0 +1,183 @@
+"""A logged batch as the model looks at it: from charge to drop on an even grid, hands as shares of their scales."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from firnel.core.model.constants import Hands, air_share, heat_share
+from firnel.core.model.simulation import STEP
+from firnel.core.vocabulary import BatchRecord, Control, ControlScale, FloatArray, Lot, Machine, MarkKind, Quality
+
+#: A gap in the readings longer than this stays a gap on the grid. [s]
+LONGEST_BRIDGE_S = 12.0
+#: A roast shorter than this says too little. [s]
+SHORTEST_S = 180.0
+#: Where the lot's moisture is not known: the middle of common practice, no published source. Wet basis.
+USUAL_MOISTURE = 0.11
+USUAL_DENSITY = 720.0  #: common practice, no published source. [g/L]
+
+
+class UnusableLogError(ValueError):
+    """A batch that the model cannot learn from; the message says why."""
+
+
+@dataclass(frozen=True)
+class LoggedBatch:
+    """One batch on the grid: ``bean`` and ``air`` [degC] at the n + 1 moments, NaN where nothing was read."""
+
+    label: str
+    lot: str
+    hands: Hands
+    bean: FloatArray
+    air: FloatArray
+    load_kg: float
+    moisture: float
+    density: float  #: [g/L]
+    room_c: float
+    bean_at_charge: float
+    air_at_charge: float
+    heat_before: float  #: share of full heat just before charge; NaN where the log does not say
+    process: str = ""
+    batch_of_day: int | None = None
+    yellow_t: float | None = None  #: from charge [s]
+    first_crack_t: float | None = None
+    drop_t: float | None = None
+    loss: float | None = None
+    colour: float | None = None  #: ground where measured, else whole
+    step: float = STEP
+
+    @property
+    def t(self) -> FloatArray:
+        """Times from charge, shape (n + 1,). [s]"""
+        return self.step * np.arange(self.bean.size, dtype=np.float64)
+
+
+def logged_batch(
+    record: BatchRecord, machine: Machine, lot: Lot | None = None, batch_of_day: int | None = None, until: float | None = None
+) -> LoggedBatch:
+    """Bring a recorded batch onto the grid.
+
+    Parameters
+    ----------
+    record : with a charge mark; without a drop mark the record ends the batch.
+    machine : whose scales the controls are on.
+    lot : for moisture and density; usual ones where None or not measured.
+    batch_of_day : 1 for the first on a cold machine; None where nobody knows.
+    until : log time behind which nothing is known yet; None for the whole record. [s]
+
+    Raises
+    ------
+    UnusableLogError : if there is no charge, no load, no bean probe, or too little of the roast.
+    """
+    charge, drop = record.mark(MarkKind.CHARGE), record.mark(MarkKind.DROP)
+    if charge is None:
+        raise UnusableLogError(f"batch {record.label} has no charge mark.")
+    if not record.load_kg or record.load_kg <= 0:
+        raise UnusableLogError(f"batch {record.label} has no load: how much was charged?")
+    if record.load_kg > 1.6 * machine.stated_load_kg:
+        raise UnusableLogError(
+            f"batch {record.label} charged {record.load_kg:g} kg, more than {machine.name} can hold: another machine's log?"
+        )
+    trace = record.trace
+    end = drop.t if drop else (float(trace.t[-1]) if trace.t.size else charge.t)
+    end = end if until is None else min(end, until)
+    if until is None and end - charge.t < SHORTEST_S:
+        raise UnusableLogError(f"batch {record.label} lasts {end - charge.t:.0f} s from charge: too short to learn from.")
+    grid = np.arange(charge.t, end + 1e-6, STEP)
+    good = (trace.quality & int(Quality.SPIKE | Quality.FROZEN | Quality.OUT_OF_RANGE)) == 0
+    bean, air = (_on_grid(trace.t[good], column[good], grid) for column in (trace.bean, trace.air))
+    if np.isfinite(bean).sum() < min(20, grid.size):
+        raise UnusableLogError(f"batch {record.label} has hardly any bean readings.")
+    _refuse_wrong_unit(record.label, bean, until is None)
+
+    def shares(control: Control, usual: float) -> tuple[FloatArray, ControlScale | None]:
+        return _held(record, control, grid[:-1], usual), machine.controls.get(control)
+
+    gas, gas_scale = shares(Control.GAS, np.nan)
+    airflow, air_scale = shares(Control.AIRFLOW, np.nan)
+    drum, drum_scale = shares(Control.DRUM, np.nan)
+    if gas_scale is None or not np.isfinite(gas).any():
+        raise UnusableLogError(f"batch {record.label} has no record of the gas or heater: the model needs the moves.")
+    heat = heat_share(gas, gas_scale, machine.heat)
+    flow = air_share(airflow, air_scale) if air_scale is not None and np.isfinite(airflow).any() else np.full(heat.size, 0.5)
+    usual_drum = 0.75 * drum_scale.high if drum_scale is not None else 1.0
+    turning = np.where(np.isfinite(drum), np.clip(drum, 0.0, None) / usual_drum, 1.0) if drum_scale is not None else np.ones(heat.size)
+    before = _before_charge(record, charge.t)
+
+    def from_charge(kind: MarkKind) -> float | None:
+        mark = record.mark(kind)
+        return mark.t - charge.t if mark is not None and (until is None or mark.t <= until) else None
+
+    known_bean, known_air = bean[np.isfinite(bean)], air[np.isfinite(air)]
+    return LoggedBatch(
+        record.label,
+        record.lot,
+        Hands(heat, flow, turning),
+        bean,
+        air,
+        record.load_kg,
+        lot.moisture if lot and lot.moisture else USUAL_MOISTURE,
+        lot.density_g_per_l if lot and lot.density_g_per_l else USUAL_DENSITY,
+        record.room_c if record.room_c is not None else 22.0,
+        float(known_bean[0]),
+        float(known_air[0]) if known_air.size else float("nan"),
+        float(heat_share(np.array([before]), gas_scale, machine.heat)[0]) if before is not None else float("nan"),
+        lot.process if lot else "",
+        batch_of_day,
+        from_charge(MarkKind.YELLOW),
+        from_charge(MarkKind.FIRST_CRACK),
+        from_charge(MarkKind.DROP),
+        record.loss,
+        record.colour_ground if record.colour_ground is not None else record.colour_whole,
+    )
+
+
+def _on_grid(t: FloatArray, value: FloatArray, grid: FloatArray) -> FloatArray:
+    """Readings on the grid by straight lines, NaN in gaps; lone spikes are passed over."""
+    known = np.isfinite(value)
+    t, value = t[known], value[known]
+    if t.size < 2:
+        return np.full(grid.size, np.nan)
+    if value.size >= 3:
+        middle = np.median(np.stack([value[:-2], value[1:-1], value[2:]]), axis=0)
+        value = value.copy()
+        lone = np.abs(value[1:-1] - middle) > 12.0
+        value[1:-1][lone] = middle[lone]
+    out = np.interp(grid, t, value, left=np.nan, right=np.nan)
+    after = np.clip(np.searchsorted(t, grid), 1, t.size - 1)
+    out[t[after] - t[after - 1] > max(LONGEST_BRIDGE_S, 0.0)] = np.nan
+    return np.asarray(out, float)
+
+
+def _held(record: BatchRecord, control: Control, grid: FloatArray, usual: float) -> FloatArray:
+    """A control's setting at each moment: from the readings where the machine reports it, else from the moves."""
+    column = record.trace.control(control)
+    known = np.isfinite(column)
+    if known.any():
+        at = np.clip(np.searchsorted(record.trace.t[known], grid, side="right") - 1, 0, None)
+        return np.asarray(column[known][at], float)
+    moves = sorted((move.t, move.to) for move in record.moves if move.control is control)
+    out = np.full(grid.size, usual)
+    for t, to in moves:
+        out[grid >= t - 1e-6] = to
+    return out
+
+
+def _before_charge(record: BatchRecord, charge_t: float) -> float | None:
+    """The gas just before the charge; None where the log does not reach back so far."""
+    t, gas = record.trace.t, record.trace.gas
+    known = np.isfinite(gas) & (t < charge_t - 1.0) & (t > charge_t - 30.0)
+    return float(gas[known][-1]) if known.any() else None
+
+
+def _refuse_wrong_unit(label: str, bean: FloatArray, whole: bool) -> None:
+    """Readings that no drum roast has: most likely degF taken for degC, or a probe that ran into its limit."""
+    known = bean[np.isfinite(bean)]
+    if known.max() > 290.0:
+        raise UnusableLogError(f"batch {label} reads up to {known.max():.0f} degC: is the log in degF?")
+    if whole and known.max() < 150.0:
+        raise UnusableLogError(f"batch {label} never gets above {known.max():.0f} degC: no roast, or another probe.")
+    if whole and known.size > 60 and np.mean(known == known.max()) > 0.15:
+        raise UnusableLogError(f"batch {label} stays at {known.max():.1f} degC for long: the probe is clipped.")
