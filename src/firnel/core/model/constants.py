@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -40,15 +39,11 @@ class MachineConstants:
     air_probe_steel: Members  #: share of the steel in the air probe's reading. [-]
     evaporation: Members = 1.0  #: multiplier of the published rate. [-]
     own_heat: Members = 0.5  #: multiplier of the published rate. [-]
+    own_heat_k: Members = 5500.0  #: its activation temperature; the multiplier holds at 160 degC. [K]
     load_exponent: Members = 1.0  #: of the load in its heat transfer: below 1 where a full drum mixes less well. [-]
     air_exponent: Members = 1.0  #: of the share of full airflow in the flow itself, for dials that are not straight. [-]
+    draft_exponent: Members = 0.7  #: of the flow in the heat transfer from air to beans: 0.6 to 0.8 in tumbled beds. [-]
     full_load: float = 5.0  #: load that covers the bean probe. [kg]
-
-    def take(self, members: slice | FloatArray) -> MachineConstants:
-        """The constants of some of the members."""
-        arrays = ((field.name, getattr(self, field.name)) for field in fields(self))
-        taken: dict[str, Any] = {name: value[members] for name, value in arrays if isinstance(value, np.ndarray)}
-        return replace(self, **taken)
 
 
 @dataclass(frozen=True)
@@ -114,3 +109,9 @@ def air_share(setting: FloatArray, scale: ControlScale) -> FloatArray:
     """Share of full airflow at a setting: with the root of a pressure (Bernoulli), straight for a dial or per cent."""
     share = np.clip(np.nan_to_num(setting) / scale.high, 0.0, 1.0)
     return np.asarray(np.sqrt(share) if scale.unit == "Pa" else share, float)
+
+
+def drum_share(setting: FloatArray, scale: ControlScale) -> FloatArray:
+    """Drum speed as a share of the usual, three quarters of the top; the usual where it was not read."""
+    known = np.isfinite(setting)
+    return np.where(known, np.clip(np.nan_to_num(setting), 0.0, None) / (0.75 * scale.high), 1.0)

@@ -16,6 +16,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from firnel.core.model.constants import Hands, LoadState, MachineConstants, StartState
+from firnel.core.model.drift import WINDOW_S, Drift
 from firnel.core.model.identification import (
     BATCH_STEEL_SD,
     LOT_OWN_HEAT_SD,
@@ -26,7 +27,7 @@ from firnel.core.model.identification import (
     expected_uptake,
 )
 from firnel.core.model.logged import LoggedBatch
-from firnel.core.model.simulation import STEP, Simulated, carry_on, start_state
+from firnel.core.model.simulation import Simulated, carry_on, start_state
 from firnel.core.model.thresholds import GreenTraits, Threshold
 from firnel.core.vocabulary import FloatArray
 
@@ -103,6 +104,7 @@ class Forecaster:
     ----------
     fitted : machine.
     yellow, crack : what is known of the marks.
+    drift : of the machine's bean probe away from the model.
     batch : the load, the room and the readings at charge; its curves are not looked at.
     rng : source of the members.
     members : of the ensemble.
@@ -113,6 +115,7 @@ class Forecaster:
         fitted: FittedMachine,
         yellow: Threshold,
         crack: Threshold,
+        drift: Drift,
         batch: LoggedBatch,
         rng: np.random.Generator,
         members: int = MEMBERS,
@@ -133,6 +136,7 @@ class Forecaster:
         self._own_heat = normal(*fitted.own_heat.get(batch.lot, (0.0, LOT_OWN_HEAT_SD)))
         traits = GreenTraits(batch.lot, batch.density, batch.moisture, batch.process)
         self._yellow_c, self._crack_c = normal(*yellow.expect(traits)), normal(*crack.expect(traits))
+        self._drift_before, self._drift_after = normal(0.0, drift.before_sd), normal(drift.after_mean, drift.after_sd)
         self._load = LoadState(batch.load_kg, batch.moisture, green_c=batch.room_c)
         self._room = batch.room_c
         air = batch.bean_at_charge if np.isnan(batch.air_at_charge) else batch.air_at_charge
@@ -222,30 +226,39 @@ class Forecaster:
         marks : that have come.
         """
         ahead = self.run_forward(hands)
-        yellow = np.full(self.members, marks.yellow_t) if marks.yellow_t is not None else _crossing(ahead, ahead.bean, self._yellow_c)
+        minutes = (ahead.t - self.t)[:, None] / 60.0
         cracked = marks.first_crack_t is not None
-        crack = np.full(self.members, marks.first_crack_t) if cracked else _crossing(ahead, ahead.bean, self._crack_c)
+        # Before the crack the drift wears off as the square root of time: it does not go one way for long.
+        wandering = np.zeros_like(ahead.bean) if cracked else self._drift_before * np.sqrt(minutes * WINDOW_S / 60.0)
+        bean = ahead.bean + wandering
+        crack = np.full(self.members, marks.first_crack_t) if cracked else _crossing(ahead.t, bean, self._crack_c)
+        since = np.clip(ahead.t[:, None] - np.maximum(crack, self.t), 0.0, None) / 60.0
+        ahead = replace(ahead, bean=bean, bean_probe=ahead.bean_probe + wandering + self._drift_after * since)
+        seen = marks.yellow_t is not None
+        yellow = np.full(self.members, marks.yellow_t) if seen else _crossing(ahead.t, bean, self._yellow_c)
         drop_t, drop_c = _drop(ahead, crack, rule)
-        development = drop_t - crack
-        known = np.isfinite(development)
+        known = np.isfinite(drop_t) & np.isfinite(crack)
+        development = np.where(known, drop_t, np.inf) - np.where(known, crack, 0.0)
         return Forecast(
             self.t, "model", interval(yellow), interval(crack), interval(drop_t), interval(drop_c),
-            interval(np.where(np.isfinite(drop_t), development, np.inf)),
+            interval(development),
             ahead.t, np.quantile(ahead.bean_probe, (0.1, 0.5, 0.9), axis=1),
             np.stack([development[known], drop_c[known]]),
         )  # fmt: skip
 
 
-def _crossing(ahead: Simulated, curve: FloatArray, level: FloatArray) -> FloatArray:
+def _crossing(t: FloatArray, curve: FloatArray, level: FloatArray) -> FloatArray:
     """When each member first reaches its level, shape (m,); now if it is there already, infinite if never. [s]"""
     above = curve >= level
     index = np.argmax(above, axis=0)
     members = np.arange(level.size)
     before = np.clip(index - 1, 0, None)
     low, high = curve[before, members], curve[index, members]
-    share = np.where(index > 0, (level - low) / np.where(high > low, high - low, 1.0), 0.0)
-    t = ahead.t[before] + np.clip(share, 0.0, 1.0) * (ahead.t[index] - ahead.t[before])
-    return np.where(above.any(axis=0), t, np.inf)
+    rises = (index > 0) & (high > low) & np.isfinite(low)
+    low, high = np.where(rises, low, level - 1.0), np.where(rises, high, level)
+    share = np.where(rises, (level - low) / (high - low), 0.0)
+    when = t[before] + np.clip(share, 0.0, 1.0) * (t[index] - t[before])
+    return np.where(above.any(axis=0), when, np.inf)
 
 
 def _drop(ahead: Simulated, crack: FloatArray, rule: DropRule) -> tuple[FloatArray, FloatArray]:
@@ -254,7 +267,7 @@ def _drop(ahead: Simulated, crack: FloatArray, rule: DropRule) -> tuple[FloatArr
         drop_t = crack + rule.development_s
     elif rule.drop_c is not None:
         risen = np.where(ahead.t[:, None] >= crack, ahead.bean_probe, -np.inf)
-        drop_t = _crossing(ahead, risen, np.full(crack.size, rule.drop_c))
+        drop_t = _crossing(ahead.t, risen, np.full(crack.size, rule.drop_c))
     else:
         drop_t = np.full(crack.size, np.inf)
     members = np.arange(crack.size)

@@ -1,8 +1,8 @@
 """The machine's constants from its own logs: all batches at once, with priors, robustly, and with uncertainties.
 
-Shared by all batches are the constants of the machine and how its steel stands to the probes at charge; each batch has a
-steel of its own, each lot a heat uptake and own heat of its own. The Jacobian is one ensemble run: each member is one batch with
-one number a little off.
+Shared by all batches are the constants of the machine and how its steel stands to the probes at charge; each batch has
+a steel of its own, each lot a heat uptake and own heat of its own. The Jacobian is one ensemble run: each member is one
+batch with one number a little off.
 """
 
 from __future__ import annotations
@@ -11,11 +11,14 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from firnel.core.model.constants import Hands, LoadState, MachineConstants, StartState
 from firnel.core.model.logged import USUAL_DENSITY, LoggedBatch
 from firnel.core.model.simulation import STEP, Simulated, simulate
 from firnel.core.vocabulary import FloatArray
+
+IndexArray = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -81,8 +84,10 @@ def priors_of(full_load: float, heat: str) -> tuple[Prior, ...]:
         Prior("air_probe_steel", 0.1, 1.0, "logit"),
         Prior("evaporation", 0.9, 0.35),
         Prior("own_heat", 0.5, 0.4),
+        Prior("own_heat_k", 5500.0, 400.0, "straight", "K"),
         Prior("load_exponent", 0.9, 0.15, "straight"),
         Prior("air_exponent", 1.0, 0.25, "straight"),
+        Prior("draft_exponent", 0.7, 0.12, "straight"),
         Prior("steel_over_probe", 5.0, 12.0, "straight", "degC"),
         Prior("steel_by_air", 0.4, 0.4, "straight"),
         Prior("steel_first_batch", 0.0, 6.0, "straight", "degC"),
@@ -91,7 +96,7 @@ def priors_of(full_load: float, heat: str) -> tuple[Prior, ...]:
     )
 
 
-CONSTANT_NAMES = tuple(prior.name for prior in priors_of(1.0, "gas"))[:19]
+CONSTANT_NAMES = tuple(prior.name for prior in priors_of(1.0, "gas"))[:21]
 #: Spread of what a batch or a lot has of its own: steel [degC], uptake and own heat (logarithms).
 BATCH_STEEL_SD, LOT_UPTAKE_SD, LOT_OWN_HEAT_SD = 8.0, 0.05, 0.12
 #: Readings are compared this often: closer ones err together. [s]
@@ -137,10 +142,9 @@ class FittedMachine:
 
 
 def constants_of(priors: Sequence[Prior], rows: FloatArray, full_load: float) -> MachineConstants:
-    """Constants from rows on the scale of the fit, shape (m, k); floats if there is one row."""
+    """Constants, each of shape (m,), from rows on the scale of the fit, shape (m, k)."""
     columns = {prior.name: prior.outside(rows[:, index]) for index, prior in enumerate(priors)}
-    taken = {name: columns[name] if rows.shape[0] > 1 else float(columns[name][0]) for name in CONSTANT_NAMES}
-    return MachineConstants(**taken, full_load=full_load)
+    return MachineConstants(**{name: columns[name] for name in CONSTANT_NAMES}, full_load=full_load)
 
 
 def expected_steel(priors: Sequence[Prior], rows: FloatArray, batch: LoggedBatch) -> FloatArray:
@@ -205,14 +209,12 @@ class _Problem:
         self.misfit = np.broadcast_to(misfit[:, :, None], self.observed.shape)
         self.known = np.isfinite(self.observed)
 
-    def run(self, rows: FloatArray, which: FloatArray) -> Simulated:
+    def run(self, rows: FloatArray, which: IndexArray) -> Simulated:
         """Simulate members: row of numbers and batch for each."""
         shared = rows[:, : self.shared]
         members = np.arange(which.size)
-        batch_values = np.array(
-            [[b.load_kg, b.moisture, b.room_c, b.bean_at_charge, b.air_at_charge, b.heat_before, b.density] for b in self.batches]
-        )[which]
-        load_kg, moisture, room, bean, air, heat, density = batch_values.T
+        of_batches = [[b.load_kg, b.moisture, b.room_c, b.bean_at_charge, b.air_at_charge, b.heat_before] for b in self.batches]
+        load_kg, moisture, room, bean, air, heat = np.array(of_batches)[which].T
         heat = np.where(np.isnan(heat), _column(self.priors, shared, "heat_before"), heat)
         steel = np.empty(which.size)
         uptake = np.empty(which.size)
@@ -220,7 +222,6 @@ class _Problem:
             own = which == index
             steel[own] = expected_steel(self.priors, shared[own], batch)
             uptake[own] = expected_uptake(self.priors, shared[own], batch.density)
-        del density
         steel = steel + rows[members, self.steel_at[which]]
         lots = self.lot_of[which]
         load = LoadState(
@@ -231,7 +232,7 @@ class _Problem:
             own_heat=np.exp(rows[members, self.own_at[lots]]),
         )
         start = StartState(steel, bean, np.where(np.isnan(air), bean, air), room, heat)
-        constants = constants_of(self.priors, np.vstack([shared, shared[:1]]), self.full_load).take(slice(0, which.size))
+        constants = constants_of(self.priors, shared, self.full_load)
         hands = Hands(*(part[:, which] for part in (self.hands.heat, self.hands.air, self.hands.drum)))
         return simulate(constants, load, start, hands, STEP, which.size)
 
@@ -264,7 +265,7 @@ class _Problem:
             out[:, :, index, parameter] = change / self.misfit[:, :, index]
         return np.vstack([out[self.known], np.diag(1.0 / self.sd)])
 
-    def _touched(self, parameter: int) -> FloatArray:
+    def _touched(self, parameter: int) -> IndexArray:
         """The batches that a number bears on."""
         if parameter < self.shared:
             return np.arange(len(self.batches))
@@ -321,14 +322,15 @@ def identify(
         calls += 1
         if progress is not None and not progress(calls):
             raise FitCancelledError
-        return problem.residuals(numbers)
+        return problem.residuals(problem.mean + problem.sd * numbers)
 
-    bounds = (problem.mean - 5.0 * problem.sd, problem.mean + 5.0 * problem.sd)
+    # In standard deviations of the priors: the numbers are of all sizes, and the step of the solver is one length.
+    begun = np.clip((vector - problem.mean) / problem.sd, -4.9, 4.9)
     fit = least_squares(
-        residuals, np.clip(vector, bounds[0] + 1e-9, bounds[1] - 1e-9), problem.jacobian, bounds=bounds,
-        loss="soft_l1", f_scale=2.0, x_scale=problem.sd, ftol=3e-4, xtol=1e-4, gtol=1e-4, max_nfev=most,
+        residuals, begun, lambda numbers: problem.jacobian(problem.mean + problem.sd * numbers) * problem.sd,
+        bounds=(-5.0, 5.0), loss="soft_l1", f_scale=2.0, ftol=3e-4, xtol=1e-5, gtol=1e-4, max_nfev=most,
     )  # fmt: skip
-    return _result(problem, fit.x)
+    return _result(problem, problem.mean + problem.sd * fit.x)
 
 
 def _result(problem: _Problem, vector: FloatArray) -> FittedMachine:
@@ -337,10 +339,10 @@ def _result(problem: _Problem, vector: FloatArray) -> FittedMachine:
     # Misfit beyond what was expected widens all that was learned from it; robustly, by the median.
     wider = max(1.0, float(np.median(np.abs(residuals[:data]))) / 0.6745)
     information = (jacobian[:data].T @ jacobian[:data]) / wider**2 + np.diag(1.0 / problem.sd**2)
-    covariance = np.linalg.inv(information)
+    covariance = np.asarray(np.linalg.inv(information), np.float64)
     spread = np.sqrt(np.diag(covariance))
 
-    def by_lot(at: FloatArray) -> dict[str, tuple[float, float]]:
+    def by_lot(at: IndexArray) -> dict[str, tuple[float, float]]:
         return {lot: (float(vector[i]), float(spread[i])) for lot, i in zip(problem.lots, at, strict=True)}
 
     shared = problem.shared

@@ -5,7 +5,8 @@ fades from green to dark:
 
 .. math:: \ln\frac{c_0 - c_\infty}{c - c_\infty} = B \int e^{-E/T_b} dt
 
-``A`` and ``B`` are fitted to weighed and measured batches; the activation temperatures are kept, for a handful of batches cannot tell.
+``A`` and ``B`` are fitted to weighed and measured batches; the activation temperatures are kept, for a handful of
+batches cannot tell.
 """
 
 from __future__ import annotations

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from firnel.core.model.constants import Hands, air_share, heat_share
+from firnel.core.model.constants import Hands, air_share, drum_share, heat_share
 from firnel.core.model.simulation import STEP
-from firnel.core.vocabulary import BatchRecord, Control, ControlScale, FloatArray, Lot, Machine, MarkKind, Quality
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Lot, Machine, MarkKind, Quality
 
 #: A gap in the readings longer than this stays a gap on the grid. [s]
 LONGEST_BRIDGE_S = 12.0
@@ -92,18 +92,17 @@ def logged_batch(
         raise UnusableLogError(f"batch {record.label} has hardly any bean readings.")
     _refuse_wrong_unit(record.label, bean, until is None)
 
-    def shares(control: Control, usual: float) -> tuple[FloatArray, ControlScale | None]:
-        return _held(record, control, grid[:-1], usual), machine.controls.get(control)
-
-    gas, gas_scale = shares(Control.GAS, np.nan)
-    airflow, air_scale = shares(Control.AIRFLOW, np.nan)
-    drum, drum_scale = shares(Control.DRUM, np.nan)
+    gas, airflow, drum = (_held(record, control, grid[:-1]) for control in (Control.GAS, Control.AIRFLOW, Control.DRUM))
+    gas_scale, air_scale, drum_scale = (machine.controls.get(c) for c in (Control.GAS, Control.AIRFLOW, Control.DRUM))
     if gas_scale is None or not np.isfinite(gas).any():
         raise UnusableLogError(f"batch {record.label} has no record of the gas or heater: the model needs the moves.")
     heat = heat_share(gas, gas_scale, machine.heat)
-    flow = air_share(airflow, air_scale) if air_scale is not None and np.isfinite(airflow).any() else np.full(heat.size, 0.5)
-    usual_drum = 0.75 * drum_scale.high if drum_scale is not None else 1.0
-    turning = np.where(np.isfinite(drum), np.clip(drum, 0.0, None) / usual_drum, 1.0) if drum_scale is not None else np.ones(heat.size)
+    # Without a record of air or drum they are taken as middling and steady.
+    flow, turning = np.full(heat.size, 0.5), np.ones(heat.size)
+    if air_scale is not None and np.isfinite(airflow).any():
+        flow = air_share(airflow, air_scale)
+    if drum_scale is not None:
+        turning = drum_share(drum, drum_scale)
     before = _before_charge(record, charge.t)
 
     def from_charge(kind: MarkKind) -> float | None:
@@ -147,11 +146,11 @@ def _on_grid(t: FloatArray, value: FloatArray, grid: FloatArray) -> FloatArray:
         value[1:-1][lone] = middle[lone]
     out = np.interp(grid, t, value, left=np.nan, right=np.nan)
     after = np.clip(np.searchsorted(t, grid), 1, t.size - 1)
-    out[t[after] - t[after - 1] > max(LONGEST_BRIDGE_S, 0.0)] = np.nan
+    out[t[after] - t[after - 1] > LONGEST_BRIDGE_S] = np.nan
     return np.asarray(out, float)
 
 
-def _held(record: BatchRecord, control: Control, grid: FloatArray, usual: float) -> FloatArray:
+def _held(record: BatchRecord, control: Control, grid: FloatArray) -> FloatArray:
     """A control's setting at each moment: from the readings where the machine reports it, else from the moves."""
     column = record.trace.control(control)
     known = np.isfinite(column)
@@ -159,7 +158,7 @@ def _held(record: BatchRecord, control: Control, grid: FloatArray, usual: float)
         at = np.clip(np.searchsorted(record.trace.t[known], grid, side="right") - 1, 0, None)
         return np.asarray(column[known][at], float)
     moves = sorted((move.t, move.to) for move in record.moves if move.control is control)
-    out = np.full(grid.size, usual)
+    out = np.full(grid.size, np.nan)
     for t, to in moves:
         out[grid >= t - 1e-6] = to
     return out

@@ -27,10 +27,10 @@ EVAPORATION_HEAT = 2790.0  #: of water bound in beans [1]_. [kJ/kg]
 OWN_HEAT = 232.0  #: in all [1]_. [kJ/kg dry]
 OWN_HEAT_RATE = 116200.0  #: [1]_. [kW/kg dry]
 OWN_HEAT_K = 5500.0  #: activation temperature [1]_. [K]
+OWN_HEAT_PIVOT = 433.15  #: where a machine's own activation temperature leaves the rate as it is. [K]
 EVAPORATION_RATE = 4.32e9  #: [1]_. [mm^2/s]
 EVAPORATION_K = 9889.0  #: [1]_. [K]
 BEAN_HEAT = (1.099, 0.0070, 5.0)  #: constant, per degC, per moisture [1]_. [kJ/(kg K)]
-DRAFT_EXPONENT = 0.7  #: of the air flow in the heat transfer to the beans; 0.6 to 0.8 in packed and tumbled beds.
 STEP = 2.0  #: usual step. [s]
 KELVIN = 273.15
 
@@ -120,7 +120,7 @@ def _terms(constants: MachineConstants, load: LoadState, room: Members, hands: H
     most = np.asarray(constants.air_flow) * (1.0 + np.asarray(constants.air_leak))
     filled = np.asarray(load.mass_kg) / constants.full_load
     into = constants.full_load * filled ** np.asarray(constants.load_exponent) * np.asarray(load.uptake)
-    bean_air = into * np.asarray(constants.bean_air) * (flow / most) ** DRAFT_EXPONENT
+    bean_air = into * np.asarray(constants.bean_air) * (flow / most) ** np.asarray(constants.draft_exponent)
     bean_steel = into * np.asarray(constants.bean_steel) * np.sqrt(drum)
     through, steel_air = AIR_HEAT * flow, np.asarray(constants.steel_air)
     share, loss = np.asarray(constants.steel_share), np.asarray(constants.steel_loss)
@@ -197,7 +197,9 @@ def carry_on(
     beans = _Beans(
         dry=full(load.mass_kg) * (1.0 - full(load.moisture)),
         drying=np.log(full(constants.evaporation) * full(load.evaporation) * EVAPORATION_RATE / full(load.size_mm) ** 2),
-        own=np.log(full(constants.own_heat) * full(load.own_heat) * OWN_HEAT_RATE),
+        own=np.log(full(constants.own_heat) * full(load.own_heat) * OWN_HEAT_RATE)
+        + (full(constants.own_heat_k) - OWN_HEAT_K) / OWN_HEAT_PIVOT,
+        own_k=full(constants.own_heat_k),
     )
     bean, steel, moisture, left, slopes = _heat(terms, beans, state, step)
     air = terms.air_0 + terms.air_b * bean[:-1] + terms.air_m * steel[:-1]
@@ -222,6 +224,7 @@ class _Beans:
     dry: FloatArray
     drying: FloatArray
     own: FloatArray
+    own_k: FloatArray  #: activation temperature of the own heat [K]
 
 
 def _heat(
@@ -234,8 +237,8 @@ def _heat(
     count, members = terms.air_0.shape
     alone = members == 1
     rows = zip(*(column[:, 0].tolist() if alone else column for column in terms.of_heat(beans.dry)), strict=True)
-    start = (state.bean, state.steel, state.moisture, state.own_left, beans.drying, beans.own)
-    bean, steel, moisture, left, log_drying, log_own = (float(part[0]) if alone else part for part in start)
+    start = (state.bean, state.steel, state.moisture, state.own_left, beans.drying, beans.own, beans.own_k)
+    bean, steel, moisture, left, log_drying, log_own, own_k = (float(part[0]) if alone else part for part in start)
     exp = math.exp if alone else np.exp
     kept = np.empty((3, count + 1, members))
     kept[0, 0], kept[1, 0], kept[2, 0] = bean, steel, moisture
@@ -254,7 +257,7 @@ def _heat(
         rise = step * (1.5 * slope - 0.5 * last)
         kelvin = bean + 0.5 * rise + KELVIN  # the beans' own rates as they are in the middle of the step
         dried = moisture / (1.0 + step * exp(log_drying - EVAPORATION_K / kelvin) * moisture)
-        rate = exp(log_own - OWN_HEAT_K / kelvin)
+        rate = exp(log_own - own_k / kelvin)
         bean = bean + rise + step * (rate * left - evaporated * (moisture - dried)) / heat
         steel = steel + step * (1.5 * slope_m - 0.5 * last_m)
         before = (slope, slope_m)

@@ -1,7 +1,8 @@
 """Yellow and first crack as bean temperatures: what the machine, the process, the density and the lot let expect.
 
-A mark is the machine's mean, plus what density, moisture and process usually do, plus the lot's own deviation, plus the
-batch's. All are normal, so what is expected of a new batch follows in closed form: few marks lean on the machine, many on the lot.
+A mark is the machine's mean, plus what density, moisture and process usually do, plus the lot's own deviation, plus
+the batch's. All are normal, so what is expected of a new batch follows in closed form: few marks lean on the
+machine, many on the lot.
 """
 
 from __future__ import annotations

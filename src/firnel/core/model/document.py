@@ -1,0 +1,86 @@
+"""A machine's model as a JSON document, to be kept in the library, and back."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+
+from firnel.core.model.drift import Drift
+from firnel.core.model.identification import FittedMachine, priors_of
+from firnel.core.model.learning import FitReport, MachineModel
+from firnel.core.model.level import RoastLevel
+from firnel.core.model.thresholds import GreenTraits, Threshold
+
+#: Raised whenever the numbers of the fit change their meaning: an older document is fitted anew.
+VERSION = 1
+
+
+class OutdatedModelError(ValueError):
+    """The document is of another version of the model: fit the machine again."""
+
+
+def model_to_document(model: MachineModel, heat: str) -> dict[str, Any]:
+    """Plain numbers, lists and words."""
+    fitted = model.fitted
+    return {
+        "version": VERSION,
+        "heat": heat,
+        "full_load": fitted.full_load,
+        "names": [prior.name for prior in fitted.priors],
+        "values": fitted.values.tolist(),
+        "covariance": fitted.covariance.tolist(),
+        "steel": fitted.steel,
+        "uptake": fitted.uptake,
+        "own_heat": fitted.own_heat,
+        "yellow": _threshold_to_document(model.yellow),
+        "crack": _threshold_to_document(model.crack),
+        "level": asdict(model.level),
+        "drift": asdict(model.drift),
+        "report": asdict(model.report),
+    }
+
+
+def model_from_document(document: Mapping[str, Any]) -> MachineModel:
+    """The model in a document.
+
+    Raises
+    ------
+    OutdatedModelError : if it is of another version.
+    """
+    priors = priors_of(float(document["full_load"]), str(document["heat"]))
+    if document.get("version") != VERSION or document["names"] != [prior.name for prior in priors]:
+        raise OutdatedModelError("this machine was fitted by another version of Firnel: fit it again.")
+    fitted = FittedMachine(
+        priors,
+        np.array(document["values"], float),
+        np.array(document["covariance"], float),
+        float(document["full_load"]),
+        {label: float(value) for label, value in document["steel"].items()},
+        {lot: (float(value), float(sd)) for lot, (value, sd) in document["uptake"].items()},
+        {lot: (float(value), float(sd)) for lot, (value, sd) in document["own_heat"].items()},
+    )
+    report = document["report"]
+    return MachineModel(
+        fitted,
+        _threshold_from_document(document["yellow"]),
+        _threshold_from_document(document["crack"]),
+        RoastLevel(**document["level"]),
+        Drift(**document["drift"]),
+        FitReport(**(report | {"batches": tuple(report["batches"]), "held_out": tuple(report["held_out"])})),
+    )
+
+
+def _threshold_to_document(threshold: Threshold) -> dict[str, Any]:
+    return {
+        "usual": threshold.usual,
+        "traits": [asdict(traits) for traits in threshold.traits],
+        "seen": list(threshold.seen),
+    }
+
+
+def _threshold_from_document(document: Mapping[str, Any]) -> Threshold:
+    traits = tuple(GreenTraits(**entry) for entry in document["traits"])
+    return Threshold(float(document["usual"]), traits, tuple(float(seen) for seen in document["seen"]))

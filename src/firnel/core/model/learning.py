@@ -1,0 +1,167 @@
+"""What is known of one machine after looking at its batches: constants, marks, level, and how far to trust them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from firnel.core.model.drift import Drift, learn_drift
+from firnel.core.model.identification import FittedMachine, identify, modelled
+from firnel.core.model.level import LevelSample, RoastLevel, fit_level
+from firnel.core.model.logged import LoggedBatch
+from firnel.core.model.simulation import Simulated
+from firnel.core.model.thresholds import (
+    USUAL_CRACK_C,
+    USUAL_YELLOW_C,
+    GreenTraits,
+    Threshold,
+    threshold_from,
+)
+from firnel.core.vocabulary import FloatArray
+
+#: One batch in this many is held out to judge the fit, if there are at least `FEWEST_TO_JUDGE`.
+HOLD_OUT_EVERY, FEWEST_TO_JUDGE = 4, 4
+
+
+@dataclass(frozen=True)
+class FitReport:
+    """How well the model makes logged batches again; root mean squares over whole batches. [degC]"""
+
+    batches: tuple[str, ...]
+    rms_bean_c: float
+    rms_air_c: float | None
+    held_out: tuple[str, ...] = ()
+    held_out_rms_bean_c: float | None = None
+    held_out_crack_s: float | None = None  #: median error of first crack, without any live data [s]
+
+
+@dataclass(frozen=True)
+class MachineModel:
+    """All that the model knows of one machine."""
+
+    fitted: FittedMachine
+    yellow: Threshold
+    crack: Threshold
+    level: RoastLevel
+    drift: Drift
+    report: FitReport
+
+
+def traits_of(batch: LoggedBatch) -> GreenTraits:
+    """What of a batch's green bears on its marks."""
+    return GreenTraits(batch.lot, batch.density, batch.moisture, batch.process)
+
+
+def misfit(simulated: Simulated, batch: LoggedBatch) -> tuple[float, float | None]:
+    """Root mean square of bean and air probe over a whole batch; None without an air probe. [degC]"""
+    count = min(simulated.t.size, batch.bean.size)
+    off_bean = simulated.bean_probe[:count, 0] - batch.bean[:count]
+    off_air = simulated.air_probe[:count, 0] - batch.air[:count]
+    air = float(np.sqrt(np.nanmean(off_air**2))) if np.isfinite(off_air).any() else None
+    return float(np.sqrt(np.nanmean(off_bean**2))), air
+
+
+def learn(
+    batches: Sequence[LoggedBatch],
+    full_load: float,
+    heat: str,
+    progress: Callable[[float], bool] | None = None,
+) -> MachineModel:
+    """Learn a machine from its logged batches: first without some of them to see how good that is, then from all.
+
+    Parameters
+    ----------
+    batches, full_load, heat : as in `identify`.
+    progress : told the share done [0..1]; answers False to cancel.
+
+    Raises
+    ------
+    ValueError : if there are fewer than two batches.
+    FitCancelledError : if ``progress`` says so.
+    """
+    judged = len(batches) >= FEWEST_TO_JUDGE
+    held_out = [batch for index, batch in enumerate(batches) if judged and index % HOLD_OUT_EVERY == HOLD_OUT_EVERY - 1]
+    kept = [batch for batch in batches if all(batch is not other for other in held_out)]
+
+    def part(begin: float, end: float) -> Callable[[int], bool] | None:
+        if progress is None:
+            return None
+        told = progress
+        return lambda calls: told(begin + (end - begin) * (1.0 - np.exp(-calls / 12.0)))
+
+    first: MachineModel | None = None
+    if held_out:
+        first = model_from(identify(kept, full_load, heat, progress=part(0.0, 0.6)), kept)
+    fitted = identify(batches, full_load, heat, first.fitted if first else None, part(0.6 if first else 0.0, 1.0))
+    model = model_from(fitted, batches)
+    if first is None:
+        return model
+    off = [misfit(modelled(first.fitted, batch, known=False), batch)[0] for batch in held_out]
+    late = [error for batch in held_out if (error := crack_error(first, batch)) is not None]
+    report = replace(
+        model.report,
+        held_out=tuple(batch.label for batch in held_out),
+        held_out_rms_bean_c=float(np.sqrt(np.mean(np.square(off)))),
+        held_out_crack_s=float(np.median(np.abs(late))) if late else None,
+    )
+    return replace(model, report=report)
+
+
+def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> MachineModel:
+    """Marks and level learned from the fitted batches; the report without any held out."""
+    made = [(batch, modelled(fitted, batch)) for batch in batches]
+    off = [misfit(simulated, batch) for batch, simulated in made]
+    air = [value for _, value in off if value is not None]
+    samples = [
+        LevelSample(simulated, batch.moisture, batch.drop_t, batch.loss, batch.colour)
+        for batch, simulated in made
+        if batch.drop_t is not None
+    ]
+    return MachineModel(
+        fitted,
+        threshold_from(USUAL_YELLOW_C, [(traits_of(b), bean_at(b, s, b.yellow_t)) for b, s in made if b.yellow_t]),
+        threshold_from(USUAL_CRACK_C, [(traits_of(b), bean_at(b, s, b.first_crack_t)) for b, s in made if b.first_crack_t]),
+        fit_level(samples),
+        learn_drift(made),
+        FitReport(
+            tuple(batch.label for batch in batches),
+            float(np.sqrt(np.mean([value**2 for value, _ in off]))),
+            float(np.sqrt(np.mean(np.square(air)))) if air else None,
+        ),
+    )
+
+
+def bean_at(batch: LoggedBatch, simulated: Simulated, t: float | None) -> float:
+    """Bean temperature at a mark: the model's, put right by how far its probe is off just then. [degC]"""
+    if t is None:
+        raise ValueError("there is no such mark.")
+    bean = float(np.interp(t, simulated.t, simulated.bean[:, 0]))
+    near = np.abs(batch.t - t) <= 10.0
+    count = min(simulated.t.size, batch.bean.size)
+    off = (batch.bean[:count] - simulated.bean_probe[:count, 0])[near[:count]]
+    return bean + (float(np.nanmean(off)) if np.isfinite(off).any() else 0.0)
+
+
+def crack_time(model: MachineModel, batch: LoggedBatch) -> float | None:
+    """When first crack comes from charge state and moves alone [s from charge]; None if not before the end."""
+    simulated = modelled(model.fitted, batch, known=False)
+    level, _ = model.crack.expect(traits_of(batch))
+    above = np.flatnonzero(simulated.bean[:, 0] >= level)
+    if above.size == 0:
+        # The log ends at the drop, the model may be behind: go on at its last rate.
+        curve: FloatArray = simulated.bean[:, 0]
+        rate = (curve[-1] - curve[-6]) / (simulated.t[-1] - simulated.t[-6])
+        return float(simulated.t[-1] + (level - curve[-1]) / rate) if rate > 0.02 else None
+    after = int(above[0])
+    if after == 0:
+        return 0.0
+    low, high = simulated.bean[after - 1, 0], simulated.bean[after, 0]
+    return float(simulated.t[after - 1] + (level - low) / (high - low) * batch.step)
+
+
+def crack_error(model: MachineModel, batch: LoggedBatch) -> float | None:
+    """How much later than it truly came first crack is expected; None if either is not known. [s]"""
+    expected = crack_time(model, batch)
+    return None if expected is None or batch.first_crack_t is None else expected - batch.first_crack_t

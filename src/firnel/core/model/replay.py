@@ -1,0 +1,80 @@
+"""A recorded batch as it would have been forecast at some second, with only what was known then."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from firnel.core.model.constants import Hands
+from firnel.core.model.forecast import FORWARD_STEP, MEMBERS, TAKE_EVERY_S, DropRule, Forecast, Forecaster, Marks
+from firnel.core.model.learning import MachineModel
+from firnel.core.model.logged import LoggedBatch
+from firnel.core.vocabulary import FloatArray
+
+#: How far is looked ahead. [s]
+HORIZON_S = 900.0
+
+
+def forecaster_at(
+    model: MachineModel, batch: LoggedBatch, at: float, rng: np.random.Generator, members: int = MEMBERS
+) -> Forecaster:
+    """The ensemble after all readings and marks up to ``at`` [s from charge]."""
+    ensemble = Forecaster(model.fitted, model.yellow, model.crack, model.drift, batch, rng, members)
+    chunk = max(1, round(TAKE_EVERY_S / batch.step))
+    last = min(int(at / batch.step + 1e-9), len(batch.hands))
+    # Readings are taken every ten seconds, and a mark where it was set.
+    stops = set(range(chunk, last + 1, chunk)) | {last}
+    marks = {}
+    for when, tell in ((batch.yellow_t, ensemble.mark_yellow), (batch.first_crack_t, ensemble.mark_first_crack)):
+        if when is not None and when <= at:
+            marks[min(round(when / batch.step), last)] = tell
+    done = 0
+    for stop in sorted(stops | set(marks)):
+        if stop > done:
+            ensemble.advance(part(batch.hands, done, stop), _near(batch.bean, stop), _near(batch.air, stop))
+            done = stop
+        if stop in marks:
+            marks[stop]()
+    return ensemble
+
+
+def part(hands: Hands, start: int, end: int) -> Hands:
+    """The steps from ``start`` to ``end``."""
+    return Hands(hands.heat[start:end], hands.air[start:end], hands.drum[start:end])
+
+
+def held(batch: LoggedBatch, at: float, seconds: float = HORIZON_S) -> Hands:
+    """All controls left as they are at ``at``, in forecast steps."""
+    index = min(int(at / batch.step), len(batch.hands) - 1)
+    count = int(seconds / FORWARD_STEP)
+    return Hands(*(np.full(count, float(column[index])) for column in (batch.hands.heat, batch.hands.air, batch.hands.drum)))
+
+
+def as_made(batch: LoggedBatch, at: float, seconds: float = HORIZON_S) -> Hands:
+    """The moves that were truly made after ``at``, as a plan that was kept to would say; the last is held at the end."""
+    times = at + FORWARD_STEP * np.arange(int(seconds / FORWARD_STEP))
+    index = np.clip((times / batch.step + 1e-9).astype(int), 0, len(batch.hands) - 1)
+    return Hands(batch.hands.heat[index], batch.hands.air[index], batch.hands.drum[index])
+
+
+def forecast_at(
+    model: MachineModel,
+    batch: LoggedBatch,
+    at: float,
+    hands: Hands,
+    rule: DropRule,
+    rng: np.random.Generator,
+    members: int = MEMBERS,
+) -> Forecast:
+    """The forecast at ``at`` [s from charge] under the moves ``hands`` to come."""
+    ensemble = forecaster_at(model, batch, at, rng, members)
+    known = Marks(
+        batch.yellow_t if batch.yellow_t is not None and batch.yellow_t <= at else None,
+        batch.first_crack_t if batch.first_crack_t is not None and batch.first_crack_t <= at else None,
+    )
+    return ensemble.forecast(hands, rule, known)
+
+
+def _near(column: FloatArray, index: int) -> float:
+    """The mean of the two or three readings about a moment: less noise, no lag to speak of."""
+    window = column[max(index - 1, 0) : index + 1]
+    return float(np.nanmean(window)) if np.isfinite(window).any() else float("nan")
