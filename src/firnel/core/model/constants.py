@@ -37,6 +37,8 @@ class MachineConstants:
     bare_pull: Members  #: [-]
     air_probe_lag: Members  #: [s]
     air_probe_steel: Members  #: share of the steel in the air probe's reading. [-]
+    idle_lag: Members = 50.0  #: of the bean probe in an empty drum. [s]
+    idle_air: Members = 0.5  #: share of the air in its reading there; the rest is steel. [-]
     evaporation: Members = 1.0  #: multiplier of the published rate. [-]
     own_heat: Members = 0.5  #: multiplier of the published rate. [-]
     own_heat_k: Members = 5500.0  #: its activation temperature; the multiplier holds at 160 degC. [K]
@@ -68,6 +70,16 @@ class StartState:
     air_probe_c: Members
     room_c: Members = 22.0
     heat_share: Members = 0.0  #: heat that the burner gave just before, as a share of full power
+
+
+@dataclass(frozen=True)
+class IdleState:
+    """The empty machine at one moment: steel and probes [degC], and the heat that the burner gives [kW]; each shape (m,)."""
+
+    steel: FloatArray
+    bean_probe: FloatArray
+    air_probe: FloatArray
+    heat: FloatArray
 
 
 @dataclass(frozen=True)

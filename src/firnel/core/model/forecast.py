@@ -15,19 +15,22 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from firnel.core.model.constants import Hands, LoadState, MachineConstants, StartState
+from firnel.core.model.constants import Hands, IdleState, LoadState, MachineConstants, StartState
 from firnel.core.model.drift import WINDOW_S, Drift
 from firnel.core.model.identification import (
     BATCH_STEEL_SD,
+    IDLE_AIR_MISFIT,
+    IDLE_BEAN_MISFIT,
     LOT_OWN_HEAT_SD,
     LOT_UPTAKE_SD,
     FittedMachine,
     constants_of,
     expected_steel,
     expected_uptake,
+    first_readings,
 )
-from firnel.core.model.logged import LoggedBatch
-from firnel.core.model.simulation import Simulated, carry_on, start_state
+from firnel.core.model.logged import Idling, LoggedBatch
+from firnel.core.model.simulation import Simulated, carry_on, idle, start_state
 from firnel.core.model.thresholds import GreenTraits, Threshold
 from firnel.core.vocabulary import FloatArray
 
@@ -143,6 +146,8 @@ class Forecaster:
         heat = self._column("heat_before") if np.isnan(batch.heat_before) else batch.heat_before
         start = StartState(steel, batch.bean_at_charge, air, batch.room_c, heat)
         self._state = start_state(self._constants(), self._load, start, members)
+        if batch.idling is not None:
+            self._idle(batch, batch.idling)
         self._bean_before = self._state.bean
 
     def _column(self, name: str) -> FloatArray:
@@ -174,6 +179,27 @@ class Forecaster:
             self._take(self._state.bean_probe, bean, early * BEAN_SPREAD)
         if np.isfinite(air):
             self._take(self._state.air_probe, air, early * AIR_SPREAD)
+
+    def _idle(self, batch: LoggedBatch, idling: Idling) -> None:
+        """What the empty machine before the charge says of the steel; the probes are as read at the charge."""
+        at_charge = self._state
+        bean, air = first_readings(batch)
+        heat = idling.hands.heat[0] * np.asarray(self._constants().power)
+        empty = IdleState(at_charge.steel, np.full(self.members, bean), np.full(self.members, air), heat)
+        every, done = max(1, round(TAKE_EVERY_S / self._step)), 0
+        for stop in [*range(every, len(idling.hands), every), len(idling.hands)]:
+            hands = Hands(idling.hands.heat[done:stop], idling.hands.air[done:stop], idling.hands.drum[done:stop])
+            empty = idle(self._constants(), self._room, empty, hands, self._step).end
+            done = stop
+            self._state = replace(at_charge, steel=empty.steel, bean_probe=empty.bean_probe, air_probe=empty.air_probe)
+            if np.isfinite(idling.bean[stop]):
+                self._take(self._state.bean_probe, float(idling.bean[stop]), IDLE_BEAN_MISFIT)
+            if np.isfinite(idling.air[stop]):
+                self._take(self._state.air_probe, float(idling.air[stop]), IDLE_AIR_MISFIT)
+            empty = IdleState(self._state.steel, self._state.bean_probe, self._state.air_probe, empty.heat)
+        self._state = replace(
+            at_charge, steel=empty.steel, heat=empty.heat, bean_probe=at_charge.bean_probe, air_probe=at_charge.air_probe
+        )
 
     def mark_yellow(self) -> None:
         """The beans are yellow now."""

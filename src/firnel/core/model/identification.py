@@ -1,24 +1,20 @@
 """The machine's constants from its own logs: all batches at once, with priors, robustly, and with uncertainties.
 
 Shared by all batches are the constants of the machine and how its steel stands to the probes at charge; each batch has
-a steel of its own, each lot a heat uptake and own heat of its own. The Jacobian is one ensemble run: each member is one
-batch with one number a little off.
+a steel of its own, each lot a heat uptake and own heat of its own. The fit itself is in `firnel.core.model.fitting`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
 
 import numpy as np
-from numpy.typing import NDArray
 
-from firnel.core.model.constants import Hands, LoadState, MachineConstants, StartState
+from firnel.core.model.constants import IdleState, LoadState, MachineConstants, StartState
 from firnel.core.model.logged import USUAL_DENSITY, LoggedBatch
-from firnel.core.model.simulation import STEP, Simulated, simulate
+from firnel.core.model.simulation import Simulated, idle, simulate
 from firnel.core.vocabulary import FloatArray
-
-IndexArray = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -91,14 +87,18 @@ def priors_of(full_load: float, heat: str) -> tuple[Prior, ...]:
         Prior("steel_over_probe", 5.0, 12.0, "straight", "degC"),
         Prior("steel_by_air", 0.4, 0.4, "straight"),
         Prior("steel_first_batch", 0.0, 6.0, "straight", "degC"),
+        Prior("idle_lag", 40.0, 0.5, unit="s"),
+        Prior("idle_air", 0.5, 0.8, "logit"),
         Prior("heat_before", 0.35, 0.8, "logit"),
         Prior("uptake_by_density", 0.0, 0.04, "straight", "per 50 g/L"),
     )
 
 
-CONSTANT_NAMES = tuple(prior.name for prior in priors_of(1.0, "gas"))[:21]
+CONSTANT_NAMES = tuple(field.name for field in fields(MachineConstants) if field.name != "full_load")
 #: Spread of what a batch or a lot has of its own: steel [degC], uptake and own heat (logarithms).
 BATCH_STEEL_SD, LOT_UPTAKE_SD, LOT_OWN_HEAT_SD = 8.0, 0.05, 0.12
+#: Expected misfit of bean and air probe in the empty machine. [degC]
+IDLE_BEAN_MISFIT, IDLE_AIR_MISFIT = 1.0, 5.0
 #: Readings are compared this often: closer ones err together. [s]
 EVERY_S = 10.0
 #: Expected misfit of bean and air probe late in a roast; larger in the first minute and a half, where the load falls in. [degC]
@@ -113,7 +113,7 @@ class FittedMachine:
     values: FloatArray  #: shape (k,), on the scale of the fit
     covariance: FloatArray  #: shape (k, k)
     full_load: float
-    steel: dict[str, float]  #: steel at charge over what the probes let expect, by batch [degC]
+    steel: dict[str, float]  #: steel over what the probes let expect where its log begins, by batch [degC]
     uptake: dict[str, tuple[float, float]]  #: logarithm and its sd, by lot
     own_heat: dict[str, tuple[float, float]]
 
@@ -147,210 +147,61 @@ def constants_of(priors: Sequence[Prior], rows: FloatArray, full_load: float) ->
     return MachineConstants(**{name: columns[name] for name in CONSTANT_NAMES}, full_load=full_load)
 
 
+def first_readings(batch: LoggedBatch) -> tuple[float, float]:
+    """Bean and air probe where the log begins; the bean's for an air probe that is not there. [degC]"""
+    if batch.idling is None:
+        bean, air = batch.bean_at_charge, batch.air_at_charge
+    else:
+        bean, air = float(batch.idling.bean[0]), float(batch.idling.air[0])
+    return bean, bean if np.isnan(air) else air
+
+
+def steel_at_charge(constants: MachineConstants, batch: LoggedBatch, steel: FloatArray) -> FloatArray:
+    """Steel at the charge, shape (m,), from that where the log begins, through what the empty machine was made to do. [degC]"""
+    if batch.idling is None:
+        return steel
+    bean, air = (np.full(steel.size, reading) for reading in first_readings(batch))
+    heat = np.broadcast_to(batch.idling.hands.heat[0] * np.asarray(constants.power), steel.shape)
+    return idle(constants, batch.room_c, IdleState(steel, bean, air, heat), batch.idling.hands, batch.step).end.steel
+
+
 def expected_steel(priors: Sequence[Prior], rows: FloatArray, batch: LoggedBatch) -> FloatArray:
-    """Steel at charge as the probes let expect it, shape (m,). [degC]"""
-    over = 0.0 if np.isnan(batch.air_at_charge) else batch.air_at_charge - batch.bean_at_charge
-    steel = batch.bean_at_charge + _column(priors, rows, "steel_over_probe") + over * _column(priors, rows, "steel_by_air")
-    return steel + _column(priors, rows, "steel_first_batch") if batch.batch_of_day == 1 else steel
+    """Steel as the probes let expect it, where the log of the batch begins, at the charge or before it; shape (m,). [degC]"""
+    bean, air = first_readings(batch)
+    steel = bean + column_of(priors, rows, "steel_over_probe") + (air - bean) * column_of(priors, rows, "steel_by_air")
+    return steel + column_of(priors, rows, "steel_first_batch") if batch.batch_of_day == 1 else steel
 
 
 def expected_uptake(priors: Sequence[Prior], rows: FloatArray, density: float) -> FloatArray:
     """Logarithm of the heat uptake that the density lets expect, shape (m,)."""
-    return np.asarray(_column(priors, rows, "uptake_by_density") * (density - USUAL_DENSITY) / 50.0)
+    return np.asarray(column_of(priors, rows, "uptake_by_density") * (density - USUAL_DENSITY) / 50.0)
 
 
-def _column(priors: Sequence[Prior], rows: FloatArray, name: str) -> FloatArray:
+def column_of(priors: Sequence[Prior], rows: FloatArray, name: str) -> FloatArray:
     """One shared number of all rows, in its own unit, shape (m,)."""
     index = next(i for i, prior in enumerate(priors) if prior.name == name)
     return priors[index].outside(rows[:, index])
 
 
-class _Problem:
-    """The numbers in one vector: shared ones, then the steel of each batch, then uptake and own heat of each lot."""
-
-    def __init__(self, batches: Sequence[LoggedBatch], priors: tuple[Prior, ...], full_load: float) -> None:
-        self.batches, self.priors, self.full_load = tuple(batches), priors, full_load
-        self.lots = tuple(dict.fromkeys(batch.lot or batch.label for batch in batches))
-        self.lot_of = np.array([self.lots.index(batch.lot or batch.label) for batch in batches])
-        self.shared, count = len(priors), len(batches)
-        self.size = self.shared + count + 2 * len(self.lots)
-        self.steel_at = self.shared + np.arange(count)
-        self.uptake_at = self.shared + count + np.arange(len(self.lots))
-        self.own_at = self.uptake_at + len(self.lots)
-        means = [float(prior.inside(prior.mean)) for prior in priors]
-        self.mean = np.array(means + [0.0] * (self.size - self.shared))
-        self.sd = np.array(
-            [prior.sd for prior in priors]
-            + [BATCH_STEEL_SD] * count
-            + [LOT_UPTAKE_SD] * len(self.lots)
-            + [LOT_OWN_HEAT_SD] * len(self.lots)
-        )
-        self.steps = max(len(batch.hands) for batch in batches)
-        self.hands = Hands(*(self._stacked(name) for name in ("heat", "air", "drum")))
-        self.every = max(1, round(EVERY_S / STEP))
-        self._observe()
-
-    def _stacked(self, name: str) -> FloatArray:
-        """One control of all batches, shape (steps, batches); the last setting is held behind a batch's end."""
-        columns = [getattr(batch.hands, name) for batch in self.batches]
-        return np.stack([np.pad(column, (0, self.steps - column.size), mode="edge") for column in columns], axis=1)
-
-    def _observe(self) -> None:
-        at = np.arange(self.every, self.steps + 1, self.every)
-        self.at = at
-        early = at * STEP < 90.0
-        shape = (at.size, len(self.batches))
-        self.observed = np.full((2, *shape), np.nan)
-        for index, batch in enumerate(self.batches):
-            inside = at[at < batch.bean.size]
-            self.observed[0, : inside.size, index] = batch.bean[inside]
-            self.observed[1, : inside.size, index] = batch.air[inside]
-        misfit = np.stack([np.where(early, 4.0 * sigma, sigma) for sigma in (BEAN_MISFIT, AIR_MISFIT)])
-        self.misfit = np.broadcast_to(misfit[:, :, None], self.observed.shape)
-        self.known = np.isfinite(self.observed)
-
-    def run(self, rows: FloatArray, which: IndexArray) -> Simulated:
-        """Simulate members: row of numbers and batch for each."""
-        shared = rows[:, : self.shared]
-        members = np.arange(which.size)
-        of_batches = [[b.load_kg, b.moisture, b.room_c, b.bean_at_charge, b.air_at_charge, b.heat_before] for b in self.batches]
-        load_kg, moisture, room, bean, air, heat = np.array(of_batches)[which].T
-        heat = np.where(np.isnan(heat), _column(self.priors, shared, "heat_before"), heat)
-        steel = np.empty(which.size)
-        uptake = np.empty(which.size)
-        for index, batch in enumerate(self.batches):
-            own = which == index
-            steel[own] = expected_steel(self.priors, shared[own], batch)
-            uptake[own] = expected_uptake(self.priors, shared[own], batch.density)
-        steel = steel + rows[members, self.steel_at[which]]
-        lots = self.lot_of[which]
-        load = LoadState(
-            load_kg,
-            moisture,
-            green_c=room,
-            uptake=np.exp(uptake + rows[members, self.uptake_at[lots]]),
-            own_heat=np.exp(rows[members, self.own_at[lots]]),
-        )
-        start = StartState(steel, bean, np.where(np.isnan(air), bean, air), room, heat)
-        constants = constants_of(self.priors, shared, self.full_load)
-        hands = Hands(*(part[:, which] for part in (self.hands.heat, self.hands.air, self.hands.drum)))
-        return simulate(constants, load, start, hands, STEP, which.size)
-
-    def _compared(self, simulated: Simulated) -> FloatArray:
-        return np.stack([simulated.bean_probe[self.at], simulated.air_probe[self.at]])
-
-    def residuals(self, vector: FloatArray) -> FloatArray:
-        """Misfit of all readings, then distance from the priors, all in standard deviations."""
-        which = np.arange(len(self.batches))
-        compared = self._compared(self.run(np.tile(vector, (which.size, 1)), which))
-        off = (compared - self.observed) / self.misfit
-        return np.concatenate([off[self.known], (vector - self.mean) / self.sd])
-
-    def jacobian(self, vector: FloatArray) -> FloatArray:
-        """Derivative of the residuals, from one ensemble run."""
-        count = len(self.batches)
-        small = 0.02 * self.sd
-        columns, which = [], []
-        for parameter in range(self.size):
-            touched = self._touched(parameter)
-            columns += [parameter] * touched.size
-            which += touched.tolist()
-        rows = np.tile(vector, (count + len(columns), 1))
-        rows[count + np.arange(len(columns)), columns] += small[columns]
-        batch = np.concatenate([np.arange(count), np.array(which)])
-        compared = self._compared(self.run(rows, batch))
-        out = np.zeros((2, self.at.size, count, self.size))
-        for member, (parameter, index) in enumerate(zip(columns, which, strict=True), start=count):
-            change = (compared[:, :, member] - compared[:, :, index]) / small[parameter]
-            out[:, :, index, parameter] = change / self.misfit[:, :, index]
-        return np.vstack([out[self.known], np.diag(1.0 / self.sd)])
-
-    def _touched(self, parameter: int) -> IndexArray:
-        """The batches that a number bears on."""
-        if parameter < self.shared:
-            return np.arange(len(self.batches))
-        if parameter < self.uptake_at[0]:
-            return np.array([parameter - self.shared])
-        return np.flatnonzero(self.lot_of == (parameter - self.uptake_at[0]) % len(self.lots))
-
-
-class FitCancelledError(Exception):
-    """The fit was cancelled."""
-
-
-def identify(
-    batches: Sequence[LoggedBatch],
-    full_load: float,
-    heat: str,
-    begin: FittedMachine | None = None,
-    progress: Callable[[int], bool] | None = None,
-    most: int = 40,
-) -> FittedMachine:
-    """Fit the machine's constants to logged batches.
-
-    Parameters
-    ----------
-    batches : two or more, of one machine.
-    full_load : useful load of the machine. [kg]
-    heat : ``gas`` or ``electric``.
-    begin : an earlier fit to begin from.
-    progress : told the number of the evaluation; answers False to cancel.
-    most : evaluations at most.
-
-    Raises
-    ------
-    ValueError : if there are fewer than two batches.
-    FitCancelledError : if ``progress`` says so.
-    """
-    from scipy.optimize import least_squares
-
-    if len(batches) < 2:
-        raise ValueError(f"a fit needs at least two logged batches; there {'is one' if batches else 'are none'}.")
-    problem = _Problem(batches, priors_of(full_load, heat), full_load)
-    vector = problem.mean.copy()
-    if begin is not None:
-        vector[: problem.shared] = begin.values
-        for index, lot in enumerate(problem.lots):
-            vector[problem.uptake_at[index]] = begin.uptake.get(lot, (0.0, 0.0))[0]
-            vector[problem.own_at[index]] = begin.own_heat.get(lot, (0.0, 0.0))[0]
-        for index, batch in enumerate(batches):
-            vector[problem.steel_at[index]] = begin.steel.get(batch.label, 0.0)
-    calls = 0
-
-    def residuals(numbers: FloatArray) -> FloatArray:
-        nonlocal calls
-        calls += 1
-        if progress is not None and not progress(calls):
-            raise FitCancelledError
-        return problem.residuals(problem.mean + problem.sd * numbers)
-
-    # In standard deviations of the priors: the numbers are of all sizes, and the step of the solver is one length.
-    begun = np.clip((vector - problem.mean) / problem.sd, -4.9, 4.9)
-    fit = least_squares(
-        residuals, begun, lambda numbers: problem.jacobian(problem.mean + problem.sd * numbers) * problem.sd,
-        bounds=(-5.0, 5.0), loss="soft_l1", f_scale=2.0, ftol=3e-4, xtol=1e-5, gtol=1e-4, max_nfev=most,
-    )  # fmt: skip
-    return _result(problem, problem.mean + problem.sd * fit.x)
-
-
-def _result(problem: _Problem, vector: FloatArray) -> FittedMachine:
-    jacobian, residuals = problem.jacobian(vector), problem.residuals(vector)
-    data = residuals.size - problem.size
-    # Misfit beyond what was expected widens all that was learned from it; robustly, by the median.
-    wider = max(1.0, float(np.median(np.abs(residuals[:data]))) / 0.6745)
-    information = (jacobian[:data].T @ jacobian[:data]) / wider**2 + np.diag(1.0 / problem.sd**2)
-    covariance = np.asarray(np.linalg.inv(information), np.float64)
-    spread = np.sqrt(np.diag(covariance))
-
-    def by_lot(at: IndexArray) -> dict[str, tuple[float, float]]:
-        return {lot: (float(vector[i]), float(spread[i])) for lot, i in zip(problem.lots, at, strict=True)}
-
-    shared = problem.shared
-    return FittedMachine(
-        problem.priors, vector[:shared], covariance[:shared, :shared], problem.full_load,
-        {batch.label: float(vector[i]) for batch, i in zip(problem.batches, problem.steel_at, strict=True)},
-        by_lot(problem.uptake_at), by_lot(problem.own_at),
-    )  # fmt: skip
+def steel_from_idling(fitted: FittedMachine, batch: LoggedBatch) -> tuple[float, float]:
+    """Steel where the log begins, and its sd: what the probes let expect, put right by the empty machine. [degC]"""
+    expected = float(expected_steel(fitted.priors, fitted.values[None, :], batch)[0])
+    if batch.idling is None:
+        return expected, BATCH_STEEL_SD
+    idling, constants = batch.idling, fitted.constants
+    # Two members, one degree apart: the readings are linear in the steel.
+    bean, air = (np.full(2, reading) for reading in first_readings(batch))
+    steel = np.array([expected, expected + 1.0])
+    heat = np.full(2, float(idling.hands.heat[0]) * float(np.asarray(constants.power)[0]))
+    made = idle(constants, batch.room_c, IdleState(steel, bean, air, heat), idling.hands, batch.step)
+    at = np.arange(len(idling.hands), 0, -max(1, round(EVERY_S / batch.step)))
+    off = np.concatenate([(idling.bean[at] - made.bean_probe[at, 0]), (idling.air[at] - made.air_probe[at, 0])])
+    slope = np.concatenate([made.bean_probe[at, 1] - made.bean_probe[at, 0], made.air_probe[at, 1] - made.air_probe[at, 0]])
+    weight = np.repeat([IDLE_BEAN_MISFIT**-2, IDLE_AIR_MISFIT**-2], at.size)
+    known = np.isfinite(off)
+    information = float(np.sum(weight[known] * slope[known] ** 2)) + BATCH_STEEL_SD**-2
+    shift = float(np.sum(weight[known] * slope[known] * off[known])) / information
+    return expected + shift, information**-0.5
 
 
 def modelled(fitted: FittedMachine, batch: LoggedBatch, known: bool = True) -> Simulated:
@@ -363,7 +214,10 @@ def modelled(fitted: FittedMachine, batch: LoggedBatch, known: bool = True) -> S
     known : whether the steel that the fit found for this very batch may be used.
     """
     row = fitted.values[None, :]
-    steel = float(expected_steel(fitted.priors, row, batch)[0]) + (fitted.steel.get(batch.label, 0.0) if known else 0.0)
+    if known and batch.label in fitted.steel:
+        steel = float(expected_steel(fitted.priors, row, batch)[0]) + fitted.steel[batch.label]
+    else:
+        steel, _ = steel_from_idling(fitted, batch)
     uptake = float(expected_uptake(fitted.priors, row, batch.density)[0]) + fitted.uptake.get(batch.lot, (0.0, 0.0))[0]
     load = LoadState(
         batch.load_kg, batch.moisture, green_c=batch.room_c, uptake=float(np.exp(uptake)),
@@ -371,5 +225,6 @@ def modelled(fitted: FittedMachine, batch: LoggedBatch, known: bool = True) -> S
     )  # fmt: skip
     air = batch.bean_at_charge if np.isnan(batch.air_at_charge) else batch.air_at_charge
     heat = fitted.number("heat_before") if np.isnan(batch.heat_before) else batch.heat_before
-    start = StartState(steel, batch.bean_at_charge, air, batch.room_c, heat)
+    at_charge = steel_at_charge(fitted.constants, batch, np.array([steel]))
+    start = StartState(at_charge, batch.bean_at_charge, air, batch.room_c, heat)
     return simulate(fitted.constants, load, start, batch.hands, batch.step)

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from firnel.core.model.drift import Drift, learn_drift
-from firnel.core.model.identification import FittedMachine, identify, modelled
+from firnel.core.model.fitting import identify
+from firnel.core.model.identification import FittedMachine, modelled
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.simulation import Simulated

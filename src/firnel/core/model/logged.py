@@ -14,6 +14,8 @@ from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Lot, Machin
 LONGEST_BRIDGE_S = 12.0
 #: A roast shorter than this says too little. [s]
 SHORTEST_S = 180.0
+#: How much of the time before the charge is looked at, and how little says something. [s]
+LONGEST_IDLE_S, SHORTEST_IDLE_S = 180.0, 16.0
 #: Where the lot's moisture is not known: the middle of common practice, no published source. Wet basis.
 USUAL_MOISTURE = 0.11
 USUAL_DENSITY = 720.0  #: common practice, no published source. [g/L]
@@ -21,6 +23,15 @@ USUAL_DENSITY = 720.0  #: common practice, no published source. [g/L]
 
 class UnusableLogError(ValueError):
     """A batch that the model cannot learn from; the message says why."""
+
+
+@dataclass(frozen=True)
+class Idling:
+    """The empty machine before the charge, up to it: hands of n steps, ``bean`` and ``air`` [degC] at n + 1 moments."""
+
+    hands: Hands
+    bean: FloatArray
+    air: FloatArray
 
 
 @dataclass(frozen=True)
@@ -46,6 +57,7 @@ class LoggedBatch:
     drop_t: float | None = None
     loss: float | None = None
     colour: float | None = None  #: ground where measured, else whole
+    idling: Idling | None = None  #: what the log holds of the time before the charge
     step: float = STEP
 
     @property
@@ -92,18 +104,8 @@ def logged_batch(
         raise UnusableLogError(f"batch {record.label} has hardly any bean readings.")
     _refuse_wrong_unit(record.label, bean, until is None)
 
-    gas, airflow, drum = (_held(record, control, grid[:-1]) for control in (Control.GAS, Control.AIRFLOW, Control.DRUM))
-    gas_scale, air_scale, drum_scale = (machine.controls.get(c) for c in (Control.GAS, Control.AIRFLOW, Control.DRUM))
-    if gas_scale is None or not np.isfinite(gas).any():
-        raise UnusableLogError(f"batch {record.label} has no record of the gas or heater: the model needs the moves.")
-    heat = heat_share(gas, gas_scale, machine.heat)
-    # Without a record of air or drum they are taken as middling and steady.
-    flow, turning = np.full(heat.size, 0.5), np.ones(heat.size)
-    if air_scale is not None and np.isfinite(airflow).any():
-        flow = air_share(airflow, air_scale)
-    if drum_scale is not None:
-        turning = drum_share(drum, drum_scale)
-    before = _before_charge(record, charge.t)
+    hands = _hands(record, machine, grid)
+    idling = _idling(record, machine, charge.t, good)
 
     def from_charge(kind: MarkKind) -> float | None:
         mark = record.mark(kind)
@@ -113,7 +115,7 @@ def logged_batch(
     return LoggedBatch(
         record.label,
         record.lot,
-        Hands(heat, flow, turning),
+        hands,
         bean,
         air,
         record.load_kg,
@@ -122,7 +124,7 @@ def logged_batch(
         record.room_c if record.room_c is not None else 22.0,
         float(known_bean[0]),
         float(known_air[0]) if known_air.size else float("nan"),
-        float(heat_share(np.array([before]), gas_scale, machine.heat)[0]) if before is not None else float("nan"),
+        float(idling.hands.heat[-1]) if idling is not None else float("nan"),
         lot.process if lot else "",
         batch_of_day,
         from_charge(MarkKind.YELLOW),
@@ -130,7 +132,39 @@ def logged_batch(
         from_charge(MarkKind.DROP),
         record.loss,
         record.colour_ground if record.colour_ground is not None else record.colour_whole,
+        idling,
     )
+
+
+def _hands(record: BatchRecord, machine: Machine, grid: FloatArray) -> Hands:
+    """The controls through each step of a grid, as shares of their scales."""
+    gas, airflow, drum = (_held(record, control, grid[:-1]) for control in (Control.GAS, Control.AIRFLOW, Control.DRUM))
+    gas_scale, air_scale, drum_scale = (machine.controls.get(c) for c in (Control.GAS, Control.AIRFLOW, Control.DRUM))
+    if gas_scale is None or (gas.size and not np.isfinite(gas).any()):
+        raise UnusableLogError(f"batch {record.label} has no record of the gas or heater: the model needs the moves.")
+    # Without a record of air or drum they are taken as middling and steady.
+    flow, turning = np.full(gas.size, 0.5), np.ones(gas.size)
+    if air_scale is not None and np.isfinite(airflow).any():
+        flow = air_share(airflow, air_scale)
+    if drum_scale is not None:
+        turning = drum_share(drum, drum_scale)
+    return Hands(heat_share(gas, gas_scale, machine.heat), flow, turning)
+
+
+def _idling(record: BatchRecord, machine: Machine, charge_t: float, good: np.ndarray) -> Idling | None:
+    """The last minutes before the charge, as far as bean probe and gas were read without a gap; None if too short."""
+    trace = record.trace
+    known = good & np.isfinite(trace.bean) & np.isfinite(trace.gas)
+    reach = trace.t[known & (trace.t <= charge_t)]
+    reach = reach[reach >= charge_t - LONGEST_IDLE_S]
+    gaps = np.flatnonzero(np.diff(reach) > LONGEST_BRIDGE_S)
+    reach = reach[gaps[-1] + 1 :] if gaps.size else reach
+    if reach.size < 5 or charge_t - reach[0] < SHORTEST_IDLE_S:
+        return None
+    count = int((charge_t - reach[0]) / STEP)
+    grid = charge_t - STEP * np.arange(count, -1, -1, dtype=np.float64)
+    bean, air = (_on_grid(trace.t[good], column[good], grid) for column in (trace.bean, trace.air))
+    return Idling(_hands(record, machine, grid), bean, air) if np.isfinite(bean[0]) else None
 
 
 def _on_grid(t: FloatArray, value: FloatArray, grid: FloatArray) -> FloatArray:
@@ -162,13 +196,6 @@ def _held(record: BatchRecord, control: Control, grid: FloatArray) -> FloatArray
     for t, to in moves:
         out[grid >= t - 1e-6] = to
     return out
-
-
-def _before_charge(record: BatchRecord, charge_t: float) -> float | None:
-    """The gas just before the charge; None where the log does not reach back so far."""
-    t, gas = record.trace.t, record.trace.gas
-    known = np.isfinite(gas) & (t < charge_t - 1.0) & (t > charge_t - 30.0)
-    return float(gas[known][-1]) if known.any() else None
 
 
 def _refuse_wrong_unit(label: str, bean: FloatArray, whole: bool) -> None:

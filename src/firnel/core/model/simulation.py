@@ -19,7 +19,7 @@ from typing import Any
 
 import numpy as np
 
-from firnel.core.model.constants import Hands, LoadState, MachineConstants, Members, StartState
+from firnel.core.model.constants import Hands, IdleState, LoadState, MachineConstants, Members, StartState
 from firnel.core.vocabulary import FloatArray
 
 AIR_HEAT = 1.01  #: of air at constant pressure. [kJ/(kg K)]
@@ -267,19 +267,73 @@ def _heat(
     return kept[0], kept[1], kept[2], np.broadcast_to(np.asarray(left, float), (members,)), slopes
 
 
-def _followed(seen: FloatArray, lag: FloatArray, reading: FloatArray, step: float) -> FloatArray:
+@dataclass(frozen=True)
+class Idled:
+    """An empty machine over time; shape (n + 1, m). [degC]"""
+
+    bean_probe: FloatArray
+    air_probe: FloatArray
+    steel: FloatArray
+    end: IdleState
+
+
+def idle(
+    constants: MachineConstants,
+    room_c: Members,
+    state: IdleState,
+    hands: Hands,
+    step: float = STEP,
+    active: FloatArray | None = None,
+) -> Idled:
+    """Carry an empty machine on: steel, and what the probes make of steel and air.
+
+    Parameters
+    ----------
+    constants, room_c : floats, or shape (m,).
+    state : where it begins.
+    hands : settings held through each of the n steps.
+    active : share of each step that counts, shape (n, m), so that members of unlike length can end together; all where None.
+    """
+    members = state.steel.size
+
+    def full(value: Members) -> FloatArray:
+        return np.broadcast_to(np.asarray(value, float), (members,))
+
+    share = np.broadcast_to(np.atleast_2d(hands.heat.T).T, (len(hands), members))
+    counts = np.ones(share.shape) if active is None else active
+    heat = _lagged(share, full(constants.power), full(constants.heat_lag), state.heat, step)
+    terms = _terms(constants, LoadState(0.0), room_c, hands, heat[:-1])
+    steel = np.empty((len(hands) + 1, members))
+    steel[0] = state.steel
+    for index in range(len(hands)):
+        # Exact over a step of steady heat, so that no step is too long.
+        pull = -terms.steel_m[index]
+        gain = -np.expm1(-pull * step * counts[index])
+        steel[index + 1] = steel[index] + gain * (terms.steel_0[index] / pull - steel[index])
+    mean_steel = 0.5 * (steel[1:] + steel[:-1])
+    air = terms.air_0 + terms.air_m * mean_steel
+    of_air, of_steel = full(constants.idle_air), full(constants.air_probe_steel)
+    bean_probe = _followed(mean_steel + of_air * (air - mean_steel), full(constants.idle_lag), state.bean_probe, step, counts)
+    air_probe = _followed(air + of_steel * (mean_steel - air), full(constants.air_probe_lag), state.air_probe, step, counts)
+    return Idled(bean_probe, air_probe, steel, IdleState(steel[-1], bean_probe[-1], air_probe[-1], heat[-1]))
+
+
+def _followed(
+    seen: FloatArray, lag: FloatArray, reading: FloatArray, step: float, counts: FloatArray | None = None
+) -> FloatArray:
     """What a first-order probe reads, shape (n + 1, m), of what it sees in the middle of each step; exact, for any lag."""
     keep = np.exp(-step / lag)
     out = np.empty((seen.shape[0] + 1, reading.size))
     out[0] = reading
-    if reading.size == 1:
+    if reading.size == 1 and counts is None:
         # scipy.signal.lfilter would do it in one call, but it alone takes longer to load than all of this.
         value, kept = float(reading[0]), float(keep[0])
         for index, target in enumerate(seen[:, 0].tolist(), start=1):
             value = target + (value - target) * kept
             out[index, 0] = value
         return out
-    gained = seen * (1.0 - keep)
+    kept_all = np.broadcast_to(keep, seen.shape) if counts is None else keep**counts
+    gained = seen * (1.0 - kept_all)
     for index in range(seen.shape[0]):
-        out[index + 1] = out[index] * keep + gained[index]
+        out[index + 1] = out[index] * kept_all[index] + gained[index]
     return out

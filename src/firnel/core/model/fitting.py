@@ -1,0 +1,264 @@
+"""The fit of a machine's constants: all batches at once, robustly, by least squares on an ensemble.
+
+The Jacobian is one ensemble run: each member is one batch with one number a little off.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from firnel.core.model.constants import Hands, IdleState, LoadState, StartState
+from firnel.core.model.identification import (
+    AIR_MISFIT,
+    BATCH_STEEL_SD,
+    BEAN_MISFIT,
+    EVERY_S,
+    IDLE_AIR_MISFIT,
+    IDLE_BEAN_MISFIT,
+    LOT_OWN_HEAT_SD,
+    LOT_UPTAKE_SD,
+    FittedMachine,
+    Prior,
+    column_of,
+    constants_of,
+    expected_steel,
+    expected_uptake,
+    first_readings,
+    priors_of,
+)
+from firnel.core.model.logged import LoggedBatch
+from firnel.core.model.simulation import STEP, Idled, Simulated, idle, simulate
+from firnel.core.vocabulary import FloatArray
+
+IndexArray = NDArray[np.int64]
+
+
+class _Problem:
+    """The numbers in one vector: shared ones, then the steel of each batch, then uptake and own heat of each lot."""
+
+    def __init__(self, batches: Sequence[LoggedBatch], priors: tuple[Prior, ...], full_load: float) -> None:
+        self.batches, self.priors, self.full_load = tuple(batches), priors, full_load
+        self.lots = tuple(dict.fromkeys(batch.lot or batch.label for batch in batches))
+        self.lot_of = np.array([self.lots.index(batch.lot or batch.label) for batch in batches])
+        self.shared, count = len(priors), len(batches)
+        self.size = self.shared + count + 2 * len(self.lots)
+        self.steel_at = self.shared + np.arange(count)
+        self.uptake_at = self.shared + count + np.arange(len(self.lots))
+        self.own_at = self.uptake_at + len(self.lots)
+        means = [float(prior.inside(prior.mean)) for prior in priors]
+        self.mean = np.array(means + [0.0] * (self.size - self.shared))
+        self.sd = np.array(
+            [prior.sd for prior in priors]
+            + [BATCH_STEEL_SD] * count
+            + [LOT_UPTAKE_SD] * len(self.lots)
+            + [LOT_OWN_HEAT_SD] * len(self.lots)
+        )
+        self.steps = max(len(batch.hands) for batch in batches)
+        self.hands = Hands(*(self._stacked(name) for name in ("heat", "air", "drum")))
+        self.every = max(1, round(EVERY_S / STEP))
+        self._observe()
+        self._observe_idling()
+
+    def _stacked(self, name: str) -> FloatArray:
+        """One control of all batches, shape (steps, batches); the last setting is held behind a batch's end."""
+        columns = [getattr(batch.hands, name) for batch in self.batches]
+        return np.stack([np.pad(column, (0, self.steps - column.size), mode="edge") for column in columns], axis=1)
+
+    def _observe(self) -> None:
+        at = np.arange(self.every, self.steps + 1, self.every)
+        self.at = at
+        early = at * STEP < 90.0
+        shape = (at.size, len(self.batches))
+        self.observed = np.full((2, *shape), np.nan)
+        for index, batch in enumerate(self.batches):
+            inside = at[at < batch.bean.size]
+            self.observed[0, : inside.size, index] = batch.bean[inside]
+            self.observed[1, : inside.size, index] = batch.air[inside]
+        misfit = np.stack([np.where(early, 4.0 * sigma, sigma) for sigma in (BEAN_MISFIT, AIR_MISFIT)])
+        self.misfit = np.broadcast_to(misfit[:, :, None], self.observed.shape)
+        self.known = np.isfinite(self.observed)
+
+    def _observe_idling(self) -> None:
+        """The empty machine before each charge, all ending together at the charge; batches without it never count."""
+        count = len(self.batches)
+        self.idle_steps = max((len(b.idling.hands) for b in self.batches if b.idling is not None), default=0)
+        ones = np.ones((self.idle_steps, count))
+        self.idle_hands = Hands(0.0 * ones, 0.5 * ones, ones.copy())
+        self.idle_counts = 0.0 * ones
+        readings = np.full((2, self.idle_steps + 1, count), np.nan)
+        for index, batch in enumerate(self.batches):
+            if batch.idling is None:
+                continue
+            hands, begin = batch.idling.hands, self.idle_steps - len(batch.idling.hands)
+            for name in ("heat", "air", "drum"):
+                column, own = getattr(self.idle_hands, name)[:, index], getattr(hands, name)
+                column[begin:], column[:begin] = own, own[0]
+            self.idle_counts[begin:, index] = 1.0
+            readings[0, begin:, index], readings[1, begin:, index] = batch.idling.bean, batch.idling.air
+            readings[:, begin, index] = np.nan  # the reading that it begins with is no news
+        self.idle_at = np.arange(self.idle_steps, 0, -self.every)[::-1]
+        self.idle_observed = readings[:, self.idle_at]
+        self.idle_known = np.isfinite(self.idle_observed)
+        misfit = np.array([IDLE_BEAN_MISFIT, IDLE_AIR_MISFIT])[:, None, None]
+        self.idle_misfit = np.broadcast_to(misfit, self.idle_observed.shape)
+
+    def run(self, rows: FloatArray, which: IndexArray) -> tuple[Idled | None, Simulated]:
+        """Simulate members, row of numbers and batch for each: the empty machine where there is a log of it, then the roast."""
+        shared = rows[:, : self.shared]
+        members = np.arange(which.size)
+        of_batches = [[b.load_kg, b.moisture, b.room_c, b.bean_at_charge, b.air_at_charge, b.heat_before] for b in self.batches]
+        load_kg, moisture, room, bean, air, heat = np.array(of_batches)[which].T
+        heat = np.where(np.isnan(heat), column_of(self.priors, shared, "heat_before"), heat)
+        steel = np.empty(which.size)
+        uptake = np.empty(which.size)
+        for index, batch in enumerate(self.batches):
+            own = which == index
+            steel[own] = expected_steel(self.priors, shared[own], batch)
+            uptake[own] = expected_uptake(self.priors, shared[own], batch.density)
+        steel = steel + rows[members, self.steel_at[which]]
+        constants = constants_of(self.priors, shared, self.full_load)
+        idled = None
+        if self.idle_steps:
+            first = np.array([first_readings(batch) for batch in self.batches])[which]
+            before = Hands(*(part[:, which] for part in (self.idle_hands.heat, self.idle_hands.air, self.idle_hands.drum)))
+            begun = IdleState(steel, first[:, 0], first[:, 1], before.heat[0] * np.asarray(constants.power))
+            idled = idle(constants, room, begun, before, STEP, self.idle_counts[:, which])
+            steel = idled.end.steel
+        lots = self.lot_of[which]
+        load = LoadState(
+            load_kg,
+            moisture,
+            green_c=room,
+            uptake=np.exp(uptake + rows[members, self.uptake_at[lots]]),
+            own_heat=np.exp(rows[members, self.own_at[lots]]),
+        )
+        start = StartState(steel, bean, np.where(np.isnan(air), bean, air), room, heat)
+        hands = Hands(*(part[:, which] for part in (self.hands.heat, self.hands.air, self.hands.drum)))
+        return idled, simulate(constants, load, start, hands, STEP, which.size)
+
+    def _compared(self, rows: FloatArray, which: IndexArray) -> tuple[FloatArray, FloatArray]:
+        """What is compared with the readings, roasting and idling, each shape (2, moments, members)."""
+        idled, simulated = self.run(rows, which)
+        roasting = np.stack([simulated.bean_probe[self.at], simulated.air_probe[self.at]])
+        if idled is None:
+            return roasting, np.empty((2, 0, which.size))
+        return roasting, np.stack([idled.bean_probe[self.idle_at], idled.air_probe[self.idle_at]])
+
+    def residuals(self, vector: FloatArray) -> FloatArray:
+        """Misfit of all readings, then distance from the priors, all in standard deviations."""
+        which = np.arange(len(self.batches))
+        roasting, idling = self._compared(np.tile(vector, (which.size, 1)), which)
+        off = ((roasting - self.observed) / self.misfit)[self.known]
+        off_idle = ((idling - self.idle_observed) / self.idle_misfit)[self.idle_known]
+        return np.concatenate([off, off_idle, (vector - self.mean) / self.sd])
+
+    def jacobian(self, vector: FloatArray) -> FloatArray:
+        """Derivative of the residuals, from one ensemble run."""
+        count = len(self.batches)
+        small = 0.02 * self.sd
+        columns, which = [], []
+        for parameter in range(self.size):
+            touched = self._touched(parameter)
+            columns += [parameter] * touched.size
+            which += touched.tolist()
+        rows = np.tile(vector, (count + len(columns), 1))
+        rows[count + np.arange(len(columns)), columns] += small[columns]
+        compared = self._compared(rows, np.concatenate([np.arange(count), np.array(which)]))
+        kept = []
+        for values, misfit, known in zip(compared, (self.misfit, self.idle_misfit), (self.known, self.idle_known), strict=True):
+            out = np.zeros((*misfit.shape, self.size))
+            for member, (parameter, index) in enumerate(zip(columns, which, strict=True), start=count):
+                change = (values[:, :, member] - values[:, :, index]) / small[parameter]
+                out[:, :, index, parameter] = change / misfit[:, :, index]
+            kept.append(out[known])
+        return np.vstack([*kept, np.diag(1.0 / self.sd)])
+
+    def _touched(self, parameter: int) -> IndexArray:
+        """The batches that a number bears on."""
+        if parameter < self.shared:
+            return np.arange(len(self.batches))
+        if parameter < self.uptake_at[0]:
+            return np.array([parameter - self.shared])
+        return np.flatnonzero(self.lot_of == (parameter - self.uptake_at[0]) % len(self.lots))
+
+
+class FitCancelledError(Exception):
+    """The fit was cancelled."""
+
+
+def identify(
+    batches: Sequence[LoggedBatch],
+    full_load: float,
+    heat: str,
+    begin: FittedMachine | None = None,
+    progress: Callable[[int], bool] | None = None,
+    most: int = 40,
+) -> FittedMachine:
+    """Fit the machine's constants to logged batches.
+
+    Parameters
+    ----------
+    batches : two or more, of one machine.
+    full_load : useful load of the machine. [kg]
+    heat : ``gas`` or ``electric``.
+    begin : an earlier fit to begin from.
+    progress : told the number of the evaluation; answers False to cancel.
+    most : evaluations at most.
+
+    Raises
+    ------
+    ValueError : if there are fewer than two batches.
+    FitCancelledError : if ``progress`` says so.
+    """
+    from scipy.optimize import least_squares
+
+    if len(batches) < 2:
+        raise ValueError(f"a fit needs at least two logged batches; there {'is one' if batches else 'are none'}.")
+    problem = _Problem(batches, priors_of(full_load, heat), full_load)
+    vector = problem.mean.copy()
+    if begin is not None:
+        vector[: problem.shared] = begin.values
+        for index, lot in enumerate(problem.lots):
+            vector[problem.uptake_at[index]] = begin.uptake.get(lot, (0.0, 0.0))[0]
+            vector[problem.own_at[index]] = begin.own_heat.get(lot, (0.0, 0.0))[0]
+        for index, batch in enumerate(batches):
+            vector[problem.steel_at[index]] = begin.steel.get(batch.label, 0.0)
+    calls = 0
+
+    def residuals(numbers: FloatArray) -> FloatArray:
+        nonlocal calls
+        calls += 1
+        if progress is not None and not progress(calls):
+            raise FitCancelledError
+        return problem.residuals(problem.mean + problem.sd * numbers)
+
+    # In standard deviations of the priors: the numbers are of all sizes, and the step of the solver is one length.
+    begun = np.clip((vector - problem.mean) / problem.sd, -4.9, 4.9)
+    fit = least_squares(
+        residuals, begun, lambda numbers: problem.jacobian(problem.mean + problem.sd * numbers) * problem.sd,
+        bounds=(-5.0, 5.0), loss="soft_l1", f_scale=2.0, ftol=3e-4, xtol=1e-5, gtol=1e-4, max_nfev=most,
+    )  # fmt: skip
+    return _result(problem, problem.mean + problem.sd * fit.x)
+
+
+def _result(problem: _Problem, vector: FloatArray) -> FittedMachine:
+    jacobian, residuals = problem.jacobian(vector), problem.residuals(vector)
+    data = residuals.size - problem.size
+    # Misfit beyond what was expected widens all that was learned from it; robustly, by the median.
+    wider = max(1.0, float(np.median(np.abs(residuals[:data]))) / 0.6745)
+    information = (jacobian[:data].T @ jacobian[:data]) / wider**2 + np.diag(1.0 / problem.sd**2)
+    covariance = np.asarray(np.linalg.inv(information), np.float64)
+    spread = np.sqrt(np.diag(covariance))
+
+    def by_lot(at: IndexArray) -> dict[str, tuple[float, float]]:
+        return {lot: (float(vector[i]), float(spread[i])) for lot, i in zip(problem.lots, at, strict=True)}
+
+    shared = problem.shared
+    return FittedMachine(
+        problem.priors, vector[:shared], covariance[:shared, :shared], problem.full_load,
+        {batch.label: float(vector[i]) for batch, i in zip(problem.batches, problem.steel_at, strict=True)},
+        by_lot(problem.uptake_at), by_lot(problem.own_at),
+    )  # fmt: skip
