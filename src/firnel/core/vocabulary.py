@@ -156,6 +156,16 @@ class ControlScale:
 
 
 @dataclass(frozen=True)
+class Probe:
+    """A probe: where it sits, how thick it is [mm], and its measured time constant [s] and offset [degC], if checked."""
+
+    place: str
+    thickness_mm: float | None = None
+    lag_s: float | None = None
+    offset_c: float | None = None
+
+
+@dataclass(frozen=True)
 class Machine:
     """A drum roaster as the roastery knows it."""
 
@@ -169,6 +179,14 @@ class Machine:
     first_crack_c: float = 198.0
     air_probe: str = "drum air"
     device_url: str = ""
+    second_crack_c: float | None = None
+    tray_litres: float | None = None
+    altitude_m: float = 0.0  #: of the roastery, for the boiling point
+    probes: tuple[Probe, ...] = ()
+    heaters: tuple[str, ...] = ()  #: of an electric machine, each by name
+    preheat: str = ""  #: the routine, in the house's own words
+    between: str = ""  #: between two batches
+    draft_check: str = ""  #: when and how the draft was last checked
     id: int | None = None
 
 
@@ -189,6 +207,12 @@ class Lot:
     moisture: float | None = None
     remark: str = ""
     id: int | None = None
+    bags: int | None = None
+    price_per_kg: float | None = None  #: in the roastery's own currency
+    water_activity: float | None = None
+    mean_mm: float | None = None  #: mean bean diameter from the screens
+    replaces: str = ""  #: name of the lot that this one takes the place of
+    archived: bool = False
 
 
 @dataclass(frozen=True)

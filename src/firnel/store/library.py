@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass
-from datetime import UTC, datetime
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Connection, CursorResult, Row, Select, delete, func, insert, select, update
+from sqlalchemy import Connection, Row, Select, delete, func, insert, select, update
 
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_from_document, plan_to_document
@@ -17,7 +17,6 @@ from firnel.core.stages import check_mark_order, stages_of
 from firnel.core.vocabulary import (
     BatchRecord,
     Control,
-    ControlScale,
     FloatArray,
     Found,
     Lot,
@@ -28,7 +27,10 @@ from firnel.core.vocabulary import (
     Note,
     Trace,
 )
+from firnel.store.lot_book import LotBook
+from firnel.store.machine_book import MachineBook
 from firnel.store.opening import RoastingLock, library_path, library_url, open_engine
+from firnel.store.rows import aware, new_key, upsert
 from firnel.store.tables import batches, lots, machines, marks, moves, notes, plans, readings
 
 
@@ -97,6 +99,7 @@ class Library:
         self.path = library_path(self.url)
         self.engine = open_engine(library)
         self._lock: RoastingLock | None = None
+        self.lot_book, self.machine_book = LotBook(self.engine), MachineBook(self.engine)
 
     def lock_for_roasting(self) -> None:
         """Keep other Firnels from roasting on this library.
@@ -119,22 +122,15 @@ class Library:
 
     def lots(self) -> list[Lot]:
         """All lots, by name."""
-        with self.engine.connect() as connection:
-            return [Lot(**row._mapping) for row in connection.execute(select(lots).order_by(lots.c.name))]
+        return self.lot_book.all()
 
     def save_lot(self, lot: Lot) -> Lot:
-        """Add a lot, or change the one with its id. A name that is taken belongs to that lot: it is returned unchanged."""
-        values = {key: value for key, value in asdict(lot).items() if key != "id"}
-        with self.engine.begin() as connection:
-            taken = connection.execute(select(lots).where(lots.c.name == lot.name)).one_or_none()
-            if taken is not None and taken.id != lot.id:
-                return Lot(**taken._mapping)
-            return Lot(**values, id=_upsert(connection, lots, lot.id, values))
+        """Add a lot, or change the one with its id; see `LotBook.save`."""
+        return self.lot_book.save(lot)
 
     def machines(self) -> list[Machine]:
         """All machines, by name."""
-        with self.engine.connect() as connection:
-            return [_machine(row) for row in connection.execute(select(machines).order_by(machines.c.name))]
+        return self.machine_book.all()
 
     def machine(self, name: str) -> Machine:
         """The machine of that name, or the only one whose name begins so.
@@ -153,14 +149,7 @@ class Library:
 
     def save_machine(self, machine: Machine) -> Machine:
         """Add a machine, or change the one with its id; a taken name returns that machine unchanged."""
-        values = {key: value for key, value in asdict(machine).items() if key != "id"}
-        values["controls"] = {control.value: asdict(scale) for control, scale in machine.controls.items()}
-        with self.engine.begin() as connection:
-            taken = connection.execute(select(machines).where(machines.c.name == machine.name)).one_or_none()
-            if taken is not None and taken.id != machine.id:
-                return _machine(taken)
-            key = _upsert(connection, machines, machine.id, values)
-            return _machine(connection.execute(select(machines).where(machines.c.id == key)).one())
+        return self.machine_book.save(machine)
 
     def plans(self) -> list[Plan]:
         """All plans, by name."""
@@ -182,7 +171,7 @@ class Library:
                 "machine_id": _id_of(connection, machines, plan.machine),
                 "document": plan_to_document(plan),
             }
-            key = _upsert(connection, plans, plan.id, values)
+            key = upsert(connection, plans, plan.id, values)
         return next(saved for saved in self.plans() if saved.id == key)
 
     # The list of batches
@@ -206,7 +195,7 @@ class Library:
         query = query.order_by(batches.c.started.desc(), batches.c.id.desc()).limit(limit)
         with self.engine.connect() as connection:
             return [
-                BatchLine(row[0], row[1], _aware(row[2]), row[3] or "", row[4] or "", row[5] or "", *row[6:])
+                BatchLine(row[0], row[1], aware(row[2]), row[3] or "", row[4] or "", row[5] or "", *row[6:])
                 for row in connection.execute(query)
             ]
 
@@ -257,7 +246,7 @@ class Library:
                     started=started, status=status, clock_rate=1.0, remark="", room_c=room_c,
                 )
             )  # fmt: skip
-            key = _new_key(result)
+            key = new_key(result)
             _refresh_search(connection, key)
         return key, label
 
@@ -308,7 +297,7 @@ class Library:
             if row is None:
                 raise NotInLibraryError(f"There is no batch with id {key} in this library.")
             return BatchRecord(
-                label=row.label, lot=row.lot or "", machine=row.machine or "", started=_aware(row.started),
+                label=row.label, lot=row.lot or "", machine=row.machine or "", started=aware(row.started),
                 trace=_trace(connection, key), marks=_marks(connection, key), moves=_moves(connection, key),
                 notes=_notes(connection, key), load_kg=row.load_kg, roasted_kg=row.roasted_kg,
                 colour_whole=row.colour_whole, colour_ground=row.colour_ground, room_c=row.room_c,
@@ -322,7 +311,7 @@ class Library:
         )
         with self.engine.connect() as connection:
             last_t, last_wall, rate, started = connection.execute(query).one()
-        return last_t or 0.0, last_wall or _aware(started).timestamp(), rate
+        return last_t or 0.0, last_wall or aware(started).timestamp(), rate
 
     def set_marks(self, key: int, wanted: Iterable[Mark]) -> None:
         """Replace the marks of a batch.
@@ -377,20 +366,6 @@ def write_marks(connection: Connection, key: int, wanted: Sequence[Mark]) -> Non
     connection.execute(update(batches).where(batches.c.id == key).values(**summary))
 
 
-def _new_key(result: CursorResult[Any]) -> int:
-    key = result.inserted_primary_key
-    if key is None:
-        raise RuntimeError("the database gave the new row no key.")
-    return int(key[0])
-
-
-def _upsert(connection: Connection, table: Any, key: int | None, values: Mapping[str, Any]) -> int:
-    if key is None:
-        return _new_key(connection.execute(insert(table).values(**values)))
-    connection.execute(update(table).where(table.c.id == key).values(**values))
-    return key
-
-
 def _id_of(connection: Connection, table: Any, name: str) -> int | None:
     return connection.execute(select(table.c.id).where(table.c.name == name)).scalar() if name else None
 
@@ -431,19 +406,8 @@ def _filtered(query: Select[Any], wanted: BatchFilter) -> Select[Any]:
     return query
 
 
-def _machine(row: Row[Any]) -> Machine:
-    values = dict(row._mapping)
-    values["controls"] = {Control(name): ControlScale(**scale) for name, scale in values["controls"].items()}
-    return Machine(**values)
-
-
 def _plan(row: Row[Any]) -> Plan:
     return plan_from_document(row.document, id=row.id, name=row.name, lot=row.lot_name or "", machine=row.machine_name or "")
-
-
-def _aware(moment: datetime) -> datetime:
-    """SQLite forgets the time zone; what is stored is UTC."""
-    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
 
 
 def _or_none(value: float) -> float | None:

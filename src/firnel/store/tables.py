@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from sqlalchemy import JSON, Column, DateTime, Float, ForeignKey, Index, Integer, MetaData, String, Table, Text
+from sqlalchemy import JSON, Boolean, Column, DateTime, Float, ForeignKey, Index, Integer, MetaData, String, Table, Text, false
 
 #: The migration this Firnel writes; tests compare it with the newest file in migrations/versions.
-HEAD = "0001"
+HEAD = "0002"
 
 metadata = MetaData(
     naming_convention={
@@ -28,10 +28,28 @@ lots = Table(
     Column("altitude_m", Float),
     Column("harvest", String(40), nullable=False, default=""),
     Column("arrival", String(40), nullable=False, default=""),
+    # As counted at ``counted_at``; what has been charged since is taken off when it is read.
     Column("on_hand_kg", Float),
+    Column("counted_at", DateTime(timezone=True)),
     Column("density_g_per_l", Float),
     Column("moisture", Float),
     Column("remark", Text, nullable=False, default=""),
+    Column("bags", Integer),
+    Column("price_per_kg", Float),
+    Column("water_activity", Float),
+    Column("mean_mm", Float),
+    Column("replaces", String(200), nullable=False, default="", server_default=""),
+    Column("archived", Boolean, nullable=False, default=False, server_default=false()),
+)
+
+measurements = Table(
+    "measurements",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("lot_id", ForeignKey("lots.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("taken_at", DateTime(timezone=True), nullable=False),
+    Column("kind", String(30), nullable=False),
+    Column("document", JSON, nullable=False),
 )
 
 machines = Table(
@@ -48,6 +66,26 @@ machines = Table(
     Column("first_crack_c", Float, nullable=False),
     Column("air_probe", String(40), nullable=False),
     Column("device_url", String(400), nullable=False, default=""),
+    # What only the machine's own page shows: probes, tray, routines.
+    Column("details", JSON, nullable=False, default=dict, server_default="{}"),
+)
+
+machine_models = Table(
+    "machine_models",
+    metadata,
+    Column("machine_id", ForeignKey("machines.id", ondelete="CASCADE"), primary_key=True),
+    Column("made_at", DateTime(timezone=True), nullable=False),
+    Column("document", JSON, nullable=False),
+)
+
+machine_log = Table(
+    "machine_log",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("machine_id", ForeignKey("machines.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("kind", String(30), nullable=False),  # care, probe, seasoning, draft
+    Column("document", JSON, nullable=False),
 )
 
 plans = Table(

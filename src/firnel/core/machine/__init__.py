@@ -1,0 +1,1 @@
+"""The machine as a thing that is measured, filled and cared for."""

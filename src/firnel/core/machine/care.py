@@ -1,0 +1,112 @@
+"""Care: what is due after how many batches, kilograms or days, and the seasoning of a new drum."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+
+
+@dataclass(frozen=True)
+class CareJob:
+    """A job, and after how many batches, kilograms or days it is due; None where that does not count."""
+
+    key: str
+    title: str
+    every_batches: int | None = None
+    every_kg: float | None = None
+    every_days: int | None = None
+    caution: str = ""
+
+
+#: Usual intervals; common practice, no published source. The maker's manual comes first.
+CARE_JOBS = (
+    CareJob("chaff", "Empty the chaff collector", every_batches=6, caution="Chaff smoulders: cold drum, metal bucket, lid on."),
+    CareJob("tray", "Clean the cooling tray and its holes", every_batches=30),
+    CareJob("fan", "Clean the fan and its blades", every_kg=800.0, caution="Power off at the main switch."),
+    CareJob("duct", "Clean ducts and cyclone", every_kg=1500.0, caution="Oily ducts burn: never put it off."),
+    CareJob("probe", "Check the probes in ice and boiling water", every_days=90),
+    CareJob(
+        "burner",
+        "Have burner or elements inspected",
+        every_days=365,
+        caution="Gas, flue and electrics are for licensed trades.",
+    ),
+)
+
+
+@dataclass(frozen=True)
+class DoneBatch:
+    """When a batch was roasted, and its load. [kg]"""
+
+    at: datetime
+    load_kg: float
+
+
+@dataclass(frozen=True)
+class CareState:
+    """Where a job stands: what has run since it was done, and how much of its interval is used (1 is due)."""
+
+    job: CareJob
+    done_at: datetime | None
+    batches: int
+    kg: float
+    days: int | None
+    used: float
+
+    @property
+    def due(self) -> bool:
+        """Whether it is due."""
+        return self.used >= 1.0
+
+    @property
+    def words(self) -> str:
+        """Where it stands, in words."""
+        parts = []
+        if self.job.every_batches is not None:
+            parts.append(f"{self.batches} of {self.job.every_batches} batches")
+        if self.job.every_kg is not None:
+            parts.append(f"{self.kg:.0f} of {self.job.every_kg:.0f} kg")
+        if self.job.every_days is not None:
+            parts.append(f"{self.days} of {self.job.every_days} days" if self.days is not None else "never noted")
+        return ", ".join(parts)
+
+
+def care_states(
+    batches: Iterable[DoneBatch], done: Mapping[str, datetime], now: datetime, jobs: Iterable[CareJob] = CARE_JOBS
+) -> tuple[CareState, ...]:
+    """Where every job stands, the most urgent first.
+
+    Parameters
+    ----------
+    batches : of the machine.
+    done : when each job was last done, by key.
+    now : the present.
+    """
+    batches = tuple(batches)
+    states = []
+    for job in jobs:
+        last = done.get(job.key)
+        since = [batch for batch in batches if last is None or batch.at > last]
+        kg = sum(batch.load_kg for batch in since)
+        days = (now - last).days if last is not None else None
+        used = 0.0
+        if job.every_batches is not None:
+            used = max(used, len(since) / job.every_batches)
+        if job.every_kg is not None:
+            used = max(used, kg / job.every_kg)
+        if job.every_days is not None:
+            used = max(used, days / job.every_days if days is not None else 1.0)
+        states.append(CareState(job, last, len(since), kg, days, used))
+    return tuple(sorted(states, key=lambda state: -state.used))
+
+
+#: How a new or stripped drum is seasoned; common practice, no published source.
+SEASONING_LOADS = 5
+SEASONING = (
+    "Use old green that nobody will miss: five full loads, one after the other.",
+    "Take each well past second crack, then heat off, and let it tumble in the drum for 5 to 20 minutes.",
+    "Throw every load away. Nobody drinks it, not even to try.",
+    "It smokes: ventilate, watch the exhaust, keep the extinguisher at hand and never leave the machine.",
+    "Let each load cool in the open before it goes into a metal bin with a lid: hot dark beans relight.",
+)

@@ -1,0 +1,106 @@
+"""The lots of a library: what is on hand, and what was measured of each over time."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import Engine, Row, delete, func, insert, select, update
+
+from firnel.core.vocabulary import Lot
+from firnel.store.rows import aware, upsert
+from firnel.store.tables import batches, lots, measurements
+
+#: Batches that have charged nothing.
+NOTHING_CHARGED = ("ready", "discarded")
+
+
+@dataclass(frozen=True)
+class Measurement:
+    """One measurement of a lot: kind (density, moisture, water_activity, screens, defects), when, and its figures."""
+
+    kind: str
+    taken_at: datetime
+    document: Mapping[str, Any]
+    id: int | None = None
+
+
+class LotBook:
+    """Reads and writes the lots of an engine's library."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+
+    def all(self) -> list[Lot]:
+        """All lots, by name; on hand is what was counted less what was charged since."""
+        charged = (
+            select(func.coalesce(func.sum(batches.c.load_kg), 0.0))
+            .where(batches.c.lot_id == lots.c.id, batches.c.started > lots.c.counted_at)
+            .where(batches.c.status.not_in(NOTHING_CHARGED))
+            .scalar_subquery()
+        )
+        with self._engine.connect() as connection:
+            return [_lot(row) for row in connection.execute(select(lots, charged.label("charged")).order_by(lots.c.name))]
+
+    def save(self, lot: Lot) -> Lot:
+        """Add a lot, or change the one with its id. A name that is taken belongs to that lot: it is returned unchanged.
+
+        What is on hand of a new lot counts as counted now; of a known one it is changed only by `count`.
+        """
+        values = {key: value for key, value in asdict(lot).items() if key not in ("id", "on_hand_kg")}
+        if lot.id is None:
+            counted = datetime.now(UTC) if lot.on_hand_kg is not None else None
+            values |= {"on_hand_kg": lot.on_hand_kg, "counted_at": counted}
+        with self._engine.begin() as connection:
+            taken = connection.execute(select(lots.c.id).where(lots.c.name == lot.name)).scalar()
+            key = taken if taken is not None and taken != lot.id else upsert(connection, lots, lot.id, values)
+        return next(saved for saved in self.all() if saved.id == key)
+
+    def count(self, key: int, kg: float, at: datetime | None = None) -> None:
+        """Stocktake: so many kilograms are there at a moment (now).
+
+        Raises
+        ------
+        ValueError : if less than nothing is there.
+        """
+        if kg < 0:
+            raise ValueError(f"{kg:g} kg on hand cannot be: a stocktake finds nothing, or something.")
+        with self._engine.begin() as connection:
+            values = {"on_hand_kg": kg, "counted_at": (at or datetime.now(UTC)).astimezone(UTC)}
+            connection.execute(update(lots).where(lots.c.id == key).values(**values))
+
+    def measurements(self, key: int) -> list[Measurement]:
+        """What was measured of a lot, oldest first."""
+        query = select(measurements).where(measurements.c.lot_id == key).order_by(measurements.c.taken_at, measurements.c.id)
+        with self._engine.connect() as connection:
+            return [Measurement(row.kind, aware(row.taken_at), row.document, row.id) for row in connection.execute(query)]
+
+    def add_measurement(self, key: int, measurement: Measurement, summary: Mapping[str, float | None]) -> int:
+        """Keep a measurement, and what follows from it for the lot (``density_g_per_l`` and the like)."""
+        with self._engine.begin() as connection:
+            values = {
+                "lot_id": key,
+                "taken_at": measurement.taken_at.astimezone(UTC),
+                "kind": measurement.kind,
+                "document": dict(measurement.document),
+            }
+            made = connection.execute(insert(measurements).values(**values)).inserted_primary_key
+            if summary:
+                connection.execute(update(lots).where(lots.c.id == key).values(**summary))
+        return int(made[0]) if made is not None else 0
+
+    def remove_measurement(self, key: int) -> None:
+        """Take a measurement back."""
+        with self._engine.begin() as connection:
+            connection.execute(delete(measurements).where(measurements.c.id == key))
+
+
+def _lot(row: Row[Any]) -> Lot:
+    values = dict(row._mapping)
+    charged = values.pop("charged")
+    del values["counted_at"]
+    if values["on_hand_kg"] is not None:
+        values["on_hand_kg"] = max(round(values["on_hand_kg"] - charged, 6), 0.0)
+    return Lot(**values)

@@ -1,0 +1,112 @@
+"""The machines of a library: their definition, their log of care and checks, and their fitted models."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import Engine, Row, delete, insert, select
+
+from firnel.core.vocabulary import Control, ControlScale, Machine, Probe
+from firnel.store.rows import aware, new_key, upsert
+from firnel.store.tables import machine_log, machine_models, machines
+
+#: Fields of a machine that are kept together in its details.
+DETAILS = ("second_crack_c", "tray_litres", "altitude_m", "probes", "heaters", "preheat", "between", "draft_check")
+
+
+@dataclass(frozen=True)
+class LogEntry:
+    """One entry of a machine's log: kind (care, probe, seasoning, draft), when, and its figures."""
+
+    kind: str
+    at: datetime
+    document: Mapping[str, Any]
+    id: int | None = None
+
+
+class MachineBook:
+    """Reads and writes the machines of an engine's library."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+
+    def all(self) -> list[Machine]:
+        """All machines, by name."""
+        with self._engine.connect() as connection:
+            return [machine_from_row(row) for row in connection.execute(select(machines).order_by(machines.c.name))]
+
+    def save(self, machine: Machine) -> Machine:
+        """Add a machine, or change the one with its id; a taken name returns that machine unchanged."""
+        values = machine_to_document(machine)
+        values["details"] = {name: values.pop(name) for name in DETAILS}
+        with self._engine.begin() as connection:
+            taken = connection.execute(select(machines).where(machines.c.name == machine.name)).one_or_none()
+            if taken is not None and taken.id != machine.id:
+                return machine_from_row(taken)
+            key = upsert(connection, machines, machine.id, values)
+            return machine_from_row(connection.execute(select(machines).where(machines.c.id == key)).one())
+
+    def log(self, key: int, kind: str | None = None) -> list[LogEntry]:
+        """The log of a machine, oldest first; of one kind only if told."""
+        query = select(machine_log).where(machine_log.c.machine_id == key).order_by(machine_log.c.at, machine_log.c.id)
+        if kind is not None:
+            query = query.where(machine_log.c.kind == kind)
+        with self._engine.connect() as connection:
+            return [LogEntry(row.kind, aware(row.at), row.document, row.id) for row in connection.execute(query)]
+
+    def add_log(self, key: int, entry: LogEntry) -> int:
+        """Write an entry; returns its key."""
+        values = {"machine_id": key, "at": entry.at.astimezone(UTC), "kind": entry.kind, "document": dict(entry.document)}
+        with self._engine.begin() as connection:
+            return new_key(connection.execute(insert(machine_log).values(**values)))
+
+    def remove_log(self, key: int) -> None:
+        """Take an entry back."""
+        with self._engine.begin() as connection:
+            connection.execute(delete(machine_log).where(machine_log.c.id == key))
+
+    def model(self, key: int) -> tuple[datetime, Mapping[str, Any]] | None:
+        """When the machine's model was made, and its document; None without one."""
+        with self._engine.connect() as connection:
+            row = connection.execute(select(machine_models).where(machine_models.c.machine_id == key)).one_or_none()
+        return (aware(row.made_at), row.document) if row is not None else None
+
+    def save_model(self, key: int, document: Mapping[str, Any]) -> None:
+        """Keep a machine's model in place of an older one."""
+        with self._engine.begin() as connection:
+            connection.execute(delete(machine_models).where(machine_models.c.machine_id == key))
+            values = {"machine_id": key, "made_at": datetime.now(UTC), "document": dict(document)}
+            connection.execute(insert(machine_models).values(**values))
+
+
+def machine_from_row(row: Row[Any]) -> Machine:
+    """A machine from its row."""
+    values = dict(row._mapping)
+    return machine_from_document(values | values.pop("details"))
+
+
+def machine_to_document(machine: Machine) -> dict[str, Any]:
+    """A machine as plain values; its key in the library is left out."""
+    values = {key: value for key, value in asdict(machine).items() if key != "id"}
+    values["controls"] = {control.value: asdict(scale) for control, scale in machine.controls.items()}
+    return values
+
+
+def machine_from_document(document: Mapping[str, Any]) -> Machine:
+    """A machine from plain values.
+
+    Raises
+    ------
+    ValueError : if the document is no machine; the message names what is wrong.
+    """
+    values = dict(document)
+    try:
+        values["controls"] = {Control(name): ControlScale(**scale) for name, scale in values.get("controls", {}).items()}
+        values["probes"] = tuple(Probe(**probe) for probe in values.get("probes", ()))
+        values["heaters"] = tuple(values.get("heaters", ()))
+        return Machine(**values)
+    except (TypeError, AttributeError) as error:
+        raise ValueError(f"This is no machine: {error}.") from error
