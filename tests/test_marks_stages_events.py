@@ -5,6 +5,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from conftest import make_record
+from scipy.signal import savgol_filter
 
 from firnel.core.events import find_events
 from firnel.core.mark_finding import find_charge, find_drop, find_turning
@@ -37,8 +38,9 @@ def test_charge_and_drop_are_found_where_a_hand_marked_them(name, charge, drop):
     found = find_charge(t, bean)
     assert found == pytest.approx(charge, abs=3.0)
     assert find_drop(t, bean, found, air) == pytest.approx(drop, abs=3.0)
-    turning = find_turning(t, bean, found)
-    assert turning == pytest.approx(t[np.argmin(bean)], abs=10.0)
+    # The lowest point of SciPy's Savitzky-Golay over 25 s, an outside smoother: the probes are noisy, and the bottom is flat.
+    smooth = savgol_filter(bean, int(25 / np.median(np.diff(t))) | 1, 2)
+    assert find_turning(t, bean, found) == pytest.approx(t[np.argmin(smooth)], abs=5.0)
 
 
 @pytest.mark.parametrize("step", [0.5, 1.0, 2.0, 5.0])
