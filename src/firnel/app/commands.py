@@ -2,71 +2,24 @@
 
 from __future__ import annotations
 
-import json
 import sys
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
 
 import click
 
 from firnel import __version__
+from firnel.app.command_parts import CouldNotError, default_library, json_option, library_option, opened, say_json
+from firnel.app.model_commands import forecast, machine, simulate
 from firnel.app.start import loaded
-from firnel.core.stages import MarkOrderError
 from firnel.core.units import clock
-from firnel.store.opening import LibraryError
 from firnel.work.records import (
     BatchFilter,
-    ImportRefusedError,
     ImportWishes,
-    Library,
-    NotInLibraryError,
     export_text,
     import_file,
     sheet_of,
     show_document,
 )
-
-library_option = click.option("--library", "library_at", help="Library file or database URL (default: your data folder).")
-json_option = click.option("--json", "as_json", is_flag=True, help="One JSON document on standard output.")
-
-
-class CouldNotError(click.ClickException):
-    """Could not be done: one clear sentence, exit code 1."""
-
-    def show(self, file: Any = None) -> None:
-        """The sentence alone."""
-        click.echo(self.message, err=True)
-
-
-def default_library() -> Path:
-    """The library in the user's data folder, which is made if need be."""
-    from platformdirs import user_data_path
-
-    folder = user_data_path("firnel")
-    folder.mkdir(parents=True, exist_ok=True)
-    return folder / "library.sqlite"
-
-
-@contextmanager
-def opened(library_at: str | None) -> Iterator[Library]:
-    """The library, with what goes wrong turned into one sentence."""
-    try:
-        library = Library(library_at or default_library())
-    except LibraryError as error:
-        raise CouldNotError(str(error)) from error
-    try:
-        yield library
-    except (LibraryError, NotInLibraryError, ImportRefusedError, MarkOrderError, ValueError) as error:
-        raise CouldNotError(str(error)) from error
-    finally:
-        library.close()
-
-
-def say_json(document: Any) -> None:
-    """One JSON document on standard output."""
-    click.echo(json.dumps(document, ensure_ascii=False, allow_nan=False))
 
 
 @click.group(invoke_without_command=True)
@@ -249,26 +202,5 @@ def export(batch: str, form: str, output: Path | None, library_at: str | None) -
     click.echo(f"Wrote {output}", err=True)
 
 
-@main.group()
-def machine() -> None:
-    """The machines of the library."""
-
-
-@machine.command("list")
-@library_option
-@json_option
-def machine_list(library_at: str | None, as_json: bool) -> None:
-    """List the machines."""
-    with opened(library_at) as library:
-        found = library.machines()
-    if as_json:
-        say_json(
-            [
-                {"id": m.id, "name": m.name, "kind": m.kind, "heat": m.heat, "stated_load_kg": m.stated_load_kg,
-                 "useful_load_kg": m.useful_load_kg, "device_url": m.device_url or None}
-                for m in found
-            ]
-        )  # fmt: skip
-        return
-    for m in found:
-        click.echo(f"{m.name:<24} {m.kind:<12} {m.heat:<9} {m.useful_load_kg:g} kg")
+for _command in (machine, forecast, simulate):
+    main.add_command(_command)

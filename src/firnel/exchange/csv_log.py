@@ -62,6 +62,7 @@ class Imported:
 
     record: BatchRecord
     said: tuple[str, ...]
+    units: Mapping[Control, str] = field(default_factory=dict)  #: of the controls, as far as the headings tell
 
 
 def parse_mark_name(name: str) -> MarkKind:
@@ -121,7 +122,23 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
         room_c=wishes.room_c,
         remark=f"imported from {path.name}",
     )
-    return Imported(record, tuple(said))
+    return Imported(record, tuple(said), _control_units(header, columns))
+
+
+#: Words in a heading that tell the unit of a control.
+_UNIT_WORDS = {"kpa": "kPa", "mbar": "mbar", "inh2o": "inH2O", "pct": "%", "%": "%", "percent": "%", "pa": "Pa", "rpm": "rpm"}
+
+
+def _control_units(header: Sequence[str] | None, columns: Mapping[str, int]) -> dict[Control, str]:
+    """Units of the controls: ``gas_kpa``, ``Airflow (%)``."""
+    units: dict[Control, str] = {}
+    for control in Control:
+        if header and control.value in columns:
+            words = re.split(r"[^a-z0-9%]+", header[columns[control.value]].lower())
+            unit = next((_UNIT_WORDS[word] for word in words if word in _UNIT_WORDS), None)
+            if unit is not None:
+                units[control] = unit
+    return units
 
 
 def write_csv_log(record: BatchRecord, scales: Mapping[Control, str] | None = None) -> str:

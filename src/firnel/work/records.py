@@ -22,6 +22,7 @@ from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_w
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import BatchFilter, BatchLine, Library, NotInLibraryError, PageEnd
 from firnel.store.opening import LibraryError
+from firnel.work.imported_machine import keep_machine
 
 __all__ = [
     "BatchFilter", "BatchLine", "BatchSheet", "ImportRefusedError", "ImportWishes", "Imported", "Library",
@@ -92,7 +93,8 @@ def import_file(library: Library, path: Path, wishes: ImportWishes) -> tuple[int
         record = replace(record, label="")
     except NotInLibraryError:
         pass  # the label is free
-    return library.add_record(record), imported
+    said = keep_machine(library, record, imported.units)
+    return library.add_record(record), replace(imported, said=(*imported.said, said)) if said else imported
 
 
 def export_text(library: Library, record: BatchRecord, form: str) -> str:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from firnel.core.vocabulary import ControlScale, FloatArray
+from firnel.core.vocabulary import Control, ControlScale, FloatArray
 
 #: One value for all members, or an array of shape (m,).
 Members = float | FloatArray
@@ -127,3 +127,10 @@ def drum_share(setting: FloatArray, scale: ControlScale) -> FloatArray:
     """Drum speed as a share of the usual, three quarters of the top; the usual where it was not read."""
     known = np.isfinite(setting)
     return np.where(known, np.clip(np.nan_to_num(setting), 0.0, None) / (0.75 * scale.high), 1.0)
+
+
+def control_share(control: Control, setting: FloatArray, scale: ControlScale, heat: str) -> FloatArray:
+    """Share at a setting of any control."""
+    if control is Control.GAS:
+        return heat_share(setting, scale, heat)
+    return air_share(setting, scale) if control is Control.AIRFLOW else drum_share(setting, scale)

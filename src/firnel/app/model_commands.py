@@ -1,0 +1,264 @@
+"""The commands about machines and their models: define, fit, forecast, simulate."""
+
+from __future__ import annotations
+
+import json
+import sys
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import click
+
+from firnel.app.command_parts import CouldNotError, json_option, library_option, opened, say_json
+from firnel.core.plan import Plan
+from firnel.core.plan_document import plan_from_document
+from firnel.core.units import clock
+from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine
+from firnel.work.machine_files import machine_from_file, machine_to_text
+from firnel.work.machine_knowledge import (
+    fit_document,
+    fit_machine,
+    forecast_document,
+    forecast_record,
+    model_of,
+    simulate_document,
+    simulate_plan,
+    trust_words,
+)
+from firnel.work.records import ImportWishes, Library, NotInLibraryError, read_file
+
+
+@click.group()
+def machine() -> None:
+    """The machines of the library."""
+
+
+@machine.command("list")
+@library_option
+@json_option
+def machine_list(library_at: str | None, as_json: bool) -> None:
+    """List the machines."""
+    with opened(library_at) as library:
+        found = library.machines()
+    if as_json:
+        say_json(
+            [
+                {"id": m.id, "name": m.name, "kind": m.kind, "heat": m.heat, "stated_load_kg": m.stated_load_kg,
+                 "useful_load_kg": m.useful_load_kg, "device_url": m.device_url or None}
+                for m in found
+            ]
+        )  # fmt: skip
+        return
+    for m in found:
+        click.echo(f"{m.name:<24} {m.kind:<12} {m.heat:<9} {m.useful_load_kg:g} kg")
+
+
+@machine.command("show")
+@click.argument("name")
+@library_option
+@json_option
+def machine_show(name: str, library_at: str | None, as_json: bool) -> None:
+    """Show one machine and what its model says of itself. With --json: the document that ``machine add --file`` takes."""
+    with opened(library_at) as library:
+        found = library.machine(name)
+        model, why = model_of(library, found)
+    if as_json:
+        say_json(json.loads(machine_to_text(found)) | {"model": fit_document(found, model) if model else None})
+        return
+    click.echo(f"{found.name}: {found.heat}, {found.useful_load_kg:g} kg useful of {found.stated_load_kg:g} kg")
+    click.echo(f"  yellow at {found.yellow_c:.1f} °C, first crack at {found.first_crack_c:.1f} °C on its probe")
+    for control, scale in found.controls.items():
+        click.echo(f"  {control.value}: {scale.low:g} to {scale.high:g} {scale.unit} in steps of {scale.step:g}")
+    for sentence in trust_words(model) if model else (why,):
+        click.echo(f"  {sentence}")
+
+
+def _scale(text: str, option: str) -> ControlScale:
+    """``kPa:0:4:0.1`` as a scale; a fifth part is the least that works."""
+    parts = text.split(":")
+    try:
+        low, high, step, *least = (float(part) for part in parts[1:])
+    except ValueError as error:
+        raise click.BadParameter(f"{text!r} is not UNIT:LOW:HIGH:STEP, as in kPa:0:4:0.1", param_hint=option) from error
+    if not low < high or not 0 < step <= high - low or len(least) > 1:
+        raise click.BadParameter(f"{text!r}: the range must rise, and the step lie inside it", param_hint=option)
+    return ControlScale(parts[0], low, high, step, least=least[0] if least else 0.0)
+
+
+@machine.command("add")
+@click.argument("name")
+@click.option("--kind", help="A shipped kind: gas-6, gas-15 or electric-1.")
+@click.option(
+    "--file", "from_file", type=click.Path(path_type=Path), help="A machine document, as machine show --json writes it."
+)
+@click.option("--heat", type=click.Choice(["gas", "electric"]), help="Source of heat.")
+@click.option("--load", "stated_kg", type=float, help="Load stated by the maker, kg.")
+@click.option("--useful", "useful_kg", type=float, help="Useful load, kg (three quarters of the stated one if not told).")
+@click.option("--gas", help="Gauge or heater dial: UNIT:LOW:HIGH:STEP, as in kPa:0:4:0.1")
+@click.option("--airflow", help="The same for airflow, as in %:0:100:5")
+@click.option("--drum", help="The same for the drum, as in rpm:30:80:1")
+@click.option("--device", default="", help="Where its readings come from.")
+@library_option
+@json_option
+def machine_add(
+    name: str, kind: str | None, from_file: Path | None, heat: str | None, stated_kg: float | None, useful_kg: float | None,
+    gas: str | None, airflow: str | None, drum: str | None, device: str, library_at: str | None, as_json: bool,
+) -> None:  # fmt: skip
+    """Add a machine: of a shipped kind, from a document, or by its scales."""
+    with opened(library_at) as library:
+        made = _new_machine(name, kind, from_file, heat, stated_kg, useful_kg)
+        told = {Control.GAS: gas, Control.AIRFLOW: airflow, Control.DRUM: drum}
+        scales = {control: _scale(text, f"--{control.value}") for control, text in told.items() if text}
+        made = replace(made, controls={**made.controls, **scales}, device_url=device or made.device_url)
+        if any(known.name.lower() == name.lower() for known in library.machines()):
+            raise CouldNotError(f"There is a machine called {name} already.")
+        saved = library.save_machine(made)
+    if as_json:
+        say_json(json.loads(machine_to_text(saved)) | {"id": saved.id})
+    else:
+        click.echo(f"Added {saved.name}.")
+
+
+def _new_machine(
+    name: str, kind: str | None, from_file: Path | None, heat: str | None, stated_kg: float | None, useful_kg: float | None
+) -> Machine:
+    from firnel.work.desk import machine_kinds, machine_of_kind
+
+    if kind is not None and from_file is not None:
+        raise click.UsageError("--kind and --file are two ways to say the same: use one.")
+    if from_file is not None:
+        made = replace(machine_from_file(from_file), name=name)
+    elif kind is not None:
+        if kind not in machine_kinds():
+            raise click.BadParameter(f"{kind!r} is not one of {', '.join(machine_kinds())}", param_hint="--kind")
+        made = machine_of_kind(name, kind)
+    elif stated_kg is None:
+        raise click.UsageError("A machine needs --kind, --file, or --load with its scales.")
+    else:
+        made = Machine(name, "own", heat or "gas", stated_kg, 0.75 * stated_kg)
+    made = replace(made, heat=heat or made.heat)
+    made = replace(made, stated_load_kg=stated_kg or made.stated_load_kg, useful_load_kg=useful_kg or made.useful_load_kg)
+    if not 0 < made.useful_load_kg <= made.stated_load_kg:
+        raise CouldNotError(f"A useful load of {made.useful_load_kg:g} kg of {made.stated_load_kg:g} kg cannot be.")
+    return made
+
+
+@machine.command("fit")
+@click.argument("name")
+@click.option("--batches", "labels", multiple=True, help="Labels or ids, several parted by commas; the newest if not told.")
+@library_option
+@json_option
+def machine_fit(name: str, labels: tuple[str, ...], library_at: str | None, as_json: bool) -> None:
+    """Fit the machine's model to its logged batches, and keep it."""
+
+    def progress(done: float) -> bool:
+        if sys.stderr.isatty():
+            click.echo(f"\rfitting, {100 * done:3.0f} %{chr(10) if done >= 1.0 else ''}", nl=False, err=True)
+        return True
+
+    wanted = [label.strip() for several in labels for label in several.split(",") if label.strip()]
+    with opened(library_at) as library:
+        found = library.machine(name)
+        model, refused = fit_machine(library, found, wanted or None, progress)
+    progress(1.0)
+    for sentence in refused:
+        click.echo(f"Left out: {sentence}", err=True)
+    if as_json:
+        say_json(fit_document(found, model))
+        return
+    report = model.report
+    click.echo(f"{found.name}: {len(report.batches)} batches, bean probe to {report.rms_bean_c:.1f} °C")
+    for sentence in trust_words(model):
+        click.echo(f"  {sentence}")
+
+
+def _batch_or_file(library: Library, reference: str) -> BatchRecord:
+    """A batch of the library, or a log."""
+    try:
+        return library.batch(library.find_batch(reference))
+    except NotInLibraryError:
+        path = Path(reference)
+        if not path.exists():
+            raise
+        return read_file(path, ImportWishes()).record
+
+
+@click.command()
+@click.argument("batch")
+@click.option("--at", "at", type=float, required=True, help="Seconds from charge.")
+@click.option("--machine", "name", help="The machine, if the batch does not say.")
+@click.option("--load", "load_kg", type=float, help="Green charged, kg, if the batch does not say.")
+@library_option
+@json_option
+def forecast(batch: str, at: float, name: str | None, load_kg: float | None, library_at: str | None, as_json: bool) -> None:
+    """What was to be expected of a batch (or log) at some second, with only what was known then."""
+    with opened(library_at) as library:
+        record = _batch_or_file(library, batch)
+        record = replace(record, load_kg=load_kg or record.load_kg, machine=name or record.machine)
+        found = library.machine(record.machine) if record.machine else None
+        record = replace(record, machine=found.name if found else "")
+        made, why = forecast_record(library, record, found, at)
+    if as_json:
+        say_json(forecast_document(made, why))
+        return
+    click.echo(f"At {clock(at)}, from the {made.basis} ({why})")
+    for words, when in (("yellow", made.yellow), ("first crack", made.first_crack), ("drop", made.drop_t)):
+        if when is None:
+            click.echo(f"  {words}: cannot be said")
+        else:
+            click.echo(f"  {words} {clock(when.value)}, {clock(when.low)} to {clock(when.high)}")
+    if made.drop_c is not None:
+        low, high = (f"{value:.1f}" if value is not None else "–" for value in (made.drop_c.low, made.drop_c.high))
+        click.echo(f"  at {made.drop_c.value:.1f} °C, {low} to {high}")
+
+
+@click.command()
+@click.option("--machine", "name", required=True)
+@click.option("--plan", "plan_at", type=click.Path(path_type=Path), required=True, help="A plan document.")
+@click.option("--soak-steel", "steel_c", type=float, help="Steel at charge, degC; what is usual if not told.")
+@click.option("--room", "room_c", type=float, default=22.0, show_default=True)
+@click.option("--csv", "csv_at", type=click.Path(path_type=Path), help="Write the curve to this file.")
+@library_option
+@json_option
+def simulate(
+    name: str, plan_at: Path, steel_c: float | None, room_c: float, csv_at: Path | None, library_at: str | None, as_json: bool
+) -> None:
+    """Run a plan on a machine's fitted model."""
+    with opened(library_at) as library:
+        found = library.machine(name)
+        roast = simulate_plan(library, found, _read_plan(plan_at), steel_c, room_c)
+    document = simulate_document(roast)
+    if csv_at is not None:
+        _write_curve(document, csv_at)
+    if as_json:
+        say_json(document)
+        return
+    for kind, mark in document["marks"].items():
+        if mark is not None:
+            click.echo(f"  {kind.replace('_', ' '):<16}{clock(mark['t']):>7}  {mark['bean']:.1f} °C")
+    click.echo(f"  loss {100 * roast.loss:.1f} %, colour {roast.colour:.0f}")
+
+
+def _read_plan(path: Path) -> Plan:
+    try:
+        return plan_from_document(json.loads(path.read_text(encoding="utf-8")))
+    except OSError as error:
+        raise CouldNotError(f"{path} cannot be read: {error.strerror}.") from error
+    except json.JSONDecodeError as error:
+        raise CouldNotError(f"{path} is no JSON: {error}.") from error
+    except UnicodeDecodeError as error:
+        raise CouldNotError(f"{path} is no text.") from error
+
+
+def _write_curve(document: dict[str, Any], path: Path) -> None:
+    curve = document["curve"]
+    lines = ["time_s,bean_c,air_c,ror_c_per_min"]
+    lines += [
+        ",".join(f"{value:g}" for value in row)
+        for row in zip(*(curve[key] for key in ("t", "bean", "air", "ror")), strict=True)
+    ]
+    try:
+        path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    except OSError as error:
+        raise CouldNotError(f"{path} cannot be written: {error.strerror}.") from error

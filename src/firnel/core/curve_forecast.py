@@ -1,0 +1,104 @@
+"""The forecast without a model: the filtered curve carried on, with an uncertainty that grows as it should."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from firnel.core.model.forecast import DropRule, Forecast, Interval, Marks
+from firnel.core.rate_of_rise import RateOfRiseFilter
+from firnel.core.vocabulary import FloatArray
+
+#: The rate of rise sinks with this time constant if nothing happens; common practice of falling rates, no published source. [s]
+SINKS_S = 700.0
+#: How far the rate may be off its trend a minute ahead, as a share; spread of a mark's reading on one machine. [-], [degC]
+RATE_WANDERS, MARK_SD = 0.18, 2.0
+HORIZON_S = 900.0
+Z80 = 1.2816  #: of a normal, for 80 % in the middle
+
+
+def curve_forecast(
+    t: FloatArray,
+    bean: FloatArray,
+    moves_t: Sequence[float],
+    rule: DropRule,
+    marks: Marks,
+    yellow_c: float,
+    crack_c: float,
+) -> Forecast:
+    """Carry the live rate of rise on.
+
+    Parameters
+    ----------
+    t : times from charge up to now, shape (n,). [s]
+    bean : readings, shape (n,); NaN where not read. [degC]
+    moves_t : when gas or air was moved. [s]
+    rule : when the batch is to be dropped.
+    marks : that have come.
+    yellow_c, crack_c : bean readings at yellow and first crack on this machine. [degC]
+    """
+    rate = RateOfRiseFilter(0.0)
+    moves = sorted(moves_t)
+    for moment, reading in zip(t, bean, strict=True):
+        while moves and moves[0] <= moment:
+            rate.expect_change(moves.pop(0))
+        rate.update(float(moment), float(reading))
+    now = float(t[-1])
+    ahead = np.arange(0.0, HORIZON_S, 1.0)
+    level, slope = float(rate.state[0]), float(rate.state[1])
+    curve = level + slope * SINKS_S * -np.expm1(-ahead / SINKS_S)
+    wandered = RATE_WANDERS * slope * ahead * np.sqrt(ahead / 60.0)
+    sd = np.sqrt(rate.spread[0, 0] + rate.spread[1, 1] * ahead**2 + wandered**2 + MARK_SD**2)
+    fan = np.stack([curve - Z80 * sd, curve, curve + Z80 * sd])
+    turned = slope > 0.0
+
+    def comes(mark_t: float | None, reading: float) -> Interval | None:
+        if mark_t is not None:
+            return Interval(mark_t, mark_t, mark_t)
+        middle = _reaches(ahead, curve, reading) if turned else None
+        if middle is None:
+            return None
+        late, early = _reaches(ahead, fan[0], reading), _reaches(ahead, fan[2], reading)
+        return Interval(now + middle, now + (early or 0.0), now + late if late is not None else None)
+
+    yellow, crack = comes(marks.yellow_t, yellow_c), comes(marks.first_crack_t, crack_c)
+    drop = _drop(crack, rule, now, ahead, fan)
+    if drop is None or crack is None:
+        return Forecast(now, "curve", yellow, crack, fan_t=now + ahead, fan=fan)
+    drop_t, drop_c = drop
+    development = Interval(drop_t.value - crack.value, *_apart(drop_t, crack)) if rule.development_s is None else None
+    exact = rule.development_s
+    return Forecast(
+        now, "curve", yellow, crack, drop_t, drop_c, Interval(exact, exact, exact) if exact is not None else development,
+        now + ahead, fan,
+    )  # fmt: skip
+
+
+def _drop(
+    crack: Interval | None, rule: DropRule, now: float, ahead: FloatArray, fan: FloatArray
+) -> tuple[Interval, Interval] | None:
+    if crack is None:
+        return None
+    if rule.development_s is not None:
+        late = crack.high + rule.development_s if crack.high is not None else None
+        when = Interval(crack.value + rule.development_s, (crack.low or now) + rule.development_s, late)
+        low, middle, high = (float(np.interp(when.value - now, ahead, line)) for line in fan)
+        return when, Interval(middle, low, high)
+    if rule.drop_c is None:
+        return None
+    times = [_reaches(ahead, line, rule.drop_c) for line in (fan[2], fan[1], fan[0])]
+    if times[1] is None:
+        return None
+    late = now + times[2] if times[2] is not None else None
+    return Interval(now + times[1], now + (times[0] or 0.0), late), Interval(rule.drop_c, rule.drop_c, rule.drop_c)
+
+
+def _apart(drop: Interval, crack: Interval) -> tuple[float | None, float | None]:
+    low = max(drop.low - crack.value, 0.0) if drop.low is not None else None
+    return low, drop.high - crack.value if drop.high is not None else None
+
+
+def _reaches(ahead: FloatArray, line: FloatArray, level: float) -> float | None:
+    above = np.flatnonzero(line >= level)
+    return float(ahead[above[0]]) if above.size else None

@@ -1,0 +1,184 @@
+"""A plan run on the model: moves that hang on marks find their moments, and the marks theirs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from firnel.core.model.constants import Hands, LoadState, StartState, control_share, heat_share
+from firnel.core.model.learning import MachineModel
+from firnel.core.model.simulation import STEP, Simulated, simulate
+from firnel.core.model.thresholds import GreenTraits
+from firnel.core.plan import Anchor, Plan, PlannedMove
+from firnel.core.vocabulary import Control, FloatArray, Machine, MarkKind
+
+#: A roast that has not come to its drop after this is not going to. [s]
+LONGEST_S = 1500.0
+#: Marks and moves pull at each other; after so many rounds they have settled.
+ROUNDS = 8
+
+
+class PlanCannotRunError(ValueError):
+    """A plan that the model cannot run; the message says why."""
+
+
+@dataclass(frozen=True)
+class PlannedRoast:
+    """A plan as the model runs it: the roast up to the drop, and when its marks come [s from charge], None for never."""
+
+    simulated: Simulated
+    marks: dict[MarkKind, float | None]
+    expected_t: tuple[float | None, ...]  #: when each move falls due, in the plan's order
+    loss: float
+    colour: float
+
+    @property
+    def drop_t(self) -> float | None:
+        """When it is dropped. [s]"""
+        return self.marks[MarkKind.DROP]
+
+
+def run_plan(
+    model: MachineModel,
+    machine: Machine,
+    plan: Plan,
+    green: GreenTraits,
+    steel_c: float | None = None,
+    room_c: float = 22.0,
+) -> PlannedRoast:
+    """Run a plan on a machine's model.
+
+    Parameters
+    ----------
+    model, machine : fitted, and its scales.
+    plan : with start settings and moves, and a development time or drop temperature to end it.
+    green : of the lot.
+    steel_c : of the drum at charge; what the machine usually has there if None. [degC]
+    room_c : [degC]
+
+    Raises
+    ------
+    PlanCannotRunError : if there is no load, or nothing that ends the roast.
+    """
+    targets = plan.targets
+    if not plan.load_kg or plan.load_kg <= 0:
+        raise PlanCannotRunError(f"the plan {plan.name!r} has no load: how much is charged?")
+    if targets.development_s is None and targets.drop_c is None:
+        raise PlanCannotRunError(f"the plan {plan.name!r} says neither development time nor drop temperature: when to drop?")
+    charge_c = targets.charge_c if targets.charge_c is not None else 200.0
+    steel = steel_c if steel_c is not None else charge_c + model.fitted.number("steel_over_probe")
+    uptake, own_heat = (found.get(green.lot, (0.0, 0.0))[0] for found in (model.fitted.uptake, model.fitted.own_heat))
+    density = model.fitted.number("uptake_by_density") * (green.density - 720.0) / 50.0
+    load = LoadState(
+        plan.load_kg, green.moisture, green_c=room_c, uptake=float(np.exp(uptake + density)), own_heat=float(np.exp(own_heat))
+    )
+    start = StartState(steel, charge_c, charge_c, room_c, _start_heat(plan, machine))
+    levels = model.yellow.expect(green)[0], model.crack.expect(green)[0]
+    when: dict[MarkKind, float | None] = dict.fromkeys(MarkKind)
+    expected: tuple[float | None, ...] = ()
+    simulated: Simulated | None = None
+    for _ in range(ROUNDS):
+        expected = tuple(_due(move, when, simulated, targets.drying_s, targets.browning_s) for move in plan.moves)
+        simulated = simulate(model.fitted.constants, load, start, plan_hands(plan, machine, expected))
+        before, when = when, _marks(simulated, levels, targets.development_s, targets.drop_c)
+        moved = [abs((when[kind] or 0.0) - (before[kind] or 0.0)) for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK)]
+        if max(moved) < 1.0 and before[MarkKind.FIRST_CRACK] is not None:
+            break
+    if simulated is None:
+        raise PlanCannotRunError(f"the plan {plan.name!r} was not run.")
+    end = when[MarkKind.DROP]
+    until = end if end is not None else float(simulated.t[-1])
+    loss = float(model.level.loss(simulated, green.moisture, until)[0])
+    return PlannedRoast(_cut(simulated, until), when, expected, loss, float(model.level.colour(simulated, until)[0]))
+
+
+def plan_hands(plan: Plan, machine: Machine, expected: tuple[float | None, ...]) -> Hands:
+    """The controls through each step, from the plan's start and from its moves at the moments they fall due."""
+    t = STEP * np.arange(int(LONGEST_S / STEP))
+    shares: dict[Control, FloatArray] = {}
+    for control in Control:
+        scale = machine.controls.get(control)
+        usual = 1.0 if control is Control.DRUM else 0.5
+        if scale is None:
+            shares[control] = np.full(t.size, usual)
+            continue
+        setting = np.full(t.size, plan.start.get(control, 0.75 * scale.high if control is Control.DRUM else 0.0))
+        due = sorted(
+            (at, index) for index, at in enumerate(expected) if at is not None and plan.moves[index].control is control
+        )
+        for at, index in due:
+            setting[t >= at - 0.5 * STEP] = plan.moves[index].to
+        shares[control] = control_share(control, setting, scale, machine.heat)
+    return Hands(shares[Control.GAS], shares[Control.AIRFLOW], shares[Control.DRUM])
+
+
+def _start_heat(plan: Plan, machine: Machine) -> float:
+    scale = machine.controls.get(Control.GAS)
+    if scale is None:
+        return 0.0
+    return float(heat_share(np.array([plan.start.get(Control.GAS, 0.0)]), scale, machine.heat)[0])
+
+
+def _due(
+    move: PlannedMove,
+    when: dict[MarkKind, float | None],
+    simulated: Simulated | None,
+    drying_s: float | None,
+    browning_s: float | None,
+) -> float | None:
+    """When a move falls due; before the first run by the plan's own stage times."""
+    if move.anchor in (Anchor.CHARGE, Anchor.TIME):
+        return max(move.offset_s, 0.0)
+    if move.anchor is Anchor.BEAN:
+        return _rises_to(simulated, move.at_c) if simulated is not None and move.at_c is not None else None
+    if simulated is None:
+        dry, brown = drying_s or 300.0, browning_s or 240.0
+        usual = {Anchor.TURNING: 75.0, Anchor.YELLOW: dry, Anchor.FIRST_CRACK: dry + brown}
+        return max(usual[move.anchor] + move.offset_s, 0.0)
+    mark = when[MarkKind(move.anchor.value)]
+    return max(mark + move.offset_s, 0.0) if mark is not None else None
+
+
+def _rises_to(simulated: Simulated, bean_c: float) -> float | None:
+    """When the bean probe rises to a reading behind its turn."""
+    curve = simulated.bean_probe[:, 0]
+    lowest = int(np.argmin(curve[: int(300.0 / STEP)]))
+    above = np.flatnonzero(curve[lowest:] >= bean_c)
+    return float(simulated.t[lowest + above[0]]) if above.size else None
+
+
+def _marks(
+    simulated: Simulated, levels: tuple[float, float], development_s: float | None, drop_c: float | None
+) -> dict[MarkKind, float | None]:
+    bean, probe, t = simulated.bean[:, 0], simulated.bean_probe[:, 0], simulated.t
+
+    def reaches(level: float) -> float | None:
+        above = np.flatnonzero(bean >= level)
+        if not above.size or above[0] == 0:
+            return None
+        after = int(above[0])
+        return float(np.interp(level, bean[after - 1 : after + 1], t[after - 1 : after + 1]))
+
+    when: dict[MarkKind, float | None] = dict.fromkeys(MarkKind)
+    when[MarkKind.CHARGE] = 0.0
+    when[MarkKind.TURNING] = float(t[int(np.argmin(probe[: int(300.0 / STEP)]))])
+    when[MarkKind.YELLOW], crack = reaches(levels[0]), reaches(levels[1])
+    when[MarkKind.FIRST_CRACK] = crack
+    if crack is not None and development_s is not None:
+        when[MarkKind.DROP] = crack + development_s
+    elif crack is not None and drop_c is not None:
+        after = np.flatnonzero((t >= crack) & (probe >= drop_c))
+        when[MarkKind.DROP] = float(t[after[0]]) if after.size else None
+    end = when[MarkKind.DROP]
+    if end is not None and end > t[-1]:
+        when[MarkKind.DROP] = None
+    return when
+
+
+def _cut(simulated: Simulated, until: float) -> Simulated:
+    last = int(np.searchsorted(simulated.t, until, side="left")) + 1
+    return Simulated(
+        simulated.t[:last], simulated.bean[:last], simulated.bean_probe[:last], simulated.air_probe[:last],
+        simulated.steel[:last], simulated.moisture[:last], simulated.end,
+    )  # fmt: skip

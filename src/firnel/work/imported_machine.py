@@ -1,0 +1,60 @@
+"""A machine that a log comes from, and that nobody has defined yet: its scales as far as the log shows them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine
+from firnel.store.library import Library
+
+KIND = "imported"
+#: Tops of gauges and dials, the next of which holds what was seen.
+_TOPS = tuple(top * scale for scale in (0.1, 1.0, 10.0, 100.0) for top in (1.0, 1.5, 2.0, 2.5, 4.0, 5.0, 6.0, 8.0))
+
+
+def keep_machine(library: Library, record: BatchRecord, units: Mapping[Control, str]) -> str | None:
+    """Add the machine of an imported log, or widen one that came from logs; a sentence on what was done, or None."""
+    if not record.machine:
+        return None
+    known = next((machine for machine in library.machines() if machine.name == record.machine), None)
+    if known is not None and known.kind != KIND:
+        return None
+    before = known or Machine(record.machine, KIND, "gas", 0.0, 0.0)
+    load = record.load_kg or 0.0
+    seen = {control: scale for control in Control if (scale := _scale(record, control, units.get(control))) is not None}
+    either = (control for control in Control if control in before.controls or control in seen)
+    controls = {control: _wider(before.controls.get(control), seen.get(control)) for control in either}
+    machine = replace(
+        before,
+        controls={control: scale for control, scale in controls.items() if scale is not None},
+        useful_load_kg=max(before.useful_load_kg, load),
+        stated_load_kg=max(before.stated_load_kg, round(1.25 * load, 2)),
+    )
+    if machine == known:
+        return None
+    library.save_machine(machine)
+    if known is None:
+        return f"machine {machine.name} was added with the scales that the log shows; look at them in Machines"
+    return None
+
+
+def _scale(record: BatchRecord, control: Control, unit: str | None) -> ControlScale | None:
+    values = record.trace.control(control)
+    values = values[np.isfinite(values)]
+    if not values.size:
+        return None
+    unit = unit or {Control.GAS: "kPa", Control.AIRFLOW: "%", Control.DRUM: "rpm"}[control]
+    most = float(values.max())
+    top = 100.0 if unit == "%" else next((top for top in _TOPS if top >= most - 1e-9), most)
+    steps = np.diff(np.unique(values.round(4)))
+    step = float(steps.min()) if steps.size else (1.0 if unit in ("%", "rpm") else top / 50.0)
+    return ControlScale(unit, 0.0, top, round(step, 4))
+
+
+def _wider(before: ControlScale | None, seen: ControlScale | None) -> ControlScale | None:
+    if before is None or seen is None:
+        return before or seen
+    return replace(before, high=max(before.high, seen.high), step=min(before.step, seen.step))

@@ -1,0 +1,407 @@
+"""What is known of a machine: its fitted model, how far to trust it, and what follows from it for a batch or a plan."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+import numpy as np
+
+from firnel.core.curve_forecast import curve_forecast
+from firnel.core.model.constants import Hands, control_share
+from firnel.core.model.document import OutdatedModelError, model_from_document, model_to_document
+from firnel.core.model.forecast import FORWARD_STEP, DropRule, Forecast, Interval, Marks
+from firnel.core.model.identification import modelled
+from firnel.core.model.learning import MachineModel, learn, misfit
+from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
+from firnel.core.model.planned import PlannedRoast, run_plan
+from firnel.core.model.replay import forecast_at, held
+from firnel.core.model.thresholds import GreenTraits
+from firnel.core.plan import Plan, due_moves
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Lot, Machine, MarkKind
+from firnel.store.library import BatchFilter, BatchLine, Library
+
+#: At most so many batches are fitted: the newest, all lots in turn.
+MOST_BATCHES = 16
+#: A batch is the first on a cold machine after a pause of this.
+COLD_AFTER = timedelta(hours=3)
+#: How a member of an ensemble is drawn: always the same, so that a forecast can be made again.
+SEED = 20261
+
+
+class CannotKnowError(ValueError):
+    """Something that cannot be known from what there is; the message says what is missing."""
+
+
+@dataclass(frozen=True)
+class Compared:
+    """A batch measured and modelled, from charge: times [s] and readings [degC], and the misfit."""
+
+    label: str
+    t: FloatArray
+    bean: FloatArray
+    air: FloatArray
+    model_t: FloatArray
+    model_bean: FloatArray
+    model_air: FloatArray
+    rms_bean_c: float
+    in_fit: bool
+
+
+def usable_batches(
+    library: Library, machine: Machine, labels: Sequence[str] | None = None
+) -> tuple[list[LoggedBatch], list[str]]:
+    """Batches of a machine that the model can learn from, and why others cannot be used.
+
+    Parameters
+    ----------
+    labels : which batches, by label or id; the newest of all lots where None.
+
+    Raises
+    ------
+    NotInLibraryError : if a batch is not there.
+    """
+    lines = _lines(library, machine)
+    wanted = [library.find_batch(label) for label in labels] if labels else [line.id for line in _in_turn(lines)]
+    lots = {lot.name: lot for lot in library.lots()}
+    numbers = _batch_of_day(lines)
+    taken, refused = [], []
+    for key in wanted:
+        record = library.batch(key)
+        if record.machine != machine.name:
+            refused.append(
+                f"batch {record.label} was roasted on {record.machine or 'an unknown machine'}, not on {machine.name}."
+            )
+            continue
+        try:
+            taken.append(logged_batch(record, machine, lots.get(record.lot), numbers.get(key)))
+        except UnusableLogError as error:
+            refused.append(str(error))
+    return taken, refused
+
+
+def _lines(library: Library, machine: Machine) -> list[BatchLine]:
+    return library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped")), limit=400)
+
+
+def _in_turn(lines: Sequence[BatchLine]) -> list[BatchLine]:
+    """The newest of each lot, then the next of each, and so on, so that no lot crowds out the others; oldest first."""
+    rank: dict[str, int] = {}
+    ranked = []
+    for line in lines:
+        if line.total_s is None or line.load_kg is None:
+            continue
+        rank[line.lot] = rank.get(line.lot, 0) + 1
+        ranked.append((rank[line.lot], -line.started.timestamp(), line))
+    chosen = [line for _, _, line in sorted(ranked, key=lambda entry: entry[:2])[:MOST_BATCHES]]
+    return sorted(chosen, key=lambda line: line.started)
+
+
+def _batch_of_day(lines: Sequence[BatchLine]) -> dict[int, int]:
+    """Which batch of the day each is, a long pause beginning a new one. Imported logs without clock times tell nothing."""
+    numbers: dict[int, int] = {}
+    before: datetime | None = None
+    number = 0
+    for line in sorted(lines, key=lambda line: line.started):
+        number = 1 if before is None or line.started - before > COLD_AFTER else number + 1
+        numbers[line.id] = number
+        before = line.started
+    return numbers if len({line.started.date() for line in lines}) > 1 else {}
+
+
+def fit_machine(
+    library: Library,
+    machine: Machine,
+    labels: Sequence[str] | None = None,
+    progress: Callable[[float], bool] | None = None,
+) -> tuple[MachineModel, list[str]]:
+    """Fit a machine to its batches and keep the model. Returns it, and why batches were left out.
+
+    Raises
+    ------
+    CannotKnowError : if there are too few usable batches; the message says why.
+    FitCancelledError : if ``progress`` says so.
+    """
+    if machine.id is None:
+        raise CannotKnowError(f"{machine.name} is not in the library.")
+    batches, refused = usable_batches(library, machine, labels)
+    if len(batches) < 2:
+        there = "one batch" if batches else "no batch"
+        why = f" {refused[0]}" if refused else ""
+        raise CannotKnowError(
+            f"{machine.name} has {there} that can be used; a fit needs two, and is worth trusting from six.{why}"
+        )
+    model = learn(batches, machine.useful_load_kg or max(batch.load_kg for batch in batches), machine.heat, progress)
+    library.machine_book.save_model(machine.id, model_to_document(model, machine.heat))
+    yellow_c, crack_c = mark_readings(batches)
+    library.save_machine(
+        replace(
+            machine,
+            yellow_c=round(yellow_c, 1) if yellow_c is not None else machine.yellow_c,
+            first_crack_c=round(crack_c, 1) if crack_c is not None else machine.first_crack_c,
+        )
+    )
+    return model, refused
+
+
+def model_of(library: Library, machine: Machine) -> tuple[MachineModel | None, str]:
+    """The machine's model, or None and why there is none."""
+    kept = library.machine_book.model(machine.id) if machine.id is not None else None
+    if kept is None:
+        return None, f"{machine.name} has not been fitted yet: firnel machine fit, or the button in Machines."
+    try:
+        return model_from_document(kept[1]), f"fitted {kept[0].astimezone():%d %B %Y}"
+    except OutdatedModelError as error:
+        return None, str(error)
+
+
+def trust_words(model: MachineModel) -> tuple[str, ...]:
+    """How far to trust the model, and what batch to log next to trust it more; in sentences."""
+    report, said = model.report, []
+    count = len(report.batches)
+    if report.held_out_rms_bean_c is None:
+        said.append(f"Fitted to {count} batches, none held out: it has not been judged. Log {max(6 - count, 2)} more.")
+    else:
+        off = report.held_out_rms_bean_c
+        verdict = (
+            "good to plan with"
+            if off <= 3.0
+            else "rough: plan with it, but watch"
+            if off <= 6.0
+            else "not to be planned with yet"
+        )
+        crack = f", first crack {report.held_out_crack_s:.0f} s" if report.held_out_crack_s is not None else ""
+        said.append(f"On {len(report.held_out)} batches it had not seen it was {off:.1f} °C off{crack}: {verdict}.")
+    loose = [(name, words) for name, words in _WOULD_TELL.items() if model.fitted.spread(name) > 0.75 * _prior_sd(model, name)]
+    if loose:
+        said.append(f"Little is known of {_PLAIN[loose[0][0]]}. {loose[0][1]}")
+    lots = len(set(model.fitted.uptake))
+    if lots < 3:
+        said.append(f"All from {lots} {'lot' if lots == 1 else 'lots'}: log a batch of an unlike one, dense or natural.")
+    return tuple(said)
+
+
+_PLAIN = {
+    "air_exponent": "what the airflow scale does",
+    "load_exponent": "what other loads do",
+    "bare_pull": "small loads",
+    "steel_first_batch": "the first batch of the day",
+    "heat_lag": "how fast the burner answers",
+}
+_WOULD_TELL = {
+    "load_exponent": "Log a batch with two thirds of the usual load.",
+    "bare_pull": "Log a batch with half the usual load.",
+    "steel_first_batch": "Log the first batch of a day.",
+    "air_exponent": "Log a batch with much less or more air early on.",
+    "heat_lag": "Log a batch with one large gas change in the middle.",
+}
+
+
+def _prior_sd(model: MachineModel, name: str) -> float:
+    prior = next(prior for prior in model.fitted.priors if prior.name == name)
+    return prior.outside_sd(float(prior.inside(prior.mean)), prior.sd)
+
+
+def compare(library: Library, machine: Machine, model: MachineModel, label: str) -> Compared:
+    """A batch measured and modelled.
+
+    Raises
+    ------
+    UnusableLogError, NotInLibraryError : if there is no such batch, or it cannot be modelled.
+    """
+    record = library.batch(library.find_batch(label))
+    batch = _logged(library, machine, record)
+    made = modelled(model.fitted, batch)
+    return Compared(
+        record.label, batch.t, batch.bean, batch.air, made.t, made.bean_probe[:, 0], made.air_probe[:, 0],
+        misfit(made, batch)[0], record.label in model.report.batches,
+    )  # fmt: skip
+
+
+def _logged(library: Library, machine: Machine, record: BatchRecord, until: float | None = None) -> LoggedBatch:
+    lot = next((lot for lot in library.lots() if lot.name == record.lot), None)
+    return logged_batch(record, machine, lot, None, until)
+
+
+def fit_document(machine: Machine, model: MachineModel) -> dict[str, Any]:
+    """The document of ``firnel machine fit --json``."""
+    fitted, report = model.fitted, model.report
+    return {
+        "machine": machine.name,
+        "batches": list(report.batches),
+        "constants": {
+            prior.name: {"value": fitted.number(prior.name), "sd": fitted.spread(prior.name), "unit": prior.unit or "1"}
+            for prior in fitted.priors
+        },
+        "rms_bean_c": report.rms_bean_c,
+        "rms_air_c": report.rms_air_c,
+        "held_out": list(report.held_out),
+        "held_out_rms_bean_c": report.held_out_rms_bean_c,
+        "held_out_first_crack_s": report.held_out_crack_s,
+        "trust": list(trust_words(model)),
+    }
+
+
+def forecast_record(library: Library, record: BatchRecord, machine: Machine | None, at: float) -> tuple[Forecast, str]:
+    """The forecast of a recorded batch at ``at`` [s from charge], with only what was known then; and a word on its basis.
+
+    The moves to come are the plan's, if the batch has one; else all controls are held.
+
+    Raises
+    ------
+    CannotKnowError : if there is no charge, or no reading by then.
+    """
+    if record.mark(MarkKind.CHARGE) is None:
+        raise CannotKnowError(f"batch {record.label} has no charge: a forecast counts from it.")
+    zero = record.charge_t
+    if at < 0 or not (record.trace.t <= zero + at).any() or zero + at < float(record.trace.t[0]):
+        raise CannotKnowError(f"nothing was read {at:g} s after the charge.")
+    plan = next((plan for plan in library.plans() if plan.name == record.plan), None) if record.plan else None
+    model, why = model_of(library, machine) if machine is not None else (None, "the machine is not known.")
+    rule = _drop_rule(library, record, machine, plan)
+    if model is not None and machine is not None:
+        try:
+            batch = _logged(library, machine, record, until=zero + at)
+            ahead = held(batch, at) if plan is None else planned_ahead(plan, machine, record, batch, at)
+            return forecast_at(model, batch, at, ahead, rule, np.random.default_rng(SEED)), why
+        except UnusableLogError as error:
+            why = str(error)
+    return _from_curve(record, machine, at, rule), why
+
+
+def _drop_rule(library: Library, record: BatchRecord, machine: Machine | None, plan: Plan | None) -> DropRule:
+    """When it is to be dropped: as the plan says, else after the development time that is usual on the machine."""
+    if plan is not None and plan.targets.development_s is not None:
+        return DropRule(plan.targets.development_s)
+    if plan is not None and plan.targets.drop_c is not None:
+        return DropRule(None, plan.targets.drop_c)
+    past = [line.development_s for line in _lines(library, machine) if line.id != record.id] if machine is not None else []
+    known = [seconds for seconds in past if seconds is not None]
+    return DropRule(float(np.median(known)) if known else 100.0)
+
+
+def planned_ahead(plan: Plan, machine: Machine, record: BatchRecord, batch: LoggedBatch, at: float) -> Hands:
+    """The controls as they are at ``at``, and the plan's moves that fall due after it, in forecast steps."""
+    zero = record.charge_t
+    marks = [mark for mark in record.marks if mark.t <= zero + at]
+    hands = held(batch, at)
+    t = at + FORWARD_STEP * np.arange(len(hands))
+    columns = {Control.GAS: hands.heat, Control.AIRFLOW: hands.air, Control.DRUM: hands.drum}
+    for entry in due_moves(plan, marks, zero + at):
+        scale = machine.controls.get(entry.move.control)
+        if scale is None or entry.due_t is None or entry.due_t <= zero + at:
+            continue
+        share = control_share(entry.move.control, np.array([entry.move.to]), scale, machine.heat)
+        columns[entry.move.control][t >= entry.due_t - zero - 0.5 * FORWARD_STEP] = share[0]
+    return hands
+
+
+def _from_curve(record: BatchRecord, machine: Machine | None, at: float, rule: DropRule) -> Forecast:
+    zero, trace = record.charge_t, record.trace
+    part = (trace.t >= zero) & (trace.t <= zero + at) & np.isfinite(trace.bean)
+    if part.sum() < 3:
+        raise CannotKnowError(f"there are hardly any bean readings in the {at:g} s after the charge.")
+
+    def came(kind: MarkKind) -> float | None:
+        mark = record.mark(kind)
+        return mark.t - zero if mark is not None and mark.t <= zero + at else None
+
+    moves = [move.t - zero for move in record.moves if move.control is not Control.DRUM and move.t <= zero + at]
+    yellow_c, crack_c = (machine.yellow_c, machine.first_crack_c) if machine is not None else (155.0, 198.0)
+    return curve_forecast(
+        trace.t[part] - zero, trace.bean[part], moves, rule, Marks(came(MarkKind.YELLOW), came(MarkKind.FIRST_CRACK)),
+        yellow_c, crack_c,
+    )  # fmt: skip
+
+
+def forecast_document(forecast: Forecast, why: str) -> dict[str, Any]:
+    """The document of ``firnel forecast --json``."""
+
+    def told(interval: Interval | None) -> dict[str, float | None] | None:
+        return None if interval is None else {"t": interval.value, "lo80": interval.low, "hi80": interval.high}
+
+    def value(interval: Interval | None) -> dict[str, float | None] | None:
+        return None if interval is None else {"value": interval.value, "lo80": interval.low, "hi80": interval.high}
+
+    drop_t, drop_c = forecast.drop_t, forecast.drop_c
+    drop = None
+    if drop_t is not None:
+        drop = (told(drop_t) or {}) | {
+            "bean": drop_c.value if drop_c else None,
+            "bean_lo80": drop_c.low if drop_c else None,
+            "bean_hi80": drop_c.high if drop_c else None,
+        }
+    return {
+        "at": forecast.at,
+        "basis": forecast.basis,
+        "why": why,
+        "yellow": told(forecast.yellow),
+        "first_crack": told(forecast.first_crack),
+        "drop": drop,
+        "landing": {"development_s": value(forecast.development_s), "drop_c": value(drop_c)},
+    }
+
+
+def simulate_plan(
+    library: Library, machine: Machine, plan: Plan, steel_c: float | None = None, room_c: float = 22.0
+) -> PlannedRoast:
+    """A plan as the machine's model runs it.
+
+    Raises
+    ------
+    CannotKnowError : if the machine has no model.
+    PlanCannotRunError : if the plan lacks something.
+    """
+    model, why = model_of(library, machine)
+    if model is None:
+        raise CannotKnowError(why)
+    return run_plan(model, machine, plan, green_of(library, plan.lot), steel_c, room_c)
+
+
+def green_of(library: Library, name: str) -> GreenTraits:
+    """The traits of a lot by its name; usual ones where it is not in the library, or not measured."""
+    lot = next((lot for lot in library.lots() if lot.name == name), Lot(name))
+    usual = GreenTraits(name)
+    return GreenTraits(name, lot.density_g_per_l or usual.density, lot.moisture or usual.moisture, lot.process)
+
+
+def simulate_document(roast: PlannedRoast) -> dict[str, Any]:
+    """The document of ``firnel simulate --json``."""
+    made = roast.simulated
+
+    def bean_at(t: float) -> float:
+        return round(float(np.interp(t, made.t, made.bean_probe[:, 0])), 2)
+
+    marks = {kind.value: {"t": round(t, 1), "bean": bean_at(t)} if t is not None else None for kind, t in roast.marks.items()}
+    when = roast.marks
+    yellow, crack, drop = (when[kind] for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP))
+    return {
+        "marks": marks,
+        "stages": {
+            "drying": yellow,
+            "browning": crack - yellow if crack is not None and yellow is not None else None,
+            "development": drop - crack if drop is not None and crack is not None else None,
+            "total": drop,
+        },
+        "loss": roast.loss,
+        "colour": roast.colour,
+        "moves_expected_t": [round(t, 1) if t is not None else None for t in roast.expected_t],
+        "curve": {
+            "t": made.t.tolist(),
+            "bean": made.bean_probe[:, 0].round(3).tolist(),
+            "air": made.air_probe[:, 0].round(3).tolist(),
+            "ror": made.rate()[:, 0].round(3).tolist(),
+        },
+    }
+
+
+def mark_readings(batches: Sequence[LoggedBatch]) -> tuple[float | None, float | None]:
+    """The machine's own bean readings at yellow and first crack: the medians of its batches. [degC]"""
+    at: list[float | None] = []
+    for name in ("yellow_t", "first_crack_t"):
+        read = np.array([np.interp(getattr(b, name), b.t, b.bean) for b in batches if getattr(b, name) is not None])
+        read = read[np.isfinite(read)]
+        at.append(float(np.median(read)) if read.size else None)
+    return at[0], at[1]
