@@ -12,16 +12,20 @@ from pathlib import Path
 
 import numpy as np
 
+from firnel.core.green.measurements import SCREEN_STEP_MM
 from firnel.core.mark_finding import find_charge, find_turning
 from firnel.core.plan import Anchor, Plan, PlanCurve, PlannedMove, Targets
 from firnel.core.rate_of_rise import smooth_rate_of_rise
-from firnel.core.vocabulary import BatchRecord, Control, Found, Lot, Machine, Mark, MarkKind, Note, Trace
+from firnel.core.vocabulary import BatchRecord, Control, Found, Lot, Machine, Mark, MarkKind, Note, Probe, Trace
 from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import Beans, DrumRoaster, GreenLoad
 from firnel.exchange.csv_log import moves_in
 from firnel.store.library import Library
+from firnel.store.machine_book import LogEntry
 from firnel.work.desk import machine_of_kind
+from firnel.work.intake import measure
+from firnel.work.machine_knowledge import fit_machine
 
 ROASTERY = "Quillbank Roastery"
 SEED = 20261
@@ -38,10 +42,11 @@ class DemoLot:
 
 def _lot(
     name: str, origin: str, station: str, variety: str, process: str, altitude: int, density: float, moisture: float,
-    kg: float, uptake: float, yellow: float, crack: float, remark: str = "", size: float = 6.2,
+    kg: float, uptake: float, yellow: float, crack: float, remark: str = "", size: float = 6.2, harvest: str = "2026-05",
 ) -> DemoLot:  # fmt: skip
     lot = Lot(
-        name, origin, station, variety, process, altitude, "2026", "August 2026", kg, density, moisture, remark
+        name, origin, station, variety, process, altitude, harvest, "2026-08", kg, density, moisture, remark,
+        bags=round(kg / 30.0) + 1, price_per_kg=round(6.2 + 0.004 * (altitude - 1000) + 0.3 * len(process) / 7.0, 2),
     )  # fmt: skip
     return DemoLot(lot, GreenLoad(1.0, moisture, size, uptake, yellow, crack))
 
@@ -56,9 +61,10 @@ LOTS = {
         _lot("Timor-Leste Railunu", "Timor-Leste", "Railunu", "hybrid", "wet-hulled", 1350, 664, 0.121, 40.0, 1.06, 1.0, -2.0,
              "Soft seam, uneven green."),
         _lot("Tanzania Mwelika", "Tanzania", "Mwelika", "kent", "washed", 1820, 769, 0.112, 117.5, 0.96, 0.5, 1.5,
-             "Peaberry lot: small and dense.", 5.4),
+             "Peaberry lot: small and dense.", 5.4, "2026-06"),
         _lot("Uganda Rwebisho", "Uganda", "Rwebisho", "local mix", "natural", 1480, 698, 0.103, 55.0, 1.04, 0.0, -1.0),
-        _lot("India Kelavani", "India", "Kelavani estate", "selection", "honey", 1180, 685, 0.097, 33.0, 1.05, -1.0, -0.5),
+        _lot("India Kelavani", "India", "Kelavani estate", "selection", "honey", 1180, 685, 0.097, 33.0, 1.05, -1.0, -0.5,
+             "From last year's picking.", 6.4, "2025-11"),
         _lot("Nicaragua Susurral", "Nicaragua", "Susurral", "catuai", "decaf", 1250, 671, 0.092, 28.0, 1.08, -2.0, -2.5,
              "Decaffeinated: dark to the eye from the start, quiet crack."),
     )
@@ -203,9 +209,9 @@ def build_demo_library(
     for leftover in (fresh, *(fresh.with_name(fresh.name + suffix) for suffix in ("-wal", "-shm"))):
         leftover.unlink(missing_ok=True)
     library = Library(fresh)
-    machines = {name: library.save_machine(machine_of_kind(name, kind)) for name, kind in MACHINES.items()}
+    machines = {name: library.save_machine(_demo_machine(name, kind)) for name, kind in MACHINES.items()}
     for entry in LOTS.values():
-        library.save_lot(entry.lot)
+        _take_down(library, entry, today)
     plans = {recipe.name: library.save_plan(plan_of(recipe, machines[recipe.machine])) for recipe in RECIPES}
     schedule = _schedule()
     rng = np.random.default_rng(SEED)
@@ -216,10 +222,58 @@ def build_demo_library(
             record = replace(record, roasted_kg=None, colour_whole=None, colour_ground=None, status="dropped")
         library.add_record(record)
         progress(number, len(schedule))
+    for machine in machines.values():
+        fit_machine(library, machine)
+        _care_for(library, machine, today)
     library.close()
     for suffix in ("-wal", "-shm"):
         fresh.with_name(fresh.name + suffix).unlink(missing_ok=True)
     fresh.replace(path)
+
+
+def _demo_machine(name: str, kind: str) -> Machine:
+    """A machine of a shipped kind, with what the house knows of it."""
+    machine = machine_of_kind(name, kind)
+    probes = (Probe("bean, front plate", 4.0 if machine.heat == "gas" else 3.0), Probe("drum air, top", 3.0))
+    preheat = "25 minutes; twice up to 215 °C and down, then from above to the charge."
+    between = "Air low, gas held so that the air stays above 190 °C, three minutes, then the charge reading."
+    return replace(
+        machine, tray_litres=round(3.2 * machine.stated_load_kg, 1), altitude_m=120.0, probes=probes, preheat=preheat,
+        between=between, second_crack_c=226.0, draft_check="flame at the trier port, 3 November: draws, drum empty and full",
+        heaters=("hot air", "drum") if machine.heat == "electric" else (),
+    )  # fmt: skip
+
+
+def _care_for(library: Library, machine: Machine, today: datetime) -> None:
+    """What was last done to a machine, and how its probes did in ice and boiling water."""
+    if machine.id is None:
+        raise RuntimeError(f"the demo machine {machine.name!r} is not in the library.")
+    for ago, job in ((2, "chaff"), (20, "tray"), (33, "fan"), (60, "duct"), (120, "burner")):
+        library.machine_book.add_log(machine.id, LogEntry("care", today - timedelta(days=ago), {"job": job}))
+    for ago, read in ((70, 100.4), (12, 99.1)):
+        entry = {"job": "probe", "probe": "bean", "kind": "boiling", "read_c": read, "altitude_m": 120.0}
+        library.machine_book.add_log(machine.id, LogEntry("probe", today - timedelta(days=ago), entry))
+
+
+def _take_down(library: Library, entry: DemoLot, today: datetime) -> None:
+    """A lot as it was counted a week ago, with what was measured at intake and since."""
+    rng = np.random.default_rng(len(entry.lot.name))
+    lot = library.save_lot(entry.lot)
+    if lot.id is None or lot.on_hand_kg is None or lot.density_g_per_l is None or lot.moisture is None:
+        raise RuntimeError(f"the demo lot {lot.name!r} lacks a figure.")
+    fills = [round(lot.density_g_per_l / 4.0 + float(rng.normal(0.0, 0.8)), 1) for _ in range(3)]
+    arrived, lately = today - timedelta(days=80), today - timedelta(days=9)
+    measure(library, lot, "density", {"masses_g": fills, "vessel_ml": 250.0}, arrived)
+    measure(library, lot, "moisture", {"share": lot.moisture + 0.004}, arrived)
+    measure(library, lot, "water_activity", {"value": round(0.50 + 0.9 * (lot.moisture - 0.10), 2)}, arrived)
+    middle = round(entry.load.size_mm / SCREEN_STEP_MM - 0.5)
+    shares = {str(middle + off): float(mass) for off, mass in ((-2, 18), (-1, 92), (0, 148), (1, 76), (2, 16))}
+    measure(library, lot, "screens", {"masses_g": shares}, arrived)
+    soft = lot.density_g_per_l < 690.0
+    beans = {"broken, chipped or cut": 11 if soft else 4, "shell": 6 if soft else 3, "slight insect damage": 12 if soft else 4}
+    measure(library, lot, "defects", {"beans": beans, "sample_g": 350.0}, arrived)
+    measure(library, lot, "moisture", {"share": lot.moisture}, lately)
+    library.lot_book.count(lot.id, lot.on_hand_kg, today - timedelta(days=7))
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,4 @@
-"""The one clock of a sitting at the machine: monotonic, and faster than life for a simulated roaster."""
+"""The one clock of the work at the machine: monotonic, and faster than life for a simulated roaster."""
 
 from __future__ import annotations
 

@@ -304,6 +304,12 @@ class Library:
                 plan=row.plan or "", remark=row.remark, status=row.status, id=key,
             )  # fmt: skip
 
+    def mark_reading(self, key: int, kind: MarkKind) -> float | None:
+        """The bean reading at a mark of a batch, without reading all of the batch. [degC]"""
+        query = select(marks.c.bean).where(marks.c.batch_id == key, marks.c.kind == kind.value)
+        with self.engine.connect() as connection:
+            return connection.execute(query).scalar()
+
     def journal_state(self, key: int) -> tuple[float, float, float]:
         """Where the journal of a batch stood: log time [s], wall time [s], clock rate."""
         query = select(batches.c.last_t, batches.c.last_wall, batches.c.clock_rate, batches.c.started).where(

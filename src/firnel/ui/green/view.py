@@ -1,128 +1,183 @@
-"""Green: the lots, and the sheet of one."""
+"""Green: the lots in the store, and the sheet of one."""
 
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QLineEdit
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QStackedWidget
 
-from firnel.core.vocabulary import Lot
-from firnel.ui.shared.entries import FigureEntry
+from firnel.core.vocabulary import Lot, Machine
+from firnel.ui.green.forms import LotForm
+from firnel.ui.green.sheet import LotSheetPanel
 from firnel.ui.shared.list_page import ListPage
-from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
+from firnel.ui.shared.parts import button
 from firnel.work.desk import Desk
+from firnel.work.intake import ImportRefusedError, lot_sheet, measure, read_figures, take_in_lots, write_out_lots
+
+TABLES = "Tables (*.csv *.xlsx)"
 
 
 class GreenView(ListPage):
-    """Lists the lots and takes down new ones."""
+    """Lists the lots, shows the sheet of one, takes down new ones and what is measured of them."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
             "Green",
-            "The lots in the store, and what is known of them",
-            ("Lot", "Process", "#Density", "#Moisture", "#On hand"),
-            "No lots yet. Press “Add a lot” and give it a name: origin and station will do.",
+            "The lots in the store, and how they want to be handled",
+            ("Lot", "Process", "#Density", "#On hand"),
+            "No lots yet. Press “Add a lot” and give it a name, or take in a table of lots.",
+            sheet_width=690,
         )
         self._desk = desk
+        self._lot: Lot | None = None
+        self._machine = ""
+        self._which = QComboBox()
+        self._which.addItems(("in store", "all lots", "archived"))
+        self._which.setAccessibleName("Which lots are listed")
+        self._which.currentIndexChanged.connect(self.refresh)
+        take, write = button("Take in a table", "CSV or spreadsheet"), button("Write a table", "CSV or spreadsheet")
+        take.clicked.connect(self._on_take_in)
+        write.clicked.connect(self._on_write)
         add = button("Add a lot", "Write down a delivery", primary=True)
         add.clicked.connect(self._begin_new)
-        self.head.add(add)
-        frame, column = card()
-        self._name, self._grid = ElidedLabel("heading"), FigureGrid()
-        self._remark = label("", "soft", wrap=True)
-        for widget in (self._name, self._grid, self._remark):
-            column.addWidget(widget)
-        self.sheet_column.addWidget(frame)
-        self.sheet_column.addWidget(self._form())
-        self.sheet_column.addStretch(1)
-
-    def _form(self) -> QFrame:
-        frame, column = card(spacing=4)
-        self._form_frame = frame
-        column.addWidget(label("A new lot", "heading"))
-        self._fields = {name: QLineEdit() for name in ("Name", "Origin", "Station", "Process")}
-        for name, field in self._fields.items():
-            field.setAccessibleName(name)
-            field.setPlaceholderText(name)
-            column.addWidget(field)
-        self._kg = FigureEntry("On hand", "On hand")
-        self._density = FigureEntry("Density", "Density, g/L")
-        self._moisture = FigureEntry("Moisture", "Moisture, %")
-        for field in (self._kg, self._density, self._moisture):
-            column.addWidget(field)
-        self._warning = label("", "warn", wrap=True)
-        save = button("Add it", primary=True)
-        save.clicked.connect(self._save)
-        column.addWidget(self._warning)
-        column.addWidget(save)
-        frame.hide()
-        return frame
+        for widget in (self._which, take, write, add):
+            self.head.add(widget)
+        self.panel, self._form = LotSheetPanel(), LotForm()
+        self._pages = QStackedWidget()
+        self._pages.addWidget(self.panel)
+        self._pages.addWidget(self._form)
+        self.sheet_column.addWidget(self._pages, 1)
+        self.panel.edit_wanted.connect(self._begin_edit)
+        self.panel.archive_wanted.connect(self._on_archive)
+        self.panel.counted.connect(self._on_counted)
+        self.panel.machine_chosen.connect(self._on_machine)
+        self.panel.measure.typed.connect(self._on_measured)
+        self._form.saved.connect(self._on_saved)
+        self._form.left.connect(self._on_left)
 
     def refresh(self) -> None:
         """Read the lots anew."""
-        units = self._desk.settings.units
+        units, which = self._desk.settings.units, self._which.currentText()
         rows = [
             (
                 (
                     lot.name,
                     lot.process or "–",
                     f"{lot.density_g_per_l:.0f} g/L" if lot.density_g_per_l else "–",
-                    f"{100 * lot.moisture:.1f} %" if lot.moisture else "–",
                     units.text(lot.on_hand_kg, "kg", 1 if units.mass == "kg" else None),
                 ),
                 lot,
             )
             for lot in self._desk.library.lots()
+            if which == "all lots" or lot.archived == (which == "archived")
         ]
+        machines = [machine.name for machine in self._desk.library.machines()]
+        if self._machine not in machines:
+            self._machine = machines[0] if machines else ""
+        self.panel.show_machines(machines, self._machine)
         self.show_rows(rows)
 
     def show_choice(self, key: Lot) -> None:
         """Show one lot."""
-        self._name.show_text(key.name)
-        altitude = f"{key.altitude_m:.0f} m" if key.altitude_m else "–"
-        pairs = (
-            ("Origin", key.origin), ("Station", key.station), ("Variety", key.variety), ("Process", key.process),
-            ("Altitude", altitude), ("Harvest", key.harvest), ("Arrived", key.arrival),
-        )  # fmt: skip
-        self._grid.show_rows([(name, value or "–") for name, value in pairs])
-        self._remark.setText(key.remark)
+        self._lot = key
+        self.panel.measure.say("")
+        self._pages.setCurrentWidget(self.panel)
+        self._show()
+
+    def _show(self) -> None:
+        if self._lot is None:
+            return
+        today = self._desk.clock.wall().date()
+        sheet = lot_sheet(self._desk.library, self._lot, self._chosen_machine(), today)
+        self.panel.show_sheet(sheet, self._desk.settings.units)
+
+    def _chosen_machine(self) -> Machine | None:
+        return next((m for m in self._desk.library.machines() if m.name == self._machine), None)
+
+    def _on_machine(self, name: str) -> None:
+        self._machine = name
+        self._show()
 
     def _begin_new(self) -> None:
         self.sheet.show()
-        self._form_frame.show()
-        self._warning.setText("")
-        self._kg.setPlaceholderText(f"On hand, {self._desk.settings.units.mass}")
-        self._fields["Name"].setFocus(Qt.FocusReason.OtherFocusReason)
+        self._pages.setCurrentWidget(self._form)
+        self._form.begin(None, self._desk.settings.units.mass)
 
-    def _save(self) -> None:
-        texts = {name.lower(): field.text().strip() for name, field in self._fields.items()}
-        if not texts["name"]:
-            self._warning.setText("A lot needs a name.")
+    def _begin_edit(self) -> None:
+        self._pages.setCurrentWidget(self._form)
+        self._form.begin(self._lot, self._desk.settings.units.mass)
+
+    def _on_left(self) -> None:
+        self._pages.setCurrentWidget(self.panel)
+        self.sheet.setVisible(self._lot is not None)
+
+    def _on_saved(self, lot: Lot) -> None:
+        if any(known.name == lot.name and known.id != lot.id for known in self._desk.library.lots()):
+            self._form.say(f"There is a lot called {lot.name} already.")
             return
-        if any(lot.name == texts["name"] for lot in self._desk.library.lots()):
-            self._warning.setText(f"There is a lot called {texts['name']} already.")
+        typed = self._form.on_hand()
+        if lot.id is None and typed is not None:
+            lot = replace(lot, on_hand_kg=self._desk.settings.units.read(typed, "kg"))
+        self._lot = self._desk.library.save_lot(lot)
+        self._pages.setCurrentWidget(self.panel)
+        self._refresh_to(self._lot)
+
+    def _refresh_to(self, lot: Lot) -> None:
+        self.refresh()
+        self.select_key(lambda key: key.id == lot.id)
+
+    def _on_archive(self) -> None:
+        if self._lot is not None:
+            self._desk.library.save_lot(replace(self._lot, archived=not self._lot.archived))
+            self.refresh()
+
+    def _on_counted(self, typed: float) -> None:
+        if self._lot is None or self._lot.id is None:
             return
         try:
-            shown, density, moisture = self._kg.figure(), self._density.figure(), self._moisture.figure()
-            lot = Lot(texts["name"], texts["origin"], texts["station"], process=texts["process"], density_g_per_l=density)
-            if shown is not None:
-                lot = replace(lot, on_hand_kg=self._desk.settings.units.read(shown, "kg"))
-            if moisture is not None:
-                lot = replace(lot, moisture=_checked(moisture, 0, 30, "Moisture", "%") / 100)
-            if density is not None:
-                _checked(density, 300, 1000, "Density", "g/L")
+            self._desk.library.lot_book.count(self._lot.id, self._desk.settings.units.read(typed, "kg"))
         except ValueError as error:
-            self._warning.setText(str(error))
+            self.panel.measure.say(str(error), wrong=True)
             return
-        self._desk.library.save_lot(lot)
-        for field in (*self._fields.values(), self._kg, self._density, self._moisture):
-            field.clear()
-        self._form_frame.hide()
+        self._refresh_to(self._lot)
+
+    def _on_measured(self, kind: str, typed: str, beside: float | None) -> None:
+        if self._lot is None:
+            return
+        try:
+            self._lot, words = measure(self._desk.library, self._lot, kind, read_figures(kind, typed, beside))
+        except ValueError as error:
+            self.panel.measure.say(str(error), wrong=True)
+            return
+        self._refresh_to(self._lot)
+        self.panel.measure.say(words)
+
+    def _on_take_in(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Take in a table of lots", "", TABLES)
+        if path:
+            self.take_in(Path(path))
+
+    def take_in(self, path: Path) -> None:
+        """Take in a table of lots, and say what came of it."""
+        try:
+            new, changed, said = take_in_lots(self._desk.library, path)
+        except ImportRefusedError as error:
+            self.head.subtitle.setText(str(error))
+            return
         self.refresh()
+        self.head.subtitle.setText(f"{path.name}: {new} new lots, {changed} changed. {' '.join(said)}")
 
+    def _on_write(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Write the lots as a table", "lots.xlsx", TABLES)
+        if path:
+            self.write_out(Path(path))
 
-def _checked(value: float, low: float, high: float, name: str, unit: str) -> float:
-    if not low <= value <= high:
-        raise ValueError(f"{name} of {value:g} {unit} cannot be: it lies between {low:g} and {high:g} {unit}.")
-    return value
+    def write_out(self, path: Path) -> None:
+        """Write the lots as a table, and say so."""
+        try:
+            count = write_out_lots(self._desk.library, path)
+        except OSError as error:
+            self.head.subtitle.setText(f"{path} cannot be written: {error.strerror}.")
+            return
+        self.head.subtitle.setText(f"Wrote {count} lots to {path}.")

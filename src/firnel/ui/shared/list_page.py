@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import QModelIndex, QSortFilterProxyModel, Qt
@@ -123,6 +123,13 @@ class ListPage(QWidget):
     def select(self, row: int) -> None:
         """Choose a row."""
         self.table.selectRow(row)
+
+    def select_key(self, wanted: Callable[[Any], bool]) -> None:
+        """Choose the row whose key is wanted, if it is listed."""
+        for row in range(self._proxy.rowCount()):
+            if wanted(self._proxy.index(row, 0).data(KEY_ROLE)):
+                self.table.selectRow(row)
+                return
 
     def refresh(self) -> None:
         """Read the records anew; each view does it its own way."""

@@ -1,0 +1,164 @@
+"""Lots as a table, CSV or spreadsheet: one lot a row, units in the headings, and back."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from firnel.core.vocabulary import Lot
+from firnel.exchange.errors import ImportRefusedError
+
+#: Heading, field, and what the figure is multiplied by on the way in.
+COLUMNS: tuple[tuple[str, str, float | None], ...] = (
+    ("lot", "name", None),
+    ("origin", "origin", None),
+    ("station", "station", None),
+    ("variety", "variety", None),
+    ("process", "process", None),
+    ("altitude m", "altitude_m", 1.0),
+    ("harvest", "harvest", None),
+    ("arrival", "arrival", None),
+    ("bags", "bags", 1.0),
+    ("on hand kg", "on_hand_kg", 1.0),
+    ("price per kg", "price_per_kg", 1.0),
+    ("density g/L", "density_g_per_l", 1.0),
+    ("moisture %", "moisture", 0.01),
+    ("water activity", "water_activity", 1.0),
+    ("bean mm", "mean_mm", 1.0),
+    ("replaces", "replaces", None),
+    ("remark", "remark", None),
+)
+#: What a figure may be, by its field.
+_LIMITS = {
+    "altitude_m": (-100.0, 4000.0),
+    "bags": (0.0, 1e5),
+    "on_hand_kg": (0.0, 1e6),
+    "price_per_kg": (0.0, 1e6),
+    "density_g_per_l": (450.0, 950.0),
+    "moisture": (0.03, 0.20),
+    "water_activity": (0.2, 0.95),
+    "mean_mm": (3.0, 10.0),
+}
+MOST_ROWS = 20_000
+
+
+@dataclass(frozen=True)
+class TakenLots:
+    """Lots of a table, and what was left out with the reason."""
+
+    lots: tuple[Lot, ...]
+    said: tuple[str, ...]
+
+
+def write_lots(lots: Iterable[Lot], path: Path) -> None:
+    """Write lots as ``.xlsx`` or else as CSV.
+
+    Raises
+    ------
+    OSError : if the file cannot be written.
+    """
+    rows = [[heading for heading, _, _ in COLUMNS], *([_cell(lot, name, by) for _, name, by in COLUMNS] for lot in lots)]
+    if path.suffix.lower() == ".xlsx":
+        from openpyxl import Workbook
+
+        book = Workbook()
+        sheet = book.active
+        if sheet is None:
+            raise RuntimeError("the new workbook has no sheet.")
+        sheet.title = "Lots"
+        for row in rows:
+            sheet.append(row)
+        sheet.freeze_panes = "B2"
+        book.save(path)
+        return
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\n").writerows(rows)
+    path.write_text(out.getvalue(), encoding="utf-8")
+
+
+def _cell(lot: Lot, name: str, by: float | None) -> Any:
+    value = getattr(lot, name)
+    return round(value / by, 4) if by is not None and value is not None else value
+
+
+def read_lots(path: Path) -> TakenLots:
+    """Read lots from a table with headings as `write_lots` writes them; others are left out and told.
+
+    Raises
+    ------
+    ImportRefusedError : if it is no such table.
+    """
+    rows = _spreadsheet(path) if path.suffix.lower() == ".xlsx" else _text(path)
+    if not rows:
+        raise ImportRefusedError(f"{path.name} is empty.")
+    if len(rows) > MOST_ROWS:
+        raise ImportRefusedError(f"{path.name} has {len(rows)} rows; a table of lots has at most {MOST_ROWS}.")
+    headings = [str(cell or "").strip().lower() for cell in rows[0]]
+    known = {heading: (name, by) for heading, name, by in COLUMNS}
+    if "lot" not in headings:
+        raise ImportRefusedError(f"{path.name} has no column “lot”; the headings are {', '.join(known)}.")
+    said = [f"column “{heading}” is not known and was left out" for heading in headings if heading and heading not in known]
+    lots = []
+    for number, row in enumerate(rows[1:], start=2):
+        cells = dict(zip(headings, row, strict=False))
+        if not str(cells.get("lot") or "").strip():
+            continue
+        try:
+            lots.append(
+                Lot(**{name: _value(cells[heading], name, by) for heading, (name, by) in known.items() if heading in cells})
+            )
+        except ValueError as error:
+            said.append(f"row {number} was left out: {error}")
+    if not lots and not said:
+        raise ImportRefusedError(f"{path.name} names no lot.")
+    return TakenLots(tuple(lots), tuple(said))
+
+
+def _value(cell: Any, name: str, by: float | None) -> Any:
+    text = str(cell if cell is not None else "").strip()
+    if by is None:
+        return text
+    if not text:
+        return None
+    try:
+        figure = float(text.replace(",", ".")) * by
+    except ValueError:
+        raise ValueError(f"{name} {text!r} is not a figure") from None
+    low, high = _LIMITS[name]
+    if not low <= figure <= high:
+        raise ValueError(f"{name} {text} cannot be: {low / by:g} to {high / by:g}")
+    return round(figure) if name == "bags" else figure
+
+
+def _text(path: Path) -> list[Sequence[Any]]:
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except OSError as error:
+        raise ImportRefusedError(f"{path.name} cannot be read: {error.strerror}.") from error
+    except UnicodeDecodeError as error:
+        raise ImportRefusedError(f"{path.name} is no text file.") from error
+    first = text.partition("\n")[0]
+    delimiter = max(",;\t", key=first.count)
+    return list(csv.reader(io.StringIO(text), delimiter=delimiter))
+
+
+def _spreadsheet(path: Path) -> list[Sequence[Any]]:
+    from zipfile import BadZipFile
+
+    from openpyxl import load_workbook
+    from openpyxl.utils.exceptions import InvalidFileException
+
+    try:
+        book = load_workbook(path, read_only=True, data_only=True)
+    except OSError as error:
+        raise ImportRefusedError(f"{path.name} cannot be read: {error.strerror}.") from error
+    except (BadZipFile, InvalidFileException, KeyError) as error:
+        raise ImportRefusedError(f"{path.name} is no spreadsheet.") from error
+    sheet = book.worksheets[0]
+    rows = [row for row in sheet.iter_rows(values_only=True) if any(cell is not None for cell in row)]
+    book.close()
+    return list(rows)

@@ -1,0 +1,206 @@
+"""The forms of Green: a lot's facts, a measurement, a stocktake."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from firnel.core.vocabulary import Lot
+from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.parts import button, label
+from firnel.ui.theme.tokens import SPACE_M, SPACE_S
+
+#: Field, name, and for figures: unit, what it is multiplied by on the way in, lowest and highest as typed.
+FACTS: tuple[tuple[str, str, tuple[str, float, float, float] | None], ...] = (
+    ("name", "Name", None),
+    ("origin", "Origin", None),
+    ("station", "Station", None),
+    ("variety", "Variety", None),
+    ("process", "Process", None),
+    ("altitude_m", "Altitude", ("m", 1.0, -100.0, 4000.0)),
+    ("harvest", "Harvest", None),
+    ("arrival", "Arrival", None),
+    ("bags", "Bags", ("bags", 1.0, 0.0, 1e5)),
+    ("price_per_kg", "Price", ("per kg", 1.0, 0.0, 1e6)),
+    ("density_g_per_l", "Density", ("g/L", 1.0, 450.0, 950.0)),
+    ("moisture", "Moisture", ("%", 0.01, 3.0, 20.0)),
+    ("replaces", "Takes the place of", None),
+    ("remark", "Remark", None),
+)
+HINTS = {"harvest": "May 2026", "arrival": "2026-08", "process": "washed, natural, honey …"}
+
+
+class LotForm(QFrame):
+    """Facts of one lot, new or known; shown in place of its sheet."""
+
+    saved = pyqtSignal(object)  # Lot
+    left = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._lot = Lot("")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(SPACE_M + 4, SPACE_M, SPACE_M + 4, SPACE_M)
+        column.setSpacing(SPACE_S)
+        self._title = label("A new lot", "heading")
+        column.addWidget(self._title)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(SPACE_M)
+        grid.setVerticalSpacing(SPACE_S)
+        self._fields: dict[str, QLineEdit] = {}
+        for index, (name, title, figure) in enumerate(FACTS):
+            field = QLineEdit() if figure is None else FigureEntry(title)
+            field.setAccessibleName(title)
+            field.setPlaceholderText(HINTS.get(name, "" if figure is None else figure[0]))
+            row, side = index // 2, 2 * (index % 2)
+            grid.addWidget(label(title, "soft"), 2 * row, side)
+            grid.addWidget(field, 2 * row + 1, side, 1, 2)
+            self._fields[name] = field
+        self._kg = FigureEntry("On hand")
+        self._kg_name = label("On hand", "soft")
+        row = len(FACTS)
+        grid.addWidget(self._kg_name, row, 0)
+        grid.addWidget(self._kg, row + 1, 0, 1, 2)
+        column.addLayout(grid)
+        self._warning = label("", "warn", wrap=True)
+        column.addWidget(self._warning)
+        buttons = QHBoxLayout()
+        leave, self._save = button("Leave it"), button("Add it", primary=True)
+        leave.clicked.connect(self.left)
+        self._save.clicked.connect(self._on_save)
+        buttons.addStretch(1)
+        buttons.addWidget(leave)
+        buttons.addWidget(self._save)
+        column.addLayout(buttons)
+        column.addStretch(1)
+
+    def begin(self, lot: Lot | None, mass_unit: str) -> None:
+        """Begin with a known lot's facts, or with a new one."""
+        self._lot = lot or Lot("")
+        self._title.setText(f"The facts of {lot.name}" if lot else "A new lot")
+        self._save.setText("Keep it" if lot else "Add it")
+        self._save.setAccessibleName(self._save.text())
+        for name, _, figure in FACTS:
+            value = getattr(self._lot, name)
+            text = "" if value is None else str(value)
+            if figure is not None and value is not None:
+                text = f"{value / figure[1]:g}"
+            self._fields[name].setText(text)
+        self._kg.clear()
+        self._kg.setPlaceholderText(mass_unit)
+        self._kg.setVisible(lot is None)
+        self._kg_name.setVisible(lot is None)
+        self.say("")
+        self._fields["name"].setFocus()
+
+    def say(self, sentence: str) -> None:
+        """Show what is wrong."""
+        self._warning.setText(sentence)
+
+    def on_hand(self) -> float | None:
+        """What is typed as on hand, in the unit shown."""
+        return self._kg.figure()
+
+    def _on_save(self) -> None:
+        values: dict[str, Any] = {}
+        try:
+            for name, title, figure in FACTS:
+                field = self._fields[name]
+                if figure is None or not isinstance(field, FigureEntry):
+                    values[name] = field.text().strip()
+                    continue
+                unit, by, low, high = figure
+                typed = field.figure()
+                if typed is not None and not low <= typed <= high:
+                    raise ValueError(f"{title} of {typed:g} {unit} cannot be: it lies between {low:g} and {high:g} {unit}.")
+                values[name] = None if typed is None else int(typed) if name == "bags" else typed * by
+            self._kg.figure()
+        except ValueError as error:
+            self.say(str(error))
+            return
+        if not values["name"]:
+            self.say("A lot needs a name.")
+            return
+        self.saved.emit(replace(self._lot, **values))
+
+
+#: Kind, title, hint for the line, and the name and default of the figure beside it.
+KINDS = (
+    ("density", "Bulk density", "grams of each fill: 182.0 181.4 182.3", ("Vessel, mL", "250")),
+    ("moisture", "Moisture", "per cent: 10.8", None),
+    ("water_activity", "Water activity", "0.55", None),
+    ("screens", "Screen sizes", "size:grams on each: 15:20 16:85 17:140", None),
+    ("defects", "Defects", "kind and beans: broken 6, shell 3; 0 broken for none", ("Sample, g", "350")),
+)
+
+
+class MeasureForm(QWidget):
+    """One line for a measurement: kind, figures, Enter."""
+
+    typed = pyqtSignal(str, str, object)  # kind, line, figure beside it or None
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(SPACE_S)
+        row = QHBoxLayout()
+        row.setSpacing(SPACE_S)
+        self._kind = QComboBox()
+        self._kind.setAccessibleName("What is measured")
+        for _, title, _, _ in KINDS:
+            self._kind.addItem(title)
+        self._line = QLineEdit()
+        self._line.setAccessibleName("Figures of the measurement")
+        self._beside = FigureEntry("Vessel or sample")
+        self._beside.setFixedWidth(96)
+        row.addWidget(self._kind)
+        row.addWidget(self._beside)
+        column.addLayout(row)
+        second = QHBoxLayout()
+        second.setSpacing(SPACE_S)
+        save = button("Keep", "Keep this measurement (Enter)")
+        save.setAccessibleName("Keep the measurement")
+        second.addWidget(self._line, 1)
+        second.addWidget(save)
+        column.addLayout(second)
+        self._said = label("", "soft", wrap=True)
+        column.addWidget(self._said)
+        self._kind.currentIndexChanged.connect(self._on_kind)
+        self._line.returnPressed.connect(self._on_save)
+        save.clicked.connect(self._on_save)
+        self._on_kind()
+
+    def say(self, sentence: str, wrong: bool = False) -> None:
+        """Show the result, or what is wrong."""
+        self._said.setObjectName("warn" if wrong else "soft")
+        style = self._said.style()
+        if style is not None:
+            style.unpolish(self._said)
+            style.polish(self._said)
+        self._said.setText(sentence)
+        if not wrong and sentence:
+            self._line.clear()
+
+    def _on_kind(self) -> None:
+        _, _, hint, beside = KINDS[self._kind.currentIndex()]
+        self._line.setPlaceholderText(hint)
+        self._beside.setVisible(beside is not None)
+        if beside is not None:
+            self._beside.setText(beside[1])
+            self._beside.setAccessibleName(beside[0])
+            self._beside.setToolTip(beside[0])
+        self._said.setText("")
+
+    def _on_save(self) -> None:
+        kind, _, _, beside = KINDS[self._kind.currentIndex()]
+        try:
+            figure = self._beside.figure() if beside is not None else None
+        except ValueError as error:
+            self.say(str(error), wrong=True)
+            return
+        self.typed.emit(kind, self._line.text(), figure)

@@ -1,0 +1,192 @@
+"""The whole sheet of one lot: facts, stock, what was measured, handling, and what differs."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from firnel.core.green.measurements import density_class
+from firnel.core.units import Units
+from firnel.ui.green.forms import MeasureForm
+from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
+from firnel.ui.theme.tokens import SPACE_S
+from firnel.work.intake import LotSheet
+
+#: So many measurements are listed; older ones are counted.
+SHOWN = 6
+
+
+class LotSheetPanel(QWidget):
+    """Shows one `LotSheet`."""
+
+    edit_wanted = pyqtSignal()
+    archive_wanted = pyqtSignal()
+    counted = pyqtSignal(float)  # as typed, in the unit shown
+    machine_chosen = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(SPACE_S)
+        column.addWidget(self._head())
+        row = QHBoxLayout()
+        row.setSpacing(SPACE_S)
+        row.addWidget(self._measured(), 1)
+        row.addWidget(self._handled(), 1)
+        column.addLayout(row, 1)
+
+    def _head(self) -> QFrame:
+        frame, column = card(spacing=4)
+        top = QHBoxLayout()
+        self._name, self._stock = ElidedLabel("title"), label("", "bigFigure")
+        top.addWidget(self._name, 1)
+        top.addWidget(self._stock)
+        column.addLayout(top)
+        self._facts = label("", "soft", wrap=True)
+        self._words = label("", "warn", wrap=True)
+        self._differs = label("", "", wrap=True)
+        for widget in (self._facts, self._words, self._differs):
+            column.addWidget(widget)
+        actions = QHBoxLayout()
+        edit = button("Facts", "Change name, origin, process and the like")
+        self._archive = button("Archive", "Put it away; it can be shown again")
+        self._count = FigureEntry("Stocktake", "counted")
+        self._count.setFixedWidth(110)
+        keep = button("Stocktake", "Keep what was counted just now (Enter)")
+        edit.clicked.connect(self.edit_wanted)
+        self._archive.clicked.connect(self.archive_wanted)
+        keep.clicked.connect(self._on_count)
+        self._count.returnPressed.connect(self._on_count)
+        for widget in (edit, self._archive):
+            actions.addWidget(widget)
+        actions.addStretch(1)
+        actions.addWidget(self._count)
+        actions.addWidget(keep)
+        column.addLayout(actions)
+        return frame
+
+    def _measured(self) -> QFrame:
+        frame, column = card()
+        column.addWidget(label("Measured", "heading"))
+        self._figures = FigureGrid()
+        column.addWidget(self._figures)
+        self.measure = MeasureForm()
+        column.addWidget(self.measure)
+        self._history = label("", "soft", wrap=True)
+        self._history.setAlignment(Qt.AlignmentFlag.AlignTop)
+        column.addWidget(self._history, 1)
+        return frame
+
+    def _handled(self) -> QFrame:
+        frame, column = card()
+        top = QHBoxLayout()
+        top.addWidget(label("Handling on", "heading"))
+        self._machine = QComboBox()
+        self._machine.setAccessibleName("Machine for the handling advice")
+        self._machine.textActivated.connect(self.machine_chosen)
+        top.addWidget(self._machine, 1)
+        column.addLayout(top)
+        self._charge = label("", "bigFigure")
+        self._advice = FigureGrid()
+        self._reasons = FigureGrid()
+        self._hints = label("", "", wrap=True)
+        self._basis = label("", "soft", wrap=True)
+        self._why = label("Why", "kicker")
+        for widget in (self._charge, self._advice, self._why, self._reasons, self._hints, self._basis):
+            column.addWidget(widget)
+        column.addStretch(1)
+        return frame
+
+    def show_machines(self, names: list[str], chosen: str) -> None:
+        """Which machines the advice can be for."""
+        self._machine.clear()
+        self._machine.addItems(names)
+        self._machine.setCurrentText(chosen)
+
+    def show_sheet(self, sheet: LotSheet, units: Units) -> None:
+        """Show this sheet."""
+        lot = sheet.lot
+        self._name.show_text(lot.name)
+        self._stock.setText(units.text(lot.on_hand_kg, "kg", 1 if units.mass == "kg" else None))
+        self._count.clear()
+        self._count.setPlaceholderText(f"counted, {units.mass}")
+        self._archive.setText("Bring back" if lot.archived else "Archive")
+        self._archive.setAccessibleName(self._archive.text())
+        _show(self._facts, " · ".join(_facts(sheet)))
+        _show(self._words, " ".join(sheet.words))
+        _show(self._differs, f"Against {lot.replaces}: {', '.join(sheet.differs)}." if sheet.differs else "")
+        self._figures.show_rows(_figures(sheet))
+        lines = [f"{at.astimezone():%d %b %Y}  {what}  {words}" for at, what, words in sheet.measured[:SHOWN]]
+        if len(sheet.measured) > SHOWN:
+            lines.append(f"and {len(sheet.measured) - SHOWN} older")
+        self._history.setText("\n".join(lines) or "Nothing measured yet. Type the grams of a level vessel above.")
+        self._show_handling(sheet, units)
+
+    def _show_handling(self, sheet: LotSheet, units: Units) -> None:
+        advice = sheet.handling
+        for widget in (self._charge, self._advice, self._why, self._reasons, self._hints):
+            widget.setVisible(advice is not None)
+        if advice is None:
+            self._basis.setText("No machine yet: add one in Machines (F7).")
+            return
+        sd = advice.charge_sd_c * (1.8 if units.temperature == "°F" else 1.0)
+        self._charge.setText(f"Charge {units.text(advice.charge_c, '°C', 0)} ± {sd:.0f}")
+        percent = 100 * (advice.early_heat - 1.0)
+        heat = "as usual" if abs(percent) < 1 else f"{percent:+.0f} %"
+        self._advice.show_rows(
+            [("Early heat", heat), ("Load", units.text(advice.load_kg, "kg", 1 if units.mass == "kg" else None))]
+        )
+        rows = []
+        for reason in advice.reasons:
+            shift = reason.charge_c * (1.8 if units.temperature == "°F" else 1.0)
+            rows.append((reason.words, f"{shift:+.0f}°"))
+        self._reasons.show_rows(rows or [("nothing unusual in what is known", "")])
+        _show(self._hints, "\n".join(advice.hints))
+        seen = (
+            f"Rules of the house and {advice.batches} batches."
+            if advice.batches
+            else "Rules of the house; no batches of its kind yet."
+        )
+        self._basis.setText(seen)
+
+    def _on_count(self) -> None:
+        try:
+            counted = self._count.figure()
+        except ValueError as error:
+            self.measure.say(str(error), wrong=True)
+            return
+        if counted is not None:
+            self.counted.emit(counted)
+
+
+def _show(target: QLabel, text: str) -> None:
+    target.setText(text)
+    target.setVisible(bool(text))
+
+
+def _facts(sheet: LotSheet) -> list[str]:
+    lot = sheet.lot
+    facts = [lot.origin, lot.station, lot.variety, lot.process]
+    facts.append(f"{lot.altitude_m:.0f} m" if lot.altitude_m else "")
+    facts.append(f"harvest {lot.harvest}" if lot.harvest else "")
+    facts.append(f"arrived {lot.arrival}" if lot.arrival else "")
+    facts.append(f"{sheet.age.months} months from {sheet.age.since}" if sheet.age else "")
+    facts.append(f"{lot.bags} bags" if lot.bags else "")
+    facts.append(f"{lot.price_per_kg:.2f} a kg" if lot.price_per_kg else "")
+    facts.append(lot.remark)
+    return [fact for fact in facts if fact]
+
+
+def _figures(sheet: LotSheet) -> list[tuple[str, ...]]:
+    lot = sheet.lot
+    density = f"{lot.density_g_per_l:.0f} g/L, {density_class(lot.density_g_per_l)}" if lot.density_g_per_l else "–"
+    grade = next((words.partition(":")[0] for _, what, words in sheet.measured if what == "defects"), "–")
+    return [
+        ("Density", density),
+        ("Moisture", f"{100 * lot.moisture:.1f} %" if lot.moisture else "–"),
+        ("Water activity", f"{lot.water_activity:.2f}" if lot.water_activity else "–"),
+        ("Bean size", f"{lot.mean_mm:.1f} mm" if lot.mean_mm else "–"),
+        ("Grade", grade),
+    ]
