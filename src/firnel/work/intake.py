@@ -28,9 +28,17 @@ from firnel.store.library import BatchFilter, Library
 from firnel.store.lot_book import Measurement
 
 __all__ = [
-    "DEFECTS", "ImportRefusedError", "LotSheet", "Measurement", "MeasurementError", "lot_sheet", "measure", "read_figures", "take_in_lots",
+    "DEFECTS",
+    "ImportRefusedError",
+    "LotSheet",
+    "Measurement",
+    "MeasurementError",
+    "lot_sheet",
+    "measure",
+    "read_figures",
+    "take_in_lots",
     "write_out_lots",
-]  # fmt: skip
+]
 
 #: How many of its own and of like lots' batches are looked at for handling.
 MOST_PAST = 12

@@ -98,9 +98,9 @@ def handling(
         charge = (1.0 - share) * from_rules + share * seen
         spread = sum(batch.likeness * (batch.charge_c - seen) ** 2 for batch in past) / weight
         sd = (((1.0 - share) * rules.rule_sd_c) ** 2 + spread / max(weight, 1.0) + 0.5**2) ** 0.5
-        own = [batch for batch in past if batch.likeness >= 1.0]
-        told = f"{len(own)} of its own" if own else "none of its own"
-        reasons = (*reasons, Reason(charge - from_rules, 0.0, f"{len(past)} batches seen, {told}: they charged {seen:.0f} °C"))
+        own = sum(batch.likeness >= 1.0 for batch in past)
+        told = f"{own} of its own batches" if own else f"{len(past)} batches of like lots"
+        reasons = (*reasons, Reason(charge - from_rules, 0.0, f"{told} charged {seen:.0f} °C"))
     load, hints = _load_and_hints(lot, machine, mean_mm)
     return Handling(charge, sd, 1.0 + sum(reason.heat for reason in reasons), load, reasons, hints, len(past))
 

@@ -130,11 +130,11 @@ class LotForm(QFrame):
 
 #: Kind, title, hint for the line, and the name and default of the figure beside it.
 KINDS = (
-    ("density", "Bulk density", "grams of each fill: 182.0 181.4 182.3", ("Vessel, mL", "250")),
+    ("density", "Bulk density", "182.0 181.4 182.3 g, each fill", ("Vessel, mL", "250")),
     ("moisture", "Moisture", "per cent: 10.8", None),
     ("water_activity", "Water activity", "0.55", None),
-    ("screens", "Screen sizes", "size:grams on each: 15:20 16:85 17:140", None),
-    ("defects", "Defects", "kind and beans: broken 6, shell 3; 0 broken for none", ("Sample, g", "350")),
+    ("screens", "Screen sizes", "15:20 16:85 17:140 g", None),
+    ("defects", "Defects", "broken 6, shell 3", ("Sample, g", "350")),
 )
 
 

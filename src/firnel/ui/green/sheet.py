@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from firnel.core.green.measurements import density_class
@@ -14,7 +14,7 @@ from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.intake import LotSheet
 
 #: So many measurements are listed; older ones are counted.
-SHOWN = 6
+SHOWN = 7
 
 
 class LotSheetPanel(QWidget):
@@ -52,17 +52,17 @@ class LotSheetPanel(QWidget):
         actions = QHBoxLayout()
         edit = button("Facts", "Change name, origin, process and the like")
         self._archive = button("Archive", "Put it away; it can be shown again")
-        self._count = FigureEntry("Stocktake", "counted")
-        self._count.setFixedWidth(110)
+        self._counted = FigureEntry("Stocktake", "counted")
+        self._counted.setFixedWidth(110)
         keep = button("Stocktake", "Keep what was counted just now (Enter)")
         edit.clicked.connect(self.edit_wanted)
         self._archive.clicked.connect(self.archive_wanted)
         keep.clicked.connect(self._on_count)
-        self._count.returnPressed.connect(self._on_count)
+        self._counted.returnPressed.connect(self._on_count)
         for widget in (edit, self._archive):
             actions.addWidget(widget)
         actions.addStretch(1)
-        actions.addWidget(self._count)
+        actions.addWidget(self._counted)
         actions.addWidget(keep)
         column.addLayout(actions)
         return frame
@@ -74,9 +74,11 @@ class LotSheetPanel(QWidget):
         column.addWidget(self._figures)
         self.measure = MeasureForm()
         column.addWidget(self.measure)
-        self._history = label("", "soft", wrap=True)
-        self._history.setAlignment(Qt.AlignmentFlag.AlignTop)
-        column.addWidget(self._history, 1)
+        self._history = [ElidedLabel("soft") for _ in range(SHOWN)]
+        for line in self._history:
+            column.addWidget(line)
+        column.addStretch(1)
+        frame.setMinimumWidth(330)
         return frame
 
     def _handled(self) -> QFrame:
@@ -110,18 +112,21 @@ class LotSheetPanel(QWidget):
         lot = sheet.lot
         self._name.show_text(lot.name)
         self._stock.setText(units.text(lot.on_hand_kg, "kg", 1 if units.mass == "kg" else None))
-        self._count.clear()
-        self._count.setPlaceholderText(f"counted, {units.mass}")
+        self._counted.clear()
+        self._counted.setPlaceholderText(f"counted, {units.mass}")
         self._archive.setText("Bring back" if lot.archived else "Archive")
         self._archive.setAccessibleName(self._archive.text())
         _show(self._facts, " · ".join(_facts(sheet)))
         _show(self._words, " ".join(sheet.words))
         _show(self._differs, f"Against {lot.replaces}: {', '.join(sheet.differs)}." if sheet.differs else "")
         self._figures.show_rows(_figures(sheet))
-        lines = [f"{at.astimezone():%d %b %Y}  {what}  {words}" for at, what, words in sheet.measured[:SHOWN]]
-        if len(sheet.measured) > SHOWN:
-            lines.append(f"and {len(sheet.measured) - SHOWN} older")
-        self._history.setText("\n".join(lines) or "Nothing measured yet. Type the grams of a level vessel above.")
+        lines = [f"{at.astimezone():%d %b %y} · {what}: {words}" for at, what, words in sheet.measured]
+        lines = lines or ["Nothing measured yet. Type the grams of a level vessel above."]
+        if len(lines) > SHOWN:
+            lines[SHOWN - 1 :] = [f"and {len(lines) - SHOWN + 1} older"]
+        for line, text in zip(self._history, (*lines, *[""] * SHOWN), strict=False):
+            line.show_text(text)
+            line.setVisible(bool(text))
         self._show_handling(sheet, units)
 
     def _show_handling(self, sheet: LotSheet, units: Units) -> None:
@@ -144,16 +149,12 @@ class LotSheetPanel(QWidget):
             rows.append((reason.words, f"{shift:+.0f}°"))
         self._reasons.show_rows(rows or [("nothing unusual in what is known", "")])
         _show(self._hints, "\n".join(advice.hints))
-        seen = (
-            f"Rules of the house and {advice.batches} batches."
-            if advice.batches
-            else "Rules of the house; no batches of its kind yet."
-        )
-        self._basis.setText(seen)
+        seen = f"and {advice.batches} batches" if advice.batches else "alone; no batches of its kind yet"
+        self._basis.setText(f"From the rules of the house {seen}.")
 
     def _on_count(self) -> None:
         try:
-            counted = self._count.figure()
+            counted = self._counted.figure()
         except ValueError as error:
             self.measure.say(str(error), wrong=True)
             return
@@ -172,7 +173,7 @@ def _facts(sheet: LotSheet) -> list[str]:
     facts.append(f"{lot.altitude_m:.0f} m" if lot.altitude_m else "")
     facts.append(f"harvest {lot.harvest}" if lot.harvest else "")
     facts.append(f"arrived {lot.arrival}" if lot.arrival else "")
-    facts.append(f"{sheet.age.months} months from {sheet.age.since}" if sheet.age else "")
+    facts.append(f"{sheet.age.months} months from {sheet.age.since}" if sheet.age and not sheet.age.warning else "")
     facts.append(f"{lot.bags} bags" if lot.bags else "")
     facts.append(f"{lot.price_per_kg:.2f} a kg" if lot.price_per_kg else "")
     facts.append(lot.remark)
