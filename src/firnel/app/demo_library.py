@@ -223,7 +223,7 @@ def build_demo_library(
         library.add_record(record)
         progress(number, len(schedule))
     for machine in machines.values():
-        fit_machine(library, machine)
+        fit_machine(library, machine, at=today)
         _care_for(library, machine, today)
     library.close()
     for suffix in ("-wal", "-shm"):

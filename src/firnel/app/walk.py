@@ -29,6 +29,7 @@ from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.store.library import Library
 from firnel.ui.day.view import DayView
+from firnel.ui.machines.view import MachinesView
 from firnel.ui.review.view import ReviewView
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
@@ -163,6 +164,13 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
             view.show_day((SHOWN_DAY - timedelta(days=15)).date())
         if isinstance(view, ListPage):
             view.select(4)
+        if isinstance(view, MachinesView):
+            view.select(0)
+            view.tabs.choose(2)
+            stage.picture(into / "machines-care.png")
+            view.tabs.choose(1)
+            stage.picture(into / "machines-definition.png")
+            view.tabs.choose(0)
         stage.picture(into / f"{name.lower()}.png")
     stage.window.show_station("Roast")
     stage.wind_on(lambda: MarkKind.DROP in session.marks)

@@ -74,11 +74,11 @@ class MachineBook:
             row = connection.execute(select(machine_models).where(machine_models.c.machine_id == key)).one_or_none()
         return (aware(row.made_at), row.document) if row is not None else None
 
-    def save_model(self, key: int, document: Mapping[str, Any]) -> None:
-        """Keep a machine's model in place of an older one."""
+    def save_model(self, key: int, document: Mapping[str, Any], at: datetime | None = None) -> None:
+        """Keep a machine's model, made at a moment (now), in place of an older one."""
         with self._engine.begin() as connection:
             connection.execute(delete(machine_models).where(machine_models.c.machine_id == key))
-            values = {"machine_id": key, "made_at": datetime.now(UTC), "document": dict(document)}
+            values = {"machine_id": key, "made_at": (at or datetime.now(UTC)).astimezone(UTC), "document": dict(document)}
             connection.execute(insert(machine_models).values(**values))
 
 

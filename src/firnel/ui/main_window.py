@@ -144,7 +144,7 @@ class MainWindow(QMainWindow):
             return ReviewView(self.desk, self._look)
         from firnel.ui.machines.view import MachinesView
 
-        return MachinesView(self.desk)
+        return MachinesView(self.desk, self._look)
 
     # Views
 

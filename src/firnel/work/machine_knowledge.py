@@ -116,8 +116,9 @@ def fit_machine(
     machine: Machine,
     labels: Sequence[str] | None = None,
     progress: Callable[[float], bool] | None = None,
+    at: datetime | None = None,
 ) -> tuple[MachineModel, list[str]]:
-    """Fit a machine to its batches and keep the model. Returns it, and why batches were left out.
+    """Fit a machine to its batches and keep the model, made ``at`` (now). Returns it, and why batches were left out.
 
     Raises
     ------
@@ -134,7 +135,7 @@ def fit_machine(
             f"{machine.name} has {there} that can be used; a fit needs two, and is worth trusting from six.{why}"
         )
     model = learn(batches, machine.useful_load_kg or max(batch.load_kg for batch in batches), machine.heat, progress)
-    library.machine_book.save_model(machine.id, model_to_document(model, machine.heat))
+    library.machine_book.save_model(machine.id, model_to_document(model, machine.heat), at)
     yellow_c, crack_c = mark_readings(batches)
     library.save_machine(
         replace(
@@ -202,6 +203,11 @@ _WOULD_TELL = {
 def _prior_sd(model: MachineModel, name: str) -> float:
     prior = next(prior for prior in model.fitted.priors if prior.name == name)
     return prior.outside_sd(float(prior.inside(prior.mean)), prior.sd)
+
+
+def fitted_labels(library: Library, machine: Machine) -> list[str]:
+    """Labels of the machine's batches that can be looked at, newest first."""
+    return [line.label for line in _lines(library, machine)[:40] if line.total_s is not None and line.load_kg is not None]
 
 
 def compare(library: Library, machine: Machine, model: MachineModel, label: str) -> Compared:

@@ -53,14 +53,14 @@ class LotSheetPanel(QWidget):
         edit = button("Facts", "Change name, origin, process and the like")
         self._archive = button("Archive", "Put it away; it can be shown again")
         self._counted = FigureEntry("Stocktake", "counted")
-        self._counted.setFixedWidth(110)
+        self._counted.setFixedWidth(150)
         keep = button("Stocktake", "Keep what was counted just now (Enter)")
         edit.clicked.connect(self.edit_wanted)
         self._archive.clicked.connect(self.archive_wanted)
         keep.clicked.connect(self._on_count)
         self._counted.returnPressed.connect(self._on_count)
-        for widget in (edit, self._archive):
-            actions.addWidget(widget)
+        actions.addWidget(edit)
+        actions.addWidget(self._archive)
         actions.addStretch(1)
         actions.addWidget(self._counted)
         actions.addWidget(keep)
@@ -120,7 +120,7 @@ class LotSheetPanel(QWidget):
         _show(self._words, " ".join(sheet.words))
         _show(self._differs, f"Against {lot.replaces}: {', '.join(sheet.differs)}." if sheet.differs else "")
         self._figures.show_rows(_figures(sheet))
-        lines = [f"{at.astimezone():%d %b %y} · {what}: {words}" for at, what, words in sheet.measured]
+        lines = [f"{at.astimezone():%d %b %y}  {what}: {words}" for at, what, words in sheet.measured]
         lines = lines or ["Nothing measured yet. Type the grams of a level vessel above."]
         if len(lines) > SHOWN:
             lines[SHOWN - 1 :] = [f"and {len(lines) - SHOWN + 1} older"]
@@ -136,7 +136,7 @@ class LotSheetPanel(QWidget):
         if advice is None:
             self._basis.setText("No machine yet: add one in Machines (F7).")
             return
-        sd = advice.charge_sd_c * (1.8 if units.temperature == "°F" else 1.0)
+        sd = units.show_difference(advice.charge_sd_c)
         self._charge.setText(f"Charge {units.text(advice.charge_c, '°C', 0)} ± {sd:.0f}")
         percent = 100 * (advice.early_heat - 1.0)
         heat = "as usual" if abs(percent) < 1 else f"{percent:+.0f} %"
@@ -145,7 +145,7 @@ class LotSheetPanel(QWidget):
         )
         rows = []
         for reason in advice.reasons:
-            shift = reason.charge_c * (1.8 if units.temperature == "°F" else 1.0)
+            shift = units.show_difference(reason.charge_c)
             rows.append((reason.words, f"{shift:+.0f}°"))
         self._reasons.show_rows(rows or [("nothing unusual in what is known", "")])
         _show(self._hints, "\n".join(advice.hints))

@@ -5,11 +5,16 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFrame, QLineEdit
+from PyQt6.QtWidgets import QComboBox, QFrame, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Machine
+from firnel.ui.machines.care_page import CarePage
+from firnel.ui.machines.definition_page import DefinitionPage
+from firnel.ui.machines.model_page import ModelPage
 from firnel.ui.shared.list_page import ListPage
-from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
+from firnel.ui.shared.parts import ElidedLabel, button, card, label
+from firnel.ui.shared.tabs import Tabs
+from firnel.ui.theme.look import Look
 from firnel.work.desk import AddressError, Desk, LinkState, machine_kinds, machine_of_kind
 
 CAUTIONS = (
@@ -24,28 +29,42 @@ class MachinesView(ListPage):
 
     connected = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
             "Machines",
-            "The roasters, their scales and their links",
-            ("Machine", "Kind", "Heat", "#Useful load"),
+            "The roasters: what the model knows of them, how they are set, cared for and linked",
+            ("Machine", "Kind", "#Useful"),
             "No machines yet. Press “Add a machine”: a name, its kind, and where its readings come from.",
-            sheet_width=470,
+            sheet_width=716,
         )
         self._desk = desk
         self._machine: Machine | None = None
         add = button("Add a machine", primary=True)
         add.clicked.connect(self._begin_new)
         self.head.add(add)
-        frame, column = card()
-        self._name, self._grid = ElidedLabel("heading"), FigureGrid()
-        column.addWidget(self._name)
-        column.addWidget(self._grid)
-        self.sheet_column.addWidget(frame)
-        self.sheet_column.addWidget(self._link_card())
+        self._name = ElidedLabel("title")
+        self.sheet_column.addWidget(self._name)
         self.sheet_column.addWidget(self._form())
-        self.sheet_column.addWidget(label(CAUTIONS, "caution", wrap=True))
-        self.sheet_column.addStretch(1)
+        self.tabs = Tabs()
+        self.model, self.definition, self.care = ModelPage(desk, look), DefinitionPage(desk), CarePage(desk)
+        link = QWidget()
+        column = QVBoxLayout(link)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self._link_card())
+        column.addWidget(label(CAUTIONS, "caution", wrap=True))
+        column.addStretch(1)
+        for name, page in (
+            ("Model", self.model),
+            ("Definition", self.definition),
+            ("Care and probes", self.care),
+            ("Link", link),
+        ):
+            self.tabs.add(name, page)
+        self.sheet_column.addWidget(self.tabs, 1)
+        self.model.fitted.connect(self.refresh)
+        self.care.changed.connect(self.refresh)
+        self.definition.changed.connect(self._on_changed)
+        self.definition.added.connect(self._on_changed)
 
     def _link_card(self) -> QFrame:
         frame, column = card(spacing=4)
@@ -87,7 +106,7 @@ class MachinesView(ListPage):
         units, kinds = self._desk.settings.units, machine_kinds()
         self.show_rows(
             [
-                ((m.name, kinds.get(m.kind, m.kind), m.heat, units.text(m.useful_load_kg, "kg", 1)), m)
+                ((m.name, kinds.get(m.kind, f"{m.heat} drum"), units.text(m.useful_load_kg, "kg", 1)), m)
                 for m in self._desk.library.machines()
             ]
         )
@@ -106,24 +125,17 @@ class MachinesView(ListPage):
 
     def show_choice(self, key: Machine) -> None:
         """Show one machine."""
-        units = self._desk.settings.units
         self._machine = key
         self._name.show_text(key.name)
-        rows: list[tuple[str, ...]] = [
-            ("Stated load", units.text(key.stated_load_kg, "kg", 1)),
-            ("Useful load", units.text(key.useful_load_kg, "kg", 1)),
-            ("Yellow on its probe", units.text(key.yellow_c, "°C", 0)),
-            ("First crack on its probe", units.text(key.first_crack_c, "°C", 0)),
-        ]
-        for control, scale in key.controls.items():
-            told = "reported by the machine" if scale.reported else "set by keys"
-            low, high = (
-                units.text(value, scale.unit, 0 if scale.step >= 1 else 1, with_unit=False) for value in (scale.low, scale.high)
-            )
-            rows.append((f"{control.value.capitalize()}, {told}", f"{low} to {high} {units.shown_unit(scale.unit)}"))
-        self._grid.show_rows(rows)
+        for page in (self.model, self.definition, self.care):
+            page.show_machine(key)
         self._url.setText(key.device_url)
         self.show_link()
+
+    def _on_changed(self, machine: Machine) -> None:
+        saved = self._desk.library.save_machine(machine)
+        self.refresh()
+        self.select_key(lambda key: key.id == saved.id)
 
     def _on_connect(self) -> None:
         if self._machine is None:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable
+from functools import partial
+from threading import Event
 from typing import Any
 
 from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
@@ -14,6 +16,10 @@ log = logging.getLogger(__name__)
 class _Carrier(QObject):
     done = pyqtSignal(object)
     failed = pyqtSignal(object)
+
+
+class _Teller(QObject):
+    told = pyqtSignal(float)
 
 
 class _Work(QRunnable):
@@ -41,6 +47,7 @@ class Background(QObject):
         self._pool.setMaxThreadCount(2)
         self._on_error = on_error
         self._newest: dict[str, _Carrier] = {}
+        self._cancels: list[Event] = []
 
     def run(self, name: str, function: Callable[[], Any], on_done: Callable[[Any], None]) -> None:
         """Run ``function`` and hand its result to ``on_done`` on the GUI thread."""
@@ -61,6 +68,26 @@ class Background(QObject):
         carrier.failed.connect(failed)
         self._pool.start(_Work(function, carrier))
 
+    def run_long(
+        self,
+        name: str,
+        function: Callable[[Callable[[float], bool]], Any],
+        on_done: Callable[[Any], None],
+        on_progress: Callable[[float], None],
+    ) -> Callable[[], None]:
+        """Run a function that tells its progress [0..1] and asks whether to go on. Returns what cancels it."""
+        cancelled = Event()
+        teller = _Teller(self)
+        teller.told.connect(on_progress)
+
+        def progress(done: float) -> bool:
+            teller.told.emit(done)
+            return not cancelled.is_set()
+
+        self._cancels.append(cancelled)
+        self.run(name, partial(function, progress), on_done)
+        return cancelled.set
+
     def wait(self) -> None:
         """Wait until what is running has ended; its answers come with the next events."""
         self._pool.waitForDone(10000)
@@ -68,4 +95,6 @@ class Background(QObject):
     def finish(self) -> None:
         """Forget what is running, and wait for it to end."""
         self._newest.clear()
+        for cancelled in self._cancels:
+            cancelled.set()
         self._pool.waitForDone(5000)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
@@ -70,7 +72,7 @@ class FigureGrid(QWidget):
         self._grid.setColumnStretch(0, 1)
         self._rows: list[tuple[QLabel, ...]] = []
 
-    def show_rows(self, rows: list[tuple[str, ...]]) -> None:
+    def show_rows(self, rows: Sequence[tuple[str, ...]]) -> None:
         """Show these rows: name first, then figures. A row that begins with ``*`` is emphasised."""
         for index, texts in enumerate(rows):
             strong = texts[0].startswith("*")

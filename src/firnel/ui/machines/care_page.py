@@ -1,0 +1,196 @@
+"""Care of a machine: jobs and when they are due, probe checks, seasoning, with the cautions where the work is."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from firnel.core.vocabulary import Machine
+from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.parts import ElidedLabel, button, card, label
+from firnel.ui.theme.tokens import SPACE_M, SPACE_S
+from firnel.work.desk import Desk
+from firnel.work.machine_care import (
+    CARE_JOBS,
+    SEASONING,
+    SEASONING_LOADS,
+    ImportRefusedError,
+    care_sheet,
+    measure_step,
+    note_done,
+    note_probe_check,
+    note_seasoning,
+)
+
+CHECKS_SHOWN = 4
+
+
+class CarePage(QWidget):
+    """Shows where the care of one machine stands, and takes down what was done."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._machine: Machine | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(SPACE_S)
+        column.addWidget(self._jobs())
+        column.addWidget(self._probes())
+        column.addWidget(self._seasoning(), 1)
+
+    def _jobs(self) -> QWidget:
+        frame, column = card(spacing=2)
+        column.addWidget(label("Care", "heading"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(SPACE_M)
+        grid.setVerticalSpacing(0)
+        grid.setColumnStretch(1, 1)
+        self._rows: list[tuple[QLabel, ElidedLabel, QProgressBar, QPushButton]] = []
+        for row in range(len(CARE_JOBS)):
+            title, words, bar = label(), ElidedLabel("soft"), QProgressBar()
+            bar.setTextVisible(False)
+            bar.setRange(0, 100)
+            bar.setFixedSize(90, 10)
+            done = button("Done", "It was done just now")
+            done.clicked.connect(partial(self._on_done, row))
+            for index, widget in enumerate((title, words, bar, done)):
+                grid.addWidget(widget, row, index)
+            self._rows.append((title, words, bar, done))
+        column.addLayout(grid)
+        self._caution = label("", "caution", wrap=True)
+        column.addWidget(self._caution)
+        return frame
+
+    def _probes(self) -> QWidget:
+        frame, column = card(spacing=2)
+        column.addWidget(label("Probes", "heading"))
+        row = QHBoxLayout()
+        self._probe, self._kind = QComboBox(), QComboBox()
+        self._probe.setAccessibleName("Probe")
+        self._kind.setAccessibleName("Kind of check")
+        self._kind.addItems(("boiling", "ice"))
+        self._read = FigureEntry("Reading in the water")
+        self._read.setFixedWidth(140)
+        keep, step = (
+            button("Keep", "Keep the reading (Enter)"),
+            button("Plunge log", "A log of the probe plunged into hot water"),
+        )
+        keep.setAccessibleName("Keep the reading")
+        keep.clicked.connect(self._on_check)
+        self._read.returnPressed.connect(self._on_check)
+        step.clicked.connect(self._on_step)
+        for widget in (self._probe, self._kind, self._read, keep, step):
+            row.addWidget(widget)
+        row.addStretch(1)
+        column.addLayout(row)
+        self._said = label("", "", wrap=True)
+        column.addWidget(self._said)
+        self._checks = [ElidedLabel("soft") for _ in range(CHECKS_SHOWN)]
+        for line in self._checks:
+            column.addWidget(line)
+        return frame
+
+    def _seasoning(self) -> QWidget:
+        frame, column = card(spacing=2)
+        row = QHBoxLayout()
+        self._season_title = label("", "heading")
+        one = button("One load done", "Roasted dark, tumbled, and thrown away")
+        one.clicked.connect(self._on_load)
+        row.addWidget(self._season_title, 1)
+        row.addWidget(one)
+        column.addLayout(row)
+        column.addWidget(label("  ".join(SEASONING), "caution", wrap=True))
+        column.addStretch(1)
+        return frame
+
+    def show_machine(self, machine: Machine) -> None:
+        """Show where the care of a machine stands."""
+        if self._machine is None or self._machine.id != machine.id:
+            self._said.setText("")
+        self._machine = machine
+        sheet = care_sheet(self._desk.library, machine, self._desk.clock.wall())
+        self._states = sheet.states
+        for (title, words, bar, _), state in zip(self._rows, sheet.states, strict=False):
+            font = title.font()
+            font.setBold(state.due)
+            title.setFont(font)
+            title.setText(state.job.title)
+            words.show_text(f"{'due: ' if state.due else ''}{state.words}")
+            bar.setValue(min(100, round(100 * state.used)))
+            bar.setAccessibleName(f"{state.job.title}: {state.words}")
+        due = [state.job.caution for state in sheet.states if state.due and state.job.caution]
+        self._caution.setText(" ".join(due))
+        self._caution.setVisible(bool(due))
+        chosen = self._probe.currentText()
+        self._probe.clear()
+        self._probe.addItems([probe.place for probe in machine.probes] or ["bean", "air"])
+        self._probe.setCurrentText(chosen)
+        self._read.setPlaceholderText(f"reads, {self._desk.settings.units.temperature}")
+        for line, text in zip(self._checks, (*sheet.checks, *[""] * CHECKS_SHOWN), strict=False):
+            line.show_text(text)
+            line.setVisible(bool(text))
+        self._season_title.setText(f"Seasoning a new or stripped drum: {sheet.seasoned} of {SEASONING_LOADS} loads")
+
+    def _on_done(self, row: int) -> None:
+        if self._machine is not None:
+            note_done(self._desk.library, self._machine, self._states[row].job.key)
+            self.show_machine(self._machine)
+
+    def _on_check(self) -> None:
+        if self._machine is None:
+            return
+        try:
+            typed = self._read.figure()
+            if typed is None:
+                return
+            read_c = self._desk.settings.units.read(typed, "°C")
+            words = note_probe_check(
+                self._desk.library, self._machine, self._probe.currentText(), self._kind.currentText(), read_c
+            )
+        except ValueError as error:
+            self._said.setText(str(error))
+            return
+        self._read.clear()
+        self._said.setText(words)
+        self.changed.emit()
+
+    def _on_step(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "A log of the plunge", "", "Logs (*.csv)")
+        if path:
+            self.take_step(Path(path))
+
+    def take_step(self, path: Path) -> None:
+        """Measure a probe's time constant from a logged plunge."""
+        if self._machine is None:
+            return
+        try:
+            lag = measure_step(self._desk.library, self._machine, self._probe.currentText(), path)
+        except (ValueError, ImportRefusedError) as error:
+            self._said.setText(str(error))
+            return
+        self._said.setText(f"63 % of the step in {lag:.1f} s.")
+        self.changed.emit()
+
+    def _on_load(self) -> None:
+        if self._machine is None:
+            return
+        done = note_seasoning(self._desk.library, self._machine)
+        self.show_machine(self._machine)
+        if done >= SEASONING_LOADS:
+            self._season_title.setText("Seasoned: five loads are done and thrown away.")

@@ -1,0 +1,222 @@
+"""What the model knows of a machine: measured against modelled, how far to trust it, its constants; and the fit."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
+
+from firnel.core.units import linear_map
+from firnel.core.vocabulary import FloatArray, Machine
+from firnel.ui.shared.background import Background
+from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, thin_out
+from firnel.ui.shared.parts import FigureGrid, button, card, label
+from firnel.ui.theme.look import Look
+from firnel.ui.theme.tokens import SPACE_S
+from firnel.work.desk import Desk
+from firnel.work.machine_knowledge import Compared, compare, fit_machine, fitted_labels, model_of, trust_words
+
+#: Constants that a roaster may make something of: name in the fit, words, unit, digits, factor.
+SHOWN = (
+    ("power", "Heat at the top of the scale", "kW", 1, 1.0),
+    ("steel_capacity", "Steel that is heated along", "kJ/K", 0, 1.0),
+    ("heat_lag", "The burner answers within", "s", 0, 1.0),
+    ("probe_lag", "The bean probe lags by", "s", 1, 1.0),
+    ("probe_pull", "Hot air pulls it by", "%", 0, 100.0),
+    ("air_probe_lag", "The air probe lags by", "s", 1, 1.0),
+)
+
+
+class ModelPage(QWidget):
+    """Shows the model of one machine, and fits it."""
+
+    fitted = pyqtSignal()
+
+    def __init__(self, desk: Desk, look: Look) -> None:
+        super().__init__()
+        self._desk, self._look = desk, look
+        self._machine: Machine | None = None
+        self._cancel: Callable[[], None] | None = None
+        self.background = Background(self, self._say_error)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(SPACE_S)
+        column.addWidget(self._words())
+        column.addWidget(self._plot(), 1)
+        column.addWidget(self._constants())
+        look.changed.connect(self._dress)
+        self._dress()
+
+    def _words(self) -> QWidget:
+        frame, column = card(spacing=4)
+        row = QHBoxLayout()
+        self._trust = label("", "", wrap=True)
+        self._bar = QProgressBar()
+        self._bar.setRange(0, 100)
+        self._bar.setTextVisible(False)
+        self._bar.setFixedSize(140, 10)
+        self._bar.setAccessibleName("Progress of the fit")
+        self._bar.hide()
+        self._fit, self._stop = button("Fit to its batches", primary=True), button("Stop")
+        self._fit.clicked.connect(self._on_fit)
+        self._stop.clicked.connect(self._on_stop)
+        self._stop.hide()
+        row.addWidget(self._trust, 1)
+        for widget in (self._bar, self._stop, self._fit):
+            row.addWidget(widget)
+        column.addLayout(row)
+        return frame
+
+    def _plot(self) -> QWidget:
+        frame, column = card()
+        row = QHBoxLayout()
+        row.addWidget(label("Measured and modelled, batch", "heading"))
+        self._batch = QComboBox()
+        self._batch.setAccessibleName("Batch to compare")
+        self._batch.textActivated.connect(self._on_batch)
+        row.addWidget(self._batch)
+        self._off = label("", "soft")
+        row.addWidget(self._off, 1)
+        column.addLayout(row)
+        self._lane = Lane(self._look, "card", with_time=True)
+        self._lane.setObjectName("bare")  # it lies in a card already
+        self._lane.setAccessibleName("Measured and modelled curves")
+        self._lines = [pg.PlotCurveItem(connect="finite") for _ in range(4)]
+        self._legend = ground_label((1, 1))
+        for item in (*self._lines, self._legend):
+            self._lane.plot.addItem(item, ignoreBounds=True)
+        column.addWidget(self._lane, 1)
+        return frame
+
+    def _constants(self) -> QWidget:
+        frame, column = card(spacing=2)
+        self._left, self._right = FigureGrid(), FigureGrid()
+        row = QHBoxLayout()
+        row.setSpacing(28)
+        row.addWidget(self._left)
+        row.addWidget(self._right)
+        column.addLayout(row)
+        self._constants_card = frame
+        return frame
+
+    def _dress(self) -> None:
+        palette = self._look.palette
+        bean, bean_model, air, air_model = self._lines
+        bean.setPen(line_pen(palette.ink, 2.4))
+        bean_model.setPen(line_pen(palette.moss, 2.2, Qt.PenStyle.DashLine))
+        air.setPen(line_pen(palette.slate, 1.4))
+        air_model.setPen(line_pen(palette.moss, 1.4, Qt.PenStyle.DotLine))
+        self._legend.setHtml(
+            f'<span style="color:{palette.ink}">bean</span> &nbsp; <span style="color:{palette.slate}">air</span> &nbsp; '
+            f'<span style="color:{palette.moss}">- - modelled</span>'
+        )
+        put_on_ground(self._legend, palette.card)
+
+    def show_machine(self, machine: Machine) -> None:
+        """Show what is known of a machine."""
+        if self._machine is None or self._machine.id != machine.id:
+            self._on_stop()
+        self._machine = machine
+        model, why = model_of(self._desk.library, machine)
+        self._trust.setText("\n".join((*trust_words(model), f"({why[:1].upper()}{why[1:]}.)")) if model else why)
+        labels = fitted_labels(self._desk.library, machine)
+        chosen = self._batch.currentText()
+        self._batch.clear()
+        self._batch.addItems(labels)
+        if chosen in labels:
+            self._batch.setCurrentText(chosen)
+        self._constants_card.setVisible(model is not None)
+        if model is None:
+            self._show_compared(None)
+            return
+        rows = [
+            (words, f"{by * model.fitted.number(name):.{digits}f} ± {by * model.fitted.spread(name):.{digits}f} {unit}")
+            for name, words, unit, digits, by in SHOWN
+        ]
+        self._left.show_rows(rows[:3])
+        self._right.show_rows(rows[3:])
+        self._on_batch()
+
+    def _on_batch(self) -> None:
+        machine, chosen = self._machine, self._batch.currentText()
+        if machine is None or not chosen:
+            self._show_compared(None)
+            return
+        model, _ = model_of(self._desk.library, machine)
+        if model is None:
+            return
+        try:
+            self._show_compared(compare(self._desk.library, machine, model, chosen))
+        except ValueError as error:
+            self._show_compared(None)
+            self._off.setText(str(error))
+
+    def _show_compared(self, compared: Compared | None) -> None:
+        bean, bean_model, air, air_model = self._lines
+        self._legend.setVisible(compared is not None)
+        if compared is None:
+            for line in self._lines:
+                line.setData([], [])
+            self._off.setText("")
+            return
+        units = self._desk.settings.units
+
+        factor, offset = linear_map("°C", units.temperature)
+
+        def shown(t: FloatArray, value: FloatArray) -> tuple[FloatArray, ...]:
+            return thin_out(t, value * factor + offset)
+
+        bean.setData(*shown(compared.t, compared.bean))
+        air.setData(*shown(compared.t, compared.air))
+        bean_model.setData(*shown(compared.model_t, compared.model_bean))
+        air_model.setData(*shown(compared.model_t, compared.model_air))
+        end = float(compared.t[-1])
+        low, high = (units.show(value, "°C") for value in (40.0, 260.0))
+        self._lane.time_span(0.0, end)
+        self._lane.level_span(low, high)
+        per_x, per_y = self._lane.plot.getPlotItem().getViewBox().viewPixelSize()
+        self._legend.setPos(end - 6 * per_x, low + 4 * per_y)
+        kind = "in the fit" if compared.in_fit else "not in the fit"
+        off = units.show_difference(compared.rms_bean_c)
+        self._off.setText(f"{off:.1f} {units.temperature} off, {kind}")
+
+    def _on_fit(self) -> None:
+        machine = self._machine
+        if machine is None:
+            return
+        self._fit.setEnabled(False)
+        self._bar.setValue(0)
+        self._bar.show()
+        self._stop.show()
+        self._trust.setText(f"Fitting {machine.name}: some seconds. You can go on working.")
+        library = self._desk.library
+        self._cancel = self.background.run_long(
+            "fit", lambda progress: fit_machine(library, machine, progress=progress), self._on_fitted, self._on_progress
+        )
+
+    def _on_progress(self, done: float) -> None:
+        self._bar.setValue(round(100 * done))
+
+    def _on_fitted(self, result: Any) -> None:
+        self._at_rest()
+        refused: list[str] = result[1]
+        self.fitted.emit()
+        if refused:
+            self._trust.setText(f"{self._trust.text()}\n{len(refused)} left out: {refused[0]}")
+
+    def _say_error(self, sentence: str) -> None:
+        self._at_rest()
+        self._trust.setText(sentence or "Stopped; the model is as it was.")
+
+    def _on_stop(self) -> None:
+        if self._cancel is not None:
+            self._cancel()
+
+    def _at_rest(self) -> None:
+        self._cancel = None
+        self._fit.setEnabled(True)
+        self._bar.hide()
+        self._stop.hide()
