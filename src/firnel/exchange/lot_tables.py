@@ -98,7 +98,7 @@ def read_lots(path: Path) -> TakenLots:
     if len(rows) > MOST_ROWS:
         raise ImportRefusedError(f"{path.name} has {len(rows)} rows; a table of lots has at most {MOST_ROWS}.")
     headings = [str(cell or "").strip().lower() for cell in rows[0]]
-    known = {heading: (name, by) for heading, name, by in COLUMNS}
+    known = {heading.lower(): (name, by) for heading, name, by in COLUMNS}
     if "lot" not in headings:
         raise ImportRefusedError(f"{path.name} has no column “lot”; the headings are {', '.join(known)}.")
     said = [f"column “{heading}” is not known and was left out" for heading in headings if heading and heading not in known]
@@ -131,7 +131,7 @@ def _value(cell: Any, name: str, by: float | None) -> Any:
     low, high = _LIMITS[name]
     if not low <= figure <= high:
         raise ValueError(f"{name} {text} cannot be: {low / by:g} to {high / by:g}")
-    return round(figure) if name == "bags" else figure
+    return round(figure) if name == "bags" else round(figure, 6)
 
 
 def _text(path: Path) -> list[Sequence[Any]]:

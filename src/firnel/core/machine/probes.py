@@ -97,7 +97,7 @@ def step_response(t: FloatArray, reading: FloatArray) -> float:
     height = after - before
     if abs(height) < 20.0:
         raise ProbeCheckError(f"the readings move by {abs(height):.0f} °C only: plunge the probe from air into boiling water.")
-    if abs(reading[-1] - reading[-edge]) > 0.08 * abs(height):
+    if abs(float(np.mean(reading[-2:])) - float(np.mean(reading[-edge - 1 : -edge + 1]))) > 0.025 * abs(height):
         raise ProbeCheckError("the probe has not settled at the end of the log: wait until it is steady.")
     share = (reading - before) / height
     begun = t[np.flatnonzero(share > 0.05)[0]]
