@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from click.testing import CliRunner
 from conftest import make_record
+from logged import MARKS, row_of
 
 from firnel.app.commands import main
 from firnel.exchange.csv_log import write_csv_log
@@ -137,3 +138,171 @@ def test_reading_commands_work_while_a_window_has_the_library(firnel, csv):
 def test_the_command_is_installed_and_knows_its_version():
     done = subprocess.run([sys.executable, "-m", "firnel", "--version"], capture_output=True, text=True, check=True)
     assert done.stdout.startswith("firnel, version")
+
+
+# Machines and their models
+
+NORTH = ("north-001", "north-003", "north-005", "north-006", "north-007", "north-008")
+
+
+@pytest.fixture(scope="session")
+def north(tmp_path_factory):
+    """A library with six logs of a machine that the simulator is not, fitted; made by the commands alone."""
+    folder = tmp_path_factory.mktemp("north")
+    library = str(folder / "north.sqlite")
+
+    def call(*arguments):
+        return CliRunner().invoke(main, [*arguments, "--library", library])
+
+    for name in NORTH:
+        row = row_of(name)
+        marks = [f"--mark={kind.value}={row[column]}" for kind, column in MARKS.items()]
+        done = call("import", str(LOGS / f"{name}.csv"), "--machine", "north", "--lot", name, "--load", row["green_kg"],
+                    "--room", row["room_c"], *marks)  # fmt: skip
+        assert done.exit_code == 0, done.stderr
+    fitted = call("machine", "fit", "north", "--json")
+    assert fitted.exit_code == 0, fitted.stderr
+    return call, json.loads(fitted.stdout), folder
+
+
+def test_a_machine_of_imported_logs_has_the_scales_that_they_show(north):
+    call, _, _ = north
+    shown = json.loads(call("machine", "show", "north", "--json").stdout)
+    assert shown["controls"]["gas"]["unit"] == "kPa"
+    assert shown["controls"]["gas"]["high"] == 5.0
+    assert shown["controls"]["airflow"]["high"] == 100.0
+    assert shown["useful_load_kg"] == 2.5
+    assert 150.0 < shown["yellow_c"] < 168.0
+    assert "2.5 kg" in call("machine", "list").stdout
+
+
+def test_a_fit_says_its_constants_and_how_good_it_is(north):
+    _, fit, _ = north
+    assert set(fit) >= {"machine", "batches", "constants", "rms_bean_c", "rms_air_c", "held_out_rms_bean_c"}
+    assert fit["machine"] == "north"
+    assert len(fit["batches"]) == 6
+    assert fit["constants"]["power"]["unit"] == "kW"
+    for constant in fit["constants"].values():
+        assert constant["sd"] > 0
+    assert fit["rms_bean_c"] < 3.0
+    assert any("had not seen" in sentence for sentence in fit["trust"])
+
+
+def test_a_forecast_uses_only_what_was_known_at_that_second(north, tmp_path):
+    call, _, folder = north
+    whole = json.loads(call("forecast", "0002", "--at", "400", "--json").stdout)
+    assert set(whole) >= {"at", "basis", "yellow", "first_crack", "drop", "landing"}
+    assert whole["basis"] == "model"
+    assert whole["yellow"] == {"t": 285.0, "lo80": 285.0, "hi80": 285.0}, "it had come"
+    assert whole["first_crack"]["lo80"] < whole["first_crack"]["t"] < whole["first_crack"]["hi80"]
+    assert set(whole["drop"]) >= {"t", "lo80", "hi80", "bean", "bean_lo80", "bean_hi80"}
+    assert set(whole["landing"]) == {"development_s", "drop_c"}
+    cut = tmp_path / "cut.csv"
+    lines = (LOGS / "north-003.csv").read_text().splitlines()
+    cut.write_text("\n".join(line for line in lines if line.startswith("time") or float(line.split(",")[0]) <= 400.0))
+    row = row_of("north-003")
+    of = ("--machine", "north", "--lot", "north-003", "--load", row["green_kg"], "--room", row["room_c"])
+    taken = call("import", str(cut), *of, "--mark", "charge=0", "--mark", "yellow=285")
+    label = taken.stdout.split()[1]
+    again = json.loads(call("forecast", label, "--at", "400", "--json").stdout)
+    assert again["first_crack"] == whole["first_crack"]
+    assert folder.exists()
+
+
+def test_without_a_fit_the_curve_is_carried_on_and_says_so(firnel, csv):
+    firnel("import", csv, "--machine", "unfitted", "--load", "5", "--mark", "charge=60")
+    made = json.loads(firnel("forecast", "0001", "--at", "400", "--json").stdout)
+    assert made["basis"] == "curve"
+    assert "has not been fitted" in made["why"]
+    assert "from the curve" in firnel("forecast", "0001", "--at", "400").stdout
+
+
+def test_a_log_that_is_in_no_library_can_be_forecast(north):
+    call, _, _ = north
+    path = str(LOGS / "north-012.csv")
+    made = json.loads(call("forecast", path, "--at", "480", "--machine", "north", "--load", "2.125", "--json").stdout)
+    assert made["basis"] == "model"
+    assert made["first_crack"]["t"] == pytest.approx(float(row_of("north-012")["first_crack_s"]), abs=60.0)
+    curve = json.loads(call("forecast", path, "--at", "480", "--json").stdout)
+    assert curve["basis"] == "curve"
+
+
+def test_a_plan_is_simulated_on_the_fitted_machine(north, tmp_path):
+    call, _, _ = north
+    plan = {
+        "name": "p", "machine": "north", "load_kg": 1.75, "start": {"gas": 3.3, "airflow": 35},
+        "targets": {"charge_c": 200.0, "development_s": 100.0},
+        "moves": [{"control": "gas", "to": 2.0, "anchor": "yellow", "offset_s": 0}],
+    }  # fmt: skip
+    path, curve = tmp_path / "plan.json", tmp_path / "curve.csv"
+    path.write_text(json.dumps(plan))
+    done = call("simulate", "--machine", "north", "--plan", str(path), "--csv", str(curve), "--json")
+    made = json.loads(done.stdout)
+    assert made["stages"]["development"] == pytest.approx(100.0)
+    assert made["marks"]["drop"]["t"] == pytest.approx(made["stages"]["total"], abs=0.1)
+    assert len(made["curve"]["t"]) == len(made["curve"]["bean"]) == len(made["curve"]["ror"])
+    assert curve.read_text().startswith("time_s,bean_c,air_c,ror_c_per_min")
+    colder = json.loads(call("simulate", "--machine", "north", "--plan", str(path), "--soak-steel", "120", "--json").stdout)
+    assert colder["stages"]["drying"] > made["stages"]["drying"]
+    assert "loss" in call("simulate", "--machine", "north", "--plan", str(path)).stdout
+
+
+def test_machines_are_added_by_kind_by_document_and_by_their_scales(firnel, tmp_path):
+    firnel("machine", "add", "Drum Six", "--kind", "gas-6")
+    shown = firnel("machine", "show", "Drum Six", "--json").stdout
+    path = tmp_path / "m.json"
+    path.write_text(shown)
+    firnel("machine", "add", "Twin", "--file", str(path))
+    own = firnel("machine", "add", "Own", "--load", "2.5", "--gas", "mbar:0:10:0.5:1", "--airflow", "%:0:100:5", "--json")
+    assert json.loads(own.stdout)["controls"]["gas"] == {
+        "unit": "mbar", "low": 0.0, "high": 10.0, "step": 0.5, "least": 1.0, "reported": True
+    }  # fmt: skip
+    names = [m["name"] for m in json.loads(firnel("machine", "list", "--json").stdout)]
+    assert names == ["Drum Six", "Own", "Twin"]
+    assert "has not been fitted" in firnel("machine", "show", "Own").stdout
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code", "words"),
+    [
+        (["machine", "add", "X"], 2, "--kind, --file, or --load"),
+        (["machine", "add", "X", "--kind", "gas-99"], 2, "gas-99"),
+        (["machine", "add", "X", "--kind", "gas-6", "--file", "m.json"], 2, "use one"),
+        (["machine", "add", "X", "--load", "5", "--gas", "kPa"], 2, "UNIT:LOW:HIGH:STEP"),
+        (["machine", "add", "X", "--load", "5", "--gas", "kPa:4:1:0.1"], 2, "must rise"),
+        (["machine", "add", "X", "--load", "5", "--useful", "9"], 1, "cannot be"),
+        (["machine", "add", "X", "--file", "none.json"], 1, "cannot be read"),
+        (["machine", "show", "Nobody"], 1, "No one machine"),
+        (["machine", "fit", "Nobody"], 1, "No one machine"),
+        (["forecast", "0099", "--at", "100"], 1, "no batch"),
+        (["forecast", "0099"], 2, "--at"),
+        (["simulate", "--machine", "Nobody", "--plan", "p.json"], 1, "No one machine"),
+    ],
+)
+def test_what_a_machine_command_cannot_do_is_one_sentence(firnel, arguments, code, words):
+    done = firnel(*arguments, code=code)
+    assert words in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_a_fit_says_what_it_lacks(firnel, csv):
+    firnel("machine", "add", "Drum Six", "--kind", "gas-6")
+    none = firnel("machine", "fit", "Drum Six", code=1)
+    assert "a fit needs two" in none.stderr
+    firnel("import", csv, "--machine", "Drum Six", "--mark", "charge=60")
+    unloaded = firnel("machine", "fit", "Drum Six", code=1)
+    assert "no batch that can be used" in unloaded.stderr
+    named = firnel("machine", "fit", "Drum Six", "--batches", "0001", code=1)
+    assert "how much was charged" in named.stderr
+    assert "nothing was read" in firnel("forecast", "0001", "--at", "-5", code=1).stderr
+
+
+def test_plans_that_cannot_be_read_are_told(north, tmp_path):
+    call, _, _ = north
+    for content, words in (("{", "no JSON"), ("{}", "no plan"), ('{"name": "x"}', "no load")):
+        path = tmp_path / "p.json"
+        path.write_text(content)
+        done = call("simulate", "--machine", "north", "--plan", str(path))
+        assert done.exit_code == 1
+        assert words in done.stderr
+    assert "cannot be read" in call("simulate", "--machine", "north", "--plan", str(tmp_path / "none.json")).stderr

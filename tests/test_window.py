@@ -200,7 +200,7 @@ def test_lots_and_machines_are_taken_down_once(qtbot, open_window):
     qtbot.keyClicks(name, "Uganda Rwebisho")
     qtbot.keyClicks(density, "6980")
     press_button(qtbot, green, "Add it")
-    assert any("between 300 and 1000" in w.text() for w in green.findChildren(QWidget, "warn"))
+    assert any("between 450 and 950" in w.text() for w in green.findChildren(QWidget, "warn"))
     density.setText("698")
     press_button(qtbot, green, "Add it")
     assert [lot.density_g_per_l for lot in window.desk.library.lots()] == [698.0]
@@ -218,6 +218,7 @@ def test_a_link_that_leads_nowhere_is_told_on_the_machine(qtbot, open_window):
     window = open_window()
     window.show_station("Machines")
     machines = window.view("Machines")
+    press_button(qtbot, machines, "Link")
     url = next(e for e in machines.findChildren(QLineEdit) if e.accessibleName() == "Device address")
     qtbot.keyClicks(url, "telnet://x")
     press_button(qtbot, machines, "Connect")
@@ -266,7 +267,7 @@ def test_settings_are_used_at_once_and_kept(qtbot, open_window, look):
     assert window.desk.settings.temperature == "°F"
     assert look.palette.name == "night"
     window.show_station("Machines")
-    assert any("°F" in w.text() for w in window.view("Machines").findChildren(QWidget, "figure"))
+    assert any("°F" in w.text() for w in window.view("Machines").findChildren(QWidget, "soft"))
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
     assert look.palette.name == "day"
 

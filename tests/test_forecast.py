@@ -1,0 +1,246 @@
+"""The forecast: an ensemble carried along by readings, the curve where there is no model, and a plan run on the model."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from logged import MACHINES, batches_of
+from test_plan_and_cue import PLAN
+
+from firnel.core.curve_forecast import curve_forecast
+from firnel.core.model.fitting import identify
+from firnel.core.model.forecast import DropRule, Forecaster, Interval, Marks, interval
+from firnel.core.model.learning import model_from, traits_of
+from firnel.core.model.planned import PlanCannotRunError, plan_hands, run_plan
+from firnel.core.model.replay import as_made, forecast_at, forecaster_at, held
+from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
+from firnel.core.vocabulary import Control, MarkKind
+
+FITTED_TO, HELD_OUT = batches_of("south")[:8], batches_of("south")[8:]
+
+
+@pytest.fixture(scope="module")
+def model():
+    return model_from(identify(FITTED_TO, 0.8, "gas"), FITTED_TO)
+
+
+def rng():
+    return np.random.default_rng(4)
+
+
+def early(model, batch, before=90.0):
+    at = batch.first_crack_t - before
+    rule = DropRule(development_s=batch.drop_t - batch.first_crack_t)
+    return forecast_at(model, batch, at, as_made(batch, at), rule, rng())
+
+
+def test_ninety_seconds_before_the_crack_its_moment_is_known(model):
+    off = [abs(early(model, batch).first_crack.value - batch.first_crack_t) for batch in HELD_OUT]
+    assert np.median(off) < 15.0, "lots new to the machine"
+
+
+def test_the_model_beats_the_straight_line(model):
+    reading = np.median([np.interp(b.first_crack_t, b.t, b.bean) for b in FITTED_TO])
+    ours, line = [], []
+    for batch in HELD_OUT:
+        at = batch.first_crack_t - 90.0
+        near = (batch.t > at - 30.0) & (batch.t <= at)
+        slope, level = np.polyfit(batch.t[near] - at, batch.bean[near], 1)
+        line.append(abs(at + (reading - level) / slope - batch.first_crack_t))
+        ours.append(abs(early(model, batch).first_crack.value - batch.first_crack_t))
+    assert np.median(ours) < 0.5 * np.median(line)
+
+
+def test_intervals_hold_most_of_the_time_and_narrow_as_the_crack_comes_near(model):
+    holds = []
+    for batch in HELD_OUT:
+        far, near = early(model, batch, 240.0).first_crack, early(model, batch, 60.0).first_crack
+        holds += [f.low <= batch.first_crack_t <= f.high for f in (far, near)]
+        assert near.high - near.low < far.high - far.low
+    assert np.mean(holds) >= 0.6, "80 % intervals, twelve trials"
+
+
+def test_readings_pull_the_members_together(model):
+    batch = HELD_OUT[0]
+    spread = [np.std(forecaster_at(model, batch, at, rng()).steel) for at in (0.0, 120.0, 400.0)]
+    assert spread[2] < spread[0]
+
+
+def test_a_colder_drum_is_noticed_while_it_roasts(model):
+    batch = HELD_OUT[0]
+    cold = replace(batch, bean=batch.bean - np.clip(batch.t / 100.0, 0.0, 1.0) * 6.0)
+    assert early(model, cold).first_crack.value > early(model, batch).first_crack.value + 10.0
+
+
+def test_after_first_crack_only_development_counts(model):
+    batch = HELD_OUT[1]
+    at = batch.first_crack_t + 20.0
+    rule = DropRule(development_s=100.0)
+    made = forecast_at(model, batch, at, held(batch, at), rule, rng())
+    assert made.first_crack == Interval(batch.first_crack_t, batch.first_crack_t, batch.first_crack_t)
+    assert made.drop_t.value == pytest.approx(batch.first_crack_t + 100.0)
+    assert made.development_s.value == pytest.approx(100.0)
+    assert made.drop_c.low < made.drop_c.value < made.drop_c.high
+    assert made.cloud.shape == (2, 200)
+
+
+def test_a_drop_at_a_temperature_has_an_open_time(model):
+    batch = HELD_OUT[1]
+    made = forecast_at(model, batch, batch.first_crack_t, as_made(batch, batch.first_crack_t), DropRule(drop_c=203.0), rng())
+    assert made.drop_t.low < made.drop_t.value
+    assert made.drop_c.value == pytest.approx(203.0, abs=0.4)
+
+
+def test_what_most_members_never_reach_is_not_foretold(model):
+    batch = HELD_OUT[1]
+    made = forecast_at(model, batch, 400.0, as_made(batch, 400.0), DropRule(drop_c=400.0), rng())
+    assert made.drop_t is None
+    assert made.drop_c is None
+    assert made.development_s is None
+
+
+def test_missing_readings_and_spikes_leave_no_nan(model):
+    batch = HELD_OUT[2]
+    bean, air = batch.bean.copy(), np.full_like(batch.air, np.nan)
+    bean[(batch.t > 200) & (batch.t < 260)] = np.nan
+    made = early(model, replace(batch, bean=bean, air=air, air_at_charge=float("nan")))
+    assert np.isfinite(made.fan).all()
+    assert np.isfinite(made.first_crack.value)
+
+
+def test_the_same_seed_gives_the_same_forecast(model):
+    assert early(model, HELD_OUT[0]).first_crack == early(model, HELD_OUT[0]).first_crack
+
+
+def test_the_fan_begins_where_the_probe_is(model):
+    batch = HELD_OUT[3]
+    made = early(model, batch)
+    assert made.fan[1, 0] == pytest.approx(np.interp(made.at, batch.t, batch.bean), abs=2.0)
+    assert (made.fan[0] <= made.fan[1]).all()
+    assert (made.fan[1] <= made.fan[2]).all()
+
+
+def test_an_interval_tells_members_that_never_arrive_as_late():
+    assert interval(np.array([1.0, 2.0, 3.0, 4.0, np.inf])).high is None
+    assert interval(np.array([1.0, np.inf, np.inf])) is None
+    assert interval(np.array([])) is None
+    assert interval(np.full(10, 5.0)) == Interval(5.0, 5.0, 5.0)
+
+
+def test_more_gas_brings_the_crack_sooner(model):
+    batch = HELD_OUT[0]
+    at = batch.first_crack_t - 200.0
+    ensemble = forecaster_at(model, batch, at, rng())
+    hands = held(batch, at)
+    more = replace(hands, heat=np.minimum(hands.heat * 1.15, 1.0))
+    rule = DropRule(development_s=90.0)
+    sooner, usual = ensemble.forecast(more, rule, Marks()), ensemble.forecast(hands, rule, Marks())
+    assert sooner.first_crack.value < usual.first_crack.value
+
+
+def test_a_forecaster_is_made_from_the_charge_alone(model):
+    batch = HELD_OUT[0]
+    blind = replace(batch, bean=batch.bean[:1], air=batch.air[:1])
+    ensemble = Forecaster(model.fitted, model.yellow, model.crack, model.drift, blind, rng())
+    made = ensemble.forecast(held(batch, 0.0), DropRule(90.0), Marks())
+    assert made.basis == "model"
+    assert made.yellow.value > 200.0
+
+
+# Without a model
+
+
+def rising(until, noise=0.0):
+    t = np.arange(0.0, until, 1.0)
+    level = 205.0 - 140.0 * np.exp(-t / 300.0)
+    return t, level + noise * np.random.default_rng(1).standard_normal(t.size)
+
+
+def test_the_curve_is_carried_on_and_says_that_it_is_the_curve():
+    t, bean = rising(620.0, 0.1)
+    truth = -300.0 * np.log((205.0 - 190.0) / 140.0)
+    made = curve_forecast(t, bean, (), DropRule(90.0), Marks(yellow_t=250.0), 155.0, 190.0)
+    assert made.basis == "curve"
+    assert made.first_crack.low <= truth <= made.first_crack.high
+    assert made.yellow == Interval(250.0, 250.0, 250.0)
+    assert made.drop_t.value == pytest.approx(made.first_crack.value + 90.0)
+    far = curve_forecast(*rising(350.0, 0.1), (), DropRule(90.0), Marks(), 155.0, 190.0)
+    assert (
+        far.first_crack.high is None
+        or far.first_crack.high - far.first_crack.low > made.first_crack.high - made.first_crack.low
+    )
+
+
+def test_a_falling_or_flat_curve_foretells_nothing():
+    t = np.arange(0.0, 60.0)
+    made = curve_forecast(t, 200.0 - 2.0 * t, (), DropRule(90.0), Marks(), 155.0, 197.0)
+    assert made.first_crack is None
+    assert made.drop_t is None
+    flat = curve_forecast(np.arange(0.0, 300.0), np.full(300, 160.0), (), DropRule(90.0), Marks(), 155.0, 197.0)
+    assert flat.first_crack is None or flat.first_crack.value > 600.0
+
+
+def test_the_curve_can_be_dropped_at_a_temperature():
+    t, bean = rising(560.0)
+    made = curve_forecast(t, bean, (300.0,), DropRule(drop_c=197.0), Marks(yellow_t=250.0, first_crack_t=550.0), 155.0, 190.0)
+    assert made.drop_t.low <= made.drop_t.value
+    assert made.development_s.value == pytest.approx(made.drop_t.value - 550.0)
+    assert curve_forecast(t, bean, (), DropRule(), Marks(first_crack_t=550.0), 155.0, 190.0).drop_t is None
+
+
+# A plan on the model
+
+
+def plan_for_south(**changes):
+    moves = (
+        PlannedMove(Control.GAS, 4.5, Anchor.YELLOW, 10.0),
+        PlannedMove(Control.AIRFLOW, 60.0, Anchor.FIRST_CRACK, -20.0),
+        PlannedMove(Control.GAS, 3.0, Anchor.BEAN, at_c=185.0),
+    )
+    start = {Control.GAS: 6.6, Control.AIRFLOW: 35.0, Control.DRUM: 60.0}
+    plan = Plan("test", "south", "", 0.85, targets=Targets(charge_c=192.0, development_s=95.0), start=start, moves=moves)
+    return replace(plan, **changes)
+
+
+def test_a_plan_is_run_with_its_moves_at_their_marks(model):
+    green = traits_of(HELD_OUT[0])
+    roast = run_plan(model, MACHINES["south"], plan_for_south(), green)
+    marks = roast.marks
+    order = [marks[kind] for kind in (MarkKind.CHARGE, MarkKind.TURNING, MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP)]
+    assert order == sorted(order)
+    assert 40.0 < marks[MarkKind.TURNING] < 110.0, "60-95 s; common practice, no published source"
+    assert roast.expected_t[0] == pytest.approx(marks[MarkKind.YELLOW] + 10.0, abs=1.5)
+    assert roast.expected_t[1] == pytest.approx(marks[MarkKind.FIRST_CRACK] - 20.0, abs=1.5)
+    assert np.interp(roast.expected_t[2], roast.simulated.t, roast.simulated.bean_probe[:, 0]) == pytest.approx(185.0, abs=1.0)
+    assert roast.drop_t == pytest.approx(marks[MarkKind.FIRST_CRACK] + 95.0)
+    assert 0.10 < roast.loss < 0.20
+    assert 40.0 < roast.colour < 80.0
+
+
+def test_a_colder_drum_makes_the_same_plan_late(model):
+    green = traits_of(HELD_OUT[0])
+    usual, cold = (run_plan(model, MACHINES["south"], plan_for_south(), green, steel_c=steel) for steel in (190.0, 160.0))
+    assert cold.marks[MarkKind.YELLOW] > usual.marks[MarkKind.YELLOW] + 5.0
+
+
+def test_a_plan_that_never_cracks_says_so_with_none(model):
+    weak = plan_for_south(start={Control.GAS: 0.5, Control.AIRFLOW: 35.0}, moves=())
+    roast = run_plan(model, MACHINES["south"], weak, traits_of(HELD_OUT[0]))
+    assert roast.marks[MarkKind.FIRST_CRACK] is None
+    assert roast.drop_t is None
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"), [({"load_kg": None}, "no load"), ({"targets": Targets(charge_c=192.0)}, "when to drop")]
+)
+def test_a_plan_that_lacks_something_is_refused(model, changes, words):
+    with pytest.raises(PlanCannotRunError, match=words):
+        run_plan(model, MACHINES["south"], plan_for_south(**changes), traits_of(HELD_OUT[0]))
+
+
+def test_a_plans_settings_hold_from_move_to_move():
+    hands = plan_hands(PLAN, MACHINES["south"], tuple(100.0 * (n + 1) for n in range(len(PLAN.moves))))
+    for index, move in enumerate(PLAN.moves):
+        if move.control is Control.GAS:
+            at = int(100.0 * (index + 1) / 2.0) + 1
+            assert hands.heat[at] == pytest.approx(np.sqrt(min(move.to / 10.0, 1.0)))

@@ -1,0 +1,295 @@
+"""What is learned of a machine: on logs of two machines that the simulator is not, and on what can be worked out by hand."""
+
+import json
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from logged import MACHINES, batches_of, lot_of, record_of
+
+from firnel.core.model.document import OutdatedModelError, model_from_document, model_to_document
+from firnel.core.model.drift import learn_drift
+from firnel.core.model.fitting import FitCancelledError, identify
+from firnel.core.model.identification import modelled, priors_of, steel_from_idling
+from firnel.core.model.learning import crack_error, crack_time, learn, misfit, model_from
+from firnel.core.model.level import LevelSample, RoastLevel, fit_level
+from firnel.core.model.logged import UnusableLogError, logged_batch
+from firnel.core.model.thresholds import BATCH_SD, GreenTraits, Threshold, threshold_from
+from firnel.core.vocabulary import Control, Mark, MarkKind, Trace
+
+
+@pytest.fixture(scope="session")
+def south():
+    """The smaller of the two machines, fitted to eight of its fourteen batches."""
+    fitted_to = batches_of("south")[:8]
+    return model_from(identify(fitted_to, 0.8, "gas"), fitted_to)
+
+
+HELD_OUT = batches_of("south")[8:]
+
+
+def test_batches_it_has_not_seen_are_made_again_from_charge_state_and_moves(south):
+    off = [misfit(modelled(south.fitted, batch, known=False), batch)[0] for batch in HELD_OUT]
+    assert np.median(off) < 3.0
+    assert south.report.rms_bean_c < 1.5
+    assert south.report.rms_air_c < 5.0
+
+
+def test_first_crack_of_unseen_batches_is_foretold_without_live_data(south):
+    errors = [abs(crack_error(south, batch)) for batch in HELD_OUT]
+    assert np.median(errors) < 15.0
+
+
+def test_the_fitted_constants_are_of_the_order_of_such_a_machine(south):
+    # A 1 kg gas drum: 1 to 6 kW burner, probe lag of a 3 to 6 mm probe 5 to 30 s; common practice, no published source.
+    assert 1.0 < south.fitted.number("power") < 6.0
+    assert 5.0 < south.fitted.number("probe_lag") < 30.0
+    for prior in south.fitted.priors:
+        assert (
+            0.0
+            < south.fitted.spread(prior.name)
+            <= 1.05
+            * prior.outside_sd(float(south.fitted.values[[p.name for p in south.fitted.priors].index(prior.name)]), prior.sd)
+        ), "no constant is known less well than before the logs"
+
+
+def test_more_batches_are_known_better():
+    few, more = (identify(batches_of("south")[:count], 0.8, "gas") for count in (3, 6))
+    for name in ("power", "bean_air", "probe_lag", "steel_capacity"):
+        assert more.spread(name) < few.spread(name)
+
+
+def test_density_and_process_move_the_crack_the_way_the_logs_show(south):
+    dense, soft = (GreenTraits("new", density, 0.11, "washed") for density in (790.0, 650.0))
+    assert south.crack.expect(dense)[0] > south.crack.expect(soft)[0]
+    natural = GreenTraits("new", 715.0, 0.11, "natural")
+    assert south.crack.expect(natural)[0] < south.crack.expect(replace(natural, process="washed"))[0]
+
+
+def test_yellow_and_crack_lie_where_drum_roasts_have_them(south):
+    # Probe readings 150-168 and 190-207 degC; common practice, no published source.
+    usual = GreenTraits("new")
+    assert 145.0 < south.yellow.expect(usual)[0] < 168.0
+    assert 188.0 < south.crack.expect(usual)[0] < 207.0
+
+
+def test_learning_holds_batches_out_and_tells_how_good_it_was():
+    told = []
+    model = learn(batches_of("south")[:8], 0.8, "gas", lambda done: told.append(done) or True)
+    assert model.report.held_out == ("south-004", "south-008")
+    assert model.report.held_out_rms_bean_c < 5.0
+    assert model.report.held_out_crack_s is not None
+    assert told == sorted(told)
+    assert 0.0 <= told[0] < told[-1] <= 1.0
+
+
+def test_two_batches_are_fitted_but_nothing_is_claimed_and_one_is_refused():
+    model = learn(batches_of("north")[:2], 2.0, "gas")
+    assert model.report.held_out == ()
+    assert model.report.held_out_rms_bean_c is None
+    for few in ((), batches_of("north")[:1]):
+        with pytest.raises(ValueError, match="at least two"):
+            identify(few, 2.0, "gas")
+
+
+def test_a_fit_can_be_cancelled():
+    with pytest.raises(FitCancelledError):
+        learn(batches_of("south")[:6], 0.8, "gas", lambda done: False)
+
+
+def test_a_model_comes_back_from_its_document(south):
+    document = json.loads(json.dumps(model_to_document(south, "gas"), allow_nan=False))
+    again = model_from_document(document)
+    assert again.report == south.report
+    assert again.crack == south.crack
+    batch = HELD_OUT[0]
+    assert crack_time(again, batch) == pytest.approx(crack_time(south, batch))
+    for change in ({"version": 0}, {"names": ["power"]}):
+        with pytest.raises(OutdatedModelError, match="fit it again"):
+            model_from_document(document | change)
+
+
+def test_a_machine_without_an_air_probe_is_fitted_on_its_bean_probe():
+    blind = [replace(b, air=np.full_like(b.air, np.nan), air_at_charge=float("nan")) for b in batches_of("south")[:5]]
+    model = model_from(identify(blind, 0.8, "gas"), blind)
+    assert model.report.rms_bean_c < 2.0
+    assert model.report.rms_air_c is None
+    assert np.isfinite(modelled(model.fitted, blind[0]).bean_probe).all()
+
+
+# Steel before the charge
+
+
+def idle_log(record, steel_high):
+    """A log with 90 s of idling before its charge, in which the probe drifts towards hot or cold steel."""
+    t = np.arange(-90.0, 0.0, 2.0)
+    drift = steel_high * (1.0 - np.exp(-(t + 90.0) / 40.0)) * 0.5
+    trace, start = record.trace, record.trace.bean[0] + 0.0
+    columns = [
+        np.concatenate([t, trace.t + 2.0]),
+        np.concatenate([start + drift, trace.bean]),
+        np.concatenate([trace.air[0] + 0.3 * drift, trace.air]),
+        np.concatenate([np.full(t.size, 0.5), trace.gas]),
+        np.concatenate([np.full(t.size, trace.airflow[0]), trace.airflow]),
+        np.concatenate([np.full(t.size, trace.drum[0]), trace.drum]),
+    ]
+    quality = np.zeros(columns[0].size, np.int64)
+    marks = tuple(replace(mark, t=mark.t + 2.0) for mark in record.marks)
+    return replace(record, trace=Trace.from_columns(columns, quality), marks=marks)
+
+
+def test_the_empty_machine_before_the_charge_tells_hot_steel_from_cold(south):
+    record, machine, lot = record_of("south-001"), MACHINES["south"], lot_of("south-001")
+    cold, usual, hot = (
+        steel_from_idling(south.fitted, logged_batch(idle_log(record, high), machine, lot)) for high in (-30.0, 0.0, 30.0)
+    )
+    assert cold[0] + 8.0 < usual[0] < hot[0] - 8.0
+    without = steel_from_idling(south.fitted, batches_of("south")[0])
+    assert usual[1] < without[1], "idling narrows what is known of the steel"
+
+
+# Logs that cannot be learned from
+
+
+def altered(change):
+    record = record_of("south-001")
+    trace = record.trace
+    if change == "fahrenheit":
+        return replace(record, trace=replace(trace, bean=trace.bean * 1.8 + 32.0))
+    if change == "clipped":
+        return replace(record, trace=replace(trace, bean=np.minimum(trace.bean, 160.0)))
+    if change == "cold":
+        return replace(record, trace=replace(trace, bean=trace.bean * 0.4))
+    if change == "no gas":
+        return replace(record, trace=replace(trace, gas=np.full_like(trace.gas, np.nan)), moves=())
+    if change == "no bean":
+        return replace(record, trace=replace(trace, bean=np.full_like(trace.bean, np.nan)))
+    if change == "no charge":
+        return replace(record, marks=record.marks[1:])
+    if change == "no load":
+        return replace(record, load_kg=None)
+    if change == "another machine":
+        return replace(record, load_kg=12.0)
+    marks = (record.marks[0], Mark(MarkKind.DROP, 60.0))
+    return replace(record, marks=marks)
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ("fahrenheit", "in degF"),
+        ("clipped", "clipped"),
+        ("cold", "no roast, or another probe"),
+        ("no gas", "no record of the gas"),
+        ("no bean", "hardly any bean readings"),
+        ("no charge", "no charge mark"),
+        ("no load", "how much was charged"),
+        ("another machine", "another machine's log"),
+        ("short", "too short"),
+    ],
+)
+def test_logs_that_would_teach_nonsense_are_refused_in_words(change, words):
+    with pytest.raises(UnusableLogError, match=words):
+        logged_batch(altered(change), MACHINES["south"], lot_of("south-001"))
+
+
+def test_gaps_stay_gaps_and_spikes_are_passed_over():
+    record = record_of("south-002")
+    trace = record.trace
+    bean = trace.bean.copy()
+    bean[(trace.t > 300) & (trace.t < 340)] = np.nan
+    bean[np.searchsorted(trace.t, 500.0)] = 999.0
+    batch = logged_batch(replace(record, trace=replace(trace, bean=bean)), MACHINES["south"])
+    assert np.isnan(batch.bean[(batch.t > 304) & (batch.t < 336)]).all()
+    assert np.nanmax(batch.bean) < 260.0
+
+
+def test_moves_noted_by_hand_serve_where_the_machine_is_silent():
+    record = record_of("south-001")
+    silent = replace(record.trace, gas=np.full_like(record.trace.gas, np.nan))
+    moves = [m for m in record.moves if m.control is Control.GAS]
+    first = replace(moves[0], t=0.0, to=float(record.trace.gas[0]))
+    by_hand = logged_batch(replace(record, trace=silent, moves=(first, *moves)), MACHINES["south"])
+    read = logged_batch(record, MACHINES["south"])
+    assert by_hand.hands.heat == pytest.approx(read.hands.heat)
+
+
+# Shrinkage, by hand
+
+
+def test_few_marks_lean_on_the_machine_and_many_on_the_lot():
+    others = [(GreenTraits(f"lot {n}"), 196.0) for n in range(12)]
+    means = []
+    for count in (0, 1, 3, 12):
+        threshold = threshold_from(197.0, others + [(GreenTraits("odd"), 200.0)] * count)
+        mean, sd = threshold.expect(GreenTraits("odd"))
+        means.append(mean)
+        assert sd >= BATCH_SD
+    assert means == sorted(means)
+    assert means[0] == pytest.approx(196.0, abs=0.2)
+    assert means[-1] == pytest.approx(200.0, abs=0.4)
+
+
+def test_one_mark_on_one_lot_is_the_textbook_shrinkage():
+    # Normal with normal prior (Gelman et al., Bayesian Data Analysis, 2.5): sd of the mean 15, lot 1.0, batch 0.8.
+    threshold = Threshold(197.0, (GreenTraits("a"),), (200.0,))
+    shared = 15.0**2 + 1.0**2
+    assert threshold.expect(GreenTraits("a"))[0] == pytest.approx(197.0 + 3.0 * shared / (shared + 0.8**2))
+    assert threshold.expect(GreenTraits("b"))[0] == pytest.approx(197.0 + 3.0 * 15.0**2 / (shared + 0.8**2))
+
+
+def test_without_marks_the_usual_is_expected_widely():
+    mean, sd = Threshold(197.0).expect(GreenTraits("a"))
+    assert mean == 197.0
+    assert sd > 10.0
+
+
+# Level and drift
+
+
+def samples(model, batches):
+    return [
+        LevelSample(modelled(model.fitted, b), b.moisture, b.drop_t, b.loss, b.colour) for b in batches if b.drop_t is not None
+    ]
+
+
+def test_loss_and_colour_of_unseen_batches_follow_from_the_curve(south):
+    for batch in HELD_OUT:
+        made = modelled(south.fitted, batch, known=False)
+        assert float(south.level.loss(made, batch.moisture, batch.drop_t)[0]) == pytest.approx(batch.loss, abs=0.015)
+        assert float(south.level.colour(made, batch.drop_t)[0]) == pytest.approx(batch.colour, abs=5.0)
+
+
+def test_level_gets_darker_and_lighter_in_weight_with_time_only(south):
+    made = modelled(south.fitted, HELD_OUT[0])
+    times = (300.0, 500.0, 700.0)
+    losses = [float(south.level.loss(made, 0.11, t)[0]) for t in times]
+    colours = [float(south.level.colour(made, t)[0]) for t in times]
+    assert losses == sorted(losses)
+    assert colours == sorted(colours, reverse=True)
+
+
+def test_a_batch_that_was_not_weighed_teaches_no_loss(south):
+    unweighed = [replace(sample, loss=None, colour=None) for sample in samples(south, HELD_OUT)]
+    assert fit_level(unweighed).loss_rate == RoastLevel().loss_rate
+    assert fit_level(samples(south, HELD_OUT)).loss_sd < RoastLevel().loss_sd
+
+
+def test_drift_is_what_the_probe_does_beside_the_model(south):
+    made = []
+    for batch in HELD_OUT:
+        simulated = modelled(south.fitted, batch)
+        since = np.clip(batch.t - batch.first_crack_t, 0.0, None) / 60.0
+        count = batch.bean.size
+        made.append((replace(batch, bean=simulated.bean_probe[:count, 0] + 1.5 * since), simulated))
+    drift = learn_drift(made)
+    assert drift.after_mean == pytest.approx(1.5, abs=0.15)
+    assert drift.before_sd < 0.5
+    assert learn_drift([]).after_mean == 0.0
+
+
+def test_priors_are_of_the_machines_size():
+    small, large = ({p.name: p.mean for p in priors_of(load, "gas")} for load in (1.0, 12.0))
+    assert large["power"] == pytest.approx(12.0 * small["power"])
+    electric = {p.name: p.mean for p in priors_of(1.0, "electric")}
+    assert electric["heat_lag"] > 2.0 * small["heat_lag"]
