@@ -7,7 +7,7 @@ import pytest
 from conftest import make_record
 from logged import MACHINES, lot_of, record_of
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QProgressBar, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLineEdit, QProgressBar, QWidget
 
 from firnel.app.window import make_application, make_window
 from firnel.core.vocabulary import Lot, Probe
@@ -184,6 +184,22 @@ def test_handling_is_for_the_chosen_machine(qtbot, open_window, library):
     box.textActivated.emit("Long Fifteen")
     assert "12.0 kg" in words(green)
     assert "natural: sugars left on the bean scorch" in words(green)
+
+
+def test_the_house_changes_its_rules_and_what_is_too_much_is_refused(qtbot, open_window, library):
+    _, green = open_window("Green", temperature="°F")
+    choose(green, "Burundi Mparazi")
+    press(qtbot, green, "Rules of the house")
+    dialog = green.findChild(QDialog)
+    entry = control(dialog, QLineEdit, "Charge, Natural or anaerobic")
+    assert entry.text() == "-11"
+    entry.setText("-90")
+    press(qtbot, dialog, "Keep them")
+    assert "too much" in words(dialog)
+    entry.setText("-18")
+    press(qtbot, dialog, "Keep them")
+    assert library.house("handling")["natural"][0] == pytest.approx(-10.0)
+    assert "-18°" in words(green)
 
 
 # Machines

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -31,7 +31,7 @@ from firnel.store.lot_book import LotBook
 from firnel.store.machine_book import MachineBook
 from firnel.store.opening import RoastingLock, library_path, library_url, open_engine
 from firnel.store.rows import aware, new_key, upsert
-from firnel.store.tables import batches, lots, machines, marks, moves, notes, plans, readings
+from firnel.store.tables import batches, house, lots, machines, marks, moves, notes, plans, readings
 
 
 class NotInLibraryError(LookupError):
@@ -131,6 +131,17 @@ class Library:
     def machines(self) -> list[Machine]:
         """All machines, by name."""
         return self.machine_book.all()
+
+    def house(self, name: str) -> Mapping[str, Any]:
+        """What the house has decided under a name; empty if nothing."""
+        with self.engine.connect() as connection:
+            return connection.execute(select(house.c.document).where(house.c.name == name)).scalar() or {}
+
+    def save_house(self, name: str, document: Mapping[str, Any]) -> None:
+        """Keep what the house has decided."""
+        with self.engine.begin() as connection:
+            connection.execute(delete(house).where(house.c.name == name))
+            connection.execute(insert(house).values(name=name, document=dict(document)))
 
     def machine(self, name: str) -> Machine:
         """The machine of that name, or the only one whose name begins so.

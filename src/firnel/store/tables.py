@@ -88,6 +88,14 @@ machine_log = Table(
     Column("document", JSON, nullable=False),
 )
 
+# What the house has decided once for all: rules of handling and the like, by name.
+house = Table(
+    "house",
+    metadata,
+    Column("name", String(60), primary_key=True),
+    Column("document", JSON, nullable=False),
+)
+
 plans = Table(
     "plans",
     metadata,

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.green.age import Age, age_of
-from firnel.core.green.handling import Handling, HouseRules, PastBatch, handling, likeness, usual_charge
+from firnel.core.green.handling import Handling, HouseRules, PastBatch, handling, likeness, usual_charge, with_rule
 from firnel.core.green.measurements import (
     DEFECTS,
     MeasurementError,
@@ -29,10 +29,14 @@ from firnel.store.lot_book import Measurement
 
 __all__ = [
     "DEFECTS",
+    "RULES",
+    "HouseRules",
     "ImportRefusedError",
     "LotSheet",
     "Measurement",
     "MeasurementError",
+    "house_rules",
+    "keep_house_rules",
     "lot_sheet",
     "measure",
     "read_figures",
@@ -157,15 +161,52 @@ def _read_defects(typed: str) -> dict[str, int]:
     return beans
 
 
-def lot_sheet(library: Library, lot: Lot, machine: Machine | None, today: date, rules: HouseRules | None = None) -> LotSheet:
-    """Work out the sheet of a lot, with handling advice for a machine."""
+#: Words for the rules of the house, in the order in which they are shown.
+RULES = {
+    "dense": "Dense, above 720 g/L",
+    "soft": "Low density, below 680 g/L",
+    "natural": "Natural or anaerobic",
+    "altered": "Decaffeinated or wet-hulled",
+    "dry": "Dry, below 9 %",
+    "moist": "Moist, above 12 %",
+    "high_grown": "Grown at 1700 m or higher",
+    "low_grown": "Grown below 1200 m",
+    "small": "Small beans, below 5.8 mm",
+    "large": "Very large beans, above 7.2 mm",
+    "old": "Fading or past crop",
+}
+
+
+def house_rules(library: Library) -> HouseRules:
+    """The rules of the house: the usual ones, changed as it has decided."""
+    rules = HouseRules()
+    for name, (charge_c, heat) in library.house("handling").items():
+        rules = with_rule(rules, name, charge_c, heat)
+    return rules
+
+
+def keep_house_rules(library: Library, changed: Mapping[str, tuple[float, float]]) -> None:
+    """Keep rules: by name the shift of the charge [degC] and of the early heat [share].
+
+    Raises
+    ------
+    ValueError : for a rule that there is not, or that is too much.
+    """
+    rules = HouseRules()
+    for name, (charge_c, heat) in changed.items():
+        rules = with_rule(rules, name, charge_c, heat)
+    library.save_house("handling", {name: list(pair) for name, pair in changed.items()})
+
+
+def lot_sheet(library: Library, lot: Lot, machine: Machine | None, today: date) -> LotSheet:
+    """Work out the sheet of a lot, with handling advice for a machine by the rules of the house."""
     age = age_of(lot.harvest, lot.arrival, today)
     taken = library.lot_book.measurements(lot.id) if lot.id is not None else []
     measured = tuple((m.taken_at, m.kind.replace("_", " "), str(m.document.get("words", ""))) for m in reversed(taken))
     advice = None
     if machine is not None:
         past, charges = _past_batches(library, lot, machine)
-        advice = handling(lot, machine, past, age, lot.mean_mm, rules, usual_charge(charges))
+        advice = handling(lot, machine, past, age, lot.mean_mm, house_rules(library), usual_charge(charges))
     return LotSheet(
         lot,
         age,

@@ -6,12 +6,14 @@ from dataclasses import replace
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from firnel.core.units import Units
 from firnel.core.vocabulary import Lot
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, label
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
+from firnel.work.intake import RULES, HouseRules
 
 #: Field, name, and for figures: unit, what it is multiplied by on the way in, lowest and highest as typed.
 FACTS: tuple[tuple[str, str, tuple[str, float, float, float] | None], ...] = (
@@ -204,3 +206,59 @@ class MeasureForm(QWidget):
             self.say(str(error), wrong=True)
             return
         self.typed.emit(kind, self._line.text(), figure)
+
+
+class RulesDialog(QDialog):
+    """The rules of the house: by how much each trait moves charge and early heat."""
+
+    kept = pyqtSignal(object)  # dict of name to (charge [degC], heat [share])
+
+    def __init__(self, rules: HouseRules, units: Units, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Rules of the house")
+        self._units = units
+        column = QVBoxLayout(self)
+        column.addWidget(label("Rules of the house", "title"))
+        column.addWidget(label("What a trait of the green does to the charge and to the early heat.", "soft"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(SPACE_M)
+        grid.setVerticalSpacing(4)
+        for index, title in enumerate(("", f"charge, {units.temperature}", "early heat, %")):
+            grid.addWidget(label(title, "soft"), 0, index)
+        self._rows: dict[str, tuple[FigureEntry, FigureEntry]] = {}
+        for row, (name, words) in enumerate(RULES.items(), start=1):
+            charge_c, heat = getattr(rules, name)
+            fields = FigureEntry(f"Charge, {words}"), FigureEntry(f"Early heat, {words}")
+            fields[0].show_figure(units.show_difference(charge_c), 0)
+            fields[1].show_figure(100.0 * heat, 0)
+            grid.addWidget(label(words), row, 0)
+            for index, field in enumerate(fields, start=1):
+                field.setFixedWidth(110)
+                grid.addWidget(field, row, index)
+            self._rows[name] = fields
+        column.addLayout(grid)
+        self._warning = label("", "warn", wrap=True)
+        column.addWidget(self._warning)
+        buttons = QHBoxLayout()
+        leave, keep = button("Leave them"), button("Keep them", primary=True)
+        leave.clicked.connect(self.reject)
+        keep.clicked.connect(self._on_keep)
+        buttons.addStretch(1)
+        buttons.addWidget(leave)
+        buttons.addWidget(keep)
+        column.addLayout(buttons)
+
+    def say(self, sentence: str) -> None:
+        """Show what is wrong."""
+        self._warning.setText(sentence)
+
+    def _on_keep(self) -> None:
+        try:
+            changed = {
+                name: (self._units.read_difference(charge.figure() or 0.0), (heat.figure() or 0.0) / 100.0)
+                for name, (charge, heat) in self._rows.items()
+            }
+        except ValueError as error:
+            self.say(str(error))
+            return
+        self.kept.emit(changed)

@@ -24,6 +24,7 @@ class LotSheetPanel(QWidget):
     archive_wanted = pyqtSignal()
     counted = pyqtSignal(float)  # as typed, in the unit shown
     machine_chosen = pyqtSignal(str)
+    rules_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -99,6 +100,12 @@ class LotSheetPanel(QWidget):
         for widget in (self._charge, self._advice, self._why, self._reasons, self._hints, self._basis):
             column.addWidget(widget)
         column.addStretch(1)
+        rules = button("Rules of the house", "What a trait of the green does to charge and early heat")
+        rules.clicked.connect(self.rules_wanted)
+        bottom = QHBoxLayout()
+        bottom.addStretch(1)
+        bottom.addWidget(rules)
+        column.addLayout(bottom)
         return frame
 
     def show_machines(self, names: list[str], chosen: str) -> None:

@@ -5,15 +5,25 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QStackedWidget
 
 from firnel.core.vocabulary import Lot, Machine
-from firnel.ui.green.forms import LotForm
+from firnel.ui.green.forms import LotForm, RulesDialog
 from firnel.ui.green.sheet import LotSheetPanel
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import button
 from firnel.work.desk import Desk
-from firnel.work.intake import ImportRefusedError, lot_sheet, measure, read_figures, take_in_lots, write_out_lots
+from firnel.work.intake import (
+    ImportRefusedError,
+    house_rules,
+    keep_house_rules,
+    lot_sheet,
+    measure,
+    read_figures,
+    take_in_lots,
+    write_out_lots,
+)
 
 TABLES = "Tables (*.csv *.xlsx)"
 
@@ -52,6 +62,7 @@ class GreenView(ListPage):
         self.panel.archive_wanted.connect(self._on_archive)
         self.panel.counted.connect(self._on_counted)
         self.panel.machine_chosen.connect(self._on_machine)
+        self.panel.rules_wanted.connect(self._on_rules)
         self.panel.measure.typed.connect(self._on_measured)
         self._form.saved.connect(self._on_saved)
         self._form.left.connect(self._on_left)
@@ -98,6 +109,22 @@ class GreenView(ListPage):
     def _on_machine(self, name: str) -> None:
         self._machine = name
         self._show()
+
+    def _on_rules(self) -> None:
+        dialog = RulesDialog(house_rules(self._desk.library), self._desk.settings.units, self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+
+        def keep(changed: dict[str, tuple[float, float]]) -> None:
+            try:
+                keep_house_rules(self._desk.library, changed)
+            except ValueError as error:
+                dialog.say(str(error))
+                return
+            dialog.accept()
+            self._show()
+
+        dialog.kept.connect(keep)
+        dialog.open()
 
     def _begin_new(self) -> None:
         self.sheet.show()

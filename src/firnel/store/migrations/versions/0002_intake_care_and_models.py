@@ -35,6 +35,11 @@ def upgrade() -> None:
     sa.PrimaryKeyConstraint('id', name=op.f('pk_machine_log'))
     )
     op.create_index(op.f('ix_machine_log_machine_id'), 'machine_log', ['machine_id'])
+    op.create_table('house',
+    sa.Column('name', sa.String(length=60), nullable=False),
+    sa.Column('document', sa.JSON(), nullable=False),
+    sa.PrimaryKeyConstraint('name', name=op.f('pk_house'))
+    )
     op.add_column('lots', sa.Column('counted_at', sa.DateTime(timezone=True), nullable=True))
     op.add_column('lots', sa.Column('bags', sa.Integer(), nullable=True))
     op.add_column('lots', sa.Column('price_per_kg', sa.Float(), nullable=True))
