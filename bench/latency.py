@@ -56,7 +56,7 @@ def run(folder: Path) -> list[Line]:
         session.take_reading(Reading(now[0], float(bean[index]), float(bean[index]) + 20, 2.4, 50.0, 58.0))
     session._on_change = session.on_change_kept
     watch = PaintWatch()
-    viewport = window.roast._curves._top.plot.viewport()
+    viewport = window.roast.curves._top.plot.viewport()
     viewport.installEventFilter(watch)
     taken, busy = [], 0.0
     for index in range(count - 400, count):

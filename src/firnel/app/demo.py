@@ -37,6 +37,8 @@ def demo_library(folder: Path, name: str = DEMO_NAME, today: datetime | None = N
     from firnel.app.demo_library import ROASTERY, build_demo_library  # slow to load, and needed only once
 
     def progress(done: int, of: int) -> None:
+        if not sys.stderr.isatty() and done < of:
+            return  # one line is enough for a log
         print(f"\rRoasting the demo batches of {ROASTERY}: {done} of {of}", end="", file=sys.stderr, flush=True)
 
     build_demo_library(path, today, progress)
@@ -84,7 +86,7 @@ def main() -> int:
     parser.add_argument("--folder", type=Path, default=Path(".demo"), help="where the demo library is kept")
     parser.add_argument("--walk", type=Path, help="write a picture of every view into this folder and end")
     parser.add_argument("--theme", choices=["day", "night", "both"], default="day", help="themes of the walk")
-    parser.add_argument("--first-paint", action="store_true", help="print the milliseconds to the first paint and end")
+    parser.add_argument("--until", choices=["painted", "ready"], help="end as soon as the window is painted, or all there")
     given = parser.parse_args()
     walk = given.walk
     if walk is None and os.environ.get("FIRNEL_NO_DISPLAY"):
@@ -97,13 +99,11 @@ def main() -> int:
         # The pictures always show the same day, whatever day they are made on.
         library_at = demo_library(given.folder, "pictures-" + DEMO_NAME, SHOWN_DAY)
         return walk_through(library_at, walk, given.theme)
-    return _with_window(demo_library(given.folder), given.speed, given.first_paint)
+    return _with_window(demo_library(given.folder), given.speed, given.until)
 
 
-def _with_window(library_at: Path, speed: float, first_paint: bool) -> int:
+def _with_window(library_at: Path, speed: float, until: str | None) -> int:
     os.environ.setdefault("FIRNEL_SETTINGS", str(library_at.with_name("settings.json").resolve()))
-    from PyQt6.QtCore import QTimer
-
     from firnel.app.window import connect_first, make_application, make_window
     from firnel.store.library import Library
     from firnel.store.opening import LibraryError
@@ -121,9 +121,9 @@ def _with_window(library_at: Path, speed: float, first_paint: bool) -> int:
     settings, _ = load_settings()
     window = make_window(library, settings, Look(application))
     window.show()
-    QTimer.singleShot(0, loaded)
-    if first_paint:
-        QTimer.singleShot(0, application.quit)
+    window.roast.ready.connect(loaded)
+    if until is not None:
+        {"painted": window.roast.painted, "ready": window.roast.ready}[until].connect(application.quit)
         return application.exec()
     with tempfile.TemporaryDirectory() as folder:
         plan_at = Path(folder) / "plan.json"

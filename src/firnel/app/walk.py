@@ -97,7 +97,7 @@ class Stage:
             if round(self.roaster.t * 2) % 2 == 0:
                 bean, air = self.roaster.read()
                 settings = self.roaster.settings
-                session.take_reading(
+                self.window.desk.take_reading(
                     Reading(
                         self._time, bean, air, settings[Control.GAS], settings[Control.AIRFLOW], settings[Control.DRUM]
                     )

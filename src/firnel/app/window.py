@@ -7,7 +7,6 @@ from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from firnel.app.start import loaded
@@ -55,7 +54,7 @@ def run_window(library_at: str | Path, device: str | None = None) -> int:
         return 1
     window = make_window(library, settings, look)
     window.show()
-    QTimer.singleShot(0, loaded)
+    window.roast.ready.connect(loaded)
     window.offer_unfinished()
     if complaint:
         window.desk.session.message = complaint

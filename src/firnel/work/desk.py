@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
-from firnel.core.vocabulary import Machine
+from firnel.core.vocabulary import Machine, MarkKind
 from firnel.devices.address import AddressError, open_source
 from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
@@ -16,6 +17,11 @@ from firnel.work.settings import Settings
 
 __all__ = ["AddressError", "Desk", "LinkState", "LinkStatus", "machine_kinds", "machine_of_kind"]
 
+if TYPE_CHECKING:
+    from firnel.core.model.learning import MachineModel
+
+#: The steel is estimated this often. [s]
+STEEL_EVERY_S = 5.0
 #: Runs a function later on the thread that owns the desk.
 Post = Callable[[Callable[[], None]], None]
 
@@ -40,6 +46,8 @@ class Desk:
         self._source: ReadingSource | None = None
         self._generation = 0
         self.session = RoastSession(library, self.clock, self._changed)
+        self._model: tuple[int | None, MachineModel | None] = (None, None)
+        self._steel_t = float("-inf")
         self.session.report_trouble_later = self._trouble  # type: ignore[method-assign]  # the journal's thread must hop
 
     @property
@@ -86,7 +94,33 @@ class Desk:
 
     def _take(self, generation: int, reading: Reading) -> None:
         if generation == self._generation:  # not one that was still under way when the link was changed
-            self.session.take_reading(reading)
+            self.take_reading(reading)
+
+    def take_reading(self, reading: Reading) -> None:
+        """Take a reading of the connected machine."""
+        self.session.take_reading(reading)
+        self._watch_steel()
+
+    def forget_model(self) -> None:
+        """A machine was fitted anew: read its model again when it is wanted."""
+        self._model = (None, None)
+
+    def _watch_steel(self) -> None:
+        """Every few seconds before the charge, say how soaked the drum is."""
+        session, machine = self.session, self.session.machine
+        if machine is None or machine.id is None or MarkKind.CHARGE in session.marks:
+            session.steel = None
+            return
+        if session.now() - self._steel_t < STEEL_EVERY_S and session.now() >= self._steel_t:
+            return
+        self._steel_t = session.now()
+        from firnel.work.machine_knowledge import model_of  # not wanted before a machine is connected
+        from firnel.work.steel import steel_now
+
+        if self._model[0] != machine.id:
+            self._model = (machine.id, model_of(self.library, machine)[0])
+        model = self._model[1]
+        session.steel = steel_now(model, machine, session.trace.trace()) if model is not None else None
 
     def _status(self, generation: int, status: LinkStatus) -> None:
         if generation == self._generation:

@@ -104,12 +104,19 @@ def roast_picture(session: RoastSession, settings: Settings) -> RoastPicture:
         temperature_unit=units.temperature,
         batch_title=f"Batch {session.label}" if session.recording else "No batch",
         batch_lines=_batch_lines(session, units),
-        rows=mark_rows(tuple(session.marks.values()), units),
+        rows=_steel_rows(session, units) + mark_rows(tuple(session.marks.values()), units),
         moves=_moves(session, units, zero),
         message=session.message,
         trouble=session.trouble or "",
         next_key=_next_key(session),
     )
+
+
+def _steel_rows(session: RoastSession, units: Units) -> tuple[tuple[str, str, str], ...]:
+    if session.steel is None:
+        return ()
+    spread = units.show_difference(session.steel.sd_c)
+    return (("drum steel", f"± {spread:.0f}", units.text(session.steel.steel_c, "°C", 0)),)
 
 
 def _next_key(session: RoastSession) -> str:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from datetime import timedelta
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -32,6 +33,9 @@ from firnel.devices.reading import Reading
 from firnel.store.journal import Journal
 from firnel.store.library import Library
 from firnel.work.live_trace import LiveTrace
+
+if TYPE_CHECKING:
+    from firnel.work.steel import SteelEstimate
 
 #: A knob turned on within this time is one move. [s]
 ONE_MOVE_S = 4.0
@@ -82,6 +86,7 @@ class RoastSession:
         self.batch_id: int | None = None
         self.label = ""
         self.trace = LiveTrace()
+        self.steel: SteelEstimate | None = None  #: of the idling machine; the desk keeps it up to date
         self.trouble: str | None = None
         self.message: str = ""
         self._start = clock.now()

@@ -61,7 +61,7 @@ class MachinesView(ListPage):
         ):
             self.tabs.add(name, page)
         self.sheet_column.addWidget(self.tabs, 1)
-        self.model.fitted.connect(self.refresh)
+        self.model.fitted.connect(self._on_fitted)
         self.care.changed.connect(self.refresh)
         self.definition.changed.connect(self._on_changed)
         self.definition.added.connect(self._on_changed)
@@ -131,6 +131,10 @@ class MachinesView(ListPage):
             page.show_machine(key)
         self._url.setText(key.device_url)
         self.show_link()
+
+    def _on_fitted(self) -> None:
+        self._desk.forget_model()
+        self.refresh()
 
     def _on_changed(self, machine: Machine) -> None:
         saved = self._desk.library.save_machine(machine)

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QKeySequence, QShortcut
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QPaintEvent, QShortcut
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.ui.roast.cue_panel import CuePanel
-from firnel.ui.roast.curves import RoastCurves
 from firnel.ui.roast.prepare_sheet import PrepareSheet
 from firnel.ui.roast.side_cards import SideCards
 from firnel.ui.roast.strips import LineStrip, WordStrip
-from firnel.ui.shared.parts import ElidedLabel, label
+from firnel.ui.shared.parts import ElidedLabel, card, label
 from firnel.ui.shared.weigh_sheet import Results, WeighSheet
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SIDE_WIDTH, SPACE_M
@@ -23,6 +23,9 @@ from firnel.work.cue import cue_of
 from firnel.work.desk import Desk, LinkState
 from firnel.work.roast_picture import roast_picture
 from firnel.work.roast_session import BatchOrder
+
+if TYPE_CHECKING:
+    from firnel.ui.roast.curves import RoastCurves
 
 #: The curves are drawn at most this often [ms], and the clocks this often.
 LEAST_FRAME_MS, TICK_MS = 40, 250
@@ -51,6 +54,8 @@ class RoastView(QWidget):
     """Drives the desk's session."""
 
     recorded = pyqtSignal()  # a batch was saved
+    painted = pyqtSignal()  # for the first time, the curves not yet there
+    ready = pyqtSignal()  # the curves are there
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
@@ -58,6 +63,7 @@ class RoastView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._desk = desk
         self._phase = ""
+        self._painted = False
         self._shortcuts: list[QShortcut] = []
         self._build(look)
         self._frame_cost_ms = 0
@@ -79,8 +85,12 @@ class RoastView(QWidget):
         column.addWidget(self.cue)
         row = QHBoxLayout()
         row.setSpacing(SPACE_M)
-        self._curves = RoastCurves(look)
-        row.addWidget(self._curves, 1)
+        self._look = look
+        self._curves: RoastCurves | None = None
+        self._curves_place = QVBoxLayout()
+        self._empty_curves, _ = card()
+        self._curves_place.addWidget(self._empty_curves)
+        row.addLayout(self._curves_place, 1)
         self._cards, self.prepare, self.weigh = SideCards(), PrepareSheet(), WeighSheet()
         self._side = QStackedWidget()
         self._side.setFixedWidth(SIDE_WIDTH)
@@ -109,6 +119,33 @@ class RoastView(QWidget):
         self.prepare.prepared.connect(self._on_prepared)
         self.prepare.cancelled.connect(self._leave_prepare)
         self.weigh.saved.connect(self._on_weighed)
+
+    @property
+    def curves(self) -> RoastCurves:
+        """The curves. Plotting is slow to load, so they are made once the window has been painted without them."""
+        if self._curves is None:
+            from firnel.ui.roast.curves import RoastCurves
+
+            self._curves = RoastCurves(self._look)
+            self._curves_place.replaceWidget(self._empty_curves, self._curves)
+            self._empty_curves.deleteLater()
+            self.request_refresh()
+        return self._curves
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """The first one tells that the window is there, and brings the curves."""
+        super().paintEvent(event)
+        if not self._painted:
+            self._painted = True
+            QTimer.singleShot(0, self._tell_painted)
+
+    def _tell_painted(self) -> None:
+        self.painted.emit()
+        QTimer.singleShot(0, self._bring_curves)
+
+    def _bring_curves(self) -> None:
+        _ = self.curves
+        self.ready.emit()
 
     def _bind_keys(self) -> None:
         now, session = self._desk.clock.now, self._desk.session
@@ -189,7 +226,8 @@ class RoastView(QWidget):
         QTimer.singleShot(0, self._on_painted)
         picture = roast_picture(self._desk.session, self._desk.settings)
         self.cue.show_cue(picture.cue)
-        self._curves.show_picture(picture)
+        if self._curves is not None:
+            self._curves.show_picture(picture)
         cards = self._cooled_cards if picture.phase == "cooling" else self._cards
         cards.show_picture(picture)
         if picture.phase != self._phase:
