@@ -54,7 +54,7 @@ def simulated_batches(name: str, rng: np.random.Generator) -> tuple[Machine, lis
 
     def roast(lot: str, number: int) -> LoggedBatch:
         plan = plans[lot]
-        warmer = float(rng.uniform(0.95, 1.06))
+        warmer = float(rng.uniform(0.88, 1.12))
         scale = machine.controls
         moves = tuple(replace(move, to=scale[move.control].nearest(move.to * warmer)) for move in plan.moves)
         plan = replace(plan, moves=moves, load_kg=base.load_kg * float(rng.choice([1.0, 0.9, 0.8])))

@@ -43,6 +43,8 @@ BEAN_SPREAD, AIR_SPREAD, EARLY, EARLY_S = 1.3, 4.0, 4.0, 90.0
 WANDER = {"bean": 0.10, "steel": 0.30, "power": 0.004, "uptake": 0.003}
 #: Spread of the moment of a mark as a bean temperature: a finger, and colour or cracks as judged. [degC]
 MARK_SPREAD = 0.7
+#: So much of the mean misfit of the last takes is carried into the forecast.
+ANCHOR, ANCHOR_TAKES = 0.9, 3
 #: The forecast runs in steps of this. [s]
 FORWARD_STEP = 4.0
 
@@ -148,7 +150,7 @@ class Forecaster:
         self._state = start_state(self._constants(), self._load, start, members)
         if batch.idling is not None:
             self._idle(batch, batch.idling)
-        self._bean_before = self._state.bean
+        self._left_over: list[float] = []
 
     def _column(self, name: str) -> FloatArray:
         index = self._names.index(name)
@@ -177,6 +179,7 @@ class Forecaster:
         early = EARLY if self.t < EARLY_S else 1.0
         if np.isfinite(bean):
             self._take(self._state.bean_probe, bean, early * BEAN_SPREAD)
+            self._left_over = [*self._left_over[1 - ANCHOR_TAKES :], bean - float(self._state.bean_probe.mean())]
         if np.isfinite(air):
             self._take(self._state.air_probe, air, early * AIR_SPREAD)
 
@@ -254,6 +257,10 @@ class Forecaster:
         ahead = self.run_forward(hands)
         minutes = (ahead.t - self.t)[:, None] / 60.0
         cracked = marks.first_crack_t is not None
+        if cracked and self._left_over:
+            # What the members would not be pulled to is not all noise; in the short way to the drop it stays.
+            anchor = ANCHOR * float(np.mean(self._left_over))
+            ahead = replace(ahead, bean=ahead.bean + anchor, bean_probe=ahead.bean_probe + anchor)
         # Before the crack the drift wears off as the square root of time: it does not go one way for long.
         wandering = np.zeros_like(ahead.bean) if cracked else self._drift_before * np.sqrt(minutes * WINDOW_S / 60.0)
         bean = ahead.bean + wandering

@@ -158,7 +158,9 @@ class MarksTable(QWidget):
         self._rows: dict[MarkKind, MarkRow] = {}
 
     def show_marks(self, rows: tuple[MarkRow, ...]) -> None:
-        """Show these marks."""
+        """Show these marks; what is being typed stays if they are the same."""
+        if rows == tuple(self._rows.values()):
+            return
         while self._grid.count():
             item = self._grid.takeAt(0)
             widget = item.widget() if item is not None else None
@@ -177,6 +179,11 @@ class MarksTable(QWidget):
             self._edits[row.kind] = edit
             for column, widget in enumerate((label(row.name), edit, label(row.bean, "figure"))):
                 self._grid.addWidget(widget, index, column)
+
+    def put_back(self) -> None:
+        """Show the marks as they are, whatever was typed."""
+        for kind, edit in self._edits.items():
+            edit.setText(clock(self._rows[kind].t))
 
     def _on_edited(self) -> None:
         edit = self.sender()

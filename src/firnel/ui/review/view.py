@@ -214,7 +214,7 @@ class ReviewView(QWidget):
         try:
             check_mark_order(after.marks)  # before the push: an exception must not leave a Qt callback
         except MarkOrderError as error:
-            self._on_sheet(self._sheet)
+            self.sheet.marks.put_back()
             self._say(str(error))
             return
         self.undo_stack.push(_Correction(self, self._record, after, f"correct {kind.words}"))
