@@ -19,13 +19,13 @@ from PyQt6.QtWidgets import (
 from test_plan_and_cue import PLAN
 
 from firnel.app.window import connect_first, make_application, make_window
+from firnel.core.units import parse_clock
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind
 from firnel.devices.clock import Clock
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.devices.simulator.plant import Fault, Plant
 from firnel.store.library import BatchFilter, Library
-from firnel.ui.review.sheet import parse_clock
 from firnel.ui.simulator_panel import SimulatorPanel
 from firnel.ui.theme.look import Look
 from firnel.work.desk import LinkState, machine_of_kind

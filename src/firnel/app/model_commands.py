@@ -11,7 +11,7 @@ from typing import Any
 import click
 
 from firnel.app.command_parts import CouldNotError, json_option, library_option, opened, say_json
-from firnel.core.plan import Plan
+from firnel.core.plan import Plan, Targets
 from firnel.core.plan_document import plan_from_document
 from firnel.core.units import clock
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine
@@ -260,5 +260,67 @@ def _write_curve(document: dict[str, Any], path: Path) -> None:
     ]
     try:
         path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    except OSError as error:
+        raise CouldNotError(f"{path} cannot be written: {error.strerror}.") from error
+
+
+@click.group()
+def plan() -> None:
+    """Plans: targets, and the moves that meet them."""
+
+
+@plan.command("solve")
+@click.option("--machine", "name", required=True)
+@click.option("--load", "load_kg", type=float, required=True, help="Green to be charged, kg.")
+@click.option("--lot", "lot_name", default="", help="Lot, for its handling and its marks.")
+@click.option("--charge", "charge_c", type=float, help="Charge temperature, degC.")
+@click.option("--drying", "drying_s", type=float, help="Seconds from charge to yellow.")
+@click.option("--browning", "browning_s", type=float, help="Seconds from yellow to first crack.")
+@click.option("--development", "development_s", type=float, help="Seconds from first crack to drop.")
+@click.option("--drop", "drop_c", type=float, help="Bean reading at drop, degC.")
+@click.option(
+    "--approach", type=click.Choice(["falling", "air-led", "soak-push", "times"]), default="falling", show_default=True
+)
+@click.option("--purpose", default="filter", show_default=True)
+@click.option("--reference", help="A batch whose stages and end are wanted again, where nothing else is told.")
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the plan document to this file.")
+@library_option
+@json_option
+def plan_solve(
+    name: str, load_kg: float, lot_name: str, charge_c: float | None, drying_s: float | None, browning_s: float | None,
+    development_s: float | None, drop_c: float | None, approach: str, purpose: str, reference: str | None, output: Path | None,
+    library_at: str | None, as_json: bool,
+) -> None:  # fmt: skip
+    """Find the moves that bring a roast to its targets on a fitted machine."""
+    from firnel.work.planning import solve_plan, solved_document, targets_of_batch
+
+    with opened(library_at) as library:
+        found = library.machine(name)
+        asked = Targets(charge_c, drying_s, browning_s, development_s, drop_c)
+        if reference is not None:
+            from_batch, of_lot = targets_of_batch(library, reference)
+            told = {key: value for key, value in vars(asked).items() if value is not None}
+            asked, lot_name = replace(from_batch, **told), lot_name or of_lot
+        wanted = Plan(f"{lot_name or found.name} {purpose}", found.name, lot_name, load_kg, purpose, approach, asked)
+        solved = solve_plan(library, found, wanted)
+        document = solved_document(solved, found)
+    if output is not None:
+        _write_json(document, output)
+    for sentence in (*solved.not_met, *solved.warnings):
+        click.echo(sentence, err=True)
+    if as_json:
+        say_json(document)
+        return
+    for target, (goal, got) in solved.met.items():
+        click.echo(f"  {target.rpartition('_')[0]:<12} {goal:7.1f} wanted, {got:7.1f} expected")
+    for move in document["moves"]:
+        where = f"at {move['at_c']:g} °C" if move["anchor"] == "bean" else f"{move['offset_s']:+.0f} s from {move['anchor']}"
+        click.echo(f"  {move['control']} to {move['to']:g} {move['unit']} {where}, at {clock(move['expected_t'])}")
+    click.echo(f"  loss {100 * solved.roast.loss:.1f} %, colour {solved.roast.colour:.0f}")
+
+
+def _write_json(document: dict[str, Any], path: Path) -> None:
+    try:
+        path.write_text(json.dumps(document, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
     except OSError as error:
         raise CouldNotError(f"{path} cannot be written: {error.strerror}.") from error

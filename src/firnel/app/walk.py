@@ -30,6 +30,7 @@ from firnel.devices.simulator.physics import DrumRoaster
 from firnel.store.library import Library
 from firnel.ui.day.view import DayView
 from firnel.ui.machines.view import MachinesView
+from firnel.ui.plan.view import PlanView
 from firnel.ui.review.view import ReviewView
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
@@ -172,6 +173,8 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
             stage.picture(into / "machines-definition.png")
             view.tabs.choose(0)
         stage.picture(into / f"{name.lower()}.png")
+        if isinstance(view, PlanView):
+            _walk_editor(stage, view, into)
     stage.window.show_station("Roast")
     stage.wind_on(lambda: MarkKind.DROP in session.marks)
     dropped = stage.roaster.t
@@ -194,6 +197,13 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
         stage.settle()
         stage.picture(into / "review-overlay.png")
     stage.close()
+
+
+def _walk_editor(stage: Stage, view: PlanView, into: Path) -> None:
+    view.begin_change()
+    view.editor.background.wait()
+    stage.picture(into / "plan-editor.png")
+    view.leave_editor()
 
 
 def _walk_by_night(stage: Stage, into: Path) -> None:

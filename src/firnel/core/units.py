@@ -117,3 +117,25 @@ def clock(seconds: float | None, sign: bool = False) -> str:
     whole = round(abs(seconds))
     prefix = "−" if seconds < 0 and whole else ("+" if sign else "")
     return f"{prefix}{whole // 60}:{whole % 60:02d}"
+
+
+def parse_clock(text: str) -> float | None:
+    """Seconds from ``m:ss`` or plain seconds; None for an empty text.
+
+    Raises
+    ------
+    ValueError : if it is neither.
+
+    Examples
+    --------
+    >>> parse_clock("5:07"), parse_clock("307"), parse_clock("-0:04")
+    (307.0, 307.0, -4.0)
+    """
+    text = text.strip().replace("−", "-")
+    if text in ("", "–"):
+        return None
+    sign = -1.0 if text.startswith("-") else 1.0
+    total = 0.0
+    for part in text.removeprefix("-").split(":"):
+        total = total * 60.0 + float(part)
+    return sign * total

@@ -15,7 +15,7 @@ from firnel.core.model.level import RoastLevel
 from firnel.core.model.thresholds import GreenTraits, Threshold
 
 #: Raised whenever the numbers of the fit change their meaning: an older document is fitted anew.
-VERSION = 1
+VERSION = 2
 
 
 class OutdatedModelError(ValueError):
@@ -40,6 +40,8 @@ def model_to_document(model: MachineModel, heat: str) -> dict[str, Any]:
         "level": asdict(model.level),
         "drift": asdict(model.drift),
         "report": asdict(model.report),
+        "steel_over_charge_c": model.steel_over_charge_c,
+        "air_over_charge_c": model.air_over_charge_c,
     }
 
 
@@ -70,6 +72,8 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
         RoastLevel(**document["level"]),
         Drift(**document["drift"]),
         FitReport(**(report | {"batches": tuple(report["batches"]), "held_out": tuple(report["held_out"])})),
+        float(document["steel_over_charge_c"]),
+        float(document["air_over_charge_c"]),
     )
 
 

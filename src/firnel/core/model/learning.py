@@ -48,6 +48,8 @@ class MachineModel:
     level: RoastLevel
     drift: Drift
     report: FitReport
+    steel_over_charge_c: float = 5.0  #: what the steel usually has above the bean probe in the moment of charge [degC]
+    air_over_charge_c: float = 0.0  #: the same of the air probe [degC]
 
 
 def traits_of(batch: LoggedBatch) -> GreenTraits:
@@ -131,7 +133,14 @@ def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> Machine
             float(np.sqrt(np.mean([value**2 for value, _ in off]))),
             float(np.sqrt(np.mean(np.square(air)))) if air else None,
         ),
+        float(np.median([simulated.steel[0, 0] - batch.bean_at_charge for batch, simulated in made])),
+        _usual([batch.air_at_charge - batch.bean_at_charge for batch in batches]),
     )
+
+
+def _usual(values: Sequence[float]) -> float:
+    known = [value for value in values if np.isfinite(value)]
+    return float(np.median(known)) if known else 0.0
 
 
 def bean_at(batch: LoggedBatch, simulated: Simulated, t: float | None) -> float:

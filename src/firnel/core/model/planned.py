@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from firnel.core.model.constants import Hands, LoadState, StartState, control_share, heat_share
+from firnel.core.model.constants import Hands, LoadState, StartState, control_share
 from firnel.core.model.learning import MachineModel
+from firnel.core.model.logged import USUAL_DENSITY
 from firnel.core.model.simulation import STEP, Simulated, simulate
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Anchor, Plan, PlannedMove
@@ -67,13 +68,9 @@ def run_plan(
     if targets.development_s is None and targets.drop_c is None:
         raise PlanCannotRunError(f"the plan {plan.name!r} says neither development time nor drop temperature: when to drop?")
     charge_c = targets.charge_c if targets.charge_c is not None else 200.0
-    steel = steel_c if steel_c is not None else charge_c + model.fitted.number("steel_over_probe")
-    uptake, own_heat = (found.get(green.lot, (0.0, 0.0))[0] for found in (model.fitted.uptake, model.fitted.own_heat))
-    density = model.fitted.number("uptake_by_density") * (green.density - 720.0) / 50.0
-    load = LoadState(
-        plan.load_kg, green.moisture, green_c=room_c, uptake=float(np.exp(uptake + density)), own_heat=float(np.exp(own_heat))
-    )
-    start = StartState(steel, charge_c, charge_c, room_c, _start_heat(plan, machine))
+    steel = steel_c if steel_c is not None else charge_c + model.steel_over_charge_c
+    load = load_of(model, green, plan.load_kg, room_c)
+    start = StartState(steel, charge_c, charge_c + model.air_over_charge_c, room_c, model.fitted.number("heat_before"))
     levels = model.yellow.expect(green)[0], model.crack.expect(green)[0]
     when: dict[MarkKind, float | None] = dict.fromkeys(MarkKind)
     expected: tuple[float | None, ...] = ()
@@ -91,6 +88,15 @@ def run_plan(
     until = end if end is not None else float(simulated.t[-1])
     loss = float(model.level.loss(simulated, green.moisture, until)[0])
     return PlannedRoast(_cut(simulated, until), when, expected, loss, float(model.level.colour(simulated, until)[0]))
+
+
+def load_of(model: MachineModel, green: GreenTraits, load_kg: float, room_c: float) -> LoadState:
+    """A load of this green as the machine's model expects it."""
+    uptake, own_heat = (found.get(green.lot, (0.0, 0.0))[0] for found in (model.fitted.uptake, model.fitted.own_heat))
+    density = model.fitted.number("uptake_by_density") * (green.density - USUAL_DENSITY) / 50.0
+    return LoadState(
+        load_kg, green.moisture, green_c=room_c, uptake=float(np.exp(uptake + density)), own_heat=float(np.exp(own_heat))
+    )
 
 
 def plan_hands(plan: Plan, machine: Machine, expected: tuple[float | None, ...]) -> Hands:
@@ -111,13 +117,6 @@ def plan_hands(plan: Plan, machine: Machine, expected: tuple[float | None, ...])
             setting[t >= at - 0.5 * STEP] = plan.moves[index].to
         shares[control] = control_share(control, setting, scale, machine.heat)
     return Hands(shares[Control.GAS], shares[Control.AIRFLOW], shares[Control.DRUM])
-
-
-def _start_heat(plan: Plan, machine: Machine) -> float:
-    scale = machine.controls.get(Control.GAS)
-    if scale is None:
-        return 0.0
-    return float(heat_share(np.array([plan.start.get(Control.GAS, 0.0)]), scale, machine.heat)[0])
 
 
 def _due(

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 
 from firnel.core.plan import Plan
 from firnel.core.units import clock
+from firnel.ui.plan.editor import PlanEditor
 from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.lanes import HandsLane, Lane, line_pen
 from firnel.ui.shared.list_page import ListPage
@@ -14,6 +15,7 @@ from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
 from firnel.work.plan_picture import PlanPicture, plan_picture
+from firnel.work.planning import Solved
 
 
 class PlanView(ListPage):
@@ -26,21 +28,35 @@ class PlanView(ListPage):
             "Plan",
             "Targets and moves; one key takes a plan to the roaster",
             ("Plan", "#Development", "#Drop"),
-            "No plans yet. A batch can be roasted without one; import a plan with “firnel plan”, or see the demo.",
+            "No plans yet. Press “New plan”: a fitted machine and a lot are enough. A batch can be roasted without one.",
             sheet_width=700,
         )
         self._desk, self._look = desk, look
         self._plan: Plan | None = None
+        new, change = (
+            button("New plan", "Targets, and the moves found for them"),
+            button("Change", "Other targets for this plan"),
+        )
         roast = button("Roast this plan", "Prepare a batch of it", primary=True)
+        new.clicked.connect(self.begin_new)
+        change.clicked.connect(self.begin_change)
         roast.clicked.connect(self._on_roast)
-        self.head.add(roast)
+        for widget in (new, change, roast):
+            self.head.add(widget)
         self._name, self._for = ElidedLabel("heading"), ElidedLabel("soft")
         head, column = card(spacing=2)
         column.addWidget(self._name)
         column.addWidget(self._for)
         self._targets = FigureGrid()
         column.addWidget(self._targets)
+        self._head_card = head
         self.sheet_column.addWidget(head)
+        self.editor = PlanEditor(desk, look)
+        self.editor.hide()
+        self.editor.solved.connect(self._on_solved)
+        self.editor.kept.connect(self._on_kept)
+        self.editor.left.connect(self.leave_editor)
+        self.sheet_column.addWidget(self.editor)
         self._lane = Lane(look, "card", with_time=True)
         self._bean, self._air = pg.PlotCurveItem(), pg.PlotCurveItem()
         self._low, self._high = pg.PlotCurveItem(), pg.PlotCurveItem()
@@ -48,6 +64,8 @@ class PlanView(ListPage):
         self._stages = [pg.InfiniteLine(angle=90) for _ in range(3)]
         for item in (self._band, self._air, self._bean, *self._stages):
             self._lane.plot.addItem(item, ignoreBounds=True)
+        self._lane.setMinimumHeight(130)
+        self._lane.plot.setMinimumHeight(100)
         self.sheet_column.addWidget(self._lane, 1)
         self._hands = HandsLane(look, self._lane)
         self._hands.setFixedHeight(132)
@@ -81,6 +99,45 @@ class PlanView(ListPage):
     def show_choice(self, key: Plan) -> None:
         """Show one plan."""
         self._plan = key
+        self._edit(False)
+        self._show(key)
+
+    def _edit(self, editing: bool) -> None:
+        # First hide, then show: for a moment both would ask for more height than there is, and the window would grow.
+        for widget in (self._head_card, self._hands) if editing else (self.editor,):
+            widget.hide()
+        for widget in (self.editor,) if editing else (self._head_card, self._hands):
+            widget.show()
+        self.sheet.show()
+
+    def begin_new(self) -> None:
+        """Begin a new plan."""
+        self._edit(True)
+        self.editor.begin(None)
+
+    def begin_change(self) -> None:
+        """Change the plan that is shown."""
+        if self._plan is not None:
+            self._edit(True)
+            self.editor.begin(self._plan)
+
+    def _on_solved(self, solved: Solved) -> None:
+        if self.editor.isVisible():
+            self._show(solved.plan)
+
+    def _on_kept(self, plan: Plan) -> None:
+        saved = self._desk.library.save_plan(plan)
+        self._edit(False)
+        self.refresh()
+        self.select_key(lambda key: key.id == saved.id)
+
+    def leave_editor(self) -> None:
+        """Leave the editor without keeping."""
+        self._edit(False)
+        if self._plan is not None:
+            self._show(self._plan)
+
+    def _show(self, key: Plan) -> None:
         machine = next((m for m in self._desk.library.machines() if m.name == key.machine), None)
         picture: PlanPicture = plan_picture(key, machine, self._desk.settings.units)
         self._name.show_text(key.name)

@@ -17,35 +17,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from firnel.core.units import clock
+from firnel.core.units import clock, parse_clock
 from firnel.core.vocabulary import MarkKind
 from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.lanes import HandsLane, Lane, ground_label, line_pen, put_on_ground
 from firnel.ui.shared.parts import FigureGrid, PageHead, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.work.review_picture import MarkRow, ReviewCurves, ReviewPicture
-
-
-def parse_clock(text: str) -> float | None:
-    """Seconds from ``m:ss`` or plain seconds; None for an empty text.
-
-    Raises
-    ------
-    ValueError : if it is neither.
-
-    Examples
-    --------
-    >>> parse_clock("5:07"), parse_clock("307"), parse_clock("-0:04")
-    (307.0, 307.0, -4.0)
-    """
-    text = text.strip().replace("−", "-")
-    if text in ("", "–"):
-        return None
-    sign = -1.0 if text.startswith("-") else 1.0
-    total = 0.0
-    for part in text.removeprefix("-").split(":"):
-        total = total * 60.0 + float(part)
-    return sign * total
 
 
 class ReviewCurvesPane(QWidget):

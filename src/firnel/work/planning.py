@@ -1,0 +1,136 @@
+"""Planning: targets with a sensible start, the solver, the plan as a document, and where a plan can come from."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from statistics import median
+from typing import Any
+
+import numpy as np
+
+from firnel.core.model.solving import FORMS, CannotSolveError, Solved, sensitivity, solve
+from firnel.core.plan import Plan, PlanCurve, Targets
+from firnel.core.plan_document import plan_to_document
+from firnel.core.stages import stages_of
+from firnel.core.vocabulary import Lot, Machine, MarkKind
+from firnel.store.library import BatchFilter, Library
+from firnel.work.intake import lot_sheet
+from firnel.work.machine_knowledge import CannotKnowError, green_of, model_of
+
+__all__ = [
+    "DEVELOPMENT_S",
+    "FORMS",
+    "CannotKnowError",
+    "CannotSolveError",
+    "Solved",
+    "sensible_start",
+    "solve_plan",
+    "solved_document",
+    "targets_of_batch",
+    "weigh_moves",
+]
+
+#: Rise from first crack to drop by purpose, common practice, no published source. [degC]
+RISE_C = {"filter": 6.0, "espresso": 10.0, "milk": 13.0, "cupping": 5.0, "dark": 22.0}
+#: Development time by purpose, common practice, no published source. [s]
+DEVELOPMENT_S = {"filter": 90.0, "espresso": 115.0, "milk": 125.0, "cupping": 80.0, "dark": 150.0}
+
+
+def sensible_start(library: Library, machine: Machine, lot: Lot | None, purpose: str) -> tuple[Targets, tuple[str, ...]]:
+    """Targets to begin with, and why: this machine's usual stages, the lot's handling, the purpose."""
+    lines = library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped")), limit=60)
+    own = [line for line in lines if lot is not None and line.lot == lot.name]
+    basis = own if len(own) >= 2 else lines
+    said = []
+
+    def usual(name: str, fallback: float) -> float:
+        known = [value for line in basis if (value := getattr(line, name)) is not None]
+        return float(round(median(known))) if known else fallback
+
+    drying, browning = usual("drying_s", 300.0), usual("browning_s", 230.0)
+    if basis:
+        whose = f"{len(own)} batches of this lot" if basis is own else f"{len(lines)} batches on {machine.name}"
+        said.append(f"Drying and browning as in {whose}.")
+    charge_c = None
+    if lot is not None:
+        from datetime import date
+
+        advice = lot_sheet(library, lot, machine, date.today()).handling
+        if advice is not None:
+            charge_c = float(round(advice.charge_c))
+            said.append(f"Charge by the lot's handling: {'; '.join(reason.words for reason in advice.reasons) or 'as usual'}.")
+    development, rise = DEVELOPMENT_S.get(purpose, 95.0), RISE_C.get(purpose, 7.0)
+    said.append(f"Development and end for {purpose}: {rise:.0f} °C above first crack.")
+    drop_c = round(machine.first_crack_c + rise, 1)
+    return Targets(charge_c, drying, browning, development, drop_c), tuple(said)
+
+
+def targets_of_batch(library: Library, reference: str) -> tuple[Targets, str]:
+    """Targets from a past batch, and the lot it was of.
+
+    Raises
+    ------
+    NotInLibraryError : if there is no such batch.
+    CannotSolveError : if its marks are not complete.
+    """
+    record = library.batch(library.find_batch(reference))
+    stages = stages_of(record.marks)
+    charge, drop = record.mark(MarkKind.CHARGE), record.mark(MarkKind.DROP)
+    if stages.drying is None or stages.browning is None or stages.development is None or charge is None or drop is None:
+        raise CannotSolveError(f"batch {record.label} lacks a mark: a plan needs charge, yellow, first crack and drop of it.")
+    return Targets(
+        charge.bean, stages.drying.seconds, stages.browning.seconds, stages.development.seconds, drop.bean
+    ), record.lot  # fmt: skip
+
+
+def solve_plan(library: Library, machine: Machine, plan: Plan, usual: Targets | None = None) -> Solved:
+    """Solve a plan on a machine's model; the result has its curve.
+
+    Raises
+    ------
+    CannotKnowError : if the machine has no model.
+    CannotSolveError : if the targets contradict each other or the machine.
+    """
+    model, why = model_of(library, machine)
+    if model is None:
+        raise CannotKnowError(why)
+    if usual is None:
+        lot = next((lot for lot in library.lots() if lot.name == plan.lot), None)
+        usual = sensible_start(library, machine, lot, plan.purpose)[0]
+    solved = solve(model, machine, plan, green_of(library, plan.lot), usual)
+    return replace(solved, plan=replace(solved.plan, curve=_curve(solved)))
+
+
+def _curve(solved: Solved) -> PlanCurve:
+    made = solved.roast.simulated
+    return PlanCurve(made.t, made.bean_probe[:, 0], made.air_probe[:, 0], made.rate()[:, 0])
+
+
+def weigh_moves(library: Library, machine: Machine, plan: Plan) -> tuple[tuple[float, float], ...]:
+    """What a step more, and five seconds late, in each move do to the drop temperature. [degC]"""
+    model, why = model_of(library, machine)
+    if model is None:
+        raise CannotKnowError(why)
+    return sensitivity(model, machine, plan, green_of(library, plan.lot))
+
+
+def solved_document(solved: Solved, machine: Machine) -> dict[str, Any]:
+    """The document of ``firnel plan solve --json``: a plan document and how it meets its targets."""
+    document = plan_to_document(solved.plan)
+    moves = []
+    for move, told, expected in zip(solved.plan.moves, document["moves"], solved.roast.expected_t, strict=True):
+        scale = machine.controls.get(move.control)
+        moves.append(
+            told | {"unit": scale.unit if scale else "", "expected_t": None if expected is None else round(expected, 1)}
+        )
+    curve = solved.plan.curve
+    shown = {name: np.round(getattr(curve, name), 3).tolist() for name in ("t", "bean", "air", "ror")} if curve else None
+    return document | {
+        "moves": moves,
+        "met": {name: {"wanted": wanted, "got": round(got, 2)} for name, (wanted, got) in solved.met.items()},
+        "not_met": list(solved.not_met),
+        "warnings": list(solved.warnings),
+        "loss": solved.roast.loss,
+        "colour": solved.roast.colour,
+        "curve": shown,
+    }
