@@ -306,3 +306,22 @@ def test_plans_that_cannot_be_read_are_told(north, tmp_path):
         assert done.exit_code == 1
         assert words in done.stderr
     assert "cannot be read" in call("simulate", "--machine", "north", "--plan", str(tmp_path / "none.json")).stderr
+
+
+def test_a_plan_is_solved_written_and_simulated(north, tmp_path):
+    call, _, _ = north
+    path = tmp_path / "solved.json"
+    targets = ("--charge", "200", "--drying", "290", "--browning", "270", "--development", "100")
+    of = ("--machine", "north", "--load", "1.75", "--lot", "north-003")
+    done = call("plan", "solve", *of, *targets, "-o", str(path), "--json")
+    document = json.loads(done.stdout)
+    assert {"met", "not_met", "moves", "curve"} <= set(document)
+    assert document["met"]["drying_s"]["got"] == pytest.approx(290.0, abs=2.0) or document["not_met"]
+    assert {"control", "to", "unit", "anchor", "expected_t"} <= set(document["moves"][0])
+    again = json.loads(call("simulate", "--machine", "north", "--plan", str(path), "--json").stdout)
+    assert again["stages"]["development"] == pytest.approx(100.0, abs=0.5)
+    told = call("plan", "solve", "--machine", "north", "--load", "1.75", "--reference", "0002")
+    assert "wanted" in told.stdout
+    assert "gas to" in told.stdout
+    assert call("plan", "solve", "--machine", "north", "--load", "1.75", "--drop", "120").exit_code == 1
+    assert call("plan", "solve", "--machine", "north", "--load", "1.75", "--approach", "ear").exit_code == 2

@@ -274,7 +274,7 @@ class _Problem:
         inside = (made.t >= self.aim.drying) & (made.t <= self.aim.end - 10.0)
         if self.plan.approach == "falling":
             rate = np.gradient(made.bean_probe, made.t, axis=0)[inside] * 60.0
-            return np.asarray(0.15 * np.sum(np.clip(np.diff(rate[::5], axis=0), 0.0, None), axis=0))
+            return np.asarray(0.35 * np.sum(np.clip(np.diff(rate[::5], axis=0), 0.0, None), axis=0))
         if self.plan.approach == "air-led":
             level = made.air_probe[(made.t >= self.aim.drying + 30.0) & (made.t <= self.aim.crack)]
             return np.asarray(0.05 * (level.max(axis=0) - level[-1]))
