@@ -72,7 +72,7 @@ class PlanEditor(QFrame):
             self._approach.addItem(APPROACHES[key], key)
         rows: tuple[tuple[str, QWidget, int], ...] = (
             ("Name", self._name, 3), ("Lot", self._lot, 3), ("Machine", self._machine, 2),
-            ("Purpose", self._purpose, 2), ("Approach", self._approach, 2),
+            ("Purpose", self._purpose, 2), ("Approach", self._approach, 3),
         )  # fmt: skip
         for index, (title, widget, stretch) in enumerate(rows):
             grid.addWidget(label(title, "soft"), 0, index)
