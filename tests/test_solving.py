@@ -20,7 +20,7 @@ from firnel.core.vocabulary import Control, Machine, MarkKind
 from firnel.ui.plan.stage_ruler import StageRuler
 from firnel.ui.theme.look import Look
 from firnel.work.machine_knowledge import CannotKnowError
-from firnel.work.planning import sensible_start, solve_plan, solved_document, targets_of_batch
+from firnel.work.planning import sensible_start, solve_plan, solved_document, targets_of_batch, transferred
 from firnel.work.settings import Settings
 
 FITTED_TO = batches_of("south")[:8]
@@ -165,6 +165,19 @@ def test_a_solved_plan_is_a_plan_document(library, southern):
         solve_plan(library, library.save_machine(replace(SOUTH, name="new", id=None)), Plan("p", load_kg=0.8))
 
 
+def test_browning_development_and_the_rise_travel_to_another_machine(library, southern):
+    other = library.save_machine(
+        replace(SOUTH, name="large", id=None, first_crack_c=201.0, useful_load_kg=8.0, stated_load_kg=10.0)
+    )
+    usual = Targets(205.0, 290.0, 250.0, 90.0, 208.0)
+    moved, why = transferred(WANTED, southern, other, usual)
+    assert (moved.browning_s, moved.development_s) == (WANTED.browning_s, WANTED.development_s)
+    assert (moved.charge_c, moved.drying_s) == (205.0, 290.0)
+    assert moved.drop_c - other.first_crack_c == pytest.approx(WANTED.drop_c - southern.first_crack_c)
+    assert "kept" in why
+    assert transferred(replace(WANTED, drop_c=None), southern, other, usual)[0].drop_c == 208.0
+
+
 # In the window
 
 
@@ -262,3 +275,36 @@ def test_the_approach_changes_the_moves(qtbot, plans):
     with qtbot.waitSignal(plans.editor.solved, timeout=20_000) as caught:
         box.activated.emit(box.currentIndex())
     assert caught.args[0].plan.approach == "soak-push"
+
+
+def test_each_hand_is_weighed_beside_its_move(qtbot, plans):
+    press(qtbot, plans, "New plan")
+    qtbot.waitUntil(lambda: "a step" in words(plans), timeout=20_000)
+    assert "5 s late" in words(plans)
+
+
+def test_a_batch_is_planned_again_from_review_and_moved_to_another_machine(qtbot, library, southern, model):
+    other = library.save_machine(replace(southern, name="twin", id=None, first_crack_c=southern.first_crack_c + 3.0))
+    library.machine_book.save_model(other.id, model_to_document(model, "gas"))
+    window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None)
+    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
+    window.show()
+    window.show_station("Review")
+    review = window.view("Review")
+    qtbot.waitUntil(lambda: review.sheet.head.title.text() != "", timeout=10_000)
+    press(qtbot, review, "Plan it again")
+    plans = window.view("Plan")
+    assert plans.isVisible()
+    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+        pass
+    before = entry(plans, "Browning").text(), entry(plans, "Development").text()
+    drop = float(entry(plans, "Drop").text())
+    box = next(b for b in plans.editor.findChildren(QComboBox) if b.accessibleName() == "Machine")
+    box.setCurrentText("twin")
+    with qtbot.waitSignal(plans.editor.solved, timeout=20_000) as caught:
+        box.activated.emit(box.currentIndex())
+    assert (entry(plans, "Browning").text(), entry(plans, "Development").text()) == before
+    assert float(entry(plans, "Drop").text()) == pytest.approx(drop + 3.0, abs=0.06)
+    assert caught.args[0].plan.machine == "twin"
+    press(qtbot, plans, "Keep the plan")
+    assert [plan.machine for plan in library.plans()] == ["twin"]

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMessageBox, QStackedWidge
 
 from firnel.core.plan import Plan
 from firnel.ui.roast.view import ROAST_KEYS, RoastView
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.command_palette import CommandPalette, Entry
 from firnel.ui.shared.frame import STATIONS, NowLine, Rail
 from firnel.ui.shared.sheets import KeySheet, Notice, SettingsDialog
@@ -141,7 +142,9 @@ class MainWindow(QMainWindow):
         if name == "Review":
             from firnel.ui.review.view import ReviewView
 
-            return ReviewView(self.desk, self._look)
+            review = ReviewView(self.desk, self._look)
+            review.plan_wanted.connect(self._on_plan_wanted)
+            return review
         from firnel.ui.machines.view import MachinesView
 
         return MachinesView(self.desk, self._look)
@@ -197,6 +200,12 @@ class MainWindow(QMainWindow):
         self.show_station("Roast")
         self.roast.begin_prepare()
         self.roast.prepare.choose_plan(plan.name)
+
+    def _on_plan_wanted(self, plan: Plan) -> None:
+        self.show_station("Plan")
+        view = self.view("Plan")
+        if hasattr(view, "begin_with"):
+            view.begin_with(plan)
 
     # What was left when Firnel ended
 
@@ -299,9 +308,8 @@ class MainWindow(QMainWindow):
             if event is not None:
                 event.ignore()
             return
-        review = self._views.get("Review")
-        if review is not None and hasattr(review, "background"):
-            review.background.finish()
+        for background in self.findChildren(Background):
+            background.finish()
         self._tick.stop()
         if not self.desk.shut_down():
             QMessageBox.warning(self, "Firnel", "Something could not be written to the library: is the disk full?")

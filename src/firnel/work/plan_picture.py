@@ -20,6 +20,7 @@ class PlanPicture:
     made_for: str
     targets: tuple[tuple[str, str], ...]
     moves: tuple[tuple[str, str, str], ...]
+    move_order: tuple[int, ...]  #: which of the plan's moves each row is
     t: FloatArray
     bean: FloatArray
     air: FloatArray
@@ -65,7 +66,8 @@ def plan_picture(plan: Plan, machine: Machine | None, units: Units) -> PlanPictu
     load = f", {units.text(plan.load_kg, 'kg')}" if plan.load_kg else ""
     made_for = f"{plan.lot or 'any lot'} on {plan.machine or 'any machine'}{load} · {plan.purpose} · {plan.approach}"
     return PlanPicture(
-        made_for, rows, moves, curve.t if curve else empty, bean, air, bean - tolerance, bean + tolerance, ends, end, levels,
+        made_for, rows, moves, tuple(entry.index for entry in due),
+        curve.t if curve else empty, bean, air, bean - tolerance, bean + tolerance, ends, end, levels,
         _ribbons(plan, machine, units, end),
     )  # fmt: skip
 

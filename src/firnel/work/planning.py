@@ -23,10 +23,12 @@ __all__ = [
     "CannotKnowError",
     "CannotSolveError",
     "Solved",
+    "plan_of_batch",
     "sensible_start",
     "solve_plan",
     "solved_document",
     "targets_of_batch",
+    "transferred",
     "weigh_moves",
 ]
 
@@ -81,6 +83,35 @@ def targets_of_batch(library: Library, reference: str) -> tuple[Targets, str]:
     return Targets(
         charge.bean, stages.drying.seconds, stages.browning.seconds, stages.development.seconds, drop.bean
     ), record.lot  # fmt: skip
+
+
+def transferred(targets: Targets, source: Machine, target: Machine, usual: Targets) -> tuple[Targets, str]:
+    """Targets on another machine: what travels is browning, development, and the rise from first crack to drop.
+
+    Drying time and charge are the other machine's own; temperatures are mapped by both machines' first crack.
+
+    Parameters
+    ----------
+    targets : on the machine ``source``.
+    usual : of the machine ``target``.
+    """
+    rise = None if targets.drop_c is None else targets.drop_c - source.first_crack_c
+    drop_c = usual.drop_c if rise is None else round(target.first_crack_c + rise, 1)
+    moved = Targets(usual.charge_c, usual.drying_s, targets.browning_s, targets.development_s, drop_c)
+    told = f"From {source.name}: browning, development" + (f" and {rise:.1f} °C from crack to drop" if rise is not None else "")
+    return moved, f"{told} are kept; drying and charge are {target.name}'s own."
+
+
+def plan_of_batch(library: Library, reference: str) -> Plan:
+    """A plan that wants what a past batch was.
+
+    Raises
+    ------
+    NotInLibraryError, CannotSolveError : as `targets_of_batch`.
+    """
+    record = library.batch(library.find_batch(reference))
+    targets, lot = targets_of_batch(library, reference)
+    return Plan(f"{lot or record.machine} as {record.label}", record.machine, lot, record.load_kg, targets=targets)
 
 
 def solve_plan(library: Library, machine: Machine, plan: Plan, usual: Targets | None = None) -> Solved:

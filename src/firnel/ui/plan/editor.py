@@ -18,7 +18,7 @@ from firnel.ui.shared.parts import button, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
-from firnel.work.planning import DEVELOPMENT_S, FORMS, Solved, sensible_start, solve_plan
+from firnel.work.planning import DEVELOPMENT_S, FORMS, Solved, sensible_start, solve_plan, transferred
 
 STAGES = (("drying_s", "Drying"), ("browning_s", "Browning"), ("development_s", "Development"))
 #: How the approaches are called.
@@ -83,7 +83,7 @@ class PlanEditor(QFrame):
             if isinstance(widget, QComboBox):
                 widget.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
                 widget.setMinimumContentsLength(5)
-        self._machine.activated.connect(self._on_other_start)
+        self._machine.activated.connect(self._on_machine)
         self._lot.activated.connect(self._on_other_start)
         self._purpose.activated.connect(self._on_other_start)
         self._approach.activated.connect(self.find_moves)
@@ -159,6 +159,25 @@ class PlanEditor(QFrame):
         self._explain(" ".join(why))
         self._show_load(machine.useful_load_kg)
         self._show_targets(targets)
+        self.find_moves()
+
+    def _on_machine(self) -> None:
+        """Another machine: a plan that has one already travels; a new one begins anew."""
+        machines = self._desk.library.machines()
+        source = next((m for m in machines if m.name == self._plan.machine), None)
+        target, targets = self._chosen_machine(), self._read()
+        if source is None or target is None or targets is None or source.name == target.name:
+            self._on_other_start()
+            return
+        lot = next((lot for lot in self._desk.library.lots() if lot.name == self._lot.currentText()), None)
+        usual, _ = sensible_start(self._desk.library, target, lot, self._purpose.currentText())
+        moved, why = transferred(targets, source, target, usual)
+        share = (self._plan.load_kg or source.useful_load_kg) / source.useful_load_kg
+        self._plan = replace(self._plan, id=None, machine=target.name)  # a plan of its own from here on
+        self._name.setText(f"{self._plan.name} on {target.name}")
+        self._explain(why)
+        self._show_load(round(share * target.useful_load_kg, 2))
+        self._show_targets(moved)
         self.find_moves()
 
     def _show_load(self, load_kg: float | None) -> None:

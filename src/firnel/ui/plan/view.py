@@ -15,7 +15,7 @@ from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
 from firnel.work.plan_picture import PlanPicture, plan_picture
-from firnel.work.planning import Solved
+from firnel.work.planning import Solved, weigh_moves
 
 
 class PlanView(ListPage):
@@ -33,6 +33,7 @@ class PlanView(ListPage):
         )
         self._desk, self._look = desk, look
         self._plan: Plan | None = None
+        self._picture: PlanPicture | None = None
         new, change = (
             button("New plan", "Targets, and the moves found for them"),
             button("Change", "Other targets for this plan"),
@@ -115,6 +116,11 @@ class PlanView(ListPage):
         self._edit(True)
         self.editor.begin(None)
 
+    def begin_with(self, plan: Plan) -> None:
+        """Begin with a plan that is not kept yet, as from a past batch."""
+        self._edit(True)
+        self.editor.begin(plan)
+
     def begin_change(self) -> None:
         """Change the plan that is shown."""
         if self._plan is not None:
@@ -124,6 +130,25 @@ class PlanView(ListPage):
     def _on_solved(self, solved: Solved) -> None:
         if self.editor.isVisible():
             self._show(solved.plan)
+            self._weigh(solved.plan)
+
+    def _weigh(self, plan: Plan) -> None:
+        """Beside each move, what one step and five seconds in it do: that hand must be exact, this one need not."""
+        library = self._desk.library
+        machine = next((m for m in library.machines() if m.name == plan.machine), None)
+        if machine is not None:
+            self.editor.background.run("weigh", lambda: weigh_moves(library, machine, plan), self._on_weighed)
+
+    def _on_weighed(self, weighed: tuple[tuple[float, float], ...]) -> None:
+        if self._picture is None or not self.editor.isVisible():
+            return
+        units = self._desk.settings.units
+        shown = [(units.show_difference(step), units.show_difference(late)) for step, late in weighed]
+        words = [f"{step:+.1f}° a step, {late:+.1f}° 5 s late" for step, late in shown]
+        order = self._picture.move_order
+        if len(order) == len(words):
+            rows = zip(self._picture.moves, order, strict=True)
+            self._moves.show_rows([(what, when, words[index], at) for (what, when, at), index in rows])
 
     def _on_kept(self, plan: Plan) -> None:
         saved = self._desk.library.save_plan(plan)
@@ -139,7 +164,7 @@ class PlanView(ListPage):
 
     def _show(self, key: Plan) -> None:
         machine = next((m for m in self._desk.library.machines() if m.name == key.machine), None)
-        picture: PlanPicture = plan_picture(key, machine, self._desk.settings.units)
+        picture = self._picture = plan_picture(key, machine, self._desk.settings.units)
         self._name.show_text(key.name)
         self._for.show_text(picture.made_for)
         self._targets.show_rows(list(picture.targets))

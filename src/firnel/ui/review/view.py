@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
-from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer
+from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QUndoCommand, QUndoStack
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QLineEdit, QStackedWidget, QTableView, QWidget
 
@@ -19,6 +19,7 @@ from firnel.ui.shared.parts import button, card, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
 from firnel.work.desk import Desk
+from firnel.work.planning import plan_of_batch
 from firnel.work.records import BatchFilter, BatchSheet, sheet_of, with_mark
 from firnel.work.review_picture import ReviewCurves, review_curves, review_picture
 
@@ -53,6 +54,8 @@ class _Correction(QUndoCommand):
 class ReviewView(QWidget):
     """Finds batches and shows them."""
 
+    plan_wanted = pyqtSignal(object)  # Plan, not yet kept
+
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
         self.setObjectName("page")
@@ -80,6 +83,10 @@ class ReviewView(QWidget):
         undo.clicked.connect(self.undo_stack.undo)
         undo.setEnabled(False)
         self.undo_stack.canUndoChanged.connect(undo.setEnabled)
+        again = button("Plan it again", "A plan that wants what this batch was (Ctrl+P)")
+        again.setShortcut(QKeySequence("Ctrl+P"))
+        again.clicked.connect(self._on_again)
+        self.sheet.head.add(again)
         self.sheet.head.add(undo)
         self.sheet.head.add(self._pin)
         self.sheet.marks.corrected.connect(self.correct)
@@ -202,6 +209,16 @@ class ReviewView(QWidget):
             return
         self._over = _Overlay(self._record.id, self._record.label, review_curves(self._sheet, self._desk.settings.units))
         self._pin.setText(f"Take {self._record.label} off")
+
+    def _on_again(self) -> None:
+        if self._record is None:
+            return
+        try:
+            plan = plan_of_batch(self._library, self._record.label)
+        except ValueError as error:
+            self._say(str(error))
+            return
+        self.plan_wanted.emit(plan)
 
     # Corrections
 
