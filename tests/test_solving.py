@@ -308,3 +308,23 @@ def test_a_batch_is_planned_again_from_review_and_moved_to_another_machine(qtbot
     assert caught.args[0].plan.machine == "twin"
     press(qtbot, plans, "Keep the plan")
     assert [plan.machine for plan in library.plans()] == ["twin"]
+
+
+def test_an_order_sets_the_load_and_a_ladder_is_kept(qtbot, plans, library):
+    press(qtbot, plans, "New plan")
+    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+        pass
+    entry(plans, "Roasted wanted").setText("2.0")
+    assert "loss" in words(plans)
+    assert float(entry(plans, "Load").text()) == pytest.approx(0.80, abs=0.02)
+    entry(plans, "Roasted wanted").setText("-1")
+    assert "is none" in words(plans)
+    entry(plans, "Name of the plan").setText("Ladder")
+    with qtbot.waitSignal(plans.editor.laddered, timeout=60_000):
+        press(qtbot, plans, "Ladder")
+    kept = library.plans()
+    assert len(kept) == 5
+    assert all(plan.name.startswith("Ladder ") for plan in kept)
+    times = sorted(plan.targets.development_s for plan in kept)
+    assert [b - a for a, b in zip(times, times[1:], strict=False)] == [15.0] * 4
+    assert not plans.editor.isVisible()

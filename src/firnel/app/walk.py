@@ -201,7 +201,9 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
 
 def _walk_editor(stage: Stage, view: PlanView, into: Path) -> None:
     view.begin_change()
-    view.editor.background.wait()
+    for _ in range(2):  # the moves, then what each hand weighs
+        view.editor.background.wait()
+        stage.settle()
     stage.picture(into / "plan-editor.png")
     view.leave_editor()
 

@@ -14,10 +14,11 @@ from firnel.core.vocabulary import Machine
 from firnel.ui.plan.stage_ruler import StageRuler
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
-from firnel.ui.shared.parts import button, label
+from firnel.ui.shared.parts import ElidedLabel, button, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
+from firnel.work.orders import ladder, split_order
 from firnel.work.planning import DEVELOPMENT_S, FORMS, Solved, sensible_start, solve_plan, transferred
 
 STAGES = (("drying_s", "Drying"), ("browning_s", "Browning"), ("development_s", "Development"))
@@ -35,6 +36,7 @@ class PlanEditor(QFrame):
 
     solved = pyqtSignal(object)  # Solved
     kept = pyqtSignal(object)  # Plan
+    laddered = pyqtSignal(list)  # of Plan, kept already
     left = pyqtSignal()
 
     def __init__(self, desk: Desk, look: Look) -> None:
@@ -57,6 +59,7 @@ class PlanEditor(QFrame):
         self._said = label("", "warn", wrap=True)
         column.addWidget(self._why)
         column.addWidget(self._said)
+        column.addLayout(self._orders())
         column.addLayout(self._buttons())
 
     def _for_what(self) -> QGridLayout:
@@ -107,8 +110,22 @@ class PlanEditor(QFrame):
             grid.addWidget(field, 1, index)
         return grid
 
+    def _orders(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(SPACE_S)
+        self._order = FigureEntry("Roasted wanted")
+        self._order.setFixedWidth(150)
+        self._order.textChanged.connect(self._on_order)
+        self._split = ElidedLabel("soft")
+        row.addWidget(self._order)
+        row.addWidget(self._split, 1)
+        return row
+
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
+        self._ladder = button("Ladder", "Keep five variants, 15 s apart in development, to roast and cup")
+        self._ladder.clicked.connect(self._on_ladder)
+        row.addWidget(self._ladder)
         leave, find = button("Leave it"), button("Find the moves", "Solve for the targets")
         self._keep = button("Keep the plan", primary=True)
         leave.clicked.connect(self.left)
@@ -129,6 +146,9 @@ class PlanEditor(QFrame):
         self._plan = plan or Plan("")
         self._solved = None
         self._keep.setEnabled(False)
+        self._ladder.setEnabled(False)
+        self._order.clear()
+        self._order.setPlaceholderText(f"roasted, {self._desk.settings.units.mass}")
         units = self._desk.settings.units
         self._titles[0].setText(f"Load, {units.mass}")
         self._titles[1].setText(f"Charge, {units.temperature}")
@@ -251,6 +271,7 @@ class PlanEditor(QFrame):
     def _on_solved(self, result: Any) -> None:
         self._solved = result
         self._keep.setEnabled(True)
+        self._ladder.setEnabled(True)
         self._say(" ".join((*result.not_met, *result.warnings)))
         self.solved.emit(result)
 
@@ -261,6 +282,50 @@ class PlanEditor(QFrame):
     def _explain(self, sentence: str) -> None:
         self._why.setText(sentence)
         self._why.setVisible(bool(sentence))
+
+    def _on_order(self) -> None:
+        """An order in roasted weight: how many batches of what load."""
+        units, machine = self._desk.settings.units, self._chosen_machine()
+        lot = next((lot for lot in self._desk.library.lots() if lot.name == self._lot.currentText()), None)
+        try:
+            typed = self._order.figure()
+            if typed is None or machine is None or lot is None:
+                self._split.show_text("")
+                return
+            split = split_order(self._desk.library, lot, machine, units.read(typed, "kg"))
+        except ValueError as error:
+            self._split.show_text(str(error))
+            return
+        load, out = units.text(split.load_kg, "kg"), split.expected
+        spread = 50.0 * (out.high - out.low)
+        words = f"{split.batches} × {load}, loss {100 * out.loss:.1f} ± {spread:.1f} %"
+        self._split.show_text(" · ".join((words, *split.warnings)))
+        self._show_load(split.load_kg)
+
+    def _on_ladder(self) -> None:
+        """Solve and keep the variants of a ladder, in the background."""
+        machine = self._chosen_machine()
+        if self._solved is None or machine is None:
+            return
+        library, wanted = (
+            self._desk.library,
+            replace(self._solved.plan, name=self._name.text().strip() or self._solved.plan.name),
+        )
+        try:
+            variants = ladder(wanted)
+        except ValueError as error:
+            self._say(str(error))
+            return
+
+        def keep() -> list[Plan]:
+            return [library.save_plan(solve_plan(library, machine, variant, variant.targets).plan) for variant in variants]
+
+        self._say("Solving the five variants …")
+        self.background.run("ladder", keep, self._on_laddered)
+
+    def _on_laddered(self, plans: list[Plan]) -> None:
+        self._say("")
+        self.laddered.emit(plans)
 
     def _on_keep(self) -> None:
         if self._solved is None:

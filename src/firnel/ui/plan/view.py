@@ -56,6 +56,7 @@ class PlanView(ListPage):
         self.editor.hide()
         self.editor.solved.connect(self._on_solved)
         self.editor.kept.connect(self._on_kept)
+        self.editor.laddered.connect(self._on_laddered)
         self.editor.left.connect(self.leave_editor)
         self.sheet_column.addWidget(self.editor)
         self._lane = Lane(look, "card", with_time=True)
@@ -65,8 +66,8 @@ class PlanView(ListPage):
         self._stages = [pg.InfiniteLine(angle=90) for _ in range(3)]
         for item in (self._band, self._air, self._bean, *self._stages):
             self._lane.plot.addItem(item, ignoreBounds=True)
-        self._lane.setMinimumHeight(130)
-        self._lane.plot.setMinimumHeight(100)
+        self._lane.setMinimumHeight(110)
+        self._lane.plot.setMinimumHeight(90)
         self.sheet_column.addWidget(self._lane, 1)
         self._hands = HandsLane(look, self._lane)
         self._hands.setFixedHeight(132)
@@ -144,7 +145,7 @@ class PlanView(ListPage):
             return
         units = self._desk.settings.units
         shown = [(units.show_difference(step), units.show_difference(late)) for step, late in weighed]
-        words = [f"{step:+.1f}° a step, {late:+.1f}° 5 s late" for step, late in shown]
+        words = [f"{_signed(step)}° a step, {_signed(late)}° 5 s late" for step, late in shown]
         order = self._picture.move_order
         if len(order) == len(words):
             rows = zip(self._picture.moves, order, strict=True)
@@ -155,6 +156,11 @@ class PlanView(ListPage):
         self._edit(False)
         self.refresh()
         self.select_key(lambda key: key.id == saved.id)
+
+    def _on_laddered(self, plans: list[Plan]) -> None:
+        self._edit(False)
+        self.refresh()
+        self.select_key(lambda key: key.id == plans[0].id)
 
     def leave_editor(self) -> None:
         """Leave the editor without keeping."""
@@ -182,3 +188,8 @@ class PlanView(ListPage):
     def _on_roast(self) -> None:
         if self._plan is not None:
             self.roast_wanted.emit(self._plan)
+
+
+def _signed(value: float) -> str:
+    """``+0.3``, and ``0.0`` without a sign."""
+    return f"{value:+.1f}" if abs(value) >= 0.05 else "0.0"
