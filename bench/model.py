@@ -59,7 +59,7 @@ def simulated_batches(name: str, rng: np.random.Generator) -> tuple[Machine, lis
         moves = tuple(replace(move, to=scale[move.control].nearest(move.to * warmer)) for move in plan.moves)
         plan = replace(plan, moves=moves, load_kg=base.load_kg * float(rng.choice([1.0, 0.9, 0.8])))
         trouble = TROUBLES["cold"] if number == 1 else TROUBLES[""]
-        record = replace(roast_record(plan, trouble, f"{lot}-{number}", datetime.now(UTC), rng), room_c=21.5)
+        record = roast_record(plan, trouble, f"{lot}-{number}", datetime.now(UTC), rng)
         return logged_batch(record, machine, LOTS[lot].lot, number)
 
     fitted = [roast(lot, number) for number in (1, 2, 3) for lot in lots[:3]] + [roast(lots[3], 2)]

@@ -231,11 +231,11 @@ def test_few_marks_lean_on_the_machine_and_many_on_the_lot():
 
 
 def test_one_mark_on_one_lot_is_the_textbook_shrinkage():
-    # Normal with normal prior (Gelman et al., Bayesian Data Analysis, 2.5): sd of the mean 15, lot 1.0, batch 0.8.
+    # Normal with normal prior (Gelman et al., Bayesian Data Analysis, 2.5): sd of the mean 15, lot 1.0, batch 0.65.
     threshold = Threshold(197.0, (GreenTraits("a"),), (200.0,))
     shared = 15.0**2 + 1.0**2
-    assert threshold.expect(GreenTraits("a"))[0] == pytest.approx(197.0 + 3.0 * shared / (shared + 0.8**2))
-    assert threshold.expect(GreenTraits("b"))[0] == pytest.approx(197.0 + 3.0 * 15.0**2 / (shared + 0.8**2))
+    assert threshold.expect(GreenTraits("a"))[0] == pytest.approx(197.0 + 3.0 * shared / (shared + 0.65**2))
+    assert threshold.expect(GreenTraits("b"))[0] == pytest.approx(197.0 + 3.0 * 15.0**2 / (shared + 0.65**2))
 
 
 def test_without_marks_the_usual_is_expected_widely():

@@ -285,11 +285,13 @@ class _Run:
     marks: dict[MarkKind, Mark]
     dropped: Beans
     true_bean: np.ndarray
+    room_c: float
 
 
 def _run(plan: Plan, load: GreenLoad, steel_c: float, rng: np.random.Generator, habits: HandHabits, before_s: float) -> _Run:
     """Roast one batch on the simulator, read once a second."""
-    roaster = DrumRoaster(KINDS[MACHINES[plan.machine]], rng, room_c=float(rng.uniform(17.0, 26.0)), steel_c=steel_c)
+    room_c = float(rng.uniform(17.0, 26.0))
+    roaster = DrumRoaster(KINDS[MACHINES[plan.machine]], rng, room_c=room_c, steel_c=steel_c)
     roaster.bean_probe_c = (plan.targets.charge_c or 200.0) + 3.0
     hand = AutomaticHand(plan, load, replace(habits, charge_wait_s=before_s), rng)
     rows = []
@@ -303,7 +305,7 @@ def _run(plan: Plan, load: GreenLoad, steel_c: float, rng: np.random.Generator, 
     if roaster.dropped is None:
         raise RuntimeError(f"the demo plan {plan.name!r} never came to its drop.")
     table = np.array(rows)
-    return _Run(table[:, 0], table[:, 1], table[:, 2], table[:, 3:6], hand.marks, roaster.dropped, table[:, 6])
+    return _Run(table[:, 0], table[:, 1], table[:, 2], table[:, 3:6], hand.marks, roaster.dropped, table[:, 6], room_c)
 
 
 def _usual_steel(plan: Plan) -> float:
@@ -365,5 +367,5 @@ def roast_record(plan: Plan, trouble: _Trouble, label: str, started: datetime, r
         roasted_kg=round(run.dropped.mass_kg * (1.0 + float(rng.normal(0.0, 0.0008))), 3),
         colour_whole=round(colour + float(rng.normal(0.0, 0.4)), 1),
         colour_ground=round(colour + 2.2 + float(rng.normal(0.0, 0.4)), 1),
-        room_c=round(float(rng.uniform(17.0, 26.0)), 1), plan=plan.name, remark=trouble.remark,
+        room_c=round(run.room_c, 1), plan=plan.name, remark=trouble.remark,
     )  # fmt: skip

@@ -16,7 +16,7 @@ from firnel.core.model.simulation import Simulated
 from firnel.core.vocabulary import FloatArray
 
 #: Spread where nothing was learned yet, in how many imagined batches it is held; what is likely at all. [degC/min]
-USUAL_SD, IMAGINED, SHRINK_SD = 0.4, 2.0, 0.6
+USUAL_SD, IMAGINED, SHRINK_SD = 0.3, 2.0, 0.6
 #: Drift before the crack is looked at over windows of this length. [s]
 WINDOW_S = 90.0
 

@@ -16,7 +16,7 @@ from firnel.core.model.logged import USUAL_DENSITY, USUAL_MOISTURE
 from firnel.core.vocabulary import FloatArray
 
 #: Spread of a lot around what density, moisture and process let expect, and of a batch around its lot. [degC]
-LOT_SD, BATCH_SD = 1.0, 0.8
+LOT_SD, BATCH_SD = 1.0, 0.65
 #: Spread of the machine's mean, and of the effect of 50 g/L, of one point of moisture, of each process. [degC]
 EFFECT_SD = (15.0, 1.0, 0.7, 1.5, 1.5)
 #: Where no mark has been seen: common practice, no published source. [degC]
