@@ -96,7 +96,7 @@ def priors_of(full_load: float, heat: str) -> tuple[Prior, ...]:
 
 CONSTANT_NAMES = tuple(field.name for field in fields(MachineConstants) if field.name != "full_load")
 #: Spread of what a batch or a lot has of its own: steel [degC], uptake and own heat (logarithms).
-BATCH_STEEL_SD, LOT_UPTAKE_SD, LOT_OWN_HEAT_SD = 8.0, 0.05, 0.12
+BATCH_STEEL_SD, LOT_UPTAKE_SD, LOT_OWN_HEAT_SD = 8.0, 0.05, 0.25
 #: Expected misfit of bean and air probe in the empty machine. [degC]
 IDLE_BEAN_MISFIT, IDLE_AIR_MISFIT = 1.0, 5.0
 #: Readings are compared this often: closer ones err together. [s]
