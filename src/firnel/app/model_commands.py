@@ -15,17 +15,9 @@ from firnel.core.plan import Plan, Targets
 from firnel.core.plan_document import plan_from_document
 from firnel.core.units import clock
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine
+from firnel.work.forecasting import forecast_document, forecast_record, simulate_document, simulate_plan
 from firnel.work.machine_files import machine_from_file, machine_to_text
-from firnel.work.machine_knowledge import (
-    fit_document,
-    fit_machine,
-    forecast_document,
-    forecast_record,
-    model_of,
-    simulate_document,
-    simulate_plan,
-    trust_words,
-)
+from firnel.work.machine_knowledge import fit_document, fit_machine, model_of, trust_words
 from firnel.work.records import ImportWishes, Library, NotInLibraryError, read_file
 
 

@@ -14,8 +14,9 @@ from firnel.core.plan_document import plan_to_document
 from firnel.core.stages import stages_of
 from firnel.core.vocabulary import Lot, Machine, MarkKind
 from firnel.store.library import BatchFilter, Library
+from firnel.work.forecasting import green_of
 from firnel.work.intake import lot_sheet
-from firnel.work.machine_knowledge import CannotKnowError, green_of, model_of
+from firnel.work.machine_knowledge import CannotKnowError, model_of
 
 __all__ = [
     "DEVELOPMENT_S",

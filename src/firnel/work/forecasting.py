@@ -1,0 +1,177 @@
+"""What a machine's model says of a batch or a plan: forecasts of any second, and plans run on it; as documents too."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from firnel.core.curve_forecast import curve_forecast
+from firnel.core.model.constants import Hands, control_share
+from firnel.core.model.forecast import FORWARD_STEP, DropRule, Forecast, Interval, Marks
+from firnel.core.model.logged import LoggedBatch, UnusableLogError
+from firnel.core.model.planned import PlannedRoast, run_plan
+from firnel.core.model.replay import forecast_at, held
+from firnel.core.model.thresholds import GreenTraits
+from firnel.core.plan import Plan, due_moves
+from firnel.core.vocabulary import BatchRecord, Control, Lot, Machine, MarkKind
+from firnel.store.library import Library
+from firnel.work.machine_knowledge import CannotKnowError, batch_lines_of, logged, model_of
+
+#: How a member of an ensemble is drawn: always the same, so that a forecast can be made again.
+SEED = 20261
+
+
+def forecast_record(library: Library, record: BatchRecord, machine: Machine | None, at: float) -> tuple[Forecast, str]:
+    """The forecast of a recorded batch at ``at`` [s from charge], with only what was known then; and a word on its basis.
+
+    The moves to come are the plan's, if the batch has one; else all controls are held.
+
+    Raises
+    ------
+    CannotKnowError : if there is no charge, or no reading by then.
+    """
+    if record.mark(MarkKind.CHARGE) is None:
+        raise CannotKnowError(f"batch {record.label} has no charge: a forecast counts from it.")
+    zero = record.charge_t
+    if at < 0 or not (record.trace.t <= zero + at).any() or zero + at < float(record.trace.t[0]):
+        raise CannotKnowError(f"nothing was read {at:g} s after the charge.")
+    plan = next((plan for plan in library.plans() if plan.name == record.plan), None) if record.plan else None
+    model, why = model_of(library, machine) if machine is not None else (None, "the machine is not known.")
+    rule = _drop_rule(library, record, machine, plan)
+    if model is not None and machine is not None:
+        try:
+            batch = logged(library, machine, record, until=zero + at)
+            ahead = held(batch, at) if plan is None else planned_ahead(plan, machine, record, batch, at)
+            return forecast_at(model, batch, at, ahead, rule, np.random.default_rng(SEED)), why
+        except UnusableLogError as error:
+            why = str(error)
+    return _from_curve(record, machine, at, rule), why
+
+
+def _drop_rule(library: Library, record: BatchRecord, machine: Machine | None, plan: Plan | None) -> DropRule:
+    """When it is to be dropped: as the plan says, else after the development time that is usual on the machine."""
+    if plan is not None and plan.targets.development_s is not None:
+        return DropRule(plan.targets.development_s)
+    if plan is not None and plan.targets.drop_c is not None:
+        return DropRule(None, plan.targets.drop_c)
+    past = (
+        [line.development_s for line in batch_lines_of(library, machine) if line.id != record.id] if machine is not None else []
+    )
+    known = [seconds for seconds in past if seconds is not None]
+    return DropRule(float(np.median(known)) if known else 100.0)
+
+
+def planned_ahead(plan: Plan, machine: Machine, record: BatchRecord, batch: LoggedBatch, at: float) -> Hands:
+    """The controls as they are at ``at``, and the plan's moves that fall due after it, in forecast steps."""
+    zero = record.charge_t
+    marks = [mark for mark in record.marks if mark.t <= zero + at]
+    hands = held(batch, at)
+    t = at + FORWARD_STEP * np.arange(len(hands))
+    columns = {Control.GAS: hands.heat, Control.AIRFLOW: hands.air, Control.DRUM: hands.drum}
+    for entry in due_moves(plan, marks, zero + at):
+        scale = machine.controls.get(entry.move.control)
+        if scale is None or entry.due_t is None or entry.due_t <= zero + at:
+            continue
+        share = control_share(entry.move.control, np.array([entry.move.to]), scale, machine.heat)
+        columns[entry.move.control][t >= entry.due_t - zero - 0.5 * FORWARD_STEP] = share[0]
+    return hands
+
+
+def _from_curve(record: BatchRecord, machine: Machine | None, at: float, rule: DropRule) -> Forecast:
+    zero, trace = record.charge_t, record.trace
+    part = (trace.t >= zero) & (trace.t <= zero + at) & np.isfinite(trace.bean)
+    if part.sum() < 3:
+        raise CannotKnowError(f"there are hardly any bean readings in the {at:g} s after the charge.")
+
+    def came(kind: MarkKind) -> float | None:
+        mark = record.mark(kind)
+        return mark.t - zero if mark is not None and mark.t <= zero + at else None
+
+    moves = [move.t - zero for move in record.moves if move.control is not Control.DRUM and move.t <= zero + at]
+    yellow_c, crack_c = (machine.yellow_c, machine.first_crack_c) if machine is not None else (155.0, 198.0)
+    return curve_forecast(
+        trace.t[part] - zero, trace.bean[part], moves, rule, Marks(came(MarkKind.YELLOW), came(MarkKind.FIRST_CRACK)),
+        yellow_c, crack_c,
+    )  # fmt: skip
+
+
+def forecast_document(forecast: Forecast, why: str) -> dict[str, Any]:
+    """The document of ``firnel forecast --json``."""
+
+    def told(interval: Interval | None) -> dict[str, float | None] | None:
+        return None if interval is None else {"t": interval.value, "lo80": interval.low, "hi80": interval.high}
+
+    def value(interval: Interval | None) -> dict[str, float | None] | None:
+        return None if interval is None else {"value": interval.value, "lo80": interval.low, "hi80": interval.high}
+
+    drop_t, drop_c = forecast.drop_t, forecast.drop_c
+    drop = None
+    if drop_t is not None:
+        drop = (told(drop_t) or {}) | {
+            "bean": drop_c.value if drop_c else None,
+            "bean_lo80": drop_c.low if drop_c else None,
+            "bean_hi80": drop_c.high if drop_c else None,
+        }
+    return {
+        "at": forecast.at,
+        "basis": forecast.basis,
+        "why": why,
+        "yellow": told(forecast.yellow),
+        "first_crack": told(forecast.first_crack),
+        "drop": drop,
+        "landing": {"development_s": value(forecast.development_s), "drop_c": value(drop_c)},
+    }
+
+
+def simulate_plan(
+    library: Library, machine: Machine, plan: Plan, steel_c: float | None = None, room_c: float = 22.0
+) -> PlannedRoast:
+    """A plan as the machine's model runs it.
+
+    Raises
+    ------
+    CannotKnowError : if the machine has no model.
+    PlanCannotRunError : if the plan lacks something.
+    """
+    model, why = model_of(library, machine)
+    if model is None:
+        raise CannotKnowError(why)
+    return run_plan(model, machine, plan, green_of(library, plan.lot), steel_c, room_c)
+
+
+def green_of(library: Library, name: str) -> GreenTraits:
+    """The traits of a lot by its name; usual ones where it is not in the library, or not measured."""
+    lot = next((lot for lot in library.lots() if lot.name == name), Lot(name))
+    usual = GreenTraits(name)
+    return GreenTraits(name, lot.density_g_per_l or usual.density, lot.moisture or usual.moisture, lot.process)
+
+
+def simulate_document(roast: PlannedRoast) -> dict[str, Any]:
+    """The document of ``firnel simulate --json``."""
+    made = roast.simulated
+
+    def bean_at(t: float) -> float:
+        return round(float(np.interp(t, made.t, made.bean_probe[:, 0])), 2)
+
+    marks = {kind.value: {"t": round(t, 1), "bean": bean_at(t)} if t is not None else None for kind, t in roast.marks.items()}
+    when = roast.marks
+    yellow, crack, drop = (when[kind] for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP))
+    return {
+        "marks": marks,
+        "stages": {
+            "drying": yellow,
+            "browning": crack - yellow if crack is not None and yellow is not None else None,
+            "development": drop - crack if drop is not None and crack is not None else None,
+            "total": drop,
+        },
+        "loss": roast.loss,
+        "colour": roast.colour,
+        "moves_expected_t": [round(t, 1) if t is not None else None for t in roast.expected_t],
+        "curve": {
+            "t": made.t.tolist(),
+            "bean": made.bean_probe[:, 0].round(3).tolist(),
+            "air": made.air_probe[:, 0].round(3).tolist(),
+            "ror": made.rate()[:, 0].round(3).tolist(),
+        },
+    }
