@@ -58,15 +58,15 @@ class LotForm(QFrame):
             field = QLineEdit() if figure is None else FigureEntry(title)
             field.setAccessibleName(title)
             field.setPlaceholderText(HINTS.get(name, "" if figure is None else figure[0]))
-            row, side = index // 2, 2 * (index % 2)
+            row, side = index // 3, index % 3
             grid.addWidget(label(title, "soft"), 2 * row, side)
-            grid.addWidget(field, 2 * row + 1, side, 1, 2)
+            grid.addWidget(field, 2 * row + 1, side)
             self._fields[name] = field
         self._kg = FigureEntry("On hand")
         self._kg_name = label("On hand", "soft")
-        row = len(FACTS)
-        grid.addWidget(self._kg_name, row, 0)
-        grid.addWidget(self._kg, row + 1, 0, 1, 2)
+        row, side = len(FACTS) // 3, len(FACTS) % 3
+        grid.addWidget(self._kg_name, 2 * row, side)
+        grid.addWidget(self._kg, 2 * row + 1, side)
         column.addLayout(grid)
         self._warning = label("", "warn", wrap=True)
         column.addWidget(self._warning)

@@ -14,7 +14,7 @@ from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.intake import LotSheet
 
 #: So many measurements are listed; older ones are counted.
-SHOWN = 7
+SHOWN = 6
 
 
 class LotSheetPanel(QWidget):

@@ -68,6 +68,7 @@ class CarePage(QWidget):
             bar.setRange(0, 100)
             bar.setFixedSize(90, 10)
             done = button("Done", "It was done just now")
+            done.setFixedHeight(30)  # six of them must fit a screen of 720 pixels
             done.clicked.connect(partial(self._on_done, row))
             for index, widget in enumerate((title, words, bar, done)):
                 grid.addWidget(widget, row, index)

@@ -52,10 +52,10 @@ class DefinitionPage(QWidget):
         column.addWidget(self._load_check())
 
     def _form(self) -> QWidget:
-        frame, column = card(spacing=4)
+        frame, column = card(spacing=2)
         grid = QGridLayout()
         grid.setHorizontalSpacing(SPACE_M)
-        grid.setVerticalSpacing(3)
+        grid.setVerticalSpacing(1)
         self._figures: dict[str, FigureEntry] = {}
         self._titles = {name: label(title, "soft") for name, title, _, _ in FIGURES}
         for index, (name, title, _, _) in enumerate(FIGURES):
@@ -66,7 +66,7 @@ class DefinitionPage(QWidget):
         column.addLayout(grid)
         scales = QGridLayout()
         scales.setHorizontalSpacing(SPACE_M)
-        scales.setVerticalSpacing(3)
+        scales.setVerticalSpacing(1)
         for index, title in enumerate(("", "unit", "from", "to", "step", "least that works")):
             scales.addWidget(label(title, "soft"), 0, index)
         self._scales: dict[Control, tuple[QLineEdit, ...]] = {}
@@ -81,7 +81,7 @@ class DefinitionPage(QWidget):
         column.addLayout(scales)
         texts = QGridLayout()
         texts.setHorizontalSpacing(SPACE_M)
-        texts.setVerticalSpacing(3)
+        texts.setVerticalSpacing(1)
         self._texts: dict[str, QLineEdit] = {}
         for row, (name, title) in enumerate(TEXTS):
             field = QLineEdit()
@@ -111,7 +111,7 @@ class DefinitionPage(QWidget):
         return row
 
     def _load_check(self) -> QWidget:
-        frame, column = card(spacing=4)
+        frame, column = card(spacing=2)
         row = QHBoxLayout()
         self._load = FigureEntry("Load to check")
         self._load.setFixedWidth(110)

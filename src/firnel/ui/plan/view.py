@@ -66,8 +66,8 @@ class PlanView(ListPage):
         self._stages = [pg.InfiniteLine(angle=90) for _ in range(3)]
         for item in (self._band, self._air, self._bean, *self._stages):
             self._lane.plot.addItem(item, ignoreBounds=True)
-        self._lane.setMinimumHeight(110)
-        self._lane.plot.setMinimumHeight(90)
+        self._lane.setMinimumHeight(80)
+        self._lane.plot.setMinimumHeight(60)
         self.sheet_column.addWidget(self._lane, 1)
         self._hands = HandsLane(look, self._lane)
         self._hands.setFixedHeight(132)

@@ -114,6 +114,7 @@ class Lane(QFrame):
 def ground_label(anchor: tuple[float, float], bold: bool = True) -> pg.TextItem:
     """A label in a plot that the grid does not strike through: call `put_on_ground` when the theme changes."""
     item = pg.TextItem(anchor=anchor)
+    item.setZValue(-5)  # over the grid, under the curves: it must not hide one
     item.setFont(sans(14, QFont.Weight.DemiBold if bold else QFont.Weight.Normal))
     return item
 
