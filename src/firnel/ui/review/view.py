@@ -94,7 +94,7 @@ class ReviewView(QWidget):
 
     def _list(self) -> QWidget:
         frame, column = card()
-        frame.setFixedWidth(410)
+        frame.setFixedWidth(408)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search batch, lot, machine, plan, remark")
         self.search.setAccessibleName("Search batches")
@@ -106,7 +106,7 @@ class ReviewView(QWidget):
             box.setAccessibleName(f"Filter by {name.lower()}")
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(6)
-            filters.addWidget(box, 1)
+            filters.addWidget(box, 4 if box is self._machine else 3)
         for text, days in PERIODS:
             self._period.addItem(text, days)
         column.addLayout(filters)
@@ -118,7 +118,7 @@ class ReviewView(QWidget):
         if across is not None:
             across.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
             across.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-            for section, width in ((0, 56), (1, 71), (3, 56), (4, 75)):
+            for section, width in ((0, 60), (1, 72), (3, 60), (4, 80)):
                 across.resizeSection(section, width)
         column.addWidget(self.table, 1)
         self._count = label("", "soft")

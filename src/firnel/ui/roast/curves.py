@@ -155,7 +155,7 @@ class RoastCurves(QWidget):
             style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine
             tick = pg.PlotDataItem([mark.t, mark.t], [mark.level, end], pen=line_pen(colour, 1.6, style))
             side = 0.0 if mark.t < 5 or below else (0.85 if not mark.expected else 0.7)
-            text = ground_label((side, 0.0 if below else 1.0), bold=not mark.expected)
+            text = ground_label((side, 0.0 if below else 1.0), bold=not mark.expected, under=True)
             text.setText(mark.text, color=colour)
             put_on_ground(text, palette.card)
             text.setPos(mark.t, end)

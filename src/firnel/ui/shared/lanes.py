@@ -111,10 +111,13 @@ class Lane(QFrame):
         self.plot.setYRange(low, high, padding=0)
 
 
-def ground_label(anchor: tuple[float, float], bold: bool = True) -> pg.TextItem:
-    """A label in a plot that the grid does not strike through: call `put_on_ground` when the theme changes."""
+def ground_label(anchor: tuple[float, float], bold: bool = True, under: bool = False) -> pg.TextItem:
+    """A label in a plot that the grid does not strike through: call `put_on_ground` when the theme changes.
+
+    ``under`` puts it under the curves: a label that stands among them must not hide one.
+    """
     item = pg.TextItem(anchor=anchor)
-    item.setZValue(-5)  # over the grid, under the curves: it must not hide one
+    item.setZValue(-5 if under else 5)
     item.setFont(sans(14, QFont.Weight.DemiBold if bold else QFont.Weight.Normal))
     return item
 
