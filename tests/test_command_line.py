@@ -197,15 +197,20 @@ def test_a_forecast_uses_only_what_was_known_at_that_second(north, tmp_path):
     assert whole["first_crack"]["lo80"] < whole["first_crack"]["t"] < whole["first_crack"]["hi80"]
     assert set(whole["drop"]) >= {"t", "lo80", "hi80", "bean", "bean_lo80", "bean_hi80"}
     assert set(whole["landing"]) == {"development_s", "drop_c"}
-    cut = tmp_path / "cut.csv"
-    lines = (LOGS / "north-003.csv").read_text().splitlines()
-    cut.write_text("\n".join(line for line in lines if line.startswith("time") or float(line.split(",")[0]) <= 400.0))
-    row = row_of("north-003")
-    of = ("--machine", "north", "--lot", "north-003", "--load", row["green_kg"], "--room", row["room_c"])
-    taken = call("import", str(cut), *of, "--mark", "charge=0", "--mark", "yellow=285")
-    label = taken.stdout.split()[1]
-    again = json.loads(call("forecast", label, "--at", "400", "--json").stdout)
-    assert again["first_crack"] == whole["first_crack"]
+    assert "fitted with this batch" in whole["why"]
+    # A log that the fit has not seen, whole and cut off at that second: what came later must not show.
+    cut, row = tmp_path / "cut.csv", row_of("north-012")
+    lines = (LOGS / "north-012.csv").read_text().splitlines()
+    cut.write_text("\n".join(line for line in lines if line.startswith("time") or float(line.split(",")[0]) <= 480.0))
+    of = ("--machine", "north", "--lot", "never roasted", "--load", row["green_kg"], "--room", row["room_c"])
+    known = ("--mark", "charge=0", "--mark", f"yellow={row['yellow_s']}")
+    later = ("--mark", f"first_crack={row['first_crack_s']}", "--mark", f"drop={row['drop_s']}")
+    made = []
+    for path, marks in ((LOGS / "north-012.csv", known + later), (cut, known)):
+        label = call("import", str(path), *of, *marks).stdout.split()[1]
+        made.append(json.loads(call("forecast", label, "--at", "480", "--json").stdout))
+    assert made[0]["first_crack"] == made[1]["first_crack"]
+    assert made[0]["yellow"] == made[1]["yellow"]
     assert folder.exists()
 
 

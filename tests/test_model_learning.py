@@ -11,7 +11,7 @@ from firnel.core.model.document import OutdatedModelError, model_from_document, 
 from firnel.core.model.drift import learn_drift
 from firnel.core.model.fitting import FitCancelledError, identify
 from firnel.core.model.identification import modelled, priors_of, steel_from_idling
-from firnel.core.model.learning import crack_error, crack_time, learn, misfit, model_from
+from firnel.core.model.learning import crack_error, crack_time, learn, misfit, model_from, traits_of, unaware_of
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import UnusableLogError, logged_batch
 from firnel.core.model.thresholds import BATCH_SD, GreenTraits, Threshold, threshold_from
@@ -242,6 +242,18 @@ def test_without_marks_the_usual_is_expected_widely():
     mean, sd = Threshold(197.0).expect(GreenTraits("a"))
     assert mean == 197.0
     assert sd > 10.0
+
+
+def test_a_forecast_does_not_know_its_own_batchs_mark_beforehand(south):
+    batch = batches_of("south")[0]
+    blind = unaware_of(south, batch.label, batch.lot)
+    assert batch.label not in blind.crack.labels + blind.yellow.labels
+    assert len(blind.crack.seen) == len(south.crack.seen) - 1
+    assert batch.lot not in blind.fitted.uptake
+    assert blind.crack.expect(traits_of(batch))[1] > south.crack.expect(traits_of(batch))[1]
+    stranger = unaware_of(south, "not there", "nor this lot")
+    assert stranger.crack == south.crack
+    assert stranger.fitted is south.fitted
 
 
 # Level and drift

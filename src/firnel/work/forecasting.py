@@ -9,6 +9,7 @@ import numpy as np
 from firnel.core.curve_forecast import curve_forecast
 from firnel.core.model.constants import Hands, control_share
 from firnel.core.model.forecast import FORWARD_STEP, DropRule, Forecast, Interval, Marks
+from firnel.core.model.learning import unaware_of
 from firnel.core.model.logged import LoggedBatch, UnusableLogError
 from firnel.core.model.planned import PlannedRoast, run_plan
 from firnel.core.model.replay import forecast_at, held
@@ -40,6 +41,9 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
     model, why = model_of(library, machine) if machine is not None else (None, "the machine is not known.")
     rule = _drop_rule(library, record, machine, plan)
     if model is not None and machine is not None:
+        if record.label in model.report.batches:
+            model = unaware_of(model, record.label, record.lot)
+            why += "; its constants were fitted with this batch among others"
         try:
             batch = logged(library, machine, record, until=zero + at)
             ahead = held(batch, at) if plan is None else planned_ahead(plan, machine, record, batch, at)

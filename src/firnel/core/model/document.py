@@ -15,7 +15,7 @@ from firnel.core.model.level import RoastLevel
 from firnel.core.model.thresholds import GreenTraits, Threshold
 
 #: Raised whenever the numbers of the fit change their meaning: an older document is fitted anew.
-VERSION = 2
+VERSION = 3
 
 
 class OutdatedModelError(ValueError):
@@ -82,9 +82,10 @@ def _threshold_to_document(threshold: Threshold) -> dict[str, Any]:
         "usual": threshold.usual,
         "traits": [asdict(traits) for traits in threshold.traits],
         "seen": list(threshold.seen),
+        "labels": list(threshold.labels),
     }
 
 
 def _threshold_from_document(document: Mapping[str, Any]) -> Threshold:
     traits = tuple(GreenTraits(**entry) for entry in document["traits"])
-    return Threshold(float(document["usual"]), traits, tuple(float(seen) for seen in document["seen"]))
+    return Threshold(float(document["usual"]), traits, tuple(map(float, document["seen"])), tuple(document["labels"]))

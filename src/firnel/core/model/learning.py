@@ -124,8 +124,8 @@ def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> Machine
     ]
     return MachineModel(
         fitted,
-        threshold_from(USUAL_YELLOW_C, [(traits_of(b), bean_at(b, s, b.yellow_t)) for b, s in made if b.yellow_t]),
-        threshold_from(USUAL_CRACK_C, [(traits_of(b), bean_at(b, s, b.first_crack_t)) for b, s in made if b.first_crack_t]),
+        _threshold(USUAL_YELLOW_C, [(batch, simulated, batch.yellow_t) for batch, simulated in made]),
+        _threshold(USUAL_CRACK_C, [(batch, simulated, batch.first_crack_t) for batch, simulated in made]),
         fit_level(samples),
         learn_drift(made),
         FitReport(
@@ -136,6 +136,23 @@ def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> Machine
         float(np.median([simulated.steel[0, 0] - batch.bean_at_charge for batch, simulated in made])),
         _usual([batch.air_at_charge - batch.bean_at_charge for batch in batches]),
     )
+
+
+def _threshold(usual: float, marks: Sequence[tuple[LoggedBatch, Simulated, float | None]]) -> Threshold:
+    marked = [(batch, simulated, t) for batch, simulated, t in marks if t is not None]
+    seen = [(traits_of(batch), bean_at(batch, simulated, t)) for batch, simulated, t in marked]
+    return threshold_from(usual, seen, [batch.label for batch, _, _ in marked])
+
+
+def unaware_of(model: MachineModel, label: str, lot: str) -> MachineModel:
+    """The model as far as it can forget a batch: its own marks, and its lot's deviation if no other batch told of it."""
+    threshold = model.crack
+    others = [t for t, known in zip(threshold.traits, threshold.labels, strict=False) if known != label and t.lot == lot]
+    fitted = model.fitted
+    if label in fitted.steel and not others:
+        uptake, own_heat = ({k: v for k, v in of.items() if k != lot} for of in (fitted.uptake, fitted.own_heat))
+        fitted = replace(fitted, uptake=uptake, own_heat=own_heat)
+    return replace(model, fitted=fitted, yellow=model.yellow.without(label), crack=threshold.without(label))
 
 
 def _usual(values: Sequence[float]) -> float:

@@ -46,12 +46,19 @@ class GreenTraits:
 class Threshold:
     """The bean temperature at which a mark comes: what has been seen so far.
 
-    ``usual`` is expected before anything was seen; ``traits`` and ``seen`` [degC] are the marked batches.
+    ``usual`` is expected before anything was seen; ``traits``, ``seen`` [degC] and ``labels`` are the marked batches.
     """
 
     usual: float
     traits: tuple[GreenTraits, ...] = ()
     seen: tuple[float, ...] = ()
+    labels: tuple[str, ...] = ()
+
+    def without(self, label: str) -> Threshold:
+        """The same, had that batch not been marked: a forecast must not know its own batch's mark beforehand."""
+        kept = [index for index in range(len(self.seen)) if index >= len(self.labels) or self.labels[index] != label]
+        labels = tuple(self.labels[index] for index in kept if index < len(self.labels))
+        return Threshold(self.usual, tuple(self.traits[i] for i in kept), tuple(self.seen[i] for i in kept), labels)
 
     def expect(self, green: GreenTraits) -> tuple[float, float]:
         """Mean and standard deviation for a batch to come of this green. [degC]"""
@@ -69,6 +76,6 @@ class Threshold:
         return mean, float(np.sqrt(max(own - float(gain @ across), BATCH_SD**2)))
 
 
-def threshold_from(usual: float, marks: Sequence[tuple[GreenTraits, float]]) -> Threshold:
-    """A threshold from marked batches: the green, and the bean temperature at the mark [degC]."""
-    return Threshold(usual, tuple(traits for traits, _ in marks), tuple(float(seen) for _, seen in marks))
+def threshold_from(usual: float, marks: Sequence[tuple[GreenTraits, float]], labels: Sequence[str] = ()) -> Threshold:
+    """A threshold from marked batches: the green, and the bean temperature at the mark [degC]; and their labels."""
+    return Threshold(usual, tuple(traits for traits, _ in marks), tuple(float(seen) for _, seen in marks), tuple(labels))
