@@ -1,5 +1,7 @@
 """The views, driven by keys and clicks as a user makes them."""
 
+import threading
+import weakref
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
@@ -12,6 +14,7 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDateEdit,
     QDialog,
+    QLabel,
     QLineEdit,
     QPushButton,
     QWidget,
@@ -26,6 +29,8 @@ from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.devices.simulator.plant import Fault, Plant
 from firnel.store.library import BatchFilter, Library
+from firnel.ui.shared.background import Background
+from firnel.ui.shared.collector import Collector
 from firnel.ui.simulator_panel import SimulatorPanel
 from firnel.ui.theme.look import Look
 from firnel.work.desk import LinkState, machine_of_kind
@@ -61,6 +66,26 @@ def open_window(qtbot, tmp_path, look):
         return window
 
     return make
+
+
+def test_no_worker_thread_ever_destroys_a_widget(qtbot, open_window):
+    threads = []
+    window = open_window()
+
+    def leave_garbage():
+        for _ in range(3000):
+            held = QLabel()
+            held.itself = held
+            weakref.finalize(held, lambda: threads.append(threading.current_thread()))
+
+    leave_garbage()
+    done = []
+    background = window.findChildren(Background)[0] if window.findChildren(Background) else Background(window, print)
+    background.run("busy", lambda: [[n] for n in range(200_000)], done.append)
+    qtbot.waitUntil(lambda: bool(done))
+    assert threads == []
+    assert QApplication.instance().findChild(Collector).look() > 0
+    assert set(threads) == {threading.main_thread()}
 
 
 def press_button(qtbot, parent, text):

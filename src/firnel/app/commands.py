@@ -30,7 +30,7 @@ def main(context: click.Context) -> None:
     if context.invoked_subcommand is None:
         context.invoke(gui)
     elif context.invoked_subcommand != "gui":
-        loaded()
+        loaded(window=False)
 
 
 @main.command()

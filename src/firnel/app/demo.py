@@ -33,7 +33,7 @@ def demo_library(folder: Path, name: str = DEMO_NAME, today: datetime | None = N
     path = folder / name
     if path.exists():
         return path
-    loaded()
+    loaded(window=False)
     from firnel.app.demo_library import ROASTERY, build_demo_library  # slow to load, and needed only once
 
     def progress(done: int, of: int) -> None:

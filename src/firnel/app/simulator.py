@@ -94,10 +94,12 @@ def _with_panel(plant: Plant, kind: str, title: str) -> int:
     from PyQt6.QtCore import QTimer
     from PyQt6.QtWidgets import QApplication
 
+    from firnel.ui.shared.collector import Collector
     from firnel.ui.simulator_panel import SimulatorPanel
     from firnel.ui.theme.look import Look
 
     application = QApplication(sys.argv[:1])
+    Collector(application)
     Look(application).use("day")
     window = SimulatorPanel(
         machine_of_kind(title, kind),

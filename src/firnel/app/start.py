@@ -1,6 +1,6 @@
 """Where the program begins: without the collector while modules load, for nothing is garbage then.
 
-Looking for it costs a tenth of the start-up time. `loaded` puts it back to work once everything is there.
+Looking for it costs a tenth of the start-up time. Once everything is there, `loaded` spares it from being looked through.
 """
 
 import gc
@@ -14,7 +14,8 @@ def main() -> None:
     commands()
 
 
-def loaded() -> None:
-    """Everything is loaded: collect from now on, but never look through what was loaded."""
+def loaded(window: bool = True) -> None:
+    """Everything is loaded: never look through it for garbage. Where there is a window, its `Collector` looks at the rest."""
     gc.freeze()
-    gc.enable()
+    if not window:
+        gc.enable()

@@ -14,6 +14,7 @@ from firnel.core.vocabulary import Machine
 from firnel.store.library import Library
 from firnel.store.opening import LibraryError, copy_library
 from firnel.ui.main_window import Hop, MainWindow
+from firnel.ui.shared.collector import Collector
 from firnel.ui.theme.look import Look
 from firnel.work.desk import AddressError, Desk
 from firnel.work.settings import Settings, load_settings, save_settings
@@ -25,6 +26,8 @@ def make_application() -> QApplication:
     application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     application.setApplicationName("firnel")
     application.setStyle("Fusion")
+    if application.findChild(Collector) is None:
+        Collector(application)
     return application
 
 
