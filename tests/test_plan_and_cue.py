@@ -104,7 +104,7 @@ def test_a_plan_comes_back_from_its_document():
 
 
 @pytest.mark.parametrize(
-    "document", [{}, {"name": "x", "moves": [{"control": "gas"}]}, {"name": "x", "targets": {"colour": 3}}]
+    "document", [{}, {"name": "x", "moves": [{"control": "gas"}]}, {"name": "x", "targets": {"bitterness": 3}}]
 )
 def test_what_is_no_plan_is_refused_in_words(document):
     with pytest.raises(ValueError, match="This is no plan"):

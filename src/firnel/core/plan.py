@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from enum import StrEnum
 
 import numpy as np
@@ -24,13 +24,17 @@ class Anchor(StrEnum):
 
 @dataclass(frozen=True)
 class PlannedMove:
-    """Set ``control`` to ``to`` (machine scale), ``offset_s`` after its anchor, or at bean ``at_c`` [degC]."""
+    """Set ``control`` to ``to`` (machine scale), ``offset_s`` after its anchor, or at bean ``at_c`` [degC].
+
+    A ``held`` move is the roaster's own: the solver works around it.
+    """
 
     control: Control
     to: float
     anchor: Anchor
     offset_s: float = 0.0
     at_c: float | None = None
+    held: bool = False
 
     def __post_init__(self) -> None:
         if self.anchor is Anchor.BEAN and self.at_c is None:
@@ -39,13 +43,48 @@ class PlannedMove:
 
 @dataclass(frozen=True)
 class Targets:
-    """What the plan wants; None where it leaves the roaster free. Seconds and degC."""
+    """What the plan wants; None where it leaves the roaster free. Seconds and degC.
+
+    ``rise_c`` is the bean reading's rise from first crack to drop, ``ratio`` development over total [0..1], ``loss`` the weight
+    loss [0..1], ``colour`` the ground colour index.
+    """
 
     charge_c: float | None = None
     drying_s: float | None = None
     browning_s: float | None = None
     development_s: float | None = None
     drop_c: float | None = None
+    rise_c: float | None = None
+    total_s: float | None = None
+    ratio: float | None = None
+    loss: float | None = None
+    colour: float | None = None
+
+    @property
+    def asked(self) -> tuple[str, ...]:
+        """Names of the targets that are set."""
+        return tuple(entry.name for entry in fields(self) if getattr(self, entry.name) is not None)
+
+    def only(self, names: Iterable[str]) -> Targets:
+        """These targets with all but the named ones left free."""
+        return Targets(**{name: getattr(self, name) for name in names})
+
+
+#: How targets are called, in the order in which they give way, the last first; the plan's winner stands before all.
+TARGET_WORDS = {
+    "development_s": "development",
+    "drop_c": "drop",
+    "rise_c": "rise after crack",
+    "charge_c": "charge",
+    "browning_s": "browning",
+    "drying_s": "drying",
+    "total_s": "total",
+    "ratio": "development ratio",
+    "loss": "weight loss",
+    "colour": "colour",
+}
+#: Tolerances where the plan sets none; ratio, loss and colour are common practice, no published source.
+USUAL_TOLERANCE = {"ratio": 0.01, "loss": 0.005, "colour": 2.0}
 
 
 @dataclass(frozen=True)
@@ -60,7 +99,12 @@ class PlanCurve:
 
 @dataclass(frozen=True)
 class Plan:
-    """Targets and moves for one lot on one machine. ``start`` holds the settings at charge."""
+    """Targets and moves for one lot on one machine. ``start`` holds the settings at charge.
+
+    ``asked`` names the targets that were set by hand (all if None); the solver fills the others with what it expects.
+    ``wins`` is the target that holds when two disagree; ``room_c`` the temperature of the room and ``drum_c`` how much hotter
+    than usual the steel is at charge (negative: colder), both as planned for. [degC, K]
+    """
 
     name: str
     machine: str = ""
@@ -75,7 +119,31 @@ class Plan:
     tolerance_c: float = 2.0
     curve: PlanCurve | None = None
     remark: str = ""
+    asked: tuple[str, ...] | None = None
+    wins: str = "development_s"
+    tolerances: Mapping[str, float] = field(default_factory=dict)
+    room_c: float = 22.0
+    drum_c: float = 0.0
+    start_held: bool = False
+    version: int = 1
     id: int | None = None
+
+    @property
+    def wanted(self) -> Targets:
+        """Only the targets that were set by hand."""
+        return self.targets if self.asked is None else self.targets.only(self.asked)
+
+    @property
+    def drop_rules(self) -> bool:
+        """Whether the drop temperature ends the roast; else development time does, if there is any."""
+        wanted = self.wanted
+        timed = any(time is not None for time in (wanted.development_s, wanted.total_s, wanted.ratio))
+        return wanted.drop_c is not None and (not timed or self.wins == "drop_c")
+
+    def tolerance(self, name: str) -> float:
+        """How far a target may be missed, in its own unit."""
+        usual = self.tolerance_s if name.endswith("_s") else USUAL_TOLERANCE.get(name, self.tolerance_c)
+        return self.tolerances.get(name, usual)
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from firnel.core.plan import Anchor, Plan, PlanCurve, PlannedMove, Targets
+from firnel.core.plan import TARGET_WORDS, Anchor, Plan, PlanCurve, PlannedMove, Targets
 from firnel.core.vocabulary import Control
 
 
@@ -29,12 +29,19 @@ def plan_to_document(plan: Plan) -> dict[str, Any]:
         "tolerance_c": plan.tolerance_c,
         "curve": {name: getattr(curve, name).round(2).tolist() for name in ("t", "bean", "air", "ror")} if curve else None,
         "remark": plan.remark,
+        "asked": None if plan.asked is None else list(plan.asked),
+        "wins": plan.wins,
+        "tolerances": dict(plan.tolerances),
+        "room_c": plan.room_c,
+        "drum_c": plan.drum_c,
+        "start_held": plan.start_held,
     }
 
 
 def _move_to_document(move: PlannedMove) -> dict[str, Any]:
     document: dict[str, Any] = {"control": move.control.value, "to": move.to, "anchor": move.anchor.value}
-    return document | ({"at_c": move.at_c} if move.anchor is Anchor.BEAN else {"offset_s": move.offset_s})
+    place: dict[str, Any] = {"at_c": move.at_c} if move.anchor is Anchor.BEAN else {"offset_s": move.offset_s}
+    return document | place | ({"held": True} if move.held else {})
 
 
 def plan_from_document(document: Mapping[str, Any], **over: Any) -> Plan:
@@ -48,7 +55,7 @@ def plan_from_document(document: Mapping[str, Any], **over: Any) -> Plan:
         moves = tuple(
             PlannedMove(
                 Control(move["control"]), float(move["to"]), Anchor(move["anchor"]),
-                float(move.get("offset_s") or 0.0), move.get("at_c"),
+                float(move.get("offset_s") or 0.0), move.get("at_c"), bool(move.get("held", False)),
             )
             for move in document.get("moves", [])
         )  # fmt: skip
@@ -67,7 +74,18 @@ def plan_from_document(document: Mapping[str, Any], **over: Any) -> Plan:
             "tolerance_c": float(document.get("tolerance_c", 2.0)),
             "curve": PlanCurve(*(np.array(curve[name], float) for name in ("t", "bean", "air", "ror"))) if curve else None,
             "remark": document.get("remark", ""),
+            "asked": None if document.get("asked") is None else tuple(document["asked"]),
+            "wins": document.get("wins", "development_s"),
+            "tolerances": {name: float(value) for name, value in document.get("tolerances", {}).items()},
+            "room_c": float(document.get("room_c", 22.0)),
+            "drum_c": float(document.get("drum_c", 0.0)),
+            "start_held": bool(document.get("start_held", False)),
         }
+        unknown = [
+            name for name in (values["wins"], *values["tolerances"], *(values["asked"] or ())) if name not in TARGET_WORDS
+        ]
+        if unknown:
+            raise ValueError(f"This is no plan: {unknown[0]!r} is no target; there are {', '.join(TARGET_WORDS)}.")
         return Plan(**(values | over))
     except (KeyError, TypeError, AttributeError) as error:
         raise ValueError(f"This is no plan: {error!r} is missing or not understood.") from error

@@ -9,10 +9,9 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Connection, Row, Select, delete, func, insert, select, update
+from sqlalchemy import Connection, Select, delete, func, insert, select, update
 
 from firnel.core.plan import Plan
-from firnel.core.plan_document import plan_from_document, plan_to_document
 from firnel.core.stages import check_mark_order, stages_of
 from firnel.core.vocabulary import (
     BatchRecord,
@@ -30,7 +29,8 @@ from firnel.core.vocabulary import (
 from firnel.store.lot_book import LotBook
 from firnel.store.machine_book import MachineBook
 from firnel.store.opening import RoastingLock, library_path, library_url, open_engine
-from firnel.store.rows import aware, new_key, upsert
+from firnel.store.plan_book import PlanBook
+from firnel.store.rows import aware, new_key
 from firnel.store.tables import batches, house, lots, machines, marks, moves, notes, plans, readings
 
 
@@ -100,6 +100,7 @@ class Library:
         self.engine = open_engine(library)
         self._lock: RoastingLock | None = None
         self.lot_book, self.machine_book = LotBook(self.engine), MachineBook(self.engine)
+        self.plan_book = PlanBook(self.engine)
 
     def lock_for_roasting(self) -> None:
         """Keep other Firnels from roasting on this library.
@@ -164,26 +165,11 @@ class Library:
 
     def plans(self) -> list[Plan]:
         """All plans, by name."""
-        query = (
-            select(plans, lots.c.name.label("lot_name"), machines.c.name.label("machine_name"))
-            .outerjoin(lots, plans.c.lot_id == lots.c.id)
-            .outerjoin(machines, plans.c.machine_id == machines.c.id)
-            .order_by(plans.c.name)
-        )
-        with self.engine.connect() as connection:
-            return [_plan(row) for row in connection.execute(query)]
+        return self.plan_book.all()
 
-    def save_plan(self, plan: Plan) -> Plan:
-        """Add a plan, or change the one with its id."""
-        with self.engine.begin() as connection:
-            values = {
-                "name": plan.name,
-                "lot_id": _id_of(connection, lots, plan.lot),
-                "machine_id": _id_of(connection, machines, plan.machine),
-                "document": plan_to_document(plan),
-            }
-            key = upsert(connection, plans, plan.id, values)
-        return next(saved for saved in self.plans() if saved.id == key)
+    def save_plan(self, plan: Plan, why: str = "") -> Plan:
+        """Add a plan, or a new version of the one with its id; ``why`` is the reason for the change."""
+        return self.plan_book.save(plan, why)
 
     # The list of batches
 
@@ -254,12 +240,19 @@ class Library:
             result = connection.execute(
                 insert(batches).values(
                     label=label, lot_id=lot_id, machine_id=machine_id, plan_id=plan_id, load_kg=load_kg,
+                    plan_version=select(plans.c.version).where(plans.c.id == plan_id).scalar_subquery(),
                     started=started, status=status, clock_rate=1.0, remark="", room_c=room_c,
                 )
             )  # fmt: skip
             key = new_key(result)
             _refresh_search(connection, key)
         return key, label
+
+    def next_labels(self, count: int) -> list[str]:
+        """The numbers that the next batches are going to get."""
+        with self.engine.connect() as connection:
+            first = int(_next_label(connection))
+        return [f"{first + index:04d}" for index in range(count)]
 
     def add_record(self, record: BatchRecord) -> int:
         """Add a whole batch, as from a file. Its lot and machine are found by name, or added. Returns the id."""
@@ -383,10 +376,6 @@ def write_marks(connection: Connection, key: int, wanted: Sequence[Mark]) -> Non
     connection.execute(update(batches).where(batches.c.id == key).values(**summary))
 
 
-def _id_of(connection: Connection, table: Any, name: str) -> int | None:
-    return connection.execute(select(table.c.id).where(table.c.name == name)).scalar() if name else None
-
-
 def _next_label(connection: Connection) -> str:
     """The number after the highest one in use among the newest batches."""
     recent = connection.execute(select(batches.c.label).order_by(batches.c.id.desc()).limit(50)).scalars()
@@ -421,10 +410,6 @@ def _filtered(query: Select[Any], wanted: BatchFilter) -> Select[Any]:
     if wanted.statuses:
         query = query.where(batches.c.status.in_(wanted.statuses))
     return query
-
-
-def _plan(row: Row[Any]) -> Plan:
-    return plan_from_document(row.document, id=row.id, name=row.name, lot=row.lot_name or "", machine=row.machine_name or "")
 
 
 def _or_none(value: float) -> float | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import JSON, Boolean, Column, DateTime, Float, ForeignKey, Index, Integer, MetaData, String, Table, Text, false
 
 #: The migration this Firnel writes; tests compare it with the newest file in migrations/versions.
-HEAD = "0002"
+HEAD = "0003"
 
 metadata = MetaData(
     naming_convention={
@@ -104,6 +104,19 @@ plans = Table(
     Column("lot_id", ForeignKey("lots.id")),
     Column("machine_id", ForeignKey("machines.id")),
     Column("document", JSON, nullable=False),
+    Column("version", Integer, nullable=False, server_default="1"),
+)
+
+# Every version of every plan, the newest too.
+plan_versions = Table(
+    "plan_versions",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("plan_id", ForeignKey("plans.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("number", Integer, nullable=False),
+    Column("saved_at", DateTime(timezone=True), nullable=False),
+    Column("why", Text, nullable=False, default=""),
+    Column("document", JSON, nullable=False),
 )
 
 batches = Table(
@@ -114,6 +127,7 @@ batches = Table(
     Column("lot_id", ForeignKey("lots.id")),
     Column("machine_id", ForeignKey("machines.id")),
     Column("plan_id", ForeignKey("plans.id")),
+    Column("plan_version", Integer),
     Column("status", String(20), nullable=False),
     Column("started", DateTime(timezone=True), nullable=False),
     Column("load_kg", Float),

@@ -55,10 +55,10 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
 
 def _drop_rule(library: Library, record: BatchRecord, machine: Machine | None, plan: Plan | None) -> DropRule:
     """When it is to be dropped: as the plan says, else after the development time that is usual on the machine."""
+    if plan is not None and plan.drop_rules:
+        return DropRule(None, plan.targets.drop_c)
     if plan is not None and plan.targets.development_s is not None:
         return DropRule(plan.targets.development_s)
-    if plan is not None and plan.targets.drop_c is not None:
-        return DropRule(None, plan.targets.drop_c)
     past = (
         [line.development_s for line in batch_lines_of(library, machine) if line.id != record.id] if machine is not None else []
     )
@@ -129,7 +129,7 @@ def forecast_document(forecast: Forecast, why: str) -> dict[str, Any]:
 
 
 def simulate_plan(
-    library: Library, machine: Machine, plan: Plan, steel_c: float | None = None, room_c: float = 22.0
+    library: Library, machine: Machine, plan: Plan, steel_c: float | None = None, room_c: float | None = None
 ) -> PlannedRoast:
     """A plan as the machine's model runs it.
 

@@ -7,7 +7,7 @@ from math import ceil
 from statistics import mean, stdev
 
 from firnel.core.machine.capacity import load_warnings, most_for_tray
-from firnel.core.plan import Plan
+from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.units import clock
 from firnel.core.vocabulary import Lot, Machine
 from firnel.store.library import BatchFilter, Library
@@ -75,27 +75,43 @@ def split_order(library: Library, lot: Lot, machine: Machine, roasted_kg: float)
     return OrderSplit(load, count, count * load, count * load * (1.0 - expected.loss), expected, tuple(said))
 
 
-def ladder(plan: Plan, count: int = 5, step_s: float = 15.0) -> tuple[Plan, ...]:
-    """One plan, ``count`` variants on development time in equal steps, the plan's own in the middle; each ends where it ends.
+#: What a ladder may climb: the target, its usual step, and the least that makes sense. Common practice, no published source.
+LADDERS = {"development_s": (15.0, 15.0), "browning_s": (20.0, 60.0), "charge_c": (4.0, 120.0)}
+
+
+def ladder(plan: Plan, on: str = "development_s", count: int = 5, step: float | None = None) -> tuple[Plan, ...]:
+    """One plan as ``count`` variants of one target in equal steps, the plan's own in the middle.
+
+    Where development climbs, each variant ends where it ends; its drop temperature is left open.
 
     Raises
     ------
-    ValueError : if the plan has no development time, or a variant would be shorter than 15 s.
+    ValueError : if the plan has no such target, or a variant of it makes no sense.
     """
-    development = plan.targets.development_s
-    if development is None:
-        raise ValueError(f"the plan {plan.name!r} has no development time to vary.")
-    if not 2 <= count <= 12 or step_s <= 0:
-        raise ValueError(f"a ladder of {count} in steps of {step_s:g} s is none: 2 to 12 variants.")
-    times = [development + (index - (count - 1) / 2.0) * step_s for index in range(count)]
-    if times[0] < 15.0:
-        raise ValueError(f"the shortest variant would develop for {times[0]:.0f} s: take smaller steps.")
+    word = TARGET_WORDS.get(on, on)
+    if on not in LADDERS:
+        raise ValueError(f"a ladder climbs {', '.join(TARGET_WORDS[name] for name in LADDERS)}, not {word}.")
+    middle = getattr(plan.targets, on)
+    step = LADDERS[on][0] if step is None else step
+    if middle is None:
+        raise ValueError(f"the plan {plan.name!r} has no {word} to vary.")
+    if not 2 <= count <= 12 or step <= 0:
+        raise ValueError(f"a ladder of {count} in steps of {step:g} is none: 2 to 12 variants.")
+    values = [middle + (index - (count - 1) / 2.0) * step for index in range(count)]
+    if values[0] < LADDERS[on][1]:
+        raise ValueError(f"the lowest {word} would be {values[0]:.0f}: take smaller steps.")
+    asked = {*plan.wanted.asked, on}
+    if on == "development_s":
+        asked -= {"drop_c", "rise_c", "ratio", "total_s", "loss", "colour"}
     return tuple(
         replace(
             plan,
             id=None,
-            name=f"{plan.name} {clock(seconds)}",
-            targets=replace(plan.targets, development_s=seconds, drop_c=None),
+            version=1,
+            name=f"{plan.name} {clock(value) if on.endswith('_s') else f'{value:.0f}°'}",
+            wins=on if on != "charge_c" else plan.wins,
+            targets=replace(plan.targets.only(asked), **{on: value}),
+            asked=None,
         )
-        for seconds in times
+        for value in values
     )

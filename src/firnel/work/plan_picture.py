@@ -6,11 +6,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from firnel.core.plan import Plan, due_moves
+from firnel.core.model.outlook import Outlook
+from firnel.core.model.solving import Solved
+from firnel.core.plan import TARGET_WORDS, Plan, due_moves
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, FloatArray, Machine, Mark, MarkKind
 from firnel.work.cue import move_sentence, when_sentence
+from firnel.work.plan_words import APPROACHES, target_text, tolerance_text
 from firnel.work.roast_picture import ROLES, RibbonPicture
+
+#: Before this the rate of rise says nothing yet. [s]
+TURNED_S = 100.0
+TROUBLE_WORDS = {"stall": "stalls", "runaway": "runs away", "scorch": "may scorch"}
 
 
 @dataclass(frozen=True)
@@ -19,6 +26,7 @@ class PlanPicture:
 
     made_for: str
     targets: tuple[tuple[str, str], ...]
+    gives: tuple[tuple[str, str], ...]  #: what this should give, with its 80 % interval
     moves: tuple[tuple[str, str, str], ...]
     move_order: tuple[int, ...]  #: which of the plan's moves each row is
     t: FloatArray
@@ -26,14 +34,23 @@ class PlanPicture:
     air: FloatArray
     low: FloatArray
     high: FloatArray
+    rate: FloatArray
+    fan_t: FloatArray
+    fan: FloatArray  #: 10 and 90 % of the bean probe, shape (2, n)
     stage_ends: tuple[float, ...]
+    stage_names: tuple[str, ...]
+    troubles: tuple[tuple[float, str], ...]
     end: float
     levels: tuple[float, float]
+    rate_top: float
+    rate_unit: str
     ribbons: tuple[RibbonPicture, ...]
 
 
-def plan_picture(plan: Plan, machine: Machine | None, units: Units) -> PlanPicture:
-    """The picture of a plan."""
+def plan_picture(
+    plan: Plan, machine: Machine | None, units: Units, solved: Solved | None = None, sure: Outlook | None = None
+) -> PlanPicture:
+    """The picture of a plan; with what the solver and the outlook say of it, where there is that."""
     targets = plan.targets
     lengths = [seconds for seconds in (targets.drying_s, targets.browning_s, targets.development_s) if seconds]
     ends = tuple(float(end) for end in np.cumsum(lengths))
@@ -45,31 +62,51 @@ def plan_picture(plan: Plan, machine: Machine | None, units: Units) -> PlanPictu
 
     bean = shown(curve.bean) if curve else empty
     air = shown(curve.air) if curve else empty
-    tolerance = units.show_difference(plan.tolerance_c)
+    rate = np.where(curve.t > TURNED_S, curve.ror, np.nan) * units.show_difference(1.0) if curve else empty
+    tolerance = units.show_difference(plan.tolerance("drop_c"))
     levels = (units.show(60.0, "°C"), units.show(240.0, "°C"))
     if curve is not None:
         levels = (float(np.min(bean)) - 8.0, max(float(np.max(bean)), float(np.max(air))) + 8.0)
     due = due_moves(plan, (Mark(MarkKind.CHARGE, 0.0),), 0.0)
     moves = tuple((move_sentence(entry, units, machine), when_sentence(entry.move, units), clock(entry.due_t)) for entry in due)
-    tolerances = f"±{units.show_difference(plan.tolerance_c):.1f} {units.temperature}, ±{plan.tolerance_s:.0f} s"
     rows = (
         ("Charge", units.text(targets.charge_c, "°C", 0)),
         (
             "Drying · browning · development",
             " · ".join(clock(s) for s in (targets.drying_s, targets.browning_s, targets.development_s)),
         ),
-        (
-            "Drop",
-            f"{units.text(targets.drop_c, '°C', 1)} · {tolerances}",
-        ),
+        ("Drop", f"{units.text(targets.drop_c, '°C', 1)} {tolerance_text('drop_c', plan.tolerance('drop_c'), units)}"),
+    )
+    names = tuple(
+        f"{word} {target_text('drop_c', float(np.interp(at, curve.t, curve.bean)), units)}" if curve is not None else word
+        for word, at in zip(("yellow", "first crack", "drop"), ends, strict=False)
     )
     load = f", {units.text(plan.load_kg, 'kg')}" if plan.load_kg else ""
-    made_for = f"{plan.lot or 'any lot'} on {plan.machine or 'any machine'}{load} · {plan.purpose} · {plan.approach}"
+    approach = APPROACHES.get(plan.approach, plan.approach)
+    made_for = f"{plan.lot or 'any lot'} on {plan.machine or 'any machine'}{load} · {plan.purpose} · {approach}"
     return PlanPicture(
-        made_for, rows, moves, tuple(entry.index for entry in due),
-        curve.t if curve else empty, bean, air, bean - tolerance, bean + tolerance, ends, end, levels,
-        _ribbons(plan, machine, units, end),
+        made_for, rows, _gives(solved, sure, units), moves, tuple(entry.index for entry in due),
+        curve.t if curve else empty, bean, air, bean - tolerance, bean + tolerance, rate,
+        sure.t if sure else empty, shown(sure.fan[[0, 2]]) if sure else np.empty((2, 0)), ends, names,
+        tuple((trouble.t, TROUBLE_WORDS[trouble.kind]) for trouble in solved.troubles) if solved else (),
+        end, levels, units.show_difference(24.0), f"{units.temperature}/min", _ribbons(plan, machine, units, end),
     )  # fmt: skip
+
+
+def _gives(solved: Solved | None, sure: Outlook | None, units: Units) -> tuple[tuple[str, str], ...]:
+    """What the roast should give, each with half its 80 % interval where that is known."""
+    if solved is None:
+        return ()
+    came = solved.roast.came()
+
+    def row(name: str) -> tuple[str, str]:
+        value = target_text(name, came[name], units)
+        within = sure.of.get(name) if sure is not None else None
+        if within is None or within.low is None or within.high is None:
+            return TARGET_WORDS[name], value
+        return TARGET_WORDS[name], f"{value} {tolerance_text(name, 0.5 * (within.high - within.low), units)}"
+
+    return tuple(row(name) for name in ("drying_s", "browning_s", "drop_c", "rise_c", "loss", "colour"))
 
 
 def _ribbons(plan: Plan, machine: Machine | None, units: Units, end: float) -> tuple[RibbonPicture, ...]:

@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import date
 from statistics import median
 from typing import Any
 
 import numpy as np
 
-from firnel.core.model.solving import FORMS, CannotSolveError, Solved, sensitivity, solve
-from firnel.core.plan import Plan, PlanCurve, Targets
+from firnel.core.anchoring import cleaned_moves
+from firnel.core.model.outlook import Outlook, outlook
+from firnel.core.model.solving import FORMS, CannotSolveError, How, Solved, sensitivity, solve
+from firnel.core.plan import Plan, PlanCurve, PlannedMove, Targets
 from firnel.core.plan_document import plan_to_document
 from firnel.core.stages import stages_of
-from firnel.core.vocabulary import Lot, Machine, MarkKind
+from firnel.core.vocabulary import Control, Lot, Machine, MarkKind
 from firnel.store.library import BatchFilter, Library
-from firnel.work.forecasting import green_of
+from firnel.work.forecasting import SEED, green_of
 from firnel.work.intake import lot_sheet
 from firnel.work.machine_knowledge import CannotKnowError, model_of
 
@@ -23,7 +26,10 @@ __all__ = [
     "FORMS",
     "CannotKnowError",
     "CannotSolveError",
+    "How",
     "Solved",
+    "for_lot",
+    "outlook_of",
     "plan_of_batch",
     "sensible_start",
     "solve_plan",
@@ -39,8 +45,10 @@ RISE_C = {"filter": 6.0, "espresso": 10.0, "milk": 13.0, "cupping": 5.0, "dark":
 DEVELOPMENT_S = {"filter": 90.0, "espresso": 115.0, "milk": 125.0, "cupping": 80.0, "dark": 150.0}
 
 
-def sensible_start(library: Library, machine: Machine, lot: Lot | None, purpose: str) -> tuple[Targets, tuple[str, ...]]:
-    """Targets to begin with, and why: this machine's usual stages, the lot's handling, the purpose."""
+def sensible_start(
+    library: Library, machine: Machine, lot: Lot | None, purpose: str, today: date | None = None
+) -> tuple[Targets, tuple[str, ...]]:
+    """Targets to begin with, and why: this machine's usual stages, the lot's handling as of ``today``, the purpose."""
     lines = library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped")), limit=60)
     own = [line for line in lines if lot is not None and line.lot == lot.name]
     basis = own if len(own) >= 2 else lines
@@ -56,9 +64,7 @@ def sensible_start(library: Library, machine: Machine, lot: Lot | None, purpose:
         said.append(f"Drying and browning as in {whose}.")
     charge_c = None
     if lot is not None:
-        from datetime import date
-
-        advice = lot_sheet(library, lot, machine, date.today()).handling
+        advice = lot_sheet(library, lot, machine, today or date.today()).handling
         if advice is not None:
             charge_c = float(round(advice.charge_c))
             said.append(f"Charge by the lot's handling: {'; '.join(reason.words for reason in advice.reasons) or 'as usual'}.")
@@ -87,7 +93,7 @@ def targets_of_batch(library: Library, reference: str) -> tuple[Targets, str]:
 
 
 def transferred(targets: Targets, source: Machine, target: Machine, usual: Targets) -> tuple[Targets, str]:
-    """Targets on another machine: what travels is browning, development, and the rise from first crack to drop.
+    """Targets on another machine: what travels is browning, development, the rise from first crack to drop, loss and colour.
 
     Drying time and charge are the other machine's own; temperatures are mapped by both machines' first crack.
 
@@ -98,13 +104,14 @@ def transferred(targets: Targets, source: Machine, target: Machine, usual: Targe
     """
     rise = None if targets.drop_c is None else targets.drop_c - source.first_crack_c
     drop_c = usual.drop_c if rise is None else round(target.first_crack_c + rise, 1)
-    moved = Targets(usual.charge_c, usual.drying_s, targets.browning_s, targets.development_s, drop_c)
-    told = f"From {source.name}: browning, development" + (f" and {rise:.1f} °C from crack to drop" if rise is not None else "")
+    travels = targets.only({*targets.asked} & {"browning_s", "development_s", "rise_c", "loss", "colour"})
+    moved = replace(travels, charge_c=usual.charge_c, drying_s=usual.drying_s, drop_c=None if travels.rise_c else drop_c)
+    told = f"From {source.name}: browning, development" + (f" and {rise:.1f} K from crack to drop" if rise is not None else "")
     return moved, f"{told} are kept; drying and charge are {target.name}'s own."
 
 
 def plan_of_batch(library: Library, reference: str) -> Plan:
-    """A plan that wants what a past batch was.
+    """A plan that wants what a past batch was, by that batch's own moves: cleaned, few, and hung on its marks.
 
     Raises
     ------
@@ -112,11 +119,40 @@ def plan_of_batch(library: Library, reference: str) -> Plan:
     """
     record = library.batch(library.find_batch(reference))
     targets, lot = targets_of_batch(library, reference)
-    return Plan(f"{lot or record.machine} as {record.label}", record.machine, lot, record.load_kg, targets=targets)
+    machine = next((m for m in library.machines() if m.name == record.machine), None)
+    start: dict[Control, float] = {}
+    moves: tuple[PlannedMove, ...] = ()
+    if machine is not None:
+        kinds = (MarkKind.CHARGE, MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP)
+        charge, yellow, crack, drop = (mark.t for kind in kinds if (mark := record.mark(kind)) is not None)
+        start, moves = cleaned_moves(record.moves, machine.controls, charge, yellow, crack, drop)
+    name = f"{lot or record.machine} as {record.label}"
+    room = record.room_c if record.room_c is not None else 22.0
+    return Plan(name, record.machine, lot, record.load_kg, targets=targets, start=start, moves=moves, room_c=room)
 
 
-def solve_plan(library: Library, machine: Machine, plan: Plan, usual: Targets | None = None) -> Solved:
+def for_lot(library: Library, machine: Machine, plan: Plan, lot: Lot, today: date) -> tuple[Plan, str]:
+    """A plan for another lot: its charge moved by what the handling of both lots differs in, and why."""
+    own = next((known for known in library.lots() if known.name == plan.lot), None)
+    advices = [lot_sheet(library, each, machine, today).handling if each is not None else None for each in (own, lot)]
+    before, after = advices
+    charge = plan.targets.charge_c
+    if before is None or after is None or charge is None:
+        return replace(plan, lot=lot.name), f"The targets of {plan.lot or 'the plan'}, for {lot.name}."
+    by = round(after.charge_c - before.charge_c)
+    moved = replace(plan, lot=lot.name, targets=replace(plan.targets, charge_c=charge + by))
+    reasons = "; ".join(reason.words for reason in after.reasons) or "as usual"
+    return moved, f"Charge {by:+.0f} K against {plan.lot} by the handling of {lot.name}: {reasons}."
+
+
+def solve_plan(library: Library, machine: Machine, plan: Plan, usual: Targets | None = None, how: How = How.NEW) -> Solved:
     """Solve a plan on a machine's model; the result has its curve.
+
+    Parameters
+    ----------
+    library, machine, plan : with the plan's lot and the machine's model.
+    usual : what the machine usually does; found in the library if None.
+    how : freely the moves are found.
 
     Raises
     ------
@@ -129,8 +165,22 @@ def solve_plan(library: Library, machine: Machine, plan: Plan, usual: Targets | 
     if usual is None:
         lot = next((lot for lot in library.lots() if lot.name == plan.lot), None)
         usual = sensible_start(library, machine, lot, plan.purpose)[0]
-    solved = solve(model, machine, plan, green_of(library, plan.lot), usual)
+    solved = solve(model, machine, plan, green_of(library, plan.lot), usual, how=how)
     return replace(solved, plan=replace(solved.plan, curve=_curve(solved)))
+
+
+def outlook_of(library: Library, machine: Machine, solved: Solved) -> Outlook:
+    """How surely a solved plan comes out as planned.
+
+    Raises
+    ------
+    CannotKnowError : if the machine has no model.
+    """
+    model, why = model_of(library, machine)
+    if model is None:
+        raise CannotKnowError(why)
+    rng = np.random.default_rng(SEED)
+    return outlook(model, machine, solved.plan, solved.roast, green_of(library, solved.plan.lot), rng)
 
 
 def _curve(solved: Solved) -> PlanCurve:

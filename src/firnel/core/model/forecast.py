@@ -264,12 +264,12 @@ class Forecaster:
         # Before the crack the drift wears off as the square root of time: it does not go one way for long.
         wandering = np.zeros_like(ahead.bean) if cracked else self._drift_before * np.sqrt(minutes * WINDOW_S / 60.0)
         bean = ahead.bean + wandering
-        crack = np.full(self.members, marks.first_crack_t) if cracked else _crossing(ahead.t, bean, self._crack_c)
+        crack = np.full(self.members, marks.first_crack_t) if cracked else crossing(ahead.t, bean, self._crack_c)
         since = np.clip(ahead.t[:, None] - np.maximum(crack, self.t), 0.0, None) / 60.0
         ahead = replace(ahead, bean=bean, bean_probe=ahead.bean_probe + wandering + self._drift_after * since)
         seen = marks.yellow_t is not None
-        yellow = np.full(self.members, marks.yellow_t) if seen else _crossing(ahead.t, bean, self._yellow_c)
-        drop_t, drop_c = _drop(ahead, crack, rule)
+        yellow = np.full(self.members, marks.yellow_t) if seen else crossing(ahead.t, bean, self._yellow_c)
+        drop_t, drop_c = drop_of(ahead.t, ahead.bean_probe, crack, rule)
         known = np.isfinite(drop_t) & np.isfinite(crack)
         development = np.where(known, drop_t, np.inf) - np.where(known, crack, 0.0)
         return Forecast(
@@ -280,7 +280,7 @@ class Forecaster:
         )  # fmt: skip
 
 
-def _crossing(t: FloatArray, curve: FloatArray, level: FloatArray) -> FloatArray:
+def crossing(t: FloatArray, curve: FloatArray, level: FloatArray) -> FloatArray:
     """When each member first reaches its level, shape (m,); now if it is there already, infinite if never. [s]"""
     above = curve >= level
     index = np.argmax(above, axis=0)
@@ -294,19 +294,19 @@ def _crossing(t: FloatArray, curve: FloatArray, level: FloatArray) -> FloatArray
     return np.where(above.any(axis=0), when, np.inf)
 
 
-def _drop(ahead: Simulated, crack: FloatArray, rule: DropRule) -> tuple[FloatArray, FloatArray]:
-    """Time [s] and bean reading [degC] of the drop, each shape (m,)."""
+def drop_of(t: FloatArray, probe: FloatArray, crack: FloatArray, rule: DropRule) -> tuple[FloatArray, FloatArray]:
+    """Time [s] and bean reading [degC] of each member's drop, shape (m,), on the curves ``probe`` of shape (n, m)."""
     if rule.development_s is not None:
         drop_t = crack + rule.development_s
     elif rule.drop_c is not None:
-        risen = np.where(ahead.t[:, None] >= crack, ahead.bean_probe, -np.inf)
-        drop_t = _crossing(ahead.t, risen, np.full(crack.size, rule.drop_c))
+        risen = np.where(t[:, None] >= crack, probe, -np.inf)
+        drop_t = crossing(t, risen, np.full(crack.size, rule.drop_c))
     else:
         drop_t = np.full(crack.size, np.inf)
     members = np.arange(crack.size)
-    reached = np.where(np.isfinite(drop_t), np.clip(drop_t, ahead.t[0], ahead.t[-1]), ahead.t[-1])
-    after = np.clip(np.searchsorted(ahead.t, reached), 1, ahead.t.size - 1)
-    share = (reached - ahead.t[after - 1]) / (ahead.t[after] - ahead.t[after - 1])
-    low, high = ahead.bean_probe[after - 1, members], ahead.bean_probe[after, members]
-    inside = drop_t <= ahead.t[-1]
+    reached = np.where(np.isfinite(drop_t), np.clip(drop_t, t[0], t[-1]), t[-1])
+    after = np.clip(np.searchsorted(t, reached), 1, t.size - 1)
+    share = (reached - t[after - 1]) / (t[after] - t[after - 1])
+    low, high = probe[after - 1, members], probe[after, members]
+    inside = drop_t <= t[-1]
     return np.where(inside, drop_t, np.inf), np.where(inside, low + share * (high - low), np.nan)

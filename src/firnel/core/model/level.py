@@ -40,14 +40,20 @@ class RoastLevel:
 
     def loss(self, simulated: Simulated, moisture: float, until: float | None = None) -> FloatArray:
         """Weight loss, shape (m,), at time ``until`` [s] or the end; ``moisture`` of the green, wet basis."""
-        index = _index(simulated, until)
-        water = (1.0 - moisture) * (simulated.moisture[0] - simulated.moisture[index])
-        dry = (1.0 - moisture) * np.exp(self.loss_rate) * _burnt(simulated, LOSS_K)[index]
-        return np.asarray(water + dry)
+        return np.asarray(self.losses(simulated, moisture)[_index(simulated, until)])
 
     def colour(self, simulated: Simulated, until: float | None = None) -> FloatArray:
         """Colour index, shape (m,), at time ``until`` [s] or the end."""
-        faded = np.exp(self.colour_rate) * _burnt(simulated, COLOUR_K)[_index(simulated, until)]
+        return np.asarray(self.colours(simulated)[_index(simulated, until)])
+
+    def losses(self, simulated: Simulated, moisture: float) -> FloatArray:
+        """Weight loss at every moment, shape (n + 1, m)."""
+        water = (1.0 - moisture) * (simulated.moisture[0] - simulated.moisture)
+        return np.asarray(water + (1.0 - moisture) * np.exp(self.loss_rate) * _burnt(simulated, LOSS_K))
+
+    def colours(self, simulated: Simulated) -> FloatArray:
+        """Colour index at every moment, shape (n + 1, m)."""
+        faded = np.exp(self.colour_rate) * _burnt(simulated, COLOUR_K)
         return np.asarray(DARK_COLOUR + (GREEN_COLOUR - DARK_COLOUR) * np.exp(-faded))
 
 

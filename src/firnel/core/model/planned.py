@@ -39,6 +39,30 @@ class PlannedRoast:
         """When it is dropped. [s]"""
         return self.marks[MarkKind.DROP]
 
+    def came(self) -> dict[str, float | None]:
+        """What came of every target, by its name; None for what was not reached."""
+        yellow, crack, drop = (self.marks[kind] for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP))
+        made = self.simulated
+
+        def bean(t: float | None) -> float | None:
+            return float(np.interp(t, made.t, made.bean_probe[:, 0])) if t is not None else None
+
+        def between(first: float | None, second: float | None) -> float | None:
+            return second - first if first is not None and second is not None else None
+
+        development = between(crack, drop)
+        return {
+            "drying_s": yellow,
+            "browning_s": between(yellow, crack),
+            "development_s": development,
+            "drop_c": bean(drop),
+            "rise_c": between(bean(crack), bean(drop)),
+            "total_s": drop,
+            "ratio": development / drop if development is not None and drop else None,
+            "loss": self.loss if drop is not None else None,
+            "colour": self.colour if drop is not None else None,
+        }
+
 
 def run_plan(
     model: MachineModel,
@@ -46,7 +70,7 @@ def run_plan(
     plan: Plan,
     green: GreenTraits,
     steel_c: float | None = None,
-    room_c: float = 22.0,
+    room_c: float | None = None,
 ) -> PlannedRoast:
     """Run a plan on a machine's model.
 
@@ -55,8 +79,8 @@ def run_plan(
     model, machine : fitted, and its scales.
     plan : with start settings and moves, and a development time or drop temperature to end it.
     green : of the lot.
-    steel_c : of the drum at charge; what the machine usually has there if None. [degC]
-    room_c : [degC]
+    steel_c : of the drum at charge; what the machine usually has there, and the plan's own difference, if None. [degC]
+    room_c : the plan's own if None. [degC]
 
     Raises
     ------
@@ -68,7 +92,8 @@ def run_plan(
     if targets.development_s is None and targets.drop_c is None:
         raise PlanCannotRunError(f"the plan {plan.name!r} says neither development time nor drop temperature: when to drop?")
     charge_c = targets.charge_c if targets.charge_c is not None else 200.0
-    steel = steel_c if steel_c is not None else charge_c + model.steel_over_charge_c
+    steel = steel_c if steel_c is not None else charge_c + model.steel_over_charge_c + plan.drum_c
+    room_c = plan.room_c if room_c is None else room_c
     load = load_of(model, green, plan.load_kg, room_c)
     start = StartState(steel, charge_c, charge_c + model.air_over_charge_c, room_c, model.fitted.number("heat_before"))
     levels = model.yellow.expect(green)[0], model.crack.expect(green)[0]
@@ -78,12 +103,30 @@ def run_plan(
     for _ in range(ROUNDS):
         expected = tuple(_due(move, when, simulated, targets.drying_s, targets.browning_s) for move in plan.moves)
         simulated = simulate(model.fitted.constants, load, start, plan_hands(plan, machine, expected))
-        before, when = when, _marks(simulated, levels, targets.development_s, targets.drop_c)
+        before, when = when, _marks(simulated, levels, plan)
         moved = [abs((when[kind] or 0.0) - (before[kind] or 0.0)) for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK)]
         if max(moved) < 1.0 and before[MarkKind.FIRST_CRACK] is not None:
             break
     if simulated is None:
         raise PlanCannotRunError(f"the plan {plan.name!r} was not run.")
+    return _roast(model, green, simulated, when, expected)
+
+
+def sketched(
+    model: MachineModel, plan: Plan, green: GreenTraits, simulated: Simulated, expected: tuple[float | None, ...]
+) -> PlannedRoast:
+    """A roast that was simulated already, with its marks read off it; ``expected`` as in `PlannedRoast`."""
+    levels = model.yellow.expect(green)[0], model.crack.expect(green)[0]
+    return _roast(model, green, simulated, _marks(simulated, levels, plan), expected)
+
+
+def _roast(
+    model: MachineModel,
+    green: GreenTraits,
+    simulated: Simulated,
+    when: dict[MarkKind, float | None],
+    expected: tuple[float | None, ...],
+) -> PlannedRoast:
     end = when[MarkKind.DROP]
     until = end if end is not None else float(simulated.t[-1])
     loss = float(model.level.loss(simulated, green.moisture, until)[0])
@@ -147,10 +190,9 @@ def _rises_to(simulated: Simulated, bean_c: float) -> float | None:
     return float(simulated.t[lowest + above[0]]) if above.size else None
 
 
-def _marks(
-    simulated: Simulated, levels: tuple[float, float], development_s: float | None, drop_c: float | None
-) -> dict[MarkKind, float | None]:
+def _marks(simulated: Simulated, levels: tuple[float, float], plan: Plan) -> dict[MarkKind, float | None]:
     bean, probe, t = simulated.bean[:, 0], simulated.bean_probe[:, 0], simulated.t
+    development_s, drop_c = plan.targets.development_s, plan.targets.drop_c
 
     def reaches(level: float) -> float | None:
         above = np.flatnonzero(bean >= level)
@@ -161,10 +203,10 @@ def _marks(
 
     when: dict[MarkKind, float | None] = dict.fromkeys(MarkKind)
     when[MarkKind.CHARGE] = 0.0
-    when[MarkKind.TURNING] = float(t[int(np.argmin(probe[: int(300.0 / STEP)]))])
+    when[MarkKind.TURNING] = float(t[int(np.argmin(probe[t <= 300.0]))])
     when[MarkKind.YELLOW], crack = reaches(levels[0]), reaches(levels[1])
     when[MarkKind.FIRST_CRACK] = crack
-    if crack is not None and development_s is not None:
+    if crack is not None and development_s is not None and not plan.drop_rules:
         when[MarkKind.DROP] = crack + development_s
     elif crack is not None and drop_c is not None:
         after = np.flatnonzero((t >= crack) & (probe >= drop_c))

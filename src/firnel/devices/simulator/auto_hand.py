@@ -113,7 +113,7 @@ class AutomaticHand:
     def _drop_when_due(self, roaster: DrumRoaster) -> None:
         crack, targets = self.marks.get(MarkKind.FIRST_CRACK), self._plan.targets
         late = 0.5 * self._delays[-1]
-        if targets.development_s is not None:
+        if targets.development_s is not None and not self._plan.drop_rules:
             due = crack is not None and roaster.t >= crack.t + targets.development_s + late
         else:
             due = targets.drop_c is not None and roaster.bean_probe_c >= targets.drop_c

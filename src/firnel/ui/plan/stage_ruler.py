@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
@@ -25,6 +27,7 @@ class StageRuler(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
+        self._x_of: Callable[[float], float] | None = None
         self._seconds = (300.0, 220.0, 95.0)
         self._drop = ""
         self._chosen = 0
@@ -47,12 +50,27 @@ class StageRuler(QWidget):
         """The three stages as they stand. [s]"""
         return self._seconds
 
+    def follow(self, x_of: Callable[[float], float]) -> None:
+        """Lie on a time axis: ``x_of`` gives the place [px] of a moment [s from charge]."""
+        self._x_of = x_of
+
+    @property
+    def held(self) -> bool:
+        """Whether a hand is dragging."""
+        return self._held
+
+    @property
+    def _left(self) -> float:
+        return 8.0 if self._x_of is None else self._x_of(0.0)
+
     def _scale(self) -> float:
-        """Pixels for a second; a fifth of the line stays free, so that a stage can grow."""
+        """Pixels for a second; on no axis a fifth of the line stays free, so that a stage can grow."""
+        if self._x_of is not None:
+            return 0.01 * (self._x_of(100.0) - self._x_of(0.0))
         return (self.width() - 16.0) / max(1.2 * sum(self._seconds), 600.0)
 
     def _ends(self) -> list[float]:
-        ends, at = [], 8.0
+        ends, at = [], self._left
         for seconds in self._seconds:
             at += seconds * self._scale()
             ends.append(at)
@@ -62,7 +80,7 @@ class StageRuler(QWidget):
         """Draw the stages."""
         palette, painter = self._look.palette, QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        left = 8.0
+        left = self._left
         for index, (name, seconds, end) in enumerate(zip(NAMES, self._seconds, self._ends(), strict=True)):
             box = QRectF(left, 20.0, max(end - left - 2.0, 2.0), 26.0)
             painter.setPen(Qt.PenStyle.NoPen)
@@ -104,7 +122,7 @@ class StageRuler(QWidget):
             over = min(abs(x - end) for end in self._ends()) <= GRIP
             self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
             return
-        begin = [8.0, *self._ends()][self._chosen]
+        begin = [self._left, *self._ends()][self._chosen]
         self._set(STEP_S * round((x - begin) / self._scale() / STEP_S))
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
-import pyqtgraph as pg
-from PyQt6.QtCore import Qt, pyqtSignal
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
 
-from firnel.core.plan import Plan
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QFrame, QInputDialog, QMenu, QScrollArea
+
+from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.units import clock
+from firnel.core.vocabulary import Machine
 from firnel.ui.plan.editor import PlanEditor
-from firnel.ui.roast.curves import as_ribbon
-from firnel.ui.shared.lanes import HandsLane, Lane, line_pen
+from firnel.ui.plan.plots import PlanPlots
+from firnel.ui.plan.versions import VersionsSheet
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
+from firnel.work.plan_history import history
 from firnel.work.plan_picture import PlanPicture, plan_picture
-from firnel.work.planning import Solved, weigh_moves
+from firnel.work.plan_words import asked_text
 
 
 class PlanView(ListPage):
@@ -42,7 +48,15 @@ class PlanView(ListPage):
         new.clicked.connect(self.begin_new)
         change.clicked.connect(self.begin_change)
         roast.clicked.connect(self._on_roast)
-        for widget in (new, change, roast):
+        versions, paper = button("Versions", "What changed, why, and roasted when"), button("Print", "The sheet for the wall")
+        versions.clicked.connect(self.open_versions)
+        menu = QMenu(paper)
+        for text, action in (("Plan sheet for the wall …", self._on_sheet), ("Labels for the loads …", self._on_labels)):
+            if (entry := menu.addAction(text)) is not None:
+                entry.triggered.connect(action)
+        paper.setMenu(menu)
+        self._list_buttons = (new, change, versions, paper, roast)
+        for widget in self._list_buttons:
             self.head.add(widget)
         self._name, self._for = ElidedLabel("heading"), ElidedLabel("soft")
         head, column = card(spacing=2)
@@ -54,39 +68,27 @@ class PlanView(ListPage):
         self.sheet_column.addWidget(head)
         self.editor = PlanEditor(desk, look)
         self.editor.hide()
-        self.editor.solved.connect(self._on_solved)
         self.editor.kept.connect(self._on_kept)
         self.editor.laddered.connect(self._on_laddered)
         self.editor.left.connect(self.leave_editor)
-        self.sheet_column.addWidget(self.editor)
-        self._lane = Lane(look, "card", with_time=True)
-        self._bean, self._air = pg.PlotCurveItem(), pg.PlotCurveItem()
-        self._low, self._high = pg.PlotCurveItem(), pg.PlotCurveItem()
-        self._band = pg.FillBetweenItem(self._low, self._high)
-        self._stages = [pg.InfiniteLine(angle=90) for _ in range(3)]
-        for item in (self._band, self._air, self._bean, *self._stages):
-            self._lane.plot.addItem(item, ignoreBounds=True)
-        self._lane.setMinimumHeight(80)
-        self._lane.plot.setMinimumHeight(60)
-        self.sheet_column.addWidget(self._lane, 1)
-        self._hands = HandsLane(look, self._lane)
-        self._hands.setFixedHeight(132)
-        self.sheet_column.addWidget(self._hands)
+        self.body.addWidget(self.editor, 1)
+        self._plots = PlanPlots(look)
+        self.sheet_column.addWidget(self._plots, 1)
         moves, moves_column = card(spacing=2)
         moves_column.addWidget(label("Moves", "heading"))
         self._moves = FigureGrid(words=2)
-        moves_column.addWidget(self._moves)
+        area = QScrollArea()
+        area.setObjectName("bare")
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setMinimumHeight(96)
+        area.setSizeAdjustPolicy(QScrollArea.SizeAdjustPolicy.AdjustToContents)
+        area.setWidget(self._moves)
+        moves_column.addWidget(area)
+        moves.setMaximumHeight(232)
         self.sheet_column.addWidget(moves)
-        look.changed.connect(self._dress)
-        self._dress()
-
-    def _dress(self) -> None:
-        palette = self._look.palette
-        self._bean.setPen(line_pen(palette.ink, 2.6))
-        self._air.setPen(line_pen(palette.slate, 1.6, Qt.PenStyle.DashLine))
-        self._band.setBrush(pg.mkBrush(palette.moss_band))
-        for line in self._stages:
-            line.setPen(line_pen(palette.soft, 1, Qt.PenStyle.DotLine))
+        self._history = ElidedLabel("soft")
+        column.addWidget(self._history)
 
     def refresh(self) -> None:
         """Read the plans anew."""
@@ -105,12 +107,11 @@ class PlanView(ListPage):
         self._show(key)
 
     def _edit(self, editing: bool) -> None:
-        # First hide, then show: for a moment both would ask for more height than there is, and the window would grow.
-        for widget in (self._head_card, self._hands) if editing else (self.editor,):
+        for widget in (self.list_card, self.sheet, *self._list_buttons) if editing else (self.editor,):
             widget.hide()
-        for widget in (self.editor,) if editing else (self._head_card, self._hands):
+        for widget in (self.editor,) if editing else (self.list_card, self.sheet, *self._list_buttons):
             widget.show()
-        self.sheet.show()
+        self.sheet.setVisible(not editing and self._plan is not None)
 
     def begin_new(self) -> None:
         """Begin a new plan."""
@@ -128,31 +129,8 @@ class PlanView(ListPage):
             self._edit(True)
             self.editor.begin(self._plan)
 
-    def _on_solved(self, solved: Solved) -> None:
-        if self.editor.isVisible():
-            self._show(solved.plan)
-            self._weigh(solved.plan)
-
-    def _weigh(self, plan: Plan) -> None:
-        """Beside each move, what one step and five seconds in it do: that hand must be exact, this one need not."""
-        library = self._desk.library
-        machine = next((m for m in library.machines() if m.name == plan.machine), None)
-        if machine is not None:
-            self.editor.background.run("weigh", lambda: weigh_moves(library, machine, plan), self._on_weighed)
-
-    def _on_weighed(self, weighed: tuple[tuple[float, float], ...]) -> None:
-        if self._picture is None or not self.editor.isVisible():
-            return
-        units = self._desk.settings.units
-        shown = [(units.show_difference(step), units.show_difference(late)) for step, late in weighed]
-        words = [f"{_signed(step)}° a step, {_signed(late)}° 5 s late" for step, late in shown]
-        order = self._picture.move_order
-        if len(order) == len(words):
-            rows = zip(self._picture.moves, order, strict=True)
-            self._moves.show_rows([(what, when, words[index], at) for (what, when, at), index in rows])
-
-    def _on_kept(self, plan: Plan) -> None:
-        saved = self._desk.library.save_plan(plan)
+    def _on_kept(self, plan: Plan, why: str) -> None:
+        saved = self._desk.library.save_plan(plan, why)
         self._edit(False)
         self.refresh()
         self.select_key(lambda key: key.id == saved.id)
@@ -169,27 +147,92 @@ class PlanView(ListPage):
             self._show(self._plan)
 
     def _show(self, key: Plan) -> None:
-        machine = next((m for m in self._desk.library.machines() if m.name == key.machine), None)
+        machine = self._machine_of(key)
         picture = self._picture = plan_picture(key, machine, self._desk.settings.units)
         self._name.show_text(key.name)
         self._for.show_text(picture.made_for)
         self._targets.show_rows(list(picture.targets))
         self._moves.show_rows(list(picture.moves))
-        self._bean.setData(picture.t, picture.bean)
-        self._air.setData(picture.t, picture.air)
-        self._low.setData(picture.t, picture.low)
-        self._high.setData(picture.t, picture.high)
-        for line, moment in zip(self._stages, (*picture.stage_ends, -1e6, -1e6, -1e6), strict=False):
-            line.setValue(moment)
-        self._lane.time_span(-20.0, picture.end + 20.0)
-        self._lane.level_span(*picture.levels)
-        self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons])
+        self._plots.show_picture(picture)
+        self._history.show_text(self._told_history(key, machine))
+
+    def _told_history(self, plan: Plan, machine: Machine | None) -> str:
+        """Which version it is, what that changed, and by which batches it was roasted."""
+        if plan.id is None:
+            return ""
+        told = history(self._desk.library, plan.id, self._desk.settings.units, machine)[0]
+        return " · ".join(part for part in (told.title, told.changed, told.roasted) if part)
+
+    def open_versions(self) -> None:
+        """All versions of the plan that is shown."""
+        plan = self._plan
+        if plan is None or plan.id is None:
+            return
+        told = history(self._desk.library, plan.id, self._desk.settings.units, self._machine_of(plan))
+        sheet = VersionsSheet(plan.name, told, self)
+        sheet.wanted.connect(lambda version: self._begin_version(plan, version))
+        sheet.open()
+
+    def _begin_version(self, plan: Plan, version: Plan) -> None:
+        self.begin_with(replace(version, id=plan.id, name=plan.name, lot=plan.lot, machine=plan.machine))
+
+    def _machine_of(self, plan: Plan) -> Machine | None:
+        return next((m for m in self._desk.library.machines() if m.name == plan.machine), None)
+
+    def _on_sheet(self) -> None:
+        if self._plan is not None and (path := self._ask_path(f"{self._plan.name}.pdf")):
+            self._print(lambda: self.print_sheet(path))
+
+    def _on_labels(self) -> None:
+        if self._plan is None:
+            return
+        count, wanted = QInputDialog.getInt(self, "Labels", "How many loads are weighed?", 4, 1, 60)
+        if wanted and (path := self._ask_path(f"{self._plan.name} labels.pdf")):
+            self._print(lambda: self.print_labels(path, count))
+
+    def _ask_path(self, name: str) -> Path | None:
+        chosen, _ = QFileDialog.getSaveFileName(self, "Print into a PDF file", name, "PDF (*.pdf)")
+        return Path(chosen) if chosen else None
+
+    def _print(self, action: Callable[[], None]) -> None:
+        try:
+            action()
+        except (OSError, ValueError) as error:
+            self.head.subtitle.setText(str(error))
+
+    def print_sheet(self, path: Path) -> None:
+        """Write the sheet for the wall of the plan that is shown.
+
+        Raises
+        ------
+        OSError : if the file cannot be written.
+        """
+        from firnel.ui.plan.paper import PlanPaper, write_plan_sheet
+
+        plan, units = self._plan, self._desk.settings.units
+        if plan is None or self._picture is None:
+            return
+        today = self._desk.clock.wall().astimezone().strftime("%-d %b %Y")
+        wins = f"{TARGET_WORDS[plan.wins]} wins where two disagree"
+        paper = PlanPaper(plan.name, f"version {plan.version}, printed {today}", asked_text(plan, units), wins, plan.remark)
+        write_plan_sheet(path, paper, self._picture)
+        self.head.subtitle.setText(f"Written: {path}")
+
+    def print_labels(self, path: Path, count: int) -> None:
+        """Write labels for the next loads of the plan that is shown.
+
+        Raises
+        ------
+        OSError : if the file cannot be written.
+        ValueError : if the plan has no load, or the count makes no sense.
+        """
+        from firnel.ui.plan.paper import write_labels
+        from firnel.work.labels import labels_for
+
+        if self._plan is not None:
+            write_labels(path, labels_for(self._desk.library, self._plan, count, self._desk.settings.units))
+            self.head.subtitle.setText(f"Written: {path}")
 
     def _on_roast(self) -> None:
         if self._plan is not None:
             self.roast_wanted.emit(self._plan)
-
-
-def _signed(value: float) -> str:
-    """``+0.3``, and ``0.0`` without a sign."""
-    return f"{value:+.1f}" if abs(value) >= 0.05 else "0.0"

@@ -190,7 +190,8 @@ class HandsLane(QFrame):
     def _on_range(self, *_: object) -> None:
         self.update()
 
-    def _x(self, t: float) -> float:
+    def x_of(self, t: float) -> float:
+        """Where a moment lies across the lane. [px]"""
         box = self._above.plot.getPlotItem().getViewBox()
         (start, end), _ = box.viewRange()
         area = box.sceneBoundingRect()
@@ -204,7 +205,7 @@ class HandsLane(QFrame):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         palette = self._look.palette
         (start, end), _ = self._above.plot.getPlotItem().getViewBox().viewRange()
-        left, right = self._x(start), self._x(end)
+        left, right = self.x_of(start), self.x_of(end)
         height = (self.height() - 14) / max(len(self._ribbons), 1)
         for row, ribbon in enumerate(self._ribbons):
             base = 7 + (row + 1) * height - 4
@@ -217,7 +218,7 @@ class HandsLane(QFrame):
             painter.setClipping(False)
         if self._now is not None:
             painter.setPen(QPen(QColor(palette.ink), 1))
-            x = self._x(self._now)
+            x = self.x_of(self._now)
             painter.drawLine(int(x), 3, int(x), self.height() - 3)
         painter.end()
 
@@ -235,7 +236,7 @@ class HandsLane(QFrame):
         self, painter: QPainter, ribbon: Ribbon, span: tuple[float, float, float], base: float, height: float, hollow: bool
     ) -> None:
         begin, finish, value = span
-        x0, x1 = self._x(begin), self._x(finish)
+        x0, x1 = self.x_of(begin), self.x_of(finish)
         if x1 <= x0:
             return
         tall = max(height * min(value / ribbon.top, 1.0), 2.0)

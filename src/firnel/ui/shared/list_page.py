@@ -66,6 +66,7 @@ class ListPage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(SPACE_M)
         outer.addLayout(row, 1)
+        self.body = row
         frame, column = card()
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search")
@@ -81,6 +82,7 @@ class ListPage(QWidget):
         self._stack.addWidget(self._empty)
         column.addWidget(self._stack, 1)
         row.addWidget(frame, 1)
+        self.list_card = frame
         self.sheet = QWidget()
         self.sheet.setFixedWidth(sheet_width)
         self.sheet_column = QVBoxLayout(self.sheet)

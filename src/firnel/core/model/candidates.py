@@ -1,0 +1,514 @@
+"""Candidates of the solver: many ways to make the open moves, run at once as an ensemble and weighed against the targets.
+
+A candidate is a row: the open heat levels as shares of full heat, then the charge temperature and the development time where
+these are open. While it solves, marks stand at their target times.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from itertools import product
+
+import numpy as np
+
+from firnel.core.model.constants import Hands, StartState, control_share
+from firnel.core.model.learning import MachineModel
+from firnel.core.model.planned import load_of
+from firnel.core.model.simulation import Simulated, simulate
+from firnel.core.model.thresholds import GreenTraits
+from firnel.core.plan import Anchor, Plan, PlannedMove
+from firnel.core.stage_targets import StageTimes
+from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine
+
+#: A target is met within this. [s], [degC], share of weight, index of colour
+MET_S, MET_C, MET_LOSS, MET_COLOUR = 2.0, 0.5, 0.003, 1.0
+#: Moves are shifted by whole steps of this, at most so far; a move that is kept, less far. [s]
+SHIFT_S, MOST_SHIFTS, KEPT_SHIFTS = 5.0, 5, 3
+#: Candidates are run in steps of this: the longest that is still accurate. [s]
+COARSE = 4.0
+#: A stage that nobody asked for is pulled to the usual only this softly. [s]
+FREE_S = 40.0
+#: A free charge temperature stays near the usual. [degC]
+FREE_C, CHARGE_RANGE = 5.0, (120.0, 250.0)
+#: The winning target pulls so much harder than the others.
+WINS = 3.0
+#: Airflow as shares of the scale while drying, from yellow, from first crack: common practice, no published source.
+AIR_LEVELS = (0.22, 0.45, 0.70)
+#: Rate of rise that a roast must keep before the drop; common practice, no published source. [degC/min]
+LEAST_RATE = 3.0
+
+
+class How(StrEnum):
+    """How freely moves are found: anew; from the plan's own; from these quickly, while a hand is dragging; not at all."""
+
+    NEW = "new"
+    KEPT = "kept"
+    SKETCH = "sketch"
+    AS_IS = "as it is"
+
+
+@dataclass(frozen=True)
+class OpenMove:
+    """A move of heat: anchor, offset [s], level as a share of full heat, whether that is open, when it is due if known."""
+
+    anchor: Anchor
+    offset_s: float
+    level: float
+    open: bool = True
+    at_c: float | None = None
+    due: float | None = None
+
+
+#: Form of each approach: the level at charge, then its moves. Common practice, no published source.
+FORMS: dict[str, tuple[float | None, tuple[OpenMove, ...]]] = {
+    "falling": (
+        0.80,
+        (
+            OpenMove(Anchor.CHARGE, 120.0, 0.80),
+            OpenMove(Anchor.YELLOW, 0.0, 0.68),
+            OpenMove(Anchor.YELLOW, 110.0, 0.60),
+            OpenMove(Anchor.FIRST_CRACK, -15.0, 0.42),
+        ),
+    ),
+    "air-led": (
+        0.78,
+        (
+            OpenMove(Anchor.CHARGE, 120.0, 0.78),
+            OpenMove(Anchor.YELLOW, -30.0, 0.66),
+            OpenMove(Anchor.FIRST_CRACK, 0.0, 0.38),
+        ),
+    ),
+    "soak-push": (
+        None,
+        (OpenMove(Anchor.CHARGE, 60.0, 0.92), OpenMove(Anchor.YELLOW, -20.0, 0.60), OpenMove(Anchor.FIRST_CRACK, -10.0, 0.40)),
+    ),
+    "times": (
+        0.80,
+        (
+            OpenMove(Anchor.CHARGE, 120.0, 0.80),
+            OpenMove(Anchor.YELLOW, 0.0, 0.64),
+            OpenMove(Anchor.FIRST_CRACK, -10.0, 0.42),
+        ),
+    ),
+}
+
+
+class Candidates:
+    """The problem of one plan.
+
+    Parameters
+    ----------
+    model, machine, scale : fitted, its definition and the scale of its heat.
+    green : of the lot.
+    plan : what is wanted.
+    times : the stage times to aim at.
+    charge_c : to charge at, or to begin from if it is open. [degC]
+    how : whether the plan's moves are the form, or its held moves are worked into the form of its approach.
+    steel_c : of the drum at charge, if not the usual. [degC]
+    expected : when the plan's moves fall due, for those that hang on what the targets do not tell. [s]
+    """
+
+    def __init__(
+        self,
+        model: MachineModel,
+        machine: Machine,
+        scale: ControlScale,
+        green: GreenTraits,
+        plan: Plan,
+        times: StageTimes,
+        charge_c: float,
+        how: How = How.NEW,
+        steel_c: float | None = None,
+        expected: Mapping[int, float] | None = None,
+    ) -> None:
+        self.model, self.machine, self.scale, self.plan, self.times = model, machine, scale, plan, times
+        self.wanted = plan.wanted
+        self.how, self._green, self._steel_c, self._usual_charge = how, green, steel_c, charge_c
+        self.kept = how is not How.NEW and bool(plan.moves) and bool(plan.start)
+        self.drying, self.browning, self.development = times.seconds
+        self.crack = self.drying + self.browning
+        self.end = self.crack + self.development
+        self._load = load_of(model, green, plan.load_kg or 1.0, plan.room_c)
+        self._levels_c = model.yellow.expect(green)[0], model.crack.expect(green)[0]
+        self._t = COARSE * np.arange(int((self.end + 150.0) / COARSE))
+        least = scale.least if scale.least > 0 else scale.low + scale.step
+        self.lowest = self._share(Control.GAS, least)
+        self.begins, self.form = self._shape(expected or {})
+        soaks = self.kept and (plan.approach == "soak-push" or not self.begins)
+        self.start_open = self.begins is not None and not plan.start_held and not soaks and how is not How.AS_IS
+        self.held = replace(plan, moves=tuple(move for move in plan.moves if move.held))
+        self._rest = self._airflow(expected or {})
+        self.charge_open = self.wanted.charge_c is None and how is not How.AS_IS
+        self.development_open = (plan.drop_rules or not times.fixed[2]) and how is not How.AS_IS
+
+    def again(self, plan: Plan) -> Candidates:
+        """The same problem for a plan whose moves are held otherwise."""
+        return Candidates(
+            self.model, self.machine, self.scale, self._green, plan, self.times, self._usual_charge, self.how, self._steel_c
+        )
+
+    def _share(self, control: Control, setting: float) -> float:
+        scale = self.machine.controls[control]
+        return float(control_share(control, np.array([setting]), scale, self.machine.heat)[0])
+
+    def _shape(self, expected: Mapping[int, float]) -> tuple[float | None, tuple[OpenMove, ...]]:
+        """Level at charge and the moves of heat, in order of time."""
+        begins, form = FORMS[self.plan.approach]
+        own = [
+            OpenMove(m.anchor, m.offset_s, self._share(Control.GAS, m.to), self._frees(m), m.at_c, expected.get(index))
+            for index, m in enumerate(self.plan.moves)
+            if m.control is Control.GAS and (self.kept or m.held)
+        ]
+        if self.kept or self.plan.start_held:
+            begins = self._share(Control.GAS, self.plan.start.get(Control.GAS, self.scale.high))
+        left = [] if self.kept else list(form)
+        for move in own:
+            # A held move takes the place of the open one that is nearest to it.
+            gaps = [abs(self.due(other) - self.due(move)) for other in left]
+            if gaps and min(gaps) < 60.0:
+                left.pop(gaps.index(min(gaps)))
+        form = tuple(left)
+        return begins, tuple(sorted((*form, *own), key=self.due))
+
+    def _frees(self, move: PlannedMove) -> bool:
+        """Whether a move of the plan is open; one that puts the burner out is meant so."""
+        return not move.held and move.to > self.scale.low and self.how is not How.AS_IS
+
+    def _airflow(self, expected: Mapping[int, float]) -> tuple[PlannedMove, ...]:
+        """Moves of airflow and drum; they are not open."""
+        own = tuple(m for m in self.plan.moves if m.control is not Control.GAS and (self.kept or m.held))
+        scale = self.machine.controls.get(Control.AIRFLOW)
+        if self.kept or scale is None:
+            return own
+        usual = (
+            PlannedMove(Control.AIRFLOW, self._air_step(1), Anchor.YELLOW, 20.0),
+            PlannedMove(Control.AIRFLOW, self._air_step(2), Anchor.FIRST_CRACK, -20.0),
+        )
+        taken = {m.anchor for m in own if m.control is Control.AIRFLOW}
+        return (*own, *(move for move in usual if move.anchor not in taken))
+
+    def _air_step(self, index: int) -> float:
+        scale = self.machine.controls[Control.AIRFLOW]
+        return scale.nearest(scale.low + AIR_LEVELS[index] * (scale.high - scale.low))
+
+    def due(self, move: OpenMove | PlannedMove) -> float:
+        """When a move falls due while marks stand at their target times. [s]"""
+        known = getattr(move, "due", None)
+        if move.anchor is Anchor.BEAN and move.at_c is not None:
+            if known is not None:
+                return float(known)
+            yellow, crack = self._levels_c
+            return self.drying + (move.at_c - yellow) / max(crack - yellow, 1.0) * self.browning
+        base = {Anchor.TURNING: 75.0, Anchor.YELLOW: self.drying, Anchor.FIRST_CRACK: self.crack}.get(move.anchor, 0.0)
+        return max(base + move.offset_s, 0.0)
+
+    @property
+    def open(self) -> tuple[int, ...]:
+        """Which of the moves are open."""
+        return tuple(index for index, move in enumerate(self.form) if move.open)
+
+    @property
+    def first(self) -> FloatArray:
+        """The candidate to begin with, shape (k,)."""
+        levels = [self.begins or 0.0] if self.start_open else []
+        levels += [self.form[index].level for index in self.open]
+        clipped = np.clip(levels, min(self.lowest, 0.99) + 1e-6, 1.0 - 1e-6) if levels else np.empty(0)
+        rest = [self._usual_charge] if self.charge_open else []
+        return np.concatenate([clipped, rest, [self.development] if self.development_open else []])
+
+    @property
+    def heats(self) -> int:
+        """How many of a candidate's entries are heat levels."""
+        return int(self.start_open) + len(self.open)
+
+    def charge_of(self, rows: FloatArray) -> FloatArray:
+        """Charge temperature of each candidate, shape (m,). [degC]"""
+        return np.asarray(rows[:, self.heats] if self.charge_open else np.full(len(rows), self._usual_charge))
+
+    def development_of(self, rows: FloatArray) -> FloatArray:
+        """Development time of each candidate, shape (m,). [s]"""
+        return np.asarray(rows[:, -1] if self.development_open else np.full(len(rows), self.development))
+
+    def run(self, rows: FloatArray, shifts: FloatArray | None = None) -> Simulated:
+        """Run candidates of shape (m, k), with shifts of the moves in steps of shape (m, moves)."""
+        members = rows.shape[0]
+        before = self.lowest if self.begins is None else self.begins
+        heat = np.full((self._t.size, members), before)
+        if self.start_open:
+            heat[:] = rows[:, 0]
+        column = int(self.start_open)
+        for index, move in enumerate(self.form):
+            level: FloatArray | float = move.level
+            if move.open:
+                level = rows[:, column]
+                column += 1
+            due = self.due(move) + (0.0 if shifts is None else SHIFT_S * shifts[:, index])
+            gone = np.clip((self._t[:, None] + COARSE - due) / COARSE, 0.0, 1.0)
+            heat = heat + gone * (level - heat)
+        air, drum = (self._other(control, usual) for control, usual in ((Control.AIRFLOW, 0.5), (Control.DRUM, 1.0)))
+        charge = self.charge_of(rows)
+        steel = self._steel_c if self._steel_c is not None else charge + self.model.steel_over_charge_c + self.plan.drum_c
+        start = StartState(
+            steel, charge, charge + self.model.air_over_charge_c, self.plan.room_c, self.model.fitted.number("heat_before")
+        )
+        hands = Hands(heat, air[:, None], drum[:, None])
+        return simulate(self.model.fitted.constants, self._load, start, hands, COARSE, members)
+
+    def _other(self, control: Control, usual: float) -> FloatArray:
+        """The shares of airflow or drum through the roast, shape (n,)."""
+        shares = np.full(self._t.size, usual)
+        if control not in self.machine.controls:
+            return shares
+        shares[:] = self._share(control, self.settings_at_charge(control))
+        for move in sorted((m for m in self._rest if m.control is control), key=self.due):
+            shares[self._t >= self.due(move)] = self._share(control, move.to)
+        return shares
+
+    def settings_at_charge(self, control: Control) -> float:
+        """Airflow or drum at charge: the plan's own, else the usual."""
+        scale = self.machine.controls[control]
+        if (self.kept or self.plan.start_held) and control in self.plan.start:
+            return self.plan.start[control]
+        return self._air_step(0) if control is Control.AIRFLOW else scale.nearest(0.75 * scale.high)
+
+    def off(self, rows: FloatArray, made: Simulated) -> FloatArray:
+        """Distance from the targets in units of what is met, shape (n, m)."""
+        yellow, crack = (_first_above(made.t, made.bean, level) for level in self._levels_c)
+        development = self.development_of(rows)
+        end = np.minimum(crack + development, made.t[-1])
+        wanted, parts = self.wanted, {}
+        for name, got, aim, fixed in zip(
+            ("drying_s", "browning_s", "development_s"),
+            (yellow, crack - yellow, development),
+            self.times.seconds,
+            self.times.fixed,
+            strict=True,
+        ):
+            parts[name] = (got - aim) / (MET_S if fixed else FREE_S)
+        admitted = self.times.admitted
+        if "total_s" in admitted:
+            parts["total_s"] = (end - (wanted.total_s or 0.0)) / MET_S
+        if "ratio" in admitted:
+            parts["ratio"] = (development - (wanted.ratio or 0.0) * end) / MET_S
+        drop_c = _at(made.t, made.bean_probe, end)
+        if wanted.drop_c is not None:
+            parts["drop_c"] = (drop_c - wanted.drop_c) / MET_C
+        if wanted.rise_c is not None:
+            parts["rise_c"] = (drop_c - _at(made.t, made.bean_probe, np.minimum(crack, made.t[-1])) - wanted.rise_c) / MET_C
+        if wanted.loss is not None:
+            losses = self.model.level.losses(made, self._green.moisture)
+            parts["loss"] = (_at(made.t, losses, end) - wanted.loss) / MET_LOSS
+        if wanted.colour is not None:
+            parts["colour"] = (_at(made.t, self.model.level.colours(made), end) - wanted.colour) / MET_COLOUR
+        if self.plan.wins in parts:
+            parts[self.plan.wins] = WINS * parts[self.plan.wins]
+        last_rate = 60.0 * (drop_c - _at(made.t, made.bean_probe, end - 30.0)) / 30.0
+        rest = [np.minimum(last_rate - LEAST_RATE, 0.0), self._manner(made)]
+        if self.charge_open:
+            rest.append((self.charge_of(rows) - self._usual_charge) / FREE_C)
+        return np.stack([*parts.values(), *rest])
+
+    def _manner(self, made: Simulated) -> FloatArray:
+        """What the approach itself wants, softly, shape (m,)."""
+        inside = (made.t >= self.drying) & (made.t <= self.end - 10.0)
+        if self.plan.approach == "falling":
+            rate = np.gradient(made.bean_probe, made.t, axis=0)[inside] * 60.0
+            return np.asarray(0.35 * np.sum(np.clip(np.diff(rate[::2], axis=0), 0.0, None), axis=0))
+        if self.plan.approach == "air-led":
+            level = made.air_probe[(made.t >= self.drying + 30.0) & (made.t <= self.crack)]
+            return np.asarray(0.05 * (level.max(axis=0) - level[-1]))
+        return np.zeros(made.bean.shape[1])
+
+    def _softness(self) -> FloatArray:
+        """How softly each open entry is held to what it began with, shape (k,)."""
+        heats = self.heats
+        return np.concatenate([np.full(heats, 0.6), np.full(self.first.size - heats, 1e3)])
+
+    def _bounds(self) -> FloatArray:
+        """Least and most of each open entry, shape (2, k)."""
+        bounds = np.tile(np.array([[min(self.lowest, 0.99)], [1.0]]), self.first.size)
+        if self.charge_open:
+            bounds[:, self.heats] = CHARGE_RANGE
+        if self.development_open:
+            bounds[:, -1] = (10.0, 600.0)
+        return bounds
+
+    def _small(self) -> FloatArray:
+        """Differences by which slopes are taken, shape (k,)."""
+        heats = self.heats
+        return np.concatenate([np.full(heats, 0.01), np.ones(self.first.size - heats)])
+
+    def _slopes(self, row: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """How far a candidate is off, shape (n,), and the slopes of that, shape (n, k): one ensemble run."""
+        small = self._small()
+        rows = np.vstack([row, row + np.diag(small)])
+        made = self.off(rows, self.run(rows))
+        return made[:, 0], (made[:, 1:] - made[:, :1]) / small
+
+    def leap(self, row: FloatArray) -> FloatArray:
+        """One step of Gauss and Newton, held inside the bounds: enough where little has changed; shape (k,)."""
+        if row.size == 0:
+            return row
+        off, slopes = self._slopes(row)
+        soft = self._softness()
+        matrix = np.vstack([slopes, np.diag(1.0 / soft)])
+        step, *_ = np.linalg.lstsq(matrix, -np.concatenate([off, (row - self.first) / soft]), rcond=None)
+        bounds = self._bounds()
+        return np.asarray(np.clip(row + step, bounds[0], bounds[1]))
+
+    def descend(self, begin: FloatArray, most: int = 14) -> FloatArray:
+        """The open entries by least squares; shape (k,)."""
+        if begin.size == 0:
+            return begin
+        from scipy.optimize import least_squares
+
+        first, soft, bounds = self.first, self._softness(), self._bounds()
+        kept: dict[bytes, tuple[FloatArray, FloatArray]] = {}
+
+        def known(row: FloatArray) -> tuple[FloatArray, FloatArray]:
+            key = row.tobytes()
+            if key not in kept:
+                kept[key] = self._slopes(row)
+            return kept[key]
+
+        begun = np.clip(begin, bounds[0] + 1e-6, bounds[1] - 1e-6)
+        fit = least_squares(
+            lambda row: np.concatenate([known(row)[0], (row - first) / soft]),
+            begun,
+            lambda row: np.vstack([known(row)[1], np.diag(1.0 / soft)]),
+            bounds=(bounds[0], bounds[1]), x_scale=self._small() * 10.0, ftol=1e-4, xtol=1e-4, gtol=1e-4, max_nfev=most,
+        )  # fmt: skip
+        return np.asarray(fit.x)
+
+    def settle(self, row: FloatArray) -> bool:
+        """Let the marks of free stages stand where a candidate has them; whether that moved them."""
+        made = self.run(row[None, :])
+        yellow, crack = (float(_first_above(made.t, made.bean, level)[0]) for level in self._levels_c)
+        development = float(self.development_of(row[None, :])[0])
+        got = (yellow, max(crack - yellow, 30.0), development)
+        aimed = (self.drying, self.browning, self.development)
+        self.drying, self.browning, self.development = (
+            aim if fixed else come for aim, come, fixed in zip(aimed, got, self.times.fixed, strict=True)
+        )
+        self.crack = self.drying + self.browning
+        self.end = self.crack + self.development
+        return abs(self.crack - sum(aimed[:2])) > 2.0 or abs(self.drying - aimed[0]) > 2.0
+
+    def settings(self) -> FloatArray:
+        """Every setting of the gauge that keeps the heat on, shape (n,)."""
+        count = round((self.scale.high - self.scale.low) / self.scale.step)
+        every = self.scale.low + self.scale.step * np.arange(count + 1)
+        return np.asarray(np.round(every[every >= max(self.scale.least, self.scale.low + 0.5 * self.scale.step)], 6))
+
+    def shares(self) -> FloatArray:
+        """Heat share of every setting, shape (n,)."""
+        return np.asarray(control_share(Control.GAS, self.settings(), self.scale, self.machine.heat))
+
+    def cost(self, rows: FloatArray, shifts: FloatArray | None = None) -> FloatArray:
+        """How far candidates are off in all, shape (m,)."""
+        cost = np.sum(np.square(self.off(rows, self.run(rows, shifts))), axis=0)
+        return np.asarray(cost if shifts is None else cost + 0.02 * np.sum(np.square(shifts), axis=1))
+
+    def gauge(self, row: FloatArray) -> FloatArray:
+        """A candidate on the steps of the gauge, whole degrees and seconds: of all neighbours the best, shape (k,)."""
+        shares, near = self.shares(), []
+        for level in row[: self.heats]:
+            above = int(np.clip(np.searchsorted(shares, level), 0, shares.size - 1))
+            near.append([float(shares[index]) for index in sorted({above, max(above - 1, 0)})])
+        rest = np.round(row[self.heats :])
+        candidates = np.array([[*pick, *rest] for pick in product(*near)])
+        return np.asarray(candidates[int(np.argmin(self.cost(candidates)))])
+
+    def shift(self, row: FloatArray, begin: FloatArray | None = None, rounds: int = 3) -> FloatArray:
+        """Open moves shifted by whole steps, one after the other, for as long as it helps, shape (moves,)."""
+        best = np.zeros(len(self.form)) if begin is None else begin
+        if not self.open:
+            return best
+        most = KEPT_SHIFTS if self.kept else MOST_SHIFTS
+        options = np.arange(-most, most + 1)
+        cost = float(self.cost(row[None, :], best[None, :])[0])
+        for _ in range(rounds):
+            tries = np.array([_with(best, index, float(step)) for index in self.open for step in options])
+            costs = self.cost(np.tile(row, (len(tries), 1)), tries)
+            if costs.min() >= cost - 0.02:
+                break
+            best, cost = tries[int(np.argmin(costs))], float(costs.min())
+        return best
+
+    def polish(self, row: FloatArray, shifts: FloatArray) -> FloatArray:
+        """One step of the gauge up or down, one degree of a free charge, some seconds of a free development; shape (k,)."""
+        shares = self.shares()
+        tries = [row]
+        for index in range(row.size):
+            if index < self.heats:
+                at = int(np.argmin(np.abs(shares - row[index])))
+                tries += [_with(row, index, float(shares[np.clip(at + by, 0, shares.size - 1)])) for by in (-1, 1)]
+            else:
+                tries += [_with(row, index, float(row[index]) + by) for by in (-3.0, -1.0, 1.0, 3.0)]
+        candidates = np.array(tries)
+        return np.asarray(candidates[int(np.argmin(self.cost(candidates, np.tile(shifts, (len(tries), 1)))))])
+
+    def at_limit(self, row: FloatArray) -> str:
+        """What bounds the heat of a candidate, as the end of a sentence."""
+        levels = row[: self.heats]
+        if levels.size and float(levels.max()) >= 0.999:
+            return "; the burner is at its limit"
+        return "; the burner is at its least" if levels.size and float(levels.min()) <= self.lowest + 1e-6 else ""
+
+    def _setting(self, share: float) -> float:
+        return float(self.settings()[int(np.argmin(np.abs(self.shares() - share)))])
+
+    def start(self, row: FloatArray) -> dict[Control, float]:
+        """Settings at charge."""
+        if self.start_open:
+            first = self._setting(float(row[0]))
+        elif self.kept or self.plan.start_held:
+            first = self.plan.start.get(Control.GAS, self.scale.high)
+        else:
+            first = self._setting(self.lowest)
+        made = {Control.GAS: first}
+        return made | {c: self.settings_at_charge(c) for c in (Control.AIRFLOW, Control.DRUM) if c in self.machine.controls}
+
+    def moves(self, row: FloatArray, shifts: FloatArray) -> tuple[PlannedMove, ...]:
+        """The moves; an open one that changes nothing is left out."""
+        closed = {(m.anchor, m.offset_s, m.at_c): m for m in self.plan.moves if m.control is Control.GAS}
+        setting, column, made = self.start(row)[Control.GAS], int(self.start_open), []
+        for index, move in enumerate(self.form):
+            if not move.open:
+                made.append(closed[(move.anchor, move.offset_s, move.at_c)])
+                setting = made[-1].to
+                continue
+            to = self._setting(float(row[column]))
+            column += 1
+            if to != setting:
+                shifted = move.offset_s if move.anchor is Anchor.BEAN else move.offset_s + SHIFT_S * float(shifts[index])
+                made.append(PlannedMove(Control.GAS, to, move.anchor, shifted, move.at_c))
+            setting = to
+        return (*made, *self._rest)
+
+
+def _with(values: FloatArray, index: int, value: float) -> FloatArray:
+    changed: FloatArray = values.copy()
+    changed[index] = value
+    return changed
+
+
+def _first_above(t: FloatArray, curve: FloatArray, level: float) -> FloatArray:
+    """When each member first reaches a level, shape (m,); behind the end by how much it lacks, so that there is a slope."""
+    above = curve >= level
+    index = np.clip(np.argmax(above, axis=0), 1, None)
+    members = np.arange(curve.shape[1])
+    low, high = curve[index - 1, members], curve[index, members]
+    share = np.clip((level - low) / np.where(high > low, high - low, 1.0), 0.0, 1.0)
+    when = t[index - 1] + share * (t[index] - t[index - 1])
+    return np.asarray(np.where(above.any(axis=0), when, t[-1] + 6.0 * (level - curve[-1])))
+
+
+def _at(t: FloatArray, curve: FloatArray, when: FloatArray) -> FloatArray:
+    """Each member's curve at its own moment, shape (m,)."""
+    index = np.clip(np.searchsorted(t, when), 1, t.size - 1)
+    members = np.arange(curve.shape[1])
+    share = np.clip((when - t[index - 1]) / (t[index] - t[index - 1]), 0.0, 1.0)
+    return np.asarray(curve[index - 1, members] + share * (curve[index, members] - curve[index - 1, members]))

@@ -1,0 +1,135 @@
+"""How surely a plan comes out as planned: its roast run by an ensemble of what the fit left open.
+
+Each member makes every move when its own marks come, as a roaster would; nothing is corrected on the way.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from firnel.core.model.constants import Hands, LoadState, StartState, control_share
+from firnel.core.model.forecast import DropRule, Interval, crossing, drop_of, interval
+from firnel.core.model.identification import BATCH_STEEL_SD, LOT_OWN_HEAT_SD, LOT_UPTAKE_SD, constants_of
+from firnel.core.model.learning import MachineModel
+from firnel.core.model.logged import USUAL_DENSITY
+from firnel.core.model.planned import PlannedRoast
+from firnel.core.model.simulation import simulate
+from firnel.core.model.thresholds import GreenTraits
+from firnel.core.plan import Anchor, Plan, PlannedMove
+from firnel.core.vocabulary import Control, FloatArray, Machine, MarkKind
+
+#: Enough for an 80 % interval to be steady to a tenth of its width.
+MEMBERS = 64
+STEP = 4.0
+#: Moves hang on marks and marks on moves: after so many rounds they agree.
+ROUNDS = 3
+
+
+@dataclass(frozen=True)
+class Outlook:
+    """80 % intervals of a plan roasted as written, by target name, and the fan of the bean probe.
+
+    ``t`` [s from charge], shape (n,); ``fan`` at 10, 50 and 90 %, shape (3, n) [degC].
+    """
+
+    of: dict[str, Interval]
+    t: FloatArray
+    fan: FloatArray
+
+
+def outlook(
+    model: MachineModel,
+    machine: Machine,
+    plan: Plan,
+    roast: PlannedRoast,
+    green: GreenTraits,
+    rng: np.random.Generator,
+    members: int = MEMBERS,
+) -> Outlook:
+    """Run a solved plan with all that the fit of the machine and the lot leave open.
+
+    Parameters
+    ----------
+    model, machine : fitted, and its scales.
+    plan, roast : as solved, and as the model's mean runs it.
+    green : of the lot.
+    rng : source of the members.
+    members : of the ensemble.
+    """
+    fitted = model.fitted
+    rows = fitted.draw(members, rng)
+    constants = constants_of(fitted.priors, rows, fitted.full_load)
+
+    def normal(mean: float, sd: float) -> FloatArray:
+        return mean + sd * rng.standard_normal(members)
+
+    density = fitted.number("uptake_by_density") * (green.density - USUAL_DENSITY) / 50.0
+    load = LoadState(
+        plan.load_kg or 1.0, green.moisture, green_c=plan.room_c,
+        uptake=np.exp(density + normal(*fitted.uptake.get(green.lot, (0.0, LOT_UPTAKE_SD)))),
+        own_heat=np.exp(normal(*fitted.own_heat.get(green.lot, (0.0, LOT_OWN_HEAT_SD)))),
+    )  # fmt: skip
+    charge_c = plan.targets.charge_c or 200.0
+    steel = normal(float(roast.simulated.steel[0, 0]), BATCH_STEEL_SD)
+    start = StartState(steel, charge_c, charge_c + model.air_over_charge_c, plan.room_c, fitted.number("heat_before"))
+    yellow_c, crack_c = normal(*model.yellow.expect(green)), normal(*model.crack.expect(green))
+    end = roast.drop_t if roast.drop_t is not None else float(roast.simulated.t[-1])
+    t: FloatArray = np.arange(0.0, end + 180.0, STEP, dtype=np.float64)
+    yellow: FloatArray = np.full(members, roast.marks[MarkKind.YELLOW] or end)
+    crack: FloatArray = np.full(members, roast.marks[MarkKind.FIRST_CRACK] or end)
+    wander = normal(0.0, model.drift.after_sd)
+    for _ in range(ROUNDS):
+        made = simulate(constants, load, start, _hands(machine, plan, roast, t, yellow, crack), STEP, members)
+        yellow = np.asarray(np.minimum(crossing(made.t, made.bean, yellow_c), t[-1]))
+        crack = np.asarray(np.minimum(crossing(made.t, made.bean, crack_c), t[-1]))
+    since = np.clip(made.t[:, None] - crack, 0.0, None) / 60.0
+    probe = made.bean_probe + wander * since
+    targets = plan.targets
+    rule = DropRule(None if plan.drop_rules else targets.development_s, targets.drop_c)
+    drop_t, drop_c = drop_of(made.t, probe, crack, rule)
+    known = np.isfinite(drop_t)
+    index, every = np.clip(np.searchsorted(made.t, drop_t), 0, made.t.size - 1), np.arange(members)
+    level = model.level
+    loss = level.losses(made, green.moisture)[index, every] + normal(0.0, level.loss_sd)
+    colour = level.colours(made)[index, every] + normal(0.0, level.colour_sd)
+    reading = probe[np.clip(np.searchsorted(made.t, crack), 0, made.t.size - 1), every]
+    found = {
+        "drying_s": yellow,
+        "browning_s": crack - yellow,
+        "development_s": drop_t - crack,
+        "total_s": drop_t,
+        "drop_c": drop_c,
+        "rise_c": drop_c - reading,
+        "loss": np.where(known, loss, np.nan),
+        "colour": np.where(known, colour, np.nan),
+    }
+    intervals = {name: told for name, values in found.items() if (told := interval(values)) is not None}
+    shown = made.t <= end + STEP
+    return Outlook(intervals, made.t[shown], np.quantile(probe[shown], (0.1, 0.5, 0.9), axis=1))
+
+
+def _hands(machine: Machine, plan: Plan, roast: PlannedRoast, t: FloatArray, yellow: FloatArray, crack: FloatArray) -> Hands:
+    """Each member's controls: a move falls due by that member's own marks."""
+    shares: dict[Control, FloatArray] = {}
+
+    def due(move: PlannedMove, expected: float | None) -> FloatArray:
+        if move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK):
+            return (yellow if move.anchor is Anchor.YELLOW else crack) + move.offset_s
+        return np.full(yellow.size, np.inf if expected is None else expected)
+
+    for control in Control:
+        scale = machine.controls.get(control)
+        usual = 1.0 if control is Control.DRUM else 0.5
+        if scale is None:
+            shares[control] = np.full((t.size, 1), usual)
+            continue
+        begins = plan.start.get(control, 0.75 * scale.high if control is Control.DRUM else 0.0)
+        setting = np.full((t.size, yellow.size), begins)
+        for index in sorted(range(len(plan.moves)), key=lambda index: roast.expected_t[index] or 0.0):
+            move = plan.moves[index]
+            if move.control is control:
+                setting = np.where(t[:, None] >= due(move, roast.expected_t[index]) - 0.5 * STEP, move.to, setting)
+        shares[control] = control_share(control, setting, scale, machine.heat)
+    return Hands(shares[Control.GAS], shares[Control.AIRFLOW], shares[Control.DRUM])

@@ -1,0 +1,117 @@
+"""The plans of a library: each with all its versions, and which batches were roasted by which."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import Engine, Row, Select, insert, select
+
+from firnel.core.plan import Plan
+from firnel.core.plan_document import plan_from_document, plan_to_document
+from firnel.store.rows import aware, upsert
+from firnel.store.tables import batches, lots, machines, plan_versions, plans
+
+#: What may change in a plan without making a new version of it: the drawn curve follows from the rest.
+NOT_A_CHANGE = ("name", "curve")
+
+
+@dataclass(frozen=True)
+class PlanVersion:
+    """One version of a plan: its number, when and why it was saved, and the labels of the batches roasted by it."""
+
+    number: int
+    saved_at: datetime
+    why: str
+    plan: Plan
+    batches: tuple[str, ...]
+
+
+class PlanBook:
+    """Reads and writes the plans of an engine's library."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+
+    def all(self) -> list[Plan]:
+        """All plans, by name, each in its newest version."""
+        with self._engine.connect() as connection:
+            return [_plan(row) for row in connection.execute(_query().order_by(plans.c.name))]
+
+    def save(self, plan: Plan, why: str = "") -> Plan:
+        """Add a plan, or a new version of the one with its id; what changes nothing but its name makes no version.
+
+        Parameters
+        ----------
+        plan : with its id if it is kept already.
+        why : the roaster's reason for the change, in words.
+        """
+        document = plan_to_document(plan)
+        with self._engine.begin() as connection:
+            known = None
+            if plan.id is not None:
+                known = connection.execute(select(plans.c.document, plans.c.version).where(plans.c.id == plan.id)).one_or_none()
+            changed = known is None or _substance(known.document) != _substance(document)
+            version = 1 if known is None else known.version + changed
+            key = upsert(connection, plans, plan.id, {
+                "name": plan.name,
+                "lot_id": connection.execute(select(lots.c.id).where(lots.c.name == plan.lot)).scalar(),
+                "machine_id": connection.execute(select(machines.c.id).where(machines.c.name == plan.machine)).scalar(),
+                "document": document,
+                "version": version,
+            })  # fmt: skip
+            if changed:
+                connection.execute(
+                    insert(plan_versions).values(
+                        plan_id=key, number=version, saved_at=datetime.now(UTC), why=why, document=document
+                    )
+                )
+            return _plan(connection.execute(_query().where(plans.c.id == key)).one())
+
+    def versions(self, key: int) -> list[PlanVersion]:
+        """All versions of a plan, the newest first."""
+        query = select(plan_versions).where(plan_versions.c.plan_id == key).order_by(plan_versions.c.number.desc())
+        roasted = select(batches.c.plan_version, batches.c.label).where(batches.c.plan_id == key).order_by(batches.c.started)
+        with self._engine.connect() as connection:
+            used: dict[int, list[str]] = {}
+            for version, label in connection.execute(roasted):
+                used.setdefault(version or 1, []).append(label)
+            return [
+                PlanVersion(
+                    row.number, aware(row.saved_at), row.why,
+                    plan_from_document(row.document, id=key, version=row.number), tuple(used.get(row.number, ())),
+                )
+                for row in connection.execute(query)
+            ]  # fmt: skip
+
+    def used_by(self, batch_key: int) -> Plan | None:
+        """The plan of a batch as it was when the batch was begun; None if it had none."""
+        query = (
+            select(plan_versions.c.document, plan_versions.c.number, batches.c.plan_id)
+            .join(plan_versions, plan_versions.c.plan_id == batches.c.plan_id)
+            .where(batches.c.id == batch_key, plan_versions.c.number == batches.c.plan_version)
+        )
+        with self._engine.connect() as connection:
+            row = connection.execute(query).one_or_none()
+        return None if row is None else plan_from_document(row.document, id=row.plan_id, version=row.number)
+
+
+def _query() -> Select[Any]:
+    return (
+        select(plans, lots.c.name.label("lot_name"), machines.c.name.label("machine_name"))
+        .outerjoin(lots, plans.c.lot_id == lots.c.id)
+        .outerjoin(machines, plans.c.machine_id == machines.c.id)
+    )
+
+
+def _substance(document: dict[str, Any]) -> dict[str, Any]:
+    """A document without what is no change, and with what an older one left out."""
+    full = plan_to_document(plan_from_document(document))
+    return {name: value for name, value in full.items() if name not in NOT_A_CHANGE}
+
+
+def _plan(row: Row[Any]) -> Plan:
+    return plan_from_document(
+        row.document, id=row.id, name=row.name, lot=row.lot_name or "", machine=row.machine_name or "", version=row.version
+    )

@@ -1,0 +1,142 @@
+"""The curves of a plan on one time axis: bean with its fan, air, corridor; rate of rise; and the hands."""
+
+from __future__ import annotations
+
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from firnel.ui.plan.hands import PlanHands
+from firnel.ui.roast.curves import as_ribbon
+from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground
+from firnel.ui.theme.look import Look
+from firnel.work.plan_picture import PlanPicture
+
+NAMES = ("bean", "- - air", "tolerance", "8 of 10 batches")
+
+
+class PlanPlots(QWidget):
+    """Draws a `PlanPicture`.
+
+    Parameters
+    ----------
+    look : the theme.
+    above : put over the curves on the same axis, if anything.
+    """
+
+    def __init__(self, look: Look, above: QWidget | None = None) -> None:
+        super().__init__()
+        self._look = look
+        self._room = 20.0
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.lane, self._rate_lane = Lane(look, "card"), Lane(look, "lane", with_time=True)
+        self._rate_lane.plot.setXLink(self.lane.plot)
+        self._rate_lane.setFixedHeight(104)
+        for lane in (self.lane, self._rate_lane):
+            lane.plot.setMinimumHeight(60)
+        self.lane.setMinimumHeight(80)
+        self.hands = PlanHands(look, self.lane)
+        self.hands.setFixedHeight(120)
+        if above is not None:
+            column.addWidget(above)
+        column.addWidget(self.lane, 1)
+        column.addWidget(self._rate_lane)
+        column.addWidget(self.hands)
+        self._bean, self._air, self._rate = (pg.PlotCurveItem(connect="finite") for _ in range(3))
+        self._edges = [pg.PlotCurveItem() for _ in range(4)]
+        self._band = pg.FillBetweenItem(*self._edges[:2])
+        self._fan = pg.FillBetweenItem(*self._edges[2:])
+        self._stages = [[pg.InfiniteLine(angle=90) for _ in range(3)] for _ in range(2)]
+        for item in (self._fan, self._band, self._air, self._bean, *self._stages[0]):
+            self.lane.plot.addItem(item, ignoreBounds=True)
+        for item in (self._rate, *self._stages[1]):
+            self._rate_lane.plot.addItem(item, ignoreBounds=True)
+        self._names = [ground_label((1.04, 0.0), bold=False, under=True) for _ in range(3)]
+        self._legend = [ground_label((0, 0), under=True) for _ in range(4)]
+        self._rate_name = ground_label((1, 0))
+        self._troubles = [ground_label((0.5, 1.0)) for _ in range(2)]
+        for item in (*self._names, *self._legend):
+            self.lane.plot.addItem(item, ignoreBounds=True)
+        for item in (self._rate_name, *self._troubles):
+            self._rate_lane.plot.addItem(item, ignoreBounds=True)
+        self.lane.setAccessibleName("Planned bean and air temperature over time")
+        self._rate_lane.setAccessibleName("Planned rate of rise over time")
+        look.changed.connect(self._dress)
+        self._dress()
+
+    def _dress(self) -> None:
+        palette = self._look.palette
+        self._bean.setPen(line_pen(palette.ink, 2.6))
+        self._air.setPen(line_pen(palette.slate, 1.6, Qt.PenStyle.DashLine))
+        self._rate.setPen(line_pen(palette.plum, 2.2))
+        self._band.setBrush(pg.mkBrush(palette.moss_band))
+        fan = pg.mkColor(palette.ink)
+        fan.setAlpha(38)
+        self._fan.setBrush(pg.mkBrush(fan))
+        for line in (*self._stages[0], *self._stages[1]):
+            line.setPen(line_pen(palette.soft, 1, Qt.PenStyle.DotLine))
+        texts = (
+            ("bean", palette.ink),
+            ("- - air", palette.slate),
+            ("tolerance", palette.moss),
+            ("8 of 10 batches", palette.soft),
+        )
+        for item, (text, colour) in zip(self._legend, texts, strict=True):
+            item.setText(text, color=colour)
+            put_on_ground(item, palette.card)
+        for item in self._names:
+            item.setColor(palette.soft)
+            put_on_ground(item, palette.card)
+        for item in (self._rate_name, *self._troubles):
+            put_on_ground(item, palette.lane)
+
+    def show_picture(self, picture: PlanPicture, room: float | None = None) -> None:
+        """Draw this picture; ``room`` is the time kept free behind the drop, as long as a hand is dragging it. [s]"""
+        self._bean.setData(picture.t, picture.bean)
+        self._air.setData(picture.t, picture.air)
+        self._rate.setData(picture.t, picture.rate)
+        for item, (t, values) in zip(
+            self._edges,
+            (
+                (picture.t, picture.low),
+                (picture.t, picture.high),
+                (picture.fan_t, picture.fan[0]),
+                (picture.fan_t, picture.fan[1]),
+            ),
+            strict=True,
+        ):
+            item.setData(t, values)
+        for lines in self._stages:
+            for line, moment in zip(lines, (*picture.stage_ends, -1e6, -1e6, -1e6), strict=False):
+                line.setValue(moment)
+        self.lane.time_span(-10.0, picture.end + 20.0 if room is None else room)
+        self.lane.level_span(*picture.levels)
+        self._rate_lane.level_span(0.0, picture.rate_top)
+        self._place_names(picture)
+        self.hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons])
+
+    def _place_names(self, picture: PlanPicture) -> None:
+        """Names of curves in the corner, of marks at their place, of trouble where it comes."""
+        palette = self._look.palette
+        (left, right), _ = self.lane.plot.getPlotItem().getViewBox().viewRange()
+        per_x, per_y = self.lane.plot.getPlotItem().getViewBox().viewPixelSize()
+        for item, offset in zip(self._legend, (54, 98, 162, 238), strict=True):
+            item.setPos(left + offset * per_x, picture.levels[1] - 2 * per_y)
+        self._legend[3].setVisible(picture.fan_t.size > 0)
+        bottom = picture.levels[0] + 26 * per_y
+        for index, item in enumerate(self._names):
+            shown = index < len(picture.stage_names) and picture.t.size > 0
+            item.setVisible(shown)
+            if shown:
+                item.setText(picture.stage_names[index])
+                item.setPos(picture.stage_ends[index], bottom + (22 * per_y if index == 1 else 0.0))
+        self._rate_name.setText(f"rate of rise, {picture.rate_unit}", color=palette.plum)
+        self._rate_name.setPos(right - 4 * per_x, picture.rate_top)
+        for index, item in enumerate(self._troubles):
+            item.setVisible(index < len(picture.troubles))
+            if index < len(picture.troubles):
+                t, word = picture.troubles[index]
+                item.setText(word, color=palette.amber)
+                item.setPos(min(max(t, left + 50 * per_x), right - 50 * per_x), 0.1 * picture.rate_top)

@@ -1,0 +1,149 @@
+"""The targets of a plan in one row: what is wanted, how nearly, and what wins; what is left open shows what to expect."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QLabel, QLineEdit
+
+from firnel.core.plan import TARGET_WORDS, Plan
+from firnel.core.units import Units, clock, parse_clock
+from firnel.ui.shared.parts import label
+from firnel.ui.theme.tokens import SPACE_S
+from firnel.work.plan_words import target_text
+
+#: Order in which a roaster names them, and their short titles.
+TITLES = {
+    "charge_c": "Charge", "drying_s": "Drying", "browning_s": "Browning", "development_s": "Development", "drop_c": "Drop",
+    "rise_c": "Rise", "total_s": "Total", "ratio": "Ratio", "loss": "Loss", "colour": "Colour",
+}  # fmt: skip
+
+
+class TargetRow(QFrame):
+    """Fields of all targets. An empty field leaves the target to the solver and shows, in grey, what it comes to."""
+
+    targeted = pyqtSignal(str, object)  # name, value or None
+    tolerated = pyqtSignal(str, float)  # name, tolerance
+    won = pyqtSignal(str)  # name of what wins
+    not_understood = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._units = Units()
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(SPACE_S)
+        grid.setVerticalSpacing(2)
+        self._titles: dict[str, QLabel] = {}
+        self._values: dict[str, QLineEdit] = {}
+        self._tolerances: dict[str, QLineEdit] = {}
+        for column, (name, title) in enumerate(TITLES.items()):
+            self._titles[name] = label(title, "soft")
+            value, tolerance = QLineEdit(), QLineEdit()
+            value.setAccessibleName(title)
+            tolerance.setAccessibleName(f"Tolerance of {TARGET_WORDS[name]}")
+            value.setObjectName("figures")
+            tolerance.setObjectName("tolerance")
+            value.editingFinished.connect(partial(self._on_value, name))
+            tolerance.editingFinished.connect(partial(self._on_tolerance, name))
+            self._values[name], self._tolerances[name] = value, tolerance
+            for row, widget in enumerate((self._titles[name], value, tolerance)):
+                grid.addWidget(widget, row, column)
+            grid.setColumnStretch(column, 4 if name == "development_s" else 3)
+        self._wins = QComboBox()
+        self._wins.setAccessibleName("What wins when two disagree")
+        self._wins.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self._wins.setMinimumContentsLength(8)
+        self._wins.activated.connect(lambda: self.won.emit(str(self._wins.currentData())))
+        last = len(TITLES)
+        grid.addWidget(label("What wins", "soft"), 0, last)
+        grid.addWidget(self._wins, 1, last)
+        grid.addWidget(label("± each may miss", "soft"), 2, last, Qt.AlignmentFlag.AlignVCenter)
+        grid.setColumnStretch(last, 4)
+
+    def show_plan(self, plan: Plan, units: Units) -> None:
+        """Show the targets of a plan."""
+        self._units = units
+        asked = plan.wanted.asked
+        for name, field in self._values.items():
+            value = getattr(plan.targets, name)
+            shown = "" if value is None else self._text(name, value)
+            field.setText(shown if name in asked else "")
+            field.setPlaceholderText("" if name in asked else shown)
+            tolerance = self._tolerances[name]
+            tolerance.setText(f"± {self._tolerance_text(name, plan.tolerance(name))}" if name in asked else "")
+            tolerance.setEnabled(name in asked and name != "charge_c")
+            self._titles[name].setText(f"{TITLES[name]}, {unit}" if (unit := self._unit(name)) else TITLES[name])
+        self._wins.clear()
+        for name in TARGET_WORDS:
+            if name in asked and name != "charge_c":
+                self._wins.addItem(TARGET_WORDS[name], name)
+        self._wins.setCurrentIndex(max(self._wins.findData(plan.wins), 0))
+
+    def show_stages(self, seconds: tuple[float, float, float]) -> None:
+        """Show stage times that a hand is dragging."""
+        for name, value in zip(("drying_s", "browning_s", "development_s"), seconds, strict=True):
+            self._values[name].setText(clock(value))
+
+    def _unit(self, name: str) -> str:
+        return self._units.temperature if name.endswith("_c") else "%" if name in ("ratio", "loss") else ""
+
+    def _text(self, name: str, value: float) -> str:
+        return target_text(name, value, self._units).removesuffix(" %").removesuffix(f" {self._units.temperature}")
+
+    def _tolerance_text(self, name: str, value: float) -> str:
+        if name.endswith("_c"):
+            return f"{self._units.show_difference(value):.1f}"
+        return f"{100 * value:.1f}" if name in ("ratio", "loss") else f"{value:.0f}"
+
+    def _read(self, name: str, text: str, difference: bool = False) -> float | None:
+        """A typed figure in SI units; None where nothing is typed.
+
+        Raises
+        ------
+        ValueError : if it is not understood; the message says what is expected.
+        """
+        text = text.strip().removeprefix("±").strip()
+        if not text:
+            return None
+        if name.endswith("_s") and not difference:
+            try:
+                return parse_clock(text)
+            except ValueError:
+                raise ValueError("Stage times are written minutes:seconds, such as 5:10.") from None
+        try:
+            figure = float(text.replace(",", ".").replace("−", "-"))
+        except ValueError:
+            raise ValueError(f"{TITLES[name]}: {text!r} is no figure.") from None
+        if name in ("ratio", "loss"):
+            return figure / 100.0
+        if name.endswith("_c"):
+            relative = difference or name == "rise_c"
+            return self._units.read_difference(figure) if relative else self._units.read(figure, "°C")
+        return figure
+
+    def _on_value(self, name: str) -> None:
+        field = self._values[name]
+        if not field.isModified():
+            return
+        field.setModified(False)
+        try:
+            self.targeted.emit(name, self._read(name, field.text()))
+        except ValueError as error:
+            self.not_understood.emit(str(error))
+
+    def _on_tolerance(self, name: str) -> None:
+        field = self._tolerances[name]
+        if not field.isModified():
+            return
+        field.setModified(False)
+        try:
+            value = self._read(name, field.text(), difference=True)
+        except ValueError as error:
+            self.not_understood.emit(str(error))
+            return
+        if value is None or value <= 0:
+            self.not_understood.emit(f"The tolerance of {TARGET_WORDS[name]} must be above nothing.")
+            return
+        self.tolerated.emit(name, value)

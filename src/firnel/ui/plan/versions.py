@@ -1,0 +1,59 @@
+"""The versions of a plan, the newest first: what changed and why, and the way back to one."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QDialog, QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from firnel.ui.shared.parts import button, card, label
+from firnel.work.plan_history import ToldVersion
+
+
+class VersionsSheet(QDialog):
+    """Lists versions; one of them can be begun with anew."""
+
+    wanted = pyqtSignal(object)  # Plan
+
+    def __init__(self, name: str, versions: Sequence[ToldVersion], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Versions of {name}")
+        self.resize(720, 520)
+        column = QVBoxLayout(self)
+        column.addWidget(label(f"Versions of {name}", "title"))
+        area, inside = QScrollArea(), QWidget()
+        area.setObjectName("bare")
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        rows = QVBoxLayout(inside)
+        rows.setContentsMargins(0, 0, 0, 0)
+        for place, version in enumerate(versions):
+            frame, told = card(spacing=2)
+            head = QHBoxLayout()
+            head.addWidget(label(version.title[:1].upper() + version.title[1:], "heading"), 1)
+            if place > 0:
+                take = button("Begin with this one", "It becomes the newest version when it is kept")
+                take.clicked.connect(partial(self._take, version))
+                head.addWidget(take)
+            told.addLayout(head)
+            changed = version.changed or ("As it was first kept." if place == len(versions) - 1 else "Nothing that counts.")
+            told.addWidget(label(changed[:1].upper() + changed[1:], "", wrap=True))
+            for text in (f"Why: {version.why}" if version.why else "", version.roasted.capitalize()):
+                if text:
+                    told.addWidget(label(text, "soft", wrap=True))
+            rows.addWidget(frame)
+        rows.addStretch(1)
+        area.setWidget(inside)
+        column.addWidget(area, 1)
+        close = button("Close", primary=True)
+        close.clicked.connect(self.accept)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(close)
+        column.addLayout(foot)
+
+    def _take(self, version: ToldVersion) -> None:
+        self.accept()
+        self.wanted.emit(version.plan)

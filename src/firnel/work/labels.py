@@ -1,0 +1,51 @@
+"""Labels for weighed loads: mixing loads up is a common fault, so each carries its batch number, in words and as a code."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import segno
+
+from firnel.core.plan import Plan
+from firnel.core.units import Units
+from firnel.store.library import Library
+
+#: What a code begins with, so that any other code that is scanned by mistake is told apart.
+PREFIX = "firnel"
+
+
+@dataclass(frozen=True)
+class LoadLabel:
+    """One label: batch number, lot, weight with its unit, plan with its version; and the load in kilograms."""
+
+    number: str
+    lot: str
+    weight: str
+    plan: str
+    load_kg: float
+
+    @property
+    def code(self) -> str:
+        """What the code on it says: ``firnel;0472;5.200;Rwanda Isuka``."""
+        return f"{PREFIX};{self.number};{self.load_kg:.3f};{self.lot}"
+
+
+def labels_for(library: Library, plan: Plan, count: int, units: Units) -> list[LoadLabel]:
+    """Labels for the next batches of a plan, with the numbers they are going to get.
+
+    Raises
+    ------
+    ValueError : if the plan has no load, or the count is not between 1 and 60.
+    """
+    if not plan.load_kg:
+        raise ValueError(f"the plan {plan.name!r} has no load: what is weighed?")
+    if not 1 <= count <= 60:
+        raise ValueError(f"{count} labels cannot be printed: 1 to 60.")
+    weight = units.text(plan.load_kg, "kg")
+    named = f"{plan.name}, version {plan.version}"
+    return [LoadLabel(number, plan.lot, weight, named, plan.load_kg) for number in library.next_labels(count)]
+
+
+def qr_matrix(item: LoadLabel) -> tuple[bytearray, ...]:
+    """The code as rows of dark (1) and light (0) cells, with its quiet zone left to the paper."""
+    return tuple(segno.make(item.code, error="m", micro=False).matrix)

@@ -1,0 +1,121 @@
+"""Plans in words and display units: targets, what could not be met, and what a new version changed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from firnel.core.model.solving import Solved
+from firnel.core.plan import TARGET_WORDS, Plan, PlannedMove
+from firnel.core.units import Units, clock
+from firnel.core.vocabulary import Machine
+from firnel.work.cue import control_text, when_sentence
+
+#: How the approaches are called.
+APPROACHES = {
+    "falling": "falling rate",
+    "air-led": "air-led",
+    "soak-push": "soak and push",
+    "times": "stage times first",
+}
+
+
+def target_text(name: str, value: float | None, units: Units) -> str:
+    """A target's value with its unit; a dash where it is open."""
+    if value is None:
+        return "–"
+    if name in ("ratio", "loss"):
+        return f"{100 * value:.1f} %"
+    if name == "colour":
+        return f"{value:.0f}"
+    if name == "rise_c":
+        return f"{units.show_difference(value):.1f} {units.temperature}"
+    return units.text(value, "°C", 0 if name == "charge_c" else 1) if name.endswith("_c") else clock(value)
+
+
+def tolerance_text(name: str, value: float, units: Units) -> str:
+    """``±5 s``, ``±2.0 °C``."""
+    if name in ("ratio", "loss"):
+        return f"±{100 * value:.1f} %"
+    if name == "colour":
+        return f"±{value:.0f}"
+    return f"±{units.show_difference(value):.1f} {units.temperature}" if name.endswith("_c") else f"±{value:.0f} s"
+
+
+def shortfalls(solved: Solved, units: Units, machine: Machine | None = None) -> tuple[str, ...]:
+    """What could not be met, and which held move stands in the way, in display units."""
+
+    def shown(name: str, value: float) -> str:
+        return target_text(name, value, units)
+
+    said = [*solved.gave_way, *(missed.words(shown) for missed in solved.missed)]
+    if solved.blocking:
+        held = " and ".join(f"“{move_text(solved.plan.moves[index], units, machine)}”" for index in solved.blocking)
+        said.append(f"Held by you and in the way: {held}.")
+    return tuple(sentence[0].upper() + sentence[1:] for sentence in said)
+
+
+def move_text(move: PlannedMove, units: Units, machine: Machine | None) -> str:
+    """``gas 2.4 kPa 10 s after yellow``."""
+    scale = machine.controls.get(move.control) if machine is not None else None
+    return f"{move.control.value} {control_text(move.control, move.to, scale, units)} {when_sentence(move, units)}"
+
+
+def plan_changes(before: Plan, after: Plan, units: Units, machine: Machine | None = None) -> tuple[str, ...]:
+    """What a version changed, one phrase each; targets that only follow from others are left out."""
+    said: list[str] = []
+    asked = {*before.wanted.asked, *after.wanted.asked}
+    for name, word in TARGET_WORDS.items():
+        old, new = getattr(before.wanted, name), getattr(after.wanted, name)
+        if name in asked and old != new and target_text(name, old, units) != target_text(name, new, units):
+            said.append(f"{word} {target_text(name, old, units)} → {target_text(name, new, units)}")
+
+    def changed(word: str, old: object, new: object, shown: Callable[..., str] = str) -> None:
+        if old != new:
+            said.append(f"{word} {shown(old)} → {shown(new)}")
+
+    changed("lot", before.lot, after.lot)
+    changed("machine", before.machine, after.machine)
+    changed("load", before.load_kg, after.load_kg, lambda kg: units.text(kg, "kg"))
+    changed("purpose", before.purpose, after.purpose)
+    changed("approach", before.approach, after.approach, lambda key: APPROACHES.get(str(key), str(key)))
+    changed("what wins:", before.wins, after.wins, lambda name: TARGET_WORDS[name])
+    changed("room", before.room_c, after.room_c, lambda c: units.text(c, "°C", 0))
+    changed("drum at charge", before.drum_c, after.drum_c, lambda k: f"{units.show_difference(k):+.0f} {units.temperature}")
+    for name in sorted({*before.tolerances, *after.tolerances}):
+        old, new = (tolerance_text(name, plan.tolerance(name), units) for plan in (before, after))
+        changed(f"tolerance of {TARGET_WORDS[name]}", old, new)
+    return (*said, *_moves(before, after, units, machine))
+
+
+def _moves(before: Plan, after: Plan, units: Units, machine: Machine | None) -> list[str]:
+    """Moves that went elsewhere, came or fell away. A move is the same if it hangs on the same mark in the same place."""
+    said = []
+    for control in after.start:
+        scale = machine.controls.get(control) if machine is not None else None
+        old, new = before.start.get(control), after.start[control]
+        if old is not None and old != new:
+            shown = [control_text(control, value, scale, units, with_unit=value is new) for value in (old, new)]
+            said.append(f"{control.value} at charge {' → '.join(shown)}")
+    left = list(before.moves)
+    for move in after.moves:
+        same = [other for other in left if (other.control, other.anchor) == (move.control, move.anchor)]
+        if not same:
+            said.append(f"new: {move_text(move, units, machine)}")
+            continue
+        was = min(same, key=lambda other: (abs(other.offset_s - move.offset_s), other.to != move.to))
+        left.remove(was)
+        if (was.to, was.offset_s, was.at_c) != (move.to, move.offset_s, move.at_c):
+            said.append(f"{move_text(was, units, machine)} → {move_text(move, units, machine)}")
+    return said + [f"without: {move_text(gone, units, machine)}" for gone in left]
+
+
+def asked_text(plan: Plan, units: Units) -> str:
+    """The targets that were set by hand, with their tolerances, the winner first."""
+    names = sorted(plan.wanted.asked, key=lambda name: (name != plan.wins, list(TARGET_WORDS).index(name)))
+    wanted = plan.wanted
+
+    def told(name: str) -> str:
+        value, tolerance = getattr(wanted, name), plan.tolerance(name)
+        return f"{TARGET_WORDS[name]} {target_text(name, value, units)} {tolerance_text(name, tolerance, units)}"
+
+    return " · ".join(told(name) for name in names)
