@@ -64,22 +64,31 @@ def test_too_little_green_and_a_bare_probe_are_told(library, lot):
 
 
 def test_a_ladder_varies_development_alone_in_equal_steps():
-    plans = ladder(PLAN, 5, 15.0)
+    plans = ladder(PLAN, count=5, step=15.0)
     assert [plan.targets.development_s for plan in plans] == [60.0, 75.0, 90.0, 105.0, 120.0]
     assert {plan.targets.browning_s for plan in plans} == {PLAN.targets.browning_s}
     assert all(plan.targets.drop_c is None and plan.id is None for plan in plans)
     assert len({plan.name for plan in plans}) == 5
 
 
+@pytest.mark.parametrize(("on", "step"), [("browning_s", 20.0), ("charge_c", 4.0)])
+def test_a_ladder_climbs_browning_or_charge_and_keeps_the_rest(on, step):
+    plan = replace(PLAN, targets=replace(PLAN.targets, charge_c=200.0, browning_s=200.0, development_s=90.0))
+    values = [getattr(variant.targets, on) for variant in ladder(plan, on, 3)]
+    assert values == [200.0 - step, 200.0, 200.0 + step]
+    assert {variant.targets.development_s for variant in ladder(plan, on, 3)} == {90.0}
+
+
 @pytest.mark.parametrize(
-    ("plan", "count", "step", "words"),
+    ("plan", "on", "count", "step", "words"),
     [
-        (replace(PLAN, targets=Targets()), 5, 15.0, "no development time"),
-        (PLAN, 1, 15.0, "2 to 12"),
-        (PLAN, 5, 0.0, "2 to 12"),
-        (PLAN, 7, 30.0, "smaller steps"),
+        (replace(PLAN, targets=Targets()), "development_s", 5, 15.0, "no development to vary"),
+        (PLAN, "development_s", 1, 15.0, "2 to 12"),
+        (PLAN, "development_s", 5, 0.0, "2 to 12"),
+        (PLAN, "development_s", 7, 30.0, "smaller steps"),
+        (PLAN, "loss", 5, None, "climbs development, browning, charge"),
     ],
 )
-def test_a_ladder_that_cannot_be_is_refused(plan, count, step, words):
+def test_a_ladder_that_cannot_be_is_refused(plan, on, count, step, words):
     with pytest.raises(ValueError, match=words):
-        ladder(plan, count, step)
+        ladder(plan, on, count, step)

@@ -103,7 +103,8 @@ class Plan:
 
     ``asked`` names the targets that were set by hand (all if None); the solver fills the others with what it expects.
     ``wins`` is the target that holds when two disagree; ``room_c`` the temperature of the room and ``drum_c`` how much hotter
-    than usual the steel is at charge (negative: colder), both as planned for. [degC, K]
+    than usual the steel is at charge (negative: colder), both as planned for. [degC, K] ``course`` is drying, browning and
+    development as the model expects them, which is where the curve has its marks. [s]
     """
 
     name: str
@@ -120,6 +121,7 @@ class Plan:
     curve: PlanCurve | None = None
     remark: str = ""
     asked: tuple[str, ...] | None = None
+    course: tuple[float, float, float] | None = None
     wins: str = "development_s"
     tolerances: Mapping[str, float] = field(default_factory=dict)
     room_c: float = 22.0
@@ -139,6 +141,16 @@ class Plan:
         wanted = self.wanted
         timed = any(time is not None for time in (wanted.development_s, wanted.total_s, wanted.ratio))
         return wanted.drop_c is not None and (not timed or self.wins == "drop_c")
+
+    @property
+    def stages(self) -> tuple[float | None, float | None, float | None]:
+        """Drying, browning and development as they are expected: by the model, else by the targets. [s]"""
+        targets = self.targets
+        if self.course is None:
+            return targets.drying_s, targets.browning_s, targets.development_s
+        drying, browning, development = self.course
+        timed = targets.development_s if not self.drop_rules else None
+        return drying, browning, timed if timed is not None else development
 
     def tolerance(self, name: str) -> float:
         """How far a target may be missed, in its own unit."""
@@ -172,11 +184,11 @@ def expected_marks(plan: Plan, marks: Iterable[Mark], now: float) -> dict[MarkKi
     if MarkKind.CHARGE not in came:
         return came
     expected: dict[MarkKind, float] = dict(came)
-    targets = plan.targets
+    drying, browning, development = plan.stages
     chain = (
-        (MarkKind.CHARGE, MarkKind.YELLOW, targets.drying_s),
-        (MarkKind.YELLOW, MarkKind.FIRST_CRACK, targets.browning_s),
-        (MarkKind.FIRST_CRACK, MarkKind.DROP, targets.development_s),
+        (MarkKind.CHARGE, MarkKind.YELLOW, drying),
+        (MarkKind.YELLOW, MarkKind.FIRST_CRACK, browning),
+        (MarkKind.FIRST_CRACK, MarkKind.DROP, development),
     )
     for start, end, seconds in chain:
         if end in came or start not in expected or seconds is None:
@@ -190,9 +202,9 @@ def shifted_curve(plan: Plan, marks: Iterable[Mark], now: float) -> PlanCurve | 
     when = expected_marks(plan, marks, now)
     if plan.curve is None or MarkKind.CHARGE not in when:
         return None
-    targets, t = plan.targets, plan.curve.t
+    (drying, browning, _), t = plan.stages, plan.curve.t
     planned, shift = 0.0, np.full_like(t, when[MarkKind.CHARGE])
-    for kind, seconds in ((MarkKind.YELLOW, targets.drying_s), (MarkKind.FIRST_CRACK, targets.browning_s)):
+    for kind, seconds in ((MarkKind.YELLOW, drying), (MarkKind.FIRST_CRACK, browning)):
         if seconds is None or kind not in when:
             break
         planned += seconds

@@ -14,7 +14,7 @@ from firnel.store.rows import aware, upsert
 from firnel.store.tables import batches, lots, machines, plan_versions, plans
 
 #: What may change in a plan without making a new version of it: the drawn curve follows from the rest.
-NOT_A_CHANGE = ("name", "curve")
+NOT_A_CHANGE = ("name", "curve", "course")
 
 
 @dataclass(frozen=True)

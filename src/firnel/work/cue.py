@@ -159,8 +159,8 @@ def _shift_sentence(session: RoastSession) -> str:
     if plan is None or MarkKind.CHARGE not in marks:
         return ""
     pairs = (
-        (MarkKind.FIRST_CRACK, MarkKind.YELLOW, plan.targets.browning_s),
-        (MarkKind.YELLOW, MarkKind.CHARGE, plan.targets.drying_s),
+        (MarkKind.FIRST_CRACK, MarkKind.YELLOW, plan.stages[1]),
+        (MarkKind.YELLOW, MarkKind.CHARGE, plan.stages[0]),
     )
     for kind, start, seconds in pairs:
         if kind in marks and start in marks and seconds is not None:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from firnel.core.anchoring import GRAIN_S, anchored
 from firnel.core.model.solving import Solved
 from firnel.core.plan import Anchor, Plan, PlannedMove
-from firnel.core.vocabulary import Control, ControlScale, Machine, MarkKind
+from firnel.core.vocabulary import Control, ControlScale, Machine
 
 #: A coast begins so long before the drop unless told otherwise; common practice, no published source. [s]
 COAST_S = 30.0
@@ -55,14 +55,15 @@ def without(plan: Plan, index: int) -> Plan:
 
 def with_move(plan: Plan, control: Control, to: float, t: float) -> Plan:
     """A move of the roaster's own, added at ``t`` [s from charge] and hung on the mark it belongs to."""
-    drying, browning = plan.targets.drying_s or 300.0, plan.targets.browning_s or 220.0
+    drying, browning, _ = plan.stages
+    drying, browning = drying or 300.0, browning or 220.0
     move = replace(anchored(control, to, t, drying, drying + browning), held=True)
     return replace(plan, moves=(*plan.moves, move))
 
 
 def coasting(plan: Plan, scale: ControlScale, seconds: float = COAST_S) -> Plan:
     """The burner off for the last seconds before the drop, in place of moves of heat after that."""
-    development = plan.targets.development_s or 90.0
+    development = plan.stages[2] or 90.0
     offset = GRAIN_S * round((development - seconds) / GRAIN_S)
 
     def before(move: PlannedMove) -> bool:
@@ -74,19 +75,12 @@ def coasting(plan: Plan, scale: ControlScale, seconds: float = COAST_S) -> Plan:
 
 def for_machine(plan: Plan, machine: Machine) -> Plan:
     """The plan on another machine: one of its own, whose moves are to be found anew."""
-    return replace(plan, id=None, version=1, machine=machine.name, start={}, moves=(), curve=None, start_held=False)
+    bare = replace(plan, start={}, moves=(), curve=None, course=None, start_held=False)
+    return replace(bare, id=None, version=1, machine=machine.name)
 
 
 def _with_move(plan: Plan, index: int, move: PlannedMove) -> Plan:
     return replace(plan, moves=(*plan.moves[:index], move, *plan.moves[index + 1 :]))
-
-
-def marks_of(solved: Solved) -> tuple[float, float, float]:
-    """Yellow, first crack and drop as the model expects them; where it sees none, by the targets. [s]"""
-    targets, when = solved.plan.targets, solved.roast.marks
-    drying, browning = targets.drying_s or 300.0, targets.browning_s or 220.0
-    yellow, crack = when[MarkKind.YELLOW] or drying, when[MarkKind.FIRST_CRACK] or drying + browning
-    return yellow, crack, when[MarkKind.DROP] or crack + (targets.development_s or 90.0)
 
 
 class PlanDraft:

@@ -148,7 +148,7 @@ def _find(problem: Candidates, how: How) -> tuple[FloatArray, FloatArray]:
         if problem.settle(row):
             row = problem.descend(row, 5)
     row = problem.gauge(row)
-    shifts = problem.shift(row, rounds=2 if problem.kept else 3)
+    shifts = problem.shift(row, rounds=1 if problem.kept else 3)
     row = problem.polish(row, shifts)
     return row, problem.shift(row, shifts, rounds=1 if problem.kept else 3)
 
@@ -240,11 +240,13 @@ def _told(problem: Candidates, plan: Plan, roast: PlannedRoast, row: FloatArray,
         if abs(value - wanted) > within + 1e-6 and not _gave_way(problem, name):
             missed.append(Missed(name, wanted, value, limit))
     filled = {name: round(value, 4 if name in ("ratio", "loss") else 1) for name, value in came.items() if value is not None}
-    kept = {name: getattr(problem.wanted, name) for name in ("drop_c", "rise_c", "loss", "colour", "ratio", "total_s")}
-    targets = replace(plan.targets, **(filled | {name: value for name, value in kept.items() if value is not None}))
-    if not plan.drop_rules:
-        targets = replace(targets, development_s=plan.targets.development_s)
-    solved = replace(plan, targets=targets)
+    asked = {name: getattr(problem.wanted, name) for name in problem.wanted.asked}
+    targets = replace(plan.targets, **(filled | asked))
+    drying, browning, development = came["drying_s"], came["browning_s"], came["development_s"]
+    course = None
+    if drying is not None and browning is not None and development is not None:
+        course = (drying, browning, development)
+    solved = replace(plan, targets=targets, course=course)
     return Solved(solved, roast, met, tuple(missed), problem.times.gave_way, _troubles(problem, roast, solved, usual))
 
 

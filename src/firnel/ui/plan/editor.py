@@ -41,7 +41,6 @@ from firnel.work.plan_draft import (
     coasting,
     for_machine,
     hold,
-    marks_of,
     set_to,
     started_at,
     turned,
@@ -79,6 +78,7 @@ class PlanEditor(QFrame):
     kept = pyqtSignal(object, str)  # Plan, why
     laddered = pyqtSignal(list)  # of Plan, kept already
     left = pyqtSignal()
+    explained = pyqtSignal(str)  # why the targets are as they are
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
@@ -165,17 +165,15 @@ class PlanEditor(QFrame):
         self._gives = FigureGrid(small=True)
         gives_column.addWidget(self._gives)
         column.addWidget(gives)
-        self._why_so = label("", "soft", wrap=True)
         self._said = label("", "warn", wrap=True)
         column.addWidget(self._said)
-        column.addWidget(self._why_so)
         return side
 
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(SPACE_S)
         self._order = FigureEntry("Roasted wanted")
-        self._order.setFixedWidth(130)
+        self._order.setFixedWidth(150)
         self._split = ElidedLabel("soft")
         self._ladder = button("Ladder", "Keep five variants in equal steps, to roast and cup")
         menu = QMenu(self._ladder)
@@ -456,7 +454,7 @@ class PlanEditor(QFrame):
         self._show_moves(self._picture())
 
     def _on_dragged(self, seconds: tuple[float, float, float]) -> None:
-        self.targets.show_stages(seconds)
+        self.targets.show_stage(self.ruler.chosen, seconds[self.ruler.chosen])
         self._next_sketch = True
         self._sketch()
 
@@ -466,7 +464,7 @@ class PlanEditor(QFrame):
         if self._sketching or not self._next_sketch or machine is None:
             return
         self._sketching, self._next_sketch = True, False
-        plan, usual = self._with_stages(self.ruler.seconds), self._usual(machine)
+        plan, usual = self._dragged(), self._usual(machine)
         self.background.run("sketch", lambda: solve_plan(library, machine, plan, usual, How.SKETCH), self._on_sketched)
 
     def _on_sketched(self, sketch: Solved) -> None:
@@ -477,17 +475,13 @@ class PlanEditor(QFrame):
         self.sketched.emit(sketch)
         self._sketch()
 
-    def _with_stages(self, seconds: tuple[float, float, float]) -> Plan:
-        """The plan with the stage whose time is not as planned set to it."""
-        plan = self._draft.plan
-        for name, value in zip(("drying_s", "browning_s", "development_s"), seconds, strict=True):
-            planned = getattr(plan.targets, name)
-            if planned is None or abs(planned - value) > 2.5:
-                plan = with_target(plan, name, value)
-        return plan
+    def _dragged(self) -> Plan:
+        """The plan with the stage that is dragged as the ruler has it."""
+        name = ("drying_s", "browning_s", "development_s")[self.ruler.chosen]
+        return with_target(self._draft.plan, name, self.ruler.seconds[self.ruler.chosen])
 
     def _on_released(self) -> None:
-        self._edit(self._with_stages(self.ruler.seconds))
+        self._edit(self._dragged())
 
     # Showing
 
@@ -498,11 +492,8 @@ class PlanEditor(QFrame):
         return max(FREE * sum(self._stages()), 500.0)
 
     def _stages(self) -> tuple[float, float, float]:
-        if self._draft.solved is not None:
-            yellow, crack, drop = marks_of(self._draft.solved)
-            return yellow, crack - yellow, drop - crack
-        targets = self._draft.plan.targets
-        return targets.drying_s or 300.0, targets.browning_s or 220.0, targets.development_s or 95.0
+        drying, browning, development = self._draft.plan.stages
+        return drying or 300.0, browning or 220.0, development or 95.0
 
     def _show(self) -> None:
         """Show the draft as it stands."""
@@ -548,8 +539,7 @@ class PlanEditor(QFrame):
         self._said.setVisible(bool(sentence))
 
     def _explain(self, sentence: str) -> None:
-        self._why_so.setText(sentence)
-        self._why_so.setVisible(bool(sentence))
+        self.explained.emit(sentence)
 
     # What becomes of it
 

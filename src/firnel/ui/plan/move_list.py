@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from firnel.ui.theme.look import Look, mono, sans
 
-ROW = 44
+ROW = 42
 #: Keys of the list, for its tooltip and the key sheet.
 KEYS = "↑ ↓ choose · + − a step · ← → five seconds · H hold · Del away"
 

@@ -112,9 +112,10 @@ def paint_plan_sheet(painter: QPainter, paper: PlanPaper, picture: PlanPicture) 
     _text(painter, QRectF(MARGIN, y, wide, 18.0), picture.made_for, sans(13), DAY.soft)
     y += 30.0
     y = _paint_stages(painter, picture, y)
-    _text(painter, QRectF(MARGIN, y, wide, 18.0), paper.wanted, sans(12))
-    _text(painter, QRectF(MARGIN, y + 17.0, wide, 18.0), paper.wins, sans(12, QFont.Weight.DemiBold), DAY.moss)
-    y = _paint_curves(painter, picture, QRectF(MARGIN, y + 44.0, wide, 220.0)) + 14.0
+    wrap = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
+    _text(painter, QRectF(MARGIN, y, wide, 34.0), paper.wanted, sans(12), DAY.ink, wrap)
+    _text(painter, QRectF(MARGIN, y + 33.0, wide, 18.0), paper.wins, sans(12, QFont.Weight.DemiBold), DAY.moss)
+    y = _paint_curves(painter, picture, QRectF(MARGIN, y + 58.0, wide, 220.0)) + 14.0
     _text(painter, QRectF(MARGIN, y, wide, 20.0), "Moves", sans(16, QFont.Weight.Bold))
     y += 24.0
     line = min(26.0, (HIGH - MARGIN - 56.0 - y) / max(len(picture.moves), 1))
@@ -129,7 +130,6 @@ def paint_plan_sheet(painter: QPainter, paper: PlanPaper, picture: PlanPicture) 
         y += line
     if paper.remark:
         _text(painter, QRectF(MARGIN, y + 4.0, wide, 18.0), paper.remark, sans(12), DAY.soft)
-    wrap = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
     _text(painter, QRectF(MARGIN, HIGH - MARGIN - 26.0, wide, 28.0), CAUTION, sans(9), DAY.soft, wrap)
 
 

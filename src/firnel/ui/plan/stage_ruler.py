@@ -63,6 +63,11 @@ class StageRuler(QWidget):
     def _left(self) -> float:
         return 8.0 if self._x_of is None else self._x_of(0.0)
 
+    @property
+    def chosen(self) -> int:
+        """Which stage is dragged, or was last."""
+        return self._chosen
+
     def _scale(self) -> float:
         """Pixels for a second; on no axis a fifth of the line stays free, so that a stage can grow."""
         if self._x_of is not None:
@@ -123,7 +128,7 @@ class StageRuler(QWidget):
             self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
             return
         begin = [self._left, *self._ends()][self._chosen]
-        self._set(STEP_S * round((x - begin) / self._scale() / STEP_S))
+        self._set((x - begin) / self._scale())
 
     def mouseReleaseEvent(self, _event: QMouseEvent | None) -> None:
         """Let go."""
@@ -146,7 +151,8 @@ class StageRuler(QWidget):
 
     def _set(self, seconds: float) -> None:
         changed = list(self._seconds)
-        changed[self._chosen] = max(SHORTEST[self._chosen], min(seconds, 900.0))
+        snapped = STEP_S * round(seconds / STEP_S)
+        changed[self._chosen] = max(SHORTEST[self._chosen], min(snapped, 900.0))
         if tuple(changed) != self._seconds:
             self.show_stages((changed[0], changed[1], changed[2]), self._drop)
             self.dragged.emit(self._seconds)

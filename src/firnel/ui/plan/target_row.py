@@ -81,10 +81,9 @@ class TargetRow(QFrame):
                 self._wins.addItem(TARGET_WORDS[name], name)
         self._wins.setCurrentIndex(max(self._wins.findData(plan.wins), 0))
 
-    def show_stages(self, seconds: tuple[float, float, float]) -> None:
-        """Show stage times that a hand is dragging."""
-        for name, value in zip(("drying_s", "browning_s", "development_s"), seconds, strict=True):
-            self._values[name].setText(clock(value))
+    def show_stage(self, index: int, seconds: float) -> None:
+        """Show the time of a stage that a hand is dragging: drying, browning or development."""
+        self._values[("drying_s", "browning_s", "development_s")[index]].setText(clock(seconds))
 
     def _unit(self, name: str) -> str:
         return self._units.temperature if name.endswith("_c") else "%" if name in ("ratio", "loss") else ""

@@ -23,6 +23,8 @@ from firnel.work.plan_history import history
 from firnel.work.plan_picture import PlanPicture, plan_picture
 from firnel.work.plan_words import asked_text
 
+SUBTITLE = "Targets and moves; one key takes a plan to the roaster"
+
 
 class PlanView(ListPage):
     """Lists the plans; one is shown with its curve, its moves and what it wants."""
@@ -32,7 +34,7 @@ class PlanView(ListPage):
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
             "Plan",
-            "Targets and moves; one key takes a plan to the roaster",
+            SUBTITLE,
             ("Plan", "#Development", "#Drop"),
             "No plans yet. Press “New plan”: a fitted machine and a lot are enough. A batch can be roasted without one.",
             sheet_width=700,
@@ -71,6 +73,7 @@ class PlanView(ListPage):
         self.editor.kept.connect(self._on_kept)
         self.editor.laddered.connect(self._on_laddered)
         self.editor.left.connect(self.leave_editor)
+        self.editor.explained.connect(self._say_under_title)
         self.body.addWidget(self.editor, 1)
         self._plots = PlanPlots(look)
         self.sheet_column.addWidget(self._plots, 1)
@@ -112,6 +115,11 @@ class PlanView(ListPage):
         for widget in (self.editor,) if editing else (self.list_card, self.sheet, *self._list_buttons):
             widget.show()
         self.sheet.setVisible(not editing and self._plan is not None)
+        self._say_under_title("")
+
+    def _say_under_title(self, sentence: str) -> None:
+        self.head.subtitle.setText(sentence or SUBTITLE)
+        self.head.subtitle.setToolTip(sentence)
 
     def begin_new(self) -> None:
         """Begin a new plan."""
@@ -198,7 +206,7 @@ class PlanView(ListPage):
         try:
             action()
         except (OSError, ValueError) as error:
-            self.head.subtitle.setText(str(error))
+            self._say_under_title(str(error))
 
     def print_sheet(self, path: Path) -> None:
         """Write the sheet for the wall of the plan that is shown.
@@ -216,7 +224,7 @@ class PlanView(ListPage):
         wins = f"{TARGET_WORDS[plan.wins]} wins where two disagree"
         paper = PlanPaper(plan.name, f"version {plan.version}, printed {today}", asked_text(plan, units), wins, plan.remark)
         write_plan_sheet(path, paper, self._picture)
-        self.head.subtitle.setText(f"Written: {path}")
+        self._say_under_title(f"Written: {path}")
 
     def print_labels(self, path: Path, count: int) -> None:
         """Write labels for the next loads of the plan that is shown.
@@ -231,7 +239,7 @@ class PlanView(ListPage):
 
         if self._plan is not None:
             write_labels(path, labels_for(self._desk.library, self._plan, count, self._desk.settings.units))
-            self.head.subtitle.setText(f"Written: {path}")
+            self._say_under_title(f"Written: {path}")
 
     def _on_roast(self) -> None:
         if self._plan is not None:
