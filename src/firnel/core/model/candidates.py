@@ -125,11 +125,12 @@ class Candidates:
     ) -> None:
         self.model, self.machine, self.scale, self.plan, self.times = model, machine, scale, plan, times
         self.wanted = plan.wanted
-        self.how, self._green, self._steel_c, self._usual_charge = how, green, steel_c, charge_c
+        self.how, self.green, self.steel_c, self._usual_charge = how, green, steel_c, charge_c
         self.kept = how is not How.NEW and bool(plan.moves) and bool(plan.start)
         self.drying, self.browning, self.development = times.seconds
         self.crack = self.drying + self.browning
         self.end = self.crack + self.development
+        self._lean = 0.0, 0.0
         self._load = load_of(model, green, plan.load_kg or 1.0, plan.room_c)
         self._levels_c = model.yellow.expect(green)[0], model.crack.expect(green)[0]
         self._t = COARSE * np.arange(int((self.end + 150.0) / COARSE))
@@ -146,7 +147,7 @@ class Candidates:
     def again(self, plan: Plan) -> Candidates:
         """The same problem for a plan whose moves are held otherwise."""
         return Candidates(
-            self.model, self.machine, self.scale, self._green, plan, self.times, self._usual_charge, self.how, self._steel_c
+            self.model, self.machine, self.scale, self.green, plan, self.times, self._usual_charge, self.how, self.steel_c
         )
 
     def _share(self, control: Control, setting: float) -> float:
@@ -249,7 +250,7 @@ class Candidates:
             heat = heat + gone * (level - heat)
         air, drum = (self._other(control, usual) for control, usual in ((Control.AIRFLOW, 0.5), (Control.DRUM, 1.0)))
         charge = self.charge_of(rows)
-        steel = self._steel_c if self._steel_c is not None else charge + self.model.steel_over_charge_c + self.plan.drum_c
+        steel = self.steel_c if self.steel_c is not None else charge + self.model.steel_over_charge_c + self.plan.drum_c
         start = StartState(
             steel, charge, charge + self.model.air_over_charge_c, self.plan.room_c, self.model.fitted.number("heat_before")
         )
@@ -275,7 +276,9 @@ class Candidates:
 
     def off(self, rows: FloatArray, made: Simulated) -> FloatArray:
         """Distance from the targets in units of what is met, shape (n, m)."""
-        yellow, crack = (_first_above(made.t, made.bean, level) for level in self._levels_c)
+        yellow, crack = (
+            _first_above(made.t, made.bean, level) + lean for level, lean in zip(self._levels_c, self._lean, strict=True)
+        )
         development = self.development_of(rows)
         end = np.minimum(crack + development, made.t[-1])
         wanted, parts = self.wanted, {}
@@ -298,7 +301,7 @@ class Candidates:
         if wanted.rise_c is not None:
             parts["rise_c"] = (drop_c - _at(made.t, made.bean_probe, np.minimum(crack, made.t[-1])) - wanted.rise_c) / MET_C
         if wanted.loss is not None:
-            losses = self.model.level.losses(made, self._green.moisture)
+            losses = self.model.level.losses(made, self.green.moisture)
             parts["loss"] = (_at(made.t, losses, end) - wanted.loss) / MET_LOSS
         if wanted.colour is not None:
             parts["colour"] = (_at(made.t, self.model.level.colours(made), end) - wanted.colour) / MET_COLOUR
@@ -381,6 +384,13 @@ class Candidates:
             bounds=(bounds[0], bounds[1]), x_scale=self._small() * 10.0, ftol=1e-4, xtol=1e-4, gtol=1e-4, max_nfev=most,
         )  # fmt: skip
         return np.asarray(fit.x)
+
+    def lean(self, row: FloatArray, shifts: FloatArray, yellow: float, crack: float) -> None:
+        """Learn by how much the coarse steps misplace the marks, from when they came in an exact run of a candidate. [s]"""
+        made = self.run(row[None, :], shifts[None, :])
+        coarse = (float(_first_above(made.t, made.bean, level)[0]) for level in self._levels_c)
+        first, second = (exact - rough for exact, rough in zip((yellow, crack), coarse, strict=True))
+        self._lean = first, second
 
     def settle(self, row: FloatArray) -> bool:
         """Let the marks of free stages stand where a candidate has them; whether that moved them."""

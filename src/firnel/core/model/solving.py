@@ -132,6 +132,9 @@ def solve(
     else:
         roast = run_plan(model, machine, solved, green, steel_c)
     result = _told(problem, solved, roast, row, usual)
+    if result.missed and how in (How.NEW, How.KEPT):
+        again = _once_more(problem, row, shifts, result, usual)
+        result = min((result, again), key=lambda tried: len(tried.missed))
     if how not in (How.NEW, How.KEPT) or not result.missed or not problem.held.moves:
         return result
     return replace(result, blocking=_blocking(problem, result.plan, row, shifts))
@@ -151,6 +154,19 @@ def _find(problem: Candidates, how: How) -> tuple[FloatArray, FloatArray]:
     shifts = problem.shift(row, rounds=1 if problem.kept else 3)
     row = problem.polish(row, shifts)
     return row, problem.shift(row, shifts, rounds=1 if problem.kept else 3)
+
+
+def _once_more(problem: Candidates, row: FloatArray, shifts: FloatArray, first: Solved, usual: Targets) -> Solved:
+    """Another round from a plan that misses, now that it is known by how much the coarse steps misplace its marks."""
+    yellow, crack = first.roast.marks[MarkKind.YELLOW], first.roast.marks[MarkKind.FIRST_CRACK]
+    if yellow is None or crack is None or row.size == 0:
+        return first
+    problem.lean(row, shifts, yellow, crack)
+    row = problem.polish(row, shifts)
+    shifts = problem.shift(row, shifts, rounds=2)
+    solved = _planned(problem, row, shifts)
+    roast = run_plan(problem.model, problem.machine, solved, problem.green, problem.steel_c)
+    return _told(problem, solved, roast, row, usual)
 
 
 def _problem(
