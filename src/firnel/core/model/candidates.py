@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from itertools import product
 
 import numpy as np
 
@@ -24,14 +23,14 @@ from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine
 
 #: A target is met within this. [s], [degC], share of weight, index of colour
 MET_S, MET_C, MET_LOSS, MET_COLOUR = 2.0, 0.5, 0.003, 1.0
-#: Moves are shifted by whole steps of this, at most so far; a move that is kept, less far. [s]
-SHIFT_S, MOST_SHIFTS, KEPT_SHIFTS = 5.0, 5, 3
+#: Moves are shifted by whole steps of this. [s]
+SHIFT_S = 5.0
 #: Candidates are run in steps of this: the longest that is still accurate. [s]
 COARSE = 4.0
 #: A stage that nobody asked for is pulled to the usual only this softly. [s]
 FREE_S = 40.0
 #: A free charge temperature stays near the usual. [degC]
-FREE_C, CHARGE_RANGE = 5.0, (120.0, 250.0)
+FREE_C = 5.0
 #: The winning target pulls so much harder than the others.
 WINS = 3.0
 #: Airflow as shares of the scale while drying, from yellow, from first crack: common practice, no published source.
@@ -132,7 +131,7 @@ class Candidates:
         self.end = self.crack + self.development
         self._lean = 0.0, 0.0
         self._load = load_of(model, green, plan.load_kg or 1.0, plan.room_c)
-        self._levels_c = model.yellow.expect(green)[0], model.crack.expect(green)[0]
+        self.levels_c = model.yellow.expect(green)[0], model.crack.expect(green)[0]
         self._t = COARSE * np.arange(int((self.end + 150.0) / COARSE))
         least = scale.least if scale.least > 0 else scale.low + scale.step
         self.lowest = self._share(Control.GAS, least)
@@ -200,7 +199,7 @@ class Candidates:
         if move.anchor is Anchor.BEAN and move.at_c is not None:
             if known is not None:
                 return float(known)
-            yellow, crack = self._levels_c
+            yellow, crack = self.levels_c
             return self.drying + (move.at_c - yellow) / max(crack - yellow, 1.0) * self.browning
         base = {Anchor.TURNING: 75.0, Anchor.YELLOW: self.drying, Anchor.FIRST_CRACK: self.crack}.get(move.anchor, 0.0)
         return max(base + move.offset_s, 0.0)
@@ -232,13 +231,14 @@ class Candidates:
         """Development time of each candidate, shape (m,). [s]"""
         return np.asarray(rows[:, -1] if self.development_open else np.full(len(rows), self.development))
 
-    def run(self, rows: FloatArray, shifts: FloatArray | None = None) -> Simulated:
-        """Run candidates of shape (m, k), with shifts of the moves in steps of shape (m, moves)."""
+    def run(self, rows: FloatArray, shifts: FloatArray | None = None, pulses: FloatArray | None = None) -> Simulated:
+        """Run candidates, (m, k), with shifts of the moves in steps and heat added for a step before each, both (m, moves)."""
         members = rows.shape[0]
         before = self.lowest if self.begins is None else self.begins
         heat = np.full((self._t.size, members), before)
         if self.start_open:
             heat[:] = rows[:, 0]
+        added: FloatArray | float = 0.0
         column = int(self.start_open)
         for index, move in enumerate(self.form):
             level: FloatArray | float = move.level
@@ -248,6 +248,10 @@ class Candidates:
             due = self.due(move) + (0.0 if shifts is None else SHIFT_S * shifts[:, index])
             gone = np.clip((self._t[:, None] + COARSE - due) / COARSE, 0.0, 1.0)
             heat = heat + gone * (level - heat)
+            if pulses is not None:
+                begun = np.clip((self._t[:, None] + COARSE - due + SHIFT_S) / COARSE, 0.0, 1.0)
+                added = added + (begun - gone) * pulses[:, index]
+        heat = heat + added
         air, drum = (self._other(control, usual) for control, usual in ((Control.AIRFLOW, 0.5), (Control.DRUM, 1.0)))
         charge = self.charge_of(rows)
         steel = self.steel_c if self.steel_c is not None else charge + self.model.steel_over_charge_c + self.plan.drum_c
@@ -277,7 +281,7 @@ class Candidates:
     def off(self, rows: FloatArray, made: Simulated) -> FloatArray:
         """Distance from the targets in units of what is met, shape (n, m)."""
         yellow, crack = (
-            _first_above(made.t, made.bean, level) + lean for level, lean in zip(self._levels_c, self._lean, strict=True)
+            first_above(made.t, made.bean, level) + lean for level, lean in zip(self.levels_c, self._lean, strict=True)
         )
         development = self.development_of(rows)
         end = np.minimum(crack + development, made.t[-1])
@@ -324,87 +328,12 @@ class Candidates:
             return np.asarray(0.05 * (level.max(axis=0) - level[-1]))
         return np.zeros(made.bean.shape[1])
 
-    def _softness(self) -> FloatArray:
-        """How softly each open entry is held to what it began with, shape (k,)."""
-        heats = self.heats
-        return np.concatenate([np.full(heats, 0.6), np.full(self.first.size - heats, 1e3)])
-
-    def _bounds(self) -> FloatArray:
-        """Least and most of each open entry, shape (2, k)."""
-        bounds = np.tile(np.array([[min(self.lowest, 0.99)], [1.0]]), self.first.size)
-        if self.charge_open:
-            bounds[:, self.heats] = CHARGE_RANGE
-        if self.development_open:
-            bounds[:, -1] = (10.0, 600.0)
-        return bounds
-
-    def _small(self) -> FloatArray:
-        """Differences by which slopes are taken, shape (k,)."""
-        heats = self.heats
-        return np.concatenate([np.full(heats, 0.01), np.ones(self.first.size - heats)])
-
-    def _slopes(self, row: FloatArray) -> tuple[FloatArray, FloatArray]:
-        """How far a candidate is off, shape (n,), and the slopes of that, shape (n, k): one ensemble run."""
-        small = self._small()
-        rows = np.vstack([row, row + np.diag(small)])
-        made = self.off(rows, self.run(rows))
-        return made[:, 0], (made[:, 1:] - made[:, :1]) / small
-
-    def leap(self, row: FloatArray) -> FloatArray:
-        """One step of Gauss and Newton, held inside the bounds: enough where little has changed; shape (k,)."""
-        if row.size == 0:
-            return row
-        off, slopes = self._slopes(row)
-        soft = self._softness()
-        matrix = np.vstack([slopes, np.diag(1.0 / soft)])
-        step, *_ = np.linalg.lstsq(matrix, -np.concatenate([off, (row - self.first) / soft]), rcond=None)
-        bounds = self._bounds()
-        return np.asarray(np.clip(row + step, bounds[0], bounds[1]))
-
-    def descend(self, begin: FloatArray, most: int = 14) -> FloatArray:
-        """The open entries by least squares; shape (k,)."""
-        if begin.size == 0:
-            return begin
-        from scipy.optimize import least_squares
-
-        first, soft, bounds = self.first, self._softness(), self._bounds()
-        kept: dict[bytes, tuple[FloatArray, FloatArray]] = {}
-
-        def known(row: FloatArray) -> tuple[FloatArray, FloatArray]:
-            key = row.tobytes()
-            if key not in kept:
-                kept[key] = self._slopes(row)
-            return kept[key]
-
-        begun = np.clip(begin, bounds[0] + 1e-6, bounds[1] - 1e-6)
-        fit = least_squares(
-            lambda row: np.concatenate([known(row)[0], (row - first) / soft]),
-            begun,
-            lambda row: np.vstack([known(row)[1], np.diag(1.0 / soft)]),
-            bounds=(bounds[0], bounds[1]), x_scale=self._small() * 10.0, ftol=1e-4, xtol=1e-4, gtol=1e-4, max_nfev=most,
-        )  # fmt: skip
-        return np.asarray(fit.x)
-
     def lean(self, row: FloatArray, shifts: FloatArray, yellow: float, crack: float) -> None:
         """Learn by how much the coarse steps misplace the marks, from when they came in an exact run of a candidate. [s]"""
         made = self.run(row[None, :], shifts[None, :])
-        coarse = (float(_first_above(made.t, made.bean, level)[0]) for level in self._levels_c)
+        coarse = (float(first_above(made.t, made.bean, level)[0]) for level in self.levels_c)
         first, second = (exact - rough for exact, rough in zip((yellow, crack), coarse, strict=True))
         self._lean = first, second
-
-    def settle(self, row: FloatArray) -> bool:
-        """Let the marks of free stages stand where a candidate has them; whether that moved them."""
-        made = self.run(row[None, :])
-        yellow, crack = (float(_first_above(made.t, made.bean, level)[0]) for level in self._levels_c)
-        development = float(self.development_of(row[None, :])[0])
-        got = (yellow, max(crack - yellow, 30.0), development)
-        aimed = (self.drying, self.browning, self.development)
-        self.drying, self.browning, self.development = (
-            aim if fixed else come for aim, come, fixed in zip(aimed, got, self.times.fixed, strict=True)
-        )
-        self.crack = self.drying + self.browning
-        self.end = self.crack + self.development
-        return abs(self.crack - sum(aimed[:2])) > 2.0 or abs(self.drying - aimed[0]) > 2.0
 
     def settings(self) -> FloatArray:
         """Every setting of the gauge that keeps the heat on, shape (n,)."""
@@ -421,44 +350,20 @@ class Candidates:
         cost = np.sum(np.square(self.off(rows, self.run(rows, shifts))), axis=0)
         return np.asarray(cost if shifts is None else cost + 0.02 * np.sum(np.square(shifts), axis=1))
 
-    def gauge(self, row: FloatArray) -> FloatArray:
-        """A candidate on the steps of the gauge, whole degrees and seconds: of all neighbours the best, shape (k,)."""
-        shares, near = self.shares(), []
-        for level in row[: self.heats]:
-            above = int(np.clip(np.searchsorted(shares, level), 0, shares.size - 1))
-            near.append([float(shares[index]) for index in sorted({above, max(above - 1, 0)})])
-        rest = np.round(row[self.heats :])
-        candidates = np.array([[*pick, *rest] for pick in product(*near)])
-        return np.asarray(candidates[int(np.argmin(self.cost(candidates)))])
-
-    def shift(self, row: FloatArray, begin: FloatArray | None = None, rounds: int = 3) -> FloatArray:
-        """Open moves shifted by whole steps, one after the other, for as long as it helps, shape (moves,)."""
-        best = np.zeros(len(self.form)) if begin is None else begin
-        if not self.open:
-            return best
-        most = KEPT_SHIFTS if self.kept else MOST_SHIFTS
-        options = np.arange(-most, most + 1)
-        cost = float(self.cost(row[None, :], best[None, :])[0])
-        for _ in range(rounds):
-            tries = np.array([_with(best, index, float(step)) for index in self.open for step in options])
-            costs = self.cost(np.tile(row, (len(tries), 1)), tries)
-            if costs.min() >= cost - 0.02:
-                break
-            best, cost = tries[int(np.argmin(costs))], float(costs.min())
-        return best
-
-    def polish(self, row: FloatArray, shifts: FloatArray) -> FloatArray:
-        """One step of the gauge up or down, one degree of a free charge, some seconds of a free development; shape (k,)."""
-        shares = self.shares()
-        tries = [row]
-        for index in range(row.size):
-            if index < self.heats:
-                at = int(np.argmin(np.abs(shares - row[index])))
-                tries += [_with(row, index, float(shares[np.clip(at + by, 0, shares.size - 1)])) for by in (-1, 1)]
+    def levels_around(self, rows: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Level before and after each move, shape (m, moves)."""
+        held = np.full(len(rows), self.lowest if self.begins is None else self.begins)
+        if self.start_open:
+            held = rows[:, 0]
+        before, after, column = [], [], int(self.start_open)
+        for move in self.form:
+            before.append(held)
+            if move.open:
+                held, column = rows[:, column], column + 1
             else:
-                tries += [_with(row, index, float(row[index]) + by) for by in (-3.0, -1.0, 1.0, 3.0)]
-        candidates = np.array(tries)
-        return np.asarray(candidates[int(np.argmin(self.cost(candidates, np.tile(shifts, (len(tries), 1)))))])
+                held = np.full(len(rows), move.level)
+            after.append(held)
+        return np.stack(before, axis=1), np.stack(after, axis=1)
 
     def at_limit(self, row: FloatArray) -> str:
         """What bounds the heat of a candidate, as the end of a sentence."""
@@ -499,13 +404,7 @@ class Candidates:
         return (*made, *self._rest)
 
 
-def _with(values: FloatArray, index: int, value: float) -> FloatArray:
-    changed: FloatArray = values.copy()
-    changed[index] = value
-    return changed
-
-
-def _first_above(t: FloatArray, curve: FloatArray, level: float) -> FloatArray:
+def first_above(t: FloatArray, curve: FloatArray, level: float) -> FloatArray:
     """When each member first reaches a level, shape (m,); behind the end by how much it lacks, so that there is a slope."""
     above = curve >= level
     index = np.clip(np.argmax(above, axis=0), 1, None)

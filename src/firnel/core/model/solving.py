@@ -16,6 +16,7 @@ import numpy as np
 from firnel.core.model.candidates import FORMS, MET_C, MET_COLOUR, MET_LOSS, MET_S, Candidates, How
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.planned import PlannedRoast, run_plan, sketched
+from firnel.core.model.search import descend, leap, on_steps, settle
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import TARGET_WORDS, Plan, PlannedMove, Targets
 from firnel.core.stage_targets import stage_times
@@ -145,15 +146,12 @@ def _find(problem: Candidates, how: How) -> tuple[FloatArray, FloatArray]:
     if problem.first.size == 0:
         return problem.first, none
     if how is How.SKETCH:
-        return problem.leap(problem.first), none
-    row = problem.leap(problem.leap(problem.first)) if problem.kept else problem.descend(problem.first)
+        return leap(problem, problem.first), none
+    row = leap(problem, problem.first) if problem.kept else descend(problem, problem.first)
     for _ in range(2):
-        if problem.settle(row):
-            row = problem.descend(row, 5)
-    row = problem.gauge(row)
-    shifts = problem.shift(row, rounds=1 if problem.kept else 3)
-    row = problem.polish(row, shifts)
-    return row, problem.shift(row, shifts, rounds=1 if problem.kept else 3)
+        if settle(problem, row):
+            row = descend(problem, row, 5)
+    return on_steps(problem, row, none, rounds=1 if problem.kept else 3)
 
 
 def _once_more(problem: Candidates, row: FloatArray, shifts: FloatArray, first: Solved, usual: Targets) -> Solved:
@@ -162,8 +160,7 @@ def _once_more(problem: Candidates, row: FloatArray, shifts: FloatArray, first: 
     if yellow is None or crack is None or row.size == 0:
         return first
     problem.lean(row, shifts, yellow, crack)
-    row = problem.polish(row, shifts)
-    shifts = problem.shift(row, shifts, rounds=2)
+    row, shifts = on_steps(problem, row, shifts, rounds=1 if problem.kept else 2)
     solved = _planned(problem, row, shifts)
     roast = run_plan(problem.model, problem.machine, solved, problem.green, problem.steel_c)
     return _told(problem, solved, roast, row, usual)
@@ -312,7 +309,7 @@ def _blocking(problem: Candidates, plan: Plan, row: FloatArray, shifts: FloatArr
     def freed(moves: Sequence[PlannedMove]) -> bool:
         free = replace(problem.plan, moves=tuple(replace(m, held=m.held and m not in moves) for m in problem.plan.moves))
         without = problem.again(free)
-        found = without.descend(without.first, 8)
+        found = descend(without, without.first, 8)
         return float(without.cost(found[None, :])[0]) < 0.25 * best
 
     for move in held:
