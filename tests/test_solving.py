@@ -362,6 +362,10 @@ def test_what_cannot_be_planned_is_told_in_the_editor(qtbot, plans):
     assert "must be above nothing" in words(plans)
     type_into(qtbot, plans, "Load", "9")
     qtbot.waitUntil(lambda: "more than south holds" in words(plans), timeout=10_000)
+    type_into(qtbot, plans, "Load", "0.2")
+    type_into(qtbot, plans, "Drop", "240")
+    qtbot.waitUntil(lambda: "nearest is" in words(plans) and "bare" in words(plans), timeout=10_000)
+    assert plans.window().minimumSizeHint().height() <= 720, "whatever has to be said"
 
 
 def test_the_approach_changes_the_moves(qtbot, plans):

@@ -11,7 +11,8 @@ from typing import Any
 import click
 
 from firnel.app.command_parts import CouldNotError, json_option, library_option, opened, say_json
-from firnel.core.plan import Plan, Targets
+from firnel.core.model.solving import plain
+from firnel.core.plan import TARGET_WORDS, Plan, Targets
 from firnel.core.plan_document import plan_from_document
 from firnel.core.units import clock
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine
@@ -265,11 +266,19 @@ def plan() -> None:
 @click.option("--machine", "name", required=True)
 @click.option("--load", "load_kg", type=float, required=True, help="Green to be charged, kg.")
 @click.option("--lot", "lot_name", default="", help="Lot, for its handling and its marks.")
-@click.option("--charge", "charge_c", type=float, help="Charge temperature, degC.")
+@click.option("--charge", "charge_c", type=float, help="Charge temperature, degC; found where it is not told.")
 @click.option("--drying", "drying_s", type=float, help="Seconds from charge to yellow.")
 @click.option("--browning", "browning_s", type=float, help="Seconds from yellow to first crack.")
 @click.option("--development", "development_s", type=float, help="Seconds from first crack to drop.")
 @click.option("--drop", "drop_c", type=float, help="Bean reading at drop, degC.")
+@click.option("--rise", "rise_c", type=float, help="Rise of the bean reading from first crack to drop, K.")
+@click.option("--total", "total_s", type=float, help="Seconds from charge to drop.")
+@click.option("--ratio", type=float, help="Development over total, 0 to 1.")
+@click.option("--loss", type=float, help="Weight loss, 0 to 1.")
+@click.option("--colour", type=float, help="Colour index.")
+@click.option("--wins", type=click.Choice(list(TARGET_WORDS)), default="development_s", help="What holds if two disagree.")
+@click.option("--room", "room_c", type=float, default=22.0, show_default=True, help="Of the room, degC.")
+@click.option("--drum", "drum_c", type=float, default=0.0, help="How much hotter than usual the steel is at charge, K.")
 @click.option(
     "--approach", type=click.Choice(["falling", "air-led", "soak-push", "times"]), default="falling", show_default=True
 )
@@ -279,21 +288,23 @@ def plan() -> None:
 @library_option
 @json_option
 def plan_solve(
-    name: str, load_kg: float, lot_name: str, charge_c: float | None, drying_s: float | None, browning_s: float | None,
-    development_s: float | None, drop_c: float | None, approach: str, purpose: str, reference: str | None, output: Path | None,
-    library_at: str | None, as_json: bool,
+    name: str, load_kg: float, lot_name: str, wins: str, room_c: float, drum_c: float, approach: str, purpose: str,
+    reference: str | None, output: Path | None, library_at: str | None, as_json: bool, **targets: float | None,
 ) -> None:  # fmt: skip
     """Find the moves that bring a roast to its targets on a fitted machine."""
     from firnel.work.planning import solve_plan, solved_document, targets_of_batch
 
     with opened(library_at) as library:
         found = library.machine(name)
-        asked = Targets(charge_c, drying_s, browning_s, development_s, drop_c)
+        asked = Targets(**targets)
         if reference is not None:
             from_batch, of_lot = targets_of_batch(library, reference)
             told = {key: value for key, value in vars(asked).items() if value is not None}
             asked, lot_name = replace(from_batch, **told), lot_name or of_lot
-        wanted = Plan(f"{lot_name or found.name} {purpose}", found.name, lot_name, load_kg, purpose, approach, asked)
+        wanted = Plan(
+            f"{lot_name or found.name} {purpose}", found.name, lot_name, load_kg, purpose, approach, asked,
+            wins=wins, room_c=room_c, drum_c=drum_c,
+        )  # fmt: skip
         solved = solve_plan(library, found, wanted)
         document = solved_document(solved, found)
     if output is not None:
@@ -304,7 +315,7 @@ def plan_solve(
         say_json(document)
         return
     for target, (goal, got) in solved.met.items():
-        click.echo(f"  {target.rpartition('_')[0]:<12} {goal:7.1f} wanted, {got:7.1f} expected")
+        click.echo(f"  {TARGET_WORDS[target]:<18} {plain(target, goal):>9} wanted, {plain(target, got):>9} expected")
     for move in document["moves"]:
         where = f"at {move['at_c']:g} °C" if move["anchor"] == "bean" else f"{move['offset_s']:+.0f} s from {move['anchor']}"
         click.echo(f"  {move['control']} to {move['to']:g} {move['unit']} {where}, at {clock(move['expected_t'])}")

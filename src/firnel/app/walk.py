@@ -201,7 +201,7 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
 
 def _walk_editor(stage: Stage, view: PlanView, into: Path) -> None:
     view.begin_change()
-    for _ in range(2):  # the moves, then what each hand weighs
+    for _ in range(3):  # the moves, then how surely, then what each hand weighs
         view.editor.background.wait()
         stage.settle()
     stage.picture(into / "plan-editor.png")

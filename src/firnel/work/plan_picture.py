@@ -17,7 +17,6 @@ from firnel.work.roast_picture import ROLES, RibbonPicture
 
 #: Before this the rate of rise says nothing yet. [s]
 TURNED_S = 100.0
-NAMES_SHARE = 0.16
 TROUBLE_WORDS = {"stall": "stalls", "runaway": "runs away", "scorch": "may scorch"}
 
 
@@ -67,8 +66,7 @@ def plan_picture(
     tolerance = units.show_difference(plan.tolerance("drop_c"))
     levels = (units.show(60.0, "°C"), units.show(240.0, "°C"))
     if curve is not None:
-        lowest, highest = float(np.min(bean)), max(float(np.max(bean)), float(np.max(air)))
-        levels = (lowest - 8.0, highest + NAMES_SHARE * (highest - lowest))  # room for the names over the curves
+        levels = (float(np.min(bean)) - 8.0, max(float(np.max(bean)), float(np.max(air))) + 4.0)
     due = due_moves(plan, (Mark(MarkKind.CHARGE, 0.0),), 0.0)
     moves = tuple((move_sentence(entry, units, machine), when_sentence(entry.move, units), clock(entry.due_t)) for entry in due)
     rows = (

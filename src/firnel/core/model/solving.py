@@ -39,12 +39,13 @@ class CannotSolveError(ValueError):
 
 @dataclass(frozen=True)
 class Missed:
-    """A target that could not be met: its name, what was wanted and what came (None: never), and why."""
+    """A target that is missed: what was wanted and what came (None: never), why, and whether nearer was looked for."""
 
     name: str
     wanted: float
     got: float | None
     why: str = ""
+    nearest: bool = True
 
     def words(self, shown: Callable[[str, float], str] | None = None) -> str:
         """A sentence; ``shown`` writes a target's value with its unit."""
@@ -52,7 +53,8 @@ class Missed:
         word = TARGET_WORDS[self.name]
         if self.got is None:
             return f"{word} {shown(self.name, self.wanted)}: the roast does not come so far{self.why}."
-        return f"{word} {shown(self.name, self.wanted)}: the nearest is {shown(self.name, self.got)}{self.why}."
+        comes = "the nearest is" if self.nearest else "it comes to"
+        return f"{word} {shown(self.name, self.wanted)}: {comes} {shown(self.name, self.got)}{self.why}."
 
 
 @dataclass(frozen=True)
@@ -251,7 +253,8 @@ def _told(problem: Candidates, plan: Plan, roast: PlannedRoast, row: FloatArray,
         met[name] = (wanted, value)
         within = MET.get(name, MET_C if name.endswith("_c") else MET_S)
         if abs(value - wanted) > within + 1e-6 and not _gave_way(problem, name):
-            missed.append(Missed(name, wanted, value, limit))
+            sought = problem.how is not How.AS_IS
+            missed.append(Missed(name, wanted, value, limit if sought else "", sought))
     filled = {name: round(value, 4 if name in ("ratio", "loss") else 1) for name, value in came.items() if value is not None}
     asked = {name: getattr(problem.wanted, name) for name in problem.wanted.asked}
     targets = replace(plan.targets, **(filled | asked))

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from firnel.core.machine.capacity import load_warnings
 from firnel.core.model.outlook import Outlook
 from firnel.core.plan import TARGET_WORDS, Plan, Targets
 from firnel.core.vocabulary import Control, Lot, Machine
@@ -158,6 +159,7 @@ class PlanEditor(QFrame):
         area.setFrameShape(QFrame.Shape.NoFrame)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(self.moves)
+        area.setMinimumHeight(44)
         moves_column.addWidget(area, 1)
         column.addWidget(moves, 1)
         gives, gives_column = card(spacing=2, margin=SPACE_M)
@@ -437,10 +439,14 @@ class PlanEditor(QFrame):
         self._draft.settle(result)
         self._weighed, self._sure = (), None
         units = self._desk.settings.units
-        self._say(" ".join((*shortfalls(result, units, self._chosen_machine()), *result.warnings)))
+        machine, lot = self._chosen_machine(), self._chosen_lot()
+        said = [*shortfalls(result, units, machine), *result.warnings]
+        if machine is not None and result.plan.load_kg:
+            said += load_warnings(machine, result.plan.load_kg, lot.density_g_per_l if lot else None)
+        self._say(" ".join(said))
         self._show()
         self.solved.emit(result)
-        machine, library = self._chosen_machine(), self._desk.library
+        library = self._desk.library
         if machine is not None:
             self.background.run("sure", lambda: outlook_of(library, machine, result), self._on_sure)
             self.background.run("weigh", lambda: weigh_moves(library, machine, result.plan), self._on_weighed)

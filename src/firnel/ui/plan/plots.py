@@ -12,6 +12,8 @@ from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground
 from firnel.ui.theme.look import Look
 from firnel.work.plan_picture import PlanPicture
 
+#: Height of the strip over the curves in which their names stand. [px]
+NAMES_PX = 30
 NAMES = ("bean", "- - air", "tolerance", "8 of 10 batches")
 
 
@@ -27,7 +29,7 @@ class PlanPlots(QWidget):
     def __init__(self, look: Look, above: QWidget | None = None) -> None:
         super().__init__()
         self._look = look
-        self._room = 20.0
+        self._top = 0.0
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -112,7 +114,9 @@ class PlanPlots(QWidget):
             for line, moment in zip(lines, (*picture.stage_ends, -1e6, -1e6, -1e6), strict=False):
                 line.setValue(moment)
         self.lane.time_span(-10.0, picture.end + 20.0 if room is None else room)
-        self.lane.level_span(*picture.levels)
+        low, high = picture.levels
+        self._top = low + (high - low) / (1.0 - NAMES_PX / max(self.lane.plot.height(), 3 * NAMES_PX))
+        self.lane.level_span(low, self._top)
         self._rate_lane.level_span(0.0, picture.rate_top)
         self._place_names(picture)
         self.hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons])
@@ -123,7 +127,7 @@ class PlanPlots(QWidget):
         (left, right), _ = self.lane.plot.getPlotItem().getViewBox().viewRange()
         per_x, per_y = self.lane.plot.getPlotItem().getViewBox().viewPixelSize()
         for item, offset in zip(self._legend, (54, 98, 162, 238), strict=True):
-            item.setPos(left + offset * per_x, picture.levels[1] - 2 * per_y)
+            item.setPos(left + offset * per_x, self._top - 2 * per_y)
         self._legend[3].setVisible(picture.fan_t.size > 0)
         bottom = picture.levels[0] + 26 * per_y
         for index, item in enumerate(self._names):

@@ -45,6 +45,9 @@ class TargetRow(QFrame):
             tolerance.setAccessibleName(f"Tolerance of {TARGET_WORDS[name]}")
             value.setObjectName("figures")
             tolerance.setObjectName("tolerance")
+            policy = tolerance.sizePolicy()
+            policy.setRetainSizeWhenHidden(True)
+            tolerance.setSizePolicy(policy)
             value.editingFinished.connect(partial(self._on_value, name))
             tolerance.editingFinished.connect(partial(self._on_tolerance, name))
             self._values[name], self._tolerances[name] = value, tolerance
@@ -73,7 +76,7 @@ class TargetRow(QFrame):
             field.setPlaceholderText("" if name in asked else shown)
             tolerance = self._tolerances[name]
             tolerance.setText(f"± {self._tolerance_text(name, plan.tolerance(name))}" if name in asked else "")
-            tolerance.setEnabled(name in asked and name != "charge_c")
+            tolerance.setVisible(name in asked)
             self._titles[name].setText(f"{TITLES[name]}, {unit}" if (unit := self._unit(name)) else TITLES[name])
         self._wins.clear()
         for name in TARGET_WORDS:
