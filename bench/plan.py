@@ -144,6 +144,6 @@ def _transfers(
 
 
 def _mean_of(solved: Solved, rng: np.random.Generator) -> dict[str, float]:
-    """A plan roasted `ROASTS` times: a transfer is judged by what the plan does, not by the luck of one batch."""
-    came = [roasted(solved, rng) for _ in range(ROASTS)]
+    """A plan roasted six times: a transfer is judged by what the plan does, not by the luck of one batch."""
+    came = [roasted(solved, rng) for _ in range(6)]
     return {name: float(np.mean([one[name] for one in came])) for name in came[0]}
