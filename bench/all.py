@@ -5,7 +5,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-BENCHES = ("start_up", "latency", "review_list", "rate_of_rise", "mark_finding", "events", "model", "plan")
+BENCHES = ("start_up", "latency", "review_list", "rate_of_rise", "mark_finding", "events", "model", "plan", "guided")
 
 
 def main() -> int:

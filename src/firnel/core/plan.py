@@ -169,7 +169,9 @@ class DueMove:
     done_t: float | None = None
 
 
-def expected_marks(plan: Plan, marks: Iterable[Mark], now: float) -> dict[MarkKind, float]:
+def expected_marks(
+    plan: Plan, marks: Iterable[Mark], now: float, told: Mapping[MarkKind, float] | None = None
+) -> dict[MarkKind, float]:
     """When each mark came or is expected, in log time.
 
     A mark that came early or late takes all that hangs on it along; one that is overdue is expected now.
@@ -179,6 +181,8 @@ def expected_marks(plan: Plan, marks: Iterable[Mark], now: float) -> dict[MarkKi
     plan : with the stage targets; a missing one leaves later marks unknown.
     marks : that have come.
     now : log time. [s]
+    told : when a forecast expects yellow and first crack, and the drop where temperature ends the roast; before the plan's own
+        times. Log time. [s]
     """
     came = {mark.kind: mark.t for mark in marks}
     if MarkKind.CHARGE not in came:
@@ -191,15 +195,20 @@ def expected_marks(plan: Plan, marks: Iterable[Mark], now: float) -> dict[MarkKi
         (MarkKind.FIRST_CRACK, MarkKind.DROP, development),
     )
     for start, end, seconds in chain:
-        if end in came or start not in expected or seconds is None:
+        if end in came:
             continue
-        expected[end] = max(expected[start] + seconds, now)
+        if told is not None and end in told and (end is not MarkKind.DROP or plan.drop_rules):
+            expected[end] = max(told[end], now)
+        elif start in expected and seconds is not None:
+            expected[end] = max(expected[start] + seconds, now)
     return expected
 
 
-def shifted_curve(plan: Plan, marks: Iterable[Mark], now: float) -> PlanCurve | None:
+def shifted_curve(
+    plan: Plan, marks: Iterable[Mark], now: float, told: Mapping[MarkKind, float] | None = None
+) -> PlanCurve | None:
     """The plan's curve in log time, each stage moved along with the mark it begins at; None without a curve or charge."""
-    when = expected_marks(plan, marks, now)
+    when = expected_marks(plan, marks, now, told)
     if plan.curve is None or MarkKind.CHARGE not in when:
         return None
     (drying, browning, _), t = plan.stages, plan.curve.t
@@ -216,20 +225,26 @@ def shifted_curve(plan: Plan, marks: Iterable[Mark], now: float) -> PlanCurve | 
     return PlanCurve(moved[keep], curve.bean[keep], curve.air[keep], curve.ror[keep])
 
 
-def due_moves(plan: Plan, marks: Iterable[Mark], now: float, done: Mapping[int, float] | None = None) -> tuple[DueMove, ...]:
+def due_moves(
+    plan: Plan,
+    marks: Iterable[Mark],
+    now: float,
+    done: Mapping[int, float] | None = None,
+    told: Mapping[MarkKind, float] | None = None,
+) -> tuple[DueMove, ...]:
     """The plan's moves with the moments at which they fall due, in order of time; unknown ones last.
 
     Parameters
     ----------
-    plan, marks, now : as in `expected_marks`.
+    plan, marks, now, told : as in `expected_marks`.
     done : log time at which the move of that index was made.
     """
     marks = tuple(marks)
     done = done or {}
-    when = expected_marks(plan, marks, now)
+    when = expected_marks(plan, marks, now, told)
     turning = next((mark.t for mark in marks if mark.kind is MarkKind.TURNING), None)
     hangs_on_bean = any(move.anchor is Anchor.BEAN for move in plan.moves)
-    curve = shifted_curve(plan, marks, now) if hangs_on_bean else None
+    curve = shifted_curve(plan, marks, now, told) if hangs_on_bean else None
 
     def due(move: PlannedMove) -> float | None:
         if move.anchor is Anchor.BEAN and move.at_c is not None:

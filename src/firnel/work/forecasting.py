@@ -50,7 +50,10 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
             return forecast_at(model, batch, at, ahead, rule, np.random.default_rng(SEED)), why
         except UnusableLogError as error:
             why = str(error)
-    return _from_curve(record, machine, at, rule), why
+    forecast = curve_record(record, machine, at, rule)
+    if forecast is None:
+        raise CannotKnowError(f"there are hardly any bean readings in the {at:g} s after the charge.")
+    return forecast, why
 
 
 def _drop_rule(library: Library, record: BatchRecord, machine: Machine | None, plan: Plan | None) -> DropRule:
@@ -82,11 +85,12 @@ def planned_ahead(plan: Plan, machine: Machine, record: BatchRecord, batch: Logg
     return hands
 
 
-def _from_curve(record: BatchRecord, machine: Machine | None, at: float, rule: DropRule) -> Forecast:
+def curve_record(record: BatchRecord, machine: Machine | None, at: float, rule: DropRule) -> Forecast | None:
+    """The forecast of a batch at ``at`` [s from charge] from its curve alone; None while there are hardly any readings."""
     zero, trace = record.charge_t, record.trace
     part = (trace.t >= zero) & (trace.t <= zero + at) & np.isfinite(trace.bean)
     if part.sum() < 3:
-        raise CannotKnowError(f"there are hardly any bean readings in the {at:g} s after the charge.")
+        return None
 
     def came(kind: MarkKind) -> float | None:
         mark = record.mark(kind)

@@ -30,7 +30,7 @@ def forecaster_at(
     done = 0
     for stop in sorted(stops | set(marks)):
         if stop > done:
-            ensemble.advance(part(batch.hands, done, stop), _near(batch.bean, stop), _near(batch.air, stop))
+            ensemble.advance(part(batch.hands, done, stop), near(batch.bean, stop), near(batch.air, stop))
             done = stop
         if stop in marks:
             marks[stop]()
@@ -74,7 +74,7 @@ def forecast_at(
     return ensemble.forecast(hands, rule, known)
 
 
-def _near(column: FloatArray, index: int) -> float:
+def near(column: FloatArray, index: int) -> float:
     """The mean of the two or three readings about a moment: less noise, no lag to speak of."""
     window = column[max(index - 1, 0) : index + 1]
     return float(np.nanmean(window)) if np.isfinite(window).any() else float("nan")

@@ -1,0 +1,193 @@
+"""Judging where a batch will land: against the plan's box, and whether one step of a hand would bring it back.
+
+The thresholds are common practice, no published source: advice that comes too often is not heard.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from firnel.core.model.forecast import Forecast, Interval
+from firnel.core.plan import TARGET_WORDS, Plan
+from firnel.core.vocabulary import Control, MarkKind
+
+#: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval.
+EDGE, DOUBT = 0.8, 0.25
+#: A move must take away at least this share of what is off, or bring it into the box.
+WORTH = 0.4
+#: A hand is never told to go further than this at once. [steps of the gauge]
+MOST_STEPS = 5
+#: A step must not put another target further out than it was, beyond this much of its tolerance.
+SPOILS = 0.35
+
+
+@dataclass(frozen=True)
+class Off:
+    """By how much a target is expected to be missed: in its own unit, in tolerances, and half its 80 % interval."""
+
+    name: str
+    by: float
+    tolerance: float
+    spread: float
+
+    @property
+    def in_tolerances(self) -> float:
+        """Absolute, in tolerances."""
+        return abs(self.by) / self.tolerance
+
+    @property
+    def outside(self) -> bool:
+        """Whether it is missed beyond what the forecast leaves open."""
+        return abs(self.by) > EDGE * self.tolerance + DOUBT * self.spread
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One thing a hand could do: which control, from which setting to which, and what would come of it.
+
+    ``move`` is the place of the planned move that would be made so, None for a step at once.
+    """
+
+    control: Control
+    setting: float
+    to: float
+    forecast: Forecast
+    move: int | None = None
+
+
+@dataclass(frozen=True)
+class Advice:
+    """The move that helps: of which control, from and to, for which target, off by how much without it and with it."""
+
+    choice: Choice
+    off: Off
+    becomes: float
+
+
+@dataclass(frozen=True)
+class Landing:
+    """Where the batch is expected to land: development [s] and drop [degC], wanted with tolerances, and expected."""
+
+    development_s: float | None
+    drop_c: float | None
+    wanted_s: float | None
+    wanted_c: float | None
+    tolerance_s: float
+    tolerance_c: float
+    off: tuple[Off, ...] = field(default=())
+
+    @property
+    def inside(self) -> bool:
+        """Whether nothing is missed."""
+        return not any(one.outside for one in self.off)
+
+
+def expected_off(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float]) -> tuple[Off, ...]:
+    """What is expected to be missed of the plan's targets still to come.
+
+    Parameters
+    ----------
+    plan : with its targets.
+    forecast : of the batch.
+    came : marks that have come, from charge. [s]
+    """
+    targets, found = plan.targets, []
+
+    def add(name: str, wanted: float | None, told: Interval | None, minus: Interval | float = 0.0) -> None:
+        if wanted is None or told is None or told.low is None or told.high is None:
+            return
+        base = minus.value if isinstance(minus, Interval) else minus
+        found.append(Off(name, told.value - base - wanted, plan.tolerance(name), 0.5 * (told.high - told.low)))
+
+    if MarkKind.YELLOW not in came:
+        add("drying_s", plan.stages[0], forecast.yellow)
+    if MarkKind.FIRST_CRACK not in came and (MarkKind.YELLOW in came or forecast.yellow is not None):
+        yellow = came.get(MarkKind.YELLOW, forecast.yellow.value if forecast.yellow is not None else 0.0)
+        add("browning_s", plan.stages[1], forecast.first_crack, yellow)
+    add("drop_c", targets.drop_c, forecast.drop_c)
+    add("development_s", targets.development_s, forecast.development_s)
+    return tuple(found)
+
+
+def landing_of(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float]) -> Landing:
+    """The landing, with what is off."""
+    return Landing(
+        forecast.development_s.value if forecast.development_s else None,
+        forecast.drop_c.value if forecast.drop_c else None,
+        plan.targets.development_s,
+        plan.targets.drop_c,
+        plan.tolerance("development_s"),
+        plan.tolerance("drop_c"),
+        expected_off(plan, forecast, came),
+    )
+
+
+def steps_wanted(plan: Plan, landing: Landing, ghosts: Sequence[tuple[int, Forecast]], came: Mapping[MarkKind, float]) -> int:
+    """How many steps of the gauge would bring the worst miss back, by what one step does; 0 where nothing is missed.
+
+    Parameters
+    ----------
+    plan, landing, came : as in `advise`.
+    ghosts : steps and what would come of them: one less, one more.
+    """
+    missed = sorted((off for off in landing.off if off.outside), key=lambda off: -_weight(plan, off))
+    for off in missed:
+        for steps, forecast in ghosts:
+            mine = next((other for other in expected_off(plan, forecast, came) if other.name == off.name), None)
+            gained = 0.0 if mine is None else (abs(off.by) - abs(mine.by) if mine.by * off.by > 0 else abs(off.by))
+            if gained > 0.05 * off.tolerance:
+                return steps * max(1, min(round(abs(off.by) / gained), MOST_STEPS))
+    return 0
+
+
+def advise(plan: Plan, landing: Landing, choices: Sequence[Choice], came: Mapping[MarkKind, float]) -> Advice | None:
+    """The choice that helps most; None where nothing is missed, or no move is worth it.
+
+    Parameters
+    ----------
+    plan : with its targets, tolerances and what wins.
+    landing : as expected without a choice.
+    choices : what a hand could do.
+    came : marks that have come, from charge. [s]
+    """
+    missed = sorted((off for off in landing.off if off.outside), key=lambda off: -_weight(plan, off))
+    for off in missed:
+        best: Advice | None = None
+        for choice in choices:
+            after = {other.name: other for other in expected_off(plan, choice.forecast, came)}
+            mine = after.get(off.name)
+            if mine is None or _spoils(landing.off, after, off.name):
+                continue
+            gained = abs(off.by) - abs(mine.by)
+            helps = gained >= WORTH * abs(off.by) or (abs(mine.by) <= off.tolerance and gained > 0.25 * off.tolerance)
+            if helps and (best is None or abs(mine.by) < abs(best.becomes)):
+                best = Advice(choice, off, mine.by)
+        if best is not None:
+            return best
+    return None
+
+
+def _weight(plan: Plan, off: Off) -> float:
+    return off.in_tolerances * (2.0 if off.name == plan.wins else 1.0)
+
+
+def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: str) -> bool:
+    """Whether a step puts another target clearly further out than it was."""
+    for off in before:
+        later = after.get(off.name)
+        if off.name == spare or later is None:
+            continue
+        if later.in_tolerances > max(1.0, off.in_tolerances) + SPOILS:
+            return True
+    return False
+
+
+def off_words(off: Off, by: float | None = None) -> str:
+    """``first crack 0:35 early``, ``drop 2.1 K hot``; of a target off ``by`` instead, if given."""
+    amount = off.by if by is None else by
+    if off.name == "drop_c":
+        return f"{TARGET_WORDS[off.name]} {abs(amount):.1f} K {'hot' if amount > 0 else 'cold'}"
+    seconds = round(abs(amount))
+    name = {"drying_s": "yellow", "browning_s": "first crack"}.get(off.name, TARGET_WORDS[off.name])
+    return f"{name} {seconds // 60}:{seconds % 60:02d} {'late' if amount > 0 else 'early'}"
