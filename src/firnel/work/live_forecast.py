@@ -20,7 +20,7 @@ from firnel.core.vocabulary import BatchRecord, Control, ControlScale, FloatArra
 from firnel.work.forecasting import SEED, curve_record
 
 #: No advice before this much of the roast is known, and none so shortly after a hand moved: its effect is not seen yet. [s]
-ADVISE_FROM_S, ADVISE_AFTER_S = 120.0, 20.0
+ADVISE_FROM_S, ADVISE_AFTER_S = 120.0, 12.0
 #: A planned move that falls due within this may be advised one step otherwise. [s]
 NEXT_MOVE_S = 60.0
 #: A step shows at the probe no sooner than this. [s]
@@ -203,7 +203,11 @@ def _step(ask: Ask, due: tuple[DueMove, ...], by: int) -> _Step | None:
     if base is None:
         return None
     to = scale.nearest(base + by * scale.step)
-    if abs(to - base) < 0.5 * scale.step or 0.0 < to < scale.least:
+    if by < 0 and to < scale.least:
+        # Below its least the burner is put out, and that is a coast: only for the end.
+        cracked = any(mark.kind is MarkKind.FIRST_CRACK for mark in ask.marks)
+        to = scale.least if base > scale.least else (scale.low if cracked else base)
+    if abs(to - base) < 0.5 * scale.step:
         return None
     if soon is None:
         return _Step(base, to, None, (DueMove(PlannedMove(Control.GAS, to, Anchor.TIME), -1, ask.now, base), *due))

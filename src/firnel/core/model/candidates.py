@@ -37,6 +37,8 @@ WINS = 3.0
 AIR_LEVELS = (0.22, 0.45, 0.70)
 #: Rate of rise that a roast must keep before the drop; common practice, no published source. [degC/min]
 LEAST_RATE = 3.0
+#: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
+RISING = 3.0
 
 
 class How(StrEnum):
@@ -312,10 +314,26 @@ class Candidates:
         if self.plan.wins in parts:
             parts[self.plan.wins] = WINS * parts[self.plan.wins]
         last_rate = 60.0 * (drop_c - _at(made.t, made.bean_probe, end - 30.0)) / 30.0
-        rest = [np.minimum(last_rate - LEAST_RATE, 0.0), self._manner(made)]
+        rest = [np.minimum(last_rate - LEAST_RATE, 0.0), self._slowest(made), self._rising(rows), self._manner(made)]
         if self.charge_open:
             rest.append((self.charge_of(rows) - self._usual_charge) / FREE_C)
         return np.stack([*parts.values(), *rest])
+
+    def _slowest(self, made: Simulated) -> FloatArray:
+        """By how much the rate of rise falls below the least between yellow and drop, softly, shape (m,)."""
+        inside = (made.t >= self.drying) & (made.t <= self.end - 10.0)
+        rate = 60.0 * np.gradient(made.bean_probe[inside], made.t[inside], axis=0)
+        return np.asarray(np.minimum(rate.min(axis=0) - LEAST_RATE, 0.0))
+
+    def _rising(self, rows: FloatArray) -> FloatArray:
+        """By how much heat is turned up from yellow on, softly, shape (m,): hard heat belongs to the first third."""
+        before, after = self.levels_around(rows)
+        late = np.array([move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK) for move in self.form], bool)
+        return (
+            np.asarray(RISING * np.sum(np.clip(after - before, 0.0, None)[:, late], axis=1))
+            if late.any()
+            else np.zeros(len(rows))
+        )
 
     def _manner(self, made: Simulated) -> FloatArray:
         """What the approach itself wants, softly, shape (m,)."""
