@@ -34,6 +34,7 @@ from firnel.ui.plan.view import PlanView
 from firnel.ui.review.view import ReviewView
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
+from firnel.work.desk import at_once
 from firnel.work.roast_session import BatchOrder
 from firnel.work.settings import Settings
 
@@ -88,6 +89,7 @@ class Stage:
     def wind_on(self, until: Callable[[], bool], most_s: float = 1200.0) -> None:
         """Roast on until something is so; the marks are pressed a moment after they happen."""
         session, end = self.window.desk.session, self.roaster.t + most_s
+        self.window.desk.aside = lambda _work, done: done(None)  # nothing is looked ahead while time is wound on
         while not until() and self.roaster.t < end:
             self.roaster.step(0.5)
             self.hand.step(self.roaster)
@@ -106,6 +108,8 @@ class Stage:
 
     def settle(self) -> None:
         """Let the window draw, and the background finish."""
+        self.window.desk.aside = at_once
+        self.window.desk.look_ahead()
         self.window.roast.refresh()
         for _ in range(6):
             self.application.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 60)

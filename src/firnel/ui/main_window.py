@@ -76,6 +76,8 @@ class MainWindow(QMainWindow):
         self.palette_sheet = CommandPalette(self, self._entries, self._find_batches)
         self._unfinished: int | None = None
         desk.on_change, desk.on_link = self._on_change, self._on_link
+        ahead = Background(self, desk.look_failed)
+        desk.aside = partial(ahead.run, "forecast")
         self.rail.chosen.connect(self.show_station)
         self.rail.find_wanted.connect(self.palette_sheet.open)
         self.now_line.clicked.connect(partial(self.show_station, "Roast"))

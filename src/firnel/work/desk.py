@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from firnel.core.vocabulary import Machine, MarkKind
 from firnel.devices.address import AddressError, open_source
@@ -19,11 +19,19 @@ __all__ = ["AddressError", "Desk", "LinkState", "LinkStatus", "machine_kinds", "
 
 if TYPE_CHECKING:
     from firnel.core.model.learning import MachineModel
+    from firnel.work.live_forecast import Guidance, LiveForecast
 
 #: The steel is estimated this often. [s]
 STEEL_EVERY_S = 5.0
 #: Runs a function later on the thread that owns the desk.
 Post = Callable[[Callable[[], None]], None]
+#: Runs work on another thread and hands its result over on the owner's.
+Aside = Callable[[Callable[[], Any], Callable[[Any], None]], None]
+
+
+def at_once(work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+    """Work done where it is asked for: where there is no other thread."""
+    done(work())
 
 
 class Desk:
@@ -48,6 +56,9 @@ class Desk:
         self.session = RoastSession(library, self.clock, self._changed)
         self._model: tuple[int | None, MachineModel | None] = (None, None)
         self._steel_t = float("-inf")
+        self.aside: Aside = at_once
+        self._live: tuple[int | None, LiveForecast | None] = (None, None)
+        self._looking = False
         self.session.report_trouble_later = self._trouble  # type: ignore[method-assign]  # the journal's thread must hop
 
     @property
@@ -100,6 +111,51 @@ class Desk:
         """Take a reading of the connected machine."""
         self.session.take_reading(reading)
         self._watch_steel()
+        self.look_ahead()
+
+    def look_ahead(self) -> None:
+        """Have the running batch forecast with what is known now, unless the last forecast is still being worked out."""
+        session, machine = self.session, self.session.machine
+        running = session.phase in ("drying", "browning", "development")
+        if not running or machine is None:
+            if session.guidance is not None:
+                session.take_guidance(None)
+            return
+        if self._looking:
+            return
+        from firnel.work.live_forecast import Ask, LiveForecast  # not wanted before a batch is roasted
+
+        if self._live[0] != session.batch_id:
+            self._live = (session.batch_id, LiveForecast(self._model_of(machine)))
+        live, batch_id = self._live[1], session.batch_id
+        if live is None or session.trace.last_t is None:
+            return
+        order = session.order
+        ask = Ask(
+            session.label, session.trace.last_t, session.trace.trace(), tuple(session.marks.values()), session.moves,
+            session.done, machine, session.adjusted_plan, order.lot, order.load_kg,
+        )  # fmt: skip
+        self._looking = True
+
+        def looked(guidance: Guidance | None) -> None:
+            self._looking = False
+            if session.batch_id == batch_id and MarkKind.DROP not in session.marks:
+                session.take_guidance(guidance)
+
+        self.aside(lambda: live.answer(ask), looked)
+
+    def look_failed(self, sentence: str) -> None:
+        """The forecast could not be worked out; the batch goes on without."""
+        self._looking = False
+        self.session.message = f"No forecast: {sentence}"
+        self._changed()
+
+    def _model_of(self, machine: Machine) -> MachineModel | None:
+        from firnel.work.machine_knowledge import model_of  # not wanted before a machine is connected
+
+        if self._model[0] != machine.id:
+            self._model = (machine.id, model_of(self.library, machine)[0])
+        return self._model[1]
 
     def forget_model(self) -> None:
         """A machine was fitted anew: read its model again when it is wanted."""
@@ -114,12 +170,9 @@ class Desk:
         if session.now() - self._steel_t < STEEL_EVERY_S and session.now() >= self._steel_t:
             return
         self._steel_t = session.now()
-        from firnel.work.machine_knowledge import model_of  # not wanted before a machine is connected
         from firnel.work.steel import steel_now
 
-        if self._model[0] != machine.id:
-            self._model = (machine.id, model_of(self.library, machine)[0])
-        model = self._model[1]
+        model = self._model_of(machine)
         session.steel = steel_now(model, machine, session.trace.trace()) if model is not None else None
 
     def _status(self, generation: int, status: LinkStatus) -> None:

@@ -10,6 +10,7 @@ from firnel.core.plan import DueMove, shifted_curve
 from firnel.core.stages import stages_of
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, FloatArray, Found, Mark, MarkKind, Trace
+from firnel.work.advice_words import Told, told_line
 from firnel.work.cue import Cue, control_text, cue_of, move_sentence, when_sentence
 from firnel.work.roast_session import RoastSession
 from firnel.work.settings import Settings
@@ -54,6 +55,8 @@ class Curves:
     plan_low: FloatArray
     plan_high: FloatArray
     plan_rate: FloatArray
+    fan_t: FloatArray
+    fan: FloatArray  #: 10, 50 and 90 % of the bean probe to come, shape (3, n)
 
 
 @dataclass(frozen=True)
@@ -77,6 +80,20 @@ class RoastPicture:
     message: str
     trouble: str
     next_key: str
+    told: Told
+    landing: LandingPicture | None
+
+
+@dataclass(frozen=True)
+class LandingPicture:
+    """The landing in display units: box (development, drop, each with its tolerance), cloud, where it lands, ghosts."""
+
+    box: tuple[float, float, float, float]
+    cloud: FloatArray  #: development [s] and drop of each member, shape (2, m)
+    lands: tuple[float, float]
+    ghosts: tuple[tuple[str, float, float], ...]
+    words: str
+    inside: bool
 
 
 _NONE = np.empty(0)
@@ -109,6 +126,32 @@ def roast_picture(session: RoastSession, settings: Settings) -> RoastPicture:
         message=session.message,
         trouble=session.trouble or "",
         next_key=_next_key(session),
+        told=told_line(session, units),
+        landing=_landing(session, units),
+    )
+
+
+def _landing(session: RoastSession, units: Units) -> LandingPicture | None:
+    guidance, plan = session.guidance, session.order.plan
+    if guidance is None or plan is None or guidance.landing is None:
+        return None
+    landing, forecast = guidance.landing, guidance.forecast
+    if landing.development_s is None or landing.drop_c is None or landing.wanted_s is None or landing.wanted_c is None:
+        return None
+    cloud = forecast.cloud if forecast.cloud is not None else np.empty((2, 0))
+    shown = np.stack([cloud[0], _shown(cloud[1], units)])
+    drop = units.show(landing.drop_c, "°C")
+    by = units.show_difference(landing.drop_c - landing.wanted_c)
+    words = f"{clock(landing.development_s)} · {drop:.1f} {units.temperature}"
+    if abs(by) >= 0.05:
+        words += f" ({by:+.1f})".replace("-", "−")
+    return LandingPicture(
+        (landing.wanted_s, landing.tolerance_s, units.show(landing.wanted_c, "°C"), units.show_difference(landing.tolerance_c)),
+        shown,
+        (landing.development_s, drop),
+        tuple((ghost.name, ghost.development_s, units.show(ghost.drop_c, "°C")) for ghost in guidance.ghosts),
+        words,
+        landing.inside,
     )
 
 
@@ -137,7 +180,7 @@ def _curves(session: RoastSession, units: Units, zero: float) -> Curves:
     shown = (t >= begin) & (t <= (drop.t - zero if drop else np.inf))
     rate[~shown] = np.nan
     plan = session.order.plan
-    planned = shifted_curve(plan, session.marks.values(), session.now()) if plan else None
+    planned = shifted_curve(plan, session.marks.values(), session.now(), session.told) if plan else None
     empty = planned is None or plan is None
     late = np.empty(0, bool) if planned is None else planned.t - zero > 75.0
     return Curves(
@@ -147,10 +190,21 @@ def _curves(session: RoastSession, units: Units, zero: float) -> Curves:
         units.show_difference(1.0) * rate,
         units.show_difference(1.0) * sd,
         _NONE if planned is None else planned.t - zero,
-        _NONE if planned is None or plan is None else _shown(planned.bean - plan.tolerance_c, units),
-        _NONE if planned is None or plan is None else _shown(planned.bean + plan.tolerance_c, units),
+        _NONE if planned is None or plan is None else _shown(planned.bean - plan.tolerance("drop_c"), units),
+        _NONE if planned is None or plan is None else _shown(planned.bean + plan.tolerance("drop_c"), units),
         _NONE if empty or planned is None else np.where(late, units.show_difference(1.0) * planned.ror, np.nan),
+        *_fan(session, units, zero),
     )
+
+
+def _fan(session: RoastSession, units: Units, zero: float) -> tuple[FloatArray, FloatArray]:
+    """What is to come of the bean probe, from now to the drop as it is expected."""
+    forecast = session.guidance.forecast if session.guidance is not None else None
+    if forecast is None or forecast.fan is None or forecast.fan_t is None:
+        return _NONE, np.empty((3, 0))
+    end = forecast.drop_t.value if forecast.drop_t is not None else forecast.at + 120.0
+    part = (forecast.fan_t >= session.now() - zero - 4.0) & (forecast.fan_t <= end)
+    return forecast.fan_t[part], _shown(forecast.fan[:, part], units)
 
 
 def _shown(celsius: FloatArray, units: Units) -> FloatArray:
@@ -191,7 +245,7 @@ def _labels(session: RoastSession, units: Units, zero: float) -> tuple[MarkLabel
             what = units.text(mark.bean, "°C", 0, with_unit=False) if mark.kind is MarkKind.CHARGE else clock(mark.t - zero)
             labels.append(MarkLabel(f"{words} {what}", mark.t - zero, units.show(mark.bean, "°C")))
     plan = session.order.plan
-    curve = shifted_curve(plan, session.marks.values(), session.now()) if plan else None
+    curve = shifted_curve(plan, session.marks.values(), session.now(), session.told) if plan else None
     if MarkKind.CHARGE in session.marks and curve is not None and curve.t.size:
         for kind, t in session.expected().items():
             if kind not in session.marks:

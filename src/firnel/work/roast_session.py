@@ -6,7 +6,7 @@ and brings readings over from the driver's thread.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import timedelta
 from typing import TYPE_CHECKING
@@ -35,12 +35,16 @@ from firnel.store.library import Library
 from firnel.work.live_trace import LiveTrace
 
 if TYPE_CHECKING:
+    from firnel.core.guidance import Advice
+    from firnel.work.live_forecast import Guidance
     from firnel.work.steel import SteelEstimate
 
 #: A knob turned on within this time is one move. [s]
 ONE_MOVE_S = 4.0
 #: Readings kept while no batch is prepared, so that a forgotten key loses nothing. [s]
 IDLE_MEMORY_S = 900.0
+#: A forecast older than this is not gone by any more; advice stands at least this long, and is changed no sooner than that. [s]
+FORECAST_HOLDS_S, ADVICE_HOLDS_S, ADVICE_CHANGES_S = 30.0, 8.0, 20.0
 #: Recording ends so long after the drop. [s]
 AFTER_DROP_S = 300.0
 
@@ -63,10 +67,11 @@ class _Hands:
     moves: list[Move] = field(default_factory=list)
     notes: list[Note] = field(default_factory=list)
     done: dict[int, float] = field(default_factory=dict)
+    otherwise: dict[int, float] = field(default_factory=dict)  #: planned moves that are to go elsewhere, by advice taken
     last: MarkKind | None = None
 
     def copy(self) -> _Hands:
-        return _Hands(dict(self.marks), list(self.moves), list(self.notes), dict(self.done), self.last)
+        return _Hands(dict(self.marks), list(self.moves), list(self.notes), dict(self.done), dict(self.otherwise), self.last)
 
 
 class RoastSession:
@@ -87,6 +92,10 @@ class RoastSession:
         self.label = ""
         self.trace = LiveTrace()
         self.steel: SteelEstimate | None = None  #: of the idling machine; the desk keeps it up to date
+        self.guidance: Guidance | None = None  #: of the running batch; the desk keeps it up to date
+        self.advice: Advice | None = None
+        self.advices = 0  #: how many were given in this batch
+        self._advised_t = float("-inf")
         self.trouble: str | None = None
         self.message: str = ""
         self._start = clock.now()
@@ -152,13 +161,71 @@ class RoastSession:
         """When each mark came or is expected by the plan, in log time. [s]"""
         if self.order.plan is None:
             return {kind: mark.t for kind, mark in self.marks.items()}
-        return expected_marks(self.order.plan, self.marks.values(), self.now())
+        return expected_marks(self.order.plan, self.marks.values(), self.now(), self.told)
+
+    @property
+    def told(self) -> Mapping[MarkKind, float] | None:
+        """When the machine's model expects the marks to come, in log time; None while it does not say. [s]"""
+        guidance = self.guidance
+        if guidance is None or guidance.forecast.basis != "model" or self.now() - guidance.at > FORECAST_HOLDS_S:
+            return None
+        return guidance.marks
+
+    @property
+    def done(self) -> Mapping[int, float]:
+        """When planned moves were made, by their place in the plan. [s]"""
+        return dict(self._hands.done)
 
     def due(self) -> tuple[DueMove, ...]:
-        """The plan's moves with the moments at which they fall due."""
-        if self.order.plan is None:
+        """The plan's moves with the moments at which they fall due, as advice that was taken has changed them."""
+        plan = self.adjusted_plan
+        if plan is None:
             return ()
-        return due_moves(self.order.plan, self.marks.values(), self.now(), self._hands.done)
+        return due_moves(plan, self.marks.values(), self.now(), self._hands.done, self.told)
+
+    @property
+    def adjusted_plan(self) -> Plan | None:
+        """The plan with the moves that advice taken has changed."""
+        plan, otherwise = self.order.plan, self._hands.otherwise
+        if plan is None or not otherwise:
+            return plan
+        moves = tuple(replace(move, to=otherwise.get(index, move.to)) for index, move in enumerate(plan.moves))
+        return replace(plan, moves=moves)
+
+    def take_guidance(self, guidance: Guidance | None) -> None:
+        """What was worked out ahead. Advice stands for a while, so that it can be read, and is not changed every moment."""
+        self.guidance = guidance
+        offered = guidance.advice if guidance is not None else None
+        since = self.now() - self._advised_t
+        if offered is None:
+            if since > ADVICE_HOLDS_S:
+                self.advice = None
+        elif self.advice is None or since > ADVICE_CHANGES_S:
+            same = self.advice is not None and self.advice.choice.to == offered.choice.to
+            self.advice = offered
+            if not same:
+                self._advised_t = self.now()
+                self.advices += 1
+        self._changed()
+
+    def take_advice(self, at: float) -> None:
+        """Do as advised: a planned move is to go elsewhere, or a step is made now (and noted, where nobody reports it)."""
+        advice = self.advice
+        if advice is None:
+            self._say("There is no advice to take.")
+            return
+        choice = advice.choice
+        scale = self.machine.controls.get(choice.control) if self.machine else None
+        if choice.move is not None:
+            self._remember()
+            self._hands.otherwise[choice.move] = choice.to
+        elif scale is None or not scale.reported:
+            self.set_control(choice.control, choice.to, at)
+        else:
+            self._say(f"Set the {choice.control.value} at the machine: it is seen from there.")
+            return
+        self.advice = None
+        self._say("Taken.")
 
     # Beginning and ending
 
@@ -308,14 +375,17 @@ class RoastSession:
             moves.append(move)
             if move.control is not Control.DRUM:
                 self.trace.expect_change(move.t)
+        if self.advice is not None and self.advice.choice.control is move.control and self.advice.choice.move is None:
+            self.advice = None  # a hand has moved: what comes of it is looked at first
         self._match(move)
         self._write_hands()
 
     def _match(self, move: Move) -> None:
         if self.order.plan is None:
             return
-        due = due_moves(self.order.plan, self.marks.values(), move.t, self._hands.done)
-        index = match_planned_move(self.order.plan, due, move.control, move.to, move.t)
+        plan = self.adjusted_plan or self.order.plan
+        due = due_moves(plan, self.marks.values(), move.t, self._hands.done, self.told)
+        index = match_planned_move(plan, due, move.control, move.to, move.t)
         if index is not None:
             self._hands.done[index] = move.t
 
@@ -480,6 +550,7 @@ class RoastSession:
         self._start = now - keep_s
         self.trace, self.order = kept, order
         self._hands, self._past, self._lowest = _Hands(), [], None
+        self.guidance, self.advice, self.advices, self._advised_t = None, None, 0, float("-inf")
         if order.machine is not None and order.machine != self.machine:
             self.machine = order.machine
         if order.plan is not None:

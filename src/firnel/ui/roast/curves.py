@@ -55,7 +55,9 @@ class RoastCurves(QWidget):
         self._bean = pg.PlotCurveItem(connect="finite")
         self._dot = pg.ScatterPlotItem(size=12, pen=None)
         self._now = [pg.InfiniteLine(angle=90), pg.InfiniteLine(angle=90)]
-        for item in (self._corridor, self._air, self._bean, self._now[0], self._dot):
+        self._fan_edges = [pg.PlotCurveItem(), pg.PlotCurveItem()]
+        self._fan, self._middle = pg.FillBetweenItem(*self._fan_edges), pg.PlotCurveItem()
+        for item in (self._fan, self._corridor, self._air, self._middle, self._bean, self._now[0], self._dot):
             top.addItem(item, ignoreBounds=True)
         self._rate_low, self._rate_high = pg.PlotCurveItem(connect="finite"), pg.PlotCurveItem(connect="finite")
         self._rate_band = pg.FillBetweenItem(self._rate_low, self._rate_high)
@@ -75,6 +77,10 @@ class RoastCurves(QWidget):
         self._air.setPen(line_pen(palette.slate, 1.8, Qt.PenStyle.DashLine))
         self._corridor.setBrush(pg.mkBrush(palette.moss_band))
         self._dot.setBrush(pg.mkBrush(palette.ink))
+        fan = pg.mkColor(palette.ink)
+        fan.setAlpha(46)
+        self._fan.setBrush(pg.mkBrush(fan))
+        self._middle.setPen(line_pen(palette.ink, 1.6, Qt.PenStyle.DotLine))
         for line in self._now:
             line.setPen(line_pen(palette.soft, 1))
         self._rate_line.setPen(line_pen(palette.plum, 2.4))
@@ -98,6 +104,8 @@ class RoastCurves(QWidget):
         self._bean.setData(t, bean)
         self._air.setData(t, air)
         self._show_plan(curves)
+        for item, values in zip((*self._fan_edges, self._middle), (curves.fan[0], curves.fan[2], curves.fan[1]), strict=True):
+            item.setData(curves.fan_t, values)
         self._rate_line.setData(t, rate)
         known = np.isfinite(rate)
         self._rate_low.setData(t[known], (rate - sd)[known])

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from firnel.ui.roast.landing import LandingSquare
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, card, key_row, label
+from firnel.ui.theme.look import Look
 from firnel.work.roast_picture import RoastPicture
 
 
@@ -16,16 +18,20 @@ class SideCards(QWidget):
     short : only the marks, where the weigh sheet takes most of the room.
     """
 
-    def __init__(self, short: bool = False) -> None:
+    def __init__(self, look: Look, short: bool = False) -> None:
         super().__init__()
+        self._look = look
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         batch, marks, moves, keys = self._batch_card(), self._marks_card(), self._moves_card(), self._keys_card()
         for frame in (batch, marks, moves):
             column.addWidget(frame)
+        self._landing_frame = self._landing_card()
+        column.addWidget(self._landing_frame, 10)
         column.addStretch(1)
         column.addWidget(keys)
+        self._keys_frame = keys
         if short:
             for frame in (batch, keys):
                 frame.hide()
@@ -60,6 +66,20 @@ class SideCards(QWidget):
         self._moves_frame = frame
         return frame
 
+    def _landing_card(self) -> QWidget:
+        frame, column = card(spacing=2)
+        head = QHBoxLayout()
+        head.addWidget(label("Landing", "heading"))
+        self._lands = label("", "smallFigure")
+        head.addStretch(1)
+        head.addWidget(self._lands)
+        column.addLayout(head)
+        self.landing = LandingSquare(self._look)
+        column.addWidget(self.landing, 1)
+        frame.setMaximumHeight(330)
+        frame.hide()
+        return frame
+
     def _keys_card(self) -> QWidget:
         frame, column = card(spacing=5)
         self._space = label("", "soft")
@@ -75,6 +95,12 @@ class SideCards(QWidget):
 
     def show_picture(self, picture: RoastPicture) -> None:
         """Show these words."""
+        lands = picture.landing is not None and not self._short
+        moves = bool(picture.moves) and not self._short and not lands
+        # The landing is where the eye rests; the keys are known by then. First hide, then show, or the window grows.
+        wanted = ((self._landing_frame, lands), (self._keys_frame, not lands and not self._short), (self._moves_frame, moves))
+        for frame, shown in sorted(wanted, key=lambda pair: pair[1]):
+            frame.setVisible(shown)
         self._title.setText(picture.batch_title)
         lines = (*picture.batch_lines, "", "", "")[:3]
         for line, text in zip(self._lines, lines, strict=True):
@@ -82,10 +108,12 @@ class SideCards(QWidget):
             line.setVisible(bool(text))
         self._no_marks.setVisible(not picture.rows)
         self._marks.show_rows(list(picture.rows))
-        self._moves_frame.setVisible(bool(picture.moves) and not self._short)
         for (what, when), pair in zip(self._moves, (*picture.moves, *[("", "")] * 2)[:2], strict=True):
             what.show_text(pair[0])
             when.show_text(pair[1])
             what.setVisible(bool(pair[0]))
             when.setVisible(bool(pair[0]))
+        if picture.landing is not None:
+            self._lands.setText(picture.landing.words)
+            self.landing.show_picture(picture.landing)
         self._space.setText(picture.next_key or "prepare a batch first: N")

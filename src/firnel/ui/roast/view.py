@@ -8,17 +8,19 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QKeySequence, QPaintEvent, QShortcut
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.ui.roast.cue_panel import CuePanel
 from firnel.ui.roast.prepare_sheet import PrepareSheet
 from firnel.ui.roast.side_cards import SideCards
 from firnel.ui.roast.strips import LineStrip, WordStrip
+from firnel.ui.roast.told_strip import ToldStrip
 from firnel.ui.shared.parts import ElidedLabel, card, label
 from firnel.ui.shared.weigh_sheet import Results, WeighSheet
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SIDE_WIDTH, SPACE_M
+from firnel.work.advice_words import told_line
 from firnel.work.cue import cue_of
 from firnel.work.desk import Desk, LinkState
 from firnel.work.roast_picture import roast_picture
@@ -34,6 +36,7 @@ LEAST_FRAME_MS, TICK_MS = 40, 250
 ROAST_KEYS = (
     ("Space", "mark what is expected next: charge, yellow, first crack, drop"),
     ("Enter", "the next planned move is done"),
+    ("A", "take the advice"),
     ("Z", "undo the last key"),
     ("[  ]", "nudge the last mark by 1 s ({ } by 5 s)"),
     ("Up  Down", "gas or heat one step, where the machine does not report it"),
@@ -81,8 +84,9 @@ class RoastView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 12, 14, 10)
         column.setSpacing(8)
-        self.cue = CuePanel()
+        self.cue, self.told = CuePanel(), ToldStrip()
         column.addWidget(self.cue)
+        column.addWidget(self.told)
         row = QHBoxLayout()
         row.setSpacing(SPACE_M)
         self._look = look
@@ -91,13 +95,16 @@ class RoastView(QWidget):
         self._empty_curves, _ = card()
         self._curves_place.addWidget(self._empty_curves)
         row.addLayout(self._curves_place, 1)
-        self._cards, self.prepare, self.weigh = SideCards(), PrepareSheet(), WeighSheet()
+        self._cards, self.prepare, self.weigh = SideCards(look), PrepareSheet(), WeighSheet()
         self._side = QStackedWidget()
         self._side.setFixedWidth(SIDE_WIDTH)
         self._cooling = QWidget()
         cooling = QVBoxLayout(self._cooling)
         cooling.setContentsMargins(0, 0, 0, 0)
-        self._cooled_cards = SideCards(short=True)
+        self._cooled_cards = SideCards(look, short=True)
+        # While it cools there is nothing to be told, and the room of that line is these cards'.
+        self._cooled_cards.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
+        self._cooled_cards.setMinimumHeight(190)
         cooling.addWidget(self.weigh)
         cooling.addWidget(self._cooled_cards, 1)
         for page in (self._cards, self.prepare, self._cooling):
@@ -165,6 +172,7 @@ class RoastView(QWidget):
             "X": lambda: session.mark(MarkKind.SECOND_CRACK, now()),
             "N": self.begin_prepare,
             "W": self.weigh.take_focus,
+            "A": lambda: session.take_advice(now()),
         }
         steps = {
             "Up": (Control.GAS, 1),
@@ -230,6 +238,8 @@ class RoastView(QWidget):
             self._curves.show_picture(picture)
         cards = self._cooled_cards if picture.phase == "cooling" else self._cards
         cards.show_picture(picture)
+        self.told.show_told(picture.told)
+        self.told.setVisible(picture.phase in ("drying", "browning", "development"))
         if picture.phase != self._phase:
             self._enter_phase(picture.phase)
         self._show_foot(picture.trouble or picture.message, bool(picture.trouble))
@@ -254,6 +264,7 @@ class RoastView(QWidget):
             return
         settings = self._desk.settings
         self.cue.show_cue(cue_of(self._desk.session, settings.units, settings.cooling_aim_s))
+        self.told.show_told(told_line(self._desk.session, settings.units))
 
     def _enter_phase(self, phase: str) -> None:
         previous, self._phase = self._phase, phase

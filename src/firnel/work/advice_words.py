@@ -1,0 +1,133 @@
+"""What the forecast says, in one line of display units: advice, what is coming, or where the batch lands."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from firnel.core.guidance import Advice, Off
+from firnel.core.model.forecast import Interval
+from firnel.core.plan import Plan
+from firnel.core.units import Units, clock
+from firnel.core.vocabulary import Control, Machine, MarkKind, Quality
+from firnel.work.cue import control_text, when_sentence
+from firnel.work.roast_session import RoastSession
+
+#: Readings above these are told with the fire caution; common practice, no published source. [degC]
+HOT_BEAN_C, HOT_AIR_C = 238.0, 320.0
+#: Without a reading for this long there is a gap; this many bad ones in a row are a bad probe. [s], [readings]
+GAP_S, BAD_READINGS = 6.0, 5
+FIRE = "Fire danger: heat off, keep the doors shut, have the extinguisher at hand, follow the maker's manual."
+
+
+@dataclass(frozen=True)
+class Told:
+    """The line under the cue: its text, how urgent it is (calm, advice, warn), and what else there is to say."""
+
+    text: str
+    urgency: str = "calm"
+    more: tuple[str, ...] = ()
+
+
+def told_line(session: RoastSession, units: Units) -> Told:
+    """The most important thing to say now: warnings before advice, advice before where it lands."""
+    if session.phase not in ("drying", "browning", "development"):
+        return Told("")
+    warnings = warnings_of(session, units)
+    advice = advice_sentence(session, units)
+    if warnings and (warnings[0][0] < COMING or not advice):
+        return Told(warnings[0][1], "warn", tuple(sentence for _, sentence in warnings[1:]) + ((advice,) if advice else ()))
+    if advice:
+        return Told(advice, "advice", tuple(sentence for _, sentence in warnings))
+    return Told(landing_sentence(session, units))
+
+
+#: Ranks of warnings, the first before all.
+FIRE_RANK, PROBE, GAP, COMING = range(4)
+
+
+def warnings_of(session: RoastSession, units: Units) -> list[tuple[int, str]]:
+    """What is wrong or about to be, ranked."""
+    found: list[tuple[int, str]] = []
+    trace, now = session.trace, session.now()
+    bean, air = trace.latest("bean"), trace.latest("air")
+    if (bean is not None and bean > HOT_BEAN_C) or (air is not None and air > HOT_AIR_C):
+        found.append((FIRE_RANK, f"{units.text(bean, '°C', 0)} at the beans, {units.text(air, '°C', 0)} in the air. {FIRE}"))
+    count = len(trace)
+    last = [trace.quality_at(index) for index in range(max(count - BAD_READINGS, 0), count)]
+    if len(last) == BAD_READINGS and all(quality & Quality.FROZEN for quality in last):
+        found.append((PROBE, "The bean probe gives the same figure again and again: is it frozen?"))
+    elif len(last) == BAD_READINGS and all(quality & Quality.OUT_OF_RANGE for quality in last):
+        found.append((PROBE, "The bean probe reads what no roast has: a broken wire? Drive by time, colour and sound."))
+    elif sum(bool(quality & Quality.SPIKE) for quality in last) >= 3:
+        found.append((PROBE, "The bean probe jumps: its wire or seat may be loose."))
+    if trace.last_t is not None and now - trace.last_t > GAP_S:
+        found.append((GAP, f"No reading for {clock(now - trace.last_t)}: the clock and the keys go on."))
+    if session.guidance is not None:
+        for coming in session.guidance.coming:
+            found.append((COMING, f"{coming.sentence[:1].upper()}{coming.sentence[1:]}, in about {clock(coming.in_s)}."))
+    return sorted(found)
+
+
+def advice_sentence(session: RoastSession, units: Units) -> str:
+    """``Drop expected 2.1 °C hot: gas 1.8 → 1.5 kPa now brings it to 0.4 °C hot.``"""
+    advice, guidance = session.advice, session.guidance
+    if advice is None:
+        if guidance is not None and guidance.too_late and guidance.landing is not None:
+            off = max(guidance.landing.off, key=lambda one: one.in_tolerances)
+            return f"{_off_text(off, off.by, units)}: too late to matter."
+        return ""
+    machine = session.machine
+    scale = machine.controls.get(advice.choice.control) if machine is not None else None
+    before = control_text(advice.choice.control, advice.choice.setting, scale, units, with_unit=False)
+    after = control_text(advice.choice.control, advice.choice.to, scale, units)
+    what = f"{_control_name(advice, machine)} {before} → {after}"
+    planned: Plan | None = session.order.plan
+    when = "now"
+    if advice.choice.move is not None and planned is not None:
+        when = when_sentence(planned.moves[advice.choice.move], units)
+    becomes = _amount(advice.off.name, advice.becomes, units)
+    return f"{_off_text(advice.off, advice.off.by, units)}: {what} {when} brings it to {becomes}."
+
+
+def _control_name(advice: Advice, machine: Machine | None) -> str:
+    electric = machine is not None and machine.heat == "electric" and advice.choice.control is Control.GAS
+    return "heat" if electric else advice.choice.control.value
+
+
+def _off_text(off: Off, by: float, units: Units) -> str:
+    name = {"drying_s": "Yellow", "browning_s": "First crack", "drop_c": "Drop", "development_s": "Development"}[off.name]
+    return f"{name} expected {_amount(off.name, by, units)}"
+
+
+def _amount(name: str, by: float, units: Units) -> str:
+    if name == "drop_c":
+        return f"{abs(units.show_difference(by)):.1f} {units.temperature} {'hot' if by > 0 else 'cold'}"
+    word = ("long" if by > 0 else "short") if name == "development_s" else ("late" if by > 0 else "early")
+    return f"{clock(abs(by))} {word}"
+
+
+def landing_sentence(session: RoastSession, units: Units) -> str:
+    """``First crack at 8:52 ± 0:08 · lands at 206.4 ± 0.8 °C after 1:35, in the box.``"""
+    guidance = session.guidance
+    if guidance is None:
+        return ""
+    forecast, marks = guidance.forecast, session.marks
+    parts = []
+    for kind, name, told in (
+        (MarkKind.YELLOW, "yellow", forecast.yellow),
+        (MarkKind.FIRST_CRACK, "first crack", forecast.first_crack),
+    ):
+        if kind not in marks and told is not None:
+            parts.append(f"{name} at {clock(told.value)}{_within(told)}")
+    drop = forecast.drop_c
+    if drop is not None:
+        half = "" if drop.low is None or drop.high is None else f" ± {units.show_difference(0.5 * (drop.high - drop.low)):.1f}"
+        parts.append(f"lands at {units.text(drop.value, '°C', 1, with_unit=False)}{half} {units.temperature}")
+    text = " · ".join(parts)
+    if guidance.landing is not None and drop is not None:
+        text += ": in the box" if guidance.landing.inside else ": outside the box, no single step helps"
+    return text[:1].upper() + text[1:] + (" (from the curve alone)" if forecast.basis == "curve" and text else "")
+
+
+def _within(told: Interval) -> str:
+    return "" if told.low is None or told.high is None else f" ± {clock(0.5 * (told.high - told.low))}"
