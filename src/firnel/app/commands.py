@@ -10,6 +10,7 @@ import click
 from firnel import __version__
 from firnel.app.command_parts import CouldNotError, default_library, json_option, library_option, opened, say_json
 from firnel.app.model_commands import forecast, machine, plan, simulate
+from firnel.app.roast_command import roast
 from firnel.app.start import loaded
 from firnel.core.units import clock
 from firnel.work.records import (
@@ -202,5 +203,5 @@ def export(batch: str, form: str, output: Path | None, library_at: str | None) -
     click.echo(f"Wrote {output}", err=True)
 
 
-for _command in (machine, forecast, plan, simulate):
+for _command in (machine, forecast, plan, simulate, roast):
     main.add_command(_command)

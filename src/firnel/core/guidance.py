@@ -10,15 +10,15 @@ from dataclasses import dataclass, field
 
 from firnel.core.model.forecast import Forecast, Interval
 from firnel.core.plan import TARGET_WORDS, Plan
-from firnel.core.vocabulary import Control, MarkKind
+from firnel.core.vocabulary import Control, ControlScale, MarkKind
 
 #: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval. The clock
 #: inside a stage is not chased: a stage must be further off. In development there is no other chance, so less is let pass.
 EDGES = {"stage": (1.7, 0.5), "end": (0.8, 0.25), "development": (0.55, 0.15)}
 #: A move must take away at least this share of what is off, or bring it into the box.
 WORTH = 0.4
-#: A hand is never told to go further than this at once. [steps of the gauge]
-MOST_STEPS = 5
+#: A hand is never told to go further than this at once: steps of the gauge, or a share of its range where that is more.
+MOST_STEPS, MOST_SHARE = 5, 0.15
 #: A step must not put another target further out than it was, beyond this much of its tolerance.
 SPOILS = 0.35
 
@@ -128,21 +128,25 @@ def landing_of(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float]) -
     )
 
 
-def steps_wanted(plan: Plan, landing: Landing, ghosts: Sequence[tuple[int, Forecast]], came: Mapping[MarkKind, float]) -> int:
+def steps_wanted(
+    plan: Plan, landing: Landing, ghosts: Sequence[tuple[int, Forecast]], came: Mapping[MarkKind, float], scale: ControlScale
+) -> int:
     """How many steps of the gauge would bring the worst miss back, by what one step does; 0 where nothing is missed.
 
     Parameters
     ----------
     plan, landing, came : as in `advise`.
     ghosts : steps and what would come of them: one less, one more.
+    scale : of the control that is stepped.
     """
+    most = max(MOST_STEPS, round(MOST_SHARE * (scale.high - scale.low) / scale.step))
     missed = sorted((off for off in landing.off if off.outside), key=lambda off: -_weight(plan, off))
     for off in missed:
         for steps, forecast in ghosts:
             mine = next((other for other in expected_off(plan, forecast, came) if other.name == off.name), None)
             gained = 0.0 if mine is None else (abs(off.by) - abs(mine.by) if mine.by * off.by > 0 else abs(off.by))
             if gained > 0.05 * off.tolerance:
-                return steps * max(1, min(round(abs(off.by) / gained), MOST_STEPS))
+                return steps * max(1, min(round(abs(off.by) / gained), most))
     return 0
 
 

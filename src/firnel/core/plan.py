@@ -276,17 +276,17 @@ def _crossing(curve: PlanCurve | None, bean_c: float) -> float | None:
 
 
 def match_planned_move(
-    plan: Plan, due: Iterable[DueMove], control: Control, value: float, t: float, window_s: float = 45.0
+    plan: Plan, due: Iterable[DueMove], control: Control, value: float, t: float, window_s: float = 45.0, within: float = 0.0
 ) -> int | None:
     """Index of the planned move that setting ``control`` to ``value`` at ``t`` carries out, or None.
 
-    A move counts when it goes to the planned value and falls within ``window_s`` of its moment (or hangs
-    on something that has not shown itself yet).
+    A move counts when it goes to the planned value, or misses it by no more than ``within``, and falls within ``window_s`` of
+    its moment (or hangs on something that has not shown itself yet).
     """
     for entry in due:
         if entry.done_t is not None or entry.move.control is not control:
             continue
-        if abs(entry.move.to - value) > 1e-6 * max(1.0, abs(value)):
+        if abs(entry.move.to - value) > within + 1e-6 * max(1.0, abs(value)):
             continue
         if entry.due_t is None or abs(entry.due_t - t) <= window_s:
             return entry.index

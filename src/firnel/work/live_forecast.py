@@ -25,6 +25,8 @@ ADVISE_FROM_S, ADVISE_AFTER_S = 120.0, 12.0
 NEXT_MOVE_S = 60.0
 #: A step shows at the probe no sooner than this. [s]
 SHOWS_AFTER_S = 25.0
+#: A planned move that is overdue by more than this is no longer expected to be made. [s]
+MISSED_S = 45.0
 #: The forecast runs this far beyond the drop as it was last expected. [s]
 MARGIN_S = 120.0
 #: Forecast rates at which trouble is told before it comes; common practice, no published source. [degC/min]
@@ -155,9 +157,10 @@ class LiveForecast:
         guidance = replace(guidance, ghosts=_ghosts(forecast, [choice for _, choice in near]))
         last_move = max((move.t for move in ask.moves if move.control is not Control.DRUM), default=zero)
         settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= ADVISE_FROM_S
-        if not settled or guidance.landing is None or guidance.landing.inside:
+        if not settled or not near or guidance.landing is None or guidance.landing.inside:
             return guidance
-        wanted = steps_wanted(ask.plan, guidance.landing, [(by, choice.forecast) for by, choice in near], came)
+        scale = ask.machine.controls[Control.GAS]
+        wanted = steps_wanted(ask.plan, guidance.landing, [(by, choice.forecast) for by, choice in near], came, scale)
         choices = [choice for _, choice in near]
         if abs(wanted) > 1 and (step := _step(ask, due, wanted)) is not None:
             choices.append(made(step))
@@ -186,9 +189,16 @@ def _marks_of(forecast: Forecast, zero: float) -> dict[MarkKind, float]:
 
 
 def _due(ask: Ask, expected: Mapping[MarkKind, float]) -> tuple[DueMove, ...]:
+    """The plan's moves that are still to be reckoned with: not one long missed, nor one that the hand has gone past."""
     if ask.plan is None:
         return ()
-    return tuple(entry for entry in due_moves(ask.plan, ask.marks, ask.now, ask.done, expected) if entry.done_t is None)
+    moved = {control: max((m.t for m in ask.moves if m.control is control), default=float("-inf")) for control in Control}
+    return tuple(
+        entry
+        for entry in due_moves(ask.plan, ask.marks, ask.now, ask.done, expected)
+        if entry.done_t is None
+        and (entry.due_t is None or (entry.due_t > ask.now - MISSED_S and entry.due_t > moved[entry.move.control]))
+    )
 
 
 def _step(ask: Ask, due: tuple[DueMove, ...], by: int) -> _Step | None:

@@ -386,6 +386,8 @@ class RoastSession:
         plan = self.adjusted_plan or self.order.plan
         due = due_moves(plan, self.marks.values(), move.t, self._hands.done, self.told)
         index = match_planned_move(plan, due, move.control, move.to, move.t)
+        if index is None:  # a hand that misses by a step has still made the move
+            index = match_planned_move(plan, due, move.control, move.to, move.t, 20.0, 1.5 * self._step(move.control))
         if index is not None:
             self._hands.done[index] = move.t
 
@@ -434,6 +436,16 @@ class RoastSession:
         """Set the next expected mark, at the clock time of the key-down [s]; None if none is expected."""
         kind = self.next_expected()
         return self.mark(kind, at) if kind is not None else None
+
+    def find(self, mark: Mark) -> bool:
+        """Set a mark that was found in the readings; False where it contradicts the others."""
+        try:
+            check_mark_order([*(m for m in self.marks.values() if m.kind is not mark.kind), mark])
+        except MarkOrderError:
+            return False
+        self._remember()
+        self._set_mark(mark)
+        return True
 
     def mark(self, kind: MarkKind, at: float) -> Mark | None:
         """Set a mark at a clock time [s]; None (and a message) where it contradicts the others."""

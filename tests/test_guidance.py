@@ -1,0 +1,326 @@
+"""Looking ahead while it roasts: the ensemble that follows, the landing, advice, what is told, and a batch without a window."""
+
+from dataclasses import replace
+from types import SimpleNamespace
+
+import numpy as np
+import pytest
+from logged import MACHINES, batches_of, lot_of, record_of
+from PyQt6.QtCore import Qt
+from test_plan_and_cue import PLAN
+
+from firnel.app.window import make_application, make_window
+from firnel.core.guidance import Choice, advise, expected_off, landing_of, steps_wanted
+from firnel.core.model.document import model_to_document
+from firnel.core.model.fitting import identify
+from firnel.core.model.following import Follower
+from firnel.core.model.forecast import DropRule, Forecast, Interval
+from firnel.core.model.learning import model_from, traits_of
+from firnel.core.model.replay import forecaster_at, held
+from firnel.core.model.solving import solve
+from firnel.core.plan import Plan, Targets, due_moves, expected_marks
+from firnel.core.units import Units
+from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Quality
+from firnel.devices.clock import Clock
+from firnel.devices.reading import Reading
+from firnel.ui.theme.look import Look
+from firnel.work.advice_words import told_line, warnings_of
+from firnel.work.desk import Desk
+from firnel.work.headless import Headless
+from firnel.work.live_forecast import Ask, LiveForecast
+from firnel.work.roast_session import BatchOrder, RoastSession
+from firnel.work.settings import Settings
+
+FITTED_TO = batches_of("south")[:8]
+SOUTH = replace(MACHINES["south"], first_crack_c=197.0, yellow_c=155.0)
+WANTED = Targets(charge_c=190.0, drying_s=325.0, browning_s=310.0, development_s=110.0, drop_c=206.0)
+BATCH = batches_of("south")[9]
+
+
+@pytest.fixture(scope="module")
+def model():
+    return model_from(identify(FITTED_TO, 0.8, "gas"), FITTED_TO)
+
+
+@pytest.fixture(scope="module")
+def plan(model):
+    asked = Plan("House", "south", "south-010", 0.85, targets=WANTED)
+    return solve(model, SOUTH, asked, traits_of(BATCH), WANTED).plan
+
+
+def cut(batch, at):
+    """The batch as it was known at a second."""
+    count = int(at / batch.step)
+    hands = type(batch.hands)(batch.hands.heat[:count], batch.hands.air[:count], batch.hands.drum[:count])
+    known = {name: t if (t := getattr(batch, name)) is not None and t <= at else None for name in ("yellow_t", "first_crack_t")}
+    return replace(batch, hands=hands, bean=batch.bean[: count + 1], air=batch.air[: count + 1], drop_t=None, **known)
+
+
+def test_following_a_batch_is_the_same_as_replaying_it(model):
+    at = BATCH.first_crack_t + 20.0
+    follower = Follower(model, 7)
+    for moment in (*np.arange(20.0, at, 20.0), at):
+        ensemble, marks = follower.follow(cut(BATCH, moment))
+    whole = forecaster_at(model, cut(BATCH, at), at, np.random.default_rng(7))
+    rule, hands = DropRule(90.0), held(BATCH, at)
+    live, replayed = (one.forecast(hands, rule, marks) for one in (ensemble, whole))
+    assert live.drop_c.value == pytest.approx(replayed.drop_c.value, abs=0.8)
+    assert marks.first_crack_t == BATCH.first_crack_t
+
+
+def test_a_mark_taken_back_is_forgotten(model):
+    at = BATCH.yellow_t + 60.0
+    follower = Follower(model, 7)
+    follower.follow(cut(BATCH, at))
+    late = replace(cut(BATCH, at), yellow_t=BATCH.yellow_t + 40.0)
+    ensemble, marks = follower.follow(late)
+    fresh, _ = Follower(model, 7).follow(late)
+    assert marks.yellow_t == BATCH.yellow_t + 40.0
+    np.testing.assert_allclose(ensemble.steel, fresh.steel)
+
+
+def test_what_hangs_on_a_mark_to_come_moves_with_its_forecast():
+    marks = (Mark(MarkKind.CHARGE, 10.0), Mark(MarkKind.YELLOW, 300.0))
+    planned = expected_marks(PLAN, marks, 320.0)
+    told = {MarkKind.FIRST_CRACK: planned[MarkKind.FIRST_CRACK] - 25.0, MarkKind.DROP: 1.0}
+    ahead = expected_marks(PLAN, marks, 320.0, told)
+    assert ahead[MarkKind.FIRST_CRACK] == planned[MarkKind.FIRST_CRACK] - 25.0
+    assert ahead[MarkKind.DROP] == ahead[MarkKind.FIRST_CRACK] + PLAN.targets.development_s, "development time rules"
+    before, after = (
+        {e.index: e.due_t for e in due_moves(PLAN, marks, 320.0, told=which) if e.move.anchor == "first_crack"}
+        for which in (None, told)
+    )
+    assert all(before[index] - after[index] == 25.0 for index in before)
+
+
+def forecast(crack, drop_c, spread=1.0, development=90.0):
+    def told(value, half):
+        return Interval(value, value - half, value + half)
+
+    return Forecast(
+        400.0,
+        "model",
+        None,
+        told(crack, 5.0 * spread),
+        told(crack + development, 5.0),
+        told(drop_c, spread),
+        told(development, 0.0),
+    )
+
+
+BOX = replace(PLAN, targets=Targets(200.0, 300.0, 240.0, 90.0, 206.0), tolerances={"drop_c": 1.0, "browning_s": 5.0})
+CAME = {MarkKind.CHARGE: 0.0, MarkKind.YELLOW: 300.0}
+
+
+def choices(*drops):
+    return [Choice(Control.GAS, 1.8, to, forecast(540.0, drop)) for to, drop in drops]
+
+
+def test_in_the_box_nothing_is_advised():
+    landing = landing_of(BOX, forecast(541.0, 206.4), CAME)
+    assert landing.inside
+    assert advise(BOX, landing, choices((1.7, 206.0), (1.9, 206.8)), CAME) is None
+
+
+def test_outside_the_box_the_move_that_brings_it_back_is_advised():
+    landing = landing_of(BOX, forecast(540.0, 209.0), CAME)
+    advice = advise(BOX, landing, choices((1.7, 208.2), (1.9, 209.8), (1.4, 206.1)), CAME)
+    assert (advice.choice.to, advice.off.name) == (1.4, "drop_c")
+    assert advice.becomes == pytest.approx(0.1)
+    scale = SOUTH.controls[Control.GAS]
+    assert steps_wanted(BOX, landing, [(-1, forecast(540.0, 208.2)), (1, forecast(540.0, 209.8))], CAME, scale) == -4
+    assert steps_wanted(BOX, landing_of(BOX, forecast(540.0, 206.1), CAME), [(-1, forecast(540.0, 205.0))], CAME, scale) == 0
+
+
+def test_a_move_that_hardly_helps_or_spoils_another_target_is_not_advised():
+    landing = landing_of(BOX, forecast(540.0, 209.0), CAME)
+    assert advise(BOX, landing, choices((1.7, 208.7)), CAME) is None
+    spoils = [Choice(Control.GAS, 1.8, 1.0, forecast(580.0, 206.0))]
+    assert advise(BOX, landing, spoils, CAME) is None
+
+
+def test_the_clock_inside_a_stage_is_not_chased():
+    assert landing_of(BOX, forecast(547.0, 206.0), CAME).inside, "seven seconds"
+    assert not landing_of(BOX, forecast(575.0, 206.0), CAME).inside
+    names = [off.name for off in expected_off(BOX, forecast(575.0, 206.0), CAME | {MarkKind.FIRST_CRACK: 575.0})]
+    assert names == ["drop_c", "development_s"], "what has come is not regretted"
+
+
+# On a record, as it comes in
+
+
+def ask_at(plan, at, machine=SOUTH, **fields):
+    record = record_of("south-010")
+    now = record.charge_t + at
+    keep = record.trace.t <= now
+    trace = record.trace.from_columns(
+        (getattr(record.trace, name)[keep] for name in ("t", "bean", "air", "gas", "airflow", "drum")),
+        record.trace.quality[keep],
+    )
+    marks = tuple(mark for mark in record.marks if mark.t <= now)
+    moves = tuple(move for move in record.moves if move.t <= now)
+    return Ask("1", now, trace, marks, moves, {}, machine, plan, lot_of("south-010"), record.load_kg, **fields)
+
+
+def test_guidance_has_marks_landing_and_ghosts_on_either_side(model, plan):
+    live = LiveForecast(model)
+    for at in (60.0, 200.0, 400.0):
+        guidance = live.answer(ask_at(plan, at))
+    assert guidance.forecast.basis == "model"
+    assert guidance.marks[MarkKind.FIRST_CRACK] > guidance.at
+    named = {ghost.name: ghost.drop_c for ghost in guidance.ghosts}
+    assert named["one step less"] <= named["as planned"] <= named["one step more"]
+    assert {off.name for off in guidance.landing.off} == {"browning_s", "drop_c", "development_s"}
+
+
+def test_without_a_model_the_curve_is_carried_on_and_nothing_advised(plan):
+    guidance = LiveForecast(None).answer(ask_at(plan, 400.0))
+    assert guidance.forecast.basis == "curve"
+    assert (guidance.ghosts, guidance.advice) == ((), None)
+    assert LiveForecast(None).answer(replace(ask_at(plan, 400.0), marks=())) is None
+
+
+def test_a_hotter_plan_than_the_batch_is_advised_more_heat(model, plan):
+    hotter = replace(plan, targets=replace(plan.targets, drop_c=plan.targets.drop_c + 2.0), tolerances={"drop_c": 0.5})
+    live, advised = LiveForecast(model), []
+    for at in np.arange(60.0, 720.0, 15.0):
+        guidance = live.answer(ask_at(hotter, float(at)))
+        if guidance is not None and guidance.advice is not None and guidance.advice.off.name == "drop_c":
+            advised.append(guidance.advice.choice)
+    assert advised
+    assert all(choice.to > choice.setting for choice in advised)
+
+
+# In a session
+
+
+@pytest.fixture
+def session(library):
+    time = SimpleNamespace(now=100.0)
+    made = RoastSession(library, Clock(lambda: time.now))
+    machine = library.save_machine(
+        replace(SOUTH, controls={control: replace(scale, reported=False) for control, scale in SOUTH.controls.items()})
+    )
+    made.set_machine(machine)
+    kept = library.save_plan(replace(BOX, machine="south"))
+    made.prepare(BatchOrder(None, machine, kept, 0.8))
+    made.time = time
+    made.mark_next(100.0)
+    yield made
+    made.close()
+
+
+def advice(move=None, to=1.5):
+    landing = landing_of(BOX, forecast(540.0, 209.0), CAME)
+    choice = Choice(Control.GAS, 1.8, to, forecast(540.0, 206.1), move)
+    return SimpleNamespace(
+        at=0.0, forecast=forecast(540.0, 209.0), marks={}, landing=landing, advice=advise(BOX, landing, [choice], CAME),
+        coming=(), too_late=False, ghosts=(),
+    )  # fmt: skip
+
+
+def test_advice_stands_long_enough_to_be_read_and_is_taken_by_a_key(session):
+    session.take_guidance(advice())
+    session.time.now += 5.0
+    session.take_guidance(SimpleNamespace(**(vars(advice()) | {"advice": None})))
+    assert session.advice is not None, "five seconds are not enough to read it"
+    line = told_line(session, Units())
+    assert (line.urgency, line.text) == ("advice", "Drop expected 3.0 °C hot: gas 0.18 → 0.15 kPa now brings it to 0.1 °C hot.")
+    assert "5.4 °F hot" in told_line(session, Units(temperature="°F")).text
+    session.take_advice(session.time.now)
+    assert session.moves[-1].to == 1.5
+    assert session.advice is None
+    session.take_advice(session.time.now)
+    assert "no advice" in session.message
+
+
+def test_advice_on_a_planned_move_changes_that_move_and_can_be_undone(session):
+    index = next(i for i, move in enumerate(BOX.moves) if move.control is Control.GAS)
+    session.take_guidance(advice(move=index, to=1.2))
+    session.take_advice(session.time.now)
+    changed = next(entry for entry in session.due() if entry.index == index)
+    assert changed.move.to == 1.2
+    session.undo()
+    assert next(entry for entry in session.due() if entry.index == index).move.to == BOX.moves[index].to
+
+
+def test_warnings_come_before_advice_and_fire_before_all(session):
+    for _ in range(8):
+        session.time.now += 1.0
+        session.take_reading(Reading(session.time.now, 251.0, 335.0, quality=Quality.FROZEN))
+    session.take_guidance(advice())
+    line = told_line(session, Units())
+    assert line.urgency == "warn"
+    assert "Fire danger" in line.text
+    assert any("frozen" in text for text in line.more)
+    session.time.now += 30.0
+    assert any("No reading for 0:30" in text for _, text in warnings_of(session, Units()))
+
+
+def test_the_window_shows_where_it_lands_and_takes_advice(qtbot, library, model, plan):
+    machine = library.save_machine(
+        replace(SOUTH, controls={control: replace(scale, reported=False) for control, scale in SOUTH.controls.items()})
+    )
+    library.machine_book.save_model(machine.id, model_to_document(model, "gas"))
+    lot = library.save_lot(lot_of("south-010"))
+    kept = library.save_plan(plan)
+    window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None)
+    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
+    window.show()
+    qtbot.waitExposed(window)
+    desk, record = window.desk, record_of("south-010")
+    time = SimpleNamespace(now=1000.0)
+    desk.clock = desk.session.clock = Clock(lambda: time.now)
+    desk.session._start = desk.clock.now()
+    desk.session.set_machine(machine)
+    desk.session.prepare(BatchOrder(lot, machine, kept, record.load_kg))
+    moves = list(record.moves)
+    for second in range(int(record.charge_t) + 260):
+        time.now = 1000.0 + second
+        index = int(np.searchsorted(record.trace.t, second))
+        while moves and moves[0].t <= second:
+            desk.session.set_control(moves[0].control, moves.pop(0).to, time.now)
+        if second == int(record.charge_t):
+            desk.session.mark_next(time.now)
+        trace = record.trace
+        desk.aside = (lambda work, done: done(work())) if second % 20 == 0 else (lambda work, done: done(None))
+        desk.take_reading(Reading(time.now, float(trace.bean[index]), float(trace.air[index])))
+    desk.aside = lambda work, done: done(work())
+    desk.look_ahead()
+    window.roast.refresh()
+    assert desk.session.told is not None
+    assert window.roast._cards.landing.isVisible()
+    assert "irst crack at" in window.roast.told.accessibleName() or "dvice" in window.roast.told.accessibleName()
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
+    window.roast.setFocus()
+    desk.session.advice = advice().advice
+    qtbot.keyClick(window.roast, Qt.Key.Key_A)
+    assert desk.session.moves[-1].to == 1.5
+    desk.look_failed("nothing to go by")
+    assert "No forecast" in desk.session.message
+
+
+def test_a_batch_without_a_window_finds_its_marks_and_tells_what_falls_due(library, plan):
+    record, time, told = record_of("south-010"), SimpleNamespace(now=0.0), []
+    desk = Desk(library, Settings(), lambda function: function())
+    desk.clock = desk.session.clock = Clock(lambda: time.now)
+    desk.session._start = 0.0
+    machine = library.save_machine(SOUTH)
+    desk.session.set_machine(machine)
+    desk.session.prepare(BatchOrder(None, machine, library.save_plan(replace(plan, lot="")), record.load_kg))
+    watch = Headless(desk.session, told.append)
+    for t, bean, air, gas in zip(record.trace.t, record.trace.bean, record.trace.air, record.trace.gas, strict=True):
+        time.now = float(t)
+        desk.take_reading(Reading(time.now, float(bean), float(air), float(gas)))
+        watch.look()
+    desk.session.close()
+    marks = {entry["mark"]: entry["t"] for entry in told if entry["event"] == "mark"}
+    truth = {mark.kind.value: mark.t - record.charge_t for mark in record.marks}
+    assert list(marks) == ["charge", "turning", "yellow", "first_crack", "drop"]
+    assert marks["drop"] == pytest.approx(truth["drop"], abs=6.0)
+    assert marks["first_crack"] == pytest.approx(truth["first_crack"], abs=60.0), "by the machine's usual reading"
+    cues = [entry for entry in told if entry["event"] == "cue"]
+    assert len(cues) >= len(plan.moves) - 1
+    assert all(entry["t"] >= entry["due_t"] - 0.1 for entry in cues)
+    assert desk.session.marks[MarkKind.YELLOW].found is Found.CURVE
