@@ -245,6 +245,7 @@ def test_advice_on_a_planned_move_changes_that_move_and_can_be_undone(session):
 
 
 def test_warnings_come_before_advice_and_fire_before_all(session):
+    session.time.now += 45.0
     for _ in range(8):
         session.time.now += 1.0
         session.take_reading(Reading(session.time.now, 251.0, 335.0, quality=Quality.FROZEN))

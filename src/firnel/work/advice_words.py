@@ -16,6 +16,8 @@ from firnel.work.roast_session import RoastSession
 HOT_BEAN_C, HOT_AIR_C = 238.0, 320.0
 #: Without a reading for this long there is a gap; this many bad ones in a row are a bad probe. [s], [readings]
 GAP_S, BAD_READINGS = 6.0, 5
+#: So long after the charge the probe plunges, and what it reads is not judged. [s]
+PLUNGE_S = 40.0
 FIRE = "Fire danger: heat off, keep the doors shut, have the extinguisher at hand, follow the maker's manual."
 
 
@@ -53,14 +55,16 @@ def warnings_of(session: RoastSession, units: Units) -> list[tuple[int, str]]:
     if (bean is not None and bean > HOT_BEAN_C) or (air is not None and air > HOT_AIR_C):
         found.append((FIRE_RANK, f"{units.text(bean, '°C', 0)} at the beans, {units.text(air, '°C', 0)} in the air. {FIRE}"))
     count = len(trace)
-    last = [trace.quality_at(index) for index in range(max(count - BAD_READINGS, 0), count)]
+    charge = session.marks.get(MarkKind.CHARGE)
+    plunging = charge is not None and now - charge.t < PLUNGE_S
+    last = [] if plunging else [trace.quality_at(index) for index in range(max(count - BAD_READINGS, 0), count)]
     if len(last) == BAD_READINGS and all(quality & Quality.FROZEN for quality in last):
         found.append((PROBE, "The bean probe gives the same figure again and again: is it frozen?"))
     elif len(last) == BAD_READINGS and all(quality & Quality.OUT_OF_RANGE for quality in last):
         found.append((PROBE, "The bean probe reads what no roast has: a broken wire? Drive by time, colour and sound."))
     elif sum(bool(quality & Quality.SPIKE) for quality in last) >= 3:
         found.append((PROBE, "The bean probe jumps: its wire or seat may be loose."))
-    if trace.last_t is not None and now - trace.last_t > GAP_S:
+    if trace.last_t is not None and now - trace.last_t > GAP_S * max(1.0, 0.5 * session.clock.rate):
         found.append((GAP, f"No reading for {clock(now - trace.last_t)}: the clock and the keys go on."))
     if session.guidance is not None:
         for coming in session.guidance.coming:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+
 from firnel.core.mark_finding import find_drop
 from firnel.core.units import Units
 from firnel.core.vocabulary import Found, Mark, MarkKind
@@ -14,6 +16,10 @@ from firnel.work.roast_session import RoastSession
 
 #: The drop is looked for so often, and taken when it lies at least this far back. [s]
 LOOK_EVERY_S, BACK_S = 2.0, 8.0
+#: A break of the curve: rates over so long before and behind it differ by so much. [s], [degC/min]
+BEFORE_S, BEHIND_S, BREAK_RATE = 20.0, 10.0, 9.0
+#: A drop that is overdue by this was not seen. [s]
+OVERDUE_S = 90.0
 
 
 class Headless:
@@ -62,8 +68,26 @@ class Headless:
         crack = session.marks[MarkKind.FIRST_CRACK]
         t, bean, air = (session.trace.column(name) for name in ("t", "bean", "air"))
         drop_t = find_drop(t, bean, charge.t, air)
-        if drop_t is not None and crack.t + 5.0 < drop_t <= last - BACK_S:
+        if drop_t is None or not crack.t + 5.0 < drop_t <= last - BACK_S:
+            drop_t = self._break(crack.t)
+        expected = session.expected().get(MarkKind.DROP, last)
+        if drop_t is None and last > expected + OVERDUE_S:
+            drop_t = expected  # nobody leaves beans in so long: it was not seen
+        if drop_t is not None:
             session.find(Mark(MarkKind.DROP, drop_t, session.trace.bean_at(drop_t), Found.CURVE))
+
+    def _break(self, crack_t: float) -> float | None:
+        """Where the bean curve breaks in development though no hand has moved: an empty drum heats up, or cools, at once."""
+        session = self._session
+        t, bean = session.trace.column("t"), session.trace.column("bean")
+        moment = float(t[-1]) - BEHIND_S
+        before, behind = (t >= moment - BEFORE_S) & (t <= moment), t >= moment
+        # What a hand does as late as that does not show yet.
+        moved = any(moment - BEFORE_S < move.t < moment - 3.0 for move in session.moves)
+        if moved or moment < crack_t + BEFORE_S or before.sum() < 5 or behind.sum() < 4:
+            return None
+        first, second = (60.0 * float(np.polyfit(t[part], bean[part], 1)[0]) for part in (before, behind))
+        return moment if abs(second - first) > BREAK_RATE else None
 
     def _tell_marks(self) -> None:
         marks = self._session.marks
