@@ -152,7 +152,7 @@ class ControlScale:
     def nearest(self, value: float) -> float:
         """The settable value next to ``value``, inside the range."""
         steps = round((value - self.low) / self.step)
-        return float(min(max(self.low + steps * self.step, self.low), self.high))
+        return round(float(min(max(self.low + steps * self.step, self.low), self.high)), 6)  # no 2.4000000000000004 in a plan
 
 
 @dataclass(frozen=True)
