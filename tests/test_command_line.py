@@ -330,3 +330,34 @@ def test_a_plan_is_solved_written_and_simulated(north, tmp_path):
     assert "gas to" in told.stdout
     assert call("plan", "solve", "--machine", "north", "--load", "1.75", "--drop", "120").exit_code == 1
     assert call("plan", "solve", "--machine", "north", "--load", "1.75", "--approach", "ear").exit_code == 2
+
+
+@pytest.mark.parametrize(
+    ("content", "device", "words"),
+    [
+        (None, "hand:", "cannot be read"),
+        ("{", "hand:", "no JSON"),
+        ('{"targets": {}}', "hand:", "This is no plan"),
+        ('{"name": "x", "machine": "m"}', "nowhere://", "leads nowhere"),
+    ],
+)
+def test_a_batch_without_a_window_is_refused_in_a_sentence(tmp_path, content, device, words):
+    path = tmp_path / "plan.json"
+    if content is not None:
+        path.write_text(content)
+    told = ("roast", "--device", device, "--plan", str(path), "--library", str(tmp_path / "library.sqlite"))
+    done = CliRunner().invoke(main, told)
+    assert done.exit_code == 1
+    assert words in done.stderr
+    assert CliRunner().invoke(main, ["roast", "--plan", str(path)]).exit_code == 2
+
+
+def test_a_batch_without_a_window_that_never_drops_is_kept_and_told(tmp_path):
+    path = tmp_path / "plan.json"
+    path.write_text('{"name": "x", "machine": "m", "load_kg": 1.0}')
+    library = str(tmp_path / "library.sqlite")
+    done = CliRunner().invoke(
+        main, ["roast", "--device", "hand:", "--plan", str(path), "--timeout", "0.5", "--library", library]
+    )
+    assert done.exit_code == 1
+    assert "never came to its drop" in done.stderr

@@ -27,7 +27,7 @@ from firnel.ui.theme.look import Look
 from firnel.work.advice_words import told_line, warnings_of
 from firnel.work.desk import Desk
 from firnel.work.headless import Headless
-from firnel.work.live_forecast import Ask, LiveForecast
+from firnel.work.live_forecast import Ask, LiveForecast, coming_of, step_of
 from firnel.work.roast_session import BatchOrder, RoastSession
 from firnel.work.settings import Settings
 
@@ -325,3 +325,56 @@ def test_a_batch_without_a_window_finds_its_marks_and_tells_what_falls_due(libra
     assert len(cues) >= len(plan.moves) - 1
     assert all(entry["t"] >= entry["due_t"] - 0.1 for entry in cues)
     assert desk.session.marks[MarkKind.YELLOW].found is Found.CURVE
+
+
+# Trouble before it comes
+
+
+def fan(rate_of):
+    """A forecast whose bean rises at the given rates. [degC/min]"""
+    t = np.arange(400.0, 640.0, 4.0)
+    bean = 180.0 + np.concatenate([[0.0], np.cumsum(np.array([rate_of(moment) for moment in t[:-1]]) * 4.0 / 60.0)])
+    told = Interval(540.0, 535.0, 545.0)
+    curves = np.stack([bean - 1, bean, bean + 1])
+    yellow, drop = Interval(300.0, 300.0, 300.0), Interval(630.0, 625.0, 635.0)
+    return Forecast(440.0, "model", yellow, told, drop, fan_t=t, fan=curves)
+
+
+@pytest.mark.parametrize(
+    ("rate_of", "kind"),
+    [
+        (lambda t: 7.0 if t < 480 else 1.0, "stall"),
+        (lambda t: 11.0 if t < 480 else 4.5, "crash"),
+        (lambda t: 6.0 if t < 500 else 9.5, "flick"),
+        (lambda t: 8.0 - 0.01 * (t - 400.0), None),
+    ],
+)
+def test_a_stall_a_crash_and_a_flick_are_told_before_they_come(rate_of, kind):
+    found = coming_of(fan(rate_of))
+    assert [one.kind for one in found] == ([kind] if kind else [])
+    assert all(20.0 <= one.in_s <= 100.0 for one in found)
+    assert all("coming" in one.sentence for one in found)
+
+
+def test_heat_is_never_advised_below_its_least_and_put_out_only_for_the_end():
+    scale = replace(SOUTH.controls[Control.GAS], least=1.0)
+    machine = replace(SOUTH, controls=SOUTH.controls | {Control.GAS: scale})
+    ask = ask_at(None, 400.0, machine)
+    at = float(ask.trace.gas[-1])
+    assert step_of(ask, (), -1).to == pytest.approx(at - scale.step)
+    assert step_of(ask, (), -200).to == 1.0
+    low = replace(ask, trace=replace(ask.trace, gas=np.full_like(ask.trace.gas, 1.0)))
+    assert step_of(low, (), -1) is None
+    cracked = replace(low, marks=(*low.marks, Mark(MarkKind.FIRST_CRACK, low.now - 5.0)))
+    assert step_of(cracked, (), -1).to == 0.0, "a coast"
+    assert step_of(replace(ask, machine=replace(machine, controls={})), (), 1) is None
+
+
+def test_a_planned_move_that_falls_due_soon_is_the_one_that_is_changed(plan):
+    ask = ask_at(plan, 400.0)
+    due = [e for e in due_moves(plan, ask.marks, ask.now) if e.move.control is Control.GAS and e.done_t is None]
+    soon = replace(due[-1], due_t=ask.now + 20.0)
+    step = step_of(ask, (soon,), 2)
+    assert (step.move, step.setting) == (soon.index, soon.move.to)
+    assert step.due[0].move.to == pytest.approx(soon.move.to + 2 * SOUTH.controls[Control.GAS].step)
+    assert step_of(ask, (replace(soon, due_t=ask.now + 200.0),), 1).move is None

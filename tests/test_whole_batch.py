@@ -191,3 +191,28 @@ def test_a_batch_survives_kill_minus_nine_and_is_gone_on_with(qtbot, tmp_path, s
     assert session.now() > said["t"], "the batch clock ran on while Firnel was away"
     window.desk.session.close()
     window.close()
+
+
+def test_a_batch_is_roasted_without_a_window_and_its_cues_followed(tmp_path):
+    library = filled(tmp_path / "roastery.sqlite")
+    machine = Simulated(tmp_path, library)
+    library.close()
+    try:
+        told = ("roast", "--device", machine.url, "--plan", str(tmp_path / "plan.json"), "--follow")
+        done = subprocess.run(
+            [sys.executable, "-m", "firnel", *told, "--library", str(tmp_path / "roastery.sqlite")],
+            capture_output=True, text=True, timeout=200, check=True,
+        )  # fmt: skip
+        truth = machine.truth()
+    finally:
+        machine.stop()
+    events = [json.loads(line) for line in done.stdout.splitlines()]
+    marks = {event["mark"]: event["t"] for event in events if event["event"] == "mark"}
+    assert marks["drop"] == pytest.approx(truth["drop"]["t"] - truth["charge"]["t"], abs=10.0)
+    cues = [event for event in events if event["event"] == "cue"]
+    assert [cue["control"] for cue in cues if "control" in cue].count("gas") >= 3
+    library = Library(tmp_path / "roastery.sqlite")
+    record = library.batch(library.find_batch("0001"))
+    assert record.plan == library.plans()[0].name
+    assert record.mark(MarkKind.DROP) is not None
+    library.close()

@@ -52,7 +52,7 @@ class Ask:
 
 
 @dataclass(frozen=True)
-class _Step:
+class Step:
     """From which setting to which, in which planned move (None: at once), and the moves that follow then."""
 
     setting: float
@@ -144,16 +144,16 @@ class LiveForecast:
         until = HORIZON_S if end is None else end - ask.now + MARGIN_S
         hands = _ahead(ask, batch, ensemble.t, zero, due, until)
         forecast = ensemble.forecast(hands, rule, known)
-        guidance = replace(self._told(ask, zero, forecast), coming=_coming(forecast))
+        guidance = replace(self._told(ask, zero, forecast), coming=coming_of(forecast))
         if ask.plan is None or guidance.landing is None:
             return guidance
 
-        def made(step: _Step) -> Choice:
+        def made(step: Step) -> Choice:
             ahead = _ahead(ask, batch, ensemble.t, zero, step.due, until)
             return Choice(Control.GAS, step.setting, step.to, ensemble.forecast(ahead, rule, known), step.move)
 
         came = _came(ask, zero)
-        near = [(by, made(step)) for by in (-1, 1) if (step := _step(ask, due, by)) is not None]
+        near = [(by, made(step)) for by in (-1, 1) if (step := step_of(ask, due, by)) is not None]
         guidance = replace(guidance, ghosts=_ghosts(forecast, [choice for _, choice in near]))
         last_move = max((move.t for move in ask.moves if move.control is not Control.DRUM), default=zero)
         settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= ADVISE_FROM_S
@@ -162,7 +162,7 @@ class LiveForecast:
         scale = ask.machine.controls[Control.GAS]
         wanted = steps_wanted(ask.plan, guidance.landing, [(by, choice.forecast) for by, choice in near], came, scale)
         choices = [choice for _, choice in near]
-        if abs(wanted) > 1 and (step := _step(ask, due, wanted)) is not None:
+        if abs(wanted) > 1 and (step := step_of(ask, due, wanted)) is not None:
             choices.append(made(step))
         advice = advise(ask.plan, guidance.landing, choices, came)
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
@@ -201,7 +201,7 @@ def _due(ask: Ask, expected: Mapping[MarkKind, float]) -> tuple[DueMove, ...]:
     )
 
 
-def _step(ask: Ask, due: tuple[DueMove, ...], by: int) -> _Step | None:
+def step_of(ask: Ask, due: tuple[DueMove, ...], by: int) -> Step | None:
     """The heat some steps otherwise: at once, or in the planned move if one falls due soon; None outside its range."""
     scale = ask.machine.controls.get(Control.GAS)
     if scale is None:
@@ -220,9 +220,9 @@ def _step(ask: Ask, due: tuple[DueMove, ...], by: int) -> _Step | None:
     if abs(to - base) < 0.5 * scale.step:
         return None
     if soon is None:
-        return _Step(base, to, None, (DueMove(PlannedMove(Control.GAS, to, Anchor.TIME), -1, ask.now, base), *due))
+        return Step(base, to, None, (DueMove(PlannedMove(Control.GAS, to, Anchor.TIME), -1, ask.now, base), *due))
     other = tuple(replace(entry, move=replace(entry.move, to=to)) if entry is soon else entry for entry in due)
-    return _Step(base, to, soon.index, other)
+    return Step(base, to, soon.index, other)
 
 
 def _setting(column: FloatArray, moves: tuple[Move, ...], control: Control) -> float | None:
@@ -263,7 +263,7 @@ def _ghosts(planned: Forecast, choices: list[Choice]) -> tuple[Ghost, ...]:
     return tuple(found)
 
 
-def _coming(forecast: Forecast) -> tuple[Coming, ...]:
+def coming_of(forecast: Forecast) -> tuple[Coming, ...]:
     """Stall, crash and flick as the forecast's middle has them in the next minutes, up to the drop."""
     if forecast.fan is None or forecast.fan_t is None or forecast.first_crack is None or forecast.yellow is None:
         return ()
@@ -282,11 +282,15 @@ def _coming(forecast: Forecast) -> tuple[Coming, ...]:
     falls = rate[:-window] - rate[window:]
     if not found and falls.size and float(falls.max()) > CRASH_FALL:
         at = int(np.argmax(falls))
-        found.append(Coming("crash", float(ahead[at] - forecast.at), f"crash coming: the rate falls by {falls[at]:.0f} K/min"))
+        found.append(
+            Coming("crash", float(ahead[at + window] - forecast.at), f"crash coming: the rate falls by {falls[at]:.0f} K/min")
+        )
     rises = rate[window:] - rate[:-window]
     if rises.size and float(rises.max()) > FLICK_RISE and ahead[int(np.argmax(rises))] > forecast.first_crack.value - 60.0:
         at = int(np.argmax(rises))
         found.append(
-            Coming("flick", float(ahead[at] - forecast.at), f"flick coming: the rate turns up by {rises[at]:.0f} K/min")
+            Coming(
+                "flick", float(ahead[at + window] - forecast.at), f"flick coming: the rate turns up by {rises[at]:.0f} K/min"
+            )
         )
     return tuple(found)
