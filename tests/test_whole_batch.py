@@ -195,7 +195,7 @@ def test_a_batch_survives_kill_minus_nine_and_is_gone_on_with(qtbot, tmp_path, s
 
 def test_a_batch_is_roasted_without_a_window_and_its_cues_followed(tmp_path):
     library = filled(tmp_path / "roastery.sqlite")
-    machine = Simulated(tmp_path, library)
+    machine = Simulated(tmp_path, library, "--speed", "40")
     library.close()
     try:
         told = ("roast", "--device", machine.url, "--plan", str(tmp_path / "plan.json"), "--follow")

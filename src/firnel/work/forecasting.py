@@ -85,10 +85,15 @@ def planned_ahead(plan: Plan, machine: Machine, record: BatchRecord, batch: Logg
     return hands
 
 
-def curve_record(record: BatchRecord, machine: Machine | None, at: float, rule: DropRule) -> Forecast | None:
-    """The forecast of a batch at ``at`` [s from charge] from its curve alone; None while there are hardly any readings."""
+def curve_record(
+    record: BatchRecord, machine: Machine | None, at: float, rule: DropRule, recent_s: float = np.inf
+) -> Forecast | None:
+    """The forecast of a batch at ``at`` [s from charge] from its curve alone; None while there are hardly any readings.
+
+    ``recent_s`` bounds how far back is looked, where it is asked at every reading. [s]
+    """
     zero, trace = record.charge_t, record.trace
-    part = (trace.t >= zero) & (trace.t <= zero + at) & np.isfinite(trace.bean)
+    part = (trace.t >= zero + max(at - recent_s, 0.0)) & (trace.t <= zero + at) & np.isfinite(trace.bean)
     if part.sum() < 3:
         return None
 

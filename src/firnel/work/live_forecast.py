@@ -27,6 +27,8 @@ NEXT_MOVE_S = 60.0
 SHOWS_AFTER_S = 25.0
 #: A planned move that is overdue by more than this is no longer expected to be made. [s]
 MISSED_S = 45.0
+#: Without a model the curve is looked at this far back; a batch that lasts longer than this is none. [s]
+RECENT_S, LONGEST_S = 240.0, 3600.0
 #: The forecast runs this far beyond the drop as it was last expected. [s]
 MARGIN_S = 120.0
 #: Forecast rates at which trouble is told before it comes; common practice, no published source. [degC/min]
@@ -110,7 +112,7 @@ class LiveForecast:
     def answer(self, ask: Ask) -> Guidance | None:
         """The guidance for what is known; None while too little is known."""
         charge = next((mark for mark in ask.marks if mark.kind is MarkKind.CHARGE), None)
-        if charge is None or any(mark.kind is MarkKind.DROP for mark in ask.marks):
+        if charge is None or any(mark.kind is MarkKind.DROP for mark in ask.marks) or ask.now - charge.t > LONGEST_S:
             return None
         record = BatchRecord(
             ask.label, ask.lot.name if ask.lot else "", ask.machine.name, datetime.now(UTC), ask.trace, ask.marks, ask.moves,
@@ -118,12 +120,12 @@ class LiveForecast:
         )  # fmt: skip
         rule = drop_rule(ask.plan)
         if self._model is None or self._follower is None:
-            forecast = curve_record(record, ask.machine, ask.now - charge.t, rule)
+            forecast = curve_record(record, ask.machine, ask.now - charge.t, rule, RECENT_S)
             return self._told(ask, charge.t, forecast) if forecast is not None else None
         try:
             batch = logged_batch(record, ask.machine, ask.lot, until=ask.now)
         except UnusableLogError as error:
-            forecast = curve_record(record, ask.machine, ask.now - charge.t, rule)
+            forecast = curve_record(record, ask.machine, ask.now - charge.t, rule, RECENT_S)
             return replace(self._told(ask, charge.t, forecast), why=str(error)) if forecast is not None else None
         if len(batch.hands) < 4:
             return None
@@ -282,9 +284,8 @@ def coming_of(forecast: Forecast) -> tuple[Coming, ...]:
     falls = rate[:-window] - rate[window:]
     if not found and falls.size and float(falls.max()) > CRASH_FALL:
         at = int(np.argmax(falls))
-        found.append(
-            Coming("crash", float(ahead[at + window] - forecast.at), f"crash coming: the rate falls by {falls[at]:.0f} K/min")
-        )
+        sentence = f"crash coming: the rate falls by {falls[at]:.0f} K/min"
+        found.append(Coming("crash", float(ahead[at + window] - forecast.at), sentence))
     rises = rate[window:] - rate[:-window]
     if rises.size and float(rises.max()) > FLICK_RISE and ahead[int(np.argmax(rises))] > forecast.first_crack.value - 60.0:
         at = int(np.argmax(rises))
