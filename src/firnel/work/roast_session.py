@@ -194,6 +194,8 @@ class RoastSession:
 
     def take_guidance(self, guidance: Guidance | None) -> None:
         """What was worked out ahead. Advice stands for a while, so that it can be read, and is not changed every moment."""
+        if guidance is None and self.guidance is None and self.advice is None:
+            return
         self.guidance = guidance
         offered = guidance.advice if guidance is not None else None
         since = self.now() - self._advised_t
