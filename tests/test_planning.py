@@ -24,6 +24,7 @@ from firnel.work.plan_draft import (
     coasting,
     for_machine,
     hold,
+    rehung,
     set_to,
     started_at,
     turned,
@@ -190,6 +191,18 @@ def test_a_move_is_added_where_it_belongs_and_a_coast_replaces_what_comes_after(
     assert not any(move.offset_s == 75.0 for move in coast.moves)
     moved = for_machine(replace(plan, id=4, version=3), replace(DRUM, name="other"))
     assert (moved.id, moved.version, moved.moves, moved.machine) == (None, 1, (), "other")
+
+
+def test_a_move_hangs_on_a_temperature_or_the_clock_and_comes_back_to_its_mark():
+    plan = replace(PLAN, course=(300.0, 240.0, 90.0))
+    index = next(i for i, move in enumerate(plan.moves) if move.anchor is Anchor.YELLOW)
+    t = 300.0 + plan.moves[index].offset_s
+    on_bean = rehung(plan, index, t, 163.6)
+    assert (on_bean.moves[index].anchor, on_bean.moves[index].at_c, on_bean.moves[index].held) == (Anchor.BEAN, 164.0, True)
+    on_clock = rehung(on_bean, index, t, 163.6)
+    assert (on_clock.moves[index].anchor, on_clock.moves[index].offset_s) == (Anchor.TIME, 310.0)
+    back = rehung(on_clock, index, t, 163.6).moves[index]
+    assert (back.anchor, back.offset_s) == (Anchor.YELLOW, 10.0), "whole five seconds"
 
 
 def test_which_end_rules():

@@ -411,12 +411,15 @@ def test_a_move_is_held_turned_added_deleted_and_all_of_it_undone(qtbot, plans):
     with solving(qtbot, plans) as caught:
         qtbot.mouseRelease(hands, Qt.MouseButton.LeftButton, pos=QPoint(int(hands.x_of(230.0)), 22))
     assert [m for m in caught.args[0].plan.moves if m.held and m.offset_s in (225.0, 230.0)]
+    with solving(qtbot, plans) as caught:
+        qtbot.keyClick(editor.moves, Qt.Key.Key_B)
+    assert any(move.anchor == "bean" and move.held for move in caught.args[0].plan.moves)
     with solving(qtbot, plans):
         qtbot.keyClick(editor.moves, Qt.Key.Key_Delete)
     with solving(qtbot, plans) as caught:
         press(qtbot, plans, "Coast")
     assert caught.args[0].plan.moves[-1].to == 0.0 or any(m.to == 0.0 for m in caught.args[0].plan.moves)
-    for _ in range(6):
+    for _ in range(7):
         press(qtbot, plans, "Undo")
     assert not editor._draft.can_undo
     assert editor._draft.plan.moves == begun.moves

@@ -43,6 +43,25 @@ def set_to(plan: Plan, index: int, to: float) -> Plan:
     return _with_move(plan, index, replace(plan.moves[index], to=to, held=True))
 
 
+def rehung(plan: Plan, index: int, t: float, bean_c: float) -> Plan:
+    """A move hung otherwise at the same moment: from its mark to a bean temperature, to the clock, and back to its mark.
+
+    Parameters
+    ----------
+    plan, index : the move.
+    t, bean_c : when it is expected to fall due [s from charge], and what the bean probe reads then. [degC]
+    """
+    move = plan.moves[index]
+    if move.anchor is Anchor.BEAN:
+        other = replace(move, anchor=Anchor.TIME, offset_s=GRAIN_S * round(t / GRAIN_S), at_c=None)
+    elif move.anchor is Anchor.TIME:
+        drying, browning, _ = plan.stages
+        other = anchored(move.control, move.to, t, drying or 300.0, (drying or 300.0) + (browning or 220.0))
+    else:
+        other = replace(move, anchor=Anchor.BEAN, offset_s=0.0, at_c=float(round(bean_c)))
+    return _with_move(plan, index, replace(other, held=True))
+
+
 def started_at(plan: Plan, control: Control, to: float) -> Plan:
     """Another setting at charge, the roaster's own from then on."""
     return replace(plan, start={**plan.start, control: to}, start_held=plan.start_held or control is Control.GAS)

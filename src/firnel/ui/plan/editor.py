@@ -8,6 +8,7 @@ from datetime import date
 from functools import partial
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
@@ -42,6 +43,7 @@ from firnel.work.plan_draft import (
     coasting,
     for_machine,
     hold,
+    rehung,
     set_to,
     started_at,
     turned,
@@ -215,6 +217,7 @@ class PlanEditor(QFrame):
         self.targets.won.connect(lambda name: self._edit(replace(self._draft.plan, wins=name)))
         self.targets.not_understood.connect(self._say)
         self.moves.held.connect(lambda index, held: self._edit(hold(self._draft.plan, index, held)))
+        self.moves.rehung.connect(self._on_rehung)
         self.moves.deleted.connect(lambda index: self._edit(without(self._draft.plan, index)))
         self.moves.stepped.connect(lambda index, steps: self._turn(index, steps=steps))
         self.moves.shifted.connect(lambda index, seconds: self._turn(index, seconds=seconds))
@@ -385,6 +388,14 @@ class PlanEditor(QFrame):
         index = self._move_at(row, step)
         if index is not None:
             self._turn(index, seconds=seconds)
+
+    def _on_rehung(self, index: int) -> None:
+        """A move hung on its mark, a bean temperature or the clock, at the moment at which it is expected."""
+        solved = self._draft.solved
+        t = solved.roast.expected_t[index] if solved is not None else None
+        if solved is not None and t is not None:
+            made = solved.roast.simulated
+            self._edit(rehung(self._draft.plan, index, t, float(np.interp(t, made.t, made.bean_probe[:, 0]))))
 
     def _on_coast(self) -> None:
         scale = self._scale(Control.GAS)

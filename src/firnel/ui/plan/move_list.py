@@ -12,7 +12,7 @@ from firnel.ui.theme.look import Look, mono, sans
 
 ROW = 42
 #: Keys of the list, for its tooltip and the key sheet.
-KEYS = "↑ ↓ choose · + − a step · ← → five seconds · H hold · Del away"
+KEYS = "↑ ↓ choose · + − a step · ← → five seconds · B mark, bean temperature or clock · H hold · Del away"
 
 
 @dataclass(frozen=True)
@@ -34,6 +34,7 @@ class MoveList(QWidget):
     stepped = pyqtSignal(int, int)  # move, steps of its gauge
     shifted = pyqtSignal(int, float)  # move, seconds
     held = pyqtSignal(int, bool)
+    rehung = pyqtSignal(int)
     deleted = pyqtSignal(int)
 
     def __init__(self, look: Look) -> None:
@@ -130,6 +131,8 @@ class MoveList(QWidget):
             self.shifted.emit(self._rows[self._chosen].index, 5.0 if key == Qt.Key.Key_Right else -5.0)
         elif key == Qt.Key.Key_H:
             self.held.emit(self._rows[self._chosen].index, not self._rows[self._chosen].held)
+        elif key == Qt.Key.Key_B:
+            self.rehung.emit(self._rows[self._chosen].index)
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.deleted.emit(self._rows[self._chosen].index)
         else:
