@@ -135,7 +135,7 @@ def _with_window(library_at: Path, speed: float, until: str | None) -> int:
             plan = next(plan for plan in library.plans() if plan.name == PLAN)
             machine = next(m for m in library.machines() if m.name == plan.machine)
             lot = next(lot for lot in library.lots() if lot.name == plan.lot)
-            window.desk.session.prepare(BatchOrder(lot, machine, plan, plan.load_kg))
+            window.desk.prepare(BatchOrder(lot, machine, plan, plan.load_kg))
         try:
             return application.exec()
         finally:

@@ -84,7 +84,7 @@ class Stage:
         """Prepare a batch of the plan."""
         library = self.window.desk.library
         lot = next(lot for lot in library.lots() if lot.name == self.plan.lot)
-        self.window.desk.session.prepare(BatchOrder(lot, library.machine(self.plan.machine), self.plan, self.plan.load_kg))
+        self.window.desk.prepare(BatchOrder(lot, library.machine(self.plan.machine), self.plan, self.plan.load_kg))
 
     def wind_on(self, until: Callable[[], bool], most_s: float = 1200.0) -> None:
         """Roast on until something is so; the marks are pressed a moment after they happen."""

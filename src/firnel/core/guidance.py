@@ -8,9 +8,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from firnel.core.model.forecast import Forecast, Interval
 from firnel.core.plan import TARGET_WORDS, Plan
-from firnel.core.vocabulary import Control, ControlScale, MarkKind
+from firnel.core.vocabulary import Control, ControlScale, FloatArray, MarkKind
 
 #: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval. The clock
 #: inside a stage is not chased: a stage must be further off. In development there is no other chance, so less is let pass.
@@ -19,6 +21,8 @@ EDGES = {"stage": (1.7, 0.5), "end": (0.8, 0.25), "development": (0.55, 0.15)}
 WORTH = 0.4
 #: A hand is never told to go further than this at once: steps of the gauge, or a share of its range where that is more.
 MOST_STEPS, MOST_SHARE = 5, 0.15
+#: The air line is looked at this far ahead, and may be missed by this much; common practice, no published source. [s], [K]
+AIR_FROM_S, AIR_TO_S, AIR_TOLERANCE_C = 25.0, 75.0, 4.0
 #: A step must not put another target further out than it was, beyond this much of its tolerance.
 SPOILS = 0.35
 
@@ -86,7 +90,27 @@ class Landing:
         return not any(one.outside for one in self.off)
 
 
-def expected_off(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float]) -> tuple[Off, ...]:
+@dataclass(frozen=True)
+class AirLine:
+    """The plan's air probe, moved with its marks: times from charge [s] and readings [degC], shape (n,)."""
+
+    t: FloatArray
+    air: FloatArray
+
+    def off(self, forecast: Forecast) -> Off | None:
+        """By how much the air is expected to miss the line in the near future; None where either is not known there."""
+        if forecast.air is None or forecast.fan_t is None:
+            return None
+        near = (forecast.fan_t >= forecast.at + AIR_FROM_S) & (forecast.fan_t <= forecast.at + AIR_TO_S)
+        wanted = np.interp(forecast.fan_t[near], self.t, self.air, left=np.nan, right=np.nan)
+        by = forecast.air[near] - wanted
+        by = by[np.isfinite(by)]
+        return Off("air_c", float(by.mean()), AIR_TOLERANCE_C, 0.0, "stage") if by.size else None
+
+
+def expected_off(
+    plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float], line: AirLine | None = None
+) -> tuple[Off, ...]:
     """What is expected to be missed of the plan's targets still to come.
 
     Parameters
@@ -94,6 +118,7 @@ def expected_off(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float])
     plan : with its targets.
     forecast : of the batch.
     came : marks that have come, from charge. [s]
+    line : of an air-led plan: up to first crack the air is coached, and the stages are its result.
     """
     targets, found = plan.targets, []
 
@@ -105,6 +130,9 @@ def expected_off(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float])
         kind = "stage" if name in ("drying_s", "browning_s") else kind
         found.append(Off(name, told.value - base - wanted, plan.tolerance(name), 0.5 * (told.high - told.low), kind))
 
+    air = line.off(forecast) if line is not None and MarkKind.FIRST_CRACK not in came else None
+    if air is not None:
+        return (air,)
     if MarkKind.YELLOW not in came:
         add("drying_s", plan.stages[0], forecast.yellow)
     if MarkKind.FIRST_CRACK not in came and (MarkKind.YELLOW in came or forecast.yellow is not None):
@@ -115,7 +143,7 @@ def expected_off(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float])
     return tuple(found)
 
 
-def landing_of(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float]) -> Landing:
+def landing_of(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float], line: AirLine | None = None) -> Landing:
     """The landing, with what is off."""
     return Landing(
         forecast.development_s.value if forecast.development_s else None,
@@ -124,18 +152,23 @@ def landing_of(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float]) -
         plan.targets.drop_c,
         plan.tolerance("development_s"),
         plan.tolerance("drop_c"),
-        expected_off(plan, forecast, came),
+        expected_off(plan, forecast, came, line),
     )
 
 
 def steps_wanted(
-    plan: Plan, landing: Landing, ghosts: Sequence[tuple[int, Forecast]], came: Mapping[MarkKind, float], scale: ControlScale
+    plan: Plan,
+    landing: Landing,
+    ghosts: Sequence[tuple[int, Forecast]],
+    came: Mapping[MarkKind, float],
+    scale: ControlScale,
+    line: AirLine | None = None,
 ) -> int:
     """How many steps of the gauge would bring the worst miss back, by what one step does; 0 where nothing is missed.
 
     Parameters
     ----------
-    plan, landing, came : as in `advise`.
+    plan, landing, came, line : as in `advise`.
     ghosts : steps and what would come of them: one less, one more.
     scale : of the control that is stepped.
     """
@@ -143,14 +176,16 @@ def steps_wanted(
     missed = sorted((off for off in landing.off if off.outside), key=lambda off: -_weight(plan, off))
     for off in missed:
         for steps, forecast in ghosts:
-            mine = next((other for other in expected_off(plan, forecast, came) if other.name == off.name), None)
+            mine = next((other for other in expected_off(plan, forecast, came, line) if other.name == off.name), None)
             gained = 0.0 if mine is None else (abs(off.by) - abs(mine.by) if mine.by * off.by > 0 else abs(off.by))
             if gained > 0.05 * off.tolerance:
                 return steps * max(1, min(round(abs(off.by) / gained), most))
     return 0
 
 
-def advise(plan: Plan, landing: Landing, choices: Sequence[Choice], came: Mapping[MarkKind, float]) -> Advice | None:
+def advise(
+    plan: Plan, landing: Landing, choices: Sequence[Choice], came: Mapping[MarkKind, float], line: AirLine | None = None
+) -> Advice | None:
     """The choice that helps most; None where nothing is missed, or no move is worth it.
 
     Parameters
@@ -159,12 +194,13 @@ def advise(plan: Plan, landing: Landing, choices: Sequence[Choice], came: Mappin
     landing : as expected without a choice.
     choices : what a hand could do.
     came : marks that have come, from charge. [s]
+    line : of an air-led plan.
     """
     missed = sorted((off for off in landing.off if off.outside), key=lambda off: -_weight(plan, off))
     for off in missed:
         best: Advice | None = None
         for choice in choices:
-            after = {other.name: other for other in expected_off(plan, choice.forecast, came)}
+            after = {other.name: other for other in expected_off(plan, choice.forecast, came, line)}
             mine = after.get(off.name)
             if mine is None or _spoils(landing.off, after, off.name):
                 continue
@@ -195,6 +231,8 @@ def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: str) -> bool
 def off_words(off: Off, by: float | None = None) -> str:
     """``first crack 0:35 early``, ``drop 2.1 K hot``; of a target off ``by`` instead, if given."""
     amount = off.by if by is None else by
+    if off.name == "air_c":
+        return f"air line {abs(amount):.0f} K {'hot' if amount > 0 else 'cold'}"
     if off.name == "drop_c":
         return f"{TARGET_WORDS[off.name]} {abs(amount):.1f} K {'hot' if amount > 0 else 'cold'}"
     seconds = round(abs(amount))

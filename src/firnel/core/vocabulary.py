@@ -187,6 +187,7 @@ class Machine:
     preheat: str = ""  #: the routine, in the house's own words
     between: str = ""  #: between two batches
     draft_check: str = ""  #: when and how the draft was last checked
+    checks: str = ""  #: before each charge, in the house's own words; see `routine.steps_of`
     id: int | None = None
 
 

@@ -314,6 +314,19 @@ class Library:
         with self.engine.connect() as connection:
             return connection.execute(query).scalar()
 
+    def drop_delays(self, machine_id: int, kind: str, limit: int) -> list[float]:
+        """How long after a note of that kind the newest batches of a machine were dropped, newest first. [s]"""
+        query = (
+            select(marks.c.t - notes.c.t)
+            .join_from(marks, notes, (marks.c.batch_id == notes.c.batch_id) & (notes.c.kind == kind))
+            .join(batches, batches.c.id == marks.c.batch_id)
+            .where(marks.c.kind == MarkKind.DROP.value, batches.c.machine_id == machine_id)
+            .order_by(batches.c.started.desc())
+            .limit(limit)
+        )
+        with self.engine.connect() as connection:
+            return [float(delay) for delay in connection.execute(query).scalars()]
+
     def journal_state(self, key: int) -> tuple[float, float, float]:
         """Where the journal of a batch stood: log time [s], wall time [s], clock rate."""
         query = select(batches.c.last_t, batches.c.last_wall, batches.c.clock_rate, batches.c.started).where(

@@ -14,7 +14,7 @@ from firnel.store.rows import aware, new_key, upsert
 from firnel.store.tables import machine_log, machine_models, machines
 
 #: Fields of a machine that are kept together in its details.
-DETAILS = ("second_crack_c", "tray_litres", "altitude_m", "probes", "heaters", "preheat", "between", "draft_check")
+DETAILS = ("second_crack_c", "tray_litres", "altitude_m", "probes", "heaters", "preheat", "between", "draft_check", "checks")
 
 
 @dataclass(frozen=True)

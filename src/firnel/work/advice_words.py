@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from firnel.core.guidance import Advice, Off
 from firnel.core.model.forecast import Interval
 from firnel.core.plan import Plan
@@ -16,6 +18,8 @@ from firnel.work.roast_session import RoastSession
 HOT_BEAN_C, HOT_AIR_C = 238.0, 320.0
 #: Without a reading for this long there is a gap; this many bad ones in a row are a bad probe. [s], [readings]
 GAP_S, BAD_READINGS = 6.0, 5
+#: Of this many readings the last few are compared with all: this much slower, and slower than that, they come late. [s]
+LATE_OF, LATE_READINGS, LATE_TIMES, LATE_S = 60, 6, 2.0, 2.5
 #: So long after the charge the probe plunges, and what it reads is not judged. [s]
 PLUNGE_S = 40.0
 FIRE = "Fire danger: heat off, keep the doors shut, have the extinguisher at hand, follow the maker's manual."
@@ -38,6 +42,8 @@ def told_line(session: RoastSession, units: Units) -> Told:
     advice = advice_sentence(session, units)
     if warnings and (warnings[0][0] < COMING or not advice):
         return Told(warnings[0][1], "warn", tuple(sentence for _, sentence in warnings[1:]) + ((advice,) if advice else ()))
+    if advice and session.advice is None:
+        return Told(advice)
     if advice:
         return Told(advice, "advice", tuple(sentence for _, sentence in warnings))
     return Told(landing_sentence(session, units))
@@ -64,12 +70,32 @@ def warnings_of(session: RoastSession, units: Units) -> list[tuple[int, str]]:
         found.append((PROBE, "The bean probe reads what no roast has: a broken wire? Drive by time, colour and sound."))
     elif sum(bool(quality & Quality.SPIKE) for quality in last) >= 3:
         found.append((PROBE, "The bean probe jumps: its wire or seat may be loose."))
-    if trace.last_t is not None and now - trace.last_t > GAP_S * max(1.0, 0.5 * session.clock.rate):
-        found.append((GAP, f"No reading for {clock(now - trace.last_t)}: the clock and the keys go on."))
+    found += [(GAP, sentence) for sentence in _late_readings(session, now)]
     if session.guidance is not None:
         for coming in session.guidance.coming:
             found.append((COMING, f"{coming.sentence[:1].upper()}{coming.sentence[1:]}, in about {clock(coming.in_s)}."))
     return sorted(found)
+
+
+def _late_readings(session: RoastSession, now: float) -> list[str]:
+    """Readings that do not come, or come more seldom than they did."""
+    trace = session.trace
+    if trace.last_t is None:
+        return []
+    silent = now - trace.last_t
+    if trace.quality_at(len(trace) - 1) & Quality.HAND:
+        if silent < session.hand_every_s:
+            return []
+        return [f"A reading is due, the last is {clock(silent)} old: type what the display shows, then Enter."]
+    if silent > GAP_S * max(1.0, 0.5 * session.clock.rate):
+        return [f"No reading for {clock(silent)}: the clock and the keys go on."]
+    between = np.diff(trace.column("t")[-LATE_OF:])
+    if between.size < LATE_OF - 1:
+        return []
+    usual, lately = float(np.median(between)), float(np.median(between[-LATE_READINGS:]))
+    if lately > LATE_TIMES * usual and lately > LATE_S:
+        return [f"Readings come every {lately:.0f} s, not every {usual:.0f} s as before: the link is slow, rates lag."]
+    return []
 
 
 def advice_sentence(session: RoastSession, units: Units) -> str:
@@ -99,12 +125,18 @@ def _control_name(advice: Advice, machine: Machine | None) -> str:
 
 
 def _off_text(off: Off, by: float, units: Units) -> str:
-    name = {"drying_s": "Yellow", "browning_s": "First crack", "drop_c": "Drop", "development_s": "Development"}[off.name]
+    name = {
+        "air_c": "Air line",
+        "drying_s": "Yellow",
+        "browning_s": "First crack",
+        "drop_c": "Drop",
+        "development_s": "Development",
+    }[off.name]
     return f"{name} expected {_amount(off.name, by, units)}"
 
 
 def _amount(name: str, by: float, units: Units) -> str:
-    if name == "drop_c":
+    if name in ("drop_c", "air_c"):
         return f"{abs(units.show_difference(by)):.1f} {units.temperature} {'hot' if by > 0 else 'cold'}"
     word = ("long" if by > 0 else "short") if name == "development_s" else ("late" if by > 0 else "early")
     return f"{clock(abs(by))} {word}"

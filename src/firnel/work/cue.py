@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from firnel.core.plan import Anchor, DueMove, PlannedMove
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, ControlScale, Machine, MarkKind
+from firnel.work.before_charge import between_words, charge_words
+from firnel.work.drop_cue import FINAL_S, LEADS_S, drop_cue
 from firnel.work.roast_session import RoastSession
 
 #: A move is told as due this long before and as missed this long after its moment. [s]
@@ -15,7 +17,7 @@ SOON_S, MISSED_S = 12.0, 20.0
 
 @dataclass(frozen=True)
 class Cue:
-    """What the top of the Roast view says. ``urgency`` is calm, soon, due or warn."""
+    """What the top of the Roast view says. ``urgency`` is calm, soon, due, warn, or drop in the last seconds."""
 
     kicker: str
     headline: str
@@ -27,29 +29,58 @@ class Cue:
     urgency: str = "calm"
 
 
-def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0) -> Cue:
-    """The cue as the session stands now."""
+def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0, following: str = "") -> Cue:
+    """The cue as the session stands now.
+
+    Parameters
+    ----------
+    following : a sentence on the batch that waits next.
+    """
     phase, now = session.phase, session.now()
     marks = session.marks
     charge = marks.get(MarkKind.CHARGE)
     since = clock(now - charge.t) if charge else ""
     figures = _figures(session, units)
     if phase == "idle":
-        return Cue("no batch", "Prepare the next batch", "Press N: choose lot, load and plan.", "", "", "", figures)
+        return Cue(
+            "no batch", "Prepare the next batch", following or "Press N: choose lot, load and plan.", "", "", "", figures
+        )
     if phase == "ready":
-        return _before_charge(session, units, figures)
+        headline, detail, urgency = charge_words(session, units)
+        return Cue("before charge", headline, detail, "", "", "", figures, urgency)
     if phase == "cooling":
-        cooled = now - marks[MarkKind.DROP].t
-        detail = f"Aim: hand-warm within {clock(cooling_aim_s)}. Weigh it, then type the figures in the sheet."
-        late = cooled > cooling_aim_s
-        headline = "Cooling over the aim: is the tray fan on?" if late else "Cool, then weigh"
-        return Cue("dropped", headline, detail, "cooling", clock(cooled), since, figures, "warn" if late else "calm")
+        return _cooling(session, now - marks[MarkKind.DROP].t, cooling_aim_s, since, figures, following)
     stage_start = {"drying": MarkKind.CHARGE, "browning": MarkKind.YELLOW, "development": MarkKind.FIRST_CRACK}[phase]
     label, shown = phase, clock(now - marks[stage_start].t)
     if phase == "development" and charge:
         label = f"development · {100 * (now - marks[stage_start].t) / max(now - charge.t, 1):.0f} % of total"
     kicker, headline, detail, urgency = _next(session, units, now)
+    ending = drop_cue(session, units)
+    if ending is not None and ending.left_s <= LEADS_S:
+        left = ending.left_s
+        sentence = _join(headline if kicker == "next move" else "", ending.sentence)
+        headline = "Drop now" if left <= 0.5 else f"Drop in {clock(left)}"
+        if left > FINAL_S:
+            return Cue("drop", headline, sentence, label, shown, since, figures, "soon")
+        shown, name = (clock(-left), "over by") if left < -0.5 else (f"{max(left, 0.0):.0f}", "drop in")
+        return Cue("drop", headline, sentence, name, shown, since, figures, "drop")
+    if ending is not None and ending.sentence:
+        detail = _join(ending.sentence, detail)
     return Cue(kicker, headline, detail, label, shown, since, figures, urgency)
+
+
+def _cooling(session: RoastSession, cooled: float, aim_s: float, since: str, figures: str, following: str) -> Cue:
+    """After the drop: the routine between two batches, and the scale."""
+    if cooled > aim_s and session.batch_id is not None:
+        detail = _join(f"Aim: hand-warm within {clock(aim_s)}.", following)
+        return Cue(
+            "dropped", "Cooling over the aim: is the tray fan on?", detail, "cooling", clock(cooled), since, figures, "warn"
+        )
+    between = between_words(session, following)
+    if between is None:
+        detail = _join(f"Aim: hand-warm within {clock(aim_s)}. Weigh it, then type the figures in the sheet.", following)
+        return Cue("dropped", "Cool, then weigh", detail, "cooling", clock(cooled), since, figures)
+    return Cue("between batches", between[0], between[1], "cooling", clock(cooled), since, figures)
 
 
 def _figures(session: RoastSession, units: Units) -> str:
@@ -60,34 +91,6 @@ def _figures(session: RoastSession, units: Units) -> str:
     turned = MarkKind.TURNING in session.marks
     text = units.text(bean, "°C", 1)
     return f"{text} {units.rate_text(rate)}" if charged and turned else text
-
-
-def _before_charge(session: RoastSession, units: Units, figures: str) -> Cue:
-    plan = session.order.plan
-    charge_c = plan.targets.charge_c if plan else None
-    bean = session.trace.latest("bean")
-    if charge_c is None:
-        return Cue(
-            "before charge",
-            "Charge, and press Space",
-            "The charge is found from the curve if the key is forgotten.",
-            "",
-            "",
-            "",
-            figures,
-        )
-    headline = f"Charge at {units.text(charge_c, '°C', 0)}"
-    away = "" if bean is None else f"Bean probe {_away(units, bean - charge_c)}. "
-    detail = f"{away}Press Space as the beans fall."
-    near = bean is not None and abs(bean - charge_c) <= 2.0
-    return Cue("before charge", headline, detail, "", "", "", figures, "due" if near else "calm")
-
-
-def _away(units: Units, difference_c: float) -> str:
-    shown = units.show_difference(difference_c)
-    if abs(difference_c) <= 1.0:
-        return "is there"
-    return f"is {abs(shown):.0f} {units.temperature} {'above' if shown > 0 else 'below'}"
 
 
 def _next(session: RoastSession, units: Units, now: float) -> tuple[str, str, str, str]:
@@ -118,7 +121,7 @@ def _next(session: RoastSession, units: Units, now: float) -> tuple[str, str, st
         return "next mark", _with_time(mark_step[1], mark_step[0], now), _join(shift, follows), _urgency(mark_step[0], now)
     late = moment is not None and now - moment > MISSED_S
     kicker = "missed move" if late else "next move"
-    follows = _join(when, shift, *(f"then {text}" for text in after))
+    follows = _join("Enter: done, D: let it go" if late else "", when, shift, *(f"then {text}" for text in after))
     return kicker, _with_time(headline, moment, now), follows, "warn" if late else _urgency(moment, now)
 
 

@@ -12,7 +12,10 @@ from firnel.devices.hand import HandSource
 from firnel.devices.reading import LinkState, LinkStatus, Reading, ReadingSource
 from firnel.devices.register_map import shipped_maps
 from firnel.store.library import Library
-from firnel.work.roast_session import RoastSession
+from firnel.work.drop_cue import learned_lead, note_asked
+from firnel.work.queue import next_for, order_of, prepared
+from firnel.work.references import reference_of
+from firnel.work.roast_session import BatchOrder, RoastSession
 from firnel.work.settings import Settings
 
 __all__ = ["AddressError", "Desk", "LinkState", "LinkStatus", "machine_kinds", "machine_of_kind"]
@@ -88,6 +91,31 @@ class Desk:
 
         source.start(on_reading, on_status)
 
+    def prepare(self, order: BatchOrder) -> str:
+        """Begin the record of a batch; what is known of the hands at this machine goes with it. Returns its label.
+
+        Raises
+        ------
+        ValueError : see `RoastSession.prepare`.
+        """
+        label = self.session.prepare(order)
+        machine = self.session.machine
+        self.session.lead_s = learned_lead(self.library, machine.id if machine is not None else None)
+        self.session.hand_every_s = float(self.settings.hand_every_s)
+        self.session.reference = reference_of(self.library, order.plan)
+        prepared(self.library, order)
+        return label
+
+    def prepare_next(self) -> str | None:
+        """Prepare the first batch that waits for this machine; None where none does.
+
+        Raises
+        ------
+        ValueError : see `RoastSession.prepare`.
+        """
+        found = next_for(self.library, self.session.machine)
+        return self.prepare(order_of(self.library, found[1])) if found is not None else None
+
     def disconnect(self) -> None:
         """Stop reading."""
         if self._source is not None:
@@ -110,6 +138,7 @@ class Desk:
     def take_reading(self, reading: Reading) -> None:
         """Take a reading of the connected machine."""
         self.session.take_reading(reading)
+        note_asked(self.session)
         self._watch_steel()
         self.look_ahead()
 
@@ -162,18 +191,37 @@ class Desk:
         self._model = (None, None)
 
     def _watch_steel(self) -> None:
-        """Every few seconds before the charge, say how soaked the drum is."""
+        """Every few seconds before the charge, say how soaked the drum is, and what that would do to the plan."""
         session, machine = self.session, self.session.machine
         if machine is None or machine.id is None or MarkKind.CHARGE in session.marks:
-            session.steel = None
+            session.steel = session.readiness = None
             return
-        if session.now() - self._steel_t < STEEL_EVERY_S and session.now() >= self._steel_t:
+        if self._looking or (session.now() - self._steel_t < STEEL_EVERY_S and session.now() >= self._steel_t):
             return
         self._steel_t = session.now()
-        from firnel.work.steel import steel_now
-
         model = self._model_of(machine)
-        session.steel = steel_now(model, machine, session.trace.trace()) if model is not None else None
+        if model is None:
+            session.steel = session.readiness = None
+            return
+        from firnel.work.forecasting import traits_of
+        from firnel.work.steel import Readiness, SteelEstimate, readiness, steel_now
+
+        trace, order, batch_id = session.trace.trace(), session.order, session.batch_id
+
+        def work() -> tuple[SteelEstimate, Readiness | None] | None:
+            steel = steel_now(model, machine, trace)
+            if steel is None or order.plan is None:
+                return None if steel is None else (steel, None)
+            return steel, readiness(model, machine, order.plan, traits_of(order.lot), steel)
+
+        def worked(found: tuple[SteelEstimate, Readiness | None] | None) -> None:
+            self._looking = False
+            if session.batch_id == batch_id and MarkKind.CHARGE not in session.marks:
+                session.steel, session.readiness = found if found is not None else (None, None)
+                self._changed()
+
+        self._looking = True
+        self.aside(work, worked)
 
     def _status(self, generation: int, status: LinkStatus) -> None:
         if generation == self._generation:

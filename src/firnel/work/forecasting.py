@@ -155,9 +155,14 @@ def simulate_plan(
 
 def green_of(library: Library, name: str) -> GreenTraits:
     """The traits of a lot by its name; usual ones where it is not in the library, or not measured."""
-    lot = next((lot for lot in library.lots() if lot.name == name), Lot(name))
-    usual = GreenTraits(name)
-    return GreenTraits(name, lot.density_g_per_l or usual.density, lot.moisture or usual.moisture, lot.process)
+    return traits_of(next((lot for lot in library.lots() if lot.name == name), Lot(name)))
+
+
+def traits_of(lot: Lot | None) -> GreenTraits:
+    """The traits of a lot; usual ones where it is not known, or not measured."""
+    lot = lot or Lot("")
+    usual = GreenTraits(lot.name)
+    return GreenTraits(lot.name, lot.density_g_per_l or usual.density, lot.moisture or usual.moisture, lot.process)
 
 
 def simulate_document(roast: PlannedRoast) -> dict[str, Any]:

@@ -30,6 +30,44 @@ class LoadLabel:
         return f"{PREFIX};{self.number};{self.load_kg:.3f};{self.lot}"
 
 
+@dataclass(frozen=True)
+class Scanned:
+    """What was read off a label: the batch number, and lot and load where the code says them."""
+
+    number: str
+    lot: str = ""
+    load_kg: float | None = None
+
+
+def read_label(text: str) -> Scanned:
+    """What a scanner or a hand typed: a whole code, or only the number.
+
+    Raises
+    ------
+    ValueError : if it is neither.
+    """
+    parts = [part.strip() for part in text.strip().split(";")]
+    if len(parts) == 1 and parts[0].isdecimal():
+        return Scanned(parts[0].zfill(4))
+    if len(parts) < 4 or parts[0].lower() != PREFIX:
+        raise ValueError(f"{text.strip()[:40]!r} is no label of a load: scan its code, or type its number.")
+    try:
+        return Scanned(parts[1], ";".join(parts[3:]), float(parts[2]))
+    except ValueError:
+        raise ValueError(f"the weight on this label cannot be read: {parts[2]!r}.") from None
+
+
+def mismatch(scanned: Scanned, number: str, lot: str, load_kg: float | None) -> str:
+    """What is wrong with a label for this batch, as a sentence; empty where it is right."""
+    if scanned.lot and lot and scanned.lot != lot:
+        return f"This is {scanned.lot}, labelled {scanned.number}; batch {number} is {lot}."
+    if scanned.number != number:
+        return f"This load is labelled {scanned.number}; the batch that waits is {number}."
+    if scanned.load_kg is not None and load_kg is not None and abs(scanned.load_kg - load_kg) > 0.0051 * max(load_kg, 1.0):
+        return f"This load weighs {scanned.load_kg:.3f} kg; batch {number} is planned with {load_kg:.3f} kg."
+    return ""
+
+
 def labels_for(library: Library, plan: Plan, count: int, units: Units) -> list[LoadLabel]:
     """Labels for the next batches of a plan, with the numbers they are going to get.
 

@@ -8,14 +8,14 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from firnel.core.guidance import Advice, Choice, Landing, advise, landing_of, steps_wanted
+from firnel.core.guidance import Advice, AirLine, Choice, Landing, advise, landing_of, steps_wanted
 from firnel.core.model.constants import Hands, control_share
 from firnel.core.model.following import Follower
 from firnel.core.model.forecast import FORWARD_STEP, DropRule, Forecast, Forecaster, Marks
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.replay import HORIZON_S
-from firnel.core.plan import Anchor, DueMove, Plan, PlannedMove, due_moves
+from firnel.core.plan import Anchor, DueMove, Plan, PlannedMove, due_moves, shifted_curve
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, FloatArray, Lot, Machine, Mark, MarkKind, Move, Trace
 from firnel.work.forecasting import SEED, curve_record
 
@@ -135,8 +135,16 @@ class LiveForecast:
     def _told(self, ask: Ask, zero: float, forecast: Forecast) -> Guidance:
         self._expected = _marks_of(forecast, zero)
         came = _came(ask, zero)
-        landing = landing_of(ask.plan, forecast, came) if ask.plan is not None else None
+        landing = landing_of(ask.plan, forecast, came, self._line(ask, zero)) if ask.plan is not None else None
         return Guidance(ask.now, forecast, dict(self._expected), landing)
+
+    def _line(self, ask: Ask, zero: float) -> AirLine | None:
+        """The air line of a plan that is led by it, where the machine has an air probe."""
+        plan = ask.plan
+        if plan is None or plan.approach != "air-led" or not np.isfinite(ask.trace.air[-30:]).any():
+            return None
+        curve = shifted_curve(plan, ask.marks, ask.now, self._expected)
+        return AirLine(curve.t - zero, curve.air) if curve is not None and curve.t.size else None
 
     def _guided(
         self, ask: Ask, zero: float, batch: LoggedBatch, ensemble: Forecaster, known: Marks, rule: DropRule
@@ -146,7 +154,7 @@ class LiveForecast:
         until = HORIZON_S if end is None else end - ask.now + MARGIN_S
         hands = _ahead(ask, batch, ensemble.t, zero, due, until)
         forecast = ensemble.forecast(hands, rule, known)
-        guidance = replace(self._told(ask, zero, forecast), coming=coming_of(forecast))
+        guidance = replace(self._told(ask, zero, forecast), coming=coming_of(forecast, ask.plan))
         if ask.plan is None or guidance.landing is None:
             return guidance
 
@@ -162,11 +170,12 @@ class LiveForecast:
         if not settled or not near or guidance.landing is None or guidance.landing.inside:
             return guidance
         scale = ask.machine.controls[Control.GAS]
-        wanted = steps_wanted(ask.plan, guidance.landing, [(by, choice.forecast) for by, choice in near], came, scale)
+        line = self._line(ask, zero)
+        wanted = steps_wanted(ask.plan, guidance.landing, [(by, choice.forecast) for by, choice in near], came, scale, line)
         choices = [choice for _, choice in near]
         if abs(wanted) > 1 and (step := step_of(ask, due, wanted)) is not None:
             choices.append(made(step))
-        advice = advise(ask.plan, guidance.landing, choices, came)
+        advice = advise(ask.plan, guidance.landing, choices, came, line)
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
         return replace(guidance, advice=advice, too_late=advice is None and end - ask.now < SHOWS_AFTER_S)
 
@@ -265,8 +274,11 @@ def _ghosts(planned: Forecast, choices: list[Choice]) -> tuple[Ghost, ...]:
     return tuple(found)
 
 
-def coming_of(forecast: Forecast) -> tuple[Coming, ...]:
-    """Stall, crash and flick as the forecast's middle has them in the next minutes, up to the drop."""
+def coming_of(forecast: Forecast, plan: Plan | None = None) -> tuple[Coming, ...]:
+    """Stall, crash and flick as the forecast's middle has them in the next minutes, up to the drop.
+
+    An air-led plan is not judged by the shape of its rate: of it only a stall is told.
+    """
     if forecast.fan is None or forecast.fan_t is None or forecast.first_crack is None or forecast.yellow is None:
         return ()
     t, middle = forecast.fan_t, forecast.fan[1]
@@ -280,6 +292,8 @@ def coming_of(forecast: Forecast) -> tuple[Coming, ...]:
     if rate[lowest] < STALL_RATE:
         in_s = float(ahead[lowest] - forecast.at)
         found.append(Coming("stall", in_s, f"stall coming: the rate falls to {rate[lowest]:.1f} K/min"))
+    if plan is not None and plan.approach == "air-led":
+        return tuple(found)
     window = max(1, int(30.0 / FORWARD_STEP))
     falls = rate[:-window] - rate[window:]
     if not found and falls.size and float(falls.max()) > CRASH_FALL:

@@ -12,6 +12,7 @@ from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, FloatArray, Found, Mark, MarkKind, Trace
 from firnel.work.advice_words import Told, told_line
 from firnel.work.cue import Cue, control_text, cue_of, move_sentence, when_sentence
+from firnel.work.ready_picture import ReadyPicture, ready_picture
 from firnel.work.roast_session import RoastSession
 from firnel.work.settings import Settings
 
@@ -57,6 +58,8 @@ class Curves:
     plan_rate: FloatArray
     fan_t: FloatArray
     fan: FloatArray  #: 10, 50 and 90 % of the bean probe to come, shape (3, n)
+    reference_t: FloatArray
+    reference: FloatArray  #: bean probe of the reference batch
 
 
 @dataclass(frozen=True)
@@ -82,6 +85,7 @@ class RoastPicture:
     next_key: str
     told: Told
     landing: LandingPicture | None
+    ready: ReadyPicture | None
 
 
 @dataclass(frozen=True)
@@ -99,8 +103,8 @@ class LandingPicture:
 _NONE = np.empty(0)
 
 
-def roast_picture(session: RoastSession, settings: Settings) -> RoastPicture:
-    """The picture as the session stands now."""
+def roast_picture(session: RoastSession, settings: Settings, following: str = "") -> RoastPicture:
+    """The picture as the session stands now; ``following`` tells of the batch that waits next."""
     units = settings.units
     charge = session.marks.get(MarkKind.CHARGE)
     now = session.now()
@@ -110,7 +114,7 @@ def roast_picture(session: RoastSession, settings: Settings) -> RoastPicture:
     levels = _levels(curves, units)
     return RoastPicture(
         phase=session.phase,
-        cue=cue_of(session, units, settings.cooling_aim_s),
+        cue=cue_of(session, units, settings.cooling_aim_s, following),
         curves=curves,
         labels=_labels(session, units, zero),
         ribbons=ribbons_of(session, units, zero, now),
@@ -128,6 +132,7 @@ def roast_picture(session: RoastSession, settings: Settings) -> RoastPicture:
         next_key=_next_key(session),
         told=told_line(session, units),
         landing=_landing(session, units),
+        ready=ready_picture(session, units) if session.phase in ("ready", "cooling") else None,
     )
 
 
@@ -156,7 +161,8 @@ def _landing(session: RoastSession, units: Units) -> LandingPicture | None:
 
 
 def _steel_rows(session: RoastSession, units: Units) -> tuple[tuple[str, str, str], ...]:
-    if session.steel is None:
+    """While no batch is prepared; a prepared one has a card for it."""
+    if session.steel is None or session.recording:
         return ()
     spread = units.show_difference(session.steel.sd_c)
     return (("drum steel", f"± {spread:.0f}", units.text(session.steel.steel_c, "°C", 0)),)
@@ -194,6 +200,7 @@ def _curves(session: RoastSession, units: Units, zero: float) -> Curves:
         _NONE if planned is None or plan is None else _shown(planned.bean + plan.tolerance("drop_c"), units),
         _NONE if empty or planned is None else np.where(late, units.show_difference(1.0) * planned.ror, np.nan),
         *_fan(session, units, zero),
+        *_reference(session, units),
     )
 
 
@@ -205,6 +212,17 @@ def _fan(session: RoastSession, units: Units, zero: float) -> tuple[FloatArray, 
     end = forecast.drop_t.value if forecast.drop_t is not None else forecast.at + 120.0
     part = (forecast.fan_t >= session.now() - zero - 4.0) & (forecast.fan_t <= end)
     return forecast.fan_t[part], _shown(forecast.fan[:, part], units)
+
+
+def _reference(session: RoastSession, units: Units) -> tuple[FloatArray, FloatArray]:
+    """The bean probe of the reference batch, from its charge to its drop."""
+    record = session.reference
+    if record is None or MarkKind.CHARGE not in session.marks:
+        return _NONE, _NONE
+    drop = record.mark(MarkKind.DROP)
+    t = record.trace.t - record.charge_t
+    part = (t >= 0.0) & (t <= (drop.t - record.charge_t if drop else np.inf))
+    return t[part], _shown(record.trace.bean[part], units)
 
 
 def _shown(celsius: FloatArray, units: Units) -> FloatArray:

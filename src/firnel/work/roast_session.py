@@ -18,6 +18,7 @@ from firnel.core.plan import DueMove, Plan, due_moves, expected_marks, match_pla
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import (
     EXPECTED_MARKS,
+    BatchRecord,
     Control,
     Found,
     Lot,
@@ -31,13 +32,13 @@ from firnel.core.vocabulary import (
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.store.journal import Journal
-from firnel.store.library import Library
+from firnel.store.library import BatchFilter, Library
 from firnel.work.live_trace import LiveTrace
 
 if TYPE_CHECKING:
     from firnel.core.guidance import Advice
     from firnel.work.live_forecast import Guidance
-    from firnel.work.steel import SteelEstimate
+    from firnel.work.steel import Readiness, SteelEstimate
 
 #: A knob turned on within this time is one move. [s]
 ONE_MOVE_S = 4.0
@@ -45,6 +46,8 @@ ONE_MOVE_S = 4.0
 IDLE_MEMORY_S = 900.0
 #: A forecast older than this is not gone by any more; advice stands at least this long, and is changed no sooner than that. [s]
 FORECAST_HOLDS_S, ADVICE_HOLDS_S, ADVICE_CHANGES_S = 30.0, 8.0, 20.0
+#: A machine that has stood for longer begins its day anew. [s]
+DAY_S = 3.0 * 3600.0
 #: Recording ends so long after the drop. [s]
 AFTER_DROP_S = 300.0
 
@@ -92,6 +95,13 @@ class RoastSession:
         self.label = ""
         self.trace = LiveTrace()
         self.steel: SteelEstimate | None = None  #: of the idling machine; the desk keeps it up to date
+        self.readiness: Readiness | None = None  #: of the steel for this plan, likewise
+        self.rested_s: float | None = (
+            None  #: since the machine's last drop, when the batch was prepared; None for the day's first
+        )
+        self.reference: BatchRecord | None = None  #: that this batch is to be like; the desk finds it
+        self.lead_s = 0.0  #: the drop is called this long before, for the hand and the door; the desk learns it
+        self.hand_every_s = 30.0  #: between two readings by hand
         self.guidance: Guidance | None = None  #: of the running batch; the desk keeps it up to date
         self.advice: Advice | None = None
         self.advices = 0  #: how many were given in this batch
@@ -214,7 +224,7 @@ class RoastSession:
         """Do as advised: a planned move is to go elsewhere, or a step is made now (and noted, where nobody reports it)."""
         advice = self.advice
         if advice is None:
-            self._say("There is no advice to take.")
+            self.say("There is no advice to take.")
             return
         choice = advice.choice
         scale = self.machine.controls.get(choice.control) if self.machine else None
@@ -224,10 +234,10 @@ class RoastSession:
         elif scale is None or not scale.reported:
             self.set_control(choice.control, choice.to, at)
         else:
-            self._say(f"Set the {choice.control.value} at the machine: it is seen from there.")
+            self.say(f"Set the {choice.control.value} at the machine: it is seen from there.")
             return
         self.advice = None
-        self._say("Taken.")
+        self.say("Taken.")
 
     # Beginning and ending
 
@@ -244,6 +254,7 @@ class RoastSession:
             raise ValueError(f"A load of {order.load_kg:g} kg cannot be roasted.")
         self.close()
         self._begin(order, keep_s=0.0)
+        self.rested_s = self._rested()
         self.message = ""
         self._changed()
         return self.label
@@ -456,28 +467,28 @@ class RoastSession:
         try:
             check_mark_order([*(m for m in self.marks.values() if m.kind is not kind), mark])
         except MarkOrderError as error:
-            self._say(str(error))
+            self.say(str(error))
             return None
         self._remember()
         self._set_mark(mark)
-        self._say("")
+        self.say("")
         return mark
 
     def nudge(self, seconds: float) -> None:
         """Move the last mark by some seconds."""
         kind = self._hands.last
         if kind is None or kind not in self.marks:
-            self._say("There is no mark to nudge yet.")
+            self.say("There is no mark to nudge yet.")
             return
         mark = self.marks[kind]
         moved = replace(mark, t=mark.t + seconds, bean=self.trace.bean_at(mark.t + seconds))
         if moved.t > self.now():
-            self._say("A mark cannot lie in the future.")
+            self.say("A mark cannot lie in the future.")
             return
         try:
             check_mark_order([*(m for m in self.marks.values() if m.kind is not kind), moved])
         except MarkOrderError as error:
-            self._say(str(error))
+            self.say(str(error))
             return
         self._remember()
         self._set_mark(moved)
@@ -485,7 +496,7 @@ class RoastSession:
     def undo(self) -> None:
         """Take back the last key."""
         if not self._past:
-            self._say("Nothing to undo.")
+            self.say("Nothing to undo.")
             return
         self._hands = self._past.pop()
         self._held |= {move.control: move.to for move in self._hands.moves if move.found is Found.KEY}
@@ -493,16 +504,16 @@ class RoastSession:
         self._lowest = None
         self._write_hands()
         self._write_marks()
-        self._say("Taken back.")
+        self.say("Taken back.")
 
     def step_control(self, control: Control, steps: int, at: float) -> None:
         """Move a control by steps of its own scale, for a machine that does not report it."""
         scale = self.machine.controls.get(control) if self.machine else None
         if scale is None:
-            self._say(f"This machine has no {control.value} to set.")
+            self.say(f"This machine has no {control.value} to set.")
             return
         if scale.reported:
-            self._say(f"The machine reports its {control.value} itself: move it there.")
+            self.say(f"The machine reports its {control.value} itself: move it there.")
             return
         current = self._held.get(control, scale.low)
         self.set_control(control, scale.nearest(current + steps * scale.step), at)
@@ -513,13 +524,13 @@ class RoastSession:
             self._remember()
             self._add_move(Move(control, self.log_time(at), value, Found.KEY))
         self._held[control] = value
-        self._say("")
+        self.say("")
 
     def confirm_move(self, at: float) -> None:
         """Tick off the next planned move: done now. Where the machine does not report it, it is noted as made."""
         waiting = next((entry for entry in self.due() if entry.done_t is None), None)
         if waiting is None:
-            self._say("No planned move is waiting.")
+            self.say("No planned move is waiting.")
             return
         move, scale = waiting.move, self.machine.controls.get(waiting.move.control) if self.machine else None
         self._remember()
@@ -527,17 +538,32 @@ class RoastSession:
         if scale is None or not scale.reported:
             self._add_move(Move(move.control, self.log_time(at), move.to, Found.KEY))
             self._held[move.control] = move.to
-        self._say("")
+        self.say("")
 
-    def note(self, kind: str, text: str, at: float) -> None:
-        """A word from the trier, or a remark."""
+    def note(self, kind: str, text: str, at: float, said: str | None = None) -> None:
+        """A word from the trier, a remark, or something ticked; ``said`` is told in place of the usual words."""
         if not self.recording:
-            self._say("No batch is running: nothing to note it on.")
+            self.say("No batch is running: nothing to note it on.")
             return
         self._remember()
         self._hands.notes.append(Note(self.log_time(at), kind, text))
         self._write_hands()
-        self._say(f"Noted: {kind} {text}.")
+        self.say(f"Noted: {kind} {text}." if said is None else said)
+
+    def keep_note(self, note: Note) -> None:
+        """Something that no hand noted, and no undo takes back for long."""
+        self._hands.notes.append(note)
+        self._write_hands()
+
+    def dismiss(self) -> None:
+        """The planned move that was missed is not to be made any more."""
+        waiting = next((entry for entry in self.due() if entry.done_t is None), None)
+        if waiting is None or waiting.due_t is None or waiting.due_t > self.now():
+            self.say("No move is overdue.")
+            return
+        self._remember()
+        self._hands.done[waiting.index] = self.now()
+        self.say("Let go: it is not waited for any more.")
 
     def set_machine(self, machine: Machine | None) -> None:
         """Whose readings these are."""
@@ -581,6 +607,18 @@ class RoastSession:
         self._open_journal()
         for index in range(len(kept)):
             self._write_reading(index)
+
+    def _rested(self) -> float | None:
+        """How long ago this machine was dropped last, if that was today's work. [s]"""
+        if self.machine is None or self.machine.id is None:
+            return None
+        wanted = BatchFilter(machine_id=self.machine.id, statuses=("done", "dropped"))
+        last = next(iter(self.library.batch_lines(wanted, limit=1)), None)
+        if last is None:
+            return None
+        ended = last.started + timedelta(seconds=last.total_s or 0.0)
+        rested = (self.clock.wall() - ended).total_seconds()
+        return max(rested, 0.0) if rested < DAY_S else None
 
     def _open_journal(self) -> None:
         if self.batch_id is not None:
@@ -629,7 +667,8 @@ class RoastSession:
     def _remember(self) -> None:
         self._past = [*self._past[-49:], self._hands.copy()]
 
-    def _say(self, message: str) -> None:
+    def say(self, message: str) -> None:
+        """Tell something in the foot of the view."""
         self.message = message
         self._changed()
 

@@ -31,6 +31,8 @@ class Settings:
     pressure: str = _setting("kPa", "Pressure", CHOICES["pressure"])
     theme: str = _setting("day", "Theme", ("day", "night"))
     cooling_aim_s: int = _setting(240, "Cooling aim, seconds", low=60, high=900)
+    hand_every_s: int = _setting(30, "Readings by hand, every so many seconds", low=10, high=120)
+    sound: str = _setting("off", "Sound when a move or the drop is due", ("off", "on"))
     colour_words: tuple[str, ...] = _setting(
         ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown"), "Colour words, up to nine", most=9
     )

@@ -1,24 +1,65 @@
-"""How soaked the steel is while the machine idles, from the last minutes of both probes and the machine's model."""
+"""How soaked the steel is while the machine idles, and what that does to the plan that is to be charged."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
 import numpy as np
 
-from firnel.core.model.identification import steel_at_charge, steel_from_idling
+from firnel.core.model.constants import Hands, IdleState
+from firnel.core.model.identification import first_readings, steel_from_idling
 from firnel.core.model.learning import MachineModel
-from firnel.core.model.logged import LONGEST_IDLE_S, UnusableLogError, logged_batch
-from firnel.core.vocabulary import BatchRecord, Machine, Mark, MarkKind, Trace
+from firnel.core.model.logged import LONGEST_IDLE_S, LoggedBatch, UnusableLogError, logged_batch
+from firnel.core.model.planned import run_plan
+from firnel.core.model.simulation import idle
+from firnel.core.model.thresholds import GreenTraits
+from firnel.core.plan import Plan
+from firnel.core.vocabulary import BatchRecord, FloatArray, Machine, Mark, MarkKind, Trace
+
+#: Steel this near to what the plan assumes is ready; common practice, no published source. [K]
+READY_C = 5.0
+#: The empty machine is looked ahead this far, in these steps. [s]
+AHEAD_S, AHEAD_STEP = 1800.0, 4.0
+#: A charge reading is not moved further than this to make up for the steel. [K]
+MOST_MOVED_C = 12.0
 
 
 @dataclass(frozen=True)
 class SteelEstimate:
-    """Temperature of the drum steel now, and its standard deviation. [degC]"""
+    """Temperature of the drum steel now, its standard deviation, and the steel to come if no control is moved. [degC]
+
+    ``ahead`` has one value for each `AHEAD_STEP`, beginning now.
+    """
 
     steel_c: float
     sd_c: float
+    ahead: FloatArray
+
+
+@dataclass(frozen=True)
+class Readiness:
+    """The steel against a plan: what the plan assumes [degC], and what charging now would do.
+
+    ``drying_s`` is how much longer drying would run [s], ``charge_c`` the charge reading that makes up for it [degC],
+    ``ready_in_s`` when the steel comes near enough as the controls stand; None where it does not.
+    """
+
+    steel: SteelEstimate
+    wanted_c: float
+    drying_s: float | None = None
+    charge_c: float | None = None
+    ready_in_s: float | None = None
+
+    @property
+    def off_c(self) -> float:
+        """Steel above what the plan assumes; negative where it is colder. [K]"""
+        return self.steel.steel_c - self.wanted_c
+
+    @property
+    def ready(self) -> bool:
+        """Whether the steel is near enough."""
+        return abs(self.off_c) <= READY_C
 
 
 def steel_now(model: MachineModel, machine: Machine, trace: Trace) -> SteelEstimate | None:
@@ -44,5 +85,54 @@ def steel_now(model: MachineModel, machine: Machine, trace: Trace) -> SteelEstim
     if batch.idling is None:
         return None
     steel, sd = steel_from_idling(model.fitted, batch)
-    now = steel_at_charge(model.fitted.constants, batch, np.array([steel]))
-    return SteelEstimate(float(now[0]), sd)
+    made = _ahead(model, batch, steel)
+    return SteelEstimate(float(made[0]), sd, made)
+
+
+def _ahead(model: MachineModel, batch: LoggedBatch, steel: float) -> FloatArray:
+    """The steel from now on, the controls left as they are."""
+    constants, idling = model.fitted.constants, batch.idling
+    if idling is None:
+        return np.array([steel])
+    bean, air = (np.full(1, reading) for reading in first_readings(batch))
+    heat = idling.hands.heat[:1] * np.asarray(constants.power)
+    now = idle(constants, batch.room_c, IdleState(np.array([steel]), bean, air, heat), idling.hands, batch.step).end
+    count = int(AHEAD_S / AHEAD_STEP)
+    held = Hands(*(np.full(count, column[-1]) for column in (idling.hands.heat, idling.hands.air, idling.hands.drum)))
+    return np.asarray(idle(constants, batch.room_c, now, held, AHEAD_STEP).steel[:, 0])
+
+
+def readiness(model: MachineModel, machine: Machine, plan: Plan, green: GreenTraits, steel: SteelEstimate) -> Readiness:
+    """The steel against a plan, and the charge reading that makes up for what is missing.
+
+    Parameters
+    ----------
+    model, machine : fitted, and its scales.
+    plan : that is to be charged; without a load or an end only the steel is judged.
+    green : of its lot.
+    steel : as it is now.
+    """
+    charge_c = plan.targets.charge_c if plan.targets.charge_c is not None else 200.0
+    wanted = charge_c + model.steel_over_charge_c + plan.drum_c
+    found = Readiness(steel, wanted, ready_in_s=_ready_in(steel, wanted))
+    if not plan.load_kg or (plan.targets.development_s is None and plan.targets.drop_c is None):
+        return found
+
+    def drying(charge: float) -> float | None:
+        tried = replace(plan, targets=replace(plan.targets, charge_c=charge))
+        # To come to a hotter reading the steel is heated too: it stays as far off the reading as it is.
+        return run_plan(model, machine, tried, green, steel.steel_c + charge - charge_c).marks[MarkKind.YELLOW]
+
+    usual = run_plan(model, machine, plan, green).marks[MarkKind.YELLOW]
+    now, hotter = drying(charge_c), drying(charge_c + 4.0)
+    if usual is None or now is None or hotter is None:
+        return found
+    by_degree = (hotter - now) / 4.0
+    longer = now - usual
+    moved = float(np.clip(-longer / by_degree, -MOST_MOVED_C, MOST_MOVED_C)) if by_degree < -0.05 else 0.0
+    return replace(found, drying_s=longer, charge_c=charge_c + moved if abs(moved) >= 1.0 else None)
+
+
+def _ready_in(steel: SteelEstimate, wanted: float) -> float | None:
+    near = np.flatnonzero(np.abs(steel.ahead - wanted) <= READY_C)
+    return AHEAD_STEP * float(near[0]) if near.size else None

@@ -79,6 +79,7 @@ class Forecast:
     development_s: Interval | None = None
     fan_t: FloatArray | None = None  #: times from charge, shape (n,)
     fan: FloatArray | None = None  #: bean probe at 10, 50 and 90 %, shape (3, n) [degC]
+    air: FloatArray | None = None  #: middle of the air probe at ``fan_t``, shape (n,) [degC]
     cloud: FloatArray | None = None  #: development [s] and drop [degC] of each member, shape (2, m)
 
 
@@ -275,7 +276,7 @@ class Forecaster:
         return Forecast(
             self.t, "model", interval(yellow), interval(crack), interval(drop_t), interval(drop_c),
             interval(development),
-            ahead.t, np.quantile(ahead.bean_probe, (0.1, 0.5, 0.9), axis=1),
+            ahead.t, np.quantile(ahead.bean_probe, (0.1, 0.5, 0.9), axis=1), np.median(ahead.air_probe, axis=1),
             np.stack([development[known], drop_c[known]]),
         )  # fmt: skip
 

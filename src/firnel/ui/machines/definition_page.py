@@ -31,7 +31,8 @@ TEXTS = (
     ("air_probe", "Air probe sits in"),
     ("draft_check", "Draft, last checked"),
     ("preheat", "Preheat"),
-    ("between", "Between batches"),
+    ("between", "Between batches (; parts steps)"),
+    ("checks", "Checks before charge"),
 )
 
 
@@ -83,11 +84,13 @@ class DefinitionPage(QWidget):
         texts.setHorizontalSpacing(SPACE_M)
         texts.setVerticalSpacing(1)
         self._texts: dict[str, QLineEdit] = {}
-        for row, (name, title) in enumerate(TEXTS):
+        for index, (name, title) in enumerate(TEXTS):
             field = QLineEdit()
             field.setAccessibleName(title)
-            texts.addWidget(label(title, "soft"), row, 0)
-            texts.addWidget(field, row, 1)
+            short = index < 2  # two in one row
+            row, column_at = (0, 2 * index) if short else (index - 1, 0)
+            texts.addWidget(label(title, "soft"), row, column_at)
+            texts.addWidget(field, row, column_at + 1, 1, 1 if short else 3)
             self._texts[name] = field
         column.addLayout(texts)
         self._said = label("", "warn", wrap=True)

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
-from firnel.ui.shared.parts import ElidedLabel, label
+from firnel.ui.shared.parts import ElidedLabel, label, restyle
 from firnel.ui.theme.look import sans
 from firnel.work.cue import Cue
 
@@ -32,6 +32,11 @@ class FittingLabel(QLabel):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Fit the text anew."""
         super().resizeEvent(event)
+        self._fit()
+
+    def fit_anew(self) -> None:
+        """The style sheet has been applied again."""
+        self._fitted = ("", 0)
         self._fit()
 
     def _fit(self) -> None:
@@ -111,16 +116,17 @@ class CuePanel(QFrame):
         _put(self._since_clock, cue.since_charge)
         self._since_label.setVisible(bool(cue.since_charge))
         self._since_clock.setVisible(bool(cue.since_charge))
+        for widget in (self._since_label, self._since_clock):
+            widget.setVisible(bool(cue.since_charge) and cue.urgency != "drop")
         self._clock_box.setVisible(bool(cue.clock))
         _put(self._figures, cue.figures)
         self.setAccessibleName(f"{cue.kicker}: {cue.headline}. {cue.clock_label} {cue.clock}")
-        for widget in (self._bar, self._kicker):
-            if widget.property("urgency") != cue.urgency:
-                widget.setProperty("urgency", cue.urgency)
-                style = widget.style()
-                if style is not None:
-                    style.unpolish(widget)
-                    style.polish(widget)
+        if self.property("urgency") != cue.urgency:
+            for dressed in (self, self._bar, self._kicker):
+                dressed.setProperty("urgency", cue.urgency)
+            for part in (self, *self.findChildren(QWidget)):
+                restyle(part)
+            self._headline.fit_anew()
 
 
 def _put(target: QLabel, text: str) -> None:

@@ -51,13 +51,14 @@ class RoastCurves(QWidget):
         top, rate = self._top.plot, self._rate.plot
         self._plan_low, self._plan_high = pg.PlotCurveItem(), pg.PlotCurveItem()
         self._corridor = pg.FillBetweenItem(self._plan_low, self._plan_high)
+        self._reference = pg.PlotCurveItem(connect="finite")
         self._air = pg.PlotCurveItem(connect="finite")
         self._bean = pg.PlotCurveItem(connect="finite")
         self._dot = pg.ScatterPlotItem(size=12, pen=None)
         self._now = [pg.InfiniteLine(angle=90), pg.InfiniteLine(angle=90)]
         self._fan_edges = [pg.PlotCurveItem(), pg.PlotCurveItem()]
         self._fan, self._middle = pg.FillBetweenItem(*self._fan_edges), pg.PlotCurveItem()
-        for item in (self._fan, self._corridor, self._air, self._middle, self._bean, self._now[0], self._dot):
+        for item in (self._fan, self._corridor, self._reference, self._air, self._middle, self._bean, self._now[0], self._dot):
             top.addItem(item, ignoreBounds=True)
         self._rate_low, self._rate_high = pg.PlotCurveItem(connect="finite"), pg.PlotCurveItem(connect="finite")
         self._rate_band = pg.FillBetweenItem(self._rate_low, self._rate_high)
@@ -65,7 +66,7 @@ class RoastCurves(QWidget):
         self._rate_line = pg.PlotCurveItem(connect="finite")
         for item in (self._rate_band, self._rate_plan, self._rate_line, self._now[1]):
             rate.addItem(item, ignoreBounds=True)
-        self._legend = [ground_label((0, 0)) for _ in range(3)]
+        self._legend = [ground_label((0, 0)) for _ in range(4)]
         for item in self._legend:
             top.addItem(item, ignoreBounds=True)
         self._rate_name = ground_label((1, 0))
@@ -75,6 +76,7 @@ class RoastCurves(QWidget):
         palette = self._look.palette
         self._bean.setPen(line_pen(palette.ink, 3))
         self._air.setPen(line_pen(palette.slate, 1.8, Qt.PenStyle.DashLine))
+        self._reference.setPen(line_pen(palette.soft, 1.2))
         self._corridor.setBrush(pg.mkBrush(palette.moss_band))
         self._dot.setBrush(pg.mkBrush(palette.ink))
         fan = pg.mkColor(palette.ink)
@@ -88,7 +90,12 @@ class RoastCurves(QWidget):
         band = pg.mkColor(palette.plum)
         band.setAlpha(45)
         self._rate_band.setBrush(pg.mkBrush(band))
-        texts = (("bean", palette.ink), ("- - air", palette.slate), ("plan corridor", palette.moss))
+        texts = (
+            ("bean", palette.ink),
+            ("- - air", palette.slate),
+            ("plan corridor", palette.moss),
+            ("reference", palette.soft),
+        )
         for item, (text, colour) in zip(self._legend, texts, strict=True):
             item.setText(text, color=colour)
             put_on_ground(item, palette.card)
@@ -103,6 +110,7 @@ class RoastCurves(QWidget):
         t, bean, air, rate, sd = (column[inside] for column in (t, bean, air, rate, sd))
         self._bean.setData(t, bean)
         self._air.setData(t, air)
+        self._reference.setData(*thin_out(curves.reference_t, curves.reference))
         self._show_plan(curves)
         for item, values in zip((*self._fan_edges, self._middle), (curves.fan[0], curves.fan[2], curves.fan[1]), strict=True):
             item.setData(curves.fan_t, values)
@@ -137,9 +145,10 @@ class RoastCurves(QWidget):
         box = self._top.plot.getPlotItem().getViewBox()
         per_x, per_y = box.viewPixelSize()
         left, top = picture.span[0], picture.levels[1]
-        for item, offset in zip(self._legend, (8, 60, 128), strict=True):
+        for item, offset in zip(self._legend, (8, 60, 128, 240), strict=True):
             item.setPos(left + offset * per_x, top - 2 * per_y)
         self._legend[2].setVisible(picture.curves.plan_t.size > 0)
+        self._legend[3].setVisible(picture.curves.reference_t.size > 0)
         rate_px = self._rate.plot.getPlotItem().getViewBox().viewPixelSize()
         unit = picture.temperature_unit
         if self._rate_name.toPlainText() != f"rate of rise, {unit}/min":

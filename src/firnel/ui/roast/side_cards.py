@@ -107,7 +107,7 @@ class SideCards(QWidget):
             line.show_text(text)
             line.setVisible(bool(text))
         self._no_marks.setVisible(not picture.rows)
-        self._marks.show_rows(list(picture.rows))
+        self._marks.show_rows([row for row in picture.rows if not self._short or row[0].startswith(("*", "drop"))])
         for (what, when), pair in zip(self._moves, (*picture.moves, *[("", "")] * 2)[:2], strict=True):
             what.show_text(pair[0])
             when.show_text(pair[1])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QFrame, QHBoxLayout
 
-from firnel.ui.shared.parts import ElidedLabel, label
+from firnel.ui.shared.parts import ElidedLabel, label, restyle
 from firnel.work.advice_words import Told
 
 
@@ -37,7 +37,4 @@ class ToldStrip(QFrame):
         if self.property("urgency") != told.urgency:
             self.setProperty("urgency", told.urgency)
             for widget in (self, self._word, self._text):
-                style = widget.style()
-                if style is not None:
-                    style.unpolish(widget)
-                    style.polish(widget)
+                restyle(widget)

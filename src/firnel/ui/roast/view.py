@@ -7,24 +7,30 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QKeySequence, QPaintEvent, QShortcut
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QPaintEvent, QShortcut, QShowEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.ui.roast.cue_panel import CuePanel
 from firnel.ui.roast.prepare_sheet import PrepareSheet
+from firnel.ui.roast.ready_cards import CheckList, ReadyCards
 from firnel.ui.roast.side_cards import SideCards
 from firnel.ui.roast.strips import LineStrip, WordStrip
 from firnel.ui.roast.told_strip import ToldStrip
-from firnel.ui.shared.parts import ElidedLabel, card, label
+from firnel.ui.shared.parts import ElidedLabel, card, label, rename
 from firnel.ui.shared.weigh_sheet import Results, WeighSheet
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SIDE_WIDTH, SPACE_M
 from firnel.work.advice_words import told_line
+from firnel.work.before_charge import check_label, tick_next
 from firnel.work.cue import cue_of
 from firnel.work.desk import Desk, LinkState
+from firnel.work.drop_cue import note_asked
+from firnel.work.labels import PREFIX
+from firnel.work.queue import next_for
+from firnel.work.records import BatchFilter, BatchLine
 from firnel.work.roast_picture import roast_picture
-from firnel.work.roast_session import BatchOrder
+from firnel.work.roast_session import BatchOrder, check_results
 
 if TYPE_CHECKING:
     from firnel.ui.roast.curves import RoastCurves
@@ -35,8 +41,9 @@ LEAST_FRAME_MS, TICK_MS = 40, 250
 #: Keys of the Roast view, as the key sheet tells them.
 ROAST_KEYS = (
     ("Space", "mark what is expected next: charge, yellow, first crack, drop"),
-    ("Enter", "the next planned move is done"),
+    ("Enter", "the next planned move, check or step is done"),
     ("A", "take the advice"),
+    ("D", "let a missed move go"),
     ("Z", "undo the last key"),
     ("[  ]", "nudge the last mark by 1 s ({ } by 5 s)"),
     ("Up  Down", "gas or heat one step, where the machine does not report it"),
@@ -47,8 +54,10 @@ ROAST_KEYS = (
     ("R", "remark"),
     ("E", "first crack ends"),
     ("X", "second crack"),
-    ("N", "prepare the next batch"),
-    ("W", "to the weighing figures"),
+    ("N", "prepare a batch"),
+    ("Q", "take the next batch that waits"),
+    ("L", "read a label: scan or type it"),
+    ("W", "to the weighing figures, of the last batch too"),
     ("0-9", "a reading by hand, stamped at the first key"),
 )
 
@@ -66,6 +75,9 @@ class RoastView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._desk = desk
         self._phase = ""
+        self._following = ""
+        self._urgency = "calm"
+        self._owed: BatchLine | None = None  #: the batch that the weigh sheet is about, where it is not the running one
         self._painted = False
         self._shortcuts: list[QShortcut] = []
         self._build(look)
@@ -96,6 +108,7 @@ class RoastView(QWidget):
         self._curves_place.addWidget(self._empty_curves)
         row.addLayout(self._curves_place, 1)
         self._cards, self.prepare, self.weigh = SideCards(look), PrepareSheet(), WeighSheet()
+        self._ready = ReadyCards(look)
         self._side = QStackedWidget()
         self._side.setFixedWidth(SIDE_WIDTH)
         self._cooling = QWidget()
@@ -104,10 +117,16 @@ class RoastView(QWidget):
         self._cooled_cards = SideCards(look, short=True)
         # While it cools there is nothing to be told, and the room of that line is these cards'.
         self._cooled_cards.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
-        self._cooled_cards.setMinimumHeight(190)
+        self._cooled_cards.setMinimumHeight(120)
         cooling.addWidget(self.weigh)
-        cooling.addWidget(self._cooled_cards, 1)
-        for page in (self._cards, self.prepare, self._cooling):
+        self._between_card, between = card(spacing=2)
+        self._between_title, self._between = label("", "heading"), CheckList(look)
+        between.addWidget(self._between_title)
+        between.addWidget(self._between)
+        cooling.addWidget(self._between_card)
+        cooling.addWidget(self._cooled_cards, 10)
+        cooling.addStretch(1)
+        for page in (self._cards, self._ready, self.prepare, self._cooling):
             self._side.addWidget(page)
         row.addWidget(self._side)
         column.addLayout(row, 1)
@@ -117,8 +136,13 @@ class RoastView(QWidget):
         foot.addWidget(self._message, 1)
         foot.addWidget(self._link)
         column.addLayout(foot)
+        self._add_strips()
+
+    def _add_strips(self) -> None:
         self._words = WordStrip(self)
         self._remark, self._hand = LineStrip(self, "Remark"), LineStrip(self, "Bean reading")
+        self._label = LineStrip(self, "Label of the load")
+        self._label.entered.connect(self._on_label)
         self._words.chosen.connect(self._desk.session.note)
         self._remark.entered.connect(self._on_remark)
         self._hand.entered.connect(self._on_hand)
@@ -158,8 +182,11 @@ class RoastView(QWidget):
         now, session = self._desk.clock.now, self._desk.session
         actions: dict[str, Callable[[], object]] = {
             "Space": lambda: session.mark_next(now()),
-            "Return": lambda: session.confirm_move(now()),
-            "Enter": lambda: session.confirm_move(now()),
+            "Return": self._confirm,
+            "Enter": self._confirm,
+            "D": session.dismiss,
+            "Q": self.take_next,
+            "L": self._label.ask,
             "Z": session.undo,
             "[": partial(session.nudge, -1.0),
             "]": partial(session.nudge, 1.0),
@@ -171,7 +198,7 @@ class RoastView(QWidget):
             "E": lambda: session.mark(MarkKind.FIRST_CRACK_END, now()),
             "X": lambda: session.mark(MarkKind.SECOND_CRACK, now()),
             "N": self.begin_prepare,
-            "W": self.weigh.take_focus,
+            "W": self.begin_weigh,
             "A": lambda: session.take_advice(now()),
         }
         steps = {
@@ -195,7 +222,7 @@ class RoastView(QWidget):
 
     def _on_focus(self, _old: QWidget | None, new: QWidget | None) -> None:
         """Keys drive the roast only while no sheet or strip has the cursor: there Enter and Space are its own."""
-        sheets = (self.prepare, self.weigh, self._words, self._remark, self._hand)
+        sheets = (self.prepare, self.weigh, self._words, self._remark, self._hand, self._label)
         typing = new is not None and any(sheet is new or sheet.isAncestorOf(new) for sheet in sheets)
         for shortcut in self._shortcuts:
             shortcut.setEnabled(not typing)
@@ -210,6 +237,8 @@ class RoastView(QWidget):
         if event.text().isdecimal() and self._desk.by_hand is not None:
             self._desk.by_hand.begin()
             self._hand.ask(event.text())
+        elif event.text() == PREFIX[0]:  # a scanner types the whole code
+            self._label.ask(event.text())
         elif event.key() == Qt.Key.Key_Escape:
             self._leave_prepare()
         else:
@@ -232,12 +261,16 @@ class RoastView(QWidget):
         if not self.isVisible():
             return
         QTimer.singleShot(0, self._on_painted)
-        picture = roast_picture(self._desk.session, self._desk.settings)
+        picture = roast_picture(self._desk.session, self._desk.settings, self._following)
         self.cue.show_cue(picture.cue)
         if self._curves is not None:
             self._curves.show_picture(picture)
         cards = self._cooled_cards if picture.phase == "cooling" else self._cards
         cards.show_picture(picture)
+        if picture.ready is not None:
+            self._ready.show_picture(picture.ready)
+            self._between_title.setText(picture.ready.checks_title)
+            self._between.show_checks(picture.ready.checks)
         self.told.show_told(picture.told)
         self.told.setVisible(picture.phase in ("drying", "browning", "development"))
         if picture.phase != self._phase:
@@ -253,9 +286,7 @@ class RoastView(QWidget):
         broken = link.state in (LinkState.LOST, LinkState.SILENT)
         self._message.show_text(text or (link.sentence if broken else ""))
         name = "warn" if trouble or (broken and not text) else "message"
-        if self._message.objectName() != name:
-            self._message.setObjectName(name)
-            self._message.setStyleSheet(self._message.styleSheet())
+        rename(self._message, name)
         words = {LinkState.LIVE: "readings come in", LinkState.OFF: "no machine", LinkState.CONNECTING: "connecting"}
         self._link.setText(words.get(link.state, "no readings"))
 
@@ -263,30 +294,85 @@ class RoastView(QWidget):
         if not self.isVisible():
             return
         settings = self._desk.settings
-        self.cue.show_cue(cue_of(self._desk.session, settings.units, settings.cooling_aim_s))
+        note_asked(self._desk.session)
+        cue = cue_of(self._desk.session, settings.units, settings.cooling_aim_s, self._following)
+        self.cue.show_cue(cue)
+        if settings.sound == "on" and cue.urgency != self._urgency and cue.urgency in ("due", "drop"):
+            QApplication.beep()
+        self._urgency = cue.urgency
         self.told.show_told(told_line(self._desk.session, settings.units))
 
     def _enter_phase(self, phase: str) -> None:
         previous, self._phase = self._phase, phase
         session = self._desk.session
+        self._look_for_following()
         if phase == "cooling":
+            self._owed = None
             self.weigh.begin(f"Weigh batch {session.label}", session.order.load_kg, self._desk.settings.units)
-            self._side.setCurrentWidget(self._cooling)
-        elif self._side.currentWidget() is self._cooling or (previous and phase not in ("idle",)):
-            self._side.setCurrentWidget(self._cards)
+            self._show_side()
+        elif self._side.currentWidget() is not self.prepare and (self._owed is None or previous):
+            self._show_side()
             self.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _show_side(self) -> None:
+        """The column that belongs to the phase, unless another batch is being weighed."""
+        cooling = self._phase == "cooling"
+        weighing = cooling or self._owed is not None
+        for widget in (self._between_card, self._cooled_cards):
+            widget.setVisible(cooling)
+        page = self._cooling if weighing else self._ready if self._phase == "ready" else self._cards
+        self._side.setCurrentWidget(page)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """What waits may have changed meanwhile."""
+        super().showEvent(event)
+        self._look_for_following()
+
+    def _look_for_following(self) -> None:
+        """Read which batch waits next."""
+        found = next_for(self._desk.library, self._desk.session.machine) if self._phase in ("", "idle", "cooling") else None
+        if found is None:
+            self._following = ""
+            return
+        one, units = found[1], self._desk.settings.units
+        load = f", {units.text(one.load_kg, 'kg')}" if one.load_kg else ""
+        self._following = f"Q takes the next: {one.number} {one.plan.name}{load}."
 
     # What the user does
 
     def begin_prepare(self) -> None:
-        """Open the prepare sheet."""
-        if self._desk.session.phase in ("drying", "browning", "development"):
-            self._message.show_text(f"Batch {self._desk.session.label} is in the drum: drop it first.")
+        """Open the prepare sheet, with the batch that waits next chosen."""
+        if self._in_the_drum():
             return
-        library = self._desk.library
-        machines = library.machines()
-        self.prepare.offer(library.lots(), machines, library.plans(), self._desk.session.machine, self._desk.settings.units)
+        library, machine = self._desk.library, self._desk.session.machine
+        self.prepare.offer(library.lots(), library.machines(), library.plans(), machine, self._desk.settings.units)
+        if (found := next_for(library, machine)) is not None:
+            self.prepare.choose_plan(found[1].plan.name)
         self._side.setCurrentWidget(self.prepare)
+
+    def take_next(self) -> None:
+        """Prepare the batch that waits next."""
+        if self._in_the_drum():
+            return
+        if self._desk.prepare_next() is None:
+            self._message.show_text("No batch waits: queue one in Plan, or press N.")
+
+    def _in_the_drum(self) -> bool:
+        session = self._desk.session
+        if session.phase not in ("drying", "browning", "development"):
+            return False
+        self._message.show_text(f"Batch {session.label} is in the drum: drop it first.")
+        return True
+
+    def _confirm(self) -> None:
+        session, now = self._desk.session, self._desk.clock.now()
+        if session.phase in ("ready", "cooling"):
+            tick_next(session, now)
+        else:
+            session.confirm_move(now)
+
+    def _on_label(self, text: str) -> None:
+        check_label(self._desk.session, text, self._desk.clock.now())
 
     def _on_prepared(self, order: BatchOrder) -> None:
         from dataclasses import replace
@@ -295,24 +381,44 @@ class RoastView(QWidget):
         if lot is not None and lot.id is None:
             lot = self._desk.library.save_lot(lot)
         try:
-            self._desk.session.prepare(replace(order, lot=lot))
+            self._desk.prepare(replace(order, lot=lot))
         except ValueError as error:
             self.prepare.say(str(error))
             return
         self._leave_prepare()
 
     def _leave_prepare(self) -> None:
-        self._side.setCurrentWidget(self._cooling if self._desk.session.phase == "cooling" else self._cards)
+        self._owed = None
+        self._show_side()
         self.setFocus(Qt.FocusReason.OtherFocusReason)
 
+    def begin_weigh(self) -> None:
+        """The weighing figures of the batch that cools, or of the last one that was not weighed, whatever runs meanwhile."""
+        session = self._desk.session
+        if self._phase != "cooling" or session.batch_id is None:
+            owed = self._desk.library.batch_lines(BatchFilter(statuses=("dropped",)), limit=1)
+            if not owed:
+                self._message.show_text("Every batch is weighed.")
+                return
+            self._owed = owed[0]
+            self.weigh.begin(f"Weigh batch {owed[0].label}", owed[0].load_kg, self._desk.settings.units)
+            self._show_side()
+        self.weigh.take_focus()
+
     def _on_weighed(self, results: Results) -> None:
+        figures = (results.roasted_kg, results.colour_whole, results.colour_ground, results.remark)
+        owed, session = self._owed, self._desk.session
         try:
-            self._desk.session.weigh(results.roasted_kg, results.colour_whole, results.colour_ground, results.remark)
+            if owed is not None:
+                check_results(owed.load_kg, *figures[:3])
+                self._desk.library.set_results(owed.id, *figures, status="done")
+                session.say(f"Batch {owed.label} is weighed.")
+            else:
+                session.weigh(*figures)
         except ValueError as error:
             self.weigh.say(str(error))
             return
-        self._side.setCurrentWidget(self._cards)
-        self.setFocus(Qt.FocusReason.OtherFocusReason)
+        self._leave_prepare()
         self.recorded.emit()
 
     def _on_remark(self, text: str) -> None:

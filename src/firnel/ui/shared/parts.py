@@ -19,6 +19,22 @@ def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     return made
 
 
+def rename(widget: QWidget, name: str) -> None:
+    """Give a widget another role of the style sheet, if it has another."""
+    if widget.objectName() == name:
+        return
+    widget.setObjectName(name)
+    restyle(widget)
+
+
+def restyle(widget: QWidget) -> None:
+    """Have the style sheet looked at again, after a property or the role has changed."""
+    style = widget.style()
+    if style is not None:
+        style.unpolish(widget)
+        style.polish(widget)
+
+
 def card(name: str = "card", spacing: int = SPACE_S, margin: int = SPACE_M + 4) -> tuple[QFrame, QVBoxLayout]:
     """A framed card and the column inside it."""
     frame = QFrame()

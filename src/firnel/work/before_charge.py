@@ -1,0 +1,180 @@
+"""From one drop to the next charge: checks, the label of the load, the way down to the charge reading, the routine between."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from firnel.core.machine.routine import RoutineStep, between_of, checks_of
+from firnel.core.units import Units, clock
+from firnel.core.vocabulary import MarkKind
+from firnel.work.labels import mismatch, read_label
+from firnel.work.roast_session import RoastSession
+
+#: The hopper is loaded this long before the charge: a hot chute scorches beans. Common practice, no published source. [s]
+HOPPER_S = 25.0
+#: The charge is struck within this of its reading; common practice, no published source. [K]
+STRUCK_C = 1.0
+#: Beyond this below, the way down has been missed. [K]
+MISSED_C = 3.0
+#: Slower than this the probe is not on its way down. [degC/min]
+FALLING = -1.0
+#: A step of the routine between batches is told this long before. [s]
+SOON_S = 10.0
+#: A batch after a longer pause is told as such. [s]
+PAUSE_S = 1500.0
+CHECK, LABEL = "check", "label"
+
+
+@dataclass(frozen=True)
+class Check:
+    """One check or step: its words, whether it was ticked, and in how many seconds it falls due, None without a moment."""
+
+    text: str
+    done: bool
+    due_in_s: float | None = None
+
+
+def checks(session: RoastSession) -> tuple[Check, ...]:
+    """The checks before the charge, or the steps after the drop; none while beans are in the drum."""
+    if session.phase not in ("ready", "cooling"):
+        return ()
+    steps: tuple[RoutineStep, ...] = (between_of if session.phase == "cooling" else checks_of)(session.machine)
+    ticked = {note.text for note in session.notes if note.kind == CHECK}
+    drop = session.marks.get(MarkKind.DROP)
+    since = session.now() - drop.t if drop is not None else 0.0
+    return tuple(
+        Check(step.text, step.text in ticked, step.at_s - since if step.at_s is not None and drop is not None else None)
+        for step in steps
+    )
+
+
+def tick_next(session: RoastSession, at: float) -> None:
+    """The next check or step is done."""
+    waiting = next((check for check in checks(session) if not check.done), None)
+    if waiting is None:
+        session.say("Every check is done.")
+        return
+    session.note(CHECK, waiting.text, at, said=f"Done: {waiting.text}.")
+
+
+def check_label(session: RoastSession, text: str, at: float) -> None:
+    """Compare a scanned or typed label with the batch that is prepared."""
+    if session.phase != "ready":
+        session.say("No batch waits for its charge: prepare one with N.")
+        return
+    order = session.order
+    try:
+        scanned = read_label(text)
+    except ValueError as error:
+        session.say(str(error))
+        return
+    wrong = mismatch(scanned, session.label, order.lot.name if order.lot else "", order.load_kg)
+    session.note(LABEL, wrong or "right", at, said="" if wrong else f"The label is right: batch {session.label}.")
+
+
+def label_state(session: RoastSession) -> str | None:
+    """What the last label said: ``right``, what is wrong with it, or None where none was read."""
+    return next((note.text for note in reversed(session.notes) if note.kind == LABEL), None)
+
+
+def charge_in(session: RoastSession) -> float | None:
+    """Seconds until the probe, on its way down, reads what the plan charges at; None where it is not on its way there."""
+    plan, rate, bean = session.order.plan, session.trace.latest("rate"), session.trace.level
+    if plan is None or plan.targets.charge_c is None or rate is None or bean is None or rate > FALLING:
+        return None
+    above = bean - plan.targets.charge_c
+    return None if above < -STRUCK_C else max(60.0 * above / -rate, 0.0)
+
+
+def charge_words(session: RoastSession, units: Units) -> tuple[str, str, str]:
+    """Headline, detail and urgency of the cue before the charge."""
+    state = label_state(session)
+    if state is not None and state != "right":
+        return "Not the load of this batch", f"{state} Fetch the right one and scan its label: L.", "warn"
+    plan = session.order.plan
+    charge_c = plan.targets.charge_c if plan else None
+    if charge_c is None:
+        return "Charge, and press Space", "The charge is found from the curve if the key is forgotten.", "calm"
+    bean, at = session.trace.level, units.text(charge_c, "°C", 0)
+    if bean is None:
+        return f"Charge at {at}", "Press Space as the beans fall.", "calm"
+    away = bean - charge_c
+    if abs(away) <= STRUCK_C:
+        return f"Charge now, at {at}", _join("Press Space as the beans fall.", open_checks(session)), "due"
+    left = charge_in(session)
+    if left is not None and left <= HOPPER_S:
+        return f"Load the hopper now: charge in {clock(left)}", _join(f"At {at}, from above.", open_checks(session)), "soon"
+    shown = f"{abs(units.show_difference(away)):.0f} {units.temperature}"
+    if left is not None:
+        waits = "The hopper stays empty until the last seconds: a hot chute scorches beans."
+        return (
+            f"Charge at {at} in {clock(left)}",
+            _join(f"Bean probe {shown} above.", steel_words(session, units) or waits),
+            "calm",
+        )
+    if away > 0:
+        lower = "Heat off, and down to it from above."
+        return f"Charge at {at}", _join(f"Bean probe {shown} above. {lower}", steel_words(session, units)), "calm"
+    if away > -MISSED_C:
+        return f"Charge at {at}: {shown} below", "Charge now, or heat up past it and come from above again.", "soon"
+    up = "Heat up past it, then come down to it from above with the heat off."
+    return f"Charge at {at}", _join(f"Bean probe {shown} below. {up}", steel_words(session, units)), "calm"
+
+
+def open_checks(session: RoastSession) -> str:
+    """``2 checks open: chaff collector empty, …``."""
+    left = [check.text for check in checks(session) if not check.done]
+    if not left:
+        return ""
+    return f"{len(left)} {'check' if len(left) == 1 else 'checks'} open: {', '.join(text.lower() for text in left)}."
+
+
+def steel_words(session: RoastSession, units: Units) -> str:
+    """What the steel is against the plan's assumption, what charging now would do, and what makes up for it."""
+    found = session.readiness
+    if found is None:
+        return pause_words(session)
+    off = units.show_difference(found.off_c)
+    if found.ready:
+        return "The steel is as the plan assumes."
+    side = "hotter" if off > 0 else "colder"
+    words = f"Steel {abs(off):.0f} {units.temperature} {side} than the plan assumes"
+    if found.drying_s is not None:
+        words += f": drying would run {clock(abs(found.drying_s))} {'longer' if found.drying_s > 0 else 'shorter'}"
+    if found.ready_in_s is not None:
+        words += f", ready in about {clock(found.ready_in_s)}"
+    if found.charge_c is not None:
+        words += f"; charging at {units.text(found.charge_c, '°C', 0)} makes up for it"
+    return f"{words}."
+
+
+def pause_words(session: RoastSession) -> str:
+    """What the time since the machine's last drop means for this batch; empty in the middle of a row."""
+    rested = session.rested_s
+    if rested is None:
+        return "First batch of the day: let the steel soak, not only the probe."
+    if rested > PAUSE_S:
+        return f"{rested / 60.0:.0f} min since the last drop: the steel has cooled, drying will run long."
+    return ""
+
+
+def between_words(session: RoastSession, following: str) -> tuple[str, str] | None:
+    """Headline and detail of the cue after the drop: the next step of the routine; None when all are ticked.
+
+    Parameters
+    ----------
+    following : a sentence on the batch that waits next.
+    """
+    left = [check for check in checks(session) if not check.done]
+    if not left:
+        return None
+    first = left[0]
+    headline = first.text
+    if first.due_in_s is not None:
+        headline += f" in {clock(first.due_in_s)}" if first.due_in_s > SOON_S else " now"
+    then = f"then {left[1].text[:1].lower()}{left[1].text[1:]}" if len(left) > 1 else ""
+    return headline, " · ".join(part for part in ("Enter ticks it", then, following) if part)
+
+
+def _join(*parts: str) -> str:
+    return " ".join(part for part in parts if part)

@@ -1,0 +1,84 @@
+"""The end of the roast: when to drop, which target leads and what the other pays, and how late the hand usually is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from statistics import median
+
+from firnel.core.units import Units, clock
+from firnel.core.vocabulary import MarkKind, Note
+from firnel.store.library import Library
+from firnel.work.roast_session import RoastSession
+
+#: In the last seconds the drop stands before every other cue. [s]
+LEADS_S, FINAL_S = 20.0, 10.0
+#: A lead is learned from this many batches, and never longer than this. [s]
+LEARNED_FROM, LEARNED_OF, LONGEST_LEAD_S = 3, 10, 6.0
+ASKED = "drop asked"
+
+
+@dataclass(frozen=True)
+class DropCue:
+    """The countdown [s]: negative once it is over; and which target leads, with what the other pays."""
+
+    left_s: float
+    sentence: str
+
+
+def learned_lead(library: Library, machine_id: int | None) -> float:
+    """How long before the drop the hand must be told, so that hand and door are in time: the median of the last batches. [s]"""
+    if machine_id is None:
+        return 0.0
+    delays = library.drop_delays(machine_id, ASKED, LEARNED_OF)
+    if len(delays) < LEARNED_FROM:
+        return 0.0
+    return min(max(median(delays), 0.0), LONGEST_LEAD_S)
+
+
+def drop_cue(session: RoastSession, units: Units) -> DropCue | None:
+    """The countdown of the running development; None where nothing ends it."""
+    due = _due(session)
+    if due is None:
+        return None
+    return DropCue(due - session.lead_s - session.now(), _leading(session, units))
+
+
+def note_asked(session: RoastSession) -> None:
+    """Once the countdown is over, keep when that was: what the hand needs from there on is learned."""
+    due = _due(session)
+    if due is None or session.now() < due - session.lead_s:
+        return
+    if not any(note.kind == ASKED for note in session.notes):
+        session.keep_note(Note(due - session.lead_s, ASKED, ""))
+
+
+def _due(session: RoastSession) -> float | None:
+    """When the running development ends, in log time; it may lie in the past. [s]"""
+    plan, crack = session.order.plan, session.marks.get(MarkKind.FIRST_CRACK)
+    if session.phase != "development" or plan is None or crack is None:
+        return None
+    if not plan.drop_rules and plan.stages[2] is not None:
+        return crack.t + plan.stages[2]
+    return session.expected().get(MarkKind.DROP)
+
+
+def _leading(session: RoastSession, units: Units) -> str:
+    plan, guidance = session.order.plan, session.guidance
+    landing = guidance.landing if guidance is not None else None
+    if plan is None or landing is None:
+        return ""
+    if plan.drop_rules:
+        if landing.development_s is None or landing.wanted_s is None:
+            return ""
+        by = landing.development_s - landing.wanted_s
+        if abs(by) <= landing.tolerance_s:
+            return f"Both agree: development ends at {clock(landing.development_s)}."
+        return f"Drop temperature leads: development ends {clock(abs(by))} {'long' if by > 0 else 'short'}."
+    if landing.drop_c is None or landing.wanted_c is None:
+        return ""
+    by = landing.drop_c - landing.wanted_c
+    at = units.text(landing.drop_c, "°C", 1)
+    if abs(by) <= landing.tolerance_c:
+        return f"Both agree: it drops at {at}."
+    amount = f"{abs(units.show_difference(by)):.1f} {units.temperature}"
+    return f"Development leads: it drops at {at}, {amount} {'hot' if by > 0 else 'cold'}."
