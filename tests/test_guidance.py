@@ -16,11 +16,12 @@ from firnel.core.model.fitting import identify
 from firnel.core.model.following import Follower
 from firnel.core.model.forecast import DropRule, Forecast, Interval
 from firnel.core.model.learning import model_from, traits_of
+from firnel.core.model.logged import logged_batch
 from firnel.core.model.replay import forecaster_at, held
 from firnel.core.model.solving import solve
 from firnel.core.plan import Plan, Targets, due_moves, expected_marks
 from firnel.core.units import Units
-from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Quality
+from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Move, Quality, Trace
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.ui.theme.look import Look
@@ -378,3 +379,49 @@ def test_a_planned_move_that_falls_due_soon_is_the_one_that_is_changed(plan):
     assert (step.move, step.setting) == (soon.index, soon.move.to)
     assert step.due[0].move.to == pytest.approx(soon.move.to + 2 * SOUTH.controls[Control.GAS].step)
     assert step_of(ask, (replace(soon, due_t=ask.now + 200.0),), 1).move is None
+
+
+# By hand
+
+
+def by_hand(record, every=30.0):
+    """The same batch, its display read every so many seconds, to the degree, the controls only as keyed."""
+    trace = record.trace
+    keep = np.searchsorted(trace.t, np.arange(record.charge_t - 15.0, trace.t[-1], every))
+    moves = tuple(replace(move, found=Found.KEY) for move in record.moves)
+    none = np.full(keep.size, np.nan)
+    bean = np.round(trace.bean[keep])
+    columns = (trace.t[keep], bean, none, none, none, none)
+    return replace(record, trace=Trace.from_columns(columns, np.full(keep.size, int(Quality.HAND))), moves=moves)
+
+
+@pytest.mark.parametrize("every", [30.0, 60.0])
+def test_readings_by_hand_are_looked_ahead_with_wider_honesty(model, plan, every):
+    at, record = 400.0, record_of("south-010")
+    begin = record.charge_t
+    probed = ask_at(plan, at)
+    read = by_hand(record, every)
+    trace = read.trace
+    early = trace.t <= begin + at
+    keyed = Trace.from_columns(
+        (column[early] for column in (trace.t, trace.bean, trace.air, trace.gas, trace.airflow, trace.drum)),
+        trace.quality[early],
+    )
+    moves = tuple(Move(control, 0.0, float(getattr(record.trace, control.value)[0])) for control in Control) + tuple(
+        move for move in read.moves if move.t <= begin + at
+    )
+    hand = replace(probed, trace=keyed, moves=moves, now=begin + at)
+    told, sure = LiveForecast(model).answer(hand), LiveForecast(model).answer(probed)
+    assert told.forecast.basis == "model"
+    assert told.landing is not None
+    width, narrow = (one.forecast.first_crack.high - one.forecast.first_crack.low for one in (told, sure))
+    assert width > narrow
+    assert abs(told.marks[MarkKind.FIRST_CRACK] - sure.marks[MarkKind.FIRST_CRACK]) < 20.0
+
+
+def test_a_mark_between_two_readings_by_hand_is_taken_at_once(model, plan):
+    at, record = 640.0, by_hand(record_of("south-010"), 60.0)
+    logged = logged_batch(replace(record, moves=tuple(Move(c, 0.0, 2.0) for c in Control)), SOUTH, until=record.charge_t + at)
+    assert len(logged.hands) == at / logged.step, "time goes by without readings"
+    assert np.isfinite(logged.bean).sum() < 14
+    assert np.isfinite(logged.bean[0])

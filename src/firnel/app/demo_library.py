@@ -23,9 +23,11 @@ from firnel.devices.simulator.physics import Beans, DrumRoaster, GreenLoad
 from firnel.exchange.csv_log import moves_in
 from firnel.store.library import Library
 from firnel.store.machine_book import LogEntry
+from firnel.work import queue
 from firnel.work.desk import machine_of_kind
 from firnel.work.intake import measure
 from firnel.work.machine_knowledge import fit_machine
+from firnel.work.references import set_reference
 
 ROASTERY = "Quillbank Roastery"
 SEED = 20261
@@ -154,6 +156,8 @@ def _stalled(plan: Plan) -> Plan:
     return replace(plan, moves=moves)
 
 
+#: What waits to be roasted.
+QUEUED = (("Isuka filter", 2), ("Mwelika filter", 3), ("Lindal espresso", 2))
 TROUBLES = {
     "cold": _Trouble(steel_c=-28.0, remark="First batch, the drum was cold."),
     "flick": _Trouble(plan=_with_flick, remark="Gas up just before the crack."),
@@ -220,11 +224,15 @@ def build_demo_library(
         record = roast_record(plans[name], TROUBLES[trouble], f"{400 + number:04d}", when.astimezone(UTC), rng)
         if number >= len(schedule) - 1:  # the newest two still wait for the scale
             record = replace(record, roasted_kg=None, colour_whole=None, colour_ground=None, status="dropped")
-        library.add_record(record)
+        key = library.add_record(record)
+        if not trouble:
+            set_reference(library, plans[name], key)
         progress(number, len(schedule))
     for machine in machines.values():
         fit_machine(library, machine, at=today)
         _care_for(library, machine, today)
+    for name, count in QUEUED:
+        queue.add(library, plans[name], count)
     library.close()
     for suffix in ("-wal", "-shm"):
         fresh.with_name(fresh.name + suffix).unlink(missing_ok=True)

@@ -134,7 +134,9 @@ class MainWindow(QMainWindow):
         if name == "Day":
             from firnel.ui.day.view import DayView
 
-            return DayView(self.desk)
+            day = DayView(self.desk)
+            day.roast_wanted.connect(self._on_next_wanted)
+            return day
         if name == "Bench":
             from firnel.ui.bench.view import BenchView
 
@@ -198,6 +200,10 @@ class MainWindow(QMainWindow):
         if current is not None and current is not self.roast and hasattr(current, "refresh"):
             current.refresh()
 
+    def _on_next_wanted(self) -> None:
+        self.show_station("Roast")
+        self.roast.take_next()
+
     def _on_roast_wanted(self, plan: Plan) -> None:
         self.show_station("Roast")
         self.roast.begin_prepare()
@@ -244,6 +250,7 @@ class MainWindow(QMainWindow):
         entries = [Entry(name, "go to", partial(self.show_station, name)) for name, _ in STATIONS]
         entries += [
             Entry("Prepare a batch", "action", self._prepare),
+            Entry("Take the next batch that waits", "action", self._on_next_wanted),
             Entry("Settings: units, theme, words", "action", self.open_settings),
             Entry("Day or night theme", "action", self.toggle_theme),
             Entry("All keys", "action", self.open_keys),

@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 
 #: The steel is estimated this often. [s]
 STEEL_EVERY_S = 5.0
+#: With readings by hand the batch is looked ahead this often between them. [s]
+HAND_ASK_S = 5.0
 #: Runs a function later on the thread that owns the desk.
 Post = Callable[[Callable[[], None]], None]
 #: Runs work on another thread and hands its result over on the owner's.
@@ -61,7 +63,7 @@ class Desk:
         self._steel_t = float("-inf")
         self.aside: Aside = at_once
         self._live: tuple[int | None, LiveForecast | None] = (None, None)
-        self._looking = False
+        self._looking, self._asked_t = False, float("-inf")
         self.session.report_trouble_later = self._trouble  # type: ignore[method-assign]  # the journal's thread must hop
 
     @property
@@ -142,6 +144,11 @@ class Desk:
         self._watch_steel()
         self.look_ahead()
 
+    def tick(self) -> None:
+        """Time goes by: with readings by hand a mark or a move is not left waiting for the next one."""
+        if self.by_hand is not None and self.session.now() - self._asked_t >= HAND_ASK_S:
+            self.look_ahead()
+
     def look_ahead(self) -> None:
         """Have the running batch forecast with what is known now, unless the last forecast is still being worked out."""
         session, machine = self.session, self.session.machine
@@ -160,8 +167,10 @@ class Desk:
         if live is None or session.trace.last_t is None:
             return
         order = session.order
+        self._asked_t = session.now()
+        now = session.now() if self.by_hand is not None else session.trace.last_t
         ask = Ask(
-            session.label, session.trace.last_t, session.trace.trace(), tuple(session.marks.values()), session.moves,
+            session.label, now, session.trace.trace(), tuple(session.marks.values()), session.moves,
             session.done, machine, session.adjusted_plan, order.lot, order.load_kg,
         )  # fmt: skip
         self._looking = True

@@ -12,6 +12,9 @@ from firnel.work.cue import control_text
 from firnel.work.records import BatchSheet
 from firnel.work.roast_picture import ROLES, RibbonPicture, steps_of
 
+#: Notes that the roaster wrote down; the others are ticks and the like.
+SAID = ("colour", "smell", "remark")
+
 
 @dataclass(frozen=True)
 class ReviewCurves:
@@ -74,7 +77,7 @@ def review_picture(sheet: BatchSheet, machine: Machine | None, units: Units) -> 
         ribbons=_ribbons(record, machine, units, zero, end + zero),
         results=_results(record, units),
         moves=_moves(record, machine, units, zero),
-        notes=tuple((clock(note.t - zero), f"{note.kind}: {note.text}") for note in record.notes),
+        notes=tuple((clock(note.t - zero), f"{note.kind}: {note.text}") for note in record.notes if note.kind in SAID),
         events=tuple((clock(event.start - zero), _event_words(event.kind, event.likely_cause)) for event in sheet.events),
         span=(-30.0, end + 25.0),
         levels=(float(values.min()) - 6.0, float(values.max()) + 8.0),

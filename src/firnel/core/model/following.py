@@ -7,7 +7,7 @@ import numpy as np
 from firnel.core.model.forecast import MEMBERS, TAKE_EVERY_S, Forecaster, Marks
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch
-from firnel.core.model.replay import near, part
+from firnel.core.model.replay import near, part, stops_of
 
 
 class Follower:
@@ -52,8 +52,8 @@ class Follower:
         return self._ensemble, Marks(marks.get("yellow"), marks.get("first_crack"))
 
     def _advance(self, ensemble: Forecaster, batch: LoggedBatch, marks: dict[str, float]) -> None:
-        last, every = len(batch.hands), max(1, round(TAKE_EVERY_S / batch.step))
-        stops = set(range(every * (self._done // every + 1), last + 1, every)) | {last}
+        last = len(batch.hands)
+        stops = stops_of(batch, self._done, last)
         due = {min(max(round(t / batch.step), self._done), last): name for name, t in marks.items() if name not in self._told}
         for stop in sorted(stops | set(due)):
             if stop > self._done:

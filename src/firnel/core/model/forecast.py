@@ -39,6 +39,8 @@ MEMBERS = 200
 TAKE_EVERY_S = 10.0
 #: What the model leaves out, as spread of a reading: bean and air probe; more while the load falls in. [degC]
 BEAN_SPREAD, AIR_SPREAD, EARLY, EARLY_S = 1.3, 4.0, 4.0, 90.0
+#: A reading by hand is read to the degree and keyed within a few seconds: this much less is made of it.
+BY_HAND = 2.0
 #: What wanders while a batch runs, for each ten seconds: bean [degC], steel [degC], heat and uptake (shares).
 WANDER = {"bean": 0.10, "steel": 0.30, "power": 0.004, "uptake": 0.003}
 #: Spread of the moment of a mark as a bean temperature: a finger, and colour or cracks as judged. [degC]
@@ -129,7 +131,7 @@ class Forecaster:
         self._fitted, self._rng, self.members = fitted, rng, members
         self.t = 0.0
         self._taken_t = 0.0
-        self._step = batch.step
+        self._step, self._by_hand = batch.step, batch.by_hand
         self._rows = fitted.draw(members, rng)
         self._names = [prior.name for prior in fitted.priors]
 
@@ -172,12 +174,12 @@ class Forecaster:
         """Let time go by under the hands as they were, then take in the readings at the end of it (NaN: not read). [degC]"""
         moved = carry_on(self._constants(), self._loaded(), self._room, self._state, hands, self._step, self.t)
         self._state, self.t = moved.end, float(moved.t[-1])
-        if self.t - self._taken_t < TAKE_EVERY_S - 1e-6:
+        if (not np.isfinite(bean)) if self._by_hand else self.t - self._taken_t < TAKE_EVERY_S - 1e-6:
             return
         tens = (self.t - self._taken_t) / 10.0
         self._taken_t = self.t
         self._wander(float(np.sqrt(tens)))
-        early = EARLY if self.t < EARLY_S else 1.0
+        early = (EARLY if self.t < EARLY_S else 1.0) * (BY_HAND if self._by_hand else 1.0)
         if np.isfinite(bean):
             self._take(self._state.bean_probe, bean, early * BEAN_SPREAD)
             self._left_over = [*self._left_over[1 - ANCHOR_TAKES :], bean - float(self._state.bean_probe.mean())]

@@ -8,13 +8,15 @@ import numpy as np
 
 from firnel.core.model.constants import Hands, air_share, drum_share, heat_share
 from firnel.core.model.simulation import STEP
-from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Lot, Machine, MarkKind, Quality
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, MarkKind, Quality
 
 #: A gap in the readings longer than this stays a gap on the grid. [s]
 LONGEST_BRIDGE_S = 12.0
 #: A roast shorter than this says too little. [s]
 SHORTEST_S = 180.0
 #: How much of the time before the charge is looked at, and how little says something. [s]
+#: A reading by hand this long before the charge tells what was read at it. [s]
+HAND_BEFORE_S = 90.0
 LONGEST_IDLE_S, SHORTEST_IDLE_S = 180.0, 16.0
 #: Where the lot's moisture is not known: the middle of common practice, no published source. Wet basis.
 USUAL_MOISTURE = 0.11
@@ -58,6 +60,7 @@ class LoggedBatch:
     loss: float | None = None
     colour: float | None = None  #: ground where measured, else whole
     idling: Idling | None = None  #: what the log holds of the time before the charge
+    by_hand: bool = False  #: the readings were keyed in: few, and to the degree
     step: float = STEP
 
     @property
@@ -94,13 +97,18 @@ def logged_batch(
         )
     trace = record.trace
     end = drop.t if drop else (float(trace.t[-1]) if trace.t.size else charge.t)
-    end = end if until is None else min(end, until)
+    by_hand = bool(np.any(trace.quality & int(Quality.HAND)))
+    if until is not None:
+        end = until if by_hand and drop is None else min(end, until)
     if until is None and end - charge.t < SHORTEST_S:
         raise UnusableLogError(f"batch {record.label} lasts {end - charge.t:.0f} s from charge: too short to learn from.")
     grid = np.arange(charge.t, end + 1e-6, STEP)
     good = (trace.quality & int(Quality.SPIKE | Quality.FROZEN | Quality.OUT_OF_RANGE)) == 0
-    bean, air = (_on_grid(trace.t[good], column[good], grid) for column in (trace.bean, trace.air))
-    if np.isfinite(bean).sum() < min(20, grid.size):
+    onto = _nearest if by_hand else _on_grid
+    bean, air = (onto(trace.t[good], column[good], grid) for column in (trace.bean, trace.air))
+    if by_hand and not np.isfinite(bean[:1]).any() and bean.size:
+        bean[0] = _read_before(record, charge.t, good)
+    if np.isfinite(bean).sum() < (2 if by_hand else min(20, grid.size)) or not np.isfinite(bean[:1]).all():
         raise UnusableLogError(f"batch {record.label} has hardly any bean readings.")
     _refuse_wrong_unit(record.label, bean, until is None)
 
@@ -133,6 +141,7 @@ def logged_batch(
         record.loss,
         record.colour_ground if record.colour_ground is not None else record.colour_whole,
         idling,
+        by_hand,
     )
 
 
@@ -167,6 +176,24 @@ def _idling(record: BatchRecord, machine: Machine, charge_t: float, good: np.nda
     return Idling(_hands(record, machine, grid), bean, air) if np.isfinite(bean[0]) else None
 
 
+def _nearest(t: FloatArray, value: FloatArray, grid: FloatArray) -> FloatArray:
+    """Readings by hand, each at the moment of the grid next to it; NaN between them: no straight line is drawn so far."""
+    out = np.full(grid.size, np.nan)
+    known = np.isfinite(value) & (t >= grid[0] - STEP) & (t <= grid[-1] + STEP)
+    for moment, reading in zip(t[known], value[known], strict=True):
+        out[min(max(round((moment - grid[0]) / STEP), 0), grid.size - 1)] = reading
+    return out
+
+
+def _read_before(record: BatchRecord, charge_t: float, good: np.ndarray) -> float:
+    """What the bean probe read at the charge, where it was read by hand some time before; NaN where it was not."""
+    mark, trace = record.mark(MarkKind.CHARGE), record.trace
+    before = good & np.isfinite(trace.bean) & (trace.t <= charge_t) & (trace.t >= charge_t - HAND_BEFORE_S)
+    if before.any():
+        return float(trace.bean[before][-1])
+    return mark.bean if mark is not None and mark.bean is not None else float("nan")
+
+
 def _on_grid(t: FloatArray, value: FloatArray, grid: FloatArray) -> FloatArray:
     """Readings on the grid by straight lines, NaN in gaps; lone spikes are passed over."""
     known = np.isfinite(value)
@@ -189,8 +216,15 @@ def _held(record: BatchRecord, control: Control, grid: FloatArray) -> FloatArray
     column = record.trace.control(control)
     known = np.isfinite(column)
     if known.any():
-        at = np.clip(np.searchsorted(record.trace.t[known], grid, side="right") - 1, 0, None)
-        return np.asarray(column[known][at], float)
+        times, values = record.trace.t[known], column[known]
+        # A keyed move holds from its own moment, not from the next reading, which by hand may be a minute later.
+        keyed = [(move.t, move.to) for move in record.moves if move.control is control and move.found is Found.KEY]
+        if keyed:
+            times, values = np.append(times, [t for t, _ in keyed]), np.append(values, [to for _, to in keyed])
+            order = np.argsort(times, kind="stable")
+            times, values = times[order], values[order]
+        at = np.clip(np.searchsorted(times, grid, side="right") - 1, 0, None)
+        return np.asarray(values[at], float)
     moves = sorted((move.t, move.to) for move in record.moves if move.control is control)
     out = np.full(grid.size, np.nan)
     for t, to in moves:

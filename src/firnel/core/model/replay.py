@@ -19,10 +19,8 @@ def forecaster_at(
 ) -> Forecaster:
     """The ensemble after all readings and marks up to ``at`` [s from charge]."""
     ensemble = Forecaster(model.fitted, model.yellow, model.crack, model.drift, batch, rng, members)
-    chunk = max(1, round(TAKE_EVERY_S / batch.step))
     last = min(int(at / batch.step + 1e-9), len(batch.hands))
-    # Readings are taken every ten seconds, and a mark where it was set.
-    stops = set(range(chunk, last + 1, chunk)) | {last}
+    stops = stops_of(batch, 0, last)
     marks = {}
     for when, tell in ((batch.yellow_t, ensemble.mark_yellow), (batch.first_crack_t, ensemble.mark_first_crack)):
         if when is not None and when <= at:
@@ -35,6 +33,14 @@ def forecaster_at(
         if stop in marks:
             marks[stop]()
     return ensemble
+
+
+def stops_of(batch: LoggedBatch, done: int, last: int) -> set[int]:
+    """Where readings are taken in, behind ``done`` up to ``last``: every ten seconds; by hand, wherever one was keyed."""
+    if batch.by_hand:
+        return {int(index) for index in np.flatnonzero(np.isfinite(batch.bean)) if done < index <= last} | {last}
+    every = max(1, round(TAKE_EVERY_S / batch.step))
+    return set(range(every * (done // every + 1), last + 1, every)) | {last}
 
 
 def part(hands: Hands, start: int, end: int) -> Hands:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime, time, timedelta
 
-from PyQt6.QtCore import QDate
+from PyQt6.QtCore import QDate, pyqtSignal
 from PyQt6.QtWidgets import QDateEdit
 
 from firnel.core.units import clock
+from firnel.ui.day.queue_card import QueueCard
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.work.desk import Desk
@@ -15,7 +16,9 @@ from firnel.work.records import BatchFilter, BatchLine
 
 
 class DayView(ListPage):
-    """Shows what was roasted on a day."""
+    """Shows what was roasted on a day, and what waits."""
+
+    roast_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk, today: date | None = None) -> None:
         super().__init__(
@@ -46,7 +49,9 @@ class DayView(ListPage):
         one_column.addWidget(self._name)
         one_column.addWidget(self._one)
         self.sheet_column.addWidget(one)
-        self.sheet_column.addStretch(1)
+        self.queue = QueueCard(desk)
+        self.queue.roast_wanted.connect(self.roast_wanted)
+        self.sheet_column.addWidget(self.queue, 1)
 
     def show_day(self, day: date) -> None:
         """Show this day."""
@@ -94,6 +99,8 @@ class DayView(ListPage):
         for machine in sorted({line.machine for line in lines if line.machine}):
             rows.append((machine, f"{sum(line.machine == machine for line in lines)} batches"))
         self._totals.show_rows(rows)
+        self.queue.refresh()
+        self.sheet.show()  # what waits is shown on an empty day too
 
     def show_choice(self, key: BatchLine) -> None:
         """Show one batch in short."""

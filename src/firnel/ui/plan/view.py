@@ -18,6 +18,7 @@ from firnel.ui.plan.versions import VersionsSheet
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
+from firnel.work import queue
 from firnel.work.desk import Desk
 from firnel.work.plan_history import history
 from firnel.work.plan_picture import PlanPicture, plan_picture
@@ -42,24 +43,7 @@ class PlanView(ListPage):
         self._desk, self._look = desk, look
         self._plan: Plan | None = None
         self._picture: PlanPicture | None = None
-        new, change = (
-            button("New plan", "Targets, and the moves found for them"),
-            button("Change", "Other targets for this plan"),
-        )
-        roast = button("Roast this plan", "Prepare a batch of it", primary=True)
-        new.clicked.connect(self.begin_new)
-        change.clicked.connect(self.begin_change)
-        roast.clicked.connect(self._on_roast)
-        versions, paper = button("Versions", "What changed, why, and roasted when"), button("Print", "The sheet for the wall")
-        versions.clicked.connect(self.open_versions)
-        menu = QMenu(paper)
-        for text, action in (("Plan sheet for the wall …", self._on_sheet), ("Labels for the loads …", self._on_labels)):
-            if (entry := menu.addAction(text)) is not None:
-                entry.triggered.connect(action)
-        paper.setMenu(menu)
-        self._list_buttons = (new, change, versions, paper, roast)
-        for widget in self._list_buttons:
-            self.head.add(widget)
+        self._add_buttons()
         self._name, self._for = ElidedLabel("heading"), ElidedLabel("soft")
         head, column = card(spacing=2)
         column.addWidget(self._name)
@@ -92,6 +76,28 @@ class PlanView(ListPage):
         self.sheet_column.addWidget(moves)
         self._history = ElidedLabel("soft")
         column.addWidget(self._history)
+
+    def _add_buttons(self) -> None:
+        new, change = (
+            button("New plan", "Targets, and the moves found for them"),
+            button("Change", "Other targets for this plan"),
+        )
+        roast = button("Roast this plan", "Prepare a batch of it", primary=True)
+        new.clicked.connect(self.begin_new)
+        change.clicked.connect(self.begin_change)
+        roast.clicked.connect(self._on_roast)
+        versions, paper = button("Versions", "What changed, why, and roasted when"), button("Print", "The sheet for the wall")
+        versions.clicked.connect(self.open_versions)
+        menu = QMenu(paper)
+        for text, action in (("Plan sheet for the wall …", self._on_sheet), ("Labels for the loads …", self._on_labels)):
+            if (entry := menu.addAction(text)) is not None:
+                entry.triggered.connect(action)
+        paper.setMenu(menu)
+        wait = button("Queue", "Batches of it wait until they are roasted")
+        wait.clicked.connect(self._on_queue)
+        self._list_buttons = (new, change, versions, paper, wait, roast)
+        for widget in self._list_buttons:
+            self.head.add(widget)
 
     def refresh(self) -> None:
         """Read the plans anew."""
@@ -240,6 +246,22 @@ class PlanView(ListPage):
         if self._plan is not None:
             write_labels(path, labels_for(self._desk.library, self._plan, count, self._desk.settings.units))
             self._say_under_title(f"Written: {path}")
+
+    def _on_queue(self) -> None:
+        if self._plan is None:
+            return
+        count, wanted = QInputDialog.getInt(self, "Queue", f"How many batches of {self._plan.name}?", 1, 1, 60)
+        if wanted:
+            self.queue_batches(count)
+
+    def queue_batches(self, count: int) -> None:
+        """Put batches of the plan that is shown at the end of the queue."""
+        if self._plan is not None:
+            queue.add(self._desk.library, self._plan, count)
+            waiting = len(queue.queue(self._desk.library))
+            self._say_under_title(
+                f"{count} of {self._plan.name} queued; {waiting} wait. Day shows them, Q in Roast takes the first."
+            )
 
     def _on_roast(self) -> None:
         if self._plan is not None:

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QUndoCommand, QUndoStack
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QLineEdit, QStackedWidget, QTableView, QWidget
 
+from firnel.core.plan import Plan
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import BatchRecord, MarkKind
 from firnel.ui.review.batch_model import BatchModel
@@ -21,6 +22,7 @@ from firnel.ui.theme.tokens import SPACE_M
 from firnel.work.desk import Desk
 from firnel.work.planning import plan_of_batch
 from firnel.work.records import BatchFilter, BatchSheet, sheet_of, with_mark
+from firnel.work.references import reference_key, set_reference
 from firnel.work.review_picture import ReviewCurves, review_curves, review_picture
 
 #: Typing in the search is answered this long after the last key. [ms]
@@ -86,6 +88,11 @@ class ReviewView(QWidget):
         again = button("Plan it again", "A plan that wants what this batch was (Ctrl+P)")
         again.setShortcut(QKeySequence("Ctrl+P"))
         again.clicked.connect(self._on_again)
+        self._reference = button("Reference", "Batches of this plan are to be like this one (Ctrl+R)")
+        self._reference.setShortcut(QKeySequence("Ctrl+R"))
+        self._reference.setCheckable(True)
+        self._reference.clicked.connect(self.choose_reference)
+        self.sheet.head.add(self._reference)
         self.sheet.head.add(again)
         self.sheet.head.add(undo)
         self.sheet.head.add(self._pin)
@@ -197,6 +204,7 @@ class ReviewView(QWidget):
         self.sheet.show_picture(picture, sheet.record.label, remark, over.curves if over else None, over.label if over else "")
         self._stack.setCurrentIndex(1)
         self._sheet = sheet
+        self._reference.setChecked(reference_key(self._library, self._plan_of(sheet.record)) == sheet.record.id)
 
     def lay_over(self) -> None:
         """Keep the chosen batch drawn over the ones chosen next; or take it off again."""
@@ -209,6 +217,20 @@ class ReviewView(QWidget):
             return
         self._over = _Overlay(self._record.id, self._record.label, review_curves(self._sheet, self._desk.settings.units))
         self._pin.setText(f"Take {self._record.label} off")
+
+    def choose_reference(self) -> None:
+        """Make the chosen batch the reference of its plan, or take that back."""
+        plan = self._plan_of(self._record)
+        if self._record is None or plan is None:
+            self._reference.setChecked(False)
+            self._say("A reference belongs to a plan, and this batch was roasted without one.")
+            return
+        chosen = reference_key(self._library, plan) != self._record.id
+        set_reference(self._library, plan, self._record.id if chosen else None)
+        self._reference.setChecked(chosen)
+
+    def _plan_of(self, record: BatchRecord | None) -> Plan | None:
+        return next((plan for plan in self._library.plans() if record is not None and plan.name == record.plan), None)
 
     def _on_again(self) -> None:
         if self._record is None:

@@ -295,6 +295,7 @@ class RoastView(QWidget):
             return
         settings = self._desk.settings
         note_asked(self._desk.session)
+        self._desk.tick()
         cue = cue_of(self._desk.session, settings.units, settings.cooling_aim_s, self._following)
         self.cue.show_cue(cue)
         if settings.sound == "on" and cue.urgency != self._urgency and cue.urgency in ("due", "drop"):
