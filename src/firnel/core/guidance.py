@@ -86,7 +86,12 @@ class Landing:
 
     @property
     def inside(self) -> bool:
-        """Whether nothing is missed."""
+        """Whether development and drop are expected in the box."""
+        return not any(one.outside for one in self.off if one.kind != "stage")
+
+    @property
+    def clear(self) -> bool:
+        """Whether nothing at all is missed, the stages before included."""
         return not any(one.outside for one in self.off)
 
 

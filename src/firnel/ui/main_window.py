@@ -130,6 +130,7 @@ class MainWindow(QMainWindow):
 
             plan = PlanView(self.desk, self._look)
             plan.roast_wanted.connect(self._on_roast_wanted)
+            plan.practice_wanted.connect(self.practise)
             return plan
         if name == "Day":
             from firnel.ui.day.view import DayView
@@ -200,6 +201,20 @@ class MainWindow(QMainWindow):
         if current is not None and current is not self.roast and hasattr(current, "refresh"):
             current.refresh()
 
+    def practise(self, plan: Plan) -> None:
+        """Open the practice window on a plan."""
+        from firnel.ui.roast.practice import PracticeWindow
+        from firnel.work.practice import Practice
+
+        try:
+            window = PracticeWindow(lambda: Practice(self.desk.library, plan, self.desk.settings), self._look, self)
+        except ValueError as error:
+            self.desk.session.say(str(error))
+            self.show_station("Roast")
+            return
+        window.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        window.show()
+
     def _on_next_wanted(self) -> None:
         self.show_station("Roast")
         self.roast.take_next()
@@ -259,6 +274,7 @@ class MainWindow(QMainWindow):
         library = self.desk.library
         entries += [Entry(lot.name, "lot", partial(self._show_in, "Green", lot.name)) for lot in library.lots()]
         entries += [Entry(plan.name, "plan", partial(self._show_in, "Plan", plan.name)) for plan in library.plans()]
+        entries += [Entry(f"Practise {plan.name}", "action", partial(self.practise, plan)) for plan in library.plans()]
         entries += [Entry(m.name, "machine", partial(self._show_in, "Machines", m.name)) for m in library.machines()]
         return entries
 

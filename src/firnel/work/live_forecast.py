@@ -167,7 +167,7 @@ class LiveForecast:
         guidance = replace(guidance, ghosts=_ghosts(forecast, [choice for _, choice in near]))
         last_move = max((move.t for move in ask.moves if move.control is not Control.DRUM), default=zero)
         settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= ADVISE_FROM_S
-        if not settled or not near or guidance.landing is None or guidance.landing.inside:
+        if not settled or not near or guidance.landing is None or guidance.landing.clear:
             return guidance
         scale = ask.machine.controls[Control.GAS]
         line = self._line(ask, zero)

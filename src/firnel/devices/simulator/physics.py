@@ -74,15 +74,26 @@ class Beans:
     @property
     def colour_word(self) -> str:
         """What a trier shows."""
-        share = (self.mean_c - (self.yellow_c - 22.0)) / 22.0
-        if share < 0:
-            return "green"
-        if share < 1:
-            return "pale"
-        for word, rise in (("yellow", 8.0), ("tan", 22.0), ("light brown", 38.0), ("brown", 54.0)):
-            if self.mean_c < self.yellow_c + rise:
-                return word
-        return "dark brown"
+        return colour_word(self.mean_c, self.yellow_c)
+
+
+def colour_word(mean_c: float, yellow_c: float) -> str:
+    """What a trier shows of beans that turn yellow at ``yellow_c``. [degC]"""
+    share = (mean_c - (yellow_c - 22.0)) / 22.0
+    if share < 0:
+        return "green"
+    if share < 1:
+        return "pale"
+    for word, rise in (("yellow", 8.0), ("tan", 22.0), ("light brown", 38.0), ("brown", 54.0)):
+        if mean_c < yellow_c + rise:
+            return word
+    return "dark brown"
+
+
+def crack_rate(mean_c: float, crack_c: float) -> float:
+    """How thick the pops come, 0 to 1: thickest some 4 degC behind the onset, thinning out within some 8."""
+    over = (mean_c - crack_c) / 3.5
+    return float(exp(-0.5 * (over - 1.2) ** 2)) if over > 0 else 0.0
 
 
 class DrumRoaster:
@@ -237,9 +248,7 @@ class DrumRoaster:
         beans.own_heat_used += dt * own
         beans.dry_lost += dt * 4.6e8 * exp(-13500.0 / kelvin)
         beans.darkness += dt * 6.0e7 * exp(-11500.0 / kelvin)
-        # Pops come thick within some 8 degC of the onset and thin out after.
-        over = (mean - beans.crack_c) / 3.5
-        self.crack_rate = float(exp(-0.5 * (over - 1.2) ** 2)) if over > 0 else 0.0
+        self.crack_rate = crack_rate(mean, beans.crack_c)
 
     def _probes(self, dt: float) -> None:
         kind = self.kind

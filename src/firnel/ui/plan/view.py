@@ -31,6 +31,7 @@ class PlanView(ListPage):
     """Lists the plans; one is shown with its curve, its moves and what it wants."""
 
     roast_wanted = pyqtSignal(object)  # Plan
+    practice_wanted = pyqtSignal(object)  # Plan
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
@@ -95,7 +96,9 @@ class PlanView(ListPage):
         paper.setMenu(menu)
         wait = button("Queue", "Batches of it wait until they are roasted")
         wait.clicked.connect(self._on_queue)
-        self._list_buttons = (new, change, versions, paper, wait, roast)
+        practise = button("Practise", "Roast it on the model of the machine; nothing is kept")
+        practise.clicked.connect(self._on_practise)
+        self._list_buttons = (new, change, versions, paper, wait, practise, roast)
         for widget in self._list_buttons:
             self.head.add(widget)
 
@@ -262,6 +265,10 @@ class PlanView(ListPage):
             self._say_under_title(
                 f"{count} of {self._plan.name} queued; {waiting} wait. Day shows them, Q in Roast takes the first."
             )
+
+    def _on_practise(self) -> None:
+        if self._plan is not None:
+            self.practice_wanted.emit(self._plan)
 
     def _on_roast(self) -> None:
         if self._plan is not None:

@@ -117,7 +117,7 @@ class RoastView(QWidget):
         self._cooled_cards = SideCards(look, short=True)
         # While it cools there is nothing to be told, and the room of that line is these cards'.
         self._cooled_cards.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
-        self._cooled_cards.setMinimumHeight(120)
+        self._cooled_cards.setMinimumHeight(90)
         cooling.addWidget(self.weigh)
         self._between_card, between = card(spacing=2)
         self._between_title, self._between = label("", "heading"), CheckList(look)
@@ -128,6 +128,7 @@ class RoastView(QWidget):
         cooling.addStretch(1)
         for page in (self._cards, self._ready, self.prepare, self._cooling):
             self._side.addWidget(page)
+        self._turn_to(self._cards)
         row.addWidget(self._side)
         column.addLayout(row, 1)
         foot = QHBoxLayout()
@@ -227,6 +228,14 @@ class RoastView(QWidget):
         for shortcut in self._shortcuts:
             shortcut.setEnabled(not typing)
 
+    def stop(self) -> None:
+        """Draw no more, and let go of what calls back."""
+        self._tick.stop()
+        self._frame_timer.stop()
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.focusChanged.disconnect(self._on_focus)
+
     def _step(self, control: Control, count: int) -> None:
         self._desk.session.step_control(control, count, self._desk.clock.now())
 
@@ -322,6 +331,15 @@ class RoastView(QWidget):
         for widget in (self._between_card, self._cooled_cards):
             widget.setVisible(cooling)
         page = self._cooling if weighing else self._ready if self._phase == "ready" else self._cards
+        self._turn_to(page)
+
+    def _turn_to(self, page: QWidget) -> None:
+        """Show a page of the column; those behind it ask for no room."""
+        for index in range(self._side.count()):
+            other = self._side.widget(index)
+            if other is not None:
+                room = QSizePolicy.Policy.Preferred if other is page else QSizePolicy.Policy.Ignored
+                other.setSizePolicy(QSizePolicy.Policy.Preferred, room)
         self._side.setCurrentWidget(page)
 
     def showEvent(self, event: QShowEvent | None) -> None:
@@ -349,7 +367,7 @@ class RoastView(QWidget):
         self.prepare.offer(library.lots(), library.machines(), library.plans(), machine, self._desk.settings.units)
         if (found := next_for(library, machine)) is not None:
             self.prepare.choose_plan(found[1].plan.name)
-        self._side.setCurrentWidget(self.prepare)
+        self._turn_to(self.prepare)
 
     def take_next(self) -> None:
         """Prepare the batch that waits next."""

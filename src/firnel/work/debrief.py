@@ -1,0 +1,131 @@
+"""What a practice is told at its end: each move, each mark and the landing, graded."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from firnel.core.plan import Plan, due_moves
+from firnel.core.units import Units, clock
+from firnel.core.vocabulary import MarkKind
+from firnel.work.cue import control_text, move_sentence
+from firnel.work.practice import Practice
+from firnel.work.roast_session import RoastSession
+
+#: A move or a mark within the first counts as held, within the second as close; common practice, no published source. [s]
+HELD_S, CLOSE_S = 5.0, 15.0
+#: The landing within its tolerance is held, within this many tolerances close.
+CLOSE_TIMES = 2.0
+POINTS = {"held": 1.0, "close": 0.5, "missed": 0.0}
+
+
+@dataclass(frozen=True)
+class Graded:
+    """One thing that was graded: of moves, marks or landing; its words, what came of it, and held, close or missed."""
+
+    part: str
+    text: str
+    came: str
+    grade: str
+
+
+@dataclass(frozen=True)
+class Debrief:
+    """All grades, the share of points reached [0..1], what was otherwise than planned, and what to practise next."""
+
+    graded: tuple[Graded, ...]
+    points: float
+    surprise: str
+    advice: str
+
+
+def debrief(practice: Practice, units: Units) -> Debrief:
+    """Grade a practice that is over."""
+    session = practice.desk.session
+    plan = session.order.plan or practice.plan
+    graded = (*_moves(session, plan, units), *_marks(practice, session), *_landing(session, plan, units))
+    points = sum(POINTS[one.grade] for one in graded) / len(graded) if graded else 0.0
+    return Debrief(graded, points, practice.surprise.told, _advice(graded))
+
+
+def _grade(seconds: float) -> str:
+    return "held" if abs(seconds) <= HELD_S else "close" if abs(seconds) <= CLOSE_S else "missed"
+
+
+def _moves(session: RoastSession, plan: Plan, units: Units) -> list[Graded]:
+    found, done = [], session.done
+    end = session.marks[MarkKind.DROP].t
+    for entry in due_moves(plan, session.marks.values(), end, done, None):
+        words = move_sentence(entry, units, session.machine)
+        if entry.due_t is not None and entry.due_t > end:
+            continue  # its moment never came
+        made = done.get(entry.index)
+        if made is None or entry.due_t is None:
+            found.append(Graded("moves", words, "not made", "missed"))
+            continue
+        late = made - entry.due_t
+        at = next((move for move in session.moves if move.control is entry.move.control and abs(move.t - made) < 1.0), None)
+        grade, came = _grade(late), _late(late)
+        if at is not None and abs(at.to - entry.move.to) > 1e-6:
+            scale = session.machine.controls.get(entry.move.control) if session.machine else None
+            came += f", to {control_text(at.control, at.to, scale, units)}"
+            grade = "missed" if grade == "missed" else "close"
+        found.append(Graded("moves", words, came, grade))
+    return found
+
+
+def _late(seconds: float) -> str:
+    if abs(seconds) < 1.0:
+        return "on the second"
+    return f"{abs(seconds):.0f} s {'late' if seconds > 0 else 'early'}"
+
+
+def _marks(practice: Practice, session: RoastSession) -> list[Graded]:
+    found = []
+    for kind, truth in practice.truth.items():
+        mark = session.marks.get(kind)
+        if mark is None:
+            found.append(Graded("marks", kind.words, "not marked", "missed"))
+        else:
+            found.append(Graded("marks", kind.words, _late(mark.t - truth), _grade(mark.t - truth)))
+    return found
+
+
+def _landing(session: RoastSession, plan: Plan, units: Units) -> list[Graded]:
+    marks, found = session.marks, []
+    drop, crack, yellow = marks[MarkKind.DROP], marks.get(MarkKind.FIRST_CRACK), marks.get(MarkKind.YELLOW)
+    charge = marks.get(MarkKind.CHARGE)
+    drying, browning, development = plan.stages
+    timed = (
+        ("drying_s", "drying", drying, charge, yellow),
+        ("browning_s", "browning", browning, yellow, crack),
+        ("development_s", "development", development, crack, drop),
+    )
+    for name, words, wanted, first, second in timed:
+        if wanted is not None and first is not None and second is not None:
+            off, tolerance = second.t - first.t - wanted, plan.tolerance(name)
+            grade = "held" if abs(off) <= tolerance else "close" if abs(off) <= CLOSE_TIMES * tolerance else "missed"
+            found.append(Graded("landing", words, f"{clock(second.t - first.t)}, {_long(off)}", grade))
+    if plan.targets.drop_c is not None and drop.bean is not None:
+        off, tolerance = drop.bean - plan.targets.drop_c, plan.tolerance("drop_c")
+        grade = "held" if abs(off) <= tolerance else "close" if abs(off) <= CLOSE_TIMES * tolerance else "missed"
+        by = units.show_difference(off)
+        side = "" if abs(by) < 0.05 else f", {abs(by):.1f} {units.temperature} {'hot' if by > 0 else 'cold'}"
+        found.append(Graded("landing", "drop", f"{units.text(drop.bean, '°C', 1)}{side}", grade))
+    return found
+
+
+def _long(seconds: float) -> str:
+    return "as planned" if abs(seconds) < 1.0 else f"{abs(seconds):.0f} s {'long' if seconds > 0 else 'short'}"
+
+
+def _advice(graded: tuple[Graded, ...]) -> str:
+    """What to practise next: the part that lost most."""
+    lost = {part: sum(1.0 - POINTS[one.grade] for one in graded if one.part == part) for part in ("moves", "marks", "landing")}
+    worst = max(lost, key=lambda part: lost[part])
+    if lost[worst] == 0.0:
+        return "Everything held: practise at a higher speed, or with another surprise."
+    return {
+        "moves": "The moves lost most: watch the countdown in the cue, and have the hand at the knob ten seconds before.",
+        "marks": "The marks lost most: look at the trier from ten seconds before yellow is expected, and listen from then on.",
+        "landing": "The landing lost most: take the advice when it comes; after first crack only development time counts.",
+    }[worst]

@@ -1,0 +1,285 @@
+"""Practice: a plan roasted on the model of the machine, or on the simulated one, with surprises; nothing of it is kept.
+
+A practice has a library of its own in a temporary folder, so that its batches can never mix with real ones.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Protocol
+
+import numpy as np
+
+from firnel.core.model.document import model_to_document
+from firnel.core.model.learning import MachineModel
+from firnel.core.model.virtual import VirtualRoaster
+from firnel.core.plan import Plan
+from firnel.core.vocabulary import Control, Lot, Machine, MarkKind
+from firnel.devices.clock import Clock
+from firnel.devices.reading import LinkState, LinkStatus, Reading
+from firnel.devices.simulator.kinds import KINDS
+from firnel.devices.simulator.physics import DrumRoaster, GreenLoad, colour_word, crack_rate
+from firnel.store.library import Library
+from firnel.work.desk import Desk
+from firnel.work.forecasting import traits_of
+from firnel.work.machine_knowledge import model_of
+from firnel.work.roast_session import BatchOrder
+from firnel.work.settings import Settings
+
+#: A practice runs at most so much faster than life.
+FASTEST = 10.0
+#: The empty drum stands this far above the charge reading when it begins. [K]
+ABOVE_C = 7.0
+
+
+@dataclass(frozen=True)
+class Surprise:
+    """What is otherwise than planned, and how the debrief tells it.
+
+    ``steel_c`` is added to the steel [K], ``uptake`` and ``load`` are factors of the beans' heat uptake and of the mass,
+    ``gust`` a draft that comes in browning, as a share of full flow.
+    """
+
+    name: str
+    told: str
+    steel_c: float = 0.0
+    uptake: float = 1.0
+    load: float = 1.0
+    gust: float = 0.0
+
+
+#: How far off they are is common practice, no published source.
+SURPRISES = (
+    Surprise("nothing", "Nothing was otherwise than planned."),
+    Surprise("late yellow", "The beans took heat 7 % slower than their lot does: yellow came late.", uptake=0.93),
+    Surprise("colder drum", "The steel was 22 °C colder than the plan assumes.", steel_c=-22.0),
+    Surprise("hotter drum", "The steel was 14 °C hotter than the plan assumes.", steel_c=14.0),
+    Surprise("wrong load", "The load was 10 % heavier than its label says.", load=1.10),
+    Surprise("gust", "A gust drew through the drum for a minute and a half in browning.", gust=0.22),
+)
+#: How long a gust blows, from how long after yellow. [s]
+GUST_FROM_S, GUST_FOR_S = 40.0, 90.0
+
+
+class Roaster(Protocol):
+    """What is practised on."""
+
+    yellow_c: float
+    crack_c: float
+    gust: float
+
+    @property
+    def bean_c(self) -> float | None:
+        """Mean bean temperature [degC]; None while the drum is empty."""
+
+    def set(self, control: Control, value: float) -> None:
+        """Move a control."""
+
+    def charge(self, mass_kg: float) -> None:
+        """The load falls in."""
+
+    def drop(self) -> None:
+        """The beans leave."""
+
+    def step(self, seconds: float) -> None:
+        """Let time go by."""
+
+    def read(self) -> tuple[float, float]:
+        """Bean and air probe. [degC]"""
+
+
+class _Simulated:
+    """The simulated machine of the shipped kind next to the user's own, where that has no model yet.
+
+    Settings and loads travel as shares of the two machines' scales.
+    """
+
+    def __init__(self, machine: Machine, rng: np.random.Generator, steel_c: float, probe_c: float, uptake: float) -> None:
+        usual = "electric-1" if machine.heat == "electric" else "gas-6"
+        self._machine, self._kind = machine, KINDS[machine.kind if machine.kind in KINDS else usual]
+        self._roaster, self._uptake = DrumRoaster(self._kind, rng, steel_c=steel_c), uptake
+        self._roaster.bean_probe_c = probe_c
+        self.yellow_c, self.crack_c, self.gust = 153.0, self._kind.cracks_at_c, 0.0
+
+    @property
+    def bean_c(self) -> float | None:
+        return self._roaster.beans.mean_c if self._roaster.beans is not None else None
+
+    def set(self, control: Control, value: float) -> None:
+        own, its = self._machine.controls.get(control), self._kind.controls[control]
+        if own is not None:
+            self._roaster.set(control, its.low + (value - own.low) / (own.high - own.low) * (its.high - its.low))
+
+    def charge(self, mass_kg: float) -> None:
+        mass_kg *= self._kind.load_kg / (self._machine.useful_load_kg or self._kind.load_kg)
+        self._roaster.charge(GreenLoad(mass_kg, uptake=self._uptake))
+        if self._roaster.beans is not None:
+            self.yellow_c, self.crack_c = self._roaster.beans.yellow_c, self._roaster.beans.crack_c
+
+    def drop(self) -> None:
+        self._roaster.drop()
+
+    def step(self, seconds: float) -> None:
+        if self.gust:
+            self._roaster.gust = self.gust
+        self._roaster.step(seconds)
+
+    def read(self) -> tuple[float, float]:
+        return self._roaster.read()
+
+
+class Practice:
+    """One practice batch: a desk of its own, and the machine that answers its keys.
+
+    Parameters
+    ----------
+    library : of the house; only read.
+    plan : that is practised; with a load.
+    settings : of this user.
+    surprise : by name; one is drawn where None.
+    seed : of the draw and of the noise.
+    source : the monotonic time underneath. [s]
+
+    Raises
+    ------
+    ValueError : if the plan has no load or no machine, or there is no such surprise.
+    """
+
+    def __init__(
+        self,
+        library: Library,
+        plan: Plan,
+        settings: Settings,
+        surprise: str | None = None,
+        seed: int | None = None,
+        source: Callable[[], float] | None = None,
+    ) -> None:
+        machine = next((machine for machine in library.machines() if machine.name == plan.machine), None)
+        if machine is None or not plan.load_kg:
+            raise ValueError(f"the plan {plan.name!r} needs a machine and a load to be practised.")
+        rng = np.random.default_rng(seed)
+        self.surprise = _chosen(surprise, rng)
+        self.plan, self._load_kg = plan, plan.load_kg
+        self._folder = tempfile.TemporaryDirectory(prefix="firnel-practice-")
+        model, _ = model_of(library, machine)
+        lot = next((lot for lot in library.lots() if lot.name == plan.lot), None)
+        self.roaster = self._machine(model, machine, lot, rng)
+        self.desk = Desk(Library(Path(self._folder.name) / "practice.sqlite"), settings, lambda call: call())
+        clock = Clock(source) if source is not None else Clock()
+        self.desk.clock = self.desk.session.clock = clock
+        own = self.desk.library
+        # The keys are the hands here: nothing is reported by the machine.
+        controls = {control: replace(scale, reported=False) for control, scale in machine.controls.items()}
+        kept = own.save_machine(replace(machine, id=None, controls=controls, device_url=""))
+        if model is not None and kept.id is not None:
+            own.machine_book.save_model(kept.id, model_to_document(model, machine.heat))
+        kept_lot = own.save_lot(replace(lot, id=None)) if lot is not None else None
+        self.order = BatchOrder(kept_lot, kept, own.save_plan(replace(plan, id=None)), plan.load_kg)
+        self.desk.session.set_machine(kept)
+        self.desk.link = LinkStatus(LinkState.LIVE, "The practice machine.")
+        self.desk.prepare(self.order)
+        self.truth: dict[MarkKind, float] = {}  #: when what could be seen and heard truly came, in log time [s]
+        self._stepped = clock.now()
+        self._settle()
+
+    def _machine(self, model: MachineModel | None, machine: Machine, lot: Lot | None, rng: np.random.Generator) -> Roaster:
+        charge_c, surprise = self.plan.targets.charge_c or 200.0, self.surprise
+        if model is not None:
+            steel = charge_c + model.steel_over_charge_c + self.plan.drum_c + surprise.steel_c
+            made = VirtualRoaster(model, machine, traits_of(lot), rng, steel + 2.0, charge_c + ABOVE_C, self.plan.room_c)
+            made.uptake = surprise.uptake
+            return made
+        return _Simulated(machine, rng, charge_c + 8.0 + surprise.steel_c, charge_c + ABOVE_C, surprise.uptake)
+
+    def _settle(self) -> None:
+        """Some readings of the empty machine, as if it had been watched before."""
+        for control, value in self.plan.start.items():
+            self.roaster.set(control, value if control is not Control.GAS else 0.0)
+        self.desk.session.set_control(Control.GAS, 0.0, self.desk.clock.now())
+
+    def set_speed(self, speed: float) -> None:
+        """Run so many times as fast as life.
+
+        Raises
+        ------
+        ValueError : if it is not between 1 and 10.
+        """
+        if not 1.0 <= speed <= FASTEST:
+            raise ValueError(f"a practice runs at 1 to {FASTEST:.0f} times the speed of life, not at {speed:g}.")
+        self.desk.clock.set_rate(speed)
+
+    def tick(self) -> None:
+        """Bring the machine up to now; a reading for each of its seconds."""
+        session, now = self.desk.session, self.desk.clock.now()
+        while now - self._stepped >= 1.0:
+            self._stepped += 1.0
+            self._doors()
+            for control, value in session.held.items():
+                self.roaster.set(control, value)
+            self._blow(session.log_time(self._stepped))
+            self.roaster.step(1.0)
+            self._see(session.log_time(self._stepped))
+            bean, air = self.roaster.read()
+            self.desk.take_reading(Reading(self._stepped, bean, air))
+
+    def _doors(self) -> None:
+        marks = self.desk.session.marks
+        if self.roaster.bean_c is None and MarkKind.CHARGE in marks and MarkKind.DROP not in marks:
+            self.roaster.charge(self._load_kg * self.surprise.load)
+            start = self.plan.start.get(Control.GAS, 0.0)
+            if start and not self.desk.session.held.get(Control.GAS):  # the hand that charges opens the burner too
+                self.desk.session.set_control(Control.GAS, start, self._stepped)
+        elif self.roaster.bean_c is not None and MarkKind.DROP in marks:
+            self.roaster.drop()
+
+    def _blow(self, t: float) -> None:
+        yellow = self.truth.get(MarkKind.YELLOW)
+        blows = yellow is not None and GUST_FROM_S <= t - yellow < GUST_FROM_S + GUST_FOR_S
+        self.roaster.gust = self.surprise.gust if blows else 0.0
+
+    def _see(self, t: float) -> None:
+        bean = self.roaster.bean_c
+        for kind, level in ((MarkKind.YELLOW, self.roaster.yellow_c), (MarkKind.FIRST_CRACK, self.roaster.crack_c)):
+            if bean is not None and bean >= level:
+                self.truth.setdefault(kind, t)
+
+    @property
+    def seen(self) -> str:
+        """What the trier shows and what is heard, in words; empty while the drum is empty."""
+        bean = self.roaster.bean_c
+        if bean is None:
+            return ""
+        pops = crack_rate(bean, self.roaster.crack_c)
+        heard = "" if pops <= 0.0 else "pops thick and fast" if pops > 0.75 else "pops now and then"
+        if pops > 0.0 and MarkKind.FIRST_CRACK in self.truth and bean > self.roaster.crack_c + 6.0:
+            heard = "the last pops"
+        shown = f"The trier shows {colour_word(bean, self.roaster.yellow_c)}"
+        return f"{shown}; you hear {heard}." if heard else f"{shown}."
+
+    @property
+    def over(self) -> bool:
+        """Whether the beans have dropped."""
+        return MarkKind.DROP in self.desk.session.marks
+
+    def close(self) -> None:
+        """Throw the practice away."""
+        self.desk.session.close()
+        self.desk.library.close()
+        self._folder.cleanup()
+
+
+def _chosen(name: str | None, rng: np.random.Generator) -> Surprise:
+    if name is None:
+        return SURPRISES[int(rng.integers(len(SURPRISES)))]
+    found = next((one for one in SURPRISES if one.name == name), None)
+    if found is None:
+        raise ValueError(f"there is no surprise {name!r}; there are {', '.join(one.name for one in SURPRISES)}.")
+    return found
+
+
+def surprise_names() -> Sequence[str]:
+    """The names of what can be otherwise than planned."""
+    return tuple(one.name for one in SURPRISES)
