@@ -14,6 +14,7 @@ from plan import Fitted, fit
 from report import Line
 
 from firnel.app.demo_library import LOTS, MACHINES
+from firnel.core.guidance import may_advise
 from firnel.core.model.solving import Solved, solve
 from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import Control, Lot, Mark, MarkKind, Move, Trace
@@ -144,7 +145,7 @@ def guided(hand: Hand, solved: Solved, load: GreenLoad, lot: Lot, load_kg: float
                       lot, load_kg, 22.0)  # fmt: skip
             told = live.answer(ask) or told
             advice = told.advice if told is not None and told.at == now else None
-            if advice is not None and now - advised_t > 20.0:
+            if advice is not None and may_advise(now - advised_t, hand.marks):
                 advices, advised_t = advices + 1, now
                 if advice.choice.move is None:
                     hand.reach(advice.choice.control, advice.choice.to)

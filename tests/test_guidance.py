@@ -141,8 +141,8 @@ def test_a_move_that_hardly_helps_or_spoils_another_target_is_not_advised():
 
 
 def test_the_clock_inside_a_stage_is_not_chased():
-    assert landing_of(BOX, forecast(547.0, 206.0), CAME).inside, "seven seconds"
-    assert not landing_of(BOX, forecast(575.0, 206.0), CAME).inside
+    assert landing_of(BOX, forecast(547.0, 206.0), CAME).clear, "seven seconds"
+    assert not landing_of(BOX, forecast(575.0, 206.0), CAME).clear
     names = [off.name for off in expected_off(BOX, forecast(575.0, 206.0), CAME | {MarkKind.FIRST_CRACK: 575.0})]
     assert names == ["drop_c", "development_s"], "what has come is not regretted"
 

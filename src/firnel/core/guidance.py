@@ -12,7 +12,7 @@ import numpy as np
 
 from firnel.core.model.forecast import Forecast, Interval
 from firnel.core.plan import TARGET_WORDS, Plan
-from firnel.core.vocabulary import Control, ControlScale, FloatArray, MarkKind
+from firnel.core.vocabulary import Control, ControlScale, FloatArray, Mark, MarkKind
 
 #: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval. The clock
 #: inside a stage is not chased: a stage must be further off. In development there is no other chance, so less is let pass.
@@ -23,6 +23,8 @@ WORTH = 0.4
 MOST_STEPS, MOST_SHARE = 5, 0.15
 #: The air line is looked at this far ahead, and may be missed by this much; common practice, no published source. [s], [K]
 AIR_FROM_S, AIR_TO_S, AIR_TOLERANCE_C = 25.0, 75.0, 4.0
+#: From one advice to the next, what came of the first is looked at: before first crack, and in development. [s]
+PAUSE_S, LAST_PAUSE_S = 20.0, 10.0
 #: A step must not put another target further out than it was, beyond this much of its tolerance.
 SPOILS = 0.35
 
@@ -231,6 +233,11 @@ def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: str) -> bool
         if later.in_tolerances > max(1.0, off.in_tolerances) + SPOILS:
             return True
     return False
+
+
+def may_advise(since_s: float, came: Mapping[MarkKind, float] | Mapping[MarkKind, Mark]) -> bool:
+    """Whether another advice may be given, so long after the last one."""
+    return since_s > (LAST_PAUSE_S if MarkKind.FIRST_CRACK in came else PAUSE_S)
 
 
 def off_words(off: Off, by: float | None = None) -> str:

@@ -44,8 +44,8 @@ if TYPE_CHECKING:
 ONE_MOVE_S = 4.0
 #: Readings kept while no batch is prepared, so that a forgotten key loses nothing. [s]
 IDLE_MEMORY_S = 900.0
-#: A forecast older than this is not gone by any more; advice stands at least this long, and is changed no sooner than that. [s]
-FORECAST_HOLDS_S, ADVICE_HOLDS_S, ADVICE_CHANGES_S = 30.0, 8.0, 20.0
+#: A forecast older than this is not gone by any more; advice stands at least this long. [s]
+FORECAST_HOLDS_S, ADVICE_HOLDS_S = 30.0, 8.0
 #: A machine that has stood for longer begins its day anew. [s]
 DAY_S = 3.0 * 3600.0
 #: Recording ends so long after the drop. [s]
@@ -206,13 +206,15 @@ class RoastSession:
         """What was worked out ahead. Advice stands for a while, so that it can be read, and is not changed every moment."""
         if guidance is None and self.guidance is None and self.advice is None:
             return
+        from firnel.core.guidance import may_advise  # not wanted before a batch is looked ahead
+
         self.guidance = guidance
         offered = guidance.advice if guidance is not None else None
         since = self.now() - self._advised_t
         if offered is None:
             if since > ADVICE_HOLDS_S:
                 self.advice = None
-        elif self.advice is None or since > ADVICE_CHANGES_S:
+        elif may_advise(since, self.marks):
             same = self.advice is not None and self.advice.choice.to == offered.choice.to
             self.advice = offered
             if not same:
