@@ -1,0 +1,1 @@
+"""The bench: cups scored, told apart, and agreed upon."""

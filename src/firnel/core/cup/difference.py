@@ -1,0 +1,96 @@
+"""Whether two coffees can be told apart: triangle and paired tests, exactly, in plain words.
+
+References
+----------
+.. [1] ISO 4120 (triangle test) and ISO 5495 (paired comparison test): the binomial law with a chance of 1/3 and 1/2.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from scipy import optimize, stats
+
+Test = Literal["triangle", "paired"]
+CHANCE = {"triangle": 1.0 / 3.0, "paired": 0.5}
+#: A difference is called shown below this p.
+ALPHA = 0.05
+#: The difference that a panel would find with this probability is what it can find.
+POWER = 0.80
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What a test says: exact one-sided p, correct answers needed, the share of tasters who truly tell it apart.
+
+    ``share`` is the estimate above chance with its upper 95 % limit; ``findable`` the least share that this panel would have
+    found in four tests of five, None where even a difference that everybody tells would be missed.
+    """
+
+    test: Test
+    answers: int
+    correct: int
+    p: float
+    needed: int | None
+    share: float
+    share_high: float
+    findable: float | None
+
+    @property
+    def shown(self) -> bool:
+        """Whether a difference is shown."""
+        return self.p < ALPHA
+
+    @property
+    def words(self) -> str:
+        """The verdict in one or two sentences."""
+        counted = f"{self.correct} of {self.answers} right"
+        if self.shown:
+            return f"A difference is shown: {counted}, by chance in {_chance_words(self.p)} (p = {self.p:.3f})."
+        no = f"No difference shown: {counted}, p = {self.p:.2f}."
+        if self.findable is None:
+            return f"{no} With {self.answers} answers none could have been: take more tasters or rounds."
+        if self.findable > 0.5:
+            return f"{no} With {self.answers} answers only a large one would be."
+        return f"{no} One that {100 * self.findable:.0f} % of tasters tell apart would have been found in four tests of five."
+
+
+def _chance_words(p: float) -> str:
+    return f"1 test of {1.0 / p:.0f}" if p > 1e-4 else "fewer than 1 test of 10,000"
+
+
+def least_correct(test: Test, answers: int, alpha: float = ALPHA) -> int | None:
+    """The least number of right answers that shows a difference; None where no number does."""
+    counts = np.arange(answers + 1)
+    p = stats.binom.sf(counts - 1, answers, CHANCE[test])
+    enough = np.flatnonzero(p <= alpha)
+    return int(counts[enough[0]]) if enough.size else None
+
+
+def judge(test: Test, answers: int, correct: int) -> Verdict:
+    """Judge a test.
+
+    Raises
+    ------
+    ValueError : if there are no answers, or more are right than were given.
+    """
+    if answers < 1 or not 0 <= correct <= answers:
+        raise ValueError(f"{correct} right of {answers} answers cannot be judged.")
+    chance = CHANCE[test]
+    found = stats.binomtest(correct, answers, chance, alternative="greater")
+    high = stats.binomtest(correct, answers, chance, alternative="less").proportion_ci(0.95).high
+    needed = least_correct(test, answers)
+
+    def telling(share: float) -> float:
+        return max((share - chance) / (1.0 - chance), 0.0)
+
+    findable = None
+    if needed is not None:
+
+        def missing(share: float) -> float:
+            return float(stats.binom.sf(needed - 1, answers, chance + (1.0 - chance) * share)) - POWER
+
+        findable = float(optimize.brentq(missing, 0.0, 1.0))
+    return Verdict(test, answers, correct, float(found.pvalue), needed, telling(correct / answers), telling(high), findable)

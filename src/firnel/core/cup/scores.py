@@ -1,0 +1,85 @@
+"""The two published score sums of a cup: ten attributes of up to ten points, and eight sections on a nine-point scale.
+
+References
+----------
+.. [1] Specialty coffee cupping form of ten attributes with its defects (taint 2, fault 4 points a cup), from memory of it.
+.. [2] Affective assessment of the coffee value standard: 0.65625 times the sum of eight sections of 1 to 9, plus 52.75, less 2
+   for each cup that is not uniform and 4 for each defective one, to the quarter point; from memory of it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+Form = Literal["attributes", "affective"]
+
+#: Attributes that are scored as a whole, and those scored two points for each of five cups.
+SCORED = ("fragrance and aroma", "flavour", "aftertaste", "acidity", "body", "balance", "overall")
+BY_CUP = ("uniformity", "clean cup", "sweetness")
+TEN = (*SCORED, *BY_CUP)
+SECTIONS = ("fragrance", "aroma", "flavour", "aftertaste", "acidity", "sweetness", "mouthfeel", "overall")
+#: Points that a cup with a taint or a fault costs.
+TAINT, FAULT = 2.0, 4.0
+
+
+@dataclass(frozen=True)
+class Defects:
+    """Cups with a taint or a fault (attributes), or not uniform and defective (affective)."""
+
+    light: int = 0
+    heavy: int = 0
+
+
+def parts_of(form: Form) -> tuple[str, ...]:
+    """The names of what a form asks for."""
+    return TEN if form == "attributes" else SECTIONS
+
+
+def range_of(form: Form, part: str) -> tuple[float, float, float]:
+    """Lowest, highest and step of one part."""
+    if form == "affective":
+        return 1.0, 9.0, 1.0
+    return (0.0, 10.0, 2.0) if part in BY_CUP else (6.0, 10.0, 0.25)
+
+
+def check_part(form: Form, part: str, value: float) -> None:
+    """Refuse a figure that the form does not have.
+
+    Raises
+    ------
+    ValueError : naming the part, its range and what was given.
+    """
+    if part not in parts_of(form):
+        raise ValueError(f"{part!r} is no part of this form; it has {', '.join(parts_of(form))}.")
+    low, high, step = range_of(form, part)
+    steps = (value - low) / step
+    if not low <= value <= high or abs(steps - round(steps)) > 1e-9:
+        raise ValueError(f"{part} of {value:g}: it runs from {low:g} to {high:g} in steps of {step:g}.")
+
+
+def score(form: Form, given: Mapping[str, float], defects: Defects = Defects(), cups: int = 5) -> float | None:
+    """The sum of a form, 0 to 100; None until every part is given.
+
+    Parameters
+    ----------
+    given : by name of the part. What is scored by the cup counts for five cups, as on the form, whatever their number.
+    defects : cups with something wrong.
+    cups : of this coffee on the table; no more than these can be defective.
+
+    Raises
+    ------
+    ValueError : if a part is out of its range, or more cups are defective than there are.
+    """
+    if defects.light < 0 or defects.heavy < 0 or defects.light + defects.heavy > cups:
+        raise ValueError(f"{defects.light + defects.heavy} cups with something wrong, of {cups} on the table.")
+    for part, value in given.items():
+        check_part(form, part, value)
+    if any(part not in given for part in parts_of(form)):
+        return None
+    total = float(sum(given.values()))
+    less = TAINT * defects.light + FAULT * defects.heavy
+    if form == "attributes":
+        return total - less * 5.0 / cups
+    return round(4.0 * (0.65625 * total + 52.75 - less)) / 4.0

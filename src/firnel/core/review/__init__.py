@@ -1,0 +1,1 @@
+"""After the roast: batches compared, judged alike or not, and watched over time."""
