@@ -103,10 +103,11 @@ def _resumed(at: Path, told: list[dict], killed: float) -> dict[str, float | boo
     session = RoastSession(library, Clock(lambda: last, lambda: kept.started))
     session.resume(left[0].id)
     headline = cue_of(session, Units()).headline.split(" in ")[0]
-    same = set(stood["marks"]) <= {kind.value for kind in session.marks} and set(stood["done"]) <= set(session.done)
-    cue = headline == stood["headline"] or bool(missing)
-    if not (same and cue):
-        print(stood, headline, sorted(session.done), [k.value for k in session.marks], last, session.message)
+    # What was keyed in the last second may be gone with it.
+    safe = next((entry for entry in reversed(told) if entry["wall"] <= killed - 1.0), told[0])
+    same = set(safe["marks"]) <= {kind.value for kind in session.marks} and set(safe["done"]) <= set(session.done)
+    here = {kind.value for kind in session.marks} == set(stood["marks"]) and len(session.moves) == stood["moves"]
+    cue = headline == stood["headline"] or not here
     session.close()
     library.close()
     return {"recovered": True, "lost_s": lost, "rightly": same and cue}

@@ -26,6 +26,7 @@ from firnel.core.vocabulary import (
     Note,
     Trace,
 )
+from firnel.store.bench_book import BenchBook
 from firnel.store.lot_book import LotBook
 from firnel.store.machine_book import MachineBook
 from firnel.store.opening import RoastingLock, library_path, library_url, open_engine
@@ -69,6 +70,9 @@ class BatchLine:
     development_s: float | None
     total_s: float | None
     drop_c: float | None
+    colour_whole: float | None = None
+    room_c: float | None = None
+    operator: str = ""
 
     @property
     def loss(self) -> float | None:
@@ -100,7 +104,7 @@ class Library:
         self.engine = open_engine(library)
         self._lock: RoastingLock | None = None
         self.lot_book, self.machine_book = LotBook(self.engine), MachineBook(self.engine)
-        self.plan_book = PlanBook(self.engine)
+        self.plan_book, self.bench_book = PlanBook(self.engine), BenchBook(self.engine)
 
     def lock_for_roasting(self) -> None:
         """Keep other Firnels from roasting on this library.
@@ -179,7 +183,8 @@ class Library:
             select(
                 batches.c.id, batches.c.label, batches.c.started, lots.c.name, machines.c.name, plans.c.name, batches.c.status,
                 batches.c.load_kg, batches.c.roasted_kg, batches.c.colour_ground, batches.c.drying_s, batches.c.browning_s,
-                batches.c.development_s, batches.c.total_s, batches.c.drop_c,
+                batches.c.development_s, batches.c.total_s, batches.c.drop_c, batches.c.colour_whole, batches.c.room_c,
+                batches.c.operator,
             )
             .outerjoin(lots, batches.c.lot_id == lots.c.id)
             .outerjoin(machines, batches.c.machine_id == machines.c.id)
@@ -233,6 +238,7 @@ class Library:
         label: str | None = None,
         status: str = "ready",
         room_c: float | None = None,
+        operator: str = "",
     ) -> tuple[int, str]:
         """Begin a batch; the next free number is its label unless one is given. Returns id and label."""
         with self.engine.begin() as connection:
@@ -241,7 +247,7 @@ class Library:
                 insert(batches).values(
                     label=label, lot_id=lot_id, machine_id=machine_id, plan_id=plan_id, load_kg=load_kg,
                     plan_version=select(plans.c.version).where(plans.c.id == plan_id).scalar_subquery(),
-                    started=started, status=status, clock_rate=1.0, remark="", room_c=room_c,
+                    started=started, status=status, clock_rate=1.0, remark="", room_c=room_c, operator=operator,
                 )
             )  # fmt: skip
             key = new_key(result)

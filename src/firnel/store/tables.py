@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import JSON, Boolean, Column, DateTime, Float, ForeignKey, Index, Integer, MetaData, String, Table, Text, false
 
 #: The migration this Firnel writes; tests compare it with the newest file in migrations/versions.
-HEAD = "0003"
+HEAD = "0004"
 
 metadata = MetaData(
     naming_convention={
@@ -136,6 +136,7 @@ batches = Table(
     Column("colour_ground", Float),
     Column("room_c", Float),
     Column("remark", Text, nullable=False, default=""),
+    Column("operator", String(80), nullable=False, default="", server_default=""),
     # Where the journal stood: lets a batch be gone on with after a crash.
     Column("last_t", Float),
     Column("last_wall", Float),
@@ -197,4 +198,27 @@ notes = Table(
     Column("t", Float, nullable=False),
     Column("kind", String(30), nullable=False),
     Column("text", Text, nullable=False),
+)
+
+# What the bench notes of a batch: colour readings, inspections.
+bench_notes = Table(
+    "bench_notes",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("kind", String(30), nullable=False),  # colour, inspection
+    Column("document", JSON, nullable=False),
+)
+
+# Tables that were set: cuppings, triangle and paired tests.
+tables_set = Table(
+    "tables_set",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("kind", String(30), nullable=False),  # cupping, triangle, paired
+    Column("name", String(200), nullable=False),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("revealed", Boolean, nullable=False, default=False, server_default=false()),
+    Column("document", JSON, nullable=False),
 )

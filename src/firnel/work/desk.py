@@ -100,6 +100,7 @@ class Desk:
         ------
         ValueError : see `RoastSession.prepare`.
         """
+        self.session.operator = self.settings.operator
         label = self.session.prepare(order)
         machine = self.session.machine
         self.session.lead_s = learned_lead(self.library, machine.id if machine is not None else None)

@@ -100,6 +100,7 @@ class RoastSession:
             None  #: since the machine's last drop, when the batch was prepared; None for the day's first
         )
         self.reference: BatchRecord | None = None  #: that this batch is to be like; the desk finds it
+        self.operator = ""  #: who roasts
         self.lead_s = 0.0  #: the drop is called this long before, for the hand and the door; the desk learns it
         self.hand_every_s = 30.0  #: between two readings by hand
         self.guidance: Guidance | None = None  #: of the running batch; the desk keeps it up to date
@@ -268,6 +269,7 @@ class RoastSession:
         lots = {lot.name: lot for lot in self.library.lots()}
         plan = next((plan for plan in self.library.plans() if plan.name == record.plan), None)
         self.order = BatchOrder(lots.get(record.lot), machines.get(record.machine), plan, record.load_kg)
+        self.machine = self.machine or self.order.machine
         last_t, last_wall, rate = self.library.journal_state(key)
         away = max(self.clock.wall().timestamp() - last_wall, 0.0) * rate
         self._start = self.clock.now() - (last_t + away)
@@ -605,6 +607,7 @@ class RoastSession:
             order.plan.id if order.plan else None,
             order.load_kg,
             started,
+            operator=self.operator,
         )
         self._open_journal()
         for index in range(len(kept)):

@@ -17,6 +17,13 @@ def _setting(default: Any, title: str, choices: tuple[str, ...] = (), low: int =
     return field(default=default, metadata={"title": title, "choices": choices, "low": low, "high": high, "most": most})
 
 
+#: The house's own words of the cup, to begin with.
+CUP_WORDS = (
+    "sweet", "bright", "juicy", "floral", "citrus", "berry", "stone fruit", "chocolate", "nutty", "caramel", "clean", "round",
+    "grassy", "flat", "papery", "thin", "sharp", "roasty", "bitter", "ashy", "uneven", "harsh",
+)  # fmt: skip
+
+
 @dataclass(frozen=True)
 class Settings:
     """Every setting.
@@ -30,9 +37,12 @@ class Settings:
     mass: str = _setting("kg", "Weight", CHOICES["mass"])
     pressure: str = _setting("kPa", "Pressure", CHOICES["pressure"])
     theme: str = _setting("day", "Theme", ("day", "night"))
+    operator: str = _setting("", "Who roasts")
+    cup_form: str = _setting("attributes", "Cupping form", ("attributes", "affective"))
     cooling_aim_s: int = _setting(240, "Cooling aim, seconds", low=60, high=900)
     hand_every_s: int = _setting(30, "Readings by hand, every so many seconds", low=10, high=120)
     sound: str = _setting("off", "Sound when a move or the drop is due", ("off", "on"))
+    cup_words: tuple[str, ...] = _setting(CUP_WORDS, "Cup words", most=60)
     colour_words: tuple[str, ...] = _setting(
         ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown"), "Colour words, up to nine", most=9
     )

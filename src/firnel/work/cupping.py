@@ -1,0 +1,332 @@
+"""Tables set for cuppers and tasters: codes and orders drawn, notes and scores taken blind, results only at the end."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any, cast
+
+import numpy as np
+
+from firnel.core.cup.agreement import Agreement, agreement
+from firnel.core.cup.difference import Test, Verdict, judge
+from firnel.core.cup.scores import Defects, Form, check_part, parts_of, score
+from firnel.core.cup.serving import balanced_orders, draw_codes, paired_servings, triangle_servings
+from firnel.store.bench_book import TableSet
+from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.work.references import reference_key
+
+#: When notes are taken, in their order.
+STAGES = ("dry", "wet", "break", "hot", "warm", "cool")
+#: Cups of each coffee: two for production, five for grading; common practice, no published source.
+USUAL_CUPS = 2
+#: Best from so many days after the roast, by level; common practice, no published source. [days]
+RESTED_DAYS = {"dark": 3.0, "medium": 7.0, "light": 14.0}
+
+
+@dataclass(frozen=True)
+class Coffee:
+    """One coffee on a table: its batch, code, and whether it is the reference."""
+
+    batch_id: int
+    code: str
+    reference: bool = False
+
+
+@dataclass(frozen=True)
+class Result:
+    """What a coffee came to: score (mean, spread over cuppers, how many), rank, and the words said of it, each as often."""
+
+    coffee: Coffee
+    label: str
+    score: float | None
+    spread: float | None
+    cuppers: int
+    rank: int | None
+    words: tuple[str, ...]
+
+
+# Cuppings
+
+
+def with_references(library: Library, batch_ids: Sequence[int]) -> list[int]:
+    """The batches, and the references of their plans: there is no judging without one on the table."""
+    plans = {plan.name: plan for plan in library.plans()}
+    found = list(dict.fromkeys(batch_ids))
+    for key in batch_ids:
+        reference = reference_key(library, plans.get(library.batch(key).plan))
+        if reference is not None and reference not in found:
+            found.append(reference)
+    return found
+
+
+def set_table(
+    library: Library,
+    name: str,
+    batch_ids: Sequence[int],
+    cuppers: Sequence[str],
+    at: datetime,
+    form: Form = "attributes",
+    cups: int = USUAL_CUPS,
+    seed: int | None = None,
+) -> TableSet:
+    """Set a table and keep it.
+
+    Raises
+    ------
+    ValueError : if there is nobody or nothing to cup, or a name stands twice.
+    """
+    keys, people = list(dict.fromkeys(batch_ids)), [person.strip() for person in cuppers if person.strip()]
+    if not keys or not people:
+        raise ValueError("a table needs a coffee and a cupper at least.")
+    if len(set(people)) < len(people):
+        raise ValueError("two cuppers have the same name: tell them apart.")
+    if not 1 <= cups <= 10:
+        raise ValueError(f"{cups} cups of each coffee: 1 to 10.")
+    rng = np.random.default_rng(seed)
+    plans = {plan.name: plan for plan in library.plans()}
+    references = {reference_key(library, plans.get(library.batch(key).plan)) for key in keys}
+    codes = draw_codes(len(keys), rng)
+    coffees = [{"batch": key, "code": code, "reference": key in references} for key, code in zip(keys, codes, strict=True)]
+    orders = balanced_orders(len(keys), len(people), rng)
+    document = {
+        "form": form, "cups": cups, "coffees": coffees, "cuppers": people,
+        "orders": {person: [codes[index] for index in order] for person, order in zip(people, orders, strict=True)},
+        "entries": {}, "left": [],
+    }  # fmt: skip
+    return library.bench_book.save(TableSet("cupping", name or "Cupping", at, document))
+
+
+def coffees_of(table: TableSet) -> list[Coffee]:
+    """The coffees of a table, by code: who looks at them must not see the order in which they were chosen."""
+    found = [Coffee(entry["batch"], entry["code"], entry["reference"]) for entry in table.document["coffees"]]
+    return sorted(found, key=lambda coffee: coffee.code)
+
+
+def entry_of(table: TableSet, cupper: str, code: str) -> dict[str, Any]:
+    """What a cupper has entered for a code: scores, defects and words by stage."""
+    kept: dict[str, Any] = table.document["entries"].get(cupper, {}).get(code, {})
+    return {"scores": {}, "light": 0, "heavy": 0, "words": {}} | kept
+
+
+def enter(library: Library, table: TableSet, cupper: str, code: str, **values: Any) -> TableSet:
+    """Take down scores, defects or words of one cupper for one code; the table as it is kept then.
+
+    Raises
+    ------
+    ValueError : if the table is revealed, nobody of that name cups, there is no such code, or a score is none of the form.
+    """
+    document = table.document
+    if table.revealed:
+        raise ValueError(f"{table.name} is revealed: what was scored blind is not changed any more.")
+    if cupper not in document["cuppers"]:
+        raise ValueError(f"{cupper!r} does not cup at {table.name}.")
+    if code not in {coffee.code for coffee in coffees_of(table)}:
+        raise ValueError(f"there is no code {code} on this table.")
+    entry = entry_of(table, cupper, code) | values
+    for part, value in entry["scores"].items():
+        check_part(document["form"], part, value)
+    score(document["form"], {}, Defects(entry["light"], entry["heavy"]), document["cups"])
+    entries = {person: dict(codes) for person, codes in document["entries"].items()}
+    entries.setdefault(cupper, {})[code] = entry
+    return library.bench_book.save(_with(table, {**document, "entries": entries}))
+
+
+def leave(library: Library, table: TableSet, cupper: str) -> TableSet:
+    """A cupper leaves half-way: what was entered stays, and counts where a coffee was scored whole."""
+    left = sorted({*table.document["left"], cupper})
+    return library.bench_book.save(_with(table, {**table.document, "left": left}))
+
+
+def reprint_codes(table: TableSet) -> tuple[str, ...]:
+    """The codes again, the same as were drawn: a lost slip is printed once more, never drawn anew."""
+    return tuple(coffee.code for coffee in coffees_of(table))
+
+
+def reveal(library: Library, table: TableSet) -> TableSet:
+    """End the cupping: nothing is entered any more, and the results are told."""
+    return library.bench_book.save(TableSet(table.kind, table.name, table.at, table.document, True, table.id))
+
+
+def missing(table: TableSet) -> list[str]:
+    """What is not scored whole yet, as ``Asha: 482, 517``; those who left are not waited for."""
+    found = []
+    for cupper in table.document["cuppers"]:
+        if cupper in table.document["left"]:
+            continue
+        codes = [coffee.code for coffee in coffees_of(table) if score_of(table, cupper, coffee.code) is None]
+        if codes:
+            found.append(f"{cupper}: {', '.join(codes)}")
+    return found
+
+
+def score_of(table: TableSet, cupper: str, code: str) -> float | None:
+    """The sum of one cupper for one code; None until every part is given."""
+    document, entry = table.document, entry_of(table, cupper, code)
+    return score(document["form"], entry["scores"], Defects(entry["light"], entry["heavy"]), document["cups"])
+
+
+def results(library: Library, table: TableSet) -> tuple[list[Result], Agreement | None]:
+    """What a revealed table came to, the best first, and how far the cuppers agreed.
+
+    Raises
+    ------
+    ValueError : if it is not revealed.
+    """
+    if not table.revealed:
+        raise ValueError(f"{table.name} is not revealed yet.")
+    coffees, cuppers = coffees_of(table), table.document["cuppers"]
+    sums = np.array(
+        [[np.nan if (s := score_of(table, person, c.code)) is None else s for c in coffees] for person in cuppers], float
+    )
+    found = []
+    for index, coffee in enumerate(coffees):
+        known = sums[:, index][np.isfinite(sums[:, index])]
+        words = tuple(
+            word for person in cuppers for said in entry_of(table, person, coffee.code)["words"].values() for word in said
+        )
+        mean = float(known.mean()) if known.size else None
+        spread = float(known.std(ddof=1)) if known.size > 1 else None
+        found.append(Result(coffee, _label(library, coffee.batch_id), mean, spread, int(known.size), None, words))
+    found.sort(key=lambda one: (one.score is None, -(one.score or 0.0)))
+    ranked = [
+        Result(o.coffee, o.label, o.score, o.spread, o.cuppers, place if o.score is not None else None, o.words)
+        for place, o in enumerate(found, start=1)
+    ]
+    return ranked, agreement(sums)
+
+
+def _label(library: Library, key: int) -> str:
+    try:
+        return library.batch(key).label
+    except LookupError:
+        return f"batch {key}, deleted"
+
+
+def cup_scores(library: Library) -> dict[int, float]:
+    """The mean score of every batch that was cupped on a revealed table."""
+    found: dict[int, list[float]] = {}
+    for table in library.bench_book.tables(("cupping",)):
+        if table.revealed:
+            for one in results(library, table)[0]:
+                if one.score is not None:
+                    found.setdefault(one.coffee.batch_id, []).append(one.score)
+    return {key: float(np.mean(scores)) for key, scores in found.items()}
+
+
+def cup_words(library: Library, batch_id: int) -> tuple[str, ...]:
+    """All words said of a batch on revealed tables."""
+    return tuple(
+        word
+        for table in library.bench_book.tables(("cupping",))
+        if table.revealed
+        for one in results(library, table)[0]
+        if one.coffee.batch_id == batch_id
+        for word in one.words
+    )
+
+
+# Triangle and paired tests
+
+
+def set_test(
+    library: Library, kind: Test, first: int, second: int, tasters: Sequence[str], at: datetime, seed: int | None = None
+) -> TableSet:
+    """Set a triangle or a paired test of two batches: one serving for each taster named (a name may stand often).
+
+    Raises
+    ------
+    ValueError : if the batches are one, or nobody tastes.
+    """
+    people = [person.strip() for person in tasters if person.strip()]
+    if first == second:
+        raise ValueError("a batch cannot be told apart from itself.")
+    rng = np.random.default_rng(seed)
+    kinds = (triangle_servings if kind == "triangle" else paired_servings)(len(people), rng)
+    codes = list(draw_codes(len(kinds) * len(kinds[0]), rng))
+    servings = [
+        {"taster": person, "order": order, "codes": [codes.pop() for _ in order], "answer": None}
+        for person, order in zip(people, kinds, strict=True)
+    ]
+    labels = [library.batch(key).label for key in (first, second)]
+    name = f"{kind.capitalize()}: {labels[0]} and {labels[1]}"
+    return library.bench_book.save(TableSet(kind, name, at, {"a": first, "b": second, "servings": servings}))
+
+
+def answer(library: Library, table: TableSet, index: int, code: str | None) -> TableSet:
+    """Take down an answer: the code of the odd cup (triangle), or of the one with more of what was asked (paired); None again.
+
+    Raises
+    ------
+    ValueError : if the test is revealed, or the code was not served to this taster.
+    """
+    if table.revealed:
+        raise ValueError(f"{table.name} is revealed: answers are not changed any more.")
+    servings = [dict(serving) for serving in table.document["servings"]]
+    if code is not None and code not in servings[index]["codes"]:
+        raise ValueError(f"{code} was not served to {servings[index]['taster']}.")
+    servings[index]["answer"] = code
+    return library.bench_book.save(_with(table, {**table.document, "servings": servings}))
+
+
+def verdict(table: TableSet) -> Verdict | None:
+    """What the answers say; None while there are none. A paired test counts how often B was chosen."""
+    given = [serving for serving in table.document["servings"] if serving["answer"] is not None]
+    if not given:
+        return None
+    correct = 0
+    for serving in given:
+        order = serving["order"]
+        odd = "B" if table.kind == "paired" else next(letter for letter in "AB" if order.count(letter) == 1)
+        correct += order[serving["codes"].index(serving["answer"])] == odd
+    return judge(cast(Test, table.kind), len(given), correct)
+
+
+# When a batch is due on the table
+
+
+@dataclass(frozen=True)
+class Due:
+    """A batch and when it is to be cupped: which occasion, and the moment."""
+
+    line: BatchLine
+    occasion: str
+    at: datetime
+
+
+def level_of(line: BatchLine) -> str:
+    """light, medium or dark, by the weight loss; common practice, no published source."""
+    if line.loss is None:
+        return "medium"
+    return "light" if line.loss < 0.145 else "medium" if line.loss < 0.175 else "dark"
+
+
+def rest_calendar(library: Library, now: datetime, days: float = 21.0) -> list[Due]:
+    """What is due on the table of the batches of the last days: at a day, at two, and rested; less what was cupped since.
+
+    The first that is still to come stands first, what is overdue by more than two days is let go.
+    """
+    cupped: dict[int, list[datetime]] = {}
+    for table in library.bench_book.tables(("cupping",)):
+        for coffee in coffees_of(table):
+            cupped.setdefault(coffee.batch_id, []).append(table.at)
+    found = []
+    since = BatchFilter(since=now - timedelta(days=days), statuses=("done", "dropped"))
+    for line in library.batch_lines(since, limit=300):
+        rested = RESTED_DAYS[level_of(line)]
+        for occasion, after in (("24 h", 1.0), ("48 h", 2.0), ("rested", rested)):
+            at = line.started + timedelta(days=after)
+            done = any(abs((when - at).total_seconds()) < 43200.0 * max(after / 2.0, 1.0) for when in cupped.get(line.id, []))
+            if not done and at > now - timedelta(days=2):
+                found.append(Due(line, occasion, at))
+    return sorted(found, key=lambda due: due.at)
+
+
+def _with(table: TableSet, document: dict[str, Any]) -> TableSet:
+    return TableSet(table.kind, table.name, table.at, document, table.revealed, table.id)
+
+
+def parts_for(table: TableSet) -> tuple[str, ...]:
+    """What its form asks for."""
+    return parts_of(table.document["form"])
