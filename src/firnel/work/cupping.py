@@ -17,6 +17,12 @@ from firnel.store.bench_book import TableSet
 from firnel.store.library import BatchFilter, BatchLine, Library
 from firnel.work.references import reference_key
 
+__all__ = [
+    "STAGES", "USUAL_CUPS", "Coffee", "Due", "Result", "TableSet", "answer", "coffees_of", "cup_scores", "cup_words", "enter",
+    "entry_of", "leave", "level_of", "missing", "parts_for", "reprint_codes", "rest_calendar", "results", "reveal", "score_of",
+    "set_table", "set_test", "verdict", "with_references",
+]  # fmt: skip
+
 #: When notes are taken, in their order.
 STAGES = ("dry", "wet", "break", "hot", "warm", "cool")
 #: Cups of each coffee: two for production, five for grading; common practice, no published source.

@@ -42,6 +42,8 @@ class Settings:
     cooling_aim_s: int = _setting(240, "Cooling aim, seconds", low=60, high=900)
     hand_every_s: int = _setting(30, "Readings by hand, every so many seconds", low=10, high=120)
     sound: str = _setting("off", "Sound when a move or the drop is due", ("off", "on"))
+    scale_port: str = _setting("", "Scale, serial port")
+    scale_baud: int = _setting(9600, "Scale, speed of the line", low=300, high=921600)
     cup_words: tuple[str, ...] = _setting(CUP_WORDS, "Cup words", most=60)
     colour_words: tuple[str, ...] = _setting(
         ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown"), "Colour words, up to nine", most=9

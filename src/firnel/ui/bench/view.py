@@ -1,80 +1,51 @@
-"""Bench: batches waiting for scale and colour meter, and the sheet to enter both."""
+"""Bench: weighing and looking, cupping, telling apart, and what is due on the table."""
 
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
-from firnel.ui.shared.list_page import ListPage
-from firnel.ui.shared.parts import label
-from firnel.ui.shared.weigh_sheet import Results, WeighSheet
+from firnel.ui.bench.cup_page import CupPage
+from firnel.ui.bench.rest_page import RestPage
+from firnel.ui.bench.test_page import TestPage
+from firnel.ui.bench.weigh_page import WeighPage
+from firnel.ui.shared.tabs import Tabs
 from firnel.work.desk import Desk
-from firnel.work.records import BatchFilter, BatchLine
 
 
-class BenchView(ListPage):
-    """The queue of batches that are dropped and not weighed."""
+class BenchView(QWidget):
+    """The four pages of the bench."""
 
     recorded = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__(
-            "Bench",
-            "Batches waiting for their weight and colour",
-            ("Batch", "Dropped", "Lot", "Machine", "#Green"),
-            "Nothing waits. A dropped batch comes here until it is weighed.",
-            sheet_width=340,
-        )
-        self._desk = desk
-        self._line: BatchLine | None = None
-        self._form = WeighSheet()
-        self._form.saved.connect(self._on_saved)
-        self.sheet_column.addWidget(self._form)
-        self.sheet_column.addWidget(
-            label(
-                "Weigh when the beans are hand-warm. Hot beans and a hot tray burn: gloves. "
-                "Fresh coffee gives off carbon monoxide and dioxide: do not keep it in a closed room with people.",
-                "caution",
-                wrap=True,
-            )
-        )
-        self.sheet_column.addStretch(1)
+        super().__init__()
+        self.setObjectName("page")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 8, 0, 0)
+        column.setSpacing(0)
+        self.tabs = Tabs()
+        self.weigh, self.cup, self.apart, self.rest = WeighPage(desk), CupPage(desk), TestPage(desk), RestPage(desk)
+        for name, page in (("Weigh and look", self.weigh), ("Cup", self.cup), ("Tell apart", self.apart), ("Due", self.rest)):
+            self.tabs.add(name, page)
+        column.addWidget(self.tabs)
+        self.weigh.recorded.connect(self.recorded)
+        self.rest.cup_wanted.connect(self._on_cup)
+
+    @property
+    def search(self) -> QLineEdit:
+        """The search line of the queue."""
+        return self.weigh.search
+
+    def select(self, row: int) -> None:
+        """Choose a row of the queue."""
+        self.weigh.select(row)
 
     def refresh(self) -> None:
-        """Read the queue anew."""
-        units = self._desk.settings.units
-        lines = self._desk.library.batch_lines(BatchFilter(statuses=("dropped",)), limit=500)
-        running = self._desk.session.batch_id if self._desk.session.recording else None
-        self.show_rows(
-            [
-                (
-                    (
-                        ln.label,
-                        f"{ln.started.astimezone():%d %b %H:%M}",
-                        ln.lot or "–",
-                        ln.machine or "–",
-                        units.text(ln.load_kg, "kg"),
-                    ),
-                    ln,
-                )
-                for ln in lines
-                if ln.id != running
-            ]
-        )
+        """Read the records anew."""
+        for page in (self.weigh, self.cup, self.apart, self.rest):
+            page.refresh()
 
-    def show_choice(self, key: BatchLine) -> None:
-        """Ask for the results of one batch."""
-        if self._line is not None and self._line.id == key.id:
-            return  # a refresh must not wipe what is being typed
-        self._line = key
-        known = Results(key.roasted_kg, None, key.colour_ground, "")
-        self._form.begin(f"Batch {key.label}", key.load_kg, self._desk.settings.units, known)
-
-    def _on_saved(self, results: Results) -> None:
-        if self._line is None:
-            return
-        self._desk.library.set_results(
-            self._line.id, results.roasted_kg, results.colour_whole, results.colour_ground, results.remark, status="done"
-        )
-        self._line = None
-        self.refresh()
-        self.recorded.emit()
+    def _on_cup(self, batch_ids: list[int]) -> None:
+        self.tabs.choose(1)
+        self.cup.begin(batch_ids)

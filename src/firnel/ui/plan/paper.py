@@ -7,19 +7,17 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QMarginsF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QPageLayout, QPageSize, QPainter, QPdfWriter, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
 from firnel.core.units import clock
 from firnel.core.vocabulary import FloatArray
+from firnel.ui.shared.paper import HIGH, MARGIN, WIDE, begin_page, write_text
 from firnel.ui.theme.look import mono, sans
 from firnel.ui.theme.tokens import DAY
 from firnel.work.labels import LoadLabel, qr_matrix
 from firnel.work.plan_picture import PlanPicture
 
-#: Everything is laid out in these: an A4 page is 595 x 842 points.
-POINTS_PER_INCH = 72
-WIDE, HIGH, MARGIN = 595.0, 842.0, 36.0
 CAUTION = (
     "Fire, gas, carbon monoxide and hot metal: keep to the maker's manual and the local code. Never leave a running roaster. "
     "Gas and flue work is for licensed trades."
@@ -46,8 +44,7 @@ def write_plan_sheet(path: Path, paper: PlanPaper, picture: PlanPicture) -> None
     ------
     OSError : if the file cannot be written.
     """
-    writer, painter = _writer(path, paper.name), QPainter()
-    _start(painter, writer, path)
+    _, painter = begin_page(path, paper.name)
     paint_plan_sheet(painter, paper, picture)
     painter.end()
 
@@ -59,8 +56,7 @@ def write_labels(path: Path, labels: Sequence[LoadLabel]) -> None:
     ------
     OSError : if the file cannot be written.
     """
-    writer, painter = _writer(path, "Labels"), QPainter()
-    _start(painter, writer, path)
+    writer, painter = begin_page(path, "Labels")
     each = LABELS[0] * LABELS[1]
     for index, item in enumerate(labels):
         if index and index % each == 0:
@@ -71,52 +67,22 @@ def write_labels(path: Path, labels: Sequence[LoadLabel]) -> None:
     painter.end()
 
 
-def _writer(path: Path, title: str) -> QPdfWriter:
-    writer = QPdfWriter(str(path))
-    writer.setTitle(title)
-    writer.setCreator("Firnel")
-    writer.setResolution(POINTS_PER_INCH * 4)
-    writer.setPageLayout(
-        QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, QMarginsF(0.0, 0.0, 0.0, 0.0))
-    )
-    return writer
-
-
-def _start(painter: QPainter, writer: QPdfWriter, path: Path) -> None:
-    if not painter.begin(writer):
-        raise OSError(f"{path} cannot be written: is the folder there, and writable?")
-    painter.scale(4.0, 4.0)
-
-
-def _text(
-    painter: QPainter,
-    box: QRectF,
-    text: str,
-    font: QFont,
-    colour: str = DAY.ink,
-    flags: Qt.AlignmentFlag | Qt.TextFlag = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
-) -> None:
-    painter.setFont(font)
-    painter.setPen(QColor(colour))
-    painter.drawText(box, int(flags.value), text)
-
-
 def paint_plan_sheet(painter: QPainter, paper: PlanPaper, picture: PlanPicture) -> None:
     """Paint the page for the wall on a painter scaled to points."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     wide, y = WIDE - 2 * MARGIN, MARGIN
-    _text(painter, QRectF(MARGIN, y, wide, 34.0), paper.name, sans(28, QFont.Weight.Bold))
+    write_text(painter, QRectF(MARGIN, y, wide, 34.0), paper.name, sans(28, QFont.Weight.Bold))
     right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-    _text(painter, QRectF(MARGIN, y, wide, 34.0), paper.version, sans(11), DAY.soft, right)
+    write_text(painter, QRectF(MARGIN, y, wide, 34.0), paper.version, sans(11), DAY.soft, right)
     y += 36.0
-    _text(painter, QRectF(MARGIN, y, wide, 18.0), picture.made_for, sans(13), DAY.soft)
+    write_text(painter, QRectF(MARGIN, y, wide, 18.0), picture.made_for, sans(13), DAY.soft)
     y += 30.0
     y = _paint_stages(painter, picture, y)
     wrap = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
-    _text(painter, QRectF(MARGIN, y, wide, 34.0), paper.wanted, sans(12), DAY.ink, wrap)
-    _text(painter, QRectF(MARGIN, y + 33.0, wide, 18.0), paper.wins, sans(12, QFont.Weight.DemiBold), DAY.moss)
+    write_text(painter, QRectF(MARGIN, y, wide, 34.0), paper.wanted, sans(12), DAY.ink, wrap)
+    write_text(painter, QRectF(MARGIN, y + 33.0, wide, 18.0), paper.wins, sans(12, QFont.Weight.DemiBold), DAY.moss)
     y = _paint_curves(painter, picture, QRectF(MARGIN, y + 58.0, wide, 220.0)) + 14.0
-    _text(painter, QRectF(MARGIN, y, wide, 20.0), "Moves", sans(16, QFont.Weight.Bold))
+    write_text(painter, QRectF(MARGIN, y, wide, 20.0), "Moves", sans(16, QFont.Weight.Bold))
     y += 24.0
     line = min(26.0, (HIGH - MARGIN - 56.0 - y) / max(len(picture.moves), 1))
     size = int(min(15.0, line - 5.0))
@@ -124,13 +90,13 @@ def paint_plan_sheet(painter: QPainter, paper: PlanPaper, picture: PlanPicture) 
         painter.setPen(QPen(QColor(DAY.soft), 0.8))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(QRectF(MARGIN, y + line / 2 - 5.0, 10.0, 10.0))
-        _text(painter, QRectF(MARGIN + 18.0, y, 220.0, line), what, sans(size, QFont.Weight.DemiBold))
-        _text(painter, QRectF(MARGIN + 240.0, y, 200.0, line), when, sans(size))
-        _text(painter, QRectF(MARGIN, y, wide, line), at, mono(size), DAY.ink, right)
+        write_text(painter, QRectF(MARGIN + 18.0, y, 220.0, line), what, sans(size, QFont.Weight.DemiBold))
+        write_text(painter, QRectF(MARGIN + 240.0, y, 200.0, line), when, sans(size))
+        write_text(painter, QRectF(MARGIN, y, wide, line), at, mono(size), DAY.ink, right)
         y += line
     if paper.remark:
-        _text(painter, QRectF(MARGIN, y + 4.0, wide, 18.0), paper.remark, sans(12), DAY.soft)
-    _text(painter, QRectF(MARGIN, HIGH - MARGIN - 26.0, wide, 28.0), CAUTION, sans(9), DAY.soft, wrap)
+        write_text(painter, QRectF(MARGIN, y + 4.0, wide, 18.0), paper.remark, sans(12), DAY.soft)
+    write_text(painter, QRectF(MARGIN, HIGH - MARGIN - 26.0, wide, 28.0), CAUTION, sans(9), DAY.soft, wrap)
 
 
 def _paint_stages(painter: QPainter, picture: PlanPicture, y: float) -> float:
@@ -139,8 +105,8 @@ def _paint_stages(painter: QPainter, picture: PlanPicture, y: float) -> float:
     wide = WIDE - 2 * MARGIN
     for column, (title, value) in enumerate((("charge", targets["Charge"]), ("drop", targets["Drop"]))):
         side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
-        _text(painter, QRectF(MARGIN, y, wide, 14.0), title, sans(11), DAY.soft, side)
-        _text(painter, QRectF(MARGIN, y + 14.0, wide, 26.0), value, mono(20), DAY.ink, side)
+        write_text(painter, QRectF(MARGIN, y, wide, 14.0), title, sans(11), DAY.soft, side)
+        write_text(painter, QRectF(MARGIN, y + 14.0, wide, 26.0), value, mono(20), DAY.ink, side)
     y += 46.0
     begin, centre = 0.0, Qt.AlignmentFlag.AlignCenter
     for index, end in enumerate(picture.stage_ends):
@@ -150,7 +116,7 @@ def _paint_stages(painter: QPainter, picture: PlanPicture, y: float) -> float:
         painter.setBrush(QColor(DAY.moss_band if index % 2 == 0 else DAY.hover))
         painter.drawRoundedRect(box, 5.0, 5.0)
         name = ("drying", "browning", "development")[index]
-        _text(
+        write_text(
             painter,
             box.adjusted(0.0, 2.0, 0.0, -16.0),
             clock(end - begin),
@@ -159,7 +125,7 @@ def _paint_stages(painter: QPainter, picture: PlanPicture, y: float) -> float:
             Qt.AlignmentFlag.AlignCenter,
         )
         small = sans(10 if box.width() > 66.0 else 8)
-        _text(painter, box.adjusted(-8.0, 24.0, 8.0, -1.0), name, small, DAY.soft, centre)
+        write_text(painter, box.adjusted(-8.0, 24.0, 8.0, -1.0), name, small, DAY.soft, centre)
         begin = end
     return y + 50.0
 
@@ -184,10 +150,10 @@ def _paint_curves(painter: QPainter, picture: PlanPicture, box: QRectF) -> float
         painter.setPen(QPen(QColor(DAY.line), 0.6))
         painter.drawLine(QPointF(inner.left(), y), QPointF(inner.right(), y))
         side = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        _text(painter, QRectF(box.left(), y - 7.0, 30.0, 14.0), str(level), mono(9), DAY.soft, side)
+        write_text(painter, QRectF(box.left(), y - 7.0, 30.0, 14.0), str(level), mono(9), DAY.soft, side)
     for minute in range(0, int(picture.end) + 1, 60):
         x = inner.left() + minute / picture.end * inner.width()
-        _text(
+        write_text(
             painter,
             QRectF(x - 20.0, inner.bottom() + 2.0, 40.0, 14.0),
             clock(float(minute)),
@@ -200,7 +166,7 @@ def _paint_curves(painter: QPainter, picture: PlanPicture, box: QRectF) -> float
         painter.setPen(QPen(QColor(DAY.soft), 0.8, Qt.PenStyle.DotLine))
         painter.drawLine(QPointF(x, inner.top()), QPointF(x, inner.bottom()))
         side = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        _text(painter, QRectF(x - 124.0, inner.bottom() - 16.0, 120.0, 14.0), name, sans(9), DAY.soft, side)
+        write_text(painter, QRectF(x - 124.0, inner.bottom() - 16.0, 120.0, 14.0), name, sans(9), DAY.soft, side)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for values, colour, width, style in (
         (picture.air, DAY.slate, 1.2, Qt.PenStyle.DashLine),
@@ -231,9 +197,9 @@ def paint_label(painter: QPainter, item: LoadLabel, box: QRectF) -> None:
                 )
     words = inner.adjusted(0.0, 0.0, -side - 8.0, 0.0)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    _text(painter, QRectF(words.left(), words.top(), words.width(), 34.0), item.number, mono(28, bold=True))
+    write_text(painter, QRectF(words.left(), words.top(), words.width(), 34.0), item.number, mono(28, bold=True))
     wrap = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
-    _text(
+    write_text(
         painter,
         QRectF(words.left(), words.top() + 36.0, words.width(), 32.0),
         item.lot,
@@ -241,5 +207,5 @@ def paint_label(painter: QPainter, item: LoadLabel, box: QRectF) -> None:
         DAY.ink,
         wrap,
     )
-    _text(painter, QRectF(words.left(), words.top() + 68.0, words.width(), 18.0), item.weight, mono(14))
-    _text(painter, QRectF(words.left(), words.top() + 86.0, words.width(), 26.0), item.plan, sans(10), DAY.soft, wrap)
+    write_text(painter, QRectF(words.left(), words.top() + 68.0, words.width(), 18.0), item.weight, mono(14))
+    write_text(painter, QRectF(words.left(), words.top() + 86.0, words.width(), 26.0), item.plan, sans(10), DAY.soft, wrap)

@@ -39,3 +39,22 @@ class FigureEntry(QLineEdit):
     def show_figure(self, value: float | None, digits: int) -> None:
         """Show a figure, or nothing."""
         self.setText("" if value is None else f"{value:.{digits}f}")
+
+
+class FiguresEntry(FigureEntry):
+    """A line for one figure or several, parted by spaces or semicolons."""
+
+    def figures(self) -> list[float]:
+        """The figures; empty if nothing is typed.
+
+        Raises
+        ------
+        ValueError : if something typed is no figure.
+        """
+        found = []
+        for part in self.text().replace(";", " ").split():
+            try:
+                found.append(float(part.replace(",", ".")))
+            except ValueError:
+                raise ValueError(f"{self._name}: {part!r} is not a figure.") from None
+        return found

@@ -48,6 +48,8 @@ class SettingsDialog(QDialog):
                 widget.setValue(value)
             elif limits["most"]:
                 widget = QLineEdit(", ".join(value))
+            elif not limits["choices"]:
+                widget = QLineEdit(value)
             else:
                 widget = QComboBox()
                 widget.addItems(limits["choices"])
@@ -72,7 +74,9 @@ class SettingsDialog(QDialog):
             if isinstance(widget, QSpinBox):
                 values[name] = widget.value()
             elif isinstance(widget, QLineEdit):
-                values[name] = tuple(word.strip() for word in widget.text().split(",") if word.strip())
+                several = isinstance(getattr(self._settings, name), tuple)
+                words = tuple(word.strip() for word in widget.text().split(",") if word.strip())
+                values[name] = words if several else widget.text().strip()
             elif isinstance(widget, QComboBox):
                 values[name] = widget.currentText()
         try:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from statistics import fmean
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
-from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.entries import FigureEntry, FiguresEntry
 from firnel.ui.shared.parts import button, card, label
 from firnel.work.roast_session import check_results
 
@@ -21,12 +22,15 @@ class Results:
     colour_whole: float | None
     colour_ground: float | None
     remark: str
+    whole: tuple[float, ...] = ()  #: every single reading, where several were typed
+    ground: tuple[float, ...] = ()
 
 
 class WeighSheet(QWidget):
     """Takes down `Results`; `saved` carries them once they make sense."""
 
     saved = pyqtSignal(object)  # Results
+    weight_changed = pyqtSignal(float)  # kg, whenever what is typed is a weight
 
     def __init__(self) -> None:
         super().__init__()
@@ -39,8 +43,8 @@ class WeighSheet(QWidget):
         self._roasted_name = label("", "soft")
         self._roasted = FigureEntry("Roasted weight")
         self._loss = label("", "figure")
-        self._whole = FigureEntry("Colour, whole bean", "0 to 100")
-        self._ground = FigureEntry("Colour, ground", "0 to 100")
+        self._whole = FiguresEntry("Colour, whole bean", "0 to 100; several")
+        self._ground = FiguresEntry("Colour, ground", "0 to 100; several")
         self._remark = QLineEdit()
         self._remark.setAccessibleName("Remark")
         grid = QGridLayout()
@@ -86,6 +90,11 @@ class WeighSheet(QWidget):
         self._warning.setText("")
         self._on_weight()
 
+    def take_weight(self, roasted_kg: float) -> None:
+        """A weight from the scale."""
+        self._roasted.show_figure(self._units.show(roasted_kg, "kg"), 0 if self._units.mass == "g" else 3)
+        self._whole.setFocus(Qt.FocusReason.OtherFocusReason)
+
     def take_focus(self) -> None:
         """Put the cursor where the first figure is typed."""
         self._roasted.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -102,13 +111,19 @@ class WeighSheet(QWidget):
         if shown is None or not self._load:
             self._loss.setText("–")
             return
-        self._loss.setText(f"{100 * (1 - self._units.read(shown, 'kg') / self._load):.1f} %")
+        roasted = self._units.read(shown, "kg")
+        self._loss.setText(f"{100 * (1 - roasted / self._load):.1f} %")
+        self.weight_changed.emit(roasted)
 
     def _on_save(self) -> None:
         try:
             shown = self._roasted.figure()
             roasted = self._units.read(shown, "kg") if shown is not None else None
-            results = Results(roasted, self._whole.figure(), self._ground.figure(), self._remark.text().strip())
+            whole, ground = self._whole.figures(), self._ground.figures()
+            results = Results(
+                roasted, fmean(whole) if whole else None, fmean(ground) if ground else None, self._remark.text().strip(),
+                tuple(whole), tuple(ground),
+            )  # fmt: skip
             check_results(self._load, results.roasted_kg, results.colour_whole, results.colour_ground)
         except ValueError as error:
             self._warning.setText(str(error))

@@ -1,0 +1,43 @@
+"""Choosing batches by ticking them in a list."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem
+
+from firnel.work.records import BatchLine
+
+KEY = Qt.ItemDataRole.UserRole
+
+
+class BatchTicks(QListWidget):
+    """The newest batches, each with a box to tick."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+
+    def offer(self, lines: Sequence[BatchLine], ticked: Sequence[int] = ()) -> None:
+        """Offer these, some of them ticked; those come first."""
+        self.clear()
+        for line in sorted(lines, key=lambda line: line.id not in ticked):
+            score = f" · {100 * line.loss:.1f} %" if line.loss is not None else ""
+            item = QListWidgetItem(f"{line.label} {line.plan or line.lot or '–'} · {line.started.astimezone():%-d %b}{score}")
+            item.setData(KEY, line.id)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked if line.id in ticked else Qt.CheckState.Unchecked)
+            self.addItem(item)
+
+    def ticked(self) -> list[int]:
+        """Ids of what is ticked, in the order of the list."""
+        items = [self.item(row) for row in range(self.count())]
+        return [item.data(KEY) for item in items if item is not None and item.checkState() is Qt.CheckState.Checked]
+
+    def tick(self, batch_id: int) -> None:
+        """Tick one."""
+        for row in range(self.count()):
+            item = self.item(row)
+            if item is not None and item.data(KEY) == batch_id:
+                item.setCheckState(Qt.CheckState.Checked)

@@ -1,0 +1,222 @@
+"""Cupping: tables are set, scored blind by code, and told only at the end."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QFileDialog, QLineEdit, QSpinBox, QStackedWidget, QVBoxLayout, QWidget
+
+from firnel.core.cup.scores import Form
+from firnel.ui.bench.choosing import BatchTicks
+from firnel.ui.bench.cup_form import CupForm
+from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.parts import FigureGrid, button, card, label
+from firnel.work import cupping
+from firnel.work.cupping import TableSet
+from firnel.work.desk import Desk
+from firnel.work.records import BatchFilter
+
+#: So many of the newest batches are offered.
+OFFERED = 80
+
+
+class CupPage(ListPage):
+    """Lists the tables; one is set, scored, or read."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(
+            "Cup",
+            "Blind: three-digit codes, a drawn order for each cupper, the reference always on the table",
+            ("Table", "Set", "#Coffees", "State"),
+            "No table was set yet. Press “Set a table”: choose batches, name the cuppers.",
+            sheet_width=640,
+        )
+        self._desk = desk
+        self.head.title.hide()
+        self._table: TableSet | None = None
+        self._set, self._print, self._reveal = button("Set a table", primary=True), button("Print codes"), button("Reveal")
+        for widget, action in ((self._print, self._on_print), (self._reveal, self.reveal), (self._set, lambda: self.begin([]))):
+            widget.clicked.connect(action)
+            self.head.add(widget)
+        self._pages = QStackedWidget()
+        self._setting, self.form, self._told = self._setting_page(), CupForm(), TableResults()
+        self.form.entered.connect(self._on_entered)
+        self.form.left.connect(self._on_left)
+        for page in (self._setting, self.form, self._told):
+            self._pages.addWidget(page)
+        self.sheet_column.addWidget(self._pages, 1)
+
+    def _setting_page(self) -> QWidget:
+        frame, column = card()
+        column.addWidget(label("Set a table", "heading"))
+        self.name, self.cuppers = QLineEdit(), QLineEdit()
+        self.name.setPlaceholderText("Name of the table")
+        self.cuppers.setPlaceholderText("Cuppers, with commas")
+        self.name.setAccessibleName("Name of the table")
+        self.cuppers.setAccessibleName("Cuppers")
+        self.cups = QSpinBox()
+        self.cups.setRange(1, 10)
+        self.cups.setValue(cupping.USUAL_CUPS)
+        self.cups.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.cups.setAccessibleName("Cups of each coffee")
+        self.ticks = BatchTicks("Batches on the table")
+        self._setting_said = label("", "soft", wrap=True)
+        go = button("Set it", "Codes and orders are drawn", primary=True)
+        go.clicked.connect(self.set_it)
+        for widget in (
+            self.name,
+            self.cuppers,
+            label("Cups of each coffee", "soft"),
+            self.cups,
+            label("Batches; references of their plans are added", "soft"),
+        ):
+            column.addWidget(widget)
+        column.addWidget(self.ticks, 1)
+        column.addWidget(self._setting_said)
+        column.addWidget(go)
+        return frame
+
+    def refresh(self) -> None:
+        """Read the tables anew."""
+        self.show_rows(
+            [
+                (
+                    (
+                        table.name, f"{table.at.astimezone():%d %b %H:%M}", str(len(table.document["coffees"])),
+                        "told" if table.revealed else "open",
+                    ),
+                    table,
+                )
+                for table in self._desk.library.bench_book.tables(("cupping",))
+            ]
+        )  # fmt: skip
+
+    def show_choice(self, key: TableSet) -> None:
+        """Show one table: its form while it is blind, its results after."""
+        self._table = key
+        settings = self._desk.settings
+        if key.revealed:
+            self._told.show_results(*cupping.results(self._desk.library, key))
+        else:
+            self.form.show_table(key, settings.cup_words)
+        self._pages.setCurrentWidget(self._told if key.revealed else self.form)
+        self._reveal.setEnabled(not key.revealed)
+
+    def begin(self, batch_ids: list[int]) -> None:
+        """Begin to set a table, with these batches on it and the references of their plans."""
+        lines = self._desk.library.batch_lines(BatchFilter(statuses=("done", "dropped")), limit=OFFERED)
+        self.ticks.offer(lines, cupping.with_references(self._desk.library, batch_ids))
+        self.name.setText(f"Cupping {self._desk.clock.wall().astimezone():%-d %b}")
+        self.cuppers.setText(self.cuppers.text() or self._desk.settings.operator)
+        self._setting_said.setText("")
+        self.sheet.show()
+        self._pages.setCurrentWidget(self._setting)
+
+    def set_it(self) -> None:
+        """Set the table as it is filled in."""
+        library = self._desk.library
+        keys = cupping.with_references(library, self.ticks.ticked())
+        form: Form = "affective" if self._desk.settings.cup_form == "affective" else "attributes"
+        try:
+            made = cupping.set_table(
+                library, self.name.text().strip(), keys, self.cuppers.text().split(","), datetime.now(UTC),
+                form, self.cups.value(),
+            )  # fmt: skip
+        except ValueError as error:
+            self._setting_said.setText(str(error))
+            return
+        self.refresh()
+        self.select_key(lambda table: table.id == made.id)
+
+    def _changed(self, action: Callable[[TableSet], TableSet]) -> None:
+        if self._table is None:
+            return
+        try:
+            self._table = action(self._table)
+        except ValueError as error:
+            self.form.say(str(error))
+            return
+        self.form.keep(self._table)
+
+    def _on_entered(self, cupper: str, code: str, values: dict[str, Any]) -> None:
+        self._changed(lambda table: cupping.enter(self._desk.library, table, cupper, code, **values))
+
+    def _on_left(self, cupper: str) -> None:
+        self._changed(lambda table: cupping.leave(self._desk.library, table, cupper))
+
+    def reveal(self) -> None:
+        """Tell what stood where; pressed twice while something is missing."""
+        table = self._table
+        if table is None or table.revealed:
+            return
+        missing = cupping.missing(table)
+        if missing and not self.form.warned:
+            self.form.warned = True
+            self.form.say(f"Not scored yet: {'; '.join(missing)}. Press Reveal again to end all the same.")
+            return
+        self._table = cupping.reveal(self._desk.library, table)
+        self.refresh()
+        self.select_key(lambda other: other.id == table.id)
+        self.show_choice(self._table)
+
+    def _on_print(self) -> None:
+        if self._table is None:
+            return
+        chosen, _ = QFileDialog.getSaveFileName(self, "Print into a PDF file", f"{self._table.name}.pdf", "PDF (*.pdf)")
+        if chosen:
+            self.print_codes(Path(chosen))
+
+    def print_codes(self, path: Path) -> None:
+        """Write the codes and each cupper's order as a PDF; the same codes however often.
+
+        Raises
+        ------
+        OSError : if the file cannot be written.
+        """
+        from firnel.ui.bench.table_paper import write_table
+
+        if self._table is not None:
+            write_table(path, self._table)
+            self.form.say(f"Written: {path}")
+
+
+class TableResults(QWidget):
+    """What a revealed table came to."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        frame, inside = card()
+        self._agreement = label("", "heading", wrap=True)
+        self._rows, self._words = FigureGrid(words=2), FigureGrid(words=2)
+        for widget in (
+            label("What stood where", "heading"),
+            self._rows,
+            self._agreement,
+            label("Said", "heading"),
+            self._words,
+        ):
+            inside.addWidget(widget)
+        inside.addStretch(1)
+        column.addWidget(frame)
+
+    def show_results(self, told: list[cupping.Result], agreed: Any) -> None:
+        """Show ranks, scores and words."""
+        rows = []
+        for one in told:
+            name = f"{one.rank}. {one.label}" if one.rank is not None else one.label
+            score = "not scored" if one.score is None else f"{one.score:.2f}"
+            spread = "" if one.spread is None else f"± {one.spread:.2f}"
+            rows.append((name, f"{one.coffee.code}{' · reference' if one.coffee.reference else ''}", score, spread))
+        self._rows.show_rows(rows)
+        self._agreement.setText(agreed.words if agreed is not None else "One cupper or one coffee: agreement cannot be told.")
+        self._words.show_rows([(one.label, _most_said(one.words)) for one in told if one.words])
+
+
+def _most_said(words: tuple[str, ...]) -> str:
+    counts = sorted(((words.count(word), word) for word in set(words)), key=lambda pair: (-pair[0], pair[1]))
+    return ", ".join(f"{word} ×{count}" if count > 1 else word for count, word in counts[:8])

@@ -1,0 +1,87 @@
+"""When each batch is due on the table: after a day, after two, and rested by its level."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from PyQt6.QtCore import pyqtSignal
+
+from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.parts import FigureGrid, button, card, label
+from firnel.work.cupping import RESTED_DAYS, Due, level_of, rest_calendar
+from firnel.work.desk import Desk
+
+
+class RestPage(ListPage):
+    """The rest calendar."""
+
+    cup_wanted = pyqtSignal(list)  # ids of batches
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(
+            "Due on the table",
+            "A quick cup within a day, judged again at two, and when rested",
+            ("Batch", "Lot", "Occasion", "When", "State"),
+            "Nothing is due: roast, and each batch comes here at a day, at two, and rested.",
+            sheet_width=330,
+        )
+        self._desk = desk
+        self.head.title.hide()
+        self._due: list[Due] = []
+        cup = button("Cup what is due", "Set a table of them", primary=True)
+        cup.clicked.connect(self._on_cup)
+        self.head.add(cup)
+        frame, column = card()
+        self._title, self._rows = label("", "heading"), FigureGrid()
+        column.addWidget(self._title)
+        column.addWidget(self._rows)
+        column.addWidget(
+            label(
+                "Rested: dark from day 3, medium 7, light 14; some 40 % of the gas leaves in the first day or so. "
+                "Fresh coffee in closed rooms gives off carbon monoxide: ventilate.",
+                "caution",
+                wrap=True,
+            )
+        )
+        self.sheet_column.addWidget(frame)
+        self.sheet_column.addStretch(1)
+
+    def refresh(self) -> None:
+        """Read anew what is due."""
+        now = self._desk.clock.wall()
+        self._due = rest_calendar(self._desk.library, now)
+        self.show_rows(
+            [
+                (
+                    (
+                        due.line.label, due.line.lot or "–", due.occasion, f"{due.at.astimezone():%a %d %b %H:%M}",
+                        "due" if due.at <= now else f"in {_span(due.at - now)}",
+                    ),
+                    due,
+                )
+                for due in self._due
+            ]
+        )  # fmt: skip
+
+    def show_choice(self, key: Due) -> None:
+        """Show one batch in short."""
+        line = key.line
+        level = level_of(line)
+        self._title.setText(f"Batch {line.label}, {level}")
+        self._rows.show_rows(
+            [
+                ("Roasted", f"{line.started.astimezone():%d %b %H:%M}"),
+                ("Plan", line.plan or "–"),
+                ("Weight loss", f"{100 * line.loss:.1f} %" if line.loss is not None else "not weighed"),
+                ("Rested from day", f"{RESTED_DAYS[level]:.0f}"),
+            ]
+        )
+
+    def _on_cup(self) -> None:
+        now = self._desk.clock.wall()
+        self.cup_wanted.emit(list(dict.fromkeys(due.line.id for due in self._due if due.at <= now + timedelta(hours=12))))
+
+
+def _span(left: timedelta) -> str:
+    hours = left.total_seconds() / 3600.0
+    return f"{hours:.0f} h" if hours < 48 else f"{hours / 24:.0f} days"

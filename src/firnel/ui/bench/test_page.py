@@ -1,0 +1,187 @@
+"""Telling apart: triangle and paired tests of two batches, with their serving plan and exact verdict."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QScrollArea, QStackedWidget, QWidget
+
+from firnel.core.cup.difference import least_correct
+from firnel.ui.bench.choosing import BatchTicks
+from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.parts import button, card, label
+from firnel.work import cupping
+from firnel.work.cupping import TableSet
+from firnel.work.desk import Desk
+from firnel.work.records import BatchFilter
+
+WHAT = {
+    "triangle": "Three cups, two alike: which one is the odd one?",
+    "paired": "Two cups: which one has more of what is asked? (Counted is how often the second batch is chosen.)",
+}
+
+
+class TestPage(ListPage):
+    """Lists the tests; one is set, answered, or read."""
+
+    __test__ = False  # no test of the code
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(
+            "Tell apart",
+            "Triangle and paired tests: can anybody taste the difference, or is it chance?",
+            ("Test", "Set", "#Answers", "State"),
+            "No test was set yet. Press “Set a test”: two batches, and who tastes.",
+            sheet_width=600,
+        )
+        self._desk = desk
+        self.head.title.hide()
+        self._table: TableSet | None = None
+        self._reveal, begin = button("Reveal"), button("Set a test", primary=True)
+        self._reveal.clicked.connect(self.reveal)
+        begin.clicked.connect(self.begin)
+        self.head.add(self._reveal)
+        self.head.add(begin)
+        self._pages = QStackedWidget()
+        self._setting, self._answering = self._setting_page(), self._answer_page()
+        for page in (self._setting, self._answering):
+            self._pages.addWidget(page)
+        self.sheet_column.addWidget(self._pages, 1)
+
+    def _setting_page(self) -> QWidget:
+        frame, column = card()
+        column.addWidget(label("Set a test", "heading"))
+        self.kind = QComboBox()
+        self.kind.addItems(list(WHAT))
+        self.kind.setAccessibleName("Kind of test")
+        self.tasters = QLineEdit()
+        self.tasters.setPlaceholderText("Tasters, with commas; a name may stand several times")
+        self.tasters.setAccessibleName("Tasters")
+        self.ticks = BatchTicks("The two batches")
+        self._setting_said = label("", "soft", wrap=True)
+        go = button("Set it", "Codes and orders are drawn", primary=True)
+        go.clicked.connect(self.set_it)
+        for widget in (self.kind, self.tasters, label("Tick two batches", "soft")):
+            column.addWidget(widget)
+        column.addWidget(self.ticks, 1)
+        column.addWidget(self._setting_said)
+        column.addWidget(go)
+        return frame
+
+    def _answer_page(self) -> QWidget:
+        frame, column = card()
+        self._what = label("", "heading", wrap=True)
+        self._verdict = label("", "", wrap=True)
+        area, within = QScrollArea(), QWidget()
+        area.setObjectName("bare")
+        area.setWidgetResizable(True)
+        self._grid = QGridLayout(within)
+        self._grid.setAlignment(Qt.AlignmentFlag.AlignTop)
+        area.setWidget(within)
+        self.answers: list[QComboBox] = []
+        for widget in (self._what, self._verdict):
+            column.addWidget(widget)
+        column.addWidget(area, 1)
+        return frame
+
+    def refresh(self) -> None:
+        """Read the tests anew."""
+        rows = []
+        for table in self._desk.library.bench_book.tables(("triangle", "paired")):
+            servings = table.document["servings"]
+            given = sum(serving["answer"] is not None for serving in servings)
+            name = table.name if table.revealed else table.kind.capitalize()
+            rows.append(
+                (
+                    (
+                        name,
+                        f"{table.at.astimezone():%d %b %H:%M}",
+                        f"{given}/{len(servings)}",
+                        "told" if table.revealed else "open",
+                    ),
+                    table,
+                )
+            )
+        self.show_rows(rows)
+
+    def begin(self) -> None:
+        """Begin to set a test."""
+        lines = self._desk.library.batch_lines(BatchFilter(statuses=("done", "dropped")), limit=80)
+        self.ticks.offer(lines)
+        self._setting_said.setText("")
+        self.sheet.show()
+        self._pages.setCurrentWidget(self._setting)
+
+    def set_it(self) -> None:
+        """Set the test as it is filled in."""
+        ticked = self.ticks.ticked()
+        try:
+            if len(ticked) != 2:
+                raise ValueError(f"{len(ticked)} batches are ticked: a test is of two.")
+            kind = self.kind.currentText()
+            made = cupping.set_test(
+                self._desk.library, "triangle" if kind == "triangle" else "paired", ticked[0], ticked[1],
+                self.tasters.text().split(","), datetime.now(UTC),
+            )  # fmt: skip
+        except ValueError as error:
+            self._setting_said.setText(str(error))
+            return
+        self.refresh()
+        self.select_key(lambda table: table.id == made.id)
+
+    def show_choice(self, key: TableSet) -> None:
+        """Show the servings of one test, and its verdict once it is told."""
+        self._table = key
+        self._pages.setCurrentWidget(self._answering)
+        self._what.setText(key.name if key.revealed else WHAT[key.kind])
+        self._reveal.setEnabled(not key.revealed)
+        while self._grid.count():
+            item = self._grid.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.deleteLater()
+        self.answers = []
+        for row, serving in enumerate(key.document["servings"]):
+            choice = QComboBox()
+            choice.addItem("no answer", None)
+            for code in serving["codes"]:
+                choice.addItem(code, code)
+            choice.setCurrentIndex(max(choice.findData(serving["answer"]), 0))
+            choice.setAccessibleName(f"Answer of {serving['taster']}, serving {row + 1}")
+            choice.setEnabled(not key.revealed)
+            choice.currentIndexChanged.connect(partial(self._on_answer, row, choice))
+            self.answers.append(choice)
+            order = f" ({serving['order']})" if key.revealed else ""
+            self._grid.addWidget(label(f"{row + 1}. {serving['taster']}"), row, 0)
+            self._grid.addWidget(label("  ".join(serving["codes"]) + order, "figure"), row, 1)
+            self._grid.addWidget(choice, row, 2)
+        self._show_verdict()
+
+    def _on_answer(self, row: int, choice: QComboBox, _index: int = 0) -> None:
+        if self._table is not None:
+            self._table = cupping.answer(self._desk.library, self._table, row, choice.currentData())
+            self._show_verdict()
+
+    def _show_verdict(self) -> None:
+        table = self._table
+        if table is None:
+            return
+        if not table.revealed:
+            count = len(table.document["servings"])
+            needed = least_correct("triangle" if table.kind == "triangle" else "paired", count)
+            told = f"{needed} right of {count} would show a difference." if needed else f"{count} answers can show nothing."
+            self._verdict.setText(f"{told} What is right is told at the end.")
+            return
+        found = cupping.verdict(table)
+        self._verdict.setText(found.words if found is not None else "Nobody has answered.")
+
+    def reveal(self) -> None:
+        """Tell the verdict; no answer is changed after."""
+        if self._table is not None and not self._table.revealed:
+            self._table = cupping.reveal(self._desk.library, self._table)
+            kept = self._table
+            self.refresh()
+            self.select_key(lambda table: table.id == kept.id)
+            self.show_choice(kept)

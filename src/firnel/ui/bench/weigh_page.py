@@ -1,0 +1,204 @@
+"""Batches waiting for scale, colour meter and eye, and the sheets to enter what they say."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
+
+from firnel.ui.shared.background import Background
+from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.parts import ElidedLabel, button, card, label
+from firnel.ui.shared.weigh_sheet import Results, WeighSheet
+from firnel.work.desk import Desk
+from firnel.work.records import BatchFilter, BatchLine
+from firnel.work.weighing import EYE_COUNTS, EYE_GRADES, keep_colours, keep_inspection, level_word, place_of, read_weight
+
+
+class WeighPage(ListPage):
+    """The queue of batches that are dropped and not weighed."""
+
+    recorded = pyqtSignal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(
+            "Weigh and look",
+            "Batches waiting for their weight, colour and inspection",
+            ("Batch", "Dropped", "Lot", "#Green"),
+            "Nothing waits. A dropped batch comes here until it is weighed.",
+            sheet_width=660,
+        )
+        self._desk = desk
+        self._line: BatchLine | None = None
+        self._form = WeighSheet()
+        self._form.saved.connect(self._on_saved)
+        self._form.weight_changed.connect(self._on_weight)
+        self.background = Background(self, self._on_scale_error)
+        scale = button("Read the scale", "From the scale on its serial line, once it stands (settings)")
+        scale.clicked.connect(self.read_scale)
+        self._place = label("", "soft", wrap=True)
+        self.inspection = InspectionCard()
+        self.inspection.kept.connect(self._on_inspected)
+        caution = label(
+            "Weigh when the beans are hand-warm. Hot beans and a hot tray burn: gloves. Fresh coffee gives off carbon monoxide "
+            "and dioxide: do not keep it in a closed room with people.",
+            "caution",
+            wrap=True,
+        )
+        left, right = QVBoxLayout(), QVBoxLayout()
+        stacked: tuple[tuple[QVBoxLayout, QWidget], ...] = (
+            (left, self._form), (left, scale), (left, self._place), (right, self.inspection), (right, caution)
+        )  # fmt: skip
+        for column, widget in stacked:
+            column.addWidget(widget)
+        row = QHBoxLayout()
+        for column in (left, right):
+            column.addStretch(1)
+            row.addLayout(column, 1)
+        self.sheet_column.addLayout(row)
+        self.head.title.hide()
+
+    def refresh(self) -> None:
+        """Read the queue anew."""
+        units = self._desk.settings.units
+        lines = self._desk.library.batch_lines(BatchFilter(statuses=("dropped",)), limit=500)
+        running = self._desk.session.batch_id if self._desk.session.recording else None
+        self.show_rows(
+            [
+                (
+                    (
+                        ln.label, f"{ln.started.astimezone():%d %b %H:%M}", ln.lot or "–",
+                        units.text(ln.load_kg, "kg"),
+                    ),
+                    ln,
+                )
+                for ln in lines
+                if ln.id != running
+            ]
+        )  # fmt: skip
+
+    def show_choice(self, key: BatchLine) -> None:
+        """Ask for the results of one batch."""
+        if self._line is not None and self._line.id == key.id:
+            return  # a refresh must not wipe what is being typed
+        self._line = key
+        known = Results(key.roasted_kg, key.colour_whole, key.colour_ground, "")
+        self._form.begin(f"Batch {key.label}", key.load_kg, self._desk.settings.units, known)
+        self.inspection.begin()
+
+    def read_scale(self) -> None:
+        """Put what the scale says into the sheet, once it stands."""
+        port = self._desk.settings.scale_port
+        if not port:
+            self._form.say("No scale is named: give its serial port in the settings (Ctrl+,).")
+            return
+        self._form.say("Waiting for the scale to come to rest …")
+        self.background.run("scale", lambda: read_weight(port, self._desk.settings.scale_baud), self._on_scale)
+
+    def _on_scale(self, weight_kg: float) -> None:
+        self._form.say("")
+        self._form.take_weight(weight_kg)
+
+    def _on_scale_error(self, sentence: str) -> None:
+        self._form.say(sentence)
+
+    def _on_weight(self, roasted_kg: float) -> None:
+        line = self._line
+        if line is None or not line.load_kg or not 0 < roasted_kg < line.load_kg:
+            self._place.setText("")
+            return
+        place = place_of(self._desk.library, line, 1.0 - roasted_kg / line.load_kg)
+        self._place.setText(
+            place.words if place is not None else "Fewer than three batches of this lot are weighed: no usual loss."
+        )
+
+    def _on_inspected(self, document: dict[str, object]) -> None:
+        if self._line is None:
+            return
+        try:
+            keep_inspection(self._desk.library, self._line.id, document)
+        except ValueError as error:
+            self.inspection.say(str(error))
+            return
+        self.inspection.say("Kept.")
+
+    def _on_saved(self, results: Results) -> None:
+        if self._line is None:
+            return
+        try:
+            keep_colours(self._desk.library, self._line.id, list(results.whole), list(results.ground))
+        except ValueError as error:
+            self._form.say(str(error))
+            return
+        self._desk.library.set_results(
+            self._line.id, results.roasted_kg, results.colour_whole, results.colour_ground, results.remark, status="done"
+        )
+        word = level_word(results.colour_ground, dict(self._desk.library.house("levels")) or None)
+        self._place.setText(f"Batch {self._line.label} is {word}." if word else "")
+        self._line = None
+        self.refresh()
+        self.recorded.emit()
+
+
+class InspectionCard(QWidget):
+    """Counts of a sample and grades by eye, with a picture if wanted."""
+
+    kept = pyqtSignal(dict)
+
+    def __init__(self) -> None:
+        super().__init__()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame, column = card(spacing=4)
+        outer.addWidget(frame)
+        column.addWidget(label("By eye", "heading"))
+        column.addWidget(label("Counts of a sample; grades of 0 (none) to 3 (strong)", "soft", wrap=True))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(3)
+        self.fields: dict[str, QSpinBox] = {}
+        names = ("beans", *EYE_COUNTS, *EYE_GRADES)
+        for index, name in enumerate(names):
+            field = QSpinBox()
+            field.setRange(0, 3 if name in EYE_GRADES else 2000)
+            field.setAccessibleName(name)
+            field.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            self.fields[name] = field
+            title = {"beans": "Beans seen"}.get(name, name.capitalize())
+            grid.addWidget(label(title, "soft"), index // 2, 2 * (index % 2))
+            grid.addWidget(field, index // 2, 2 * (index % 2) + 1)
+        self._remark = QLineEdit()
+        self._remark.setPlaceholderText("What the eye says")
+        self._remark.setAccessibleName("Remark of the inspection")
+        row = QHBoxLayout()
+        picture, keep = button("Picture …", "Attach one"), button("Keep the look")
+        picture.clicked.connect(self._on_picture)
+        keep.clicked.connect(self._on_keep)
+        self._said = ElidedLabel("soft")
+        row.addWidget(picture)
+        row.addWidget(keep)
+        row.addWidget(self._said, 1)
+        column.addLayout(grid)
+        column.addWidget(self._remark)
+        column.addLayout(row)
+        self._picture = ""
+
+    def begin(self) -> None:
+        """Begin anew, for another batch."""
+        for name, field in self.fields.items():
+            field.setValue(100 if name == "beans" else 0)
+        self._remark.clear()
+        self._picture = ""
+        self._said.show_text("")
+
+    def say(self, sentence: str) -> None:
+        """Tell what came of it."""
+        self._said.show_text(sentence)
+
+    def _on_picture(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, "A picture of the beans", "", "Pictures (*.png *.jpg *.jpeg *.webp)")
+        self._picture = chosen or self._picture
+        self.say(f"With {self._picture.rsplit('/', 1)[-1]}" if self._picture else "")
+
+    def _on_keep(self) -> None:
+        document: dict[str, object] = {name: field.value() for name, field in self.fields.items()}
+        self.kept.emit(document | {"remark": self._remark.text().strip(), "picture": self._picture})

@@ -1,0 +1,107 @@
+"""Weight loss and colour of a batch among those of its lot, inspections, and the house's words for roast levels."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from statistics import mean, stdev
+from typing import Any
+
+from firnel.devices.scale import ScaleError, read_weight
+from firnel.store.library import BatchFilter, BatchLine, Library
+
+__all__ = ["EYE_COUNTS", "EYE_GRADES", "Place", "ScaleError", "inspection_of", "keep_colours", "keep_inspection", "level_word",
+           "place_of", "read_weight"]  # fmt: skip
+
+#: What the eye counts in a sample, and what it grades from 0 (none) to 3 (strong).
+EYE_COUNTS = ("scorched", "tipped", "chipped", "quakers")
+EYE_GRADES = ("uneven", "wrinkled", "oily", "chaff")
+#: Level words by the highest colour index that still has them, ground; common practice, no published source.
+LEVELS = ((45.0, "dark"), (56.0, "medium dark"), (64.0, "medium"), (72.0, "medium light"), (100.0, "light"))
+
+
+@dataclass(frozen=True)
+class Place:
+    """A loss among those of the lot's other batches: how many, their mean and spread [0..1], and how many spreads it is off."""
+
+    batches: int
+    mean: float
+    spread: float
+    off: float
+
+    @property
+    def words(self) -> str:
+        """``The lot usually loses 12.4 to 13.4 % (23 batches): as usual.``"""
+        low, high = 100 * (self.mean - self.spread), 100 * (self.mean + self.spread)
+        usual = f"The lot usually loses {low:.1f} to {high:.1f} % ({self.batches} batches)"
+        if abs(self.off) <= 1.5:
+            return f"{usual}: as usual."
+        side = "more" if self.off > 0 else "less"
+        doubt = " Check scale and label." if abs(self.off) > 4.0 else ""
+        return f"{usual}: clearly {side}.{doubt}"
+
+
+def place_of(library: Library, line: BatchLine, loss: float) -> Place | None:
+    """Where a loss lies among the lot's batches at the same plan, or at any; None with fewer than three."""
+    lot = next((lot for lot in library.lots() if lot.name == line.lot), None)
+    if lot is None:
+        return None
+    lines = library.batch_lines(BatchFilter(lot_id=lot.id, statuses=("done",)), limit=120)
+    others = [one for one in lines if one.id != line.id and one.loss is not None]
+    same = [one for one in others if one.plan == line.plan]
+    losses = [one.loss for one in (same if len(same) >= 3 else others) if one.loss is not None]
+    if len(losses) < 3:
+        return None
+    centre, spread = mean(losses), max(stdev(losses), 0.001)
+    return Place(len(losses), centre, spread, (loss - centre) / spread)
+
+
+def level_word(colour_ground: float | None, words: Mapping[str, float] | None = None) -> str:
+    """The house's word for a ground colour; empty where it was not measured."""
+    if colour_ground is None:
+        return ""
+    scale = sorted(((limit, word) for word, limit in words.items())) if words else LEVELS
+    return next((word for limit, word in scale if colour_ground <= limit), scale[-1][1])
+
+
+def keep_colours(library: Library, batch_id: int, whole: list[float], ground: list[float]) -> None:
+    """Keep every single reading of the colour meter; the batch itself has their means.
+
+    Raises
+    ------
+    ValueError : if one lies outside the index, with what to look for.
+    """
+    for value in (*whole, *ground):
+        if not 0 <= value <= 100:
+            raise ValueError(f"Colour {value:g} is outside the index of 0 to 100: does the meter read on another scale?")
+    if len(whole) > 1 or len(ground) > 1:
+        library.bench_book.note(batch_id, "colour", {"whole": whole, "ground": ground})
+
+
+def keep_inspection(library: Library, batch_id: int, document: Mapping[str, Any]) -> None:
+    """Keep what the eye found: counts of a sample, grades, a picture's path, a remark.
+
+    Raises
+    ------
+    ValueError : if more beans are counted than were looked at, or a grade is none.
+    """
+    sample = document.get("beans", 0)
+    for name in EYE_COUNTS:
+        count = document.get(name, 0)
+        if count and (not sample or count > sample):
+            raise ValueError(f"{count} {name} of {sample} beans: how many were looked at?")
+    for name in EYE_GRADES:
+        if document.get(name, 0) not in (0, 1, 2, 3):
+            raise ValueError(f"{name} is graded 0 (none) to 3 (strong), not {document[name]}.")
+    library.bench_book.note(batch_id, "inspection", document)
+
+
+def inspection_of(library: Library, batch_id: int) -> dict[str, float]:
+    """The newest inspection as shares of the sample and grades, by name; empty where there was none."""
+    kept = library.bench_book.notes(batch_id, "inspection")
+    if not kept:
+        return {}
+    document = kept[-1].document
+    sample = document.get("beans") or 1
+    found = {name: document[name] / sample for name in EYE_COUNTS if document.get(name)}
+    return found | {name: float(document[name]) for name in EYE_GRADES if document.get(name)}
