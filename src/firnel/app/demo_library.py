@@ -12,6 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
+from firnel.core.cup.scores import BY_CUP, SCORED
 from firnel.core.green.measurements import SCREEN_STEP_MM
 from firnel.core.mark_finding import find_charge, find_turning
 from firnel.core.plan import Anchor, Plan, PlanCurve, PlannedMove, Targets
@@ -21,12 +22,13 @@ from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import Beans, DrumRoaster, GreenLoad
 from firnel.exchange.csv_log import moves_in
-from firnel.store.library import Library
+from firnel.store.library import BatchFilter, Library
 from firnel.store.machine_book import LogEntry
-from firnel.work import queue
+from firnel.work import cupping, queue
 from firnel.work.desk import machine_of_kind
 from firnel.work.intake import measure
 from firnel.work.machine_knowledge import fit_machine
+from firnel.work.orders import ladder
 from firnel.work.references import set_reference
 
 ROASTERY = "Quillbank Roastery"
@@ -156,6 +158,8 @@ def _stalled(plan: Plan) -> Plan:
     return replace(plan, moves=moves)
 
 
+#: The plan that a ladder was roasted of, who cupped it, and the development that they like best. [s]
+LADDER_OF, CUPPERS, BEST_S = "Sample washed", ("Asha", "Bo", "Cléo"), 84.0
 #: What waits to be roasted.
 QUEUED = (("Isuka filter", 2), ("Mwelika filter", 3), ("Lindal espresso", 2))
 TROUBLES = {
@@ -231,12 +235,42 @@ def build_demo_library(
     for machine in machines.values():
         fit_machine(library, machine, at=today)
         _care_for(library, machine, today)
+    _climb(library, plans[LADDER_OF], len(schedule), today, rng)
     for name, count in QUEUED:
         queue.add(library, plans[name], count)
     library.close()
     for suffix in ("-wal", "-shm"):
         fresh.with_name(fresh.name + suffix).unlink(missing_ok=True)
     fresh.replace(path)
+
+
+def _climb(library: Library, plan: Plan, number: int, today: datetime, rng: np.random.Generator) -> None:
+    """A ladder roasted and cupped, a table that is still open, and a triangle test."""
+    keys = {}
+    for index, rung in enumerate(ladder(plan, "development_s", 5, 15.0), start=1):
+        saved = library.save_plan(rung)
+        when = (today - timedelta(days=6)).replace(hour=13, minute=10 * index, second=0, microsecond=0)
+        record = roast_record(saved, TROUBLES[""], f"{400 + number + index:04d}", when.astimezone(UTC), rng)
+        keys[library.add_record(record)] = saved.targets.development_s or 80.0
+    table = cupping.set_table(
+        library, f"Ladder of {plan.name}", list(keys), CUPPERS, (today - timedelta(days=4)).astimezone(UTC), seed=4
+    )
+    for cupper in CUPPERS:
+        for coffee in cupping.coffees_of(table):
+            development = keys[coffee.batch_id]
+            middle = 8.1 - ((development - BEST_S) / 34.0) ** 2
+            given = {part: float(np.clip(0.25 * round(4.0 * (middle + rng.normal(0.0, 0.22))), 6.0, 10.0)) for part in SCORED}
+            off = development - BEST_S
+            said = ["grassy", "thin"] if off < -18.0 else ["roasty"] if off > 24.0 else ["sweet", "juicy"]
+            scores = given | dict.fromkeys(BY_CUP, 10.0)
+            table = cupping.enter(library, table, cupper, coffee.code, scores=scores, words={"hot": said[:1], "warm": said[1:]})
+    cupping.reveal(library, table)
+    lines = library.batch_lines(BatchFilter(statuses=("done",)), limit=80)
+    fresh = [line.id for line in lines if line.plan == "Mwelika filter"][:3]
+    at = today.astimezone(UTC)
+    cupping.set_table(library, "Mwelika, this week", cupping.with_references(library, fresh), CUPPERS[:2], at, seed=5)
+    first, *_, last = keys
+    cupping.set_test(library, "triangle", first, last, list(CUPPERS) * 4, at, seed=2)
 
 
 def _demo_machine(name: str, kind: str) -> Machine:

@@ -30,6 +30,9 @@ STEEL_SPREAD, LOSS_SPREAD = 7.0, 0.008
 USUAL = {"steel": 14.0, "load": 0.08, "probe": 3.0, "fan": 0.18}
 #: Each is tried with this amount; what it does is taken as proportional.
 TRIED = {"steel": 8.0, "load": 0.05, "probe": 1.0, "fan": -0.12}
+#: Settings that differ by less than this share of the scale are the same; hands that differ for less than this are a hand's own
+#: reaction, and no cause. [share], [s]
+UNLIKE, LEAST_MOVED_S = 0.015, 40.0
 #: That nothing is behind it is believed beforehand as much as this much less misfit would tell.
 NONE_WORTH = 11.0
 
@@ -116,7 +119,7 @@ def likely_causes(model: MachineModel, batch: LoggedBatch, reference: LoggedBatc
     for kind, seconds, without in _moves(pair, steel_r, own):
         # What the recorded difference of the hands is needed for: the misfit without it.
         gain = weigh.misfit(left + (known - without)) + more.misfit("", 0.0) - plain
-        evidence[kind] = (seconds, gain)
+        evidence[kind] = (seconds, gain if seconds >= LEAST_MOVED_S else 0.0)
     return _ranked(evidence, plain)
 
 
@@ -187,15 +190,32 @@ class _Weights:
 
 
 def _moves(pair: _Pair, steel: float, own: Hands) -> list[tuple[str, float, FloatArray]]:
-    """For gas and air, how long the hands stood otherwise than in the reference [s], and the curves had they not."""
-    other = _cut(pair.reference.hands, pair.count)
+    """For gas and air, how long the hands stood otherwise than in the reference [s], and the curves had they not.
+
+    A move that came later because its mark did is no other move: the reference's hands are taken stage by stage.
+    """
+    at = _as_in(pair.batch, pair.reference, pair.count)
     found = []
     for kind, name in (("gas", "heat"), ("air", "air")):
-        mine, theirs = getattr(own, name), getattr(other, name)
-        seconds = pair.batch.step * float(np.sum(np.abs(mine - theirs) > 0.015))
+        mine, theirs = getattr(own, name), getattr(pair.reference.hands, name)[at]
+        seconds = pair.batch.step * float(np.sum(np.abs(mine - theirs) > UNLIKE))
         without = pair.curve(pair.run(pair.batch, steel, replace(own, **{name: theirs})))
         found.append((kind, seconds, without))
     return found
+
+
+def _as_in(batch: LoggedBatch, reference: LoggedBatch, count: int) -> np.ndarray:
+    """Which step of the reference stands where each step of the batch does, each stage stretched to the other's."""
+    pairs = [(0.0, 0.0)]
+    for name in ("yellow_t", "first_crack_t"):
+        mine, theirs = getattr(batch, name), getattr(reference, name)
+        if mine is not None and theirs is not None and mine > pairs[-1][0] and theirs > pairs[-1][1]:
+            pairs.append((mine, theirs))
+    # Behind the last mark the clocks run alike.
+    pairs.append((pairs[-1][0] + 3600.0, pairs[-1][1] + 3600.0))
+    t = batch.step * np.arange(count)
+    mapped = np.interp(t, [pair[0] for pair in pairs], [pair[1] for pair in pairs])
+    return np.asarray(np.clip(np.round(mapped / batch.step).astype(int), 0, len(reference.hands) - 1))
 
 
 def _steel(model: MachineModel, batch: LoggedBatch) -> float:

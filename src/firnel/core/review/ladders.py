@@ -11,6 +11,8 @@ from firnel.core.vocabulary import FloatArray
 
 #: The window is where the fit loses no more than this against its best; common practice, no published source. [points]
 WINDOW_POINTS = 0.5
+#: Rungs nearer than this are one. [s, or K]
+APART = 5.0
 #: A parabola needs so many rungs of so many different heights.
 LEAST_RUNGS, LEAST_HEIGHTS = 4, 3
 
@@ -40,7 +42,7 @@ def fit_ladder(heights: FloatArray, scores: FloatArray, seed: int = 0) -> Ladder
     """
     known = np.isfinite(heights) & np.isfinite(scores)
     x, y = heights[known], scores[known]
-    if x.size < LEAST_RUNGS or np.unique(x).size < LEAST_HEIGHTS:
+    if x.size < LEAST_RUNGS or np.unique(np.round(x / APART)).size < LEAST_HEIGHTS:
         return None
     middle, scale = float(x.mean()), float(np.ptp(x)) / 2.0
     z = (x - middle) / scale

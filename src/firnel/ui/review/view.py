@@ -13,10 +13,15 @@ from firnel.core.plan import Plan
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import BatchRecord, MarkKind
 from firnel.ui.review.batch_model import BatchModel
+from firnel.ui.review.compare_page import ComparePage
+from firnel.ui.review.ladder_page import LadderPage
+from firnel.ui.review.same_page import SamePage
 from firnel.ui.review.sheet import ReviewSheet
+from firnel.ui.review.time_page import TimePage
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import dress_table
 from firnel.ui.shared.parts import button, card, label
+from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
 from firnel.work.desk import Desk
@@ -76,7 +81,7 @@ class ReviewView(QWidget):
         self._stack = QStackedWidget()
         self._stack.addWidget(self._none)
         self._stack.addWidget(self.sheet)
-        row.addWidget(self._stack, 1)
+        self._add_pages(row, look)
         self._pin = button("Lay over others", "Keep this batch drawn over the ones chosen next (Ctrl+L)")
         self._pin.setShortcut(QKeySequence("Ctrl+L"))
         self._pin.clicked.connect(self.lay_over)
@@ -98,6 +103,30 @@ class ReviewView(QWidget):
         self.sheet.head.add(self._pin)
         self.sheet.marks.corrected.connect(self.correct)
         self.sheet.marks.refused.connect(self._say)
+
+    def _add_pages(self, row: QHBoxLayout, look: Look) -> None:
+        self.tabs = Tabs()
+        self.compare, self.same = ComparePage(self._desk, look), SamePage(self._desk)
+        self.time, self.ladder = TimePage(self._desk, look), LadderPage(self._desk, look)
+        pages: tuple[tuple[str, QWidget], ...] = (
+            ("Batch", self._stack), ("Compare", self.compare), ("Was it the same?", self.same), ("Over time", self.time),
+            ("Ladder", self.ladder),
+        )  # fmt: skip
+        for name, page in pages:
+            self.tabs.add(name, page)
+        self.tabs.chosen.connect(self._on_page)
+        self.same.accepted.connect(self._on_accepted)
+        self.ladder.plan_wanted.connect(self.plan_wanted)
+        row.addWidget(self.tabs, 1)
+
+    def _on_page(self, number: int) -> None:
+        page = (None, self.compare, self.same, self.time, self.ladder)[number]
+        if page is not None:
+            page.refresh()
+
+    def _on_accepted(self, plan: Plan, why: str) -> None:
+        saved = self._library.save_plan(plan, why)
+        self.same.say_taken(f"Taken: {saved.name} is version {saved.version} now.")
 
     def _list(self) -> QWidget:
         frame, column = card()
@@ -204,6 +233,9 @@ class ReviewView(QWidget):
         self.sheet.show_picture(picture, sheet.record.label, remark, over.curves if over else None, over.label if over else "")
         self._stack.setCurrentIndex(1)
         self._sheet = sheet
+        if sheet.record.id is not None:
+            self.compare.choose(sheet.record.id)
+            self.same.choose(sheet.record.id)
         self._reference.setChecked(reference_key(self._library, self._plan_of(sheet.record)) == sheet.record.id)
 
     def lay_over(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.ui.shared.parts import button
@@ -10,6 +11,8 @@ from firnel.ui.theme.tokens import SPACE_S
 
 class Tabs(QWidget):
     """A row of tabs, and under it the page of the chosen one."""
+
+    chosen = pyqtSignal(int)
 
     def __init__(self) -> None:
         super().__init__()
@@ -22,7 +25,7 @@ class Tabs(QWidget):
         self._row.addStretch(1)
         column.addLayout(self._row)
         self._group, self._pages = QButtonGroup(self), QStackedWidget()
-        self._group.idClicked.connect(self._pages.setCurrentIndex)
+        self._group.idClicked.connect(self.choose)
         column.addWidget(self._pages, 1)
 
     def add(self, name: str, page: QWidget) -> None:
@@ -42,3 +45,4 @@ class Tabs(QWidget):
         if tab is not None:
             tab.setChecked(True)
             self._pages.setCurrentIndex(number)
+            self.chosen.emit(number)

@@ -1,0 +1,196 @@
+"""Compare: any batches over each other, what they differ by along the roast, moves against moves, and the table."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from firnel.core.review.comparison import ALIGNMENTS, STAGES
+from firnel.core.vocabulary import Control
+from firnel.ui.shared.background import Background
+from firnel.ui.shared.lanes import Lane, line_pen
+from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
+from firnel.ui.theme.look import Look
+from firnel.work.compare_picture import ComparePicture, Drawn, compare
+from firnel.work.desk import Desk
+
+#: Beyond this many batches the others are drawn thin and alike.
+FEW = 6
+STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
+
+
+DRAWN = ("solid", "dashed", "dotted", "dash-dotted")
+#: So many batches have room in the table; the differences are smoothed over so many points.
+MOST_COLUMNS, SMOOTH = 3, 13
+
+
+def _table(first: str, tables: tuple[tuple[str, tuple[tuple[str, str, str, str, str], ...]], ...]) -> list[tuple[str, ...]]:
+    """One row for each figure: what the first batch has, then of each other its value, the difference and a word."""
+    names = list(dict.fromkeys(row[0] for _, rows in tables for row in rows))
+    shown: list[tuple[str, ...]] = [("*", first, *(text for label_, _ in tables for text in (label_, "by", "")))]
+    for name in names:
+        found = [next((row for row in rows if row[0] == name), None) for _, rows in tables]
+        wanted = next((row[1] for row in found if row is not None), "–")
+        shown.append((name, wanted, *(text for row in found for text in (row[2:] if row is not None else ("–", "", "")))))
+    return shown
+
+
+class ComparePage(QWidget):
+    """Batches are added from the list; the first is what the others are held against."""
+
+    def __init__(self, desk: Desk, look: Look) -> None:
+        super().__init__()
+        self._desk, self._look = desk, look
+        self.keys: list[int] = []
+        self._candidate: int | None = None
+        self._picture: ComparePicture | None = None
+        self.background = Background(self, self._say)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addLayout(self._head())
+        self.top, self.less, self.hands = Lane(look, "card"), Lane(look, "lane"), Lane(look, "lane", with_time=True)
+        self.less.setFixedHeight(112)
+        self.hands.setFixedHeight(110)
+        for lane in (self.less, self.hands):
+            lane.plot.setXLink(self.top.plot)
+        self.hands.plot.getPlotItem().getAxis("left").setStyle(showValues=False)
+        self.top.plot.getPlotItem().setMouseEnabled(x=True, y=False)
+        for lane, name in (
+            (self.top, "Batches over each other"),
+            (self.less, "Difference of the bean probe"),
+            (self.hands, "Moves"),
+        ):
+            lane.setAccessibleName(name)
+            column.addWidget(lane, 1 if lane is self.top else 0)
+        frame, inside = card(spacing=2)
+        self._against = label("", "heading")
+        inside.addWidget(self._against)
+        area, within = QScrollArea(), QWidget()
+        area.setObjectName("bare")
+        area.setWidgetResizable(True)
+        area.setMinimumHeight(120)
+        self._table = FigureGrid(small=True)
+        inner = QVBoxLayout(within)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.addWidget(self._table)
+        inner.addStretch(1)
+        area.setWidget(within)
+        inside.addWidget(area)
+        frame.setMaximumHeight(250)
+        column.addWidget(frame)
+        look.changed.connect(self._draw)
+
+    def _head(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.add, self.clear = button("Add the chosen batch", "Ctrl+D"), button("Clear")
+        self.add.setShortcut("Ctrl+D")
+        self.at = QComboBox()
+        self.at.setAccessibleName("Aligned at")
+        for name in ALIGNMENTS:
+            self.at.addItem("stage by stage" if name == STAGES else f"at {name.replace('_', ' ')}", name)
+        self._said = ElidedLabel("soft")
+        self.add.clicked.connect(self.add_chosen)
+        self.clear.clicked.connect(self.clear_all)
+        self.at.currentIndexChanged.connect(self.refresh)
+        for widget in (self.add, self.clear, self.at):
+            row.addWidget(widget)
+        row.addWidget(self._said, 1)
+        return row
+
+    def choose(self, key: int) -> None:
+        """This batch is chosen in the list; the first one is compared at once."""
+        self._candidate = key
+        if not self.keys:
+            self.keys = [key]
+
+    def add_chosen(self) -> None:
+        """Compare the chosen batch too."""
+        if self._candidate is not None and self._candidate not in self.keys:
+            self.keys.append(self._candidate)
+            self.refresh()
+
+    def clear_all(self) -> None:
+        """Begin anew with the chosen batch."""
+        self.keys = [self._candidate] if self._candidate is not None else []
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Work it out in the background, and draw it."""
+        keys, at, units, library = tuple(self.keys), self.at.currentData(), self._desk.settings.units, self._desk.library
+        if keys:
+            self.background.run("compare", lambda: compare(library, keys, at, units), self.show_picture)
+
+    def _say(self, sentence: str) -> None:
+        self._said.show_text(sentence)
+
+    def show_picture(self, picture: ComparePicture) -> None:
+        """Draw this comparison."""
+        self._picture = picture
+        self._draw()
+        if not picture.drawn:
+            self._say(" ".join(picture.complaints))
+            return
+        first = picture.drawn[0].label
+        alone = "add others from the list: Ctrl+D"
+        lines = [f"{one.label} {DRAWN[index]}" for index, one in enumerate(picture.drawn[: len(DRAWN)])]
+        told = ", ".join(lines) if len(picture.drawn) <= len(DRAWN) else f"{len(picture.drawn)} batches against {first}"
+        self._say(" ".join(picture.complaints) or (alone if len(picture.drawn) == 1 else told))
+        self._against.setText(f"Against {first}" if picture.tables else f"Batch {first}")
+        self._table.show_rows(_table(first, picture.tables[:MOST_COLUMNS]))
+
+    def _pen(self, index: int, count: int, colour: str, width: float) -> object:
+        if count > FEW and index:
+            faint = QColor(colour)
+            faint.setAlpha(70)
+            return pg.mkPen(faint, width=1.0)
+        return line_pen(colour, width if index == 0 else 0.7 * width, STYLES[index % len(STYLES)])
+
+    def _draw(self) -> None:
+        picture = self._picture
+        for lane in (self.top, self.less, self.hands):
+            lane.plot.getPlotItem().clear()
+        if picture is None or not picture.drawn:
+            return
+        palette, count = self._look.palette, len(picture.drawn)
+        for index, one in reversed(list(enumerate(picture.drawn))):
+            if count <= FEW:
+                self._curve(self.top, one.x, one.air, self._pen(index, count, palette.slate, 1.4))
+            self._curve(self.top, one.x, one.bean, self._pen(index, count, palette.ink if index == 0 else palette.ember, 2.6))
+            if count <= FEW:
+                self._steps(one, index, count)
+        for index, (_, x, bean, _rate) in enumerate(picture.differences, start=1):
+            calm = np.convolve(bean, np.ones(SMOOTH) / SMOOTH, "valid")
+            self._curve(self.less, x[SMOOTH // 2 : SMOOTH // 2 + calm.size], calm, self._pen(index, count, palette.ember, 2.4))
+        self.less.plot.addItem(pg.InfiniteLine(0.0, angle=0, pen=line_pen(palette.soft, 1.0)), ignoreBounds=True)
+        self._span(picture)
+
+    def _curve(self, lane: Lane, x: np.ndarray, y: np.ndarray, pen: object) -> None:
+        lane.plot.addItem(pg.PlotCurveItem(x, y, pen=pen, connect="finite", antialias=len(x) < 300), ignoreBounds=True)
+
+    def _steps(self, one: Drawn, index: int, count: int) -> None:
+        for row, control in enumerate((Control.GAS, Control.AIRFLOW)):
+            values = one.controls.get(control)
+            if values is None:
+                continue
+            top = max(float(np.nanmax(values)), 1e-9)
+            colour = self._look.palette.ember if control is Control.GAS else self._look.palette.slate
+            self._curve(self.hands, one.x, (1 - row) + 0.85 * values / top, self._pen(index, count, colour, 2.0))
+
+    def _span(self, picture: ComparePicture) -> None:
+        low = min(float(one.x[0]) for one in picture.drawn)
+        high = max(float(one.x[-1]) for one in picture.drawn)
+        axis = self.hands.plot.getPlotItem().getAxis("bottom")
+        axis.setTicks([[(0.5, "drying"), (1.5, "browning"), (2.5, "development")]] if picture.stages else None)
+        self.top.time_span(low, high)
+        beans = np.concatenate([one.bean[np.isfinite(one.bean)] for one in picture.drawn])
+        airs = [one.air[np.isfinite(one.air)] for one in picture.drawn] if len(picture.drawn) <= FEW else []
+        highest = max([float(beans.max()), *(float(air.max()) for air in airs if air.size)])
+        self.top.level_span(float(beans.min()) - 5.0, highest + 8.0)
+        gaps = [bean[np.isfinite(bean)] for _, _, bean, _ in picture.differences]
+        reach = max([4.0, *(float(np.quantile(np.abs(gap), 0.98)) for gap in gaps if gap.size)])
+        self.less.level_span(-1.15 * reach, 1.15 * reach)
+        self.hands.level_span(-0.05, 2.0)

@@ -1,0 +1,130 @@
+"""Was it the same: the table against reference or plan, the likely cause, and what to change next."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from firnel.core.plan import Plan
+from firnel.ui.shared.background import Background
+from firnel.ui.shared.parts import button, card, label, rename
+from firnel.work.compare_picture import row_of
+from firnel.work.desk import Desk
+from firnel.work.sameness import Expected, Judged, judge
+
+WORD_STYLE = {"same": "good", "close": "close", "off": "warn"}
+
+
+class SamePage(QWidget):
+    """Judges the batch that is chosen in the list."""
+
+    accepted = pyqtSignal(object, str)  # Plan, why
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._key: int | None = None
+        self.judged: Judged | None = None
+        self.background = Background(self, self._say)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        head, inside = card(spacing=3)
+        self.verdict = label("Choose a batch in the list.", "identityLot", wrap=True)
+        self.causes = label("", "", wrap=True)
+        inside.addWidget(self.verdict)
+        inside.addWidget(self.causes)
+        column.addWidget(head)
+        table, rows = card()
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(18)
+        self._grid.setColumnStretch(0, 1)
+        rows.addLayout(self._grid)
+        column.addWidget(table)
+        edits, self._edits = card(spacing=6)
+        column.addWidget(edits)
+        column.addStretch(1)
+
+    def choose(self, key: int) -> None:
+        """Judge this batch when the page is shown."""
+        self._key = key
+        if self.isVisible():
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Judge in the background."""
+        key, library, units = self._key, self._desk.library, self._desk.settings.units
+        if key is not None:
+            self.background.run("judge", lambda: judge(library, key, units), self.show_judged)
+
+    def _say(self, sentence: str) -> None:
+        self.verdict.setText(sentence)
+
+    def say_taken(self, sentence: str) -> None:
+        """An edit was taken into the plan."""
+        self.causes.setText(sentence)
+
+    def show_judged(self, judged: Judged) -> None:
+        """Show this judgement."""
+        self.judged = judged
+        self.verdict.setText(judged.verdict)
+        rename(self.verdict, "identityLot")
+        if judged.causes:
+            sure = [words for words, belief in judged.causes if belief == 1.0]
+            open_ = [f"{words} ({100 * belief:.0f} %)" for words, belief in judged.causes if belief < 1.0]
+            told = [
+                *([f"For sure: {'; '.join(sure)}."] if sure else []),
+                *([f"Likely: {', or '.join(open_)}."] if open_ else []),
+            ]
+            self.causes.setText(" ".join(told))
+        else:
+            self.causes.setText(judged.why_none)
+        _clear(self._grid)
+        units = self._desk.settings.units
+        for column, name in enumerate(("", judged.against or "wanted", "this batch", "by", "")):
+            self._grid.addWidget(label(name, "soft"), 0, column)
+        for row, one in enumerate(judged.table, start=1):
+            for column, text in enumerate(row_of(one, units)):
+                style = WORD_STYLE[one.word] if column == 4 else "" if column == 0 else "figure"
+                self._grid.addWidget(label(text, style), row, column)
+        _clear(self._edits)
+        self._edits.addWidget(label("What to change next", "heading"))
+        nothing = judged.no_edits or "Nothing calls for a change: no colour, cup or look speaks against the plan."
+        if not judged.edits:
+            self._edits.addWidget(label(nothing, "soft", wrap=True))
+        for number, edit in enumerate(judged.edits, start=1):
+            self._edits.addLayout(self._edit_row(number, edit))
+
+    def _edit_row(self, number: int, edit: Expected) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.addWidget(label(edit.words, "", wrap=True), 1)
+        take = button("Take it", f"Into a new version of the plan (Ctrl+{number})", primary=number == 1)
+        take.setShortcut(QKeySequence(f"Ctrl+{number}"))
+        take.setEnabled(edit.plan is not None)
+        take.clicked.connect(partial(self._on_take, edit))
+        row.addWidget(take)
+        return row
+
+    def _on_take(self, edit: Expected) -> None:
+        plan: Plan | None = edit.plan
+        if plan is not None:
+            self.accepted.emit(plan, edit.change.why)
+
+
+def _clear(layout: QGridLayout | QVBoxLayout) -> None:
+    while layout.count():
+        item = layout.takeAt(0)
+        if item is None:
+            continue
+        widget, inner = item.widget(), item.layout()
+        if widget is not None:
+            widget.deleteLater()
+        if isinstance(inner, QHBoxLayout):
+            while inner.count():
+                part = inner.takeAt(0)
+                child = part.widget() if part is not None else None
+                if child is not None:
+                    child.deleteLater()

@@ -1,0 +1,104 @@
+"""Batches laid over each other, in display units: curves on a common axis, differences, and the table of deviations."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from firnel.core.review.comparison import (
+    STAGES,
+    Aligned,
+    CannotAlignError,
+    Deviation,
+    aligned,
+    deviations,
+    difference,
+    figures_of,
+)
+from firnel.core.units import Units, clock
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray
+from firnel.store.library import Library
+from firnel.work.cupping import cup_scores
+
+#: Curves are thinned to so many points each: more are not seen.
+POINTS = 240
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """One batch to be drawn: its label and curves over the axis, shape (n,), and the controls as shares of their range."""
+
+    label: str
+    x: FloatArray
+    bean: FloatArray
+    air: FloatArray
+    rate: FloatArray
+    controls: dict[Control, FloatArray]
+
+
+@dataclass(frozen=True)
+class ComparePicture:
+    """All batches, the first being what the others are held against; their differences from it, tables, and complaints."""
+
+    stages: bool
+    drawn: tuple[Drawn, ...]
+    differences: tuple[tuple[str, FloatArray, FloatArray, FloatArray], ...]  #: label, x, bean, rate
+    tables: tuple[tuple[str, tuple[tuple[str, str, str, str, str], ...]], ...]
+    complaints: tuple[str, ...]
+
+
+def compare(library: Library, keys: Sequence[int], at: str, units: Units) -> ComparePicture:
+    """Compare batches; the first is the reference. What cannot be aligned is left out, and says why."""
+    records = [library.batch(key) for key in keys]
+    lines: list[tuple[BatchRecord, Aligned]] = []
+    complaints = []
+    for record in records:
+        try:
+            lines.append((record, aligned(record, at)))
+        except CannotAlignError as error:
+            complaints.append(str(error))
+    if not lines:
+        return ComparePicture(at == STAGES, (), (), (), tuple(complaints))
+    cups = cup_scores(library)
+    (reference, base), others = lines[0], lines[1:]
+    wanted = figures_of(reference, cups.get(reference.id or -1))
+    scale, offset = units.show_difference(1.0), units.show(0.0, "°C")
+    drawn = tuple(_drawn(line, scale, offset) for _, line in lines)
+    less = tuple(
+        (line.label, gap.x, gap.bean * scale, gap.rate * scale) for _, line in others for gap in (difference(line, base),)
+    )
+    tables = tuple(
+        (record.label, tuple(row_of(one, units) for one in deviations(figures_of(record, cups.get(record.id or -1)), wanted)))
+        for record, _ in others
+    )
+    return ComparePicture(at == STAGES, drawn, less, tables, tuple(complaints))
+
+
+def _drawn(line: Aligned, scale: float, offset: float) -> Drawn:
+    step = max(1, int(np.ceil(line.x.size / POINTS)))
+    controls = {control: values[::step] for control, values in line.controls.items() if np.isfinite(values).any()}
+    return Drawn(
+        line.label, line.x[::step], line.bean[::step] * scale + offset, line.air[::step] * scale + offset,
+        line.rate[::step] * scale, controls,
+    )  # fmt: skip
+
+
+def row_of(one: Deviation, units: Units) -> tuple[str, str, str, str, str]:
+    """``("drop", "207.0 °C", "206.1 °C", "−0.9", "same")``."""
+    by = {
+        "s": f"{one.by:+.0f} s",
+        "°C": f"{units.show_difference(one.by):+.1f}",
+        "share": f"{100 * one.by:+.1f}",
+        "points": f"{one.by:+.1f}",
+    }[one.unit]
+    return one.words, _shown(one.wanted, one.unit, units), _shown(one.came, one.unit, units), by.replace("-", "−"), one.word
+
+
+def _shown(value: float, unit: str, units: Units) -> str:
+    if unit == "s":
+        return clock(value)
+    if unit == "°C":
+        return units.text(value, "°C", 1)
+    return f"{100 * value:.1f} %" if unit == "share" else f"{value:.1f}"

@@ -1,0 +1,191 @@
+"""Was it the same? A batch against its reference or its plan, the likely cause of what was not, and what to change next."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from firnel.core.model.causes import Cause, likely_causes
+from firnel.core.model.logged import UnusableLogError, logged_batch
+from firnel.core.model.solving import CannotSolveError, How
+from firnel.core.plan import TARGET_WORDS, Plan
+from firnel.core.review.changes import Change, changes
+from firnel.core.review.comparison import Deviation, deviations, figures_of, figures_wanted, was_the_same
+from firnel.core.units import Units, clock
+from firnel.core.vocabulary import BatchRecord, Machine
+from firnel.store.library import Library
+from firnel.work.cupping import cup_scores, cup_words
+from firnel.work.machine_knowledge import CannotKnowError, model_of
+from firnel.work.planning import solve_plan
+from firnel.work.references import reference_of
+from firnel.work.weighing import inspection_of
+
+#: Causes below this belief are not told beside the first.
+WORTH_TELLING = 0.05
+
+
+@dataclass(frozen=True)
+class Expected:
+    """An edit of the plan with what the model expects of it: the plan as it would be, and words; None where it cannot say."""
+
+    change: Change
+    words: str
+    plan: Plan | None
+
+
+@dataclass(frozen=True)
+class Judged:
+    """A batch judged: against what, the table, whether it was the same, the causes in words, and the edits called for."""
+
+    against: str
+    table: tuple[Deviation, ...]
+    same: bool | None
+    verdict: str
+    causes: tuple[tuple[str, float], ...]
+    why_none: str
+    edits: tuple[Expected, ...]
+    no_edits: str = ""  #: why none are called for
+
+
+def judge(library: Library, key: int, units: Units, against: int | None = None, with_edits: bool = True) -> Judged:
+    """Judge a batch.
+
+    Parameters
+    ----------
+    library, key : the batch.
+    units : of the words.
+    against : another batch; the plan's reference where None, or the plan itself where it has none.
+    with_edits : whether the model is asked what edits of the plan would do, which takes a second.
+
+    Raises
+    ------
+    NotInLibraryError : if one of the batches is not there.
+    """
+    record = library.batch(key)
+    plan = library.plan_book.used_by(key) or next((plan for plan in library.plans() if plan.name == record.plan), None)
+    other = library.batch(against) if against is not None else reference_of(library, plan)
+    if other is not None and other.id == key:
+        other = None
+    cups = cup_scores(library)
+    came = figures_of(record, cups.get(key))
+    if other is not None:
+        wanted, name = figures_of(other, cups.get(other.id or -1)), f"reference {other.label}"
+    elif plan is not None:
+        wanted, name = figures_wanted(plan), f"plan {plan.name}"
+    else:
+        return Judged("", (), None, "Nothing to judge it by: it has no plan, and no batch was chosen.", (), "", ())
+    table = deviations(came, wanted, plan)
+    same = was_the_same(table)
+    found, why = _causes(library, record, other, units) if other is not None else ((), "Causes need a reference batch.")
+    found = (*((words, 1.0) for words in _facts(table)), *found)
+    missed = _missed_plan(came, plan) if plan is not None else ""
+    edits = _edits(library, record, plan, table, units) if with_edits and plan is not None and not missed else ()
+    return Judged(name, table, same, _verdict(table, same, name), found, why, edits, missed)
+
+
+def _facts(table: Sequence[Deviation]) -> list[str]:
+    """What needs no model: the hand that dropped early or late."""
+    return [
+        f"it was dropped {clock(abs(one.by))} {'late' if one.by > 0 else 'early'} after first crack"
+        for one in table
+        if one.name == "development_s" and one.word == "off"
+    ]
+
+
+def _missed_plan(came: Mapping[str, float], plan: Plan) -> str:
+    """Why a plan is not to be changed by this batch: it was not roasted as the plan says; empty where it was."""
+    for one in deviations(came, figures_wanted(plan), plan):
+        if one.name == "development_s" and one.word == "off":
+            side = "long" if one.by > 0 else "short"
+            return f"Development came {clock(abs(one.by))} {side} of the plan: roast it as planned before the plan is changed."
+    return ""
+
+
+def _verdict(table: Sequence[Deviation], same: bool | None, name: str) -> str:
+    if same is None:
+        return f"Against {name} nothing can be compared: marks or figures are missing."
+    if same:
+        return f"The same as {name}, within every tolerance."
+    off = [one.words for one in table if one.word != "same" and one.name not in ("charge_c", "total_s")]
+    return f"Not the same as {name}: {', '.join(off)}."
+
+
+def _causes(
+    library: Library, record: BatchRecord, other: BatchRecord, units: Units
+) -> tuple[tuple[tuple[str, float], ...], str]:
+    """The likely causes as sentences with their belief, the likeliest first; and why there are none."""
+    machine = next((machine for machine in library.machines() if machine.name == record.machine), None)
+    if machine is None or other.machine != record.machine:
+        return (), "Causes are looked for on one machine: the two batches were roasted on different ones."
+    model, why = model_of(library, machine)
+    if model is None:
+        return (), why
+    lots = {lot.name: lot for lot in library.lots()}
+    try:
+        batch, reference = (logged_batch(one, machine, lots.get(one.lot)) for one in (record, other))
+    except UnusableLogError as error:
+        return (), str(error)
+    ranked = likely_causes(model, batch, reference)
+    told = [(cause_words(cause, machine, units), cause.confidence) for cause in ranked]
+    return tuple(entry for index, entry in enumerate(told) if index == 0 or entry[1] >= WORTH_TELLING), ""
+
+
+def cause_words(cause: Cause, machine: Machine, units: Units) -> str:
+    """One cause as a sentence: ``the steel was 12 °C colder at charge``."""
+    amount = cause.amount
+    if cause.kind == "none":
+        return "nothing behind it: what differs is what two batches differ by"
+    if cause.kind == "steel":
+        degrees = f"{abs(units.show_difference(amount)):.0f} {units.temperature}"
+        return f"the steel was {degrees} {'hotter' if amount > 0 else 'colder'} at charge"
+    if cause.kind == "load":
+        return f"the load was {100 * abs(amount):.0f} % {'heavier' if amount > 0 else 'lighter'} than was told"
+    if cause.kind == "probe":
+        degrees = f"{abs(units.show_difference(amount)):.1f} {units.temperature}"
+        return f"the bean probe read {degrees} too {'high' if amount > 0 else 'low'}: check it in boiling water"
+    if cause.kind == "fan":
+        side = "more" if amount > 0 else "less"
+        return f"the fan drew {100 * abs(amount):.0f} % {side} air at the same setting: check filter, duct and chaff collector"
+    name = "heat" if machine.heat == "electric" else "gas"
+    name = name if cause.kind == "gas" else "air"
+    return f"the {name} stood otherwise than in the reference for {clock(amount)}"
+
+
+def _edits(library: Library, record: BatchRecord, plan: Plan, table: Sequence[Deviation], units: Units) -> tuple[Expected, ...]:
+    key = record.id or -1
+    asked = changes(cup_words(library, key), inspection_of(library, key), table)
+    machine = next((machine for machine in library.machines() if machine.name == plan.machine), None)
+    return tuple(_expected(library, machine, plan, change, units) for change in asked)
+
+
+def _expected(library: Library, machine: Machine | None, plan: Plan, change: Change, units: Units) -> Expected:
+    words = change_words(plan, change, units)
+    now = getattr(plan.targets, change.target)
+    if machine is None or now is None:
+        return Expected(change, words, None)
+    asked = {*plan.wanted.asked, change.target}
+    if change.target == "development_s":
+        asked -= {"drop_c", "rise_c", "loss", "colour", "total_s", "ratio"}  # these are what follows from it
+    edited = replace(plan, targets=replace(plan.targets, **{change.target: now + change.by}), asked=tuple(asked))
+    try:
+        before, after = (solve_plan(library, machine, one, how=How.KEPT) for one in (plan, edited))
+    except (CannotKnowError, CannotSolveError) as error:
+        return Expected(change, f"{words} The model cannot say what comes of it: {error}", None)
+    loss, colour = after.roast.loss - before.roast.loss, after.roast.colour - before.roast.colour
+    drop = (after.roast.came()["drop_c"] or 0.0) - (before.roast.came()["drop_c"] or 0.0)
+    told = f"Expected: drop {units.show_difference(drop):+.1f} {units.temperature}, loss {100 * loss:+.1f} points"
+    told += f", colour {colour:+.1f}."
+    return Expected(change, f"{words} {told.replace('-', '−')}", after.plan)
+
+
+def change_words(plan: Plan, change: Change, units: Units) -> str:
+    """``Development 1:35 → 1:55: grassy in the cup.``"""
+    now, name = getattr(plan.targets, change.target), TARGET_WORDS[change.target].capitalize()
+    if change.target.endswith("_s"):
+        shown = clock(now) + " → " + clock(now + change.by) if now is not None else f"{change.by:+.0f} s"
+    else:
+        by = units.show_difference(change.by)
+        shown = f"{by:+.0f} {units.temperature}"
+        if now is not None:
+            shown = f"{units.text(now, '°C', 0, with_unit=False)} → {units.text(now + change.by, '°C', 0)}"
+    return f"{name} {shown}: {change.why}."
