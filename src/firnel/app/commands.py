@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -16,11 +18,15 @@ from firnel.core.units import clock
 from firnel.work.records import (
     BatchFilter,
     ImportWishes,
+    Library,
     export_text,
     import_file,
     sheet_of,
     show_document,
 )
+
+if TYPE_CHECKING:
+    from firnel.work.reports import Report
 
 
 @click.group(invoke_without_command=True)
@@ -186,21 +192,60 @@ def show(batch: str, library_at: str | None, as_json: bool) -> None:
 
 @main.command()
 @click.argument("batch")
-@click.option("--format", "form", type=click.Choice(["csv", "json"]), required=True)
-@click.option("-o", "--output", type=click.Path(path_type=Path), help="File to write; standard output otherwise.")
+@click.option("--format", "form", type=click.Choice(["csv", "json", "xlsx", "pdf"]), required=True)
+@click.option(
+    "-o", "--output", type=click.Path(path_type=Path), help="File to write; standard output otherwise, for csv and json."
+)
 @library_option
 def export(batch: str, form: str, output: Path | None, library_at: str | None) -> None:
-    """Write one batch as CSV or JSON."""
-    with opened(library_at) as library:
-        text = export_text(library, library.batch(library.find_batch(batch)), form)
-    if output is None:
-        click.echo(text, nl=False)
-        return
+    """Write one batch as CSV, JSON, XLSX or PDF; or ``all``, as open data, into the folder that is named."""
+    if output is None and (form in ("xlsx", "pdf") or batch == "all"):
+        raise click.UsageError("This needs a place to write to: -o.")
     try:
-        output.write_text(text, encoding="utf-8")
+        with opened(library_at) as library:
+            said = _exported(library, batch, form, output)
     except OSError as error:
-        raise CouldNotError(f"{output} cannot be written: {error.strerror}.") from error
-    click.echo(f"Wrote {output}", err=True)
+        raise CouldNotError(f"{output} cannot be written: {error.strerror or error}.") from error
+    if said is not None:
+        click.echo(said, nl=False)
+    else:
+        click.echo(f"Wrote {output}", err=True)
+
+
+def _exported(library: Library, batch: str, form: str, output: Path | None) -> str | None:
+    """The text for standard output; None where a file or folder was written."""
+    if batch == "all" and output is not None:
+        from firnel.work.reports import open_data
+
+        open_data(library, output)
+        return None
+    key = library.find_batch(batch)
+    if form in ("csv", "json"):
+        text = export_text(library, library.batch(key), form)
+        if output is None:
+            return text
+        output.write_text(text, encoding="utf-8")
+    elif output is not None:
+        from firnel.core.units import Units
+        from firnel.work.reports import batch_report, write_workbook
+
+        report = batch_report(library, key, Units())
+        if form == "xlsx":
+            write_workbook(output, report)
+        else:
+            _on_paper(output, report)
+    return None
+
+
+def _on_paper(output: Path, report: Report) -> None:
+    """Paper needs Qt's fonts, but no display."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from firnel.app.window import make_application
+    from firnel.ui.shared.report_paper import write_report
+    from firnel.ui.theme.look import Look
+
+    Look(make_application())
+    write_report(output, report)
 
 
 for _command in (machine, forecast, plan, simulate, roast):

@@ -14,10 +14,12 @@ from firnel.ui.bench.choosing import BatchTicks
 from firnel.ui.bench.cup_form import CupForm
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, label
+from firnel.ui.shared.report_button import report_button
 from firnel.work import cupping
 from firnel.work.cupping import TableSet
 from firnel.work.desk import Desk
 from firnel.work.records import BatchFilter
+from firnel.work.reports import Report, session_report
 
 #: So many of the newest batches are offered.
 OFFERED = 80
@@ -41,6 +43,7 @@ class CupPage(ListPage):
         for widget, action in ((self._print, self._on_print), (self._reveal, self.reveal), (self._set, lambda: self.begin([]))):
             widget.clicked.connect(action)
             self.head.add(widget)
+        self.head.add(report_button(self._report, self.head.subtitle.setText))
         self._pages = QStackedWidget()
         self._setting, self.form, self._told = self._setting_page(), CupForm(), TableResults()
         self.form.entered.connect(self._on_entered)
@@ -161,6 +164,9 @@ class CupPage(ListPage):
         self.refresh()
         self.select_key(lambda other: other.id == table.id)
         self.show_choice(self._table)
+
+    def _report(self) -> Report | None:
+        return session_report(self._desk.library, self._table) if self._table is not None else None
 
     def _on_print(self) -> None:
         if self._table is None:

@@ -11,8 +11,10 @@ from firnel.core.units import clock
 from firnel.ui.day.queue_card import QueueCard
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
+from firnel.ui.shared.report_button import report_button
 from firnel.work.desk import Desk
 from firnel.work.records import BatchFilter, BatchLine
+from firnel.work.reports import Report, month_report
 
 
 class DayView(ListPage):
@@ -38,6 +40,7 @@ class DayView(ListPage):
         forth.clicked.connect(self._on_forth)
         for widget in (back, self._date, forth):
             self.head.add(widget)
+        self.head.add(report_button(self._report, self.head.subtitle.setText))
         self._date.dateChanged.connect(self.refresh)
         totals, column = card()
         column.addWidget(label("The day", "heading"))
@@ -62,6 +65,11 @@ class DayView(ListPage):
 
     def _on_forth(self) -> None:
         self._date.setDate(self._date.date().addDays(1))
+
+    def _report(self) -> Report:
+        """Of the month of the day that is shown."""
+        day = self._date.date().toPyDate()
+        return month_report(self._desk.library, day.year, day.month, self._desk.settings.units)
 
     def refresh(self) -> None:
         """Read the day anew."""

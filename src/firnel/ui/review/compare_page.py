@@ -13,9 +13,11 @@ from firnel.core.vocabulary import Control
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
+from firnel.ui.shared.report_button import report_button
 from firnel.ui.theme.look import Look
 from firnel.work.compare_picture import ComparePicture, Drawn, compare
 from firnel.work.desk import Desk
+from firnel.work.reports import Report, comparison_report
 
 #: Beyond this many batches the others are drawn thin and alike.
 FEW = 6
@@ -99,6 +101,7 @@ class ComparePage(QWidget):
         for widget in (self.add, self.clear, self.at):
             row.addWidget(widget)
         row.addWidget(self._said, 1)
+        row.addWidget(report_button(self._report, self._say))
         return row
 
     def choose(self, key: int) -> None:
@@ -123,6 +126,11 @@ class ComparePage(QWidget):
         keys, at, units, library = tuple(self.keys), self.at.currentData(), self._desk.settings.units, self._desk.library
         if keys:
             self.background.run("compare", lambda: compare(library, keys, at, units), self.show_picture)
+
+    def _report(self) -> Report | None:
+        if not self.keys:
+            return None
+        return comparison_report(self._desk.library, self.keys, self.at.currentData(), self._desk.settings.units)
 
     def _say(self, sentence: str) -> None:
         self._said.show_text(sentence)

@@ -21,6 +21,7 @@ from firnel.ui.review.time_page import TimePage
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import dress_table
 from firnel.ui.shared.parts import button, card, label
+from firnel.ui.shared.report_button import report_button
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
@@ -28,6 +29,7 @@ from firnel.work.desk import Desk
 from firnel.work.planning import plan_of_batch
 from firnel.work.records import BatchFilter, BatchSheet, sheet_of, with_mark
 from firnel.work.references import reference_key, set_reference
+from firnel.work.reports import Report, batch_report
 from firnel.work.review_picture import ReviewCurves, review_curves, review_picture
 
 #: Typing in the search is answered this long after the last key. [ms]
@@ -97,6 +99,7 @@ class ReviewView(QWidget):
         self._reference.setShortcut(QKeySequence("Ctrl+R"))
         self._reference.setCheckable(True)
         self._reference.clicked.connect(self.choose_reference)
+        self.sheet.head.add(report_button(self._batch_report, self._say))
         self.sheet.head.add(self._reference)
         self.sheet.head.add(again)
         self.sheet.head.add(undo)
@@ -118,6 +121,11 @@ class ReviewView(QWidget):
         self.same.accepted.connect(self._on_accepted)
         self.ladder.plan_wanted.connect(self.plan_wanted)
         row.addWidget(self.tabs, 1)
+
+    def _batch_report(self) -> Report | None:
+        if self._record is None or self._record.id is None:
+            return None
+        return batch_report(self._library, self._record.id, self._desk.settings.units)
 
     def _on_page(self, number: int) -> None:
         page = (None, self.compare, self.same, self.time, self.ladder)[number]

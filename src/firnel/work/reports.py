@@ -1,0 +1,222 @@
+"""Reports: a batch, a comparison, a table that was cupped, a month; and everything as open data."""
+
+from __future__ import annotations
+
+import csv
+import json
+from collections.abc import Callable, Sequence
+from datetime import UTC, datetime
+from pathlib import Path
+
+from firnel.core.units import Units, clock
+from firnel.core.vocabulary import Control, MarkKind
+from firnel.exchange.report import Block, Chart, Curve, Heading, Report, Table, Text, write_workbook
+from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.work.compare_picture import compare
+from firnel.work.cupping import TableSet, results
+from firnel.work.over_time import replication
+from firnel.work.records import export_text, sheet_of
+from firnel.work.review_picture import review_picture
+from firnel.work.sameness import judge
+from firnel.work.weighing import inspection_of, level_word
+
+__all__ = ["Chart", "Heading", "Report", "Table", "Text", "batch_report", "comparison_report", "month_report", "open_data",
+           "session_report", "write_workbook"]  # fmt: skip
+
+DEVIATION = ("figure", "wanted", "came", "by", "")
+
+
+def batch_report(library: Library, key: int, units: Units) -> Report:
+    """The sheet of one batch."""
+    record = library.batch(key)
+    machine = next((machine for machine in library.machines() if machine.name == record.machine), None)
+    picture = review_picture(sheet_of(record), machine, units)
+    curves = picture.curves
+    drop = record.mark(MarkKind.DROP)
+    end = drop.t - record.charge_t if drop else float(curves.t[-1]) if curves.t.size else 0.0
+    part, rated = (curves.t >= 0.0) & (curves.t <= end), (curves.rate_t >= 0.0) & (curves.rate_t <= end)
+    judged = judge(library, key, units, with_edits=False)
+    stages = tuple((row[0].removeprefix("*"), *row[1:]) for row in picture.stages[1:])
+    blocks: list[Block] = [
+        Chart("Bean and air", units.temperature, (
+            Curve("bean", "ink", False, curves.t[part], curves.bean[part]),
+            Curve("air", "slate", True, curves.t[part], curves.air[part]),
+        )),
+        Chart("Rate of rise", f"{units.temperature}/min", (
+            Curve("rate", "plum", False, curves.rate_t[rated], curves.rate[rated]),), high=110.0),
+        Table("Marks", ("mark", "time", units.temperature), tuple(
+            (row.name, clock(row.t), row.bean) for row in picture.marks if row.t is not None
+        )),
+        Table("Stages", ("stage", "time", "share", "rise", "rate"), stages),
+        Table("Moves", ("time", "move"), picture.moves, words=2),
+        Table("Results", ("", ""), (*picture.results, ("Roast level", level_word(record.colour_ground) or "–"))),
+    ]  # fmt: skip
+    if judged.table:
+        blocks += [Text(judged.verdict), Table("Deviations", DEVIATION, _deviation_rows(library, key, units))]
+    if judged.causes:
+        blocks.append(Text("Likely: " + "; ".join(f"{words} ({100 * belief:.0f} %)" for words, belief in judged.causes) + "."))
+    eye = inspection_of(library, key)
+    if eye:
+        blocks.append(Table("By eye", ("", ""), tuple((name, f"{value:.3g}") for name, value in eye.items())))
+    if record.remark:
+        blocks.append(Text(record.remark))
+    about = f"{record.lot or 'lot not told'} on {record.machine or 'an unknown machine'}, {_when(record.started)}"
+    return Report(f"Batch {record.label}", about, tuple(blocks))
+
+
+def _deviation_rows(library: Library, key: int, units: Units) -> tuple[tuple[str, ...], ...]:
+    from firnel.work.compare_picture import row_of
+
+    return tuple(row_of(one, units) for one in judge(library, key, units, with_edits=False).table)
+
+
+def comparison_report(library: Library, keys: Sequence[int], at: str, units: Units) -> Report:
+    """Batches over each other, with the table of each against the first.
+
+    Raises
+    ------
+    ValueError : if none of them can be aligned so.
+    """
+    picture = compare(library, keys, at, units)
+    if not picture.drawn:
+        raise ValueError(" ".join(picture.complaints) or "No batch was chosen.")
+    beans = tuple(
+        Curve(one.label, "ink" if index == 0 else "ember", index > 0, one.x, one.bean)
+        for index, one in enumerate(picture.drawn)
+    )
+    gas = tuple(
+        Curve(one.label, "ember", index > 0, one.x, one.controls[Control.GAS])
+        for index, one in enumerate(picture.drawn)
+        if Control.GAS in one.controls
+    )
+    less = tuple(Curve(label, "ember", index > 0, x, bean) for index, (label, x, bean, _) in enumerate(picture.differences))
+    blocks: list[Block] = [Chart("Bean", units.temperature, beans, picture.stages)]
+    if less:
+        blocks.append(Chart(f"Bean against {picture.drawn[0].label}", units.temperature, less, picture.stages, 100.0))
+    if gas:
+        blocks.append(Chart("Heat", "machine's scale", gas, picture.stages, 100.0))
+    for label, rows in picture.tables:
+        blocks.append(Table(f"{label} against {picture.drawn[0].label}", DEVIATION, rows))
+    blocks += [Text(complaint) for complaint in picture.complaints]
+    return Report(f"Comparison of {len(picture.drawn)} batches", f"aligned {at.replace('_', ' ')}", tuple(blocks))
+
+
+def session_report(library: Library, table: TableSet) -> Report:
+    """A cupping that was revealed.
+
+    Raises
+    ------
+    ValueError : if it is not revealed.
+    """
+    told, agreed = results(library, table)
+    rows = tuple(
+        (
+            str(one.rank or "–"), one.label, one.coffee.code, "–" if one.score is None else f"{one.score:.2f}",
+            "–" if one.spread is None else f"{one.spread:.2f}", str(one.cuppers), "reference" if one.coffee.reference else "",
+        )
+        for one in told
+    )  # fmt: skip
+    said = tuple((one.label, ", ".join(one.words)) for one in told if one.words)
+    blocks: list[Block] = [Table("Results", ("rank", "batch", "code", "score", "spread", "cuppers", ""), rows, words=3)]
+    if agreed is not None:
+        blocks.append(Text(agreed.words))
+    if said:
+        blocks.append(Table("Said", ("batch", "words"), said, words=2))
+    cuppers = ", ".join(table.document["cuppers"])
+    return Report(table.name, f"{_when(table.at)}; cuppers {cuppers}; {table.document['form']} form", tuple(blocks))
+
+
+def month_report(library: Library, year: int, month: int, units: Units) -> Report:
+    """All batches of a month, what they come to, and how well plans are kept.
+
+    Raises
+    ------
+    ValueError : if there is no such month.
+    """
+    start = datetime(year, month, 1).astimezone()
+    end = datetime(year + month // 12, month % 12 + 1, 1).astimezone()
+    wanted = BatchFilter(since=start.astimezone(UTC), until=end.astimezone(UTC), statuses=("done", "dropped"))
+    lines = library.batch_lines(wanted, limit=5000)[::-1]
+    green = sum(line.load_kg or 0.0 for line in lines)
+    roasted = sum(line.roasted_kg or 0.0 for line in lines)
+    by_lot: dict[str, list[BatchLine]] = {}
+    for line in lines:
+        by_lot.setdefault(line.lot or "–", []).append(line)
+    lots = tuple(
+        (name, str(len(own)), units.text(sum(line.load_kg or 0.0 for line in own), "kg"),
+         units.text(sum(line.roasted_kg or 0.0 for line in own), "kg"))
+        for name, own in sorted(by_lot.items())
+    )  # fmt: skip
+    kept = tuple(
+        (
+            one.plan,
+            str(one.batches),
+            f"{100 * one.kept:.0f} %",
+            "–" if one.development_sd is None else f"{one.development_sd:.1f} s",
+        )
+        for one in replication(library)
+    )
+    totals = f"{len(lines)} batches, {units.text(green, 'kg')} of green, {units.text(roasted, 'kg')} roasted."
+    blocks = (
+        Text(totals),
+        Table("By lot", ("lot", "batches", "green", "roasted"), lots),
+        Table("Plans kept", ("plan", "batches", "in tolerance", "development ±"), kept),
+        Table("Batches", ("batch", "day", "lot", "plan", "development", "drop", "loss"), tuple(
+            (
+                line.label, f"{line.started.astimezone():%-d %b}", line.lot or "–", line.plan or "–", clock(line.development_s),
+                units.text(line.drop_c, "°C", 1), "–" if line.loss is None else f"{100 * line.loss:.1f} %",
+            )
+            for line in lines
+        ), words=4),
+    )  # fmt: skip
+    return Report(f"{start:%B %Y}", "what was roasted", blocks)
+
+
+def _when(at: datetime) -> str:
+    return f"{at.astimezone():%-d %B %Y, %H:%M}"
+
+
+#: Columns of the table of all batches.
+OPEN_COLUMNS = (
+    "id", "label", "started", "lot", "machine", "plan", "operator", "status", "load_kg", "roasted_kg", "loss", "colour_whole",
+    "colour_ground", "room_c", "drying_s", "browning_s", "development_s", "total_s", "drop_c",
+)  # fmt: skip
+
+
+def open_data(library: Library, folder: Path, progress: Callable[[float], bool] = lambda done: True) -> int:
+    """Write everything as CSV and JSON into a folder: a table of batches, each batch whole, the bench. Returns the count.
+
+    Raises
+    ------
+    OSError : if the folder cannot be written.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    lines = library.batch_lines(BatchFilter(), limit=1_000_000)
+    with (folder / "batches.csv").open("w", newline="", encoding="utf-8") as file:
+        writer = csv.writer(file)
+        writer.writerow(OPEN_COLUMNS)
+        for line in lines:
+            writer.writerow([_cell(getattr(line, name)) for name in OPEN_COLUMNS])
+    done = 0
+    for line in lines:
+        if not progress(done / max(len(lines), 1)):
+            break
+        text = export_text(library, library.batch(line.id), "json")
+        (folder / f"batch-{line.label}-{line.id}.json").write_text(text, encoding="utf-8")
+        done += 1
+    notes = [
+        {"batch": note.batch_id, "kind": note.kind, "at": note.at.isoformat(), **note.document}
+        for note in library.bench_book.notes()
+    ]
+    tables = [
+        {"kind": table.kind, "name": table.name, "at": table.at.isoformat(), "revealed": table.revealed, **table.document}
+        for table in library.bench_book.tables()
+    ]
+    (folder / "bench.json").write_text(
+        json.dumps({"notes": notes, "tables": tables}, indent=1, ensure_ascii=False), encoding="utf-8"
+    )
+    return done
+
+
+def _cell(value: object) -> object:
+    return value.isoformat() if isinstance(value, datetime) else "" if value is None else value
