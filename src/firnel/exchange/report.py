@@ -120,7 +120,9 @@ def _table_rows(table: Table) -> list[Sequence[object]]:
 
 
 def _figure(text: str) -> object:
-    """A figure where the text is nothing else, so that it can be reckoned with."""
+    """A figure where the text is nothing else, so that it can be reckoned with; a number of a batch, ``0042``, stays one."""
+    if text.startswith("0") and text[1:2].isdecimal():
+        return text
     try:
         return float(text.replace("−", "-"))
     except ValueError:

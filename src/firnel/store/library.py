@@ -314,6 +314,26 @@ class Library:
                 plan=row.plan or "", remark=row.remark, status=row.status, id=key,
             )  # fmt: skip
 
+    def bean_curves(self, keys: Sequence[int], every: int = 4) -> dict[int, tuple[FloatArray, FloatArray]]:
+        """Every so many readings of the bean probe of many batches at once: log times [s] and readings [degC], by id."""
+        query = (
+            select(readings.c.batch_id, readings.c.t, readings.c.bean)
+            .where(readings.c.batch_id.in_(keys), readings.c.seq % every == 0)
+            .order_by(readings.c.batch_id, readings.c.seq)
+        )
+        with self.engine.connect() as connection:
+            table = np.array([tuple(row) for row in connection.execute(query)], float).reshape(-1, 3)
+        return {key: (table[own, 1], table[own, 2]) for key in keys if (own := table[:, 0] == key).any()}
+
+    def all_marks(self, keys: Sequence[int]) -> dict[int, dict[MarkKind, float]]:
+        """The marks of many batches at once, by id: log time [s] by kind."""
+        query = select(marks.c.batch_id, marks.c.kind, marks.c.t).where(marks.c.batch_id.in_(keys))
+        found: dict[int, dict[MarkKind, float]] = {}
+        with self.engine.connect() as connection:
+            for key, kind, t in connection.execute(query):
+                found.setdefault(key, {})[MarkKind(kind)] = t
+        return found
+
     def mark_reading(self, key: int, kind: MarkKind) -> float | None:
         """The bean reading at a mark of a batch, without reading all of the batch. [degC]"""
         query = select(marks.c.bean).where(marks.c.batch_id == key, marks.c.kind == kind.value)

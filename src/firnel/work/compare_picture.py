@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.review.comparison import (
+    BOUNDS,
     STAGES,
     Aligned,
     CannotAlignError,
@@ -18,12 +19,14 @@ from firnel.core.review.comparison import (
     figures_of,
 )
 from firnel.core.units import Units, clock
-from firnel.core.vocabulary import BatchRecord, Control, FloatArray
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray, MarkKind
 from firnel.store.library import Library
 from firnel.work.cupping import cup_scores
 
 #: Curves are thinned to so many points each: more are not seen.
 POINTS = 240
+#: More than the first are drawn as a crowd, more than the second with fewer points each.
+MANY, CROWD = 12, 60
 
 
 @dataclass(frozen=True)
@@ -51,6 +54,8 @@ class ComparePicture:
 
 def compare(library: Library, keys: Sequence[int], at: str, units: Units) -> ComparePicture:
     """Compare batches; the first is the reference. What cannot be aligned is left out, and says why."""
+    if len(keys) > MANY:
+        return _many(library, keys, at, units)
     records = [library.batch(key) for key in keys]
     lines: list[tuple[BatchRecord, Aligned]] = []
     complaints = []
@@ -74,6 +79,26 @@ def compare(library: Library, keys: Sequence[int], at: str, units: Units) -> Com
         for record, _ in others
     )
     return ComparePicture(at == STAGES, drawn, less, tables, tuple(complaints))
+
+
+def _many(library: Library, keys: Sequence[int], at: str, units: Units) -> ComparePicture:
+    """So many that only their bean curves are drawn, read at once."""
+    curves, marks = library.bean_curves(keys, 4 if len(keys) <= CROWD else 8), library.all_marks(keys)
+    scale, offset = units.show_difference(1.0), units.show(0.0, "°C")
+    drawn, left_out = [], 0
+    none = np.empty(0)
+    for key in keys:
+        own, curve = marks.get(key, {}), curves.get(key)
+        needed = BOUNDS if at == STAGES else (MarkKind.CHARGE, MarkKind(at))
+        if curve is None or any(kind not in own for kind in needed):
+            left_out += 1
+            continue
+        t, bean = curve
+        part = (t >= own[MarkKind.CHARGE]) & (t <= own.get(MarkKind.DROP, np.inf))
+        x = np.interp(t[part], [own[k] for k in BOUNDS], np.arange(4.0)) if at == STAGES else t[part] - own[MarkKind(at)]
+        drawn.append(Drawn(f"{key}", x, bean[part] * scale + offset, none, none, {}))
+    complaints = (f"{left_out} batches lack a mark for this alignment.",) if left_out else ()
+    return ComparePicture(at == STAGES, tuple(drawn), (), (), complaints)
 
 
 def _drawn(line: Aligned, scale: float, offset: float) -> Drawn:

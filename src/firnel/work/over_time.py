@@ -130,7 +130,7 @@ def candidates(values: FloatArray, companions: Mapping[str, FloatArray]) -> tupl
     found = []
     for words, other in companions.items():
         known = np.isfinite(other) & np.isfinite(values)
-        if known.sum() < LEAST_FOR_DRIFT or np.unique(other[known]).size < 3:
+        if known.sum() < LEAST_FOR_DRIFT or min(np.unique(part[known]).size for part in (other, values)) < 3:
             continue
         told = stats.spearmanr(values[known], other[known])
         found.append(Candidate(words, float(told.statistic), min(float(told.pvalue) * len(companions), 1.0)))

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
+from scipy.signal import savgol_filter
 
 from firnel.core.plan import Plan
-from firnel.core.rate_of_rise import smooth_rate_of_rise
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Mark, MarkKind
 
 STAGES = "stages"
@@ -16,6 +16,8 @@ STAGES = "stages"
 ALIGNMENTS = (MarkKind.CHARGE.value, MarkKind.YELLOW.value, MarkKind.FIRST_CRACK.value, MarkKind.DROP.value, STAGES)
 #: Marks that bound the stages; each stage is stretched to a width of one.
 BOUNDS = (MarkKind.CHARGE, MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP)
+#: The rate is taken over so many seconds, an odd number.
+RATE_WINDOW_S = 31
 #: Points on a common axis.
 POINTS = 600
 
@@ -55,11 +57,23 @@ def aligned(record: BatchRecord, at: str = MarkKind.CHARGE.value) -> Aligned:
     end = marks[MarkKind.DROP].t if MarkKind.DROP in marks else float(trace.t[-1])
     part = (trace.t >= marks[MarkKind.CHARGE].t) & (trace.t <= end)
     t, bean = trace.t[part], trace.bean[part]
-    moves_t = tuple(move.t for move in record.moves if move.control is not Control.DRUM)
-    rate = smooth_rate_of_rise(t, bean, marks[MarkKind.CHARGE].t, moves_t)
     x = stage_axis(t, marks) if at == STAGES else t - marks[MarkKind(at)].t
     controls = {control: trace.control(control)[part] for control in Control}
-    return Aligned(record.label, x, bean, trace.air[part], np.interp(t, rate.t, rate.c_per_min), controls)
+    return Aligned(record.label, x, bean, trace.air[part], quick_rate(t, bean), controls)
+
+
+def quick_rate(t: FloatArray, bean: FloatArray) -> FloatArray:
+    """Rate of rise by a moving parabola over half a minute: for laying over each other, where edges at moves do not matter.
+
+    Returns degC/min at ``t``, shape (n,).
+    """
+    known = np.isfinite(bean)
+    if known.sum() < RATE_WINDOW_S:
+        return np.full(t.size, np.nan)
+    grid = np.arange(t[known][0], t[known][-1], 1.0)
+    even = np.interp(grid, t[known], bean[known])
+    window = min(RATE_WINDOW_S, even.size - (even.size + 1) % 2)
+    return np.asarray(np.interp(t, grid, 60.0 * savgol_filter(even, window, 2, deriv=1)))
 
 
 def stage_axis(t: FloatArray, marks: Mapping[MarkKind, Mark]) -> FloatArray:

@@ -150,12 +150,18 @@ class ComparePage(QWidget):
         self._against.setText(f"Against {first}" if picture.tables else f"Batch {first}")
         self._table.show_rows(_table(first, picture.tables[:MOST_COLUMNS]))
 
-    def _pen(self, index: int, count: int, colour: str, width: float) -> object:
-        if count > FEW and index:
-            faint = QColor(colour)
-            faint.setAlpha(70)
-            return pg.mkPen(faint, width=1.0)
+    def _pen(self, index: int, colour: str, width: float) -> object:
         return line_pen(colour, width if index == 0 else 0.7 * width, STYLES[index % len(STYLES)])
+
+    def _crowd(self, drawn: tuple[Drawn, ...]) -> None:
+        """All the others as one faint line with gaps: so many lines of their own could not be panned."""
+        gap = np.array([np.nan])
+        x = np.concatenate([part for one in drawn for part in (one.x, gap)])
+        y = np.concatenate([part for one in drawn for part in (one.bean, gap)])
+        faint = QColor(self._look.palette.ember)
+        faint.setAlpha(90)
+        item = pg.PlotCurveItem(x, y, pen=pg.mkPen(faint, width=1), connect="finite", antialias=False)
+        self.top.plot.addItem(item, ignoreBounds=True)
 
     def _draw(self) -> None:
         picture = self._picture
@@ -164,29 +170,30 @@ class ComparePage(QWidget):
         if picture is None or not picture.drawn:
             return
         palette, count = self._look.palette, len(picture.drawn)
-        for index, one in reversed(list(enumerate(picture.drawn))):
-            if count <= FEW:
-                self._curve(self.top, one.x, one.air, self._pen(index, count, palette.slate, 1.4))
-            self._curve(self.top, one.x, one.bean, self._pen(index, count, palette.ink if index == 0 else palette.ember, 2.6))
-            if count <= FEW:
-                self._steps(one, index, count)
+        if count > FEW:
+            self._crowd(picture.drawn[1:])
+        for index, one in reversed(list(enumerate(picture.drawn[: FEW if count <= FEW else 1]))):
+            if one.air.size:
+                self._curve(self.top, one.x, one.air, self._pen(index, palette.slate, 1.4))
+            self._curve(self.top, one.x, one.bean, self._pen(index, palette.ember if index else palette.ink, 2.6))
+            self._steps(one, index)
         for index, (_, x, bean, _rate) in enumerate(picture.differences, start=1):
             calm = np.convolve(bean, np.ones(SMOOTH) / SMOOTH, "valid")
-            self._curve(self.less, x[SMOOTH // 2 : SMOOTH // 2 + calm.size], calm, self._pen(index, count, palette.ember, 2.4))
+            self._curve(self.less, x[SMOOTH // 2 : SMOOTH // 2 + calm.size], calm, self._pen(index, palette.ember, 2.4))
         self.less.plot.addItem(pg.InfiniteLine(0.0, angle=0, pen=line_pen(palette.soft, 1.0)), ignoreBounds=True)
         self._span(picture)
 
     def _curve(self, lane: Lane, x: np.ndarray, y: np.ndarray, pen: object) -> None:
         lane.plot.addItem(pg.PlotCurveItem(x, y, pen=pen, connect="finite", antialias=len(x) < 300), ignoreBounds=True)
 
-    def _steps(self, one: Drawn, index: int, count: int) -> None:
+    def _steps(self, one: Drawn, index: int) -> None:
         for row, control in enumerate((Control.GAS, Control.AIRFLOW)):
             values = one.controls.get(control)
             if values is None:
                 continue
             top = max(float(np.nanmax(values)), 1e-9)
             colour = self._look.palette.ember if control is Control.GAS else self._look.palette.slate
-            self._curve(self.hands, one.x, (1 - row) + 0.85 * values / top, self._pen(index, count, colour, 2.0))
+            self._curve(self.hands, one.x, (1 - row) + 0.85 * values / top, self._pen(index, colour, 2.0))
 
     def _span(self, picture: ComparePicture) -> None:
         low = min(float(one.x[0]) for one in picture.drawn)
