@@ -481,7 +481,7 @@ def test_a_batch_is_planned_again_from_review_and_moved_to_another_machine(qtbot
     window.show_station("Review")
     review = window.view("Review")
     qtbot.waitUntil(lambda: review.sheet.head.title.text() != "", timeout=10_000)
-    press(qtbot, review, "Plan it again")
+    press(qtbot, review, "Plan it")
     plans = window.view("Plan")
     assert plans.isVisible()
     with qtbot.waitSignal(plans.editor.solved, timeout=20_000):

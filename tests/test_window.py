@@ -167,7 +167,7 @@ def test_two_batches_are_laid_over_each_other(qtbot, open_window):
     window.show_station("Review")
     review = window.view("Review")
     qtbot.waitUntil(lambda: review.sheet.head.title.text().startswith("0005"))
-    press_button(qtbot, review, "Lay over others")
+    press_button(qtbot, review, "Lay over")
     review.table.selectRow(2)
     qtbot.waitUntil(lambda: review.sheet.head.title.text().startswith("0003"))
     over = review.sheet.curves._over.getData()[0]

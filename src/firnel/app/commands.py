@@ -248,5 +248,23 @@ def _on_paper(output: Path, report: Report) -> None:
     write_report(output, report)
 
 
+@main.command()
+@click.option("--weight", "weight_kg", type=float, default=4.35, show_default=True, help="What it comes to, kg.")
+def scale(weight_kg: float) -> None:
+    """A stand-in for a scale: prints its serial port, and the weight on it until it is interrupted."""
+    import time
+
+    from firnel.devices.scale import StandInScale
+
+    stand_in = StandInScale(weight_kg)
+    click.echo(stand_in.port)
+    sys.stdout.flush()
+    try:
+        while True:
+            time.sleep(0.5)
+    except KeyboardInterrupt:
+        stand_in.close()
+
+
 for _command in (machine, forecast, plan, simulate, roast):
     main.add_command(_command)

@@ -158,6 +158,8 @@ def _stalled(plan: Plan) -> Plan:
     return replace(plan, moves=moves)
 
 
+#: Which of the batches without trouble each plan has for its reference.
+REFERENCE_NUMBER = 3
 #: The plan that a ladder was roasted of, who cupped it, and the development that they like best. [s]
 LADDER_OF, CUPPERS, BEST_S = "Sample washed", ("Asha", "Bo", "Cléo"), 84.0
 #: What waits to be roasted.
@@ -223,13 +225,15 @@ def build_demo_library(
     plans = {recipe.name: library.save_plan(plan_of(recipe, machines[recipe.machine])) for recipe in RECIPES}
     schedule = _schedule()
     rng = np.random.default_rng(SEED)
+    good: dict[str, int] = {}
     for number, (ago, minute, name, trouble) in enumerate(schedule, start=1):
         when = (today - timedelta(days=ago)).replace(hour=minute // 60, minute=minute % 60, second=0, microsecond=0)
         record = roast_record(plans[name], TROUBLES[trouble], f"{400 + number:04d}", when.astimezone(UTC), rng)
         if number >= len(schedule) - 1:  # the newest two still wait for the scale
             record = replace(record, roasted_kg=None, colour_whole=None, colour_ground=None, status="dropped")
         key = library.add_record(record)
-        if not trouble:
+        good[name] = good.get(name, 0) + (not trouble)
+        if not trouble and good[name] == REFERENCE_NUMBER:
             set_reference(library, plans[name], key)
         progress(number, len(schedule))
     for machine in machines.values():

@@ -28,13 +28,17 @@ from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.store.library import Library
+from firnel.ui.bench.view import BenchView
 from firnel.ui.day.view import DayView
 from firnel.ui.machines.view import MachinesView
 from firnel.ui.plan.view import PlanView
 from firnel.ui.review.view import ReviewView
+from firnel.ui.roast.practice import PracticeWindow
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
+from firnel.work.before_charge import check_label, tick_next
 from firnel.work.desk import at_once
+from firnel.work.practice import Practice
 from firnel.work.roast_session import BatchOrder
 from firnel.work.settings import Settings
 
@@ -110,12 +114,14 @@ class Stage:
         """Let the window draw, and the background finish."""
         self.window.desk.aside = at_once
         self.window.desk.look_ahead()
+        self.window.desk.watch_steel(at_once=True)
         self.window.roast.refresh()
         for _ in range(6):
             self.application.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 60)
         review = self.window.view("Review") if "Review" in self.window.made_views() else None
         if isinstance(review, ReviewView):
-            review.background.wait()
+            for page in (review, review.compare, review.same, review.time, review.ladder):
+                page.background.wait()
             for _ in range(4):
                 self.application.processEvents()
 
@@ -152,11 +158,7 @@ def walk_through(library_at: Path, into: Path, theme: str = "day") -> int:
 def _walk_by_day(stage: Stage, into: Path) -> None:
     session = stage.window.desk.session
     stage.window.show_station("Roast")
-    stage.wind_on(lambda: stage.roaster.t > 20)
-    stage.window.roast.begin_prepare()
-    stage.picture(into / "roast-prepare.png")
-    stage.window.roast.prepare.cancelled.emit()
-    stage.prepare()
+    _walk_before(stage, into)
     stage.wind_on(lambda: MarkKind.CHARGE in stage.hand.marks)
     stage.wind_on(lambda: MarkKind.YELLOW in session.marks)
     yellow = stage.roaster.t
@@ -186,6 +188,11 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
     stage.picture(into / "roast-cooling.png")
     stage.window.show_station("Bench")
     stage.picture(into / "bench.png")
+    bench = stage.window.view("Bench")
+    if isinstance(bench, BenchView):
+        bench.tabs.choose(1)
+        bench.cup.select_key(lambda table: table.revealed)
+        stage.picture(into / "bench-cup.png")
     stage.window.show_station("Review")
     stage.settle()
     review = stage.window.view("Review")
@@ -196,11 +203,86 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
         review.table.selectRow(6)
         stage.settle()
         stage.picture(into / "review.png")
-        review.lay_over()
-        review.table.selectRow(4)
-        stage.settle()
-        stage.picture(into / "review-overlay.png")
+        _walk_review(stage, review, into)
     stage.close()
+
+
+def _walk_before(stage: Stage, into: Path) -> None:
+    session = stage.window.desk.session
+    stage.wind_on(lambda: stage.roaster.t > 20)
+    stage.prepare()
+    stage.wind_on(lambda: stage.roaster.t > 52)
+    desk = stage.window.desk
+    for _ in range(2):
+        tick_next(session, desk.clock.now())
+    load = session.order.load_kg or 0.0
+    check_label(session, f"firnel;{session.label};{load:.3f};{stage.plan.lot}", desk.clock.now())
+    stage.picture(into / "roast-ready.png")
+
+
+def _walk_review(stage: Stage, review: ReviewView, into: Path) -> None:
+    def choose(label: str) -> None:
+        review.search.setText(label)
+        review.search_now()
+        stage.settle()
+
+    for label in ("0449", "0455", "0448"):
+        choose(label)
+        review.compare.add_chosen() if label != "0449" else review.compare.clear_all()
+    choose("isuka filter")
+    review.tabs.choose(1)
+    review.compare.at.setCurrentIndex(review.compare.at.count() - 1)
+    stage.settle()
+    stage.picture(into / "review-compare.png")
+    choose("0455")
+    review.tabs.choose(2)
+    for _ in range(2):
+        stage.settle()
+    stage.picture(into / "review-same.png")
+    review.tabs.choose(3)
+    review.time.figure.setCurrentIndex(5)
+    review.time.name.setCurrentText("Isuka filter")
+    stage.settle()
+    stage.picture(into / "review-time.png")
+    review.tabs.choose(4)
+    review.ladder.name.setCurrentText("Sample washed")
+    stage.settle()
+    stage.picture(into / "review-ladder.png")
+    review.tabs.choose(0)
+    _walk_practice(stage, into)
+
+
+def _walk_practice(stage: Stage, into: Path) -> None:
+    """A practice, wound on into its browning by a hand that obeys the cues."""
+    now = [1000.0]
+    library, settings = stage.window.desk.library, stage.window.desk.settings
+    practising = PracticeWindow(lambda: Practice(library, stage.plan, settings, "late yellow", 3, lambda: now[0]), stage.look)
+    practising.show()
+    practice = practising.practice
+    if practice is None or practising.roast is None:
+        raise RuntimeError("the practice did not begin.")
+    desk, session = practice.desk, practice.desk.session
+    desk.aside = lambda _work, done: done(None)
+    while MarkKind.YELLOW not in session.marks or session.now() < session.marks[MarkKind.YELLOW].t + 70.0:
+        now[0] += 1.0
+        practice.tick()
+        charge_c = stage.plan.targets.charge_c or 200.0
+        if session.phase == "ready" and (session.trace.level or 999.0) < charge_c + 0.5:
+            session.mark_next(now[0])
+        if session.next_expected() is MarkKind.YELLOW and MarkKind.YELLOW in practice.truth:
+            session.mark_next(now[0])
+        if any(entry.done_t is None and entry.due_t is not None and entry.due_t <= session.now() for entry in session.due()):
+            session.confirm_move(now[0])
+    desk.aside = at_once
+    desk.look_ahead()
+    for _ in range(8):
+        stage.application.processEvents()
+        practising.roast.refresh()
+    path = into / "practice.png"
+    if not practising.grab().save(str(path)):
+        raise OSError(f"The picture {path} cannot be written.")
+    print(path)
+    practising.close()
 
 
 def _walk_editor(stage: Stage, view: PlanView, into: Path) -> None:
@@ -219,8 +301,5 @@ def _walk_by_night(stage: Stage, into: Path) -> None:
     crack = stage.roaster.t
     stage.wind_on(lambda: stage.roaster.t > crack + 48)
     stage.picture(into / "roast-night.png")
-    stage.window.show_station("Review")
-    stage.settle()
-    stage.picture(into / "review-night.png")
     stage.window.open_keys()
     stage.close()

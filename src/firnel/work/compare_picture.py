@@ -23,6 +23,8 @@ from firnel.core.vocabulary import BatchRecord, Control, FloatArray, MarkKind
 from firnel.store.library import Library
 from firnel.work.cupping import cup_scores
 
+#: The corridor about a batch without a plan; common practice, no published source. [K]
+CORRIDOR_C = 2.0
 #: Curves are thinned to so many points each: more are not seen.
 POINTS = 240
 #: More than the first are drawn as a crowd, more than the second with fewer points each.
@@ -42,12 +44,24 @@ class Drawn:
 
 
 @dataclass(frozen=True)
+class Gap:
+    """What one batch differs by from the first: over ``x``, shape (n,), of bean and air probe and of the rate."""
+
+    label: str
+    x: FloatArray
+    bean: FloatArray
+    air: FloatArray
+    rate: FloatArray
+
+
+@dataclass(frozen=True)
 class ComparePicture:
     """All batches, the first being what the others are held against; their differences from it, tables, and complaints."""
 
     stages: bool
     drawn: tuple[Drawn, ...]
-    differences: tuple[tuple[str, FloatArray, FloatArray, FloatArray], ...]  #: label, x, bean, rate
+    differences: tuple[Gap, ...]
+    corridor: float  #: half the width of the band about the first batch
     tables: tuple[tuple[str, tuple[tuple[str, str, str, str, str], ...]], ...]
     complaints: tuple[str, ...]
 
@@ -65,20 +79,24 @@ def compare(library: Library, keys: Sequence[int], at: str, units: Units) -> Com
         except CannotAlignError as error:
             complaints.append(str(error))
     if not lines:
-        return ComparePicture(at == STAGES, (), (), (), tuple(complaints))
+        return ComparePicture(at == STAGES, (), (), 0.0, (), tuple(complaints))
     cups = cup_scores(library)
     (reference, base), others = lines[0], lines[1:]
     wanted = figures_of(reference, cups.get(reference.id or -1))
     scale, offset = units.show_difference(1.0), units.show(0.0, "°C")
     drawn = tuple(_drawn(line, scale, offset) for _, line in lines)
     less = tuple(
-        (line.label, gap.x, gap.bean * scale, gap.rate * scale) for _, line in others for gap in (difference(line, base),)
+        Gap(line.label, gap.x, gap.bean * scale, gap.air * scale, gap.rate * scale)
+        for _, line in others
+        for gap in (difference(line, base),)
     )
     tables = tuple(
         (record.label, tuple(row_of(one, units) for one in deviations(figures_of(record, cups.get(record.id or -1)), wanted)))
         for record, _ in others
     )
-    return ComparePicture(at == STAGES, drawn, less, tables, tuple(complaints))
+    plan = next((plan for plan in library.plans() if plan.name == reference.plan), None)
+    corridor = (plan.tolerance("drop_c") if plan is not None else CORRIDOR_C) * scale
+    return ComparePicture(at == STAGES, drawn, less, corridor, tables, tuple(complaints))
 
 
 def _many(library: Library, keys: Sequence[int], at: str, units: Units) -> ComparePicture:
@@ -98,7 +116,7 @@ def _many(library: Library, keys: Sequence[int], at: str, units: Units) -> Compa
         x = np.interp(t[part], [own[k] for k in BOUNDS], np.arange(4.0)) if at == STAGES else t[part] - own[MarkKind(at)]
         drawn.append(Drawn(f"{key}", x, bean[part] * scale + offset, none, none, {}))
     complaints = (f"{left_out} batches lack a mark for this alignment.",) if left_out else ()
-    return ComparePicture(at == STAGES, tuple(drawn), (), (), complaints)
+    return ComparePicture(at == STAGES, tuple(drawn), (), CORRIDOR_C * scale, (), complaints)
 
 
 def _drawn(line: Aligned, scale: float, offset: float) -> Drawn:

@@ -142,7 +142,7 @@ class Desk:
         """Take a reading of the connected machine."""
         self.session.take_reading(reading)
         note_asked(self.session)
-        self._watch_steel()
+        self.watch_steel()
         self.look_ahead()
 
     def tick(self) -> None:
@@ -200,13 +200,14 @@ class Desk:
         """A machine was fitted anew: read its model again when it is wanted."""
         self._model = (None, None)
 
-    def _watch_steel(self) -> None:
-        """Every few seconds before the charge, say how soaked the drum is, and what that would do to the plan."""
+    def watch_steel(self, at_once: bool = False) -> None:
+        """Every few seconds before the charge, or at once, say how soaked the drum is, and what that would do to the plan."""
         session, machine = self.session, self.session.machine
         if machine is None or machine.id is None or MarkKind.CHARGE in session.marks:
             session.steel = session.readiness = None
             return
-        if self._looking or (session.now() - self._steel_t < STEEL_EVERY_S and session.now() >= self._steel_t):
+        waits = session.now() - self._steel_t < STEEL_EVERY_S and session.now() >= self._steel_t
+        if self._looking or (waits and not at_once):
             return
         self._steel_t = session.now()
         model = self._model_of(machine)

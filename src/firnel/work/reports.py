@@ -89,7 +89,7 @@ def comparison_report(library: Library, keys: Sequence[int], at: str, units: Uni
         for index, one in enumerate(picture.drawn)
         if Control.GAS in one.controls
     )
-    less = tuple(Curve(label, "ember", index > 0, x, bean) for index, (label, x, bean, _) in enumerate(picture.differences))
+    less = tuple(Curve(gap.label, "ember", index > 0, gap.x, gap.bean) for index, gap in enumerate(picture.differences))
     blocks: list[Block] = [Chart("Bean", units.temperature, beans, picture.stages)]
     if less:
         blocks.append(Chart(f"Bean against {picture.drawn[0].label}", units.temperature, less, picture.stages, 100.0))

@@ -20,6 +20,8 @@ from firnel.work.planning import solve_plan
 from firnel.work.references import reference_of
 from firnel.work.weighing import inspection_of
 
+#: The model is never quite sure.
+SUREST = 0.99
 #: Causes below this belief are not told beside the first.
 WORTH_TELLING = 0.05
 
@@ -126,7 +128,7 @@ def _causes(
     except UnusableLogError as error:
         return (), str(error)
     ranked = likely_causes(model, batch, reference)
-    told = [(cause_words(cause, machine, units), cause.confidence) for cause in ranked]
+    told = [(cause_words(cause, machine, units), min(cause.confidence, SUREST)) for cause in ranked]
     return tuple(entry for index, entry in enumerate(told) if index == 0 or entry[1] >= WORTH_TELLING), ""
 
 

@@ -17,6 +17,8 @@ def _setting(default: Any, title: str, choices: tuple[str, ...] = (), low: int =
     return field(default=default, metadata={"title": title, "choices": choices, "low": low, "high": high, "most": most})
 
 
+#: The house's own words for roast levels, each with the highest ground colour that still has it, to begin with.
+LEVEL_WORDS = ("dark 45", "medium dark 56", "medium 64", "medium light 72", "light 100")
 #: The house's own words of the cup, to begin with.
 CUP_WORDS = (
     "sweet", "bright", "juicy", "floral", "citrus", "berry", "stone fruit", "chocolate", "nutty", "caramel", "clean", "round",
@@ -44,6 +46,7 @@ class Settings:
     sound: str = _setting("off", "Sound when a move or the drop is due", ("off", "on"))
     scale_port: str = _setting("", "Scale, serial port")
     scale_baud: int = _setting(9600, "Scale, speed of the line", low=300, high=921600)
+    level_words: tuple[str, ...] = _setting(LEVEL_WORDS, "Roast levels, each up to a colour", most=12)
     cup_words: tuple[str, ...] = _setting(CUP_WORDS, "Cup words", most=60)
     colour_words: tuple[str, ...] = _setting(
         ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown"), "Colour words, up to nine", most=9
@@ -55,6 +58,7 @@ class Settings:
     def __post_init__(self) -> None:
         for declared in fields(self):
             _check(declared, getattr(self, declared.name))
+        _ = self.levels
 
     @classmethod
     def from_mapping(cls, values: Mapping[str, Any]) -> Settings:
@@ -62,6 +66,23 @@ class Settings:
         known = {declared.name for declared in fields(cls)}
         given: dict[str, Any] = {name: tuple(v) if isinstance(v, list) else v for name, v in values.items() if name in known}
         return cls(**given)
+
+    @property
+    def levels(self) -> dict[str, float]:
+        """The house's words for roast levels, each with the highest ground colour that still has it.
+
+        Raises
+        ------
+        ValueError : if one has no figure at its end.
+        """
+        found = {}
+        for entry in self.level_words:
+            word, _, limit = entry.rpartition(" ")
+            try:
+                found[word.strip()] = float(limit)
+            except ValueError:
+                raise ValueError(f"Roast levels: {entry!r} needs a colour at its end, as in ‘medium 64’.") from None
+        return found
 
     @property
     def units(self) -> Units:

@@ -132,7 +132,7 @@ class WeighPage(ListPage):
         self._desk.library.set_results(
             self._line.id, results.roasted_kg, results.colour_whole, results.colour_ground, results.remark, status="done"
         )
-        word = level_word(results.colour_ground, dict(self._desk.library.house("levels")) or None)
+        word = level_word(results.colour_ground, self._desk.settings.levels)
         self._place.setText(f"Batch {self._line.label} is {word}." if word else "")
         self._line = None
         self.refresh()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
@@ -27,6 +27,7 @@ class QueueCard(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Batches that wait")
         self.list.setMinimumHeight(90)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         row = QHBoxLayout()
         self.earlier, self.out = button("Earlier", "Before the one above it"), button("Take out", "Not to be roasted")
         self.roast = button("Roast next", "Prepare the first one", primary=True)
@@ -71,5 +72,4 @@ class QueueCard(QWidget):
 
 def _line(one: queue.Queued, units: Units) -> str:
     load = units.text(one.load_kg, "kg") if one.load_kg else "load not told"
-    machine = f" · {one.plan.machine}" if one.plan.machine else ""
-    return f"{one.number}  {one.plan.name}, {load}{machine}"
+    return f"{one.number}  {one.plan.name}, {load}"

@@ -52,6 +52,7 @@ class DayView(ListPage):
         one_column.addWidget(self._name)
         one_column.addWidget(self._one)
         self.sheet_column.addWidget(one)
+        self._one_card = one
         self.queue = QueueCard(desk)
         self.queue.roast_wanted.connect(self.roast_wanted)
         self.sheet_column.addWidget(self.queue, 1)
@@ -107,6 +108,7 @@ class DayView(ListPage):
         for machine in sorted({line.machine for line in lines if line.machine}):
             rows.append((machine, f"{sum(line.machine == machine for line in lines)} batches"))
         self._totals.show_rows(rows)
+        self._one_card.setVisible(bool(lines))
         self.queue.refresh()
         self.sheet.show()  # what waits is shown on an empty day too
 

@@ -94,11 +94,16 @@ class ComparePage(QWidget):
         self.at.setAccessibleName("Aligned at")
         for name in ALIGNMENTS:
             self.at.addItem("stage by stage" if name == STAGES else f"at {name.replace('_', ' ')}", name)
+        self.of = QComboBox()
+        self.of.setAccessibleName("Difference of")
+        for name, words in (("bean", "by bean"), ("air", "by air"), ("rate", "by rate")):
+            self.of.addItem(words, name)
+        self.of.currentIndexChanged.connect(self._draw)
         self._said = ElidedLabel("soft")
         self.add.clicked.connect(self.add_chosen)
         self.clear.clicked.connect(self.clear_all)
         self.at.currentIndexChanged.connect(self.refresh)
-        for widget in (self.add, self.clear, self.at):
+        for widget in (self.add, self.clear, self.at, self.of):
             row.addWidget(widget)
         row.addWidget(self._said, 1)
         row.addWidget(report_button(self._report, self._say))
@@ -153,6 +158,19 @@ class ComparePage(QWidget):
     def _pen(self, index: int, colour: str, width: float) -> object:
         return line_pen(colour, width if index == 0 else 0.7 * width, STYLES[index % len(STYLES)])
 
+    def _corridor(self, picture: ComparePicture) -> None:
+        """The band about the first batch, and about no difference at all."""
+        base, brush = picture.drawn[0], pg.mkBrush(self._look.palette.moss_band)
+        edges = [pg.PlotCurveItem(base.x, base.bean + side * picture.corridor) for side in (-1.0, 1.0)]
+        band = pg.FillBetweenItem(*edges, brush=brush)
+        band.setZValue(-10)
+        self.top.plot.addItem(band, ignoreBounds=True)
+        if self.of.currentData() == "bean":
+            level = (-picture.corridor, picture.corridor)
+            flat = pg.LinearRegionItem(level, "horizontal", brush=brush, pen=pg.mkPen(None), movable=False)
+            flat.setZValue(-10)
+            self.less.plot.addItem(flat, ignoreBounds=True)
+
     def _crowd(self, drawn: tuple[Drawn, ...]) -> None:
         """All the others as one faint line with gaps: so many lines of their own could not be panned."""
         gap = np.array([np.nan])
@@ -177,9 +195,11 @@ class ComparePage(QWidget):
                 self._curve(self.top, one.x, one.air, self._pen(index, palette.slate, 1.4))
             self._curve(self.top, one.x, one.bean, self._pen(index, palette.ember if index else palette.ink, 2.6))
             self._steps(one, index)
-        for index, (_, x, bean, _rate) in enumerate(picture.differences, start=1):
-            calm = np.convolve(bean, np.ones(SMOOTH) / SMOOTH, "valid")
-            self._curve(self.less, x[SMOOTH // 2 : SMOOTH // 2 + calm.size], calm, self._pen(index, palette.ember, 2.4))
+        self._corridor(picture)
+        for index, gap in enumerate(picture.differences, start=1):
+            calm = np.convolve(getattr(gap, self.of.currentData()), np.ones(SMOOTH) / SMOOTH, "valid")
+            x = gap.x[SMOOTH // 2 : SMOOTH // 2 + calm.size]
+            self._curve(self.less, x, calm, self._pen(index, palette.ember, 2.4))
         self.less.plot.addItem(pg.InfiniteLine(0.0, angle=0, pen=line_pen(palette.soft, 1.0)), ignoreBounds=True)
         self._span(picture)
 
@@ -205,7 +225,7 @@ class ComparePage(QWidget):
         airs = [one.air[np.isfinite(one.air)] for one in picture.drawn] if len(picture.drawn) <= FEW else []
         highest = max([float(beans.max()), *(float(air.max()) for air in airs if air.size)])
         self.top.level_span(float(beans.min()) - 5.0, highest + 8.0)
-        gaps = [bean[np.isfinite(bean)] for _, _, bean, _ in picture.differences]
+        gaps = [gap[np.isfinite(gap)] for one in picture.differences for gap in (getattr(one, self.of.currentData()),)]
         reach = max([4.0, *(float(np.quantile(np.abs(gap), 0.98)) for gap in gaps if gap.size)])
         self.less.level_span(-1.15 * reach, 1.15 * reach)
         self.hands.level_span(-0.05, 2.0)

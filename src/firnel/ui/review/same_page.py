@@ -74,11 +74,10 @@ class SamePage(QWidget):
         rename(self.verdict, "identityLot")
         if judged.causes:
             sure = [words for words, belief in judged.causes if belief == 1.0]
-            open_ = [f"{words} ({100 * belief:.0f} %)" for words, belief in judged.causes if belief < 1.0]
-            told = [
-                *([f"For sure: {'; '.join(sure)}."] if sure else []),
-                *([f"Likely: {', or '.join(open_)}."] if open_ else []),
-            ]
+            guessed = [f"{words} ({100 * belief:.0f} %)" for words, belief in judged.causes if belief < 1.0]
+            told = [f"For sure: {'; '.join(sure)}."] if sure else []
+            if guessed:
+                told.append(f"{'Behind what little differs' if judged.same else 'Likely'}: {', or '.join(guessed)}.")
             self.causes.setText(" ".join(told))
         else:
             self.causes.setText(judged.why_none)

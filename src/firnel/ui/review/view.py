@@ -84,7 +84,7 @@ class ReviewView(QWidget):
         self._stack.addWidget(self._none)
         self._stack.addWidget(self.sheet)
         self._add_pages(row, look)
-        self._pin = button("Lay over others", "Keep this batch drawn over the ones chosen next (Ctrl+L)")
+        self._pin = button("Lay over", "Keep this batch drawn over the ones chosen next (Ctrl+L)")
         self._pin.setShortcut(QKeySequence("Ctrl+L"))
         self._pin.clicked.connect(self.lay_over)
         undo = button("Undo", "Take back the last correction (Ctrl+Z)")
@@ -92,7 +92,7 @@ class ReviewView(QWidget):
         undo.clicked.connect(self.undo_stack.undo)
         undo.setEnabled(False)
         self.undo_stack.canUndoChanged.connect(undo.setEnabled)
-        again = button("Plan it again", "A plan that wants what this batch was (Ctrl+P)")
+        again = button("Plan it", "A plan that wants what this batch was (Ctrl+P)")
         again.setShortcut(QKeySequence("Ctrl+P"))
         again.clicked.connect(self._on_again)
         self._reference = button("Reference", "Batches of this plan are to be like this one (Ctrl+R)")
@@ -252,11 +252,11 @@ class ReviewView(QWidget):
             return
         if self._over is not None:
             self._over = None
-            self._pin.setText("Lay over others")
+            self._pin.setText("Lay over")
             self._on_sheet(self._sheet)
             return
         self._over = _Overlay(self._record.id, self._record.label, review_curves(self._sheet, self._desk.settings.units))
-        self._pin.setText(f"Take {self._record.label} off")
+        self._pin.setText("Take off")
 
     def choose_reference(self) -> None:
         """Make the chosen batch the reference of its plan, or take that back."""

@@ -29,6 +29,7 @@ class ReadyCards(QWidget):
         keys_column.addWidget(key_row(("Space", "charge"), ("Enter", "check")))
         keys_column.addWidget(key_row(("L", "read a label"), ("N", "another batch")))
         column.addWidget(keys)
+        self._keys_frame = keys
 
     def _batch_card(self) -> QWidget:
         frame, column = card(spacing=1)
@@ -84,6 +85,8 @@ class ReadyCards(QWidget):
         self.steel.show_picture(picture.steel)
         self.checks.show_checks(picture.checks)
         self._checks_frame.setVisible(bool(picture.checks))
+        # Where the steel has much to say the keys give way: they are on the key sheet.
+        self._keys_frame.setVisible(picture.steel.ready or not picture.steel.words)
 
 
 class SteelBar(QWidget):

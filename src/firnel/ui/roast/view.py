@@ -180,7 +180,11 @@ class RoastView(QWidget):
         self.ready.emit()
 
     def _bind_keys(self) -> None:
-        now, session = self._desk.clock.now, self._desk.session
+        session = self._desk.session
+
+        def now() -> float:
+            return self._desk.clock.now()
+
         actions: dict[str, Callable[[], object]] = {
             "Space": lambda: session.mark_next(now()),
             "Return": self._confirm,

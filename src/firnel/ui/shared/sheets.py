@@ -31,21 +31,27 @@ class SettingsDialog(QDialog):
     def __init__(self, settings: Settings, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Settings")
-        self.setMinimumWidth(460)
+        self.setMinimumWidth(900)
         self._settings = settings
         column = QVBoxLayout(self)
         column.addWidget(label("Settings", "title"))
-        form = QFormLayout()
-        form.setVerticalSpacing(10)
-        column.addLayout(form)
+        forms = [QFormLayout(), QFormLayout()]
+        side_by_side = QHBoxLayout()
+        side_by_side.setSpacing(28)
+        for form in forms:
+            form.setVerticalSpacing(10)
+            side_by_side.addLayout(form, 1)
+        column.addLayout(side_by_side)
         self._fields: dict[str, QWidget] = {}
-        for declared in fields(Settings):
+        half = (len(fields(Settings)) + 1) // 2
+        for number, declared in enumerate(fields(Settings)):
             value, limits = getattr(settings, declared.name), declared.metadata
             widget: QWidget
             if limits["high"]:
                 widget = QSpinBox()
                 widget.setRange(limits["low"], limits["high"])
                 widget.setValue(value)
+                widget.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             elif limits["most"]:
                 widget = QLineEdit(", ".join(value))
             elif not limits["choices"]:
@@ -56,7 +62,9 @@ class SettingsDialog(QDialog):
                 widget.setCurrentText(value)
             widget.setAccessibleName(limits["title"])
             self._fields[declared.name] = widget
-            form.addRow(label(limits["title"]), widget)
+            if isinstance(widget, QLineEdit):
+                widget.setCursorPosition(0)
+            forms[number // half].addRow(label(limits["title"]), widget)
         self._warning = label("", "warn", wrap=True)
         column.addWidget(self._warning)
         row = QHBoxLayout()
