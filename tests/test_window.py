@@ -172,7 +172,7 @@ def test_two_batches_are_laid_over_each_other(qtbot, open_window):
     qtbot.waitUntil(lambda: review.sheet.head.title.text().startswith("0003"))
     over = review.sheet.curves._over.getData()[0]
     assert over.size == 730
-    press_button(qtbot, review, "Take 0005 off")
+    press_button(qtbot, review, "Take off")
     assert review.sheet.curves._over.getData()[0] is None or review.sheet.curves._over.getData()[0].size == 0
 
 

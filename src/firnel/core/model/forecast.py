@@ -47,6 +47,9 @@ WANDER = {"bean": 0.10, "steel": 0.30, "power": 0.004, "uptake": 0.003}
 MARK_SPREAD = 0.7
 #: So much of the mean misfit of the last takes is carried into the forecast.
 ANCHOR, ANCHOR_TAKES = 0.9, 3
+#: Drift after the crack is less sure at other loads than fitted, by this for a whole load more or less [degC/min]; one take
+#: tells of it with this noise of the probe. [degC]
+DRIFT_BY_LOAD, DRIFT_NOISE = 1.6, 0.4
 #: The forecast runs in steps of this. [s]
 FORWARD_STEP = 4.0
 
@@ -144,7 +147,13 @@ class Forecaster:
         self._own_heat = normal(*fitted.own_heat.get(batch.lot, (0.0, LOT_OWN_HEAT_SD)))
         traits = GreenTraits(batch.lot, batch.density, batch.moisture, batch.process)
         self._yellow_c, self._crack_c = normal(*yellow.expect(traits)), normal(*crack.expect(traits))
-        self._drift_before, self._drift_after = normal(0.0, drift.before_sd), normal(drift.after_mean, drift.after_sd)
+        self._drift_before = normal(0.0, drift.before_sd)
+        # What is left out after the crack was learned at the loads of the fit: elsewhere it is less sure.
+        away = abs(1.0 - batch.load_kg / fitted.full_load) if fitted.full_load else 0.0
+        self._drift_mean, self._drift_sd = drift.after_mean, float(np.hypot(drift.after_sd, DRIFT_BY_LOAD * away))
+        self._drift_shape = rng.standard_normal(members)
+        self._cracked, self._drifted = False, np.empty(0)  # drift of the probe from the model since the crack [degC/min]
+        self._last_left: tuple[float, float] | None = None
         self._load = LoadState(batch.load_kg, batch.moisture, green_c=batch.room_c)
         self._room = batch.room_c
         air = batch.bean_at_charge if np.isnan(batch.air_at_charge) else batch.air_at_charge
@@ -181,7 +190,9 @@ class Forecaster:
         self._wander(float(np.sqrt(tens)))
         early = (EARLY if self.t < EARLY_S else 1.0) * (BY_HAND if self._by_hand else 1.0)
         if np.isfinite(bean):
+            self._note_drift(bean - float(self._state.bean_probe.mean()))
             self._take(self._state.bean_probe, bean, early * BEAN_SPREAD)
+            self._last_left = (self.t, bean - float(self._state.bean_probe.mean()))
             self._left_over = [*self._left_over[1 - ANCHOR_TAKES :], bean - float(self._state.bean_probe.mean())]
         if np.isfinite(air):
             self._take(self._state.air_probe, air, early * AIR_SPREAD)
@@ -211,8 +222,24 @@ class Forecaster:
         """The beans are yellow now."""
         self._take(self._state.bean - self._yellow_c, 0.0, MARK_SPREAD)
 
+    def _note_drift(self, off: float) -> None:
+        """By how much the probe has left the model since the last take, once it has cracked."""
+        if self._cracked and self._last_left is not None:
+            before, left = self._last_left
+            self._drifted = np.append(self._drifted, 60.0 * (off - left) / max(self.t - before, 1.0))
+
+    def _drift_after(self) -> FloatArray:
+        """Drift of the probe to come, of each member: what the fit has shown of it, and what this batch has. [degC/min]"""
+        mean, sd = self._drift_mean, self._drift_sd
+        if self._drifted.size:
+            seen_sd = 60.0 * DRIFT_NOISE / (TAKE_EVERY_S * self._drifted.size)
+            weight = sd**2 / (sd**2 + seen_sd**2)
+            mean, sd = mean + weight * (float(self._drifted.mean()) - mean), sd * float(np.sqrt(1.0 - weight))
+        return mean + sd * self._drift_shape
+
     def mark_first_crack(self) -> None:
         """First crack begins now."""
+        self._cracked = True
         self._take(self._state.bean - self._crack_c, 0.0, MARK_SPREAD)
 
     def _wander(self, by: float) -> None:
@@ -269,7 +296,7 @@ class Forecaster:
         bean = ahead.bean + wandering
         crack = np.full(self.members, marks.first_crack_t) if cracked else crossing(ahead.t, bean, self._crack_c)
         since = np.clip(ahead.t[:, None] - np.maximum(crack, self.t), 0.0, None) / 60.0
-        ahead = replace(ahead, bean=bean, bean_probe=ahead.bean_probe + wandering + self._drift_after * since)
+        ahead = replace(ahead, bean=bean, bean_probe=ahead.bean_probe + wandering + self._drift_after() * since)
         seen = marks.yellow_t is not None
         yellow = np.full(self.members, marks.yellow_t) if seen else crossing(ahead.t, bean, self._yellow_c)
         drop_t, drop_c = drop_of(ahead.t, ahead.bean_probe, crack, rule)

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QComboBox, QCompleter, QGridLayout, QHBoxLayout, QLi
 
 from firnel.core.cup.scores import range_of
 from firnel.ui.shared.entries import FigureEntry
-from firnel.ui.shared.parts import button, card, label
+from firnel.ui.shared.parts import button, card, empty, label
 from firnel.work import cupping
 from firnel.work.cupping import TableSet
 
@@ -98,11 +98,7 @@ class CupForm(QWidget):
         self._said.setText(sentence)
 
     def _make_figures(self, table: TableSet) -> None:
-        while self._figures.count():
-            item = self._figures.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
+        empty(self._figures)
         self.figures = {}
         parts = cupping.parts_for(table)
         for index, part in enumerate(parts):

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QScrollArea, QSta
 from firnel.core.cup.difference import least_correct
 from firnel.ui.bench.choosing import BatchTicks
 from firnel.ui.shared.list_page import ListPage
-from firnel.ui.shared.parts import button, card, label
+from firnel.ui.shared.parts import button, card, empty, label
 from firnel.work import cupping
 from firnel.work.cupping import TableSet
 from firnel.work.desk import Desk
@@ -137,11 +137,7 @@ class TestPage(ListPage):
         self._pages.setCurrentWidget(self._answering)
         self._what.setText(key.name if key.revealed else WHAT[key.kind])
         self._reveal.setEnabled(not key.revealed)
-        while self._grid.count():
-            item = self._grid.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
+        empty(self._grid)
         self.answers = []
         for row, serving in enumerate(key.document["servings"]):
             choice = QComboBox()

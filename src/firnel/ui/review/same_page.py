@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
 from firnel.ui.shared.background import Background
-from firnel.ui.shared.parts import button, card, label, rename
+from firnel.ui.shared.parts import button, card, empty, label, rename
 from firnel.work.compare_picture import row_of
 from firnel.work.desk import Desk
 from firnel.work.sameness import Expected, Judged, judge
@@ -81,7 +81,7 @@ class SamePage(QWidget):
             self.causes.setText(" ".join(told))
         else:
             self.causes.setText(judged.why_none)
-        _clear(self._grid)
+        empty(self._grid)
         units = self._desk.settings.units
         for column, name in enumerate(("", judged.against or "wanted", "this batch", "by", "")):
             self._grid.addWidget(label(name, "soft"), 0, column)
@@ -89,7 +89,7 @@ class SamePage(QWidget):
             for column, text in enumerate(row_of(one, units)):
                 style = WORD_STYLE[one.word] if column == 4 else "" if column == 0 else "figure"
                 self._grid.addWidget(label(text, style), row, column)
-        _clear(self._edits)
+        empty(self._edits)
         self._edits.addWidget(label("What to change next", "heading"))
         nothing = judged.no_edits or "Nothing calls for a change: no colour, cup or look speaks against the plan."
         if not judged.edits:
@@ -111,19 +111,3 @@ class SamePage(QWidget):
         plan: Plan | None = edit.plan
         if plan is not None:
             self.accepted.emit(plan, edit.change.why)
-
-
-def _clear(layout: QGridLayout | QVBoxLayout) -> None:
-    while layout.count():
-        item = layout.takeAt(0)
-        if item is None:
-            continue
-        widget, inner = item.widget(), item.layout()
-        if widget is not None:
-            widget.deleteLater()
-        if isinstance(inner, QHBoxLayout):
-            while inner.count():
-                part = inner.takeAt(0)
-                child = part.widget() if part is not None else None
-                if child is not None:
-                    child.deleteLater()

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from firnel.core.plan import Plan
 from firnel.ui.roast.view import RoastView
 from firnel.ui.shared.background import Background
-from firnel.ui.shared.parts import ElidedLabel, button, card, label, rename
+from firnel.ui.shared.parts import ElidedLabel, button, card, empty, label, rename
 from firnel.ui.theme.look import Look
 from firnel.work.debrief import Debrief, debrief
 from firnel.work.practice import Practice
@@ -187,11 +187,7 @@ class DebriefPage(QWidget):
         self._advice.setText(told.advice)
         for part, _ in PARTS:
             grid = self._grids[part]
-            while grid.count():
-                item = grid.takeAt(0)
-                widget = item.widget() if item is not None else None
-                if widget is not None:
-                    widget.deleteLater()
+            empty(grid)
             rows = [one for one in told.graded if one.part == part]
             for index, one in enumerate(rows):
                 grade = label(one.grade)

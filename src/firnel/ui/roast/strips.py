@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QWidget
 
-from firnel.ui.shared.parts import label
+from firnel.ui.shared.parts import empty, label
 from firnel.ui.theme.tokens import SPACE_M
 
 #: A strip nobody answers goes away. [ms]
@@ -54,11 +54,7 @@ class WordStrip(_Strip):
 
     def ask(self, kind: str, words: tuple[str, ...], at: float) -> None:
         """Offer words for a note of ``kind``, noted as of clock time ``at``."""
-        while self._row.count():
-            item = self._row.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
+        empty(self._row)
         self._kind, self._words, self._at = kind, words, at
         self._row.addWidget(label(kind.capitalize(), "heading"))
         for number, word in enumerate(words, start=1):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 
@@ -33,6 +33,19 @@ def restyle(widget: QWidget) -> None:
     if style is not None:
         style.unpolish(widget)
         style.polish(widget)
+
+
+def empty(layout: QLayout) -> None:
+    """Take everything out of a layout, and out of the layouts in it."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item is None:
+            continue
+        widget, inner = item.widget(), item.layout()
+        if widget is not None:
+            widget.deleteLater()
+        elif inner is not None:
+            empty(inner)
 
 
 def card(name: str = "card", spacing: int = SPACE_S, margin: int = SPACE_M + 4) -> tuple[QFrame, QVBoxLayout]:
