@@ -15,7 +15,7 @@ from firnel.core.model.learning import model_from, traits_of
 from firnel.core.model.planned import PlanCannotRunError, plan_hands, run_plan
 from firnel.core.model.replay import as_made, forecast_at, forecaster_at, held
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
-from firnel.core.vocabulary import Control, MarkKind, Trace
+from firnel.core.vocabulary import Control, MarkKind, Quality, Trace
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.work.desk import Desk
@@ -268,6 +268,11 @@ def test_a_soaked_drum_is_told_from_one_that_is_not(model):
     cold, warm, hot = (steel_now(model, MACHINES["south"], idling(drift)) for drift in (-15.0, 0.0, 15.0))
     assert cold.steel_c < warm.steel_c < hot.steel_c
     assert 0.0 < warm.sd_c < 8.0
+    spiked = idling(0.0)
+    spiked.quality[-1] = int(Quality.SPIKE)
+    assert steel_now(model, MACHINES["south"], spiked).steel_c == pytest.approx(warm.steel_c, abs=1.0), (
+        "the last reading may be bad"
+    )
 
 
 def test_without_enough_idling_or_gas_nothing_is_said_of_the_steel(model):

@@ -15,10 +15,11 @@ from firnel.core.model.planned import run_plan
 from firnel.core.model.simulation import idle
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Plan
-from firnel.core.vocabulary import BatchRecord, FloatArray, Machine, Mark, MarkKind, Trace
+from firnel.core.vocabulary import BatchRecord, FloatArray, Machine, Mark, MarkKind, Quality, Trace
 
 #: Steel this near to what the plan assumes is ready; common practice, no published source. [K]
 READY_C = 5.0
+UNUSABLE = int(Quality.SPIKE | Quality.FROZEN | Quality.OUT_OF_RANGE)
 #: The empty machine is looked ahead this far, in these steps. [s]
 AHEAD_S, AHEAD_STEP = 1800.0, 4.0
 #: A charge reading is not moved further than this to make up for the steel. [K]
@@ -70,7 +71,8 @@ def steel_now(model: MachineModel, machine: Machine, trace: Trace) -> SteelEstim
     model, machine : fitted, and its scales.
     trace : of the empty machine, up to now.
     """
-    recent = trace.t >= (trace.t[-1] - LONGEST_IDLE_S) if trace.t.size else np.zeros(0, bool)
+    good = np.isfinite(trace.bean) & (trace.quality & UNUSABLE == 0)
+    recent = good & (trace.t >= trace.t[-1] - LONGEST_IDLE_S) if trace.t.size else np.zeros(0, bool)
     if recent.sum() < 5:
         return None
     columns = (trace.t, trace.bean, trace.air, trace.gas, trace.airflow, trace.drum)

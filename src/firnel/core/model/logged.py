@@ -108,7 +108,8 @@ def logged_batch(
     bean, air = (onto(trace.t[good], column[good], grid) for column in (trace.bean, trace.air))
     if by_hand and not np.isfinite(bean[:1]).any() and bean.size:
         bean[0] = _read_before(record, charge.t, good)
-    if np.isfinite(bean).sum() < (2 if by_hand else min(20, grid.size)) or not np.isfinite(bean[:1]).all():
+    lacking = not np.isfinite(bean[:1]).all() if by_hand else False
+    if np.isfinite(bean).sum() < (2 if by_hand else min(20, grid.size)) or lacking:
         raise UnusableLogError(f"batch {record.label} has hardly any bean readings.")
     _refuse_wrong_unit(record.label, bean, until is None)
 
