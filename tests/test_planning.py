@@ -293,6 +293,7 @@ def test_plans_of_an_older_library_become_first_versions(tmp_path, monkeypatch):
     library.close()
     with sqlite3.connect(path) as raw:  # as the migration before left it
         raw.executescript(
+            "DROP TABLE bench_notes; DROP TABLE tables_set; ALTER TABLE batches DROP COLUMN operator;"
             "DROP TABLE plan_versions; ALTER TABLE plans DROP COLUMN version; ALTER TABLE batches DROP COLUMN plan_version;"
             "UPDATE alembic_version SET version_num = '0002';"
         )

@@ -16,7 +16,7 @@ from firnel.core.vocabulary import Control, ControlScale, FloatArray, Mark, Mark
 
 #: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval. The clock
 #: inside a stage is not chased: a stage must be further off. In development there is no other chance, so less is let pass.
-EDGES = {"stage": (1.7, 0.5), "end": (0.8, 0.25), "development": (0.55, 0.15)}
+EDGES = {"stage": (2.0, 0.5), "end": (0.8, 0.25), "development": (0.55, 0.15)}
 #: A move must take away at least this share of what is off, or bring it into the box.
 WORTH = 0.4
 #: A hand is never told to go further than this at once: steps of the gauge, or a share of its range where that is more.
@@ -27,6 +27,8 @@ AIR_FROM_S, AIR_TO_S, AIR_TOLERANCE_C = 25.0, 75.0, 4.0
 PAUSE_S, LAST_PAUSE_S = 20.0, 10.0
 #: A step must not put another target further out than it was, beyond this much of its tolerance.
 SPOILS = 0.35
+#: More than that where the step is for a stage and there is time to mend the end.
+MENDABLE = 1.5
 
 
 @dataclass(frozen=True)
@@ -209,7 +211,7 @@ def advise(
         for choice in choices:
             after = {other.name: other for other in expected_off(plan, choice.forecast, came, line)}
             mine = after.get(off.name)
-            if mine is None or _spoils(landing.off, after, off.name):
+            if mine is None or _spoils(landing.off, after, off):
                 continue
             gained = abs(off.by) - abs(mine.by)
             helps = gained >= WORTH * abs(off.by) or (abs(mine.by) <= off.tolerance and gained > 0.25 * off.tolerance)
@@ -224,13 +226,14 @@ def _weight(plan: Plan, off: Off) -> float:
     return off.in_tolerances * (2.0 if off.name == plan.wins else 1.0)
 
 
-def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: str) -> bool:
-    """Whether a step puts another target clearly further out than it was."""
+def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: Off) -> bool:
+    """Whether a step puts another target clearly further out than it was; what a stage does to the end can be mended later."""
     for off in before:
         later = after.get(off.name)
-        if off.name == spare or later is None:
+        if off.name == spare.name or later is None:
             continue
-        if later.in_tolerances > max(1.0, off.in_tolerances) + SPOILS:
+        mendable = MENDABLE if spare.kind == "stage" and off.kind == "end" else 0.0
+        if later.in_tolerances > max(1.0, off.in_tolerances) + SPOILS + mendable:
             return True
     return False
 
