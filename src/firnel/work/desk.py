@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 
 #: The steel is estimated this often. [s]
 STEEL_EVERY_S = 5.0
+#: Where the machine runs faster than life, it is not looked ahead more often than this. [s of life]
+LEAST_APART_S = 0.1
 #: With readings by hand the batch is looked ahead this often between them. [s]
 HAND_ASK_S = 5.0
 #: Runs a function later on the thread that owns the desk.
@@ -158,7 +160,8 @@ class Desk:
             if session.guidance is not None:
                 session.take_guidance(None)
             return
-        if self._looking:
+        soon = self.clock.rate > 1.0 and 0.0 <= session.now() - self._asked_t < LEAST_APART_S * self.clock.rate
+        if self._looking or (soon and self._live[0] == session.batch_id):
             return
         from firnel.work.live_forecast import Ask, LiveForecast  # not wanted before a batch is roasted
 
@@ -206,7 +209,8 @@ class Desk:
         if machine is None or machine.id is None or MarkKind.CHARGE in session.marks:
             session.steel = session.readiness = None
             return
-        waits = session.now() - self._steel_t < STEEL_EVERY_S and session.now() >= self._steel_t
+        every = STEEL_EVERY_S * max(1.0, self.clock.rate)  # in life: a faster machine leaves no more time for it
+        waits = session.now() - self._steel_t < every and session.now() >= self._steel_t
         if self._looking or (waits and not at_once):
             return
         self._steel_t = session.now()
