@@ -207,10 +207,10 @@ def test_late_sampling_and_late_hand_readings_are_told(bench):
 def test_an_air_led_plan_is_coached_on_its_air_line():
     t = np.arange(300.0, 500.0, 4.0)
     told = Interval(420.0, 415.0, 425.0)
-    forecast = Forecast(300.0, "model", first_crack=told, fan_t=t, fan=np.zeros((3, t.size)), air=np.full(t.size, 222.0))
+    forecast = Forecast(300.0, "model", first_crack=told, fan_t=t, fan=np.zeros((3, t.size)), air=np.full(t.size, 220.0))
     line = AirLine(np.array([0.0, 600.0]), np.array([230.0, 230.0]))
     off = expected_off(PLAN, forecast, {MarkKind.YELLOW: 250.0}, line)
-    assert [(one.name, one.by) for one in off] == [("air_c", -8.0)]
+    assert [(one.name, one.by) for one in off] == [("air_c", -10.0)]
     assert off[0].outside
     cracked = expected_off(PLAN, forecast, {MarkKind.YELLOW: 250.0, MarkKind.FIRST_CRACK: 299.0}, line)
     assert all(one.name != "air_c" for one in cracked), "after first crack the landing counts"
