@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
-from firnel.app.start import loaded
+from firnel.app.start import few_arenas, loaded
 from firnel.core.vocabulary import Machine
 from firnel.store.library import Library
 from firnel.store.opening import LibraryError, copy_library
@@ -27,6 +27,7 @@ def make_application() -> QApplication:
     application.setApplicationName("firnel")
     application.setStyle("Fusion")
     if application.findChild(Collector) is None:
+        few_arenas()
         Collector(application)
     return application
 

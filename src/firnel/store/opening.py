@@ -125,6 +125,8 @@ def _prepare_sqlite(connection: sqlite3.Connection, _record: Any) -> None:
     cursor = connection.cursor()
     cursor.execute(f"PRAGMA busy_timeout = {BUSY_MS}")
     cursor.execute("PRAGMA foreign_keys = ON")
+    # Each connection of the pool has a cache of its own; the system's lies beneath it. [KiB, negative by SQLite's custom]
+    cursor.execute("PRAGMA cache_size = -512")
     cursor.execute("PRAGMA journal_mode = WAL")
     # FULL: what was committed outlasts a power cut too; at two commits a second it costs nothing.
     cursor.execute("PRAGMA synchronous = FULL")
