@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from firnel.ui.shared.lanes import HandsLane, Lane, Ribbon, ground_label, line_pen, put_on_ground, thin_out
-from firnel.ui.theme.look import Look
+from firnel.ui.theme.look import Look, sans
 from firnel.work.roast_picture import Curves, MarkLabel, RibbonPicture, RoastPicture
 
 
@@ -38,7 +39,7 @@ class RoastCurves(QWidget):
         column.addWidget(self._rate)
         column.addWidget(self._hands)
         self._labels: list[pg.TextItem] = []
-        self._ticks: list[pg.PlotDataItem] = []
+        self._ticks: list[pg.PlotCurveItem] = []
         self._shown_labels: tuple[object, ...] = ()
         self._shown_plan: tuple[float, ...] | None = None
         self._make_items()
@@ -160,22 +161,29 @@ class RoastCurves(QWidget):
         if key == self._shown_labels:
             return
         self._shown_labels = key
-        for item in (*self._labels, *self._ticks):
-            self._top.plot.removeItem(item)
-        self._labels, self._ticks = [], []
         palette = self._look.palette
         tall = (levels[1] - levels[0]) * 0.055
-        for mark in labels:
+        # The same items are used again: made anew with each change they would add up over a day.
+        while len(self._labels) < len(labels):
+            tick, text = pg.PlotCurveItem(), ground_label((0.0, 1.0), under=True)
+            for item in (tick, text):
+                self._top.plot.addItem(item, ignoreBounds=True)
+            self._ticks.append(tick)
+            self._labels.append(text)
+        for tick, text in zip(self._ticks[len(labels) :], self._labels[len(labels) :], strict=True):
+            tick.hide()
+            text.hide()
+        for mark, tick, text in zip(labels, self._ticks, self._labels, strict=False):
             below = mark.text.startswith("turn")
             colour = palette.soft if mark.expected else palette.ink
             end = mark.level + (-tall if below else tall)
             style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine
-            tick = pg.PlotDataItem([mark.t, mark.t], [mark.level, end], pen=line_pen(colour, 1.6, style))
+            tick.setData(np.array([mark.t, mark.t]), np.array([mark.level, end]), pen=line_pen(colour, 1.6, style))
             side = 0.0 if mark.t < 5 or below else (0.85 if not mark.expected else 0.7)
-            text = ground_label((side, 0.0 if below else 1.0), bold=not mark.expected, under=True)
+            text.setFont(sans(14, QFont.Weight.Normal if mark.expected else QFont.Weight.DemiBold))
             text.setText(mark.text, color=colour)
+            text.setAnchor((side, 0.0 if below else 1.0))
             put_on_ground(text, palette.card)
             text.setPos(mark.t, end)
-            for item, kept in ((tick, self._ticks), (text, self._labels)):
-                self._top.plot.addItem(item, ignoreBounds=True)
-                kept.append(item)
+            tick.show()
+            text.show()
