@@ -18,7 +18,7 @@ from firnel.ui.theme.look import Look
 from firnel.work import cupping
 from firnel.work.references import set_reference
 from firnel.work.settings import Settings
-from firnel.work.weighing import inspection_of, keep_colours, keep_inspection, level_word, place_of
+from firnel.work.weighing import Results, check_colours, inspection_of, keep_colours, keep_inspection, level_word, place_of
 
 AT = datetime(2026, 11, 9, 10, 0, tzinfo=UTC)
 
@@ -69,23 +69,23 @@ def test_a_loss_is_placed_among_the_lots_batches(house):
     assert usual.batches == 5
     assert usual.words.endswith("as usual.")
     assert "clearly more. Check scale" in place_of(library, line, 0.20).words
-    assert level_word(68.0) == "medium light"
+    assert level_word(68.0, Settings().levels) == "medium light"
     assert level_word(68.0, {"house light": 100.0, "house dark": 60.0}) == "house light"
-    assert level_word(None) == ""
+    assert level_word(None, Settings().levels) == ""
 
 
 def test_what_the_eye_found_and_every_colour_reading_is_kept(house):
     library, keys = house
     keep_inspection(library, keys[0], {"beans": 200, "scorched": 6, "uneven": 2, "remark": "tips dark"})
     assert inspection_of(library, keys[0]) == {"scorched": 0.03, "uneven": 2.0}
-    keep_colours(library, keys[0], [66.0, 67.0], [68.0])
+    keep_colours(library, keys[0], Results(None, 66.5, 68.0, "", (66.0, 67.0), (68.0,)))
     assert library.bench_book.notes(keys[0], "colour")[0].document["whole"] == [66.0, 67.0]
     with pytest.raises(ValueError, match="how many were looked at"):
         keep_inspection(library, keys[0], {"beans": 5, "scorched": 6})
     with pytest.raises(ValueError, match="graded 0"):
         keep_inspection(library, keys[0], {"uneven": 7})
     with pytest.raises(ValueError, match="another scale"):
-        keep_colours(library, keys[0], [166.0], [])
+        check_colours(Results(None, 60.0, None, "", (166.0, -46.0)))
 
 
 def scored(library, table, cupper, marks):

@@ -191,7 +191,7 @@ def test_hands_that_stood_otherwise_are_told_as_moves(model):  # noqa: F811
 def test_causes_are_told_in_words(kind, amount, words):
     from firnel.core.model.causes import Cause
 
-    assert words in cause_words(Cause(kind, amount, 0.9, 0.5), MACHINES["south"], Units())
+    assert words in cause_words(Cause(kind, amount, 0.9), MACHINES["south"], Units())
 
 
 # What to change

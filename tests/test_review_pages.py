@@ -200,7 +200,7 @@ def test_every_report_is_written_on_paper_and_as_a_spreadsheet(house, tmp_path):
     table = cupped(library, {keys[0]: 6, keys[1]: 8}, ["sweet"])
     units = Units("°F", "lb")
     made = {
-        "batch": reports.batch_report(library, keys[0], units),
+        "batch": reports.batch_report(library, keys[0], Settings(temperature="°F", mass="lb")),
         "comparison": reports.comparison_report(library, keys[:3], "stages", units),
         "session": reports.session_report(library, table),
         "month": reports.month_report(library, 2026, 11, units),

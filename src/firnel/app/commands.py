@@ -226,10 +226,10 @@ def _exported(library: Library, batch: str, form: str, output: Path | None) -> s
             return text
         output.write_text(text, encoding="utf-8")
     elif output is not None:
-        from firnel.core.units import Units
         from firnel.work.reports import batch_report, write_workbook
+        from firnel.work.settings import Settings
 
-        report = batch_report(library, key, Units())
+        report = batch_report(library, key, Settings())
         if form == "xlsx":
             write_workbook(output, report)
         else:

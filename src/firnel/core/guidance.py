@@ -27,7 +27,7 @@ AIR_FROM_S, AIR_TO_S, AIR_TOLERANCE_C = 25.0, 75.0, 4.0
 PAUSE_S, LAST_PAUSE_S = 20.0, 10.0
 #: A step must not put another target further out than it was, beyond this much of its tolerance.
 SPOILS = 0.35
-#: More than that where the step is for a stage and there is time to mend the end.
+#: More than that where the step is for a stage: until the end there is time to mend it.
 MENDABLE = 1.5
 
 

@@ -206,6 +206,10 @@ class MainWindow(QMainWindow):
         from firnel.ui.roast.practice import PracticeWindow
         from firnel.work.practice import Practice
 
+        if self.desk.session.phase in ("drying", "browning", "development"):
+            self.desk.session.say("Not while beans are in the drum: a running roaster is never left.")
+            self.show_station("Roast")
+            return
         try:
             window = PracticeWindow(lambda: Practice(self.desk.library, plan, self.desk.settings), self._look, self)
         except ValueError as error:

@@ -59,13 +59,15 @@ def _moves(session: RoastSession, plan: Plan, units: Units) -> list[Graded]:
         if entry.due_t is not None and entry.due_t > end:
             continue  # its moment never came
         made = done.get(entry.index)
-        if made is None or entry.due_t is None:
-            found.append(Graded("moves", words, "not made", "missed"))
+        at = next(
+            (m for m in session.moves if made is not None and m.control is entry.move.control and abs(m.t - made) < 1.0), None
+        )
+        if made is None or at is None or entry.due_t is None:
+            found.append(Graded("moves", words, "not made" if made is None else "let go", "missed"))
             continue
         late = made - entry.due_t
-        at = next((move for move in session.moves if move.control is entry.move.control and abs(move.t - made) < 1.0), None)
         grade, came = _grade(late), _late(late)
-        if at is not None and abs(at.to - entry.move.to) > 1e-6:
+        if abs(at.to - entry.move.to) > 1e-6:
             scale = session.machine.controls.get(entry.move.control) if session.machine else None
             came += f", to {control_text(at.control, at.to, scale, units)}"
             grade = "missed" if grade == "missed" else "close"

@@ -11,12 +11,13 @@ from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
 from firnel.devices.reading import LinkState, LinkStatus, Reading, ReadingSource
 from firnel.devices.register_map import shipped_maps
-from firnel.store.library import Library
+from firnel.store.library import BatchLine, Library
 from firnel.work.drop_cue import learned_lead, note_asked
 from firnel.work.queue import next_for, order_of, prepared
 from firnel.work.references import reference_of
-from firnel.work.roast_session import BatchOrder, RoastSession
+from firnel.work.roast_session import BatchOrder, RoastSession, check_results
 from firnel.work.settings import Settings
+from firnel.work.weighing import Results, check_colours, keep_colours
 
 __all__ = ["AddressError", "Desk", "LinkState", "LinkStatus", "machine_kinds", "machine_of_kind"]
 
@@ -121,6 +122,25 @@ class Desk:
         found = next_for(self.library, self.session.machine)
         return self.prepare(order_of(self.library, found[1])) if found is not None else None
 
+    def weigh(self, results: Results, line: BatchLine | None = None) -> None:
+        """Keep what scale, colour meter and roaster say: of a batch that waits for it, or else of the one that cools.
+
+        Raises
+        ------
+        ValueError : if the figures cannot be; nothing is written then.
+        """
+        check_colours(results)
+        key = self.session.batch_id if line is None else line.id
+        figures = (results.roasted_kg, results.colour_whole, results.colour_ground)
+        if line is None:
+            self.session.weigh(*figures, results.remark)
+        else:
+            check_results(line.load_kg, *figures)
+            self.library.set_results(line.id, *figures, results.remark, status="done")
+            self.session.say(f"Batch {line.label} is weighed.")
+        if key is not None:
+            keep_colours(self.library, key, results)
+
     def disconnect(self) -> None:
         """Stop reading."""
         if self._source is not None:
@@ -148,7 +168,8 @@ class Desk:
         self.look_ahead()
 
     def tick(self) -> None:
-        """Time goes by: with readings by hand a mark or a move is not left waiting for the next one."""
+        """Time goes by: the drop may be asked for; with readings by hand a mark or a move does not wait for the next one."""
+        note_asked(self.session)
         if self.by_hand is not None and self.session.now() - self._asked_t >= HAND_ASK_S:
             self.look_ahead()
 

@@ -11,7 +11,7 @@ from scipy import stats
 
 from firnel.core.plan import Plan
 from firnel.core.review.charts import Capability, Chart, capability, individuals_chart
-from firnel.core.review.comparison import FIGURES, figures_wanted
+from firnel.core.review.comparison import figures_wanted, tolerance_of
 from firnel.core.vocabulary import FloatArray
 from firnel.store.library import BatchFilter, BatchLine, Library
 
@@ -109,17 +109,10 @@ def _wanted(plan: Plan | None, figure: str) -> tuple[float | None, float | None]
     if plan is None:
         return None, None
     known = figures_wanted(plan)
+    wanted = known.get(figure)
     if figure == "crack_s" and "drying_s" in known and "browning_s" in known:
-        wanted: float | None = known["drying_s"] + known["browning_s"]
-        usual = 0.05
-    else:
-        wanted = known.get(figure)
-        usual = next((tolerance for name, _, _, tolerance in FIGURES if name == figure), 0.0)
-    if wanted is None:
-        return None, None
-    own = plan.tolerances.get(figure)
-    timed = figure.endswith("_s") and usual < 1.0
-    return wanted, own if own is not None else usual * wanted if timed else usual
+        wanted = known["drying_s"] + known["browning_s"]
+    return (None, None) if wanted is None else (wanted, tolerance_of(figure, wanted, plan))
 
 
 def candidates(values: FloatArray, companions: Mapping[str, FloatArray]) -> tuple[Candidate, ...]:

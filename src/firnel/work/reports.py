@@ -18,6 +18,7 @@ from firnel.work.over_time import replication
 from firnel.work.records import export_text, sheet_of
 from firnel.work.review_picture import review_picture
 from firnel.work.sameness import judge
+from firnel.work.settings import Settings
 from firnel.work.weighing import inspection_of, level_word
 
 __all__ = ["Chart", "Heading", "Report", "Table", "Text", "batch_report", "comparison_report", "month_report", "open_data",
@@ -26,8 +27,9 @@ __all__ = ["Chart", "Heading", "Report", "Table", "Text", "batch_report", "compa
 DEVIATION = ("figure", "wanted", "came", "by", "")
 
 
-def batch_report(library: Library, key: int, units: Units) -> Report:
-    """The sheet of one batch."""
+def batch_report(library: Library, key: int, settings: Settings) -> Report:
+    """The sheet of one batch, in the user's units and words."""
+    units = settings.units
     record = library.batch(key)
     machine = next((machine for machine in library.machines() if machine.name == record.machine), None)
     picture = review_picture(sheet_of(record), machine, units)
@@ -37,6 +39,7 @@ def batch_report(library: Library, key: int, units: Units) -> Report:
     part, rated = (curves.t >= 0.0) & (curves.t <= end), (curves.rate_t >= 0.0) & (curves.rate_t <= end)
     judged = judge(library, key, units, with_edits=False)
     stages = tuple((row[0].removeprefix("*"), *row[1:]) for row in picture.stages[1:])
+    level = level_word(record.colour_ground, settings.levels)
     blocks: list[Block] = [
         Chart("Bean and air", units.temperature, (
             Curve("bean", "ink", False, curves.t[part], curves.bean[part]),
@@ -49,7 +52,7 @@ def batch_report(library: Library, key: int, units: Units) -> Report:
         )),
         Table("Stages", ("stage", "time", "share", "rise", "rate"), stages),
         Table("Moves", ("time", "move"), picture.moves, words=2),
-        Table("Results", ("", ""), (*picture.results, ("Roast level", level_word(record.colour_ground) or "–"))),
+        Table("Results", ("", ""), (*picture.results, ("Roast level", level or "–"))),
     ]  # fmt: skip
     if judged.table:
         blocks += [Text(judged.verdict), Table("Deviations", DEVIATION, _deviation_rows(library, key, units))]

@@ -10,16 +10,15 @@ import numpy as np
 from firnel.core.model.constants import Hands, IdleState
 from firnel.core.model.identification import first_readings, steel_from_idling
 from firnel.core.model.learning import MachineModel
-from firnel.core.model.logged import LONGEST_IDLE_S, LoggedBatch, UnusableLogError, logged_batch
+from firnel.core.model.logged import LONGEST_IDLE_S, UNUSABLE, LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.planned import run_plan
 from firnel.core.model.simulation import idle
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Plan
-from firnel.core.vocabulary import BatchRecord, FloatArray, Machine, Mark, MarkKind, Quality, Trace
+from firnel.core.vocabulary import BatchRecord, FloatArray, Machine, Mark, MarkKind, Trace
 
 #: Steel this near to what the plan assumes is ready; common practice, no published source. [K]
 READY_C = 5.0
-UNUSABLE = int(Quality.SPIKE | Quality.FROZEN | Quality.OUT_OF_RANGE)
 #: The empty machine is looked ahead this far, in these steps. [s]
 AHEAD_S, AHEAD_STEP = 1800.0, 4.0
 #: A charge reading is not moved further than this to make up for the steel. [K]

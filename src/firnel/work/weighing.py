@@ -10,14 +10,24 @@ from typing import Any
 from firnel.devices.scale import ScaleError, read_weight
 from firnel.store.library import BatchFilter, BatchLine, Library
 
-__all__ = ["EYE_COUNTS", "EYE_GRADES", "Place", "ScaleError", "inspection_of", "keep_colours", "keep_inspection", "level_word",
-           "place_of", "read_weight"]  # fmt: skip
+__all__ = ["EYE_COUNTS", "EYE_GRADES", "Place", "Results", "ScaleError", "check_colours", "inspection_of", "keep_colours",
+           "keep_inspection", "level_word", "place_of", "read_weight"]  # fmt: skip
 
 #: What the eye counts in a sample, and what it grades from 0 (none) to 3 (strong).
 EYE_COUNTS = ("scorched", "tipped", "chipped", "quakers")
 EYE_GRADES = ("uneven", "wrinkled", "oily", "chaff")
-#: Level words by the highest colour index that still has them, ground; common practice, no published source.
-LEVELS = ((45.0, "dark"), (56.0, "medium dark"), (64.0, "medium"), (72.0, "medium light"), (100.0, "light"))
+
+
+@dataclass(frozen=True)
+class Results:
+    """What scale, colour meter and roaster say of a batch; kg and index points."""
+
+    roasted_kg: float | None
+    colour_whole: float | None
+    colour_ground: float | None
+    remark: str
+    whole: tuple[float, ...] = ()  #: every single reading, where several were typed
+    ground: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -56,26 +66,30 @@ def place_of(library: Library, line: BatchLine, loss: float) -> Place | None:
     return Place(len(losses), centre, spread, (loss - centre) / spread)
 
 
-def level_word(colour_ground: float | None, words: Mapping[str, float] | None = None) -> str:
-    """The house's word for a ground colour; empty where it was not measured."""
-    if colour_ground is None:
+def level_word(colour_ground: float | None, words: Mapping[str, float]) -> str:
+    """The house's word for a ground colour, of words with the highest colour that still has them; empty if not measured."""
+    if colour_ground is None or not words:
         return ""
-    scale = sorted(((limit, word) for word, limit in words.items())) if words else LEVELS
+    scale = sorted((limit, word) for word, limit in words.items())
     return next((word for limit, word in scale if colour_ground <= limit), scale[-1][1])
 
 
-def keep_colours(library: Library, batch_id: int, whole: list[float], ground: list[float]) -> None:
-    """Keep every single reading of the colour meter; the batch itself has their means.
+def check_colours(results: Results) -> None:
+    """Refuse a single reading that lies outside the index; of several the mean may hide it.
 
     Raises
     ------
-    ValueError : if one lies outside the index, with what to look for.
+    ValueError : with what to look for.
     """
-    for value in (*whole, *ground):
+    for value in (*results.whole, *results.ground):
         if not 0 <= value <= 100:
             raise ValueError(f"Colour {value:g} is outside the index of 0 to 100: does the meter read on another scale?")
-    if len(whole) > 1 or len(ground) > 1:
-        library.bench_book.note(batch_id, "colour", {"whole": whole, "ground": ground})
+
+
+def keep_colours(library: Library, batch_id: int, results: Results) -> None:
+    """Keep every single reading of the colour meter, where there are several; the batch itself has their means."""
+    if len(results.whole) > 1 or len(results.ground) > 1:
+        library.bench_book.note(batch_id, "colour", {"whole": list(results.whole), "ground": list(results.ground)})
 
 
 def keep_inspection(library: Library, batch_id: int, document: Mapping[str, Any]) -> None:

@@ -12,8 +12,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from firnel.core.model.constants import Hands, LoadState, StartState
-from firnel.core.model.identification import expected_uptake, steel_at_charge, steel_from_idling
+from firnel.core.model.constants import Hands
+from firnel.core.model.identification import logged_load, logged_start, steel_at_charge, steel_from_idling
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.simulation import Simulated, simulate
@@ -42,13 +42,12 @@ class Cause:
     """One candidate: ``steel`` [K], ``load`` [share], ``probe`` [K], ``fan`` [share], ``gas`` or ``air`` (moves) or ``none``.
 
     ``amount`` is against the reference, in the unit of the kind; for moves the time [s] at another setting. ``confidence`` is
-    its share of belief [0..1] among all candidates, ``explains`` the share of the difference that it takes away.
+    its share of belief [0..1] among all candidates.
     """
 
     kind: str
     amount: float
     confidence: float
-    explains: float
 
 
 @dataclass(frozen=True)
@@ -64,16 +63,10 @@ class _Pair:
     def run(self, of: LoggedBatch, steel: float, hands: Hands, load: float = 1.0, fan: float = 0.0) -> Simulated:
         """The model under what was recorded of one of them, with a hidden cause."""
         fitted = self.model.fitted
-        uptake = float(expected_uptake(fitted.priors, fitted.values[None, :], of.density)[0])
-        uptake += fitted.uptake.get(of.lot, (0.0, 0.0))[0]
-        beans = LoadState(
-            of.load_kg * load, of.moisture, green_c=of.room_c, uptake=float(np.exp(uptake)),
-            own_heat=float(np.exp(fitted.own_heat.get(of.lot, (0.0, 0.0))[0])),
-        )  # fmt: skip
-        air = of.bean_at_charge if np.isnan(of.air_at_charge) else of.air_at_charge
-        heat = fitted.number("heat_before") if np.isnan(of.heat_before) else of.heat_before
-        start = StartState(steel, of.bean_at_charge, air, of.room_c, heat)
-        return simulate(fitted.constants, beans, start, replace(hands, air=hands.air * (1.0 + fan)), of.step)
+        beans = logged_load(fitted, of)
+        beans = replace(beans, mass_kg=of.load_kg * load)
+        drawn = replace(hands, air=hands.air * (1.0 + fan))
+        return simulate(fitted.constants, beans, logged_start(fitted, of, steel), drawn, of.step)
 
     def curve(self, made: Simulated) -> FloatArray:
         """Bean and air probe at the compared moments, shape (2 n,)."""
@@ -120,17 +113,14 @@ def likely_causes(model: MachineModel, batch: LoggedBatch, reference: LoggedBatc
         # What the recorded difference of the hands is needed for: the misfit without it.
         gain = weigh.misfit(left + (known - without)) + more.misfit("", 0.0) - plain
         evidence[kind] = (seconds, gain if seconds >= LEAST_MOVED_S else 0.0)
-    return _ranked(evidence, plain)
+    return _ranked(evidence)
 
 
-def _ranked(evidence: dict[str, tuple[float, float]], plain: float) -> tuple[Cause, ...]:
+def _ranked(evidence: dict[str, tuple[float, float]]) -> tuple[Cause, ...]:
     weights = {kind: np.exp(np.clip(0.5 * gain, -50.0, 300.0)) for kind, (_, gain) in evidence.items()}
     weights["none"] = float(np.exp(0.5 * NONE_WORTH))
     total = sum(weights.values())
-    found = [
-        Cause(kind, amount, float(weights[kind] / total), float(np.clip(gain / plain, 0.0, 1.0)) if plain > 0 else 0.0)
-        for kind, (amount, gain) in evidence.items()
-    ]
+    found = [Cause(kind, amount, float(weights[kind] / total)) for kind, (amount, _) in evidence.items()]
     return tuple(sorted(found, key=lambda cause: -cause.confidence))
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass, fields
 
 import numpy as np
 
-from firnel.core.model.constants import IdleState, LoadState, MachineConstants, StartState
+from firnel.core.model.constants import IdleState, LoadState, MachineConstants, Members, StartState
 from firnel.core.model.logged import USUAL_DENSITY, LoggedBatch
 from firnel.core.model.simulation import Simulated, idle, simulate
 from firnel.core.vocabulary import FloatArray
@@ -218,13 +218,24 @@ def modelled(fitted: FittedMachine, batch: LoggedBatch, known: bool = True) -> S
         steel = float(expected_steel(fitted.priors, row, batch)[0]) + fitted.steel[batch.label]
     else:
         steel, _ = steel_from_idling(fitted, batch)
+    at_charge = steel_at_charge(fitted.constants, batch, np.array([steel]))
+    return simulate(
+        fitted.constants, logged_load(fitted, batch), logged_start(fitted, batch, at_charge), batch.hands, batch.step
+    )
+
+
+def logged_load(fitted: FittedMachine, batch: LoggedBatch) -> LoadState:
+    """The beans of a logged batch as the fit knows them."""
+    row = fitted.values[None, :]
     uptake = float(expected_uptake(fitted.priors, row, batch.density)[0]) + fitted.uptake.get(batch.lot, (0.0, 0.0))[0]
-    load = LoadState(
-        batch.load_kg, batch.moisture, green_c=batch.room_c, uptake=float(np.exp(uptake)),
-        own_heat=float(np.exp(fitted.own_heat.get(batch.lot, (0.0, 0.0))[0])),
-    )  # fmt: skip
+    own_heat = fitted.own_heat.get(batch.lot, (0.0, 0.0))[0]
+    return LoadState(
+        batch.load_kg, batch.moisture, green_c=batch.room_c, uptake=float(np.exp(uptake)), own_heat=float(np.exp(own_heat))
+    )
+
+
+def logged_start(fitted: FittedMachine, batch: LoggedBatch, steel: Members) -> StartState:
+    """The moment of charge of a logged batch, with this steel. [degC]"""
     air = batch.bean_at_charge if np.isnan(batch.air_at_charge) else batch.air_at_charge
     heat = fitted.number("heat_before") if np.isnan(batch.heat_before) else batch.heat_before
-    at_charge = steel_at_charge(fitted.constants, batch, np.array([steel]))
-    start = StartState(at_charge, batch.bean_at_charge, air, batch.room_c, heat)
-    return simulate(fitted.constants, load, start, batch.hands, batch.step)
+    return StartState(steel, batch.bean_at_charge, air, batch.room_c, heat)

@@ -15,6 +15,8 @@ LONGEST_BRIDGE_S = 12.0
 #: A roast shorter than this says too little. [s]
 SHORTEST_S = 180.0
 #: How much of the time before the charge is looked at, and how little says something. [s]
+#: Readings of such a quality say nothing.
+UNUSABLE = int(Quality.SPIKE | Quality.FROZEN | Quality.OUT_OF_RANGE)
 #: A reading by hand this long before the charge tells what was read at it. [s]
 HAND_BEFORE_S = 90.0
 LONGEST_IDLE_S, SHORTEST_IDLE_S = 180.0, 16.0
@@ -103,7 +105,7 @@ def logged_batch(
     if until is None and end - charge.t < SHORTEST_S:
         raise UnusableLogError(f"batch {record.label} lasts {end - charge.t:.0f} s from charge: too short to learn from.")
     grid = np.arange(charge.t, end + 1e-6, STEP)
-    good = (trace.quality & int(Quality.SPIKE | Quality.FROZEN | Quality.OUT_OF_RANGE)) == 0
+    good = (trace.quality & UNUSABLE) == 0
     onto = _nearest if by_hand else _on_grid
     bean, air = (onto(trace.t[good], column[good], grid) for column in (trace.bean, trace.air))
     if by_hand and not np.isfinite(bean[:1]).any() and bean.size:

@@ -115,14 +115,15 @@ def _at(x: FloatArray, own: FloatArray, values: FloatArray) -> FloatArray:
 
 #: Name of a figure, its words, its unit (s, °C, share or points), and its tolerance against a reference where the plan has
 #: none: stages 5 % (told as a share), development and drop as a hand can hold them. Common practice, no published source.
+STAGE_SHARE = 0.05
 FIGURES = (
     ("charge_c", "charge", "°C", 1.0),
-    ("drying_s", "drying", "s", 0.05),
-    ("browning_s", "browning", "s", 0.05),
+    ("drying_s", "drying", "s", STAGE_SHARE),
+    ("browning_s", "browning", "s", STAGE_SHARE),
     ("development_s", "development", "s", 4.0),
     ("drop_c", "drop", "°C", 1.0),
     ("rise_c", "crack to drop", "°C", 1.0),
-    ("total_s", "total", "s", 0.05),
+    ("total_s", "total", "s", STAGE_SHARE),
     ("loss", "weight loss", "share", 0.005),
     ("colour_whole", "colour whole", "points", 2.0),
     ("colour_ground", "colour ground", "points", 2.0),
@@ -204,14 +205,20 @@ def deviations(came: Mapping[str, float], wanted: Mapping[str, float], plan: Pla
     wanted : of the reference, or of the plan.
     plan : whose tolerances hold, where it sets any.
     """
-    found = []
-    for name, words, unit, usual in FIGURES:
-        if name not in came or name not in wanted:
-            continue
-        own = plan.tolerances.get(name) if plan is not None else None
-        tolerance = own if own is not None else usual * wanted[name] if unit == "s" and usual < 1.0 else usual
-        found.append(Deviation(name, words, unit, wanted[name], came[name], max(tolerance, 1e-9)))
-    return tuple(found)
+    return tuple(
+        Deviation(name, words, unit, wanted[name], came[name], tolerance_of(name, wanted[name], plan))
+        for name, words, unit, _ in FIGURES
+        if name in came and name in wanted
+    )
+
+
+def tolerance_of(name: str, wanted: float, plan: Plan | None = None) -> float:
+    """What a figure may be off: as the plan sets it, else as is usual; of stages a share of what is wanted."""
+    own = plan.tolerances.get(name) if plan is not None else None
+    if own is not None:
+        return max(own, 1e-9)
+    unit, usual = next(((unit, usual) for known, _, unit, usual in FIGURES if known == name), ("s", STAGE_SHARE))
+    return max(usual * wanted if unit == "s" and usual < 1.0 else usual, 1e-9)
 
 
 def was_the_same(table: tuple[Deviation, ...]) -> bool | None:

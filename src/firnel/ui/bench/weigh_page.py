@@ -8,10 +8,10 @@ from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QS
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
-from firnel.ui.shared.weigh_sheet import Results, WeighSheet
+from firnel.ui.shared.weigh_sheet import WeighSheet
 from firnel.work.desk import Desk
 from firnel.work.records import BatchFilter, BatchLine
-from firnel.work.weighing import EYE_COUNTS, EYE_GRADES, keep_colours, keep_inspection, level_word, place_of, read_weight
+from firnel.work.weighing import EYE_COUNTS, EYE_GRADES, Results, keep_inspection, level_word, place_of, read_weight
 
 
 class WeighPage(ListPage):
@@ -125,13 +125,10 @@ class WeighPage(ListPage):
         if self._line is None:
             return
         try:
-            keep_colours(self._desk.library, self._line.id, list(results.whole), list(results.ground))
+            self._desk.weigh(results, self._line)
         except ValueError as error:
             self._form.say(str(error))
             return
-        self._desk.library.set_results(
-            self._line.id, results.roasted_kg, results.colour_whole, results.colour_ground, results.remark, status="done"
-        )
         word = level_word(results.colour_ground, self._desk.settings.levels)
         self._place.setText(f"Batch {self._line.label} is {word}." if word else "")
         self._line = None

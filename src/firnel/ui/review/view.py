@@ -125,7 +125,7 @@ class ReviewView(QWidget):
     def _batch_report(self) -> Report | None:
         if self._record is None or self._record.id is None:
             return None
-        return batch_report(self._library, self._record.id, self._desk.settings.units)
+        return batch_report(self._library, self._record.id, self._desk.settings)
 
     def _on_page(self, number: int) -> None:
         page = (None, self.compare, self.same, self.time, self.ladder)[number]

@@ -18,19 +18,19 @@ from firnel.ui.roast.side_cards import SideCards
 from firnel.ui.roast.strips import LineStrip, WordStrip
 from firnel.ui.roast.told_strip import ToldStrip
 from firnel.ui.shared.parts import ElidedLabel, card, label, rename
-from firnel.ui.shared.weigh_sheet import Results, WeighSheet
+from firnel.ui.shared.weigh_sheet import WeighSheet
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SIDE_WIDTH, SPACE_M
 from firnel.work.advice_words import told_line
 from firnel.work.before_charge import check_label, tick_next
 from firnel.work.cue import cue_of
 from firnel.work.desk import Desk, LinkState
-from firnel.work.drop_cue import note_asked
 from firnel.work.labels import PREFIX
 from firnel.work.queue import next_for
 from firnel.work.records import BatchFilter, BatchLine
 from firnel.work.roast_picture import roast_picture
-from firnel.work.roast_session import BatchOrder, check_results
+from firnel.work.roast_session import BatchOrder
+from firnel.work.weighing import Results
 
 if TYPE_CHECKING:
     from firnel.ui.roast.curves import RoastCurves
@@ -307,7 +307,6 @@ class RoastView(QWidget):
         if not self.isVisible():
             return
         settings = self._desk.settings
-        note_asked(self._desk.session)
         self._desk.tick()
         cue = cue_of(self._desk.session, settings.units, settings.cooling_aim_s, self._following)
         self.cue.show_cue(cue)
@@ -429,15 +428,8 @@ class RoastView(QWidget):
         self.weigh.take_focus()
 
     def _on_weighed(self, results: Results) -> None:
-        figures = (results.roasted_kg, results.colour_whole, results.colour_ground, results.remark)
-        owed, session = self._owed, self._desk.session
         try:
-            if owed is not None:
-                check_results(owed.load_kg, *figures[:3])
-                self._desk.library.set_results(owed.id, *figures, status="done")
-                session.say(f"Batch {owed.label} is weighed.")
-            else:
-                session.weigh(*figures)
+            self._desk.weigh(results, self._owed)
         except ValueError as error:
             self.weigh.say(str(error))
             return

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from statistics import fmean
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -12,18 +11,7 @@ from firnel.core.units import Units
 from firnel.ui.shared.entries import FigureEntry, FiguresEntry
 from firnel.ui.shared.parts import button, card, label
 from firnel.work.roast_session import check_results
-
-
-@dataclass(frozen=True)
-class Results:
-    """What scale, colour meter and roaster say; kg and index points."""
-
-    roasted_kg: float | None
-    colour_whole: float | None
-    colour_ground: float | None
-    remark: str
-    whole: tuple[float, ...] = ()  #: every single reading, where several were typed
-    ground: tuple[float, ...] = ()
+from firnel.work.weighing import Results
 
 
 class WeighSheet(QWidget):
