@@ -20,7 +20,7 @@ from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
-from firnel.work import queue
+from firnel.work.day import queue
 from firnel.work.settings import Settings
 
 BATCHES, HOURS = 40, 12.0

@@ -11,7 +11,7 @@ from firnel.core.events import find_events
 from firnel.core.rate_of_rise import RateCurve
 from firnel.core.vocabulary import BatchRecord, MarkKind
 from firnel.work.desk import machine_of_kind
-from firnel.work.records import sheet_of
+from firnel.work.review.records import sheet_of
 
 FAULTS = ("flick", "crash")
 PER_KIND = 3

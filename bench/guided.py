@@ -20,7 +20,7 @@ from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import Control, Lot, Mark, MarkKind, Move, Trace
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
-from firnel.work.live_forecast import Ask, Guidance, LiveForecast
+from firnel.work.roast.live_forecast import Ask, Guidance, LiveForecast
 
 DELAY_S = 2.0
 #: Load as a share of the useful one, and the steel against what the plan assumes. [K]

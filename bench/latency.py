@@ -17,7 +17,7 @@ from firnel.devices.reading import Reading
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
-from firnel.work.roast_session import BatchOrder
+from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 HOURS, RATE = 4, 2

@@ -18,7 +18,7 @@ from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Plan, Targets
 from firnel.core.vocabulary import BatchRecord, Machine, MarkKind
 from firnel.work.desk import machine_of_kind
-from firnel.work.planning import transferred
+from firnel.work.plan.planning import transferred
 
 #: Each plan is roasted so often, so that the medians are steady.
 ROASTS = 3

@@ -17,8 +17,8 @@ from report import Line
 from firnel.core.units import Units
 from firnel.devices.clock import Clock
 from firnel.store.library import Library
-from firnel.work.cue import cue_of
-from firnel.work.roast_session import RoastSession
+from firnel.work.roast.cue import cue_of
+from firnel.work.roast.session import RoastSession
 
 KILLS, READINGS_A_SECOND = 50, 4
 #: Beginning of the child: the roast up to a moment at once, then on in real time, each reading told as it is fed.
@@ -32,9 +32,9 @@ from firnel.core.units import Units
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.store.library import Library
-from firnel.work.cue import cue_of
+from firnel.work.roast.cue import cue_of
 from firnel.work.desk import machine_of_kind
-from firnel.work.roast_session import BatchOrder, RoastSession
+from firnel.work.roast.session import BatchOrder, RoastSession
 library, until, each = Library(sys.argv[1]), float(sys.argv[2]), 1.0 / float(sys.argv[4])
 recipe = RECIPES[0]
 machine = library.save_machine(machine_of_kind(recipe.machine, "gas-6"))

@@ -18,9 +18,9 @@ from firnel.store.library import Library
 from firnel.store.tables import batches
 from firnel.ui.review.compare_page import ComparePage
 from firnel.ui.theme.look import Look
-from firnel.work.compare_picture import compare
 from firnel.work.desk import Desk, machine_of_kind
-from firnel.work.over_time import over_time
+from firnel.work.review.compare_picture import compare
+from firnel.work.review.over_time import over_time
 from firnel.work.settings import Settings
 
 OVERLAID, CHARTED, FRAMES = 200, 10_000, 60

@@ -21,18 +21,18 @@ from firnel.core.vocabulary import Lot, MarkKind, Note
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.ui.theme.look import Look
-from firnel.work import queue
-from firnel.work.advice_words import warnings_of
-from firnel.work.before_charge import charge_in, check_label, checks, tick_next
-from firnel.work.cue import cue_of
+from firnel.work.day import queue
+from firnel.work.day.labels import LoadLabel, read_label
 from firnel.work.desk import Desk, machine_of_kind
-from firnel.work.drop_cue import ASKED, learned_lead, note_asked
-from firnel.work.labels import LoadLabel, read_label
-from firnel.work.ready_picture import ready_picture
-from firnel.work.references import reference_of, set_reference
-from firnel.work.roast_picture import roast_picture
+from firnel.work.review.references import reference_of, set_reference
+from firnel.work.roast.advice_words import warnings_of
+from firnel.work.roast.before_charge import charge_in, check_label, checks, tick_next
+from firnel.work.roast.cue import cue_of
+from firnel.work.roast.drop_cue import ASKED, learned_lead, note_asked
+from firnel.work.roast.picture import roast_picture
+from firnel.work.roast.ready_picture import ready_picture
+from firnel.work.roast.steel import Readiness, SteelEstimate
 from firnel.work.settings import Settings
-from firnel.work.steel import Readiness, SteelEstimate
 
 
 @pytest.fixture

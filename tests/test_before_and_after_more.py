@@ -22,16 +22,16 @@ from firnel.devices.reading import Reading
 from firnel.store.library import BatchFilter
 from firnel.ui.shared.sheets import SettingsDialog
 from firnel.ui.theme.look import Look
-from firnel.work import queue
-from firnel.work.before_charge import pause_words, steel_words
-from firnel.work.cue import cue_of
+from firnel.work.day import queue
 from firnel.work.desk import Desk, machine_of_kind
-from firnel.work.forecasting import traits_of
-from firnel.work.records import sheet_of
-from firnel.work.review_picture import review_picture
-from firnel.work.roast_session import BatchOrder
+from firnel.work.machines.forecasting import traits_of
+from firnel.work.review.picture import review_picture
+from firnel.work.review.records import sheet_of
+from firnel.work.roast.before_charge import pause_words, steel_words
+from firnel.work.roast.cue import cue_of
+from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.steel import AHEAD_STEP, READY_C, SteelEstimate, readiness
 from firnel.work.settings import Settings
-from firnel.work.steel import AHEAD_STEP, READY_C, SteelEstimate, readiness
 
 
 def steel(at, ahead=None):
@@ -228,7 +228,7 @@ def test_hand_readings_are_asked_for_when_due_and_marks_between_them_looked_ahea
     session.prepare(bench.order())
     session.mark(MarkKind.CHARGE, bench.time)
     session.hand_every_s = 60.0
-    from firnel.work.advice_words import warnings_of
+    from firnel.work.roast.advice_words import warnings_of
 
     session.take_reading(Reading(bench.time, 120.0, quality=Quality.HAND))
     bench.time += 59.0

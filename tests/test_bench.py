@@ -15,10 +15,18 @@ from firnel.core.cup.scores import SECTIONS
 from firnel.devices.scale import ScaleError, StandInScale, read_weight, weight_in
 from firnel.store.library import BatchFilter
 from firnel.ui.theme.look import Look
-from firnel.work import cupping
-from firnel.work.references import set_reference
+from firnel.work.bench import cupping
+from firnel.work.bench.weighing import (
+    Results,
+    check_colours,
+    inspection_of,
+    keep_colours,
+    keep_inspection,
+    level_word,
+    place_of,
+)
+from firnel.work.review.references import set_reference
 from firnel.work.settings import Settings
-from firnel.work.weighing import Results, check_colours, inspection_of, keep_colours, keep_inspection, level_word, place_of
 
 AT = datetime(2026, 11, 9, 10, 0, tzinfo=UTC)
 

@@ -11,7 +11,7 @@ from firnel.core.vocabulary import Control, Found, MarkKind, Move, Note
 from firnel.exchange.batch_document import batch_to_document, document_to_batch, json_schema, read_batch_document
 from firnel.exchange.csv_log import ImportWishes, read_csv_log, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
-from firnel.work.records import export_text, import_file
+from firnel.work.review.records import export_text, import_file
 
 
 @pytest.fixture

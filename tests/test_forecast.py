@@ -19,10 +19,10 @@ from firnel.core.vocabulary import Control, MarkKind, Quality, Trace
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.work.desk import Desk
-from firnel.work.roast_picture import roast_picture
-from firnel.work.roast_session import BatchOrder
+from firnel.work.roast.picture import roast_picture
+from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.steel import steel_now
 from firnel.work.settings import Settings
-from firnel.work.steel import steel_now
 
 FITTED_TO, HELD_OUT = batches_of("south")[:8], batches_of("south")[8:]
 

@@ -22,7 +22,7 @@ from firnel.core.vocabulary import BatchRecord, Lot
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.lot_tables import read_lots, write_lots
 from firnel.work.desk import machine_of_kind
-from firnel.work.intake import lot_sheet, measure, read_figures, take_in_lots, write_out_lots
+from firnel.work.green.intake import lot_sheet, measure, read_figures, take_in_lots, write_out_lots
 
 TODAY = date(2026, 11, 20)
 ISUKA = Lot("Rwanda Isuka", "Rwanda", "Isuka hill", process="washed", altitude_m=1890, density_g_per_l=742, moisture=0.108)

@@ -25,11 +25,11 @@ from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Move, Quality
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.ui.theme.look import Look
-from firnel.work.advice_words import told_line, warnings_of
 from firnel.work.desk import Desk
-from firnel.work.headless import Headless
-from firnel.work.live_forecast import Ask, LiveForecast, coming_of, step_of
-from firnel.work.roast_session import BatchOrder, RoastSession
+from firnel.work.roast.advice_words import told_line, warnings_of
+from firnel.work.roast.headless import Headless
+from firnel.work.roast.live_forecast import Ask, LiveForecast, coming_of, step_of
+from firnel.work.roast.session import BatchOrder, RoastSession
 from firnel.work.settings import Settings
 
 FITTED_TO = batches_of("south")[:8]

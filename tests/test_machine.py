@@ -12,8 +12,8 @@ from firnel.core.machine.probes import ProbeCheckError, boiling_point, check_off
 from firnel.core.vocabulary import Control, Machine, Probe
 from firnel.store.machine_book import LogEntry
 from firnel.work.desk import machine_of_kind
-from firnel.work.machine_care import care_sheet, measure_step, note_done, note_probe_check, note_seasoning
-from firnel.work.machine_files import duplicate, machine_from_file, machine_to_text
+from firnel.work.machines.care import care_sheet, measure_step, note_done, note_probe_check, note_seasoning
+from firnel.work.machines.files import duplicate, machine_from_file, machine_to_text
 
 NOW = datetime(2026, 11, 20, 10, tzinfo=UTC)
 MACHINE = replace(machine_of_kind("Drum Six", "gas-6"), tray_litres=19.0, altitude_m=1500.0)

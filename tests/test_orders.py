@@ -10,7 +10,7 @@ from test_plan_and_cue import PLAN
 from firnel.core.plan import Targets
 from firnel.core.vocabulary import Lot
 from firnel.work.desk import machine_of_kind
-from firnel.work.orders import USUAL_LOSS, expected_loss, ladder, split_order
+from firnel.work.plan.orders import USUAL_LOSS, expected_loss, ladder, split_order
 
 DRUM = replace(machine_of_kind("Drum Six", "gas-6"), tray_litres=19.0)
 LOSSES = (0.125, 0.131, 0.128, 0.122)

@@ -17,9 +17,9 @@ from firnel.core.plan import (
 from firnel.core.plan_document import plan_from_document, plan_to_document
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Mark, MarkKind
-from firnel.work.cue import move_sentence, when_sentence
 from firnel.work.desk import machine_of_kind
-from firnel.work.plan_picture import plan_picture
+from firnel.work.plan.picture import plan_picture
+from firnel.work.roast.cue import move_sentence, when_sentence
 
 T = np.arange(0.0, 601.0, 1.0)
 PLAN = Plan(

@@ -17,9 +17,9 @@ from firnel.core.stage_targets import stage_times
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, ControlScale, Lot, Move
 from firnel.store.library import Library
+from firnel.work.day.labels import labels_for, qr_matrix
 from firnel.work.desk import machine_of_kind
-from firnel.work.labels import labels_for, qr_matrix
-from firnel.work.plan_draft import (
+from firnel.work.plan.draft import (
     PlanDraft,
     coasting,
     for_machine,
@@ -33,9 +33,9 @@ from firnel.work.plan_draft import (
     with_tolerance,
     without,
 )
-from firnel.work.plan_history import history
-from firnel.work.plan_words import asked_text, plan_changes, target_text, tolerance_text
-from firnel.work.planning import for_lot, plan_of_batch, transferred
+from firnel.work.plan.planning import for_lot, plan_of_batch, transferred
+from firnel.work.plan.versions import history
+from firnel.work.plan.words import asked_text, plan_changes, target_text, tolerance_text
 
 USUAL = Targets(drying_s=300.0, browning_s=220.0, development_s=95.0)
 GAS, AIR = ControlScale("kPa", 0.0, 4.0, 0.1, 0.4), ControlScale("Pa", 0.0, 100.0, 5.0)

@@ -16,9 +16,9 @@ from firnel.core.vocabulary import Control, MarkKind
 from firnel.store.library import BatchFilter
 from firnel.ui.roast.practice import PracticeWindow
 from firnel.ui.theme.look import Look
-from firnel.work.debrief import debrief
-from firnel.work.forecasting import traits_of
-from firnel.work.practice import SURPRISES, Practice, surprise_names
+from firnel.work.machines.forecasting import traits_of
+from firnel.work.practice.debrief import debrief
+from firnel.work.practice.practice import SURPRISES, Practice, surprise_names
 from firnel.work.settings import Settings
 
 

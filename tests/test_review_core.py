@@ -32,12 +32,12 @@ from firnel.core.vocabulary import Lot, MarkKind
 from firnel.store.bench_book import TableSet
 from firnel.store.library import BatchFilter
 from firnel.store.machine_book import LogEntry
-from firnel.work import over_time
-from firnel.work.compare_picture import compare
-from firnel.work.ladder_reading import ladder_names, plan_of_ladder, read_ladder
-from firnel.work.references import set_reference
-from firnel.work.sameness import cause_words, judge
-from firnel.work.weighing import keep_inspection
+from firnel.work.bench.weighing import keep_inspection
+from firnel.work.review import over_time
+from firnel.work.review.compare_picture import compare
+from firnel.work.review.ladder_reading import ladder_names, plan_of_ladder, read_ladder
+from firnel.work.review.references import set_reference
+from firnel.work.review.sameness import cause_words, judge
 
 
 def later(record, seconds, **fields):

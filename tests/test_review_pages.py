@@ -23,10 +23,10 @@ from firnel.core.vocabulary import MarkKind
 from firnel.store.bench_book import TableSet
 from firnel.ui.shared.report_button import write_as
 from firnel.ui.theme.look import Look
-from firnel.work import reports
-from firnel.work.planning import solve_plan
-from firnel.work.references import reference_key
-from firnel.work.sameness import judge
+from firnel.work.plan.planning import solve_plan
+from firnel.work.review import reports
+from firnel.work.review.references import reference_key
+from firnel.work.review.sameness import judge
 from firnel.work.settings import Settings
 
 SECTIONS = ("fragrance", "aroma", "flavour", "aftertaste", "acidity", "sweetness", "mouthfeel", "overall")

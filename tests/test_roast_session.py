@@ -8,11 +8,11 @@ from test_plan_and_cue import PLAN
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind, Quality
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
-from firnel.work.before_charge import tick_next
-from firnel.work.cue import cue_of
 from firnel.work.desk import machine_of_kind
-from firnel.work.roast_picture import roast_picture
-from firnel.work.roast_session import BatchOrder, RoastSession
+from firnel.work.roast.before_charge import tick_next
+from firnel.work.roast.cue import cue_of
+from firnel.work.roast.picture import roast_picture
+from firnel.work.roast.session import BatchOrder, RoastSession
 from firnel.work.settings import Settings
 
 

@@ -20,8 +20,8 @@ from firnel.core.plan_document import plan_from_document
 from firnel.core.vocabulary import Control, Machine, MarkKind
 from firnel.ui.plan.stage_ruler import StageRuler
 from firnel.ui.theme.look import Look
-from firnel.work.machine_knowledge import CannotKnowError
-from firnel.work.planning import sensible_start, solve_plan, solved_document, targets_of_batch, transferred
+from firnel.work.machines.knowledge import CannotKnowError
+from firnel.work.plan.planning import sensible_start, solve_plan, solved_document, targets_of_batch, transferred
 from firnel.work.settings import Settings
 
 FITTED_TO = batches_of("south")[:8]

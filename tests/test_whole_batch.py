@@ -21,7 +21,7 @@ from firnel.store.library import Library
 from firnel.ui.review.view import ReviewView
 from firnel.ui.theme.look import Look
 from firnel.work.desk import LinkState, machine_of_kind
-from firnel.work.records import sheet_of
+from firnel.work.review.records import sheet_of
 from firnel.work.settings import Settings
 
 SPEED = 14.0
@@ -143,7 +143,7 @@ from PyQt6.QtCore import QTimer
 from firnel.app.window import make_application, make_window
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
-from firnel.work.roast_session import BatchOrder
+from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 application = make_application()
 window = make_window(Library(sys.argv[1]), Settings(), Look(application), keep=lambda s: None)

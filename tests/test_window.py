@@ -34,7 +34,7 @@ from firnel.ui.shared.collector import Collector
 from firnel.ui.simulator_panel import SimulatorPanel
 from firnel.ui.theme.look import Look
 from firnel.work.desk import LinkState, machine_of_kind
-from firnel.work.roast_session import BatchOrder
+from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 

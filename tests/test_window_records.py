@@ -14,8 +14,8 @@ from firnel.core.vocabulary import Lot, Probe
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
-from firnel.work.machine_files import machine_to_text
-from firnel.work.machine_knowledge import fit_machine
+from firnel.work.machines.files import machine_to_text
+from firnel.work.machines.knowledge import fit_machine
 from firnel.work.settings import Settings
 
 ISUKA = Lot("Rwanda Isuka", "Rwanda", process="washed", altitude_m=1890, harvest="2025-10", on_hand_kg=60.0)

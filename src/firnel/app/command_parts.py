@@ -12,7 +12,7 @@ import click
 
 from firnel.core.stages import MarkOrderError
 from firnel.store.opening import LibraryError
-from firnel.work.records import ImportRefusedError, Library, NotInLibraryError
+from firnel.work.review.records import ImportRefusedError, Library, NotInLibraryError
 
 library_option = click.option("--library", "library_at", help="Library file or database URL (default: your data folder).")
 json_option = click.option("--json", "as_json", is_flag=True, help="One JSON document on standard output.")

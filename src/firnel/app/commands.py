@@ -15,7 +15,7 @@ from firnel.app.model_commands import forecast, machine, plan, simulate
 from firnel.app.roast_command import roast
 from firnel.app.start import loaded
 from firnel.core.units import clock
-from firnel.work.records import (
+from firnel.work.review.records import (
     BatchFilter,
     ImportWishes,
     Library,
@@ -26,7 +26,7 @@ from firnel.work.records import (
 )
 
 if TYPE_CHECKING:
-    from firnel.work.reports import Report
+    from firnel.work.review.reports import Report
 
 
 @click.group(invoke_without_command=True)
@@ -215,7 +215,7 @@ def export(batch: str, form: str, output: Path | None, library_at: str | None) -
 def _exported(library: Library, batch: str, form: str, output: Path | None) -> str | None:
     """The text for standard output; None where a file or folder was written."""
     if batch == "all" and output is not None:
-        from firnel.work.reports import open_data
+        from firnel.work.review.reports import open_data
 
         open_data(library, output)
         return None
@@ -226,7 +226,7 @@ def _exported(library: Library, batch: str, form: str, output: Path | None) -> s
             return text
         output.write_text(text, encoding="utf-8")
     elif output is not None:
-        from firnel.work.reports import batch_report, write_workbook
+        from firnel.work.review.reports import batch_report, write_workbook
         from firnel.work.settings import Settings
 
         report = batch_report(library, key, Settings())

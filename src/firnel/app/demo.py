@@ -108,7 +108,7 @@ def _with_window(library_at: Path, speed: float, until: str | None) -> int:
     from firnel.store.library import Library
     from firnel.store.opening import LibraryError
     from firnel.ui.theme.look import Look
-    from firnel.work.roast_session import BatchOrder
+    from firnel.work.roast.session import BatchOrder
     from firnel.work.settings import load_settings
 
     application = make_application()

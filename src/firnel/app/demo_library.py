@@ -24,12 +24,13 @@ from firnel.devices.simulator.physics import Beans, DrumRoaster, GreenLoad
 from firnel.exchange.csv_log import moves_in
 from firnel.store.library import BatchFilter, Library
 from firnel.store.machine_book import LogEntry
-from firnel.work import cupping, queue
+from firnel.work.bench import cupping
+from firnel.work.day import queue
 from firnel.work.desk import machine_of_kind
-from firnel.work.intake import measure
-from firnel.work.machine_knowledge import fit_machine
-from firnel.work.orders import ladder
-from firnel.work.references import set_reference
+from firnel.work.green.intake import measure
+from firnel.work.machines.knowledge import fit_machine
+from firnel.work.plan.orders import ladder
+from firnel.work.review.references import set_reference
 
 ROASTERY = "Quillbank Roastery"
 SEED = 20261

@@ -16,10 +16,10 @@ from firnel.core.plan import TARGET_WORDS, Plan, Targets
 from firnel.core.plan_document import plan_from_document
 from firnel.core.units import clock
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine
-from firnel.work.forecasting import forecast_document, forecast_record, simulate_document, simulate_plan
-from firnel.work.machine_files import machine_from_file, machine_to_text
-from firnel.work.machine_knowledge import fit_document, fit_machine, model_of, trust_words
-from firnel.work.records import ImportWishes, Library, NotInLibraryError, read_file
+from firnel.work.machines.files import machine_from_file, machine_to_text
+from firnel.work.machines.forecasting import forecast_document, forecast_record, simulate_document, simulate_plan
+from firnel.work.machines.knowledge import fit_document, fit_machine, model_of, trust_words
+from firnel.work.review.records import ImportWishes, Library, NotInLibraryError, read_file
 
 
 @click.group()
@@ -292,7 +292,7 @@ def plan_solve(
     reference: str | None, output: Path | None, library_at: str | None, as_json: bool, **targets: float | None,
 ) -> None:  # fmt: skip
     """Find the moves that bring a roast to its targets on a fitted machine."""
-    from firnel.work.planning import solve_plan, solved_document, targets_of_batch
+    from firnel.work.plan.planning import solve_plan, solved_document, targets_of_batch
 
     with opened(library_at) as library:
         found = library.machine(name)

@@ -17,9 +17,9 @@ from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_from_document
 from firnel.core.vocabulary import Lot, Machine, MarkKind
 from firnel.work.desk import AddressError, Desk, machine_of_kind
-from firnel.work.headless import Headless
-from firnel.work.records import Library, show_document
-from firnel.work.roast_session import BatchOrder
+from firnel.work.review.records import Library, show_document
+from firnel.work.roast.headless import Headless
+from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 #: After the drop so much more is recorded. [s]

@@ -36,10 +36,10 @@ from firnel.ui.review.view import ReviewView
 from firnel.ui.roast.practice import PracticeWindow
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
-from firnel.work.before_charge import check_label, tick_next
 from firnel.work.desk import at_once
-from firnel.work.practice import Practice
-from firnel.work.roast_session import BatchOrder
+from firnel.work.practice.practice import Practice
+from firnel.work.roast.before_charge import check_label, tick_next
+from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 WIDTH, HEIGHT = 1280, 800

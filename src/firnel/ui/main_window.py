@@ -17,9 +17,9 @@ from firnel.ui.shared.command_palette import CommandPalette, Entry
 from firnel.ui.shared.frame import STATIONS, NowLine, Rail
 from firnel.ui.shared.sheets import KeySheet, Notice, SettingsDialog
 from firnel.ui.theme.look import Look
-from firnel.work.cue import cue_of
 from firnel.work.desk import Desk, LinkStatus
-from firnel.work.records import BatchFilter
+from firnel.work.review.records import BatchFilter
+from firnel.work.roast.cue import cue_of
 from firnel.work.settings import Settings
 
 WINDOW_KEYS = (
@@ -204,7 +204,7 @@ class MainWindow(QMainWindow):
     def practise(self, plan: Plan) -> None:
         """Open the practice window on a plan."""
         from firnel.ui.roast.practice import PracticeWindow
-        from firnel.work.practice import Practice
+        from firnel.work.practice.practice import Practice
 
         if self.desk.session.phase in ("drying", "browning", "development"):
             self.desk.session.say("Not while beans are in the drum: a running roaster is never left.")

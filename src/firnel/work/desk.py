@@ -12,18 +12,18 @@ from firnel.devices.hand import HandSource
 from firnel.devices.reading import LinkState, LinkStatus, Reading, ReadingSource
 from firnel.devices.register_map import shipped_maps
 from firnel.store.library import BatchLine, Library
-from firnel.work.drop_cue import learned_lead, note_asked
-from firnel.work.queue import next_for, order_of, prepared
-from firnel.work.references import reference_of
-from firnel.work.roast_session import BatchOrder, RoastSession, check_results
+from firnel.work.bench.weighing import Results, check_colours, keep_colours
+from firnel.work.day.queue import next_for, order_of, prepared
+from firnel.work.review.references import reference_of
+from firnel.work.roast.drop_cue import learned_lead, note_asked
+from firnel.work.roast.session import BatchOrder, RoastSession, check_results
 from firnel.work.settings import Settings
-from firnel.work.weighing import Results, check_colours, keep_colours
 
 __all__ = ["AddressError", "Desk", "LinkState", "LinkStatus", "machine_kinds", "machine_of_kind"]
 
 if TYPE_CHECKING:
     from firnel.core.model.learning import MachineModel
-    from firnel.work.live_forecast import Guidance, LiveForecast
+    from firnel.work.roast.live_forecast import Guidance, LiveForecast
 
 #: The steel is estimated this often. [s]
 STEEL_EVERY_S = 5.0
@@ -184,7 +184,7 @@ class Desk:
         soon = self.clock.rate > 1.0 and 0.0 <= session.now() - self._asked_t < LEAST_APART_S * self.clock.rate
         if self._looking or (soon and self._live[0] == session.batch_id):
             return
-        from firnel.work.live_forecast import Ask, LiveForecast  # not wanted before a batch is roasted
+        from firnel.work.roast.live_forecast import Ask, LiveForecast  # not wanted before a batch is roasted
 
         if self._live[0] != session.batch_id:
             self._live = (session.batch_id, LiveForecast(self._model_of(machine)))
@@ -214,7 +214,7 @@ class Desk:
         self._changed()
 
     def _model_of(self, machine: Machine) -> MachineModel | None:
-        from firnel.work.machine_knowledge import model_of  # not wanted before a machine is connected
+        from firnel.work.machines.knowledge import model_of  # not wanted before a machine is connected
 
         if self._model[0] != machine.id:
             self._model = (machine.id, model_of(self.library, machine)[0])
@@ -239,8 +239,8 @@ class Desk:
         if model is None:
             session.steel = session.readiness = None
             return
-        from firnel.work.forecasting import traits_of
-        from firnel.work.steel import Readiness, SteelEstimate, readiness, steel_now
+        from firnel.work.machines.forecasting import traits_of
+        from firnel.work.roast.steel import Readiness, SteelEstimate, readiness, steel_now
 
         trace, order, batch_id = session.trace.trace(), session.order, session.batch_id
 

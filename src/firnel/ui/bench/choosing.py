@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
-from firnel.work.records import BatchLine
+from firnel.work.review.records import BatchLine
 
 KEY = Qt.ItemDataRole.UserRole
 

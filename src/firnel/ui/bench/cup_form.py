@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QComboBox, QCompleter, QGridLayout, QHBoxLayout, QLi
 from firnel.core.cup.scores import range_of
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, empty, label
-from firnel.work import cupping
-from firnel.work.cupping import TableSet
+from firnel.work.bench import cupping
+from firnel.work.bench.cupping import TableSet
 
 
 class CupForm(QWidget):

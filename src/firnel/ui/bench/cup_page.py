@@ -15,11 +15,11 @@ from firnel.ui.bench.cup_form import CupForm
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, label
 from firnel.ui.shared.report_button import report_button
-from firnel.work import cupping
-from firnel.work.cupping import TableSet
+from firnel.work.bench import cupping
+from firnel.work.bench.cupping import TableSet
 from firnel.work.desk import Desk
-from firnel.work.records import BatchFilter
-from firnel.work.reports import Report, session_report
+from firnel.work.review.records import BatchFilter
+from firnel.work.review.reports import Report, session_report
 
 #: So many of the newest batches are offered.
 OFFERED = 80

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QFont, QPainter, QPen
 from firnel.ui.shared.paper import HIGH, MARGIN, WIDE, begin_page
 from firnel.ui.theme.look import mono, sans
 from firnel.ui.theme.tokens import DAY
-from firnel.work.cupping import TableSet, reprint_codes
+from firnel.work.bench.cupping import TableSet, reprint_codes
 
 #: Slips across a page, and their height.
 ACROSS, SLIP_HIGH = 4, 64.0

@@ -12,10 +12,10 @@ from firnel.core.cup.difference import least_correct
 from firnel.ui.bench.choosing import BatchTicks
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import button, card, empty, label
-from firnel.work import cupping
-from firnel.work.cupping import TableSet
+from firnel.work.bench import cupping
+from firnel.work.bench.cupping import TableSet
 from firnel.work.desk import Desk
-from firnel.work.records import BatchFilter
+from firnel.work.review.records import BatchFilter
 
 WHAT = {
     "triangle": "Three cups, two alike: which one is the odd one?",

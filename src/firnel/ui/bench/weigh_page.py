@@ -9,9 +9,9 @@ from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.shared.weigh_sheet import WeighSheet
+from firnel.work.bench.weighing import EYE_COUNTS, EYE_GRADES, Results, keep_inspection, level_word, place_of, read_weight
 from firnel.work.desk import Desk
-from firnel.work.records import BatchFilter, BatchLine
-from firnel.work.weighing import EYE_COUNTS, EYE_GRADES, Results, keep_inspection, level_word, place_of, read_weight
+from firnel.work.review.records import BatchFilter, BatchLine
 
 
 class WeighPage(ListPage):

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
 from firnel.ui.shared.parts import button, card, label
-from firnel.work import queue
+from firnel.work.day import queue
 from firnel.work.desk import Desk
 
 

@@ -13,8 +13,8 @@ from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.shared.report_button import report_button
 from firnel.work.desk import Desk
-from firnel.work.records import BatchFilter, BatchLine
-from firnel.work.reports import Report, month_report
+from firnel.work.review.records import BatchFilter, BatchLine
+from firnel.work.review.reports import Report, month_report
 
 
 class DayView(ListPage):

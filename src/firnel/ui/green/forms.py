@@ -13,7 +13,7 @@ from firnel.core.vocabulary import Lot
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, label
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
-from firnel.work.intake import RULES, HouseRules
+from firnel.work.green.intake import RULES, HouseRules
 
 #: Field, name, and for figures: unit, what it is multiplied by on the way in, lowest and highest as typed.
 FACTS: tuple[tuple[str, str, tuple[str, float, float, float] | None], ...] = (

@@ -11,7 +11,7 @@ from firnel.ui.green.forms import MeasureForm
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.tokens import SPACE_S
-from firnel.work.intake import LotSheet
+from firnel.work.green.intake import LotSheet
 
 #: So many measurements are listed; older ones are counted.
 SHOWN = 6

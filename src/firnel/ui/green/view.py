@@ -14,7 +14,7 @@ from firnel.ui.green.sheet import LotSheetPanel
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import button
 from firnel.work.desk import Desk
-from firnel.work.intake import (
+from firnel.work.green.intake import (
     ImportRefusedError,
     house_rules,
     keep_house_rules,

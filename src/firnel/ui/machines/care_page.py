@@ -23,7 +23,7 @@ from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
-from firnel.work.machine_care import (
+from firnel.work.machines.care import (
     CARE_JOBS,
     SEASONING,
     SEASONING_LOADS,

@@ -13,8 +13,8 @@ from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, label
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
-from firnel.work.machine_care import load_warnings
-from firnel.work.machine_files import duplicate, machine_from_file, machine_to_text
+from firnel.work.machines.care import load_warnings
+from firnel.work.machines.files import duplicate, machine_from_file, machine_to_text
 
 FILES = "Machine documents (*.json)"
 #: Field of the machine, title, unit of SI, digits.

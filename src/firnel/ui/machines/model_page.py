@@ -17,7 +17,7 @@ from firnel.ui.shared.parts import FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.desk import Desk
-from firnel.work.machine_knowledge import Compared, compare, fit_machine, fitted_labels, model_of, trust_words
+from firnel.work.machines.knowledge import Compared, compare, fit_machine, fitted_labels, model_of, trust_words
 
 #: Constants that a roaster may make something of: name in the fit, words, unit, digits, factor.
 SHOWN = (

@@ -37,8 +37,7 @@ from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
-from firnel.work.orders import LADDERS, ladder, split_order
-from firnel.work.plan_draft import (
+from firnel.work.plan.draft import (
     PlanDraft,
     coasting,
     for_machine,
@@ -52,9 +51,9 @@ from firnel.work.plan_draft import (
     with_tolerance,
     without,
 )
-from firnel.work.plan_picture import PlanPicture, plan_picture
-from firnel.work.plan_words import APPROACHES, shortfalls, target_text
-from firnel.work.planning import (
+from firnel.work.plan.orders import LADDERS, ladder, split_order
+from firnel.work.plan.picture import PlanPicture, plan_picture
+from firnel.work.plan.planning import (
     DEVELOPMENT_S,
     FORMS,
     How,
@@ -66,7 +65,8 @@ from firnel.work.planning import (
     transferred,
     weigh_moves,
 )
-from firnel.work.roast_picture import ROLES
+from firnel.work.plan.words import APPROACHES, shortfalls, target_text
+from firnel.work.roast.picture import ROLES
 
 #: Time kept free behind the drop, so that a stage can grow under the hand.
 FREE = 1.16

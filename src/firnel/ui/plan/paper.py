@@ -15,8 +15,8 @@ from firnel.core.vocabulary import FloatArray
 from firnel.ui.shared.paper import HIGH, MARGIN, WIDE, begin_page, write_text
 from firnel.ui.theme.look import mono, sans
 from firnel.ui.theme.tokens import DAY
-from firnel.work.labels import LoadLabel, qr_matrix
-from firnel.work.plan_picture import PlanPicture
+from firnel.work.day.labels import LoadLabel, qr_matrix
+from firnel.work.plan.picture import PlanPicture
 
 CAUTION = (
     "Fire, gas, carbon monoxide and hot metal: keep to the maker's manual and the local code. Never leave a running roaster. "

@@ -10,7 +10,7 @@ from firnel.ui.plan.hands import PlanHands
 from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground
 from firnel.ui.theme.look import Look
-from firnel.work.plan_picture import PlanPicture
+from firnel.work.plan.picture import PlanPicture
 
 #: Height of the strip over the curves in which their names stand. [px]
 NAMES_PX = 30

@@ -11,7 +11,7 @@ from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.units import Units, clock, parse_clock
 from firnel.ui.shared.parts import label
 from firnel.ui.theme.tokens import SPACE_S
-from firnel.work.plan_words import target_text
+from firnel.work.plan.words import target_text
 
 #: Order in which a roaster names them, and their short titles.
 TITLES = {

@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDialog, QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from firnel.ui.shared.parts import button, card, label
-from firnel.work.plan_history import ToldVersion
+from firnel.work.plan.versions import ToldVersion
 
 
 class VersionsSheet(QDialog):

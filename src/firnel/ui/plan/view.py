@@ -18,11 +18,11 @@ from firnel.ui.plan.versions import VersionsSheet
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
-from firnel.work import queue
+from firnel.work.day import queue
 from firnel.work.desk import Desk
-from firnel.work.plan_history import history
-from firnel.work.plan_picture import PlanPicture, plan_picture
-from firnel.work.plan_words import asked_text
+from firnel.work.plan.picture import PlanPicture, plan_picture
+from firnel.work.plan.versions import history
+from firnel.work.plan.words import asked_text
 
 SUBTITLE = "Targets and moves; one key takes a plan to the roaster"
 
@@ -244,7 +244,7 @@ class PlanView(ListPage):
         ValueError : if the plan has no load, or the count makes no sense.
         """
         from firnel.ui.plan.paper import write_labels
-        from firnel.work.labels import labels_for
+        from firnel.work.day.labels import labels_for
 
         if self._plan is not None:
             write_labels(path, labels_for(self._desk.library, self._plan, count, self._desk.settings.units))

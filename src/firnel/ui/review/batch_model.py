@@ -8,7 +8,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 
 from firnel.core.units import clock
 from firnel.ui.theme.look import mono
-from firnel.work.records import BatchFilter, BatchLine, Library
+from firnel.work.review.records import BatchFilter, BatchLine, Library
 
 PAGE = 200
 HEADINGS = ("Batch", "Day", "Lot", "Dev.", "Loss")

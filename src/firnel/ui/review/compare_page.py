@@ -15,9 +15,9 @@ from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.shared.report_button import report_button
 from firnel.ui.theme.look import Look
-from firnel.work.compare_picture import ComparePicture, Drawn, compare
 from firnel.work.desk import Desk
-from firnel.work.reports import Report, comparison_report
+from firnel.work.review.compare_picture import ComparePicture, Drawn, compare
+from firnel.work.review.reports import Report, comparison_report
 
 #: Beyond this many batches the others are drawn thin and alike.
 FEW = 6

@@ -15,7 +15,7 @@ from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
-from firnel.work.ladder_reading import LadderRead, ladder_names, plan_of_ladder, read_ladder
+from firnel.work.review.ladder_reading import LadderRead, ladder_names, plan_of_ladder, read_ladder
 
 
 class LadderPage(QWidget):

@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from firnel.core.plan import Plan
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import button, card, empty, label, rename
-from firnel.work.compare_picture import row_of
 from firnel.work.desk import Desk
-from firnel.work.sameness import Expected, Judged, judge
+from firnel.work.review.compare_picture import row_of
+from firnel.work.review.sameness import Expected, Judged, judge
 
 WORD_STYLE = {"same": "good", "close": "close", "off": "warn"}
 

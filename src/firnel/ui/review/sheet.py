@@ -23,7 +23,7 @@ from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.lanes import HandsLane, Lane, ground_label, line_pen, put_on_ground
 from firnel.ui.shared.parts import FigureGrid, PageHead, button, card, label
 from firnel.ui.theme.look import Look
-from firnel.work.review_picture import MarkRow, ReviewCurves, ReviewPicture
+from firnel.work.review.picture import MarkRow, ReviewCurves, ReviewPicture
 
 
 class ReviewCurvesPane(QWidget):

@@ -13,7 +13,7 @@ from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import FigureGrid, card, label
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
-from firnel.work.over_time import CHARTED, CHOSEN_BY, OverTime, Replication, choices, over_time, replication
+from firnel.work.review.over_time import CHARTED, CHOSEN_BY, OverTime, Replication, choices, over_time, replication
 
 
 class TimePage(QWidget):

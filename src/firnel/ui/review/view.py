@@ -26,11 +26,11 @@ from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
 from firnel.work.desk import Desk
-from firnel.work.planning import plan_of_batch
-from firnel.work.records import BatchFilter, BatchSheet, sheet_of, with_mark
-from firnel.work.references import reference_key, set_reference
-from firnel.work.reports import Report, batch_report
-from firnel.work.review_picture import ReviewCurves, review_curves, review_picture
+from firnel.work.plan.planning import plan_of_batch
+from firnel.work.review.picture import ReviewCurves, review_curves, review_picture
+from firnel.work.review.records import BatchFilter, BatchSheet, sheet_of, with_mark
+from firnel.work.review.references import reference_key, set_reference
+from firnel.work.review.reports import Report, batch_report
 
 #: Typing in the search is answered this long after the last key. [ms]
 SEARCH_PAUSE_MS = 120

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayou
 
 from firnel.ui.shared.parts import ElidedLabel, label, restyle
 from firnel.ui.theme.look import sans
-from firnel.work.cue import Cue
+from firnel.work.roast.cue import Cue
 
 LARGEST, SMALLEST = 38, 22
 

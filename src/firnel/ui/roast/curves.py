@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from firnel.ui.shared.lanes import HandsLane, Lane, Ribbon, ground_label, line_pen, put_on_ground, thin_out
 from firnel.ui.theme.look import Look, sans
-from firnel.work.roast_picture import Curves, MarkLabel, RibbonPicture, RoastPicture
+from firnel.work.roast.picture import Curves, MarkLabel, RibbonPicture, RoastPicture
 
 
 def as_ribbon(picture: RibbonPicture) -> Ribbon:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from firnel.core.units import clock
 from firnel.ui.theme.look import Look, mono, sans
-from firnel.work.roast_picture import LandingPicture
+from firnel.work.roast.picture import LandingPicture
 
 #: The box takes this share of the square's side at least; what lies outside is drawn at the edge.
 BOX_SHARE = 0.34

@@ -23,8 +23,8 @@ from firnel.ui.roast.view import RoastView
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import ElidedLabel, button, card, empty, label, rename
 from firnel.ui.theme.look import Look
-from firnel.work.debrief import Debrief, debrief
-from firnel.work.practice import Practice
+from firnel.work.practice.debrief import Debrief, debrief
+from firnel.work.practice.practice import Practice
 
 #: The machine is brought up to now this often [ms]; the debrief comes so long after the drop [s].
 TICK_MS, DEBRIEF_AFTER_S = 50, 6.0

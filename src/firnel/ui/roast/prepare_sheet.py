@@ -10,7 +10,7 @@ from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, Machine
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, label
-from firnel.work.roast_session import BatchOrder
+from firnel.work.roast.session import BatchOrder
 
 
 class PrepareSheet(QWidget):

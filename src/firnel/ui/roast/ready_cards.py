@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from firnel.ui.shared.parts import ElidedLabel, card, key_row, label, rename
 from firnel.ui.theme.look import Look, mono, sans
-from firnel.work.ready_picture import CheckLine, ReadyPicture, SteelPicture
+from firnel.work.roast.ready_picture import CheckLine, ReadyPicture, SteelPicture
 
 
 class ReadyCards(QWidget):

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from firnel.ui.roast.landing import LandingSquare
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, card, key_row, label
 from firnel.ui.theme.look import Look
-from firnel.work.roast_picture import RoastPicture
+from firnel.work.roast.picture import RoastPicture
 
 
 class SideCards(QWidget):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QFrame, QHBoxLayout
 
 from firnel.ui.shared.parts import ElidedLabel, label, restyle
-from firnel.work.advice_words import Told
+from firnel.work.roast.advice_words import Told
 
 
 class ToldStrip(QFrame):

@@ -21,16 +21,16 @@ from firnel.ui.shared.parts import ElidedLabel, card, label, rename
 from firnel.ui.shared.weigh_sheet import WeighSheet
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SIDE_WIDTH, SPACE_M
-from firnel.work.advice_words import told_line
-from firnel.work.before_charge import check_label, tick_next
-from firnel.work.cue import cue_of
+from firnel.work.bench.weighing import Results
+from firnel.work.day.labels import PREFIX
+from firnel.work.day.queue import next_for
 from firnel.work.desk import Desk, LinkState
-from firnel.work.labels import PREFIX
-from firnel.work.queue import next_for
-from firnel.work.records import BatchFilter, BatchLine
-from firnel.work.roast_picture import roast_picture
-from firnel.work.roast_session import BatchOrder
-from firnel.work.weighing import Results
+from firnel.work.review.records import BatchFilter, BatchLine
+from firnel.work.roast.advice_words import told_line
+from firnel.work.roast.before_charge import check_label, tick_next
+from firnel.work.roast.cue import cue_of
+from firnel.work.roast.picture import roast_picture
+from firnel.work.roast.session import BatchOrder
 
 if TYPE_CHECKING:
     from firnel.ui.roast.curves import RoastCurves

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QToolButton, QVBo
 from firnel.ui.shared.parts import ElidedLabel, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import RAIL_WIDTH
-from firnel.work.cue import Cue
+from firnel.work.roast.cue import Cue
 
 #: The views in the order of the work: name, icon.
 STATIONS = (

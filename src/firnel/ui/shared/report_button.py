@@ -9,7 +9,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QMenu, QPushButton
 
 from firnel.ui.shared.parts import button
-from firnel.work.reports import Report, write_workbook
+from firnel.work.review.reports import Report, write_workbook
 
 FORMS = (("PDF", "pdf"), ("XLSX", "xlsx"))
 

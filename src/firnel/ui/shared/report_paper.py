@@ -12,7 +12,7 @@ from firnel.core.units import clock
 from firnel.ui.shared.paper import HIGH, MARGIN, WIDE, begin_page, write_text
 from firnel.ui.theme.look import mono, sans
 from firnel.ui.theme.tokens import DAY
-from firnel.work.reports import Chart, Heading, Report, Table, Text
+from firnel.work.review.reports import Chart, Heading, Report, Table, Text
 
 ROW = 15.0
 STAGE_NAMES = ("drying", "browning", "development")

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 from firnel.core.units import Units
 from firnel.ui.shared.entries import FigureEntry, FiguresEntry
 from firnel.ui.shared.parts import button, card, label
-from firnel.work.roast_session import check_results
-from firnel.work.weighing import Results
+from firnel.work.bench.weighing import Results
+from firnel.work.roast.session import check_results
 
 
 class WeighSheet(QWidget):

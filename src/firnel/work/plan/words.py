@@ -8,7 +8,7 @@ from firnel.core.model.solving import Solved
 from firnel.core.plan import TARGET_WORDS, Plan, PlannedMove
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Machine
-from firnel.work.cue import control_text, when_sentence
+from firnel.work.roast.cue import control_text, when_sentence
 
 #: How the approaches are called.
 APPROACHES = {

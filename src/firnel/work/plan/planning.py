@@ -17,9 +17,9 @@ from firnel.core.plan_document import plan_to_document
 from firnel.core.stages import stages_of
 from firnel.core.vocabulary import Control, Lot, Machine, MarkKind
 from firnel.store.library import BatchFilter, Library
-from firnel.work.forecasting import SEED, green_of
-from firnel.work.intake import lot_sheet
-from firnel.work.machine_knowledge import CannotKnowError, model_of
+from firnel.work.green.intake import lot_sheet
+from firnel.work.machines.forecasting import SEED, green_of
+from firnel.work.machines.knowledge import CannotKnowError, model_of
 
 __all__ = [
     "DEVELOPMENT_S",

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from firnel.core.machine.routine import RoutineStep, between_of, checks_of
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind
-from firnel.work.labels import mismatch, read_label
-from firnel.work.roast_session import RoastSession
+from firnel.work.day.labels import mismatch, read_label
+from firnel.work.roast.session import RoastSession
 
 #: The hopper is loaded this long before the charge: a hot chute scorches beans. Common practice, no published source. [s]
 HOPPER_S = 25.0

@@ -10,9 +10,9 @@ import numpy as np
 from firnel.core.mark_finding import find_drop
 from firnel.core.units import Units
 from firnel.core.vocabulary import Found, Mark, MarkKind
-from firnel.work.advice_words import advice_sentence, warnings_of
-from firnel.work.cue import move_sentence, when_sentence
-from firnel.work.roast_session import RoastSession
+from firnel.work.roast.advice_words import advice_sentence, warnings_of
+from firnel.work.roast.cue import move_sentence, when_sentence
+from firnel.work.roast.session import RoastSession
 
 #: The drop is looked for so often, and taken when it lies at least this far back. [s]
 LOOK_EVERY_S, BACK_S = 2.0, 8.0

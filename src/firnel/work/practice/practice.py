@@ -24,9 +24,9 @@ from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster, GreenLoad, colour_word, crack_rate
 from firnel.store.library import Library
 from firnel.work.desk import Desk
-from firnel.work.forecasting import traits_of
-from firnel.work.machine_knowledge import model_of
-from firnel.work.roast_session import BatchOrder
+from firnel.work.machines.forecasting import traits_of
+from firnel.work.machines.knowledge import model_of
+from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 #: A practice runs at most so much faster than life.

@@ -10,10 +10,10 @@ from firnel.core.plan import DueMove, shifted_curve
 from firnel.core.stages import stages_of
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, FloatArray, Found, Mark, MarkKind, Trace
-from firnel.work.advice_words import Told, told_line
-from firnel.work.cue import Cue, control_text, cue_of, move_sentence, when_sentence
-from firnel.work.ready_picture import ReadyPicture, ready_picture
-from firnel.work.roast_session import RoastSession
+from firnel.work.roast.advice_words import Told, told_line
+from firnel.work.roast.cue import Cue, control_text, cue_of, move_sentence, when_sentence
+from firnel.work.roast.ready_picture import ReadyPicture, ready_picture
+from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
 
 ROLES = {Control.GAS: "ember", Control.AIRFLOW: "slate", Control.DRUM: "drum"}

@@ -17,7 +17,7 @@ from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import BatchRecord, Control, Lot, Machine, MarkKind
 from firnel.store.library import Library
-from firnel.work.machine_knowledge import CannotKnowError, batch_lines_of, logged, model_of
+from firnel.work.machines.knowledge import CannotKnowError, batch_lines_of, logged, model_of
 
 #: How a member of an ensemble is drawn: always the same, so that a forecast can be made again.
 SEED = 20261

@@ -22,7 +22,7 @@ from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_w
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import BatchFilter, BatchLine, Library, NotInLibraryError, PageEnd
 from firnel.store.opening import LibraryError
-from firnel.work.imported_machine import keep_machine
+from firnel.work.machines.imported import keep_machine
 
 __all__ = [
     "BatchFilter", "BatchLine", "BatchSheet", "ImportRefusedError", "ImportWishes", "Imported", "Library",

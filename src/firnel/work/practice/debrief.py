@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from firnel.core.plan import Plan, due_moves
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind
-from firnel.work.cue import control_text, move_sentence
-from firnel.work.practice import Practice
-from firnel.work.roast_session import RoastSession
+from firnel.work.practice.practice import Practice
+from firnel.work.roast.cue import control_text, move_sentence
+from firnel.work.roast.session import RoastSession
 
 #: A move or a mark within the first counts as held, within the second as close; common practice, no published source. [s]
 HELD_S, CLOSE_S = 5.0, 15.0

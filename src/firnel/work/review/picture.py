@@ -8,9 +8,9 @@ import numpy as np
 
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Machine, MarkKind
-from firnel.work.cue import control_text
-from firnel.work.records import BatchSheet
-from firnel.work.roast_picture import ROLES, RibbonPicture, steps_of
+from firnel.work.review.records import BatchSheet
+from firnel.work.roast.cue import control_text
+from firnel.work.roast.picture import ROLES, RibbonPicture, steps_of
 
 #: Notes that the roaster wrote down; the others are ticks and the like.
 SAID = ("colour", "smell", "remark")

@@ -8,7 +8,7 @@ from firnel.core.plan import Plan
 from firnel.core.units import Units
 from firnel.core.vocabulary import Machine
 from firnel.store.library import Library
-from firnel.work.plan_words import plan_changes
+from firnel.work.plan.words import plan_changes
 
 
 @dataclass(frozen=True)

@@ -11,8 +11,8 @@ from firnel.core.model.forecast import Interval
 from firnel.core.plan import Plan
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, Machine, MarkKind, Quality
-from firnel.work.cue import control_text, when_sentence
-from firnel.work.roast_session import RoastSession
+from firnel.work.roast.cue import control_text, when_sentence
+from firnel.work.roast.session import RoastSession
 
 #: Readings above these are told with the fire caution; common practice, no published source. [degC]
 HOT_BEAN_C, HOT_AIR_C = 238.0, 320.0

@@ -15,7 +15,7 @@ from firnel.core.cup.scores import Defects, Form, check_part, parts_of, score
 from firnel.core.cup.serving import balanced_orders, draw_codes, paired_servings, triangle_servings
 from firnel.store.bench_book import TableSet
 from firnel.store.library import BatchFilter, BatchLine, Library
-from firnel.work.references import reference_key
+from firnel.work.review.references import reference_key
 
 __all__ = [
     "STAGES", "USUAL_CUPS", "Coffee", "Due", "Result", "TableSet", "answer", "coffees_of", "cup_scores", "cup_words", "enter",

@@ -14,11 +14,11 @@ from firnel.core.review.comparison import Deviation, deviations, figures_of, fig
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import BatchRecord, Machine
 from firnel.store.library import Library
-from firnel.work.cupping import cup_scores, cup_words
-from firnel.work.machine_knowledge import CannotKnowError, model_of
-from firnel.work.planning import solve_plan
-from firnel.work.references import reference_of
-from firnel.work.weighing import inspection_of
+from firnel.work.bench.cupping import cup_scores, cup_words
+from firnel.work.bench.weighing import inspection_of
+from firnel.work.machines.knowledge import CannotKnowError, model_of
+from firnel.work.plan.planning import solve_plan
+from firnel.work.review.references import reference_of
 
 #: The model is never quite sure.
 SUREST = 0.99

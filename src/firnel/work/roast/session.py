@@ -33,12 +33,12 @@ from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.store.journal import Journal
 from firnel.store.library import BatchFilter, Library
-from firnel.work.live_trace import LiveTrace
+from firnel.work.roast.live_trace import LiveTrace
 
 if TYPE_CHECKING:
     from firnel.core.guidance import Advice
-    from firnel.work.live_forecast import Guidance
-    from firnel.work.steel import Readiness, SteelEstimate
+    from firnel.work.roast.live_forecast import Guidance
+    from firnel.work.roast.steel import Readiness, SteelEstimate
 
 #: A knob turned on within this time is one move. [s]
 ONE_MOVE_S = 4.0

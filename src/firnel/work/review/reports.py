@@ -12,14 +12,14 @@ from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.exchange.report import Block, Chart, Curve, Heading, Report, Table, Text, write_workbook
 from firnel.store.library import BatchFilter, BatchLine, Library
-from firnel.work.compare_picture import compare
-from firnel.work.cupping import TableSet, results
-from firnel.work.over_time import replication
-from firnel.work.records import export_text, sheet_of
-from firnel.work.review_picture import review_picture
-from firnel.work.sameness import judge
+from firnel.work.bench.cupping import TableSet, results
+from firnel.work.bench.weighing import inspection_of, level_word
+from firnel.work.review.compare_picture import compare
+from firnel.work.review.over_time import replication
+from firnel.work.review.picture import review_picture
+from firnel.work.review.records import export_text, sheet_of
+from firnel.work.review.sameness import judge
 from firnel.work.settings import Settings
-from firnel.work.weighing import inspection_of, level_word
 
 __all__ = ["Chart", "Heading", "Report", "Table", "Text", "batch_report", "comparison_report", "month_report", "open_data",
            "session_report", "write_workbook"]  # fmt: skip
@@ -68,7 +68,7 @@ def batch_report(library: Library, key: int, settings: Settings) -> Report:
 
 
 def _deviation_rows(library: Library, key: int, units: Units) -> tuple[tuple[str, ...], ...]:
-    from firnel.work.compare_picture import row_of
+    from firnel.work.review.compare_picture import row_of
 
     return tuple(row_of(one, units) for one in judge(library, key, units, with_edits=False).table)
 

@@ -8,7 +8,7 @@ from typing import Any
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Machine
 from firnel.store.library import Library
-from firnel.work.roast_session import BatchOrder
+from firnel.work.roast.session import BatchOrder
 
 NAME = "queue"
 

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from firnel.core.plan import Anchor, DueMove, PlannedMove
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, ControlScale, Machine, MarkKind
-from firnel.work.before_charge import between_words, charge_words
-from firnel.work.drop_cue import FINAL_S, LEADS_S, drop_cue
-from firnel.work.roast_session import RoastSession
+from firnel.work.roast.before_charge import between_words, charge_words
+from firnel.work.roast.drop_cue import FINAL_S, LEADS_S, drop_cue
+from firnel.work.roast.session import RoastSession
 
 #: A move is told as due this long before and as missed this long after its moment. [s]
 SOON_S, MISSED_S = 12.0, 20.0

@@ -8,7 +8,7 @@ from statistics import median
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind, Note
 from firnel.store.library import Library
-from firnel.work.roast_session import RoastSession
+from firnel.work.roast.session import RoastSession
 
 #: In the last seconds the drop stands before every other cue. [s]
 LEADS_S, FINAL_S = 20.0, 10.0

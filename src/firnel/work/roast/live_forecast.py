@@ -17,7 +17,7 @@ from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.replay import HORIZON_S
 from firnel.core.plan import Anchor, DueMove, Plan, PlannedMove, due_moves, shifted_curve
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, FloatArray, Lot, Machine, Mark, MarkKind, Move, Trace
-from firnel.work.forecasting import SEED, curve_record
+from firnel.work.machines.forecasting import SEED, curve_record
 
 #: No advice before this much of the roast is known, and none so shortly after a hand moved: its effect is not seen yet. [s]
 ADVISE_FROM_S, ADVISE_AFTER_S = 120.0, 12.0

@@ -11,7 +11,7 @@ from firnel.core.plan import Plan
 from firnel.core.review.ladders import LadderFit, fit_ladder
 from firnel.core.vocabulary import FloatArray
 from firnel.store.library import BatchFilter, BatchLine, Library
-from firnel.work.cupping import cup_scores
+from firnel.work.bench.cupping import cup_scores
 
 #: Ends of plan names that make a ladder of them: a development or browning time, or a charge reading.
 _RUNG = re.compile(r"^(?P<name>.+) (?:\d+:\d\d|\d+°)$")

@@ -11,9 +11,9 @@ from firnel.core.model.solving import Solved
 from firnel.core.plan import TARGET_WORDS, Plan, due_moves
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, FloatArray, Machine, Mark, MarkKind
-from firnel.work.cue import move_sentence, when_sentence
-from firnel.work.plan_words import APPROACHES, target_text, tolerance_text
-from firnel.work.roast_picture import ROLES, RibbonPicture
+from firnel.work.plan.words import APPROACHES, target_text, tolerance_text
+from firnel.work.roast.cue import move_sentence, when_sentence
+from firnel.work.roast.picture import ROLES, RibbonPicture
 
 #: Before this the rate of rise says nothing yet. [s]
 TURNED_S = 100.0

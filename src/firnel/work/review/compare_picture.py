@@ -21,7 +21,7 @@ from firnel.core.review.comparison import (
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, MarkKind
 from firnel.store.library import Library
-from firnel.work.cupping import cup_scores
+from firnel.work.bench.cupping import cup_scores
 
 #: The corridor about a batch without a plan; common practice, no published source. [K]
 CORRIDOR_C = 2.0

@@ -1,0 +1,1 @@
+"""What comes after the roast: weighing, looking, cupping."""

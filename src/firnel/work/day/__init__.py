@@ -1,0 +1,1 @@
+"""What waits to be roasted, and the labels of its loads."""

@@ -1,0 +1,1 @@
+"""Intake of green coffee."""

@@ -1,0 +1,1 @@
+"""Machines: their care, their documents, and what is known of them."""

@@ -1,0 +1,1 @@
+"""Plans: made, kept in versions, drawn, and split into batches."""

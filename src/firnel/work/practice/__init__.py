@@ -1,0 +1,1 @@
+"""A batch on the model of the machine, thrown away afterwards."""

@@ -1,0 +1,1 @@
+"""Records: read, corrected, compared and reported."""

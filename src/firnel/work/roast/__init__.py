@@ -1,0 +1,1 @@
+"""The running batch: its session, what is told of it, and what lies ahead of it."""
