@@ -16,11 +16,12 @@ from firnel.core.model.document import model_to_document
 from firnel.core.model.solving import solve
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import MarkKind
-from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
+from firnel.work.bench.results import Results
 from firnel.work.day import queue
+from firnel.work.desk import at_once, not_at_all
 from firnel.work.settings import Settings
 
 BATCHES, HOURS = 40, 12.0
@@ -41,8 +42,7 @@ def run(folder: Path) -> list[Line]:
     window = make_window(Library(folder / "library.sqlite"), Settings(), Look(make_application()), keep=lambda settings: None)
     window.show()
     desk, session = window.desk, window.desk.session
-    desk.clock = session.clock = Clock(lambda: now[0])
-    session._start = now[0]
+    desk.clock.run_by(lambda: now[0])
     library = desk.library
     machine = library.save_machine(one.machine)
     library.machine_book.save_model(machine.id, model_to_document(one.model, "gas"))
@@ -52,7 +52,7 @@ def run(folder: Path) -> list[Line]:
     record = roast_record(plan, TROUBLES[""], "1", datetime.now(UTC), np.random.default_rng(5))
     queue.add(library, plan, BATCHES)
     desk.session.set_machine(machine)
-    aside, trace = desk.aside, record.trace
+    trace = record.trace
     marks = {round(mark.t): mark.kind for mark in record.marks if mark.kind is not MarkKind.TURNING}
     pause = int((HOURS * 3600 - BATCHES * trace.t.size) / BATCHES)
     fed, short, sizes, begun = 0, 0, [], time.perf_counter()
@@ -60,7 +60,7 @@ def run(folder: Path) -> list[Line]:
     def read(index: int) -> None:
         now[0] += 1.0
         row = (trace.bean[index], trace.air[index], trace.gas[index], trace.airflow[index], trace.drum[index])
-        desk.aside = aside if index % ASK_EVERY_S == 0 else lambda _work, done: done(None)
+        desk.look_by(at_once if index % ASK_EVERY_S == 0 else not_at_all)
         desk.take_reading(Reading(now[0], *(float(value) for value in row)))
         if index % 10 == 0:
             window.roast.refresh()
@@ -74,10 +74,9 @@ def run(folder: Path) -> list[Line]:
             fed += 1
             if index in marks:
                 session.mark(marks[index], now[0])
-        if session._journal is not None:
-            session._journal.flush()
+        session.flush()
         short += fed - before - library.batch(key).trace.t.size
-        session.weigh(one.load_kg * 0.86, None, None, "")
+        session.weigh(Results(one.load_kg * 0.86, None, None, ""))
         for _ in range(pause):  # between batches
             now[0] += 1.0
             desk.take_reading(Reading(now[0], 190.0 + 0.02 * (fed % 50), 200.0, 1.4, 25.0, 58.0))

@@ -12,11 +12,10 @@ from report import Line
 from firnel.app.window import make_application, make_window
 from firnel.core.model.document import model_to_document
 from firnel.core.vocabulary import Lot
-from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
-from firnel.work.desk import machine_of_kind
+from firnel.work.desk import at_once, machine_of_kind, not_at_all
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
@@ -63,8 +62,7 @@ def opened(folder: Path, now: list[float]):  # type: ignore[no-untyped-def]
     """A window on a library of its own, whose clock is turned by hand."""
     window = make_window(Library(folder / "library.sqlite"), Settings(), Look(make_application()), keep=lambda settings: None)
     window.show()
-    window.desk.clock = window.desk.session.clock = Clock(lambda: now[0])
-    window.desk.session._start = window.desk.clock.now()
+    window.desk.clock.run_by(lambda: now[0])
     return window
 
 
@@ -81,7 +79,7 @@ def with_forecast(folder: Path) -> float:
     charge_t = int(one.record.charge_t)
     desk.session.set_machine(machine)
     desk.session.prepare(BatchOrder(library.save_lot(Lot("a lot")), machine, None, one.load_kg))
-    aside, desk.aside = desk.aside, lambda _work, done: done(None)
+    desk.look_by(not_at_all)
 
     def feed(index: int) -> Reading:
         row = (trace.bean[index], trace.air[index], trace.gas[index], trace.airflow[index], trace.drum[index])
@@ -92,9 +90,11 @@ def with_forecast(folder: Path) -> float:
         if index == charge_t:
             desk.session.mark_next(now[0])
         desk.take_reading(feed(index))
-    desk.aside = aside
+    desk.look_by(at_once)
     ms, _ = watched(window, feed, range(charge_t + 360, charge_t + 560), now, 1.0)
-    print(f"  with a forecast at each reading: median {np.median(ms):.1f} ms; it was there: {desk.session.told is not None}")
+    print(
+        f"  with a forecast at each reading: median {np.median(ms):.1f} ms; there: {desk.session.foreseen is not None}"
+    )
     desk.session.close()
     window.close()
     return float(np.percentile(ms, 99))
@@ -111,12 +111,12 @@ def run(folder: Path) -> list[Line]:
     count = HOURS * 3600 * RATE
     rng = np.random.default_rng(0)
     bean = 90 + 110 * (1 - np.exp(-np.arange(count) / (900.0 * RATE))) + 0.2 * rng.standard_normal(count)
-    session.on_change_kept, session._on_change = session._on_change, lambda: None  # fill in without drawing
+    window.hide()  # filled in without drawing
     session.mark_next(now[0])
     for index in range(count - 400):
         now[0] += 1 / RATE
         session.take_reading(Reading(now[0], float(bean[index]), float(bean[index]) + 20, 2.4, 50.0, 58.0))
-    session._on_change = session.on_change_kept
+    window.show()
 
     def feed(index: int) -> Reading:
         return Reading(now[0], float(bean[index]), float(bean[index]) + 20, 2.4, 50.0, 58.0)

@@ -1,6 +1,7 @@
 """Every test starts from default settings and an empty library, and leaves no thread or window behind."""
 
 import gc
+import json
 import os
 import threading
 from collections.abc import Callable, Iterator
@@ -14,9 +15,14 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("XDG_RUNTIME_DIR", "/tmp")
 
 from PyQt6.QtWidgets import QApplication
+from sqlalchemy import text
 
+from firnel.core.plan import Plan
+from firnel.core.plan_document import plan_to_document
 from firnel.core.vocabulary import BatchRecord, Found, Mark, MarkKind, Trace
 from firnel.store.library import Library
+from firnel.store.opening import migrate
+from firnel.store.writing import make_engine, writing
 from firnel.ui.shared.collector import Collector
 
 
@@ -77,6 +83,25 @@ def make_record(label: str = "0007", step: float = 1.0) -> BatchRecord:
         tuple(Mark(kind, at, trace.bean_at(at), Found.KEY) for kind, at in marks), load_kg=5.0, roasted_kg=4.35,
         colour_whole=66.0, colour_ground=68.5, room_c=21.0, remark="a remark, with comma",
     )  # fmt: skip
+
+
+def older_library(path: Path, version: str, plan: Plan) -> None:
+    """A library as an older Firnel left it: with a plan, two batches of one number, and readings."""
+    engine = make_engine(f"sqlite:///{path}")
+    with writing(engine) as connection:
+        migrate(connection, version)
+        document = json.dumps(plan_to_document(plan))
+        connection.execute(text("INSERT INTO plans (name, document) VALUES ('test', :document)"), {"document": document})
+        for label in ("0001", "0001"):
+            connection.execute(
+                text(
+                    "INSERT INTO batches (label, plan_id, status, started, remark, clock_rate, search_text) "
+                    "VALUES (:label, 1, 'done', '2026-11-03 08:00:00', '', 1.0, '')"
+                ),
+                {"label": label},
+            )
+        connection.execute(text("INSERT INTO readings (batch_id, seq, t, bean, quality) VALUES (1, 0, 0.0, 198.5, 0)"))
+    engine.dispose()
 
 
 @pytest.fixture

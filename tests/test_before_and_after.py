@@ -18,7 +18,6 @@ from firnel.core.machine.routine import RoutineStep, between_of, checks_of, step
 from firnel.core.model.forecast import Forecast, Interval
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, MarkKind, Note
-from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.ui.theme.look import Look
 from firnel.work.day import queue
@@ -100,15 +99,15 @@ def test_cold_steel_is_told_with_what_makes_up_for_it(bench):
     session = bench.session
     session.prepare(bench.order())
     assert "First batch" in ready_picture(session, Units()).steel.words
-    session.steel = SteelEstimate(180.0, 4.0, np.full(10, 180.0))
-    session.readiness = Readiness(session.steel, 196.0, 24.0, 208.0, 360.0)
+    session.take_around(replace(session.around, steel=SteelEstimate(180.0, 4.0, np.full(10, 180.0))))
+    session.take_around(replace(session.around, readiness=Readiness(session.around.steel, 196.0, 24.0, 208.0, 360.0)))
     picture = ready_picture(session, Units())
     assert "16 °C colder" in picture.steel.words
     assert "0:24 longer" in picture.steel.words
     assert "208 °C" in picture.steel.words
     assert not picture.steel.ready
     assert picture.steel.band == (191.0, 201.0)
-    session.rested_s = 2400.0
+    session.take_around(replace(session.around, rested_s=2400.0))
     assert "40 min since the last drop" in ready_picture(session, Units()).steel.words
 
 
@@ -140,7 +139,7 @@ def to_development(bench):
 
 def test_the_last_seconds_count_down_and_the_hand_is_led(bench):
     session = to_development(bench)
-    session.lead_s = 2.0
+    session.take_around(replace(session.around, lead_s=2.0))
     told = cue_of(session, Units())
     assert told.clock_label.startswith("development · ")
     assert "first crack 0:50 late" in told.detail
@@ -160,11 +159,12 @@ def test_the_last_seconds_count_down_and_the_hand_is_led(bench):
 
 def test_the_winner_leads_and_what_the_other_pays_is_told(bench):
     session = to_development(bench)
-    session.guidance = advice()
-    session.guidance.landing = Landing(95.0, 210.0, 95.0, 206.0, 4.0, 1.0)
+    told = advice()
+    session.take_guidance(told)
+    told.landing = Landing(95.0, 210.0, 95.0, 206.0, 4.0, 1.0)
     assert "Development leads: it drops at 210.0 °C, 4.0 °C hot." in cue_of(session, Units()).detail
     session.order = replace(session.order, plan=replace(session.order.plan, wins="drop_c"))
-    session.guidance.landing = Landing(83.0, 206.0, 95.0, 206.0, 4.0, 1.0)
+    told.landing = Landing(83.0, 206.0, 95.0, 206.0, 4.0, 1.0)
     assert "Drop temperature leads: development ends 0:12 short." in cue_of(session, Units()).detail
 
 
@@ -223,14 +223,14 @@ def test_batches_wait_in_their_order_and_leave_when_prepared(bench, library):
     queue.add(library, other)
     queue.add(library, mine, 2, 4.5)
     assert [one.number for one in queue.queue(library)] == ["0001", "0002", "0003"]
-    queue.raise_up(library, 1)
+    queue.raise_up(library, queue.queue(library)[1])
     assert [one.plan.name for one in queue.queue(library)] == [PLAN.name, "other", PLAN.name]
     desk = Desk(library, Settings(), lambda call: call())
     desk.session.set_machine(bench.machine)
-    assert desk.prepare_next() == "0001"
+    assert desk.prepare_next() == "0002", "the number that its label promises"
     assert desk.session.order.load_kg == 4.5
     assert [one.plan.name for one in queue.queue(library)] == ["other", PLAN.name]
-    queue.remove(library, 1)
+    queue.remove(library, queue.queue(library)[1])
     assert desk.prepare_next() is None, "the other one waits for another machine"
     with pytest.raises(ValueError, match="60"):
         queue.add(library, mine, 0)
@@ -243,7 +243,7 @@ def test_the_reference_batch_is_drawn_beside_the_running_one(bench, library):
     key = library.add_record(make_record())
     set_reference(library, bench.plan, key)
     assert reference_of(library, bench.plan).label == "0007"
-    bench.session.reference = reference_of(library, bench.plan)
+    bench.session.take_around(replace(bench.session.around, reference=reference_of(library, bench.plan)))
     bench.session.prepare(bench.order())
     bench.feed(61)
     bench.session.mark_next(bench.time)
@@ -263,8 +263,7 @@ def test_the_next_batch_is_one_key_away_and_the_last_is_weighed_while_it_runs(qt
     qtbot.waitExposed(window)
     desk, session, roast = window.desk, window.desk.session, window.roast
     now = [1000.0]
-    desk.clock = session.clock = Clock(lambda: now[0])
-    session._start = desk.clock.now()
+    desk.clock.run_by(lambda: now[0])
     session.set_machine(machine)
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)

@@ -17,7 +17,6 @@ from firnel.app.window import make_application, make_window
 from firnel.core.model.document import model_to_document
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, MarkKind, Note, Quality
-from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.store.library import BatchFilter
 from firnel.ui.shared.sheets import SettingsDialog
@@ -70,22 +69,21 @@ def test_the_desk_tells_the_steel_against_the_plan_that_is_prepared(library, mod
     library.machine_book.save_model(machine.id, model_to_document(model, "gas"))
     seconds = [1000.0]
     desk = Desk(library, Settings(hand_every_s=60, operator="Bo"), lambda call: call())
-    desk.clock = desk.session.clock = Clock(lambda: seconds[0])
-    desk.session._start = desk.clock.now()
+    desk.clock.run_by(lambda: seconds[0])
     desk.session.set_machine(machine)
     desk.prepare(BatchOrder(library.save_lot(lot_of("south-010")), machine, library.save_plan(plan), 0.85))
     for _ in range(40):
         seconds[0] += 1.0
         desk.take_reading(Reading(seconds[0], 150.0, 156.0, 2.0, 35.0, 60.0))
-    found = desk.session.readiness
+    found = desk.session.around.readiness
     assert found.off_c < -20.0
     assert "colder than the plan assumes: drying would run" in steel_words(desk.session, Units())
-    assert desk.session.hand_every_s == 60.0
+    assert desk.session.around.hand_every_s == 60.0
     assert library.batch_lines(BatchFilter())[0].operator == "Bo"
     desk.session.mark_next(seconds[0])
     seconds[0] += 1.0
     desk.take_reading(Reading(seconds[0], 149.0, 156.0, 2.0, 35.0, 60.0))
-    assert desk.session.readiness is None, "beans are in the drum"
+    assert desk.session.around.readiness is None, "beans are in the drum"
     desk.session.close()
 
 
@@ -93,9 +91,9 @@ def test_a_pause_is_told_and_a_batch_in_a_row_is_not(library):
     bench = Bench(library)
     session = bench.session
     session.prepare(bench.order())
-    assert session.rested_s is None
+    assert session.around.rested_s is None
     for rested, words in ((None, "First batch of the day"), (3000.0, "50 min since the last drop"), (240.0, "")):
-        session.rested_s = rested
+        session.take_around(replace(session.around, rested_s=rested))
         assert pause_words(session).startswith(words)
         assert bool(pause_words(session)) == bool(words)
     session.close()
@@ -153,9 +151,11 @@ def test_batches_are_queued_in_plan_ordered_in_day_and_taken_to_the_roaster(qtbo
     day.queue.roast.click()
     assert window.desk.session.phase == "ready"
     assert len(queue.queue(library)) == 2
-    for _ in range(2):
-        queue.remove(library, 0)
     window.desk.session.close()
+    waiting = queue.queue(library)
+    assert len(waiting) == 3, "a load that was prepared and never charged waits again, under its number"
+    for one in waiting:
+        queue.remove(library, one)
     window.roast.take_next()
     assert "No batch waits" in window.roast._message.whole_text()
 
@@ -165,8 +165,7 @@ def test_the_bell_rings_once_when_something_falls_due(qtbot, window, library, mo
     monkeypatch.setattr(QApplication, "beep", lambda: rung.append(1))
     now = [1000.0]
     session = window.desk.session
-    window.desk.clock = session.clock = Clock(lambda: now[0])
-    session._start = now[0]
+    window.desk.clock.run_by(lambda: now[0])
     session.set_machine(library.machines()[0])
     window.desk.prepare(BatchOrder(library.lots()[0], library.machines()[0], library.plans()[0], 5.0))
     session.mark_next(now[0])
@@ -184,8 +183,7 @@ def test_the_bell_rings_once_when_something_falls_due(qtbot, window, library, mo
 def test_a_missed_move_is_let_go_and_a_check_ticked_by_keys(qtbot, window, library):
     now = [1000.0]
     session = window.desk.session
-    window.desk.clock = session.clock = Clock(lambda: now[0])
-    session._start = now[0]
+    window.desk.clock.run_by(lambda: now[0])
     session.set_machine(library.machines()[0])
     window.desk.prepare(BatchOrder(library.lots()[0], library.machines()[0], library.plans()[0], 5.0))
     window.activateWindow()
@@ -227,7 +225,7 @@ def test_hand_readings_are_asked_for_when_due_and_marks_between_them_looked_ahea
     session = bench.session
     session.prepare(bench.order())
     session.mark(MarkKind.CHARGE, bench.time)
-    session.hand_every_s = 60.0
+    session.take_around(replace(session.around, hand_every_s=60.0))
     from firnel.work.roast.advice_words import warnings_of
 
     session.take_reading(Reading(bench.time, 120.0, quality=Quality.HAND))

@@ -16,9 +16,9 @@ from firnel.devices.scale import ScaleError, StandInScale, read_weight, weight_i
 from firnel.store.library import BatchFilter
 from firnel.ui.theme.look import Look
 from firnel.work.bench import cupping
+from firnel.work.bench.results import check_results
 from firnel.work.bench.weighing import (
     Results,
-    check_colours,
     inspection_of,
     keep_colours,
     keep_inspection,
@@ -29,6 +29,8 @@ from firnel.work.review.references import set_reference
 from firnel.work.settings import Settings
 
 AT = datetime(2026, 11, 9, 10, 0, tzinfo=UTC)
+
+UNWEIGHED = Results(None, None, None, "").columns
 
 
 @pytest.fixture
@@ -93,7 +95,7 @@ def test_what_the_eye_found_and_every_colour_reading_is_kept(house):
     with pytest.raises(ValueError, match="graded 0"):
         keep_inspection(library, keys[0], {"uneven": 7})
     with pytest.raises(ValueError, match="another scale"):
-        check_colours(Results(None, 60.0, None, "", (166.0, -46.0)))
+        check_results(None, Results(None, 60.0, None, "", (166.0, -46.0)))
 
 
 def scored(library, table, cupper, marks):
@@ -236,7 +238,7 @@ def test_a_test_is_set_and_answered_in_the_window(qtbot, house, window):
 
 def test_weight_from_the_scale_and_the_look_go_into_the_record(qtbot, house, window):
     library, keys = house
-    library.set_results(keys[2], None, None, None, "", status="dropped")
+    library.set_results(keys[2], UNWEIGHED, status="dropped")
     scale = StandInScale(4.36)
     window.desk.settings = replace(window.desk.settings, scale_port=scale.port)
     window.show_station("Bench")

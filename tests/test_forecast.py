@@ -16,7 +16,6 @@ from firnel.core.model.planned import PlanCannotRunError, plan_hands, run_plan
 from firnel.core.model.replay import as_made, forecast_at, forecaster_at, held
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.vocabulary import Control, MarkKind, Quality, Trace
-from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.work.desk import Desk
 from firnel.work.roast.picture import roast_picture
@@ -290,8 +289,7 @@ def test_the_roast_view_shows_the_steel_until_the_charge(model, library):
     library.machine_book.save_model(machine.id, model_to_document(model, "gas"))
     seconds = [1000.0]
     desk = Desk(library, Settings(), lambda call: call())
-    desk.clock = desk.session.clock = Clock(lambda: seconds[0])
-    desk.session._start = desk.clock.now()
+    desk.clock.run_by(lambda: seconds[0])
     desk.session.set_machine(machine)
     for _ in range(60):
         seconds[0] += 1.0

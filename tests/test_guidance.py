@@ -25,7 +25,7 @@ from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Move, Quality
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.ui.theme.look import Look
-from firnel.work.desk import Desk
+from firnel.work.desk import Desk, at_once, not_at_all
 from firnel.work.roast.advice_words import told_line, warnings_of
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.live_forecast import Ask, LiveForecast, coming_of, step_of
@@ -272,8 +272,7 @@ def test_the_window_shows_where_it_lands_and_takes_advice(qtbot, library, model,
     qtbot.waitExposed(window)
     desk, record = window.desk, record_of("south-010")
     time = SimpleNamespace(now=1000.0)
-    desk.clock = desk.session.clock = Clock(lambda: time.now)
-    desk.session._start = desk.clock.now()
+    desk.clock.run_by(lambda: time.now)
     desk.session.set_machine(machine)
     desk.session.prepare(BatchOrder(lot, machine, kept, record.load_kg))
     moves = list(record.moves)
@@ -285,29 +284,29 @@ def test_the_window_shows_where_it_lands_and_takes_advice(qtbot, library, model,
         if second == int(record.charge_t):
             desk.session.mark_next(time.now)
         trace = record.trace
-        desk.aside = (lambda work, done: done(work())) if second % 20 == 0 else (lambda work, done: done(None))
+        desk.look_by(at_once if second % 20 == 0 else not_at_all)
         desk.take_reading(Reading(time.now, float(trace.bean[index]), float(trace.air[index])))
-    desk.aside = lambda work, done: done(work())
+    desk.look_by(at_once)
     desk.look_ahead()
     window.roast.refresh()
-    assert desk.session.told is not None
+    assert desk.session.foreseen is not None
     assert window.roast._cards.landing.isVisible()
     assert "irst crack at" in window.roast.told.accessibleName() or "dvice" in window.roast.told.accessibleName()
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
     window.roast.setFocus()
-    desk.session.advice = advice().advice
+    desk.session.take_guidance(advice())
     qtbot.keyClick(window.roast, Qt.Key.Key_A)
     assert desk.session.moves[-1].to == 1.5
-    desk.look_failed("nothing to go by")
+    desk.look_by(lambda work, done, failed: failed("nothing to go by"))
+    desk.look_ahead()
     assert "No forecast" in desk.session.message
 
 
 def test_a_batch_without_a_window_finds_its_marks_and_tells_what_falls_due(library, plan):
     record, time, told = record_of("south-010"), SimpleNamespace(now=0.0), []
     desk = Desk(library, Settings(), lambda function: function())
-    desk.clock = desk.session.clock = Clock(lambda: time.now)
-    desk.session._start = 0.0
+    desk.clock.run_by(lambda: time.now)
     machine = library.save_machine(SOUTH)
     desk.session.set_machine(machine)
     desk.session.prepare(BatchOrder(None, machine, library.save_plan(replace(plan, lot="")), record.load_kg))

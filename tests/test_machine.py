@@ -174,8 +174,10 @@ def test_seasoning_takes_five_loads_and_then_begins_anew(library, machine):
 def test_the_log_of_a_machine_can_be_taken_back(library, machine):
     key = library.machine_book.add_log(machine.id, LogEntry("care", NOW, {"job": "fan"}))
     assert [entry.id for entry in library.machine_book.log(machine.id, "care")] == [key]
-    library.machine_book.remove_log(key)
+    library.machine_book.strike(key, True)
     assert library.machine_book.log(machine.id) == []
+    library.machine_book.strike(key, False)
+    assert [entry.id for entry in library.machine_book.log(machine.id)] == [key], "and brought back"
 
 
 def test_a_machine_comes_back_from_its_document_and_leaves_its_address_at_home(library, machine, tmp_path):

@@ -1,13 +1,12 @@
 """Plans as a roaster handles them: targets that hang together, moves hung on marks, edits, versions, words, labels."""
 
-import sqlite3
 from dataclasses import replace
 from datetime import UTC, date, datetime
 
 import numpy as np
 import pytest
 import segno
-from conftest import make_record
+from conftest import make_record, older_library
 from test_plan_and_cue import PLAN
 
 from firnel.core.anchoring import anchored, cleaned_moves
@@ -286,21 +285,10 @@ def test_versions_count_changes_and_remember_which_batch_was_roasted_by_which(li
 
 def test_plans_of_an_older_library_become_first_versions(tmp_path, monkeypatch):
     path = tmp_path / "old.sqlite"
-    library = Library(path)
-    machine = library.save_machine(DRUM)
-    kept = library.save_plan(PLAN)
-    library.new_batch(None, machine.id, kept.id, 5.0, datetime(2026, 11, 3, tzinfo=UTC))
-    library.close()
-    with sqlite3.connect(path) as raw:  # as the migration before left it
-        raw.executescript(
-            "DROP TABLE bench_notes; DROP TABLE tables_set; ALTER TABLE batches DROP COLUMN operator;"
-            "DROP TABLE plan_versions; ALTER TABLE plans DROP COLUMN version; ALTER TABLE batches DROP COLUMN plan_version;"
-            "UPDATE alembic_version SET version_num = '0002';"
-        )
-    raw.close()
+    older_library(path, "0002", PLAN)
     again = Library(path)
-    (version,) = again.plan_book.versions(kept.id)
-    assert (version.number, version.batches, version.plan.moves) == (1, ("0001",), kept.moves)
+    (version,) = again.plan_book.versions(1)
+    assert (version.number, version.batches, version.plan.moves) == (1, ("0001", "0001-2"), PLAN.moves)
     again.close()
 
 
@@ -336,10 +324,11 @@ def test_loss_and_colour_travel_with_a_plan_and_a_rise_needs_no_drop():
 
 def test_labels_carry_the_numbers_to_come_and_a_code_that_says_the_same(library, machine):
     library.new_batch(None, machine.id, None, 5.0, datetime(2026, 11, 3, tzinfo=UTC))
-    made = labels_for(library, replace(PLAN, version=3), 2, Units())
+    kept = library.save_plan(replace(PLAN, lot=""))
+    made = labels_for(library, kept, 2, Units())
     assert [item.number for item in made] == ["0002", "0003"]
-    assert made[0].code == f"firnel;0002;5.000;{PLAN.lot}"
-    assert made[0].plan.endswith("version 3")
+    assert made[0].code == "firnel;0002;5.000;"
+    assert made[0].plan.endswith("version 1")
     # The matrix is that of the general-purpose encoder for the same words (ISO/IEC 18004).
     assert np.array_equal(np.array(qr_matrix(made[0])), np.array(segno.make(made[0].code, error="m", micro=False).matrix))
     with pytest.raises(ValueError, match="1 to 60"):

@@ -16,6 +16,7 @@ from firnel.core.vocabulary import Control, MarkKind
 from firnel.store.library import BatchFilter
 from firnel.ui.roast.practice import PracticeWindow
 from firnel.ui.theme.look import Look
+from firnel.work.desk import not_at_all
 from firnel.work.machines.forecasting import traits_of
 from firnel.work.practice.debrief import debrief
 from firnel.work.practice.practice import SURPRISES, Practice, surprise_names
@@ -38,7 +39,7 @@ def roasted(house, surprise="nothing", late_s=1.0, by_step=0, fitted=True):
         kept = library.save_plan(replace(kept, id=None, name="on the new drum", machine=other.name))
     now = [1000.0]
     practice = Practice(library, kept, Settings(), surprise, seed=4, source=lambda: now[0])
-    practice.desk.aside = lambda work, done: done(None)
+    practice.desk.look_by(not_at_all)
     session = practice.desk.session
     waits = {}
 
@@ -142,7 +143,7 @@ def test_the_practice_window_is_driven_by_keys_and_ends_in_its_debrief(qtbot, ho
     qtbot.waitExposed(window)
     window._tick.stop()
     practice, roast = window.practice, window.roast
-    practice.desk.aside = lambda work, done: done(None)
+    practice.desk.look_by(not_at_all)
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
     roast.setFocus()

@@ -8,6 +8,8 @@ from test_plan_and_cue import PLAN
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind, Quality
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
+from firnel.store.library import BatchFilter
+from firnel.work.bench.results import Results
 from firnel.work.desk import machine_of_kind
 from firnel.work.roast.before_charge import tick_next
 from firnel.work.roast.cue import cue_of
@@ -213,8 +215,8 @@ def whole_batch(bench):
 def test_figures_that_cannot_be_are_refused_and_nothing_is_lost(bench, library, figures, words):
     session = whole_batch(bench)
     with pytest.raises(ValueError, match=words):
-        session.weigh(*figures, "")
-    session.weigh(4.35, 66.0, None, "good")
+        session.weigh(Results(*figures, ""))
+    session.weigh(Results(4.35, 66.0, None, "good"))
     record = library.batch(library.find_batch("0001"))
     assert (record.status, record.roasted_kg, record.colour_ground) == ("done", 4.35, None)
     assert record.trace.t.size == 720
@@ -299,8 +301,8 @@ def test_a_batch_that_was_left_is_resumed_with_all_that_hung_on_it(bench, librar
         bench.feed(until)
         press(bench)
     session.note("smell", "bread", bench.time)
-    assert session.stop_for_exit()
-    line = library.unfinished_batches()[0]
+    assert session.leave() == ""
+    line = library.batch_lines(BatchFilter(statuses=("roasting",)))[0]
     later = RoastSession(library, bench.clock)
     later.set_machine(bench.machine)
     later.resume(line.id)

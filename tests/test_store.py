@@ -14,10 +14,13 @@ from sqlalchemy import event, text
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.stages import MarkOrderError
 from firnel.core.vocabulary import Control, Lot, Mark, MarkKind, Move, Note
+from firnel.store.copies import copy_files
 from firnel.store.journal import Journal
 from firnel.store.library import BatchFilter, Library, NotInLibraryError
-from firnel.store.opening import DamagedLibraryError, LibraryError, LibraryInUseError, NewerLibraryError, copy_library
+from firnel.store.locks import LibraryInUseError
+from firnel.store.opening import DamagedLibraryError, NewerLibraryError
 from firnel.store.tables import HEAD, metadata
+from firnel.store.writing import LibraryError
 from firnel.work.desk import machine_of_kind
 
 
@@ -26,6 +29,7 @@ def assert_same(first, second):
     for name in ("t", "bean", "air", "gas", "airflow", "drum", "quality"):
         np.testing.assert_allclose(getattr(first.trace, name), getattr(second.trace, name), atol=1e-6)
     blank = {"trace": None, "id": None, "label": "", "marks": (), "moves": (), "notes": ()}
+    blank |= {"lot_id": None, "machine_id": None, "plan_id": None}
     assert replace(first, **blank) == replace(second, **blank)
     for a, b in zip((*first.marks, *first.moves, *first.notes), (*second.marks, *second.moves, *second.notes), strict=True):
         assert a.t == pytest.approx(b.t, abs=1e-5)
@@ -57,7 +61,8 @@ def test_lots_machines_and_plans_come_back(library):
     assert library.lots() == [lot]
     assert library.machine("drum") == machine
     assert machine.controls[Control.GAS].least == 0.3
-    assert replace(saved, id=None) == plan
+    assert (saved.lot_id, saved.machine_id) == (lot.id, machine.id)
+    assert replace(saved, id=None, lot_id=None, machine_id=None) == plan
     assert library.save_lot(Lot("Uganda Rwebisho", "elsewhere")) == lot, "a taken name is that lot"
     with pytest.raises(NotInLibraryError, match="the library has Drum Six"):
         library.machine("Drum Nine")
@@ -142,7 +147,7 @@ def test_a_newer_library_is_refused_in_words_and_a_copy_can_be_made(tmp_path):
     with pytest.raises(NewerLibraryError, match="newer Firnel"):
         Library(path)
     assert path.read_bytes() == before
-    assert copy_library(path, tmp_path / "copy.sqlite").read_bytes() == before
+    assert copy_files(path, tmp_path / "copy.sqlite").read_bytes() == before
 
 
 def test_a_library_locked_by_another_program_says_so(tmp_path, monkeypatch):
@@ -151,7 +156,7 @@ def test_a_library_locked_by_another_program_says_so(tmp_path, monkeypatch):
     holder = sqlite3.connect(path)
     holder.execute("PRAGMA journal_mode = DELETE")
     holder.execute("BEGIN EXCLUSIVE")
-    monkeypatch.setattr("firnel.store.opening.BUSY_MS", 50)
+    monkeypatch.setattr("firnel.store.writing.BUSY_MS", 50)
     with pytest.raises(LibraryError, match="locked by another program"):
         Library(path)
     holder.close()
@@ -224,7 +229,7 @@ def test_a_full_disk_loses_nothing_and_says_what_to_do(library, journal):
     for t in range(3000):
         journal.reading(row(float(t)))
     assert not journal.flush(1.5)
-    assert "The disk is full" in journal.said[-1]
+    assert "is full" in journal.said[-1]
     room[0] = 1_000_000
     assert journal.flush(5.0)
     assert journal.said[-1] is None

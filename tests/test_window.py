@@ -24,7 +24,6 @@ from test_plan_and_cue import PLAN
 from firnel.app.window import connect_first, make_application, make_window
 from firnel.core.units import parse_clock
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind
-from firnel.devices.clock import Clock
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.devices.simulator.plant import Fault, Plant
@@ -33,9 +32,12 @@ from firnel.ui.shared.background import Background
 from firnel.ui.shared.collector import Collector
 from firnel.ui.simulator_panel import SimulatorPanel
 from firnel.ui.theme.look import Look
+from firnel.work.bench.results import Results
 from firnel.work.desk import LinkState, machine_of_kind
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
+
+UNWEIGHED = Results(None, None, None, "").columns
 
 
 @pytest.fixture
@@ -191,7 +193,7 @@ def test_a_long_list_fetches_what_it_shows(qtbot, open_window, many):
 def test_the_bench_takes_weights_and_refuses_more_than_was_charged(qtbot, open_window):
     window = open_window()
     library = window.desk.library
-    library.set_results(library.find_batch("0002"), None, None, None, "", status="dropped")
+    library.set_results(library.find_batch("0002"), UNWEIGHED, status="dropped")
     window.show_station("Bench")
     bench = window.view("Bench")
     weight = figures(bench)[0]
@@ -208,7 +210,7 @@ def test_the_bench_takes_weights_and_refuses_more_than_was_charged(qtbot, open_w
 def test_weights_are_typed_in_the_chosen_unit(qtbot, open_window):
     window = open_window(mass="g")
     library = window.desk.library
-    library.set_results(library.find_batch("0002"), None, None, None, "", status="dropped")
+    library.set_results(library.find_batch("0002"), UNWEIGHED, status="dropped")
     window.show_station("Bench")
     qtbot.keyClicks(figures(window.view("Bench"))[0], "4310")
     press_button(qtbot, window.view("Bench"), "Save the batch")
@@ -311,8 +313,7 @@ def test_readings_by_hand_are_typed_and_a_batch_driven_with_them(qtbot, open_win
     window = open_window()
     desk, session = window.desk, window.desk.session
     now = [1000.0]
-    desk.clock = session.clock = Clock(lambda: now[0])
-    session._start = desk.clock.now()
+    desk.clock.run_by(lambda: now[0])
     machine = desk.library.machine("Drum Six")
     by_hand = replace(machine, controls={c: replace(s, reported=False) for c, s in machine.controls.items()})
     desk.connect("hand:", by_hand)

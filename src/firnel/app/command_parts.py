@@ -11,7 +11,7 @@ from typing import Any
 import click
 
 from firnel.core.stages import MarkOrderError
-from firnel.store.opening import LibraryError
+from firnel.store.writing import LibraryError
 from firnel.work.review.records import ImportRefusedError, Library, NotInLibraryError
 
 library_option = click.option("--library", "library_at", help="Library file or database URL (default: your data folder).")

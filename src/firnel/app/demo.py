@@ -106,7 +106,7 @@ def _with_window(library_at: Path, speed: float, until: str | None) -> int:
     os.environ.setdefault("FIRNEL_SETTINGS", str(library_at.with_name("settings.json").resolve()))
     from firnel.app.window import connect_first, make_application, make_window
     from firnel.store.library import Library
-    from firnel.store.opening import LibraryError
+    from firnel.store.writing import LibraryError
     from firnel.ui.theme.look import Look
     from firnel.work.roast.session import BatchOrder
     from firnel.work.settings import load_settings

@@ -36,7 +36,7 @@ from firnel.ui.review.view import ReviewView
 from firnel.ui.roast.practice import PracticeWindow
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
-from firnel.work.desk import at_once
+from firnel.work.desk import at_once, not_at_all
 from firnel.work.practice.practice import Practice
 from firnel.work.roast.before_charge import check_label, tick_next
 from firnel.work.roast.session import BatchOrder
@@ -64,11 +64,10 @@ class Stage:
         self._time = 1000.0
         self.look = Look(self.application)
         self.window = make_window(
-            Library(copy), Settings(theme="night" if theme == "night" else "day"), self.look, keep=_forget
-        )
+            Library(copy), Settings(theme="night" if theme == "night" else "day"), self.look, keep=_forget,
+            clock=Clock(lambda: self._time, lambda: SHOWN_DAY + timedelta(seconds=self._time)),
+        )  # fmt: skip
         desk = self.window.desk
-        desk.clock = desk.session.clock = Clock(lambda: self._time, lambda: SHOWN_DAY + timedelta(seconds=self._time))
-        desk.session._start = desk.clock.now()
         desk.link = LinkStatus(LinkState.LIVE, "Reading the simulated roaster.")
         library = desk.library
         self.plan: Plan = next(plan for plan in library.plans() if plan.name == "Isuka filter")
@@ -93,7 +92,7 @@ class Stage:
     def wind_on(self, until: Callable[[], bool], most_s: float = 1200.0) -> None:
         """Roast on until something is so; the marks are pressed a moment after they happen."""
         session, end = self.window.desk.session, self.roaster.t + most_s
-        self.window.desk.aside = lambda _work, done: done(None)  # nothing is looked ahead while time is wound on
+        self.window.desk.look_by(not_at_all)
         while not until() and self.roaster.t < end:
             self.roaster.step(0.5)
             self.hand.step(self.roaster)
@@ -112,7 +111,7 @@ class Stage:
 
     def settle(self) -> None:
         """Let the window draw, and the background finish."""
-        self.window.desk.aside = at_once
+        self.window.desk.look_by(at_once)
         self.window.desk.look_ahead()
         self.window.desk.watch_steel(at_once=True)
         self.window.roast.refresh()
@@ -262,7 +261,7 @@ def _walk_practice(stage: Stage, into: Path) -> None:
     if practice is None or practising.roast is None:
         raise RuntimeError("the practice did not begin.")
     desk, session = practice.desk, practice.desk.session
-    desk.aside = lambda _work, done: done(None)
+    desk.look_by(not_at_all)
     while MarkKind.YELLOW not in session.marks or session.now() < session.marks[MarkKind.YELLOW].t + 70.0:
         now[0] += 1.0
         practice.tick()
@@ -273,7 +272,7 @@ def _walk_practice(stage: Stage, into: Path) -> None:
             session.mark_next(now[0])
         if any(entry.done_t is None and entry.due_t is not None and entry.due_t <= session.now() for entry in session.due()):
             session.confirm_move(now[0])
-    desk.aside = at_once
+    desk.look_by(at_once)
     desk.look_ahead()
     for _ in range(8):
         stage.application.processEvents()

@@ -5,15 +5,19 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from firnel.app.start import few_arenas, loaded
 from firnel.core.vocabulary import Machine
+from firnel.devices.clock import Clock
+from firnel.store.copies import copy_files
 from firnel.store.library import Library
-from firnel.store.opening import LibraryError, copy_library
+from firnel.store.writing import LibraryError
 from firnel.ui.main_window import Hop, MainWindow
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.collector import Collector
 from firnel.ui.theme.look import Look
 from firnel.work.desk import AddressError, Desk
@@ -37,11 +41,14 @@ def make_window(
     settings: Settings,
     look: Look,
     keep: Callable[[Settings], None] = save_settings,
+    clock: Clock | None = None,
+    spill_at: Path | None = None,
 ) -> MainWindow:
     """A window on a library, not yet shown. Its desk is ``window.desk``."""
     look.use(settings.theme)
     hop = Hop()
-    desk = Desk(library, settings, hop.post)
+    ahead = Background(hop, print)  # each of its jobs says for itself where it failed
+    desk = Desk(library, settings, hop.post, partial(ahead.run, "forecast"), clock, spill_at)
     window = MainWindow(desk, look, keep)
     hop.setParent(window)
     return window
@@ -61,7 +68,7 @@ def run_window(library_at: str | Path, device: str | None = None) -> int:
     window.roast.ready.connect(loaded)
     window.offer_unfinished()
     if complaint:
-        window.desk.session.message = complaint
+        window.desk.session.say(complaint)
     connect_first(window, device)
     return application.exec()
 
@@ -76,7 +83,7 @@ def connect_first(window: MainWindow, device: str | None) -> None:
     try:
         window.desk.connect(url, machine or _stand_in(url))
     except AddressError as error:
-        window.desk.session.message = str(error)
+        window.desk.session.say(str(error))
     window.roast.request_refresh()
 
 
@@ -117,7 +124,7 @@ def _offer_copy(library_at: str | Path, error: LibraryError) -> Library | None:
         return None
     target = path.with_name(f"{path.stem}-copy-{datetime.now():%Y%m%d-%H%M%S}{path.suffix}")
     try:
-        library = Library(copy_library(path, target))
+        library = Library(copy_files(path, target))
         library.lock_for_roasting()
     except LibraryError as second:
         QMessageBox.critical(None, "Firnel", f"The copy {target.name} cannot be opened either. {second}")

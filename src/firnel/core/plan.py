@@ -129,6 +129,9 @@ class Plan:
     start_held: bool = False
     version: int = 1
     id: int | None = None
+    lot_id: int | None = None  #: of the library; the names beside them are for reading
+    machine_id: int | None = None
+    archived: bool = False
 
     @property
     def wanted(self) -> Targets:

@@ -189,6 +189,7 @@ class Machine:
     draft_check: str = ""  #: when and how the draft was last checked
     checks: str = ""  #: before each charge, in the house's own words; see `routine.steps_of`
     id: int | None = None
+    archived: bool = False
 
 
 @dataclass(frozen=True)
@@ -237,6 +238,11 @@ class BatchRecord:
     remark: str = ""
     status: str = "done"
     id: int | None = None
+    operator: str = ""
+    left_out: str = ""  #: why it is left out of charts and fits; empty where it counts
+    lot_id: int | None = None  #: of the library, where it comes from there
+    machine_id: int | None = None
+    plan_id: int | None = None
 
     def mark(self, kind: MarkKind) -> Mark | None:
         """The mark of that kind, or None."""

@@ -35,6 +35,14 @@ class Clock:
         with self._lock:
             return self._shown + (self._source() - self._base) * self._rate
 
+    def run_by(self, source: Callable[[], float], wall: Callable[[], datetime] | None = None) -> None:
+        """Run by another time from now on, as it counts: for pictures, and where time is wound on."""
+        with self._lock:
+            self._source = source
+            self._base = self._shown = source()
+        if wall is not None:
+            self.wall = wall
+
     def set_rate(self, rate: float) -> None:
         """Run ``rate`` times as fast from now on.
 

@@ -11,6 +11,7 @@ from sqlalchemy import Engine, delete, insert, select, update
 
 from firnel.store.rows import aware, new_key
 from firnel.store.tables import bench_notes, tables_set
+from firnel.store.writing import writing
 
 
 @dataclass(frozen=True)
@@ -45,7 +46,7 @@ class BenchBook:
     def note(self, batch_id: int, kind: str, document: Mapping[str, Any], at: datetime | None = None) -> int:
         """Add an entry on a batch; returns its id."""
         values = {"batch_id": batch_id, "kind": kind, "at": at or datetime.now(UTC), "document": dict(document)}
-        with self._engine.begin() as connection:
+        with writing(self._engine) as connection:
             return new_key(connection.execute(insert(bench_notes).values(**values)))
 
     def notes(self, batch_id: int | None = None, kind: str | None = None) -> list[BenchNote]:
@@ -60,7 +61,7 @@ class BenchBook:
 
     def forget(self, key: int) -> None:
         """Take an entry away."""
-        with self._engine.begin() as connection:
+        with writing(self._engine) as connection:
             connection.execute(delete(bench_notes).where(bench_notes.c.id == key))
 
     def save(self, table: TableSet) -> TableSet:
@@ -68,7 +69,7 @@ class BenchBook:
         values = {
             "kind": table.kind, "name": table.name, "at": table.at, "revealed": table.revealed, "document": dict(table.document)
         }  # fmt: skip
-        with self._engine.begin() as connection:
+        with writing(self._engine) as connection:
             if table.id is None:
                 key = new_key(connection.execute(insert(tables_set).values(**values)))
             else:

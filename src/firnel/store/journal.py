@@ -1,39 +1,46 @@
-"""The roast journal: what happens is on disk within a second, written from a thread of its own.
+"""The roast journal: what happens is on disk within a second, written from a thread of its own, and never dropped unconfirmed.
 
-The session hands over readings, and the marks, moves and notes as they stand. If the disk is full the
-writer keeps everything in memory, says so, and tries again until it succeeds.
+The session hands over readings, and the marks, moves, notes and results as they stand. Whatever keeps them out of the library
+is told and tried again; until it succeeds they lie in a file beside the settings too (see `spill`).
 """
 
 from __future__ import annotations
 
+import logging
 import threading
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+from uuid import uuid4
 
-from sqlalchemy import func, insert, select, update
+from sqlalchemy import Connection, func, select, update
 from sqlalchemy.exc import DBAPIError
 
-from firnel.core.vocabulary import Mark, Move, Note
-from firnel.store.library import Library, write_marks, write_moves_and_notes
+from firnel.core.vocabulary import Control, Mark, Move, Note
+from firnel.store.batch_rows import (
+    begin_waiting,
+    insert_batch,
+)
+from firnel.store.library import Library
+from firnel.store.locks import Owner
+from firnel.store.pending import Corrected, Pending, ReadingRow, finite_row, write_rows, write_state
+from firnel.store.spill import Spill, spill_error
 from firnel.store.tables import batches, readings
+from firnel.store.writing import LibraryError, refusal, writing
+
+log = logging.getLogger(__name__)
 
 #: How long a reading may wait for company before it is written. [s]
 PATIENCE = 0.3
+#: The owner is heard of at least this often, readings or not. [s]
+HEARTBEAT_S = 5.0
+#: Pauses between attempts; the last one is kept. [s]
+PAUSES = (0.5, 0.5, 1.0, 2.0)
 
-ReadingRow = tuple[float, float | None, float | None, float | None, float | None, float | None, int]
 
-
-@dataclass(frozen=True)
-class _Pending:
-    rows: tuple[ReadingRow, ...]
-    marks: tuple[Mark, ...] | None
-    moves_and_notes: tuple[tuple[Move, ...], tuple[Note, ...]] | None
-    status: str | None
-
-    @property
-    def empty(self) -> bool:
-        return not self.rows and self.marks is None and self.moves_and_notes is None and self.status is None
+class TakenOverError(LibraryError):
+    """Another Firnel writes this batch now."""
 
 
 class Journal:
@@ -42,137 +49,217 @@ class Journal:
     Parameters
     ----------
     library : that the batch is in.
-    key : id of the batch.
+    batch : id of the batch; or the columns of the row that it is to be begun with, and the ``waiting_id`` of the one whose
+        number it takes.
     clock_rate : tells how fast the clock runs, for going on after a crash.
-    on_trouble : called from the writer's thread with a sentence when the disk refuses, and with None when it is well again.
+    on_trouble : called from the writer's thread with a sentence when the library refuses, and with None when it is well again.
+    spill : where what waits is kept while the library refuses.
+    owner : this process.
+
+    Raises
+    ------
+    TakenOverError : if another Firnel that is at work writes that batch.
     """
 
     def __init__(
-        self, library: Library, key: int, clock_rate: Callable[[], float], on_trouble: Callable[[str | None], None]
+        self,
+        library: Library,
+        batch: int | dict[str, Any],
+        clock_rate: Callable[[], float],
+        on_trouble: Callable[[str | None], None],
+        spill: Spill | None = None,
+        owner: Owner | None = None,
     ) -> None:
-        self._library, self.key, self._clock_rate, self._on_trouble = library, key, clock_rate, on_trouble
+        self._library, self._clock_rate, self._on_trouble = library, clock_rate, on_trouble
+        self._owner, self._spill = owner or Owner.here(), spill
         self._condition = threading.Condition()
-        self._rows: list[ReadingRow] = []
-        self._marks: tuple[Mark, ...] | None = None
-        self._moves_and_notes: tuple[tuple[Move, ...], tuple[Note, ...]] | None = None
-        self._status: str | None = None
-        self._closing = False
+        self.key: int | None = None
+        self.label = ""
+        self._token = uuid4().hex
+        self._seq = 0
+        self._pending = Pending()
+        self._closing, self._leaving = False, False
         self._written = threading.Event()
-        self._written.set()
-        with library.engine.connect() as connection:
-            last = connection.execute(select(func.max(readings.c.seq)).where(readings.c.batch_id == key)).scalar()
-        self._seq = 0 if last is None else last + 1
+        if isinstance(batch, int):
+            self._take_over(batch)
+            self._written.set()
+        else:
+            self._begin(batch)
         self._thread = threading.Thread(target=self._run, name="journal", daemon=True)
         self._thread.start()
 
+    def _take_over(self, key: int) -> None:
+        if not self._library.take_over(key, self._owner, datetime.now(UTC)):
+            raise TakenOverError("That batch is recorded by another Firnel: it cannot be gone on with here.")
+        with self._library.engine.connect() as connection:
+            last = connection.execute(select(func.max(readings.c.seq)).where(readings.c.batch_id == key)).scalar()
+            row = connection.execute(select(batches.c.label, batches.c.token).where(batches.c.id == key)).one()
+        self.key, self.label, self._token = key, row.label, row.token or self._token
+        self._seq = 0 if last is None else last + 1
+
+    def _begin(self, birth: dict[str, Any]) -> None:
+        """The number is wanted now; where the library refuses, it comes with the first write that succeeds."""
+        try:
+            self._write(Pending(birth=birth))
+            self._written.set()
+        except (LibraryError, DBAPIError) as error:
+            log.warning("a batch could not be begun in the library yet: %s", error)
+            self._pending = Pending(birth=birth)
+            self._on_trouble(_trouble_sentence(error))
+
+    @property
+    def waits(self) -> bool:
+        """Whether something that was handed over is not in the library yet."""
+        return not self._written.is_set()
+
     def reading(self, row: ReadingRow) -> None:
         """Write one reading: log time, bean, air, gas, airflow, drum, quality."""
-        with self._condition:
-            self._rows.append(row)
-            self._wake()
+        self._add(rows=(finite_row(row),))
 
     def marks(self, marks: Sequence[Mark]) -> None:
         """The marks as they stand now."""
-        with self._condition:
-            self._marks = tuple(marks)
-            self._wake()
+        self._add(marks=tuple(marks))
 
     def moves_and_notes(self, moves: Sequence[Move], notes: Sequence[Note]) -> None:
         """The moves and notes as they stand now."""
-        with self._condition:
-            self._moves_and_notes = (tuple(moves), tuple(notes))
-            self._wake()
+        self._add(moves_and_notes=(tuple(moves), tuple(notes)))
+
+    def correct(self, control: Control, since: float, value: float | None) -> None:
+        """A control truly stood at this setting from a moment on, whatever the readings since then say. [s]"""
+        self._add(corrected=(Corrected(control, since, value),))
 
     def status(self, status: str) -> None:
         """How far the batch is."""
-        with self._condition:
-            self._status = status
-            self._wake()
+        self._add(status=status)
+
+    def results(self, values: dict[str, Any]) -> None:
+        """What the scale and the colour meter say: columns of the batch's row."""
+        self._add(results=values)
 
     def flush(self, timeout: float = 5.0) -> bool:
-        """Wait until all that was handed over is on disk; False if that did not happen in time."""
+        """Wait until all that was handed over is in the library; False if that did not happen in time."""
         return self._written.wait(timeout)
 
     def close(self, timeout: float = 5.0) -> bool:
-        """Write what is left and end; False if the disk still refuses."""
+        """Nothing more comes. False if not all is in the library yet: then the thread goes on trying until it is."""
         with self._condition:
             self._closing = True
             self._condition.notify()
         self._thread.join(timeout)
-        return not self._thread.is_alive() and self._written.is_set()
+        return not self._thread.is_alive() and not self.waits
 
-    def _wake(self) -> None:
-        self._written.clear()
-        self._condition.notify()
+    def leave(self) -> bool:
+        """The program ends: what is not in the library stays in the spill. False if it could not be kept there either."""
+        with self._condition:
+            self._closing = self._leaving = True
+            self._condition.notify()
+        self._thread.join(10.0)
+        return not self.waits or self._spilled(self._pending)
 
-    def _take(self) -> _Pending:
-        pending = _Pending(tuple(self._rows), self._marks, self._moves_and_notes, self._status)
-        self._rows, self._marks, self._moves_and_notes, self._status = [], None, None, None
-        return pending
-
-    def _give_back(self, pending: _Pending) -> None:
-        """What could not be written goes back in front; newer marks and moves have the last word."""
-        self._rows = [*pending.rows, *self._rows]
-        if self._marks is None:
-            self._marks = pending.marks
-        if self._moves_and_notes is None:
-            self._moves_and_notes = pending.moves_and_notes
-        self._status = self._status or pending.status
+    def _add(self, **parts: Any) -> None:
+        with self._condition:
+            self._pending = self._pending.with_newer(Pending(**parts))
+            self._written.clear()
+            self._condition.notify()
 
     def _run(self) -> None:
-        trouble = False
-        while True:
+        failures = 0
+        while (pending := self._next(failures)) is not None:
+            left, error = self._try(pending)
             with self._condition:
-                while self._written.is_set() and not self._closing:
-                    self._condition.wait()
-                if not self._closing:
-                    self._condition.wait(PATIENCE)  # let a few readings gather
-                pending, closing = self._take(), self._closing
-            try:
-                if not pending.empty:
-                    self._write(pending)
-            except DBAPIError as error:
-                trouble = True
-                with self._condition:
-                    self._give_back(pending)
-                self._on_trouble(_trouble_sentence(error))
-                if closing:
-                    return
-                time.sleep(0.5)
-                continue
-            if trouble:
-                trouble = False
-                self._on_trouble(None)
-            with self._condition:
-                if not self._rows and self._marks is None and self._moves_and_notes is None and self._status is None:
+                self._pending = left.with_newer(self._pending)
+                waits, leaving = self._pending, self._leaving
+                if waits.empty:
                     self._written.set()
-                    if closing:
-                        return
+            if error is None:
+                if failures:
+                    failures = 0
+                    self._on_trouble(None)
+                    if self._spill is not None and waits.empty:
+                        self._spill.forget(self._token)
+                continue
+            failures += 1
+            lost = self._spill is not None and not self._spilled(waits)
+            more = f" {spill_error(self._spill)}" if lost and self._spill is not None else ""
+            self._on_trouble(_trouble_sentence(error) + more)
+            if leaving or isinstance(error, TakenOverError):
+                return
 
-    def _write(self, pending: _Pending) -> None:
-        with self._library.engine.begin() as connection:
-            if pending.rows:
-                names = ("t", "bean", "air", "gas", "airflow", "drum", "quality")
-                rows = [
-                    {"batch_id": self.key, "seq": self._seq + offset, **dict(zip(names, row, strict=True))}
-                    for offset, row in enumerate(pending.rows)
-                ]
-                connection.execute(insert(readings), rows)
-                where = {"last_t": pending.rows[-1][0], "last_wall": time.time(), "clock_rate": self._clock_rate()}
-                connection.execute(update(batches).where(batches.c.id == self.key).values(**where))
-            if pending.marks is not None:
-                write_marks(connection, self.key, pending.marks)
-            if pending.moves_and_notes is not None:
-                write_moves_and_notes(connection, self.key, *pending.moves_and_notes)
-            if pending.status is not None:
-                connection.execute(update(batches).where(batches.c.id == self.key).values(status=pending.status))
+    def _next(self, failures: int) -> Pending | None:
+        """What is to be written next; None when the journal is at its end."""
+        with self._condition:
+            if failures:
+                self._condition.wait_for(lambda: self._leaving, PAUSES[min(failures, len(PAUSES)) - 1])
+            elif not self._closing:
+                if self._pending.empty:
+                    self._condition.wait(HEARTBEAT_S)
+                if not self._pending.empty:
+                    self._condition.wait_for(lambda: self._closing, PATIENCE)  # let a few readings gather
+            if self._closing and self._pending.empty:
+                return None
+            pending, self._pending = self._pending, Pending()
+            return pending
+
+    def _try(self, pending: Pending) -> tuple[Pending, Exception | None]:
+        """Write; where one part is to blame, the others are written without it. What is left, and why."""
+        try:
+            self._write(pending)
+        except Exception as error:
+            log.warning("the journal could not write: %s", error, exc_info=not isinstance(error, LibraryError))
+            if isinstance(error, LibraryError) or len(pending.parts) < 2:
+                return pending, error
+        else:
+            return Pending(), None
+        left, first = Pending(), None
+        for part in pending.parts:
+            try:
+                self._write(part)
+            except Exception as error:
+                log.exception("a part of the journal could not be written")
+                left, first = left.with_newer(part), first or error
+        return left, first
+
+    def _write(self, pending: Pending) -> None:
+        with writing(self._library.engine) as connection:
+            key, label = self.key, self.label
+            if pending.birth is not None and key is None:
+                key, label = self._bear(connection, pending.birth)
+            if key is None:
+                raise LibraryError("The batch is not in the library yet.")
+            self._be_heard_of(connection, key)
+            write_rows(connection, key, self._seq, pending.rows, time.time(), self._clock_rate())
+            write_state(connection, key, pending)
+            if pending.status == "discarded":
+                label = str(connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar_one())
+        self.key, self.label = key, label
         self._seq += len(pending.rows)
 
+    def _bear(self, connection: Connection, birth: dict[str, Any]) -> tuple[int, str]:
+        row = birth | {"owner": self._owner.text, "seen_at": time.time(), "token": self._token}
+        waiting_id = row.pop("waiting_id", None)
+        number = begin_waiting(connection, waiting_id) if waiting_id is not None else None
+        return insert_batch(connection, row, number, promised=number is not None)
 
-def _trouble_sentence(error: DBAPIError) -> str:
-    said = str(error.orig)
-    if "full" in said:
-        return "The disk is full. Firnel keeps the batch in memory and writes it as soon as there is room: free some space now."
-    if "locked" in said:
-        return "Another program locks the library. Firnel keeps the batch in memory and writes it as soon as it can."
-    return f"The library cannot be written ({said}). Firnel keeps the batch in memory and tries again."
+    def _be_heard_of(self, connection: Connection, key: int) -> None:
+        own = (batches.c.id == key) & (batches.c.owner == self._owner.text)
+        if connection.execute(update(batches).where(own).values(seen_at=time.time())).rowcount == 0:
+            raise TakenOverError(f"Batch {self.label} is written by another Firnel now.")
+
+    def _spilled(self, pending: Pending) -> bool:
+        if self._spill is None:
+            return False
+        return self._spill.keep(self._token, self.key, self.label, self._seq, pending)
+
+    def _forget_spill(self) -> None:
+        if self._spill is not None and self._pending.empty:
+            self._spill.forget(self._token)
+
+
+def _trouble_sentence(error: Exception) -> str:
+    if isinstance(error, TakenOverError):
+        return f"{error} What this one had not written yet is kept beside the settings."
+    said = ""
+    if isinstance(error, DBAPIError):
+        said = refusal(error, "the library") or ""
+    why = said or (str(error) if isinstance(error, LibraryError) else f"The library cannot be written ({error}).")
+    return f"{why} Firnel keeps the batch and writes it as soon as it can."

@@ -9,30 +9,43 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Connection, Select, delete, func, insert, select, update
+from sqlalchemy import Select, delete, func, insert, select, update
 
 from firnel.core.plan import Plan
-from firnel.core.stages import check_mark_order, stages_of
+from firnel.core.stages import check_mark_order
 from firnel.core.vocabulary import (
     BatchRecord,
-    Control,
     FloatArray,
-    Found,
     Lot,
     Machine,
     Mark,
     MarkKind,
-    Move,
-    Note,
-    Trace,
+)
+from firnel.store.batch_rows import (
+    SERIES,
+    discard_batch,
+    insert_batch,
+    insert_moves,
+    insert_notes,
+    or_none,
+    read_marks,
+    read_moves,
+    read_notes,
+    read_trace,
+    refresh_search,
+    write_marks,
 )
 from firnel.store.bench_book import BenchBook
+from firnel.store.draft_book import DraftBook
+from firnel.store.locks import FileClaim, Owner, claim_library
 from firnel.store.lot_book import LotBook
 from firnel.store.machine_book import MachineBook
-from firnel.store.opening import RoastingLock, library_path, library_url, open_engine
+from firnel.store.opening import identity_of, open_engine
 from firnel.store.plan_book import PlanBook
-from firnel.store.rows import aware, new_key
-from firnel.store.tables import batches, house, lots, machines, marks, moves, notes, plans, readings
+from firnel.store.rows import aware
+from firnel.store.tables import batches, house, lots, machines, marks, notes, plans, readings
+from firnel.store.waiting_book import WaitingBook
+from firnel.store.writing import library_path, library_url, writing
 
 
 class NotInLibraryError(LookupError):
@@ -49,6 +62,7 @@ class BatchFilter:
     since: datetime | None = None
     until: datetime | None = None
     statuses: tuple[str, ...] = ()
+    counting: bool = False  #: only those that are not left out of charts and fits
 
 
 @dataclass(frozen=True)
@@ -73,6 +87,10 @@ class BatchLine:
     colour_whole: float | None = None
     room_c: float | None = None
     operator: str = ""
+    left_out: str = ""
+    lot_id: int | None = None
+    machine_id: int | None = None
+    plan_id: int | None = None
 
     @property
     def loss(self) -> float | None:
@@ -102,9 +120,10 @@ class Library:
         self.url = library_url(library)
         self.path = library_path(self.url)
         self.engine = open_engine(library)
-        self._lock: RoastingLock | None = None
+        self._lock: FileClaim | None = None
         self.lot_book, self.machine_book = LotBook(self.engine), MachineBook(self.engine)
         self.plan_book, self.bench_book = PlanBook(self.engine), BenchBook(self.engine)
+        self.waiting_book, self.draft_book = WaitingBook(self.engine), DraftBook(self.engine)
 
     def lock_for_roasting(self) -> None:
         """Keep other Firnels from roasting on this library.
@@ -114,7 +133,12 @@ class Library:
         LibraryInUseError : if one does already.
         """
         if self.path is not None and self._lock is None:
-            self._lock = RoastingLock(self.path)
+            self._lock = claim_library(self.path)
+
+    @property
+    def left_cleanly(self) -> bool:
+        """Whether the last window on this library ended as it should; to be asked while it is kept for roasting."""
+        return self._lock is None or self._lock.clean
 
     def close(self) -> None:
         """Let go of the library."""
@@ -144,7 +168,7 @@ class Library:
 
     def save_house(self, name: str, document: Mapping[str, Any]) -> None:
         """Keep what the house has decided."""
-        with self.engine.begin() as connection:
+        with writing(self.engine) as connection:
             connection.execute(delete(house).where(house.c.name == name))
             connection.execute(insert(house).values(name=name, document=dict(document)))
 
@@ -184,7 +208,7 @@ class Library:
                 batches.c.id, batches.c.label, batches.c.started, lots.c.name, machines.c.name, plans.c.name, batches.c.status,
                 batches.c.load_kg, batches.c.roasted_kg, batches.c.colour_ground, batches.c.drying_s, batches.c.browning_s,
                 batches.c.development_s, batches.c.total_s, batches.c.drop_c, batches.c.colour_whole, batches.c.room_c,
-                batches.c.operator,
+                batches.c.operator, batches.c.left_out, batches.c.lot_id, batches.c.machine_id, batches.c.plan_id,
             )
             .outerjoin(lots, batches.c.lot_id == lots.c.id)
             .outerjoin(machines, batches.c.machine_id == machines.c.id)
@@ -205,10 +229,6 @@ class Library:
         """How many batches the filter lets through."""
         with self.engine.connect() as connection:
             return int(connection.execute(_filtered(select(func.count()).select_from(batches), wanted)).scalar_one())
-
-    def unfinished_batches(self) -> list[BatchLine]:
-        """Batches that were being recorded when Firnel ended."""
-        return self.batch_lines(BatchFilter(statuses=("ready", "roasting")))
 
     def find_batch(self, reference: str) -> int:
         """Id of a batch given by its label or its id.
@@ -237,56 +257,81 @@ class Library:
         started: datetime,
         label: str | None = None,
         status: str = "ready",
-        room_c: float | None = None,
-        operator: str = "",
+        **more: Any,
     ) -> tuple[int, str]:
-        """Begin a batch; the next free number is its label unless one is given. Returns id and label."""
-        with self.engine.begin() as connection:
-            label = label or _next_label(connection)
-            result = connection.execute(
-                insert(batches).values(
-                    label=label, lot_id=lot_id, machine_id=machine_id, plan_id=plan_id, load_kg=load_kg,
-                    plan_version=select(plans.c.version).where(plans.c.id == plan_id).scalar_subquery(),
-                    started=started, status=status, clock_rate=1.0, remark="", room_c=room_c, operator=operator,
-                )
-            )  # fmt: skip
-            key = new_key(result)
-            _refresh_search(connection, key)
-        return key, label
+        """Begin a batch; the next free number is its label unless one is given that is free. Returns id and label.
 
-    def next_labels(self, count: int) -> list[str]:
-        """The numbers that the next batches are going to get."""
-        with self.engine.connect() as connection:
-            first = int(_next_label(connection))
-        return [f"{first + index:04d}" for index in range(count)]
+        Parameters
+        ----------
+        more : further columns of the row: ``room_c``, ``operator``, ``owner``, ``token``, ``plan_version``.
+        """
+        values = {
+            "lot_id": lot_id, "machine_id": machine_id, "plan_id": plan_id, "load_kg": load_kg, "started": started,
+            "status": status, **more,
+        }  # fmt: skip
+        with writing(self.engine) as connection:
+            return insert_batch(connection, values, label)
 
-    def add_record(self, record: BatchRecord) -> int:
-        """Add a whole batch, as from a file. Its lot and machine are found by name, or added. Returns the id."""
+    def add_record(self, record: BatchRecord, machine: Machine | None = None) -> int:
+        """Add a whole batch, as from a file, or nothing of it. Its lot and machine are found by name, or added. Returns the id.
+
+        Parameters
+        ----------
+        record : a label that is taken gets the next free number.
+        machine : to be added, or changed, together with the batch.
+
+        Raises
+        ------
+        MarkOrderError : if its marks contradict each other.
+        """
         check_mark_order(record.marks)
-        lot_id = self.save_lot(Lot(record.lot)).id if record.lot else None
-        machine_id = None
-        if record.machine:
-            machine_id = next((m.id for m in self.machines() if m.name == record.machine), None)
-            if machine_id is None:
-                machine_id = self.save_machine(Machine(record.machine, "imported")).id
-        plan_id = next((plan.id for plan in self.plans() if plan.name == record.plan), None)
-        key, _ = self.new_batch(
-            lot_id, machine_id, plan_id, record.load_kg, record.started, record.label or None, record.status, record.room_c
-        )
         trace = record.trace
         columns = (trace.t, trace.bean, trace.air, trace.gas, trace.airflow, trace.drum)
-        rows = [
-            {"batch_id": key, "seq": seq, **dict(zip(_SERIES, map(_or_none, row), strict=True)), "quality": int(quality)}
-            for seq, (*row, quality) in enumerate(zip(*columns, trace.quality, strict=True))
-        ]
-        with self.engine.begin() as connection:
+        with writing(self.engine) as connection:
+            lot_id = self.lot_book.save_in(connection, Lot(record.lot)) if record.lot else None
+            if machine is not None:
+                machine_id = self.machine_book.save_in(connection, machine)
+            elif record.machine:
+                machine_id = self.machine_book.save_in(connection, Machine(record.machine, "imported"))
+            else:
+                machine_id = None
+            plan = select(plans.c.id).where(plans.c.name == record.plan).order_by(plans.c.id).limit(1)
+            values = {
+                "lot_id": lot_id, "machine_id": machine_id,
+                "plan_id": connection.execute(plan).scalar() if record.plan else None,
+                "load_kg": record.load_kg, "started": record.started, "status": record.status, "room_c": record.room_c,
+                "roasted_kg": record.roasted_kg, "colour_whole": record.colour_whole, "colour_ground": record.colour_ground,
+                "remark": record.remark, "operator": record.operator, "left_out": record.left_out,
+            }  # fmt: skip
+            key, _ = insert_batch(connection, values, record.label or None)
+            rows = [
+                {"batch_id": key, "seq": seq, **dict(zip(SERIES, map(or_none, row), strict=True)), "quality": int(quality)}
+                for seq, (*row, quality) in enumerate(zip(*columns, trace.quality, strict=True))
+            ]
             if rows:
                 connection.execute(insert(readings), rows)
-            _insert_moves(connection, key, record.moves)
-            _insert_notes(connection, key, record.notes)
-        self.set_marks(key, record.marks)
-        self.set_results(key, record.roasted_kg, record.colour_whole, record.colour_ground, record.remark)
+            insert_moves(connection, key, record.moves)
+            insert_notes(connection, key, record.notes)
+            write_marks(connection, key, record.marks)
         return key
+
+    def same_log(self, record: BatchRecord) -> str | None:
+        """The label of a batch with just the readings of this one: it was taken in before. None where there is none."""
+        trace = record.trace
+        if not trace.t.size:
+            return None
+        first, last, count = float(trace.t[0]), float(trace.t[-1]), int(trace.t.size)
+        query = (
+            select(batches.c.id, batches.c.label)
+            .join(readings, (readings.c.batch_id == batches.c.id) & (readings.c.seq == count - 1))
+            .where(func.abs(readings.c.t - last) < 1e-6, func.abs(readings.c.bean - or_none(trace.bean[-1])) < 1e-6)
+        )
+        with self.engine.connect() as connection:
+            for key, label in connection.execute(query):
+                other = read_trace(connection, key)
+                if other.t.size == count and abs(other.t[0] - first) < 1e-6 and _alike(other.bean, trace.bean):
+                    return str(label)
+        return None
 
     def batch(self, key: int) -> BatchRecord:
         """Everything known of one batch.
@@ -308,10 +353,11 @@ class Library:
                 raise NotInLibraryError(f"There is no batch with id {key} in this library.")
             return BatchRecord(
                 label=row.label, lot=row.lot or "", machine=row.machine or "", started=aware(row.started),
-                trace=_trace(connection, key), marks=_marks(connection, key), moves=_moves(connection, key),
-                notes=_notes(connection, key), load_kg=row.load_kg, roasted_kg=row.roasted_kg,
+                trace=read_trace(connection, key), marks=read_marks(connection, key), moves=read_moves(connection, key),
+                notes=read_notes(connection, key), load_kg=row.load_kg, roasted_kg=row.roasted_kg,
                 colour_whole=row.colour_whole, colour_ground=row.colour_ground, room_c=row.room_c,
-                plan=row.plan or "", remark=row.remark, status=row.status, id=key,
+                plan=row.plan or "", remark=row.remark, status=row.status, id=key, operator=row.operator,
+                left_out=row.left_out, lot_id=row.lot_id, machine_id=row.machine_id, plan_id=row.plan_id,
             )  # fmt: skip
 
     def bean_curves(self, keys: Sequence[int], every: int = 4) -> dict[int, tuple[FloatArray, FloatArray]]:
@@ -371,68 +417,65 @@ class Library:
         """
         wanted = tuple(wanted)
         check_mark_order(wanted)
-        with self.engine.begin() as connection:
+        with writing(self.engine) as connection:
             write_marks(connection, key, wanted)
 
-    def set_results(
-        self,
-        key: int,
-        roasted_kg: float | None,
-        colour_whole: float | None,
-        colour_ground: float | None,
-        remark: str,
-        status: str | None = None,
-    ) -> None:
-        """Write down what scale, colour meter and roaster say of a batch."""
-        values: dict[str, Any] = {
-            "roasted_kg": roasted_kg, "colour_whole": colour_whole, "colour_ground": colour_ground, "remark": remark
-        }  # fmt: skip
-        if status is not None:
-            values["status"] = status
-        with self.engine.begin() as connection:
+    def set_results(self, key: int, columns: Mapping[str, Any], status: str | None = None) -> None:
+        """Write down what scale, colour meter and roaster say of a batch: columns of its row."""
+        values = dict(columns) | ({"status": status} if status is not None else {})
+        with writing(self.engine) as connection:
             connection.execute(update(batches).where(batches.c.id == key).values(**values))
-            _refresh_search(connection, key)
+            refresh_search(connection, key)
 
     def set_status(self, key: int, status: str) -> None:
         """Set how far a batch is: ready, roasting, dropped, done or discarded."""
-        with self.engine.begin() as connection:
-            connection.execute(update(batches).where(batches.c.id == key).values(status=status))
+        with writing(self.engine) as connection:
+            if status == "discarded":
+                discard_batch(connection, key)
+            else:
+                connection.execute(update(batches).where(batches.c.id == key).values(status=status, owner=""))
+
+    def leave_out(self, key: int, why: str) -> None:
+        """Leave a batch out of charts and fits for a reason, or count it again where the reason is empty."""
+        with writing(self.engine) as connection:
+            connection.execute(update(batches).where(batches.c.id == key).values(left_out=why.strip()))
+
+    # Who writes a batch
+
+    def unowned_batches(self, now: datetime) -> list[BatchLine]:
+        """Batches that were being recorded when the Firnel that did so ended. Those that one still records are left out."""
+        lines = self.batch_lines(BatchFilter(statuses=("ready", "roasting")))
+        query = select(batches.c.id, batches.c.owner, batches.c.seen_at).where(batches.c.id.in_([line.id for line in lines]))
+        with self.engine.connect() as connection:
+            owned = {
+                key
+                for key, text, seen_at in connection.execute(query)
+                if (owner := Owner.read(text)) is not None and owner.alive(seen_at, now.timestamp())
+            }
+        return [line for line in lines if line.id not in owned]
+
+    def take_over(self, key: int, owner: Owner, now: datetime) -> bool:
+        """Become the one who writes a batch; False if somebody else does, who is at work."""
+        with writing(self.engine) as connection:
+            row = connection.execute(select(batches.c.owner, batches.c.seen_at).where(batches.c.id == key)).one_or_none()
+            if row is None:
+                return False
+            held = Owner.read(row.owner)
+            if held is not None and held != owner and held.alive(row.seen_at, now.timestamp()):
+                return False
+            values = {"owner": owner.text, "seen_at": now.timestamp()}
+            connection.execute(update(batches).where(batches.c.id == key).values(**values))
+        return True
+
+    @property
+    def identity(self) -> str:
+        """Which library this is, wherever it lies."""
+        with self.engine.connect() as connection:
+            return identity_of(connection)
 
 
-_SERIES = ("t", "bean", "air", "gas", "airflow", "drum")
-
-
-def write_marks(connection: Connection, key: int, wanted: Sequence[Mark]) -> None:
-    """Replace the marks of a batch and what the list shows of them, inside the caller's transaction."""
-    connection.execute(delete(marks).where(marks.c.batch_id == key))
-    rows = [{"batch_id": key, "kind": m.kind.value, "t": m.t, "bean": m.bean, "found": m.found.value} for m in wanted]
-    if rows:
-        connection.execute(insert(marks), rows)
-    stages = stages_of(wanted)
-    drop = next((mark for mark in wanted if mark.kind is MarkKind.DROP), None)
-    summary: dict[str, float | None] = {f"{name}_s": stage.seconds if stage else None for name, stage in stages.named()}
-    summary |= {"total_s": stages.total_s, "drop_c": drop.bean if drop else None}
-    connection.execute(update(batches).where(batches.c.id == key).values(**summary))
-
-
-def _next_label(connection: Connection) -> str:
-    """The number after the highest one in use among the newest batches."""
-    recent = connection.execute(select(batches.c.label).order_by(batches.c.id.desc()).limit(50)).scalars()
-    return f"{max((int(label) for label in recent if label.isdecimal()), default=0) + 1:04d}"
-
-
-def _refresh_search(connection: Connection, key: int) -> None:
-    """One lower-case column holds all that the search looks at: a single scan, no joins."""
-    query = (
-        select(batches.c.label, lots.c.name, machines.c.name, plans.c.name, lots.c.origin, lots.c.process, batches.c.remark)
-        .select_from(batches)
-        .outerjoin(lots, batches.c.lot_id == lots.c.id)
-        .outerjoin(machines, batches.c.machine_id == machines.c.id)
-        .outerjoin(plans, batches.c.plan_id == plans.c.id)
-        .where(batches.c.id == key)
-    )
-    words = " ".join(str(part) for part in connection.execute(query).one() if part).lower()
-    connection.execute(update(batches).where(batches.c.id == key).values(search_text=words))
+def _alike(first: FloatArray, second: FloatArray) -> bool:
+    return bool(np.allclose(first, second, atol=1e-6, equal_nan=True))
 
 
 def _filtered(query: Select[Any], wanted: BatchFilter) -> Select[Any]:
@@ -446,56 +489,8 @@ def _filtered(query: Select[Any], wanted: BatchFilter) -> Select[Any]:
         query = query.where(batches.c.started >= wanted.since)
     if wanted.until is not None:
         query = query.where(batches.c.started < wanted.until)
+    if wanted.counting:
+        query = query.where(batches.c.left_out == "")
     if wanted.statuses:
         query = query.where(batches.c.status.in_(wanted.statuses))
     return query
-
-
-def _or_none(value: float) -> float | None:
-    return None if value is None or not np.isfinite(value) else float(value)
-
-
-def _trace(connection: Connection, key: int) -> Trace:
-    columns = [getattr(readings.c, name) for name in _SERIES]
-    query = select(*columns, readings.c.quality).where(readings.c.batch_id == key).order_by(readings.c.seq)
-    rows = connection.execute(query).all()
-    if not rows:
-        return Trace.empty()
-    table: FloatArray = np.array([tuple(row) for row in rows], dtype=float)
-    return Trace.from_columns((table[:, column] for column in range(6)), table[:, 6].astype(np.int64))
-
-
-def _marks(connection: Connection, key: int) -> tuple[Mark, ...]:
-    query = select(marks.c.kind, marks.c.t, marks.c.bean, marks.c.found).where(marks.c.batch_id == key).order_by(marks.c.t)
-    return tuple(Mark(MarkKind(kind), t, bean, Found(found)) for kind, t, bean, found in connection.execute(query))
-
-
-def _moves(connection: Connection, key: int) -> tuple[Move, ...]:
-    query = select(moves.c.control, moves.c.t, moves.c.value, moves.c.found).where(moves.c.batch_id == key)
-    rows = connection.execute(query.order_by(moves.c.t, moves.c.id))
-    return tuple(Move(Control(control), t, to, Found(found)) for control, t, to, found in rows)
-
-
-def _notes(connection: Connection, key: int) -> tuple[Note, ...]:
-    query = select(notes.c.t, notes.c.kind, notes.c.text).where(notes.c.batch_id == key)
-    return tuple(Note(t, kind, text) for t, kind, text in connection.execute(query.order_by(notes.c.t, notes.c.id)))
-
-
-def _insert_moves(connection: Connection, key: int, wanted: Sequence[Move]) -> None:
-    rows = [{"batch_id": key, "control": m.control.value, "t": m.t, "value": m.to, "found": m.found.value} for m in wanted]
-    if rows:
-        connection.execute(insert(moves), rows)
-
-
-def _insert_notes(connection: Connection, key: int, wanted: Sequence[Note]) -> None:
-    rows = [{"batch_id": key, "t": note.t, "kind": note.kind, "text": note.text} for note in wanted]
-    if rows:
-        connection.execute(insert(notes), rows)
-
-
-def write_moves_and_notes(connection: Connection, key: int, all_moves: Sequence[Move], all_notes: Sequence[Note]) -> None:
-    """Replace moves and notes of a batch, inside the caller's transaction."""
-    connection.execute(delete(moves).where(moves.c.batch_id == key))
-    connection.execute(delete(notes).where(notes.c.batch_id == key))
-    _insert_moves(connection, key, all_moves)
-    _insert_notes(connection, key, all_notes)

@@ -7,11 +7,12 @@ from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Engine, Row, delete, func, insert, select, update
+from sqlalchemy import Connection, Engine, Row, func, insert, select, update
 
 from firnel.core.vocabulary import Lot
 from firnel.store.rows import aware, upsert
 from firnel.store.tables import batches, lots, measurements
+from firnel.store.writing import writing
 
 #: Batches that have charged nothing.
 NOTHING_CHARGED = ("ready", "discarded")
@@ -49,14 +50,18 @@ class LotBook:
 
         What is on hand of a new lot counts as counted now; of a known one it is changed only by `count`.
         """
+        with writing(self._engine) as connection:
+            key = self.save_in(connection, lot)
+        return next(saved for saved in self.all() if saved.id == key)
+
+    def save_in(self, connection: Connection, lot: Lot) -> int:
+        """`save` inside the caller's transaction; returns the key."""
         values = {key: value for key, value in asdict(lot).items() if key not in ("id", "on_hand_kg")}
         if lot.id is None:
             counted = datetime.now(UTC) if lot.on_hand_kg is not None else None
             values |= {"on_hand_kg": lot.on_hand_kg, "counted_at": counted}
-        with self._engine.begin() as connection:
-            taken = connection.execute(select(lots.c.id).where(lots.c.name == lot.name)).scalar()
-            key = taken if taken is not None and taken != lot.id else upsert(connection, lots, lot.id, values)
-        return next(saved for saved in self.all() if saved.id == key)
+        taken = connection.execute(select(lots.c.id).where(lots.c.name == lot.name)).scalar()
+        return int(taken) if taken is not None and taken != lot.id else upsert(connection, lots, lot.id, values)
 
     def count(self, key: int, kg: float, at: datetime | None = None) -> None:
         """Stocktake: so many kilograms are there at a moment (now).
@@ -67,19 +72,20 @@ class LotBook:
         """
         if kg < 0:
             raise ValueError(f"{kg:g} kg on hand cannot be: a stocktake finds nothing, or something.")
-        with self._engine.begin() as connection:
+        with writing(self._engine) as connection:
             values = {"on_hand_kg": kg, "counted_at": (at or datetime.now(UTC)).astimezone(UTC)}
             connection.execute(update(lots).where(lots.c.id == key).values(**values))
 
-    def measurements(self, key: int) -> list[Measurement]:
-        """What was measured of a lot, oldest first."""
-        query = select(measurements).where(measurements.c.lot_id == key).order_by(measurements.c.taken_at, measurements.c.id)
+    def measurements(self, key: int, struck: bool = False) -> list[Measurement]:
+        """What was measured of a lot, oldest first; or what of it was taken away."""
+        query = select(measurements).where(measurements.c.lot_id == key, measurements.c.struck == struck)
+        query = query.order_by(measurements.c.taken_at, measurements.c.id)
         with self._engine.connect() as connection:
             return [Measurement(row.kind, aware(row.taken_at), row.document, row.id) for row in connection.execute(query)]
 
     def add_measurement(self, key: int, measurement: Measurement, summary: Mapping[str, float | None]) -> int:
         """Keep a measurement, and what follows from it for the lot (``density_g_per_l`` and the like)."""
-        with self._engine.begin() as connection:
+        with writing(self._engine) as connection:
             values = {
                 "lot_id": key,
                 "taken_at": measurement.taken_at.astimezone(UTC),
@@ -91,10 +97,13 @@ class LotBook:
                 connection.execute(update(lots).where(lots.c.id == key).values(**summary))
         return int(made[0]) if made is not None else 0
 
-    def remove_measurement(self, key: int) -> None:
-        """Take a measurement back."""
-        with self._engine.begin() as connection:
-            connection.execute(delete(measurements).where(measurements.c.id == key))
+    def strike(self, key: int, struck: bool, summary: Mapping[str, float | None]) -> None:
+        """Take a measurement away, or bring it back; ``summary`` is what follows for the lot from those that are left."""
+        with writing(self._engine) as connection:
+            lot_id = connection.execute(select(measurements.c.lot_id).where(measurements.c.id == key)).scalar_one()
+            connection.execute(update(measurements).where(measurements.c.id == key).values(struck=struck))
+            if summary:
+                connection.execute(update(lots).where(lots.c.id == lot_id).values(**summary))
 
 
 def _lot(row: Row[Any]) -> Lot:

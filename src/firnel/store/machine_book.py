@@ -7,11 +7,12 @@ from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Engine, Row, delete, insert, select
+from sqlalchemy import Connection, Engine, Row, delete, insert, select, update
 
 from firnel.core.vocabulary import Control, ControlScale, Machine, Probe
 from firnel.store.rows import aware, new_key, upsert
 from firnel.store.tables import machine_log, machine_models, machines
+from firnel.store.writing import writing
 
 #: Fields of a machine that are kept together in its details.
 DETAILS = ("second_crack_c", "tray_litres", "altitude_m", "probes", "heaters", "preheat", "between", "draft_check", "checks")
@@ -40,18 +41,21 @@ class MachineBook:
 
     def save(self, machine: Machine) -> Machine:
         """Add a machine, or change the one with its id; a taken name returns that machine unchanged."""
-        values = machine_to_document(machine)
-        values["details"] = {name: values.pop(name) for name in DETAILS}
-        with self._engine.begin() as connection:
-            taken = connection.execute(select(machines).where(machines.c.name == machine.name)).one_or_none()
-            if taken is not None and taken.id != machine.id:
-                return machine_from_row(taken)
-            key = upsert(connection, machines, machine.id, values)
+        with writing(self._engine) as connection:
+            key = self.save_in(connection, machine)
             return machine_from_row(connection.execute(select(machines).where(machines.c.id == key)).one())
 
-    def log(self, key: int, kind: str | None = None) -> list[LogEntry]:
-        """The log of a machine, oldest first; of one kind only if told."""
-        query = select(machine_log).where(machine_log.c.machine_id == key).order_by(machine_log.c.at, machine_log.c.id)
+    def save_in(self, connection: Connection, machine: Machine) -> int:
+        """`save` inside the caller's transaction; returns the key."""
+        values = machine_to_document(machine)
+        values["details"] = {name: values.pop(name) for name in DETAILS}
+        taken = connection.execute(select(machines.c.id).where(machines.c.name == machine.name)).scalar()
+        return int(taken) if taken is not None and taken != machine.id else upsert(connection, machines, machine.id, values)
+
+    def log(self, key: int, kind: str | None = None, struck: bool = False) -> list[LogEntry]:
+        """The log of a machine, oldest first; of one kind only if told; or what of it was taken away."""
+        query = select(machine_log).where(machine_log.c.machine_id == key, machine_log.c.struck == struck)
+        query = query.order_by(machine_log.c.at, machine_log.c.id)
         if kind is not None:
             query = query.where(machine_log.c.kind == kind)
         with self._engine.connect() as connection:
@@ -60,13 +64,13 @@ class MachineBook:
     def add_log(self, key: int, entry: LogEntry) -> int:
         """Write an entry; returns its key."""
         values = {"machine_id": key, "at": entry.at.astimezone(UTC), "kind": entry.kind, "document": dict(entry.document)}
-        with self._engine.begin() as connection:
+        with writing(self._engine) as connection:
             return new_key(connection.execute(insert(machine_log).values(**values)))
 
-    def remove_log(self, key: int) -> None:
-        """Take an entry back."""
-        with self._engine.begin() as connection:
-            connection.execute(delete(machine_log).where(machine_log.c.id == key))
+    def strike(self, key: int, struck: bool) -> None:
+        """Take an entry away, or bring it back."""
+        with writing(self._engine) as connection:
+            connection.execute(update(machine_log).where(machine_log.c.id == key).values(struck=struck))
 
     def model(self, key: int) -> tuple[datetime, Mapping[str, Any]] | None:
         """When the machine's model was made, and its document; None without one."""
@@ -76,7 +80,7 @@ class MachineBook:
 
     def save_model(self, key: int, document: Mapping[str, Any], at: datetime | None = None) -> None:
         """Keep a machine's model, made at a moment (now), in place of an older one."""
-        with self._engine.begin() as connection:
+        with writing(self._engine) as connection:
             connection.execute(delete(machine_models).where(machine_models.c.machine_id == key))
             values = {"machine_id": key, "made_at": (at or datetime.now(UTC)).astimezone(UTC), "document": dict(document)}
             connection.execute(insert(machine_models).values(**values))

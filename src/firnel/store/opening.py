@@ -1,31 +1,35 @@
-"""Opening a library: made if new, migrated if old, refused with a clear sentence and left untouched if neither."""
+"""Opening a library: made if new, migrated if old, refused with a clear sentence and left untouched if neither.
+
+A migration is one transaction: whenever it is cut short, the library is as it was. The copy made before it is kept.
+"""
 
 from __future__ import annotations
 
-import contextlib
-import fcntl
-import os
-import shutil
-import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
-from typing import IO, Any
+from uuid import uuid4
 
-from sqlalchemy import Connection, Engine, create_engine, event, inspect, text
-from sqlalchemy.engine import make_url
-from sqlalchemy.exc import ArgumentError, DatabaseError, OperationalError
+from sqlalchemy import Connection, Engine, MetaData, func, inspect, select, text
+from sqlalchemy.exc import ArgumentError, DBAPIError, OperationalError
 
-from firnel.store.tables import HEAD
+from firnel.store.copies import copy_database, free_name
+from firnel.store.tables import HEAD, house, metadata
+from firnel.store.writing import (
+    WRITES,
+    LibraryError,
+    library_path,
+    library_url,
+    make_engine,
+    refusal,
+    shown,
+    watch_file,
+)
 
-#: How long to wait for another program's lock. [ms]
-BUSY_MS = 5000
-
-
-class LibraryError(Exception):
-    """A library that cannot be opened; the message is for the user, the file has not been touched."""
-
-
-class LibraryInUseError(LibraryError):
-    """Another Firnel has the library open for roasting."""
+#: The name under which a library knows which one it is, wherever it is moved to.
+IDENTITY = "identity"
+#: Of all who open a database on a server at once, one brings it up to date: the number of the lock that they agree on.
+SERVER_LOCK = 0x46524E4C
 
 
 class DamagedLibraryError(LibraryError):
@@ -34,18 +38,6 @@ class DamagedLibraryError(LibraryError):
 
 class NewerLibraryError(LibraryError):
     """The library was written by a newer Firnel."""
-
-
-def library_url(library: str | Path) -> str:
-    """The SQLAlchemy URL of a path or URL."""
-    given = str(library)
-    return given if "://" in given else f"sqlite:///{Path(given).expanduser().resolve()}"
-
-
-def library_path(url: str) -> Path | None:
-    """The file behind a URL; None for a database server."""
-    parsed = make_url(url)
-    return Path(parsed.database) if parsed.get_backend_name() == "sqlite" and parsed.database else None
 
 
 def open_engine(library: str | Path) -> Engine:
@@ -62,75 +54,27 @@ def open_engine(library: str | Path) -> Engine:
         raise LibraryError(f"{library} is neither a file nor a database address.") from error
     if path is not None:
         _refuse_damaged(path)
+    engine = make_engine(url)
     try:
-        engine = create_engine(url)
-    except (ArgumentError, ImportError) as error:
-        raise LibraryError(f"The library {library} cannot be opened: {error}.") from error
-    if path is not None:
-        event.listen(engine, "connect", _prepare_sqlite)
-    try:
-        with engine.connect() as connection:
-            _bring_up_to_date(connection, path)
+        _bring_up_to_date(engine, path)
     except LibraryError:
         engine.dispose()
         raise
-    except OperationalError as error:
+    except DBAPIError as error:
         engine.dispose()
-        raise LibraryError(_operational_sentence(path or url, error)) from error
-    except DatabaseError as error:
-        engine.dispose()
-        raise DamagedLibraryError(_damaged_sentence(path or url)) from error
+        said = refusal(error, shown(url))
+        if said is None or not isinstance(error, OperationalError):
+            raise DamagedLibraryError(_damaged_sentence(shown(url))) from error
+        raise LibraryError(said) from error
+    if path is not None:
+        watch_file(engine, path)
     return engine
 
 
-def copy_library(source: Path, target: Path) -> Path:
-    """Copy a library with its journal files, to look into or to mend; the original stays as it is."""
-    for suffix in ("", "-wal", "-shm"):
-        part = source.with_name(source.name + suffix)
-        if part.exists():
-            shutil.copy2(part, target.with_name(target.name + suffix))
-    return target
-
-
-class RoastingLock:
-    """One Firnel roasts on a library at a time; held as a file lock, which a killed process gives back by itself.
-
-    Raises
-    ------
-    LibraryInUseError : if another one has it.
-    """
-
-    def __init__(self, path: Path) -> None:
-        self._file: IO[str] = path.with_name(path.name + ".lock").open("a+")
-        try:
-            fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError as error:
-            self._file.seek(0)
-            holder = self._file.read().strip()
-            self._file.close()
-            who = f" (process {holder})" if holder else ""
-            raise LibraryInUseError(f"Another Firnel{who} has the library {path} open. Close it there first.") from error
-        self._file.truncate(0)
-        self._file.write(str(os.getpid()))
-        self._file.flush()
-
-    def release(self) -> None:
-        """Let another one have it."""
-        with contextlib.suppress(OSError):
-            fcntl.flock(self._file, fcntl.LOCK_UN)
-        self._file.close()
-
-
-def _prepare_sqlite(connection: sqlite3.Connection, _record: Any) -> None:
-    cursor = connection.cursor()
-    cursor.execute(f"PRAGMA busy_timeout = {BUSY_MS}")
-    cursor.execute("PRAGMA foreign_keys = ON")
-    # Each connection of the pool has a cache of its own; the system's lies beneath it. [KiB, negative by SQLite's custom]
-    cursor.execute("PRAGMA cache_size = -512")
-    cursor.execute("PRAGMA journal_mode = WAL")
-    # FULL: what was committed outlasts a power cut too; at two commits a second it costs nothing.
-    cursor.execute("PRAGMA synchronous = FULL")
-    cursor.close()
+def identity_of(connection: Connection) -> str:
+    """Which library this is."""
+    document = connection.execute(select(house.c.document).where(house.c.name == IDENTITY)).scalar()
+    return str((document or {}).get("id", ""))
 
 
 def _refuse_damaged(path: Path) -> None:
@@ -139,9 +83,11 @@ def _refuse_damaged(path: Path) -> None:
         raise LibraryError(f"{path} is a folder; a library is a file.")
     if not path.parent.exists():
         raise LibraryError(f"The folder {path.parent} does not exist, so no library can be made there.")
-    if not path.exists() or path.stat().st_size == 0:
-        return
     try:
+        if not path.exists() or path.stat().st_size == 0:
+            return
+        if not path.is_file():
+            raise DamagedLibraryError(_damaged_sentence(path))
         with path.open("rb") as file:
             head = file.read(16)
     except OSError as error:
@@ -150,48 +96,105 @@ def _refuse_damaged(path: Path) -> None:
         raise DamagedLibraryError(_damaged_sentence(path))
 
 
-def _bring_up_to_date(connection: Connection, path: Path | None) -> None:
+def _bring_up_to_date(engine: Engine, path: Path | None) -> None:
+    where = str(path or shown(engine.url.render_as_string(hide_password=False)))
+    with engine.connect() as connection:
+        found, wanting = _state(connection, where)
+    if not wanting:
+        return
+    if path is not None and found is not None:
+        _copy_before(path)
+    with _alone(engine) as connection:
+        found, wanting = _state(connection, where)  # another process may have been quicker
+        if wanting:
+            if found is None:
+                _clear_a_start_cut_short(connection)
+            migrate(connection)
+            _check(connection, where)
+
+
+def _state(connection: Connection, where: str) -> tuple[str | None, bool]:
+    """The version of the tables, None where there are none yet, and whether they are to be brought up to date."""
     names = set(inspect(connection).get_table_names())
     found = None
     if "alembic_version" in names:
         found = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
-    elif names:
-        raise DamagedLibraryError(f"{path or 'The database'} holds other tables than Firnel's: it was left as it is.")
-    if found == HEAD:
-        if "batches" not in names:
-            raise DamagedLibraryError(_damaged_sentence(path or "database"))
-        return
+    if found is None and names:
+        if names - {"alembic_version", *metadata.tables}:
+            raise DamagedLibraryError(f"{where} holds other tables than Firnel's: it was left as it is.")
+        if any(connection.execute(text(f'SELECT 1 FROM "{name}" LIMIT 1')).first() for name in names & set(metadata.tables)):
+            raise DamagedLibraryError(_damaged_sentence(where))
+    if found == HEAD and not set(metadata.tables) <= names:
+        raise DamagedLibraryError(_damaged_sentence(where))
     if found is not None and found > HEAD:
         raise NewerLibraryError(
-            f"The library {path or ''} was written by a newer Firnel (version {found}; this one writes {HEAD}). "
+            f"The library {where} was written by a newer Firnel (version {found}; this one writes {HEAD}). "
             "Update Firnel to open it; the file was left as it is."
         )
-    if path is not None and found is not None:
-        copy_library(path, path.with_name(f"{path.stem}-before-{HEAD}{path.suffix}"))
-    _migrate(connection)
+    return found, found != HEAD
 
 
-def _migrate(connection: Connection) -> None:
+@contextmanager
+def _alone(engine: Engine) -> Iterator[Connection]:
+    """One transaction with nobody else writing; tables that others point to can be made anew in it."""
+    with engine.connect() as connection:
+        if engine.dialect.name == "sqlite":
+            connection.exec_driver_sql("COMMIT")  # of the transaction that begins by itself: in one, the next line is not heard
+            connection.exec_driver_sql("PRAGMA foreign_keys = OFF")
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+        elif engine.dialect.name == "postgresql":
+            connection.exec_driver_sql(f"SELECT pg_advisory_xact_lock({SERVER_LOCK})")
+        connection = connection.execution_options(**{WRITES: True})
+        try:
+            yield connection
+            connection.commit()
+        finally:
+            if connection.in_transaction():
+                connection.rollback()
+            if engine.dialect.name == "sqlite":
+                connection.connection.invalidate()  # with its pragma
+
+
+def _clear_a_start_cut_short(connection: Connection) -> None:
+    """Empty tables without a version: an older Firnel was killed while it made them."""
+    left = MetaData()
+    left.reflect(connection)
+    left.drop_all(connection)
+
+
+def migrate(connection: Connection, to: str = "head") -> None:
+    """Bring the tables up to a version, inside the caller's transaction."""
     from alembic import command
     from alembic.config import Config
 
     config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
     config.attributes["connection"] = connection
-    command.upgrade(config, "head")
-    connection.commit()
+    command.upgrade(config, to)
+    if to == "head" and not identity_of(connection):
+        connection.execute(house.delete().where(house.c.name == IDENTITY))
+        connection.execute(house.insert().values(name=IDENTITY, document={"id": uuid4().hex}))
+
+
+def _check(connection: Connection, where: str) -> None:
+    """What was migrated must hold together before it is kept."""
+    if connection.dialect.name != "sqlite":
+        return
+    wrong = connection.exec_driver_sql("PRAGMA foreign_key_check").first()
+    said = connection.exec_driver_sql("PRAGMA quick_check(1)").scalar()
+    if wrong is not None or said != "ok":
+        why = said if wrong is None else f"the table {wrong[0]} is torn"
+        raise DamagedLibraryError(
+            f"The library {where} could not be brought up to date: {why}. It was left as it is; firnel library check "
+            "tells more."
+        )
+    connection.execute(select(func.count()).select_from(metadata.tables["batches"]))
+
+
+def _copy_before(path: Path) -> None:
+    """A copy of the library as it was; one that was made before is never written over."""
+    copy_database(path, free_name(path.with_name(f"{path.stem}-before-{HEAD}{path.suffix}")))
 
 
 def _damaged_sentence(where: object) -> str:
     return f"{where} is not a Firnel library, or it is damaged. It was left as it is; open a copy, or another library."
-
-
-def _operational_sentence(where: object, error: OperationalError) -> str:
-    said = str(error.orig)
-    if "locked" in said:
-        return f"The library {where} is locked by another program. Close that one and try again."
-    if "readonly" in said or "unable to open" in said:
-        return f"The library {where} cannot be written: check the rights of the file and its folder."
-    if "full" in said:
-        return f"The disk that holds {where} is full. Free some space and try again."
-    return f"The library {where} cannot be opened: {said}."

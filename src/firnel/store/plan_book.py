@@ -6,12 +6,13 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Engine, Row, Select, insert, select
+from sqlalchemy import Connection, Engine, Row, Select, insert, select
 
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_from_document, plan_to_document
 from firnel.store.rows import aware, upsert
 from firnel.store.tables import batches, lots, machines, plan_versions, plans
+from firnel.store.writing import writing
 
 #: What may change in a plan without making a new version of it: the drawn curve follows from the rest.
 NOT_A_CHANGE = ("name", "curve", "course")
@@ -48,7 +49,7 @@ class PlanBook:
         why : the roaster's reason for the change, in words.
         """
         document = plan_to_document(plan)
-        with self._engine.begin() as connection:
+        with writing(self._engine) as connection:
             known = None
             if plan.id is not None:
                 known = connection.execute(select(plans.c.document, plans.c.version).where(plans.c.id == plan.id)).one_or_none()
@@ -56,10 +57,11 @@ class PlanBook:
             version = 1 if known is None else known.version + changed
             key = upsert(connection, plans, plan.id, {
                 "name": plan.name,
-                "lot_id": connection.execute(select(lots.c.id).where(lots.c.name == plan.lot)).scalar(),
-                "machine_id": connection.execute(select(machines.c.id).where(machines.c.name == plan.machine)).scalar(),
+                "lot_id": _key_of(connection, lots, plan.lot_id, plan.lot),
+                "machine_id": _key_of(connection, machines, plan.machine_id, plan.machine),
                 "document": document,
                 "version": version,
+                "archived": plan.archived,
             })  # fmt: skip
             if changed:
                 connection.execute(
@@ -97,6 +99,14 @@ class PlanBook:
         return None if row is None else plan_from_document(row.document, id=row.plan_id, version=row.number)
 
 
+def _key_of(connection: Connection, table: Any, key: int | None, name: str) -> int | None:
+    """The lot or machine of a plan: by its key, or, where the plan comes from elsewhere, by its name."""
+    if key is not None and connection.execute(select(table.c.id).where(table.c.id == key)).scalar() is not None:
+        return key
+    found: int | None = connection.execute(select(table.c.id).where(table.c.name == name)).scalar()
+    return found
+
+
 def _query() -> Select[Any]:
     return (
         select(plans, lots.c.name.label("lot_name"), machines.c.name.label("machine_name"))
@@ -113,5 +123,6 @@ def _substance(document: dict[str, Any]) -> dict[str, Any]:
 
 def _plan(row: Row[Any]) -> Plan:
     return plan_from_document(
-        row.document, id=row.id, name=row.name, lot=row.lot_name or "", machine=row.machine_name or "", version=row.version
-    )
+        row.document, id=row.id, name=row.name, lot=row.lot_name or "", machine=row.machine_name or "", version=row.version,
+        lot_id=row.lot_id, machine_id=row.machine_id, archived=row.archived,
+    )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import JSON, Boolean, Column, DateTime, Float, ForeignKey, Index, Integer, MetaData, String, Table, Text, false
 
 #: The migration this Firnel writes; tests compare it with the newest file in migrations/versions.
-HEAD = "0004"
+HEAD = "0005"
 
 metadata = MetaData(
     naming_convention={
@@ -50,6 +50,7 @@ measurements = Table(
     Column("taken_at", DateTime(timezone=True), nullable=False),
     Column("kind", String(30), nullable=False),
     Column("document", JSON, nullable=False),
+    Column("struck", Boolean, nullable=False, default=False, server_default=false()),  # taken away, and can be brought back
 )
 
 machines = Table(
@@ -68,6 +69,7 @@ machines = Table(
     Column("device_url", String(400), nullable=False, default=""),
     # What only the machine's own page shows: probes, tray, routines.
     Column("details", JSON, nullable=False, default=dict, server_default="{}"),
+    Column("archived", Boolean, nullable=False, default=False, server_default=false()),
 )
 
 machine_models = Table(
@@ -86,6 +88,7 @@ machine_log = Table(
     Column("at", DateTime(timezone=True), nullable=False),
     Column("kind", String(30), nullable=False),  # care, probe, seasoning, draft
     Column("document", JSON, nullable=False),
+    Column("struck", Boolean, nullable=False, default=False, server_default=false()),
 )
 
 # What the house has decided once for all: rules of handling and the like, by name.
@@ -105,6 +108,7 @@ plans = Table(
     Column("machine_id", ForeignKey("machines.id")),
     Column("document", JSON, nullable=False),
     Column("version", Integer, nullable=False, server_default="1"),
+    Column("archived", Boolean, nullable=False, default=False, server_default=false()),
 )
 
 # Every version of every plan, the newest too.
@@ -148,7 +152,15 @@ batches = Table(
     Column("total_s", Float),
     Column("drop_c", Float),
     Column("search_text", Text, nullable=False, default=""),
+    # Which batch this is, wherever its row or its spilled readings lie.
+    Column("token", String(40), nullable=False, default="", server_default=""),
+    # The process that writes it, and when it last did; empty once it is finished.
+    Column("owner", String(200), nullable=False, default="", server_default=""),
+    Column("seen_at", Float),
+    # Why it is left out of charts and fits; empty where it counts.
+    Column("left_out", Text, nullable=False, default="", server_default=""),
 )
+Index("uq_batches_label", batches.c.label, unique=True)
 Index("ix_batches_started_id", batches.c.started, batches.c.id)
 Index("ix_batches_status", batches.c.status)
 Index("ix_batches_lot_id", batches.c.lot_id)
@@ -198,6 +210,41 @@ notes = Table(
     Column("t", Float, nullable=False),
     Column("kind", String(30), nullable=False),
     Column("text", Text, nullable=False),
+)
+
+# Batches that wait to be roasted, each with the number that its label promises; what was begun or taken out stays, so that no
+# number is given twice.
+waiting = Table(
+    "waiting",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("number", String(40), nullable=False),
+    Column("plan_id", ForeignKey("plans.id"), nullable=False),
+    Column("plan_version", Integer, nullable=False),
+    Column("lot_id", ForeignKey("lots.id")),
+    Column("machine_id", ForeignKey("machines.id")),
+    Column("load_kg", Float),
+    Column("place", Integer, nullable=False),
+    Column("state", String(20), nullable=False),  # waiting, begun, out
+    Column("printed", Boolean, nullable=False, default=False, server_default=false()),
+)
+Index("uq_waiting_number", waiting.c.number, unique=True)
+
+# The last number given, so that none is given twice whoever asks.
+counters = Table(
+    "counters",
+    metadata,
+    Column("name", String(40), primary_key=True),
+    Column("value", Integer, nullable=False),
+)
+
+# What is being worked on and not kept yet, with its way back.
+drafts = Table(
+    "drafts",
+    metadata,
+    Column("name", String(80), primary_key=True),
+    Column("changed_at", DateTime(timezone=True), nullable=False),
+    Column("document", JSON, nullable=False),
 )
 
 # What the bench notes of a batch: colour readings, inspections.

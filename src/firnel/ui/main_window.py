@@ -18,7 +18,7 @@ from firnel.ui.shared.frame import STATIONS, NowLine, Rail
 from firnel.ui.shared.sheets import KeySheet, Notice, SettingsDialog
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk, LinkStatus
-from firnel.work.review.records import BatchFilter
+from firnel.work.review.records import BatchFilter, LibraryError
 from firnel.work.roast.cue import cue_of
 from firnel.work.settings import Settings
 
@@ -75,9 +75,7 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self.palette_sheet = CommandPalette(self, self._entries, self._find_batches)
         self._unfinished: int | None = None
-        desk.on_change, desk.on_link = self._on_change, self._on_link
-        ahead = Background(self, desk.look_failed)
-        desk.aside = partial(ahead.run, "forecast")
+        desk.listen(self._on_change, self._on_link)
         self.rail.chosen.connect(self.show_station)
         self.rail.find_wanted.connect(self.palette_sheet.open)
         self.now_line.clicked.connect(partial(self.show_station, "Roast"))
@@ -206,7 +204,7 @@ class MainWindow(QMainWindow):
         from firnel.ui.roast.practice import PracticeWindow
         from firnel.work.practice.practice import Practice
 
-        if self.desk.session.phase in ("drying", "browning", "development"):
+        if self.desk.session.roasting:
             self.desk.session.say("Not while beans are in the drum: a running roaster is never left.")
             self.show_station("Roast")
             return
@@ -226,7 +224,7 @@ class MainWindow(QMainWindow):
     def _on_roast_wanted(self, plan: Plan) -> None:
         self.show_station("Roast")
         self.roast.begin_prepare()
-        self.roast.prepare.choose_plan(plan.name)
+        self.roast.prepare.choose_plan(plan)
 
     def _on_plan_wanted(self, plan: Plan) -> None:
         self.show_station("Plan")
@@ -238,7 +236,7 @@ class MainWindow(QMainWindow):
 
     def offer_unfinished(self) -> None:
         """If a batch was being recorded when Firnel ended, ask what to do with it."""
-        left = self.desk.library.unfinished_batches()
+        left = self.desk.library.unowned_batches(self.desk.clock.wall())
         for line in left[1:]:
             self.desk.library.set_status(line.id, "dropped" if line.status == "roasting" else "discarded")
         if not left:
@@ -257,7 +255,10 @@ class MainWindow(QMainWindow):
         if self._unfinished is None:
             return
         if go_on:
-            self.desk.session.resume(self._unfinished)
+            try:
+                self.desk.session.resume(self._unfinished)
+            except LibraryError as error:
+                self.desk.session.say(str(error))
         else:
             self.desk.library.set_status(self._unfinished, "dropped")
         self._unfinished = None
@@ -333,15 +334,15 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Leave, with everything written."""
-        if self.desk.session.phase in ("drying", "browning", "development") and not self._really():
+        if self.desk.session.roasting and not self._really():
             if event is not None:
                 event.ignore()
             return
         for background in self.findChildren(Background):
             background.finish()
         self._tick.stop()
-        if not self.desk.shut_down():
-            QMessageBox.warning(self, "Firnel", "Something could not be written to the library: is the disk full?")
+        if left := self.desk.shut_down():
+            QMessageBox.warning(self, "Firnel", left)
         super().closeEvent(event)
 
     def _really(self) -> bool:

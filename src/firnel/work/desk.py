@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
+from datetime import timedelta
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from firnel.core.vocabulary import Machine, MarkKind
@@ -11,19 +14,26 @@ from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
 from firnel.devices.reading import LinkState, LinkStatus, Reading, ReadingSource
 from firnel.devices.register_map import shipped_maps
-from firnel.store.library import BatchLine, Library
-from firnel.work.bench.weighing import Results, check_colours, keep_colours
-from firnel.work.day.queue import next_for, order_of, prepared
+from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.store.locks import FileClaim, Owner, claim_device
+from firnel.store.recovery import recover
+from firnel.store.spill import Spill
+from firnel.store.writing import shown
+from firnel.work.bench.results import Results, check_results
+from firnel.work.bench.weighing import keep_colours
+from firnel.work.day.queue import next_for, order_of, waiting_for
 from firnel.work.review.references import reference_of
+from firnel.work.roast.batch_state import Around
 from firnel.work.roast.drop_cue import learned_lead, note_asked
-from firnel.work.roast.session import BatchOrder, RoastSession, check_results
-from firnel.work.settings import Settings
+from firnel.work.roast.session import BatchOrder, RoastSession
+from firnel.work.settings import Settings, settings_path
 
-__all__ = ["AddressError", "Desk", "LinkState", "LinkStatus", "machine_kinds", "machine_of_kind"]
+__all__ = ["AddressError", "Desk", "LinkState", "LinkStatus", "machine_kinds", "machine_of_kind", "spill_folder"]
 
 if TYPE_CHECKING:
     from firnel.core.model.learning import MachineModel
     from firnel.work.roast.live_forecast import Guidance, LiveForecast
+    from firnel.work.roast.steel import Readiness, SteelEstimate
 
 #: The steel is estimated this often. [s]
 STEEL_EVERY_S = 5.0
@@ -31,15 +41,27 @@ STEEL_EVERY_S = 5.0
 LEAST_APART_S = 0.1
 #: With readings by hand the batch is looked ahead this often between them. [s]
 HAND_ASK_S = 5.0
+#: A machine that has stood for longer begins its day anew. [s]
+DAY_S = 3.0 * 3600.0
 #: Runs a function later on the thread that owns the desk.
 Post = Callable[[Callable[[], None]], None]
-#: Runs work on another thread and hands its result over on the owner's.
-Aside = Callable[[Callable[[], Any], Callable[[Any], None]], None]
+#: Runs work on another thread and hands its result over on the owner's; or the sentence that says why there is none.
+Aside = Callable[[Callable[[], Any], Callable[[Any], None], Callable[[str], None]], None]
 
 
-def at_once(work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+def at_once(work: Callable[[], Any], done: Callable[[Any], None], _failed: Callable[[str], None]) -> None:
     """Work done where it is asked for: where there is no other thread."""
     done(work())
+
+
+def not_at_all(_work: Callable[[], Any], done: Callable[[Any], None], _failed: Callable[[str], None]) -> None:
+    """Nothing is looked ahead: while time is wound on."""
+    done(None)
+
+
+def spill_folder() -> Path:
+    """Where batches are kept while a library refuses them: beside the settings."""
+    return settings_path().parent / "spill"
 
 
 class Desk:
@@ -50,24 +72,65 @@ class Desk:
     library : the records.
     settings : of this user.
     post : brings calls from other threads over to the owner's thread.
+    aside : does work beside the owner's thread.
+    clock : the one clock of the readings, the keys and the wall.
+    spill_at : folder for what the library refuses; none is kept where it is None.
     """
 
-    def __init__(self, library: Library, settings: Settings, post: Post) -> None:
+    def __init__(
+        self,
+        library: Library,
+        settings: Settings,
+        post: Post,
+        aside: Aside = at_once,
+        clock: Clock | None = None,
+        spill_at: Path | None = None,
+    ) -> None:
         self.library, self.settings = library, settings
-        self._post = post
-        self.clock = Clock()
+        self._post, self._aside = post, aside
+        self.clock = clock or Clock()
         self.link = LinkStatus(LinkState.OFF, "No machine is connected.")
-        self.on_change: Callable[[], None] = lambda: None
-        self.on_link: Callable[[LinkStatus], None] = lambda status: None
+        self._on_change: list[Callable[[], None]] = []
+        self._on_link: list[Callable[[LinkStatus], None]] = []
         self._source: ReadingSource | None = None
+        self._claim: FileClaim | None = None
         self._generation = 0
-        self.session = RoastSession(library, self.clock, self._changed)
+        spill = None
+        if spill_at is not None:
+            spill = Spill(spill_at, library.identity, shown(library.url), Owner.here().text)
+            spill.hold_room()
+        self._spill_at = spill_at
+        self.session = RoastSession(library, self.clock, self._changed, post, spill)
         self._model: tuple[int | None, MachineModel | None] = (None, None)
         self._steel_t = float("-inf")
-        self.aside: Aside = at_once
         self._live: tuple[int | None, LiveForecast | None] = (None, None)
         self._looking, self._asked_t = False, float("-inf")
-        self.session.report_trouble_later = self._trouble  # type: ignore[method-assign]  # the journal's thread must hop
+
+    def listen(
+        self,
+        on_change: Callable[[], None] | None = None,
+        on_link: Callable[[LinkStatus], None] | None = None,
+    ) -> None:
+        """Be told of each change, or of the link's state; any number may listen."""
+        if on_change is not None:
+            self._on_change.append(on_change)
+        if on_link is not None:
+            self._on_link.append(on_link)
+
+    def look_by(self, aside: Aside) -> None:
+        """Have what is worked out ahead done by this from now on."""
+        self._aside = aside
+
+    def recover(self) -> list[str]:
+        """Bring in what an earlier run could not write; a sentence for each batch. To be called once, at the start.
+
+        Raises
+        ------
+        LibraryError : if the library still refuses; nothing is lost then.
+        """
+        if self._spill_at is None:
+            return []
+        return recover(self.library, self._spill_at, self.clock.wall().timestamp())
 
     @property
     def by_hand(self) -> HandSource | None:
@@ -83,6 +146,12 @@ class Desk:
         """
         source = open_source(url, self.clock)
         self.disconnect()
+        if not isinstance(source, HandSource):
+            claim = claim_device(url.partition("?")[0])
+            if isinstance(claim, str):
+                self.session.say(claim)
+            else:
+                self._claim = claim
         self.session.set_machine(machine)
         self._source = source
         self._generation += 1
@@ -99,18 +168,38 @@ class Desk:
     def prepare(self, order: BatchOrder) -> str:
         """Begin the record of a batch; what is known of the hands at this machine goes with it. Returns its label.
 
+        A load that waits for this plan gives the batch its number.
+
         Raises
         ------
         ValueError : see `RoastSession.prepare`.
         """
-        self.session.operator = self.settings.operator
-        label = self.session.prepare(order)
+        if order.waiting_id is None and (waits := waiting_for(self.library, order)) is not None:
+            order = replace(order, waiting_id=waits.id)
+        label = self.session.prepare(replace(order, operator=self.settings.operator))
         machine = self.session.machine
-        self.session.lead_s = learned_lead(self.library, machine.id if machine is not None else None)
-        self.session.hand_every_s = float(self.settings.hand_every_s)
-        self.session.reference = reference_of(self.library, order.plan)
-        prepared(self.library, order)
+        self.session.take_around(
+            replace(
+                self.session.around,
+                rested_s=self._rested(machine),
+                reference=reference_of(self.library, order.plan),
+                lead_s=learned_lead(self.library, machine.id if machine is not None else None),
+                hand_every_s=float(self.settings.hand_every_s),
+            )
+        )
         return label
+
+    def _rested(self, machine: Machine | None) -> float | None:
+        """How long ago this machine was dropped last, if that was today's work. [s]"""
+        if machine is None or machine.id is None:
+            return None
+        wanted = BatchFilter(machine_id=machine.id, statuses=("done", "dropped"))
+        last = next(iter(self.library.batch_lines(wanted, limit=1)), None)
+        if last is None:
+            return None
+        ended = last.started + timedelta(seconds=last.total_s or 0.0)
+        rested = (self.clock.wall() - ended).total_seconds()
+        return max(rested, 0.0) if rested < DAY_S else None
 
     def prepare_next(self) -> str | None:
         """Prepare the first batch that waits for this machine; None where none does.
@@ -120,7 +209,7 @@ class Desk:
         ValueError : see `RoastSession.prepare`.
         """
         found = next_for(self.library, self.session.machine)
-        return self.prepare(order_of(self.library, found[1])) if found is not None else None
+        return self.prepare(order_of(self.library, found)) if found is not None else None
 
     def weigh(self, results: Results, line: BatchLine | None = None) -> None:
         """Keep what scale, colour meter and roaster say: of a batch that waits for it, or else of the one that cools.
@@ -128,15 +217,14 @@ class Desk:
         Raises
         ------
         ValueError : if the figures cannot be; nothing is written then.
+        LibraryError : if the library refuses those of another batch; they are not written then.
         """
-        check_colours(results)
         key = self.session.batch_id if line is None else line.id
-        figures = (results.roasted_kg, results.colour_whole, results.colour_ground)
         if line is None:
-            self.session.weigh(*figures, results.remark)
+            self.session.weigh(results)
         else:
-            check_results(line.load_kg, *figures)
-            self.library.set_results(line.id, *figures, results.remark, status="done")
+            check_results(line.load_kg, results)
+            self.library.set_results(line.id, results.columns, status="done")
             self.session.say(f"Batch {line.label} is weighed.")
         if key is not None:
             keep_colours(self.library, key, results)
@@ -148,13 +236,16 @@ class Desk:
             self._source = None
             self._generation += 1
             self._set_link(LinkStatus(LinkState.OFF, "No machine is connected."))
+        if self._claim is not None:
+            self._claim.release()
+            self._claim = None
 
-    def shut_down(self) -> bool:
-        """Leave: the batch as it stands, the link, the library. False if something could not be written."""
+    def shut_down(self) -> str:
+        """Leave batch, link and library as they stand. Says what is not written, and where it is kept; empty where all is."""
         self.disconnect()
-        written = self.session.stop_for_exit()
+        left = self.session.leave()
         self.library.close()
-        return written
+        return left
 
     def _take(self, generation: int, reading: Reading) -> None:
         if generation == self._generation:  # not one that was still under way when the link was changed
@@ -176,19 +267,18 @@ class Desk:
     def look_ahead(self) -> None:
         """Have the running batch forecast with what is known now, unless the last forecast is still being worked out."""
         session, machine = self.session, self.session.machine
-        running = session.phase in ("drying", "browning", "development")
-        if not running or machine is None:
+        if not session.roasting or machine is None:
             if session.guidance is not None:
                 session.take_guidance(None)
             return
         soon = self.clock.rate > 1.0 and 0.0 <= session.now() - self._asked_t < LEAST_APART_S * self.clock.rate
-        if self._looking or (soon and self._live[0] == session.batch_id):
+        if self._looking or (soon and self._live[0] == session.run):
             return
         from firnel.work.roast.live_forecast import Ask, LiveForecast  # not wanted before a batch is roasted
 
-        if self._live[0] != session.batch_id:
-            self._live = (session.batch_id, LiveForecast(self._model_of(machine)))
-        live, batch_id = self._live[1], session.batch_id
+        if self._live[0] != session.run:
+            self._live = (session.run, LiveForecast(self._model_of(machine)))
+        live, run = self._live[1], session.run
         if live is None or session.trace.last_t is None:
             return
         order = session.order
@@ -202,16 +292,15 @@ class Desk:
 
         def looked(guidance: Guidance | None) -> None:
             self._looking = False
-            if session.batch_id == batch_id and MarkKind.DROP not in session.marks:
+            if session.run == run and session.roasting:
                 session.take_guidance(guidance)
 
-        self.aside(lambda: live.answer(ask), looked)
+        self._aside(lambda: live.answer(ask), looked, self._look_failed)
 
-    def look_failed(self, sentence: str) -> None:
+    def _look_failed(self, sentence: str) -> None:
         """The forecast could not be worked out; the batch goes on without."""
         self._looking = False
-        self.session.message = f"No forecast: {sentence}"
-        self._changed()
+        self.session.say(f"No forecast: {sentence}")
 
     def _model_of(self, machine: Machine) -> MachineModel | None:
         from firnel.work.machines.knowledge import model_of  # not wanted before a machine is connected
@@ -228,7 +317,7 @@ class Desk:
         """Every few seconds before the charge, or at once, say how soaked the drum is, and what that would do to the plan."""
         session, machine = self.session, self.session.machine
         if machine is None or machine.id is None or MarkKind.CHARGE in session.marks:
-            session.steel = session.readiness = None
+            self._take_steel(None)
             return
         every = STEEL_EVERY_S * max(1.0, self.clock.rate)  # in life: a faster machine leaves no more time for it
         waits = session.now() - self._steel_t < every and session.now() >= self._steel_t
@@ -237,12 +326,12 @@ class Desk:
         self._steel_t = session.now()
         model = self._model_of(machine)
         if model is None:
-            session.steel = session.readiness = None
+            self._take_steel(None)
             return
         from firnel.work.machines.forecasting import traits_of
-        from firnel.work.roast.steel import Readiness, SteelEstimate, readiness, steel_now
+        from firnel.work.roast.steel import readiness, steel_now
 
-        trace, order, batch_id = session.trace.trace(), session.order, session.batch_id
+        trace, order, run = session.trace.trace(), session.order, session.run
 
         def work() -> tuple[SteelEstimate, Readiness | None] | None:
             steel = steel_now(model, machine, trace)
@@ -252,12 +341,17 @@ class Desk:
 
         def worked(found: tuple[SteelEstimate, Readiness | None] | None) -> None:
             self._looking = False
-            if session.batch_id == batch_id and MarkKind.CHARGE not in session.marks:
-                session.steel, session.readiness = found if found is not None else (None, None)
-                self._changed()
+            if session.run == run and MarkKind.CHARGE not in session.marks:
+                self._take_steel(found)
 
         self._looking = True
-        self.aside(work, worked)
+        self._aside(work, worked, self._look_failed)
+
+    def _take_steel(self, found: tuple[SteelEstimate, Readiness | None] | None) -> None:
+        around: Around = self.session.around
+        steel, ready = found if found is not None else (None, None)
+        if around.steel is not steel or around.readiness is not ready:
+            self.session.take_around(replace(around, steel=steel, readiness=ready))
 
     def _status(self, generation: int, status: LinkStatus) -> None:
         if generation == self._generation:
@@ -265,13 +359,12 @@ class Desk:
 
     def _set_link(self, status: LinkStatus) -> None:
         self.link = status
-        self.on_link(status)
+        for told in self._on_link:
+            told(status)
 
     def _changed(self) -> None:
-        self.on_change()
-
-    def _trouble(self, sentence: str | None) -> None:
-        self._post(lambda: self.session.report_trouble(sentence))
+        for told in self._on_change:
+            told()
 
 
 def machine_kinds() -> dict[str, str]:

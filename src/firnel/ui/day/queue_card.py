@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
 from firnel.ui.shared.parts import button, card, label
@@ -30,11 +30,15 @@ class QueueCard(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         row = QHBoxLayout()
         self.earlier, self.out = button("Earlier", "Before the one above it"), button("Take out", "Not to be roasted")
+        self.back = button("Put back", "Under the number that it had")
+        self.back.clicked.connect(self._on_back)
+        self._waiting: list[queue.Waiting] = []
+        self._out: queue.Waiting | None = None
         self.roast = button("Roast next", "Prepare the first one", primary=True)
         self.earlier.clicked.connect(self._on_earlier)
         self.out.clicked.connect(self._on_out)
         self.roast.clicked.connect(self.roast_wanted)
-        for widget in (self.earlier, self.out, self.roast):
+        for widget in (self.earlier, self.out, self.back, self.roast):
             row.addWidget(widget)
         column.addWidget(self._title)
         column.addWidget(self.list)
@@ -44,9 +48,13 @@ class QueueCard(QWidget):
     def refresh(self) -> None:
         """Read the queue anew."""
         units, chosen = self._desk.settings.units, self.list.currentRow()
-        waiting = queue.queue(self._desk.library)
+        waiting = self._waiting = queue.queue(self._desk.library)
+        out = self._out = next(iter(queue.taken_out(self._desk.library)), None)
         self.list.clear()
-        self.list.addItems([_line(one, units) for one in waiting])
+        for one in waiting:
+            item = QListWidgetItem(_line(one, units))
+            item.setToolTip(_line(one, units))
+            self.list.addItem(item)
         self.list.setCurrentRow(min(max(chosen, 0), len(waiting) - 1))
         self._title.setText(f"To roast: {len(waiting)}" if waiting else "Nothing waits")
         green = sum(one.load_kg or 0.0 for one in waiting)
@@ -57,19 +65,30 @@ class QueueCard(QWidget):
         )
         for widget in (self.list, self.earlier, self.out, self.roast):
             widget.setVisible(bool(waiting))
+        self.back.setVisible(out is not None)
+        if out is not None:
+            self.back.setText(f"Put {out.number} back")
+            self.back.setToolTip(f"It was taken out: {_line(out, units)}")
 
     def _on_earlier(self) -> None:
         index = self.list.currentRow()
-        queue.raise_up(self._desk.library, index)
-        self.list.setCurrentRow(max(index - 1, 0))
-        self.refresh()
+        if index > 0:
+            queue.raise_up(self._desk.library, self._waiting[index])
+            self.list.setCurrentRow(index - 1)
+            self.refresh()
 
     def _on_out(self) -> None:
         if self.list.currentRow() >= 0:
-            queue.remove(self._desk.library, self.list.currentRow())
+            queue.remove(self._desk.library, self._waiting[self.list.currentRow()])
+            self.refresh()
+
+    def _on_back(self) -> None:
+        if self._out is not None:
+            queue.put_back(self._desk.library, self._out)
             self.refresh()
 
 
-def _line(one: queue.Queued, units: Units) -> str:
+def _line(one: queue.Waiting, units: Units) -> str:
     load = units.text(one.load_kg, "kg") if one.load_kg else "load not told"
-    return f"{one.number}  {one.plan.name}, {load}"
+    where = f" · {one.machine}" if one.machine else ""
+    return f"{one.number}  {one.lot or one.plan.name}, {load}{where}" + (f" · {one.plan.name}" if one.lot else "")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
@@ -87,10 +88,9 @@ class PracticeWindow(QMainWindow):
         """Begin a practice."""
         self._end()
         practice = self.practice = self._begin()
-        ahead = Background(self, practice.desk.look_failed)
-        practice.desk.aside = lambda work, done: ahead.run("forecast", work, done)
+        practice.desk.look_by(partial(Background(self, practice.desk.session.say).run, "forecast"))
         self.roast = RoastView(practice.desk, self._look)
-        practice.desk.on_change = self.roast.request_refresh
+        practice.desk.listen(self.roast.request_refresh)
         self._pages.addWidget(self.roast)
         self._pages.setCurrentWidget(self.roast)
         self._on_speed()

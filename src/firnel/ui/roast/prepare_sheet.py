@@ -54,7 +54,7 @@ class PrepareSheet(QWidget):
         self._units = Units()
         self._lots: list[Lot] = []
         self._machines: list[Machine] = []
-        self._plans: list[Plan] = []
+        self._offered: list[Plan] = []
 
     @staticmethod
     def _cautions() -> QFrame:
@@ -73,14 +73,15 @@ class PrepareSheet(QWidget):
 
     def offer(self, lots: list[Lot], machines: list[Machine], plans: list[Plan], current: Machine | None, units: Units) -> None:
         """Offer what the library has, and take the focus."""
-        self._lots, self._machines, self._plans, self._units = lots, machines, plans, units
+        self._lots, self._machines, self._units = lots, machines, units
         self._warning.setText("")
         self._load_name.setText(f"Load, {units.mass}")
         for box in (self._plan, self._lot, self._machine):
             box.blockSignals(True)
             box.clear()
         self._plan.addItem("without a plan", None)
-        fitting = [plan for plan in plans if current is None or plan.machine in ("", current.name)]
+        fitting = [plan for plan in plans if current is None or plan.machine_id in (None, current.id)]
+        self._offered = fitting
         for plan in fitting:
             self._plan.addItem(plan.name, plan)
         for lot in lots:
@@ -95,11 +96,11 @@ class PrepareSheet(QWidget):
         self._on_plan()
         self._plan.setFocus(Qt.FocusReason.OtherFocusReason)
 
-    def choose_plan(self, name: str) -> None:
-        """Preselect a plan by name."""
-        index = self._plan.findText(name)
-        if index >= 0:
-            self._plan.setCurrentIndex(index)
+    def choose_plan(self, plan: Plan) -> None:
+        """Preselect a plan."""
+        index = next((row for row, known in enumerate(self._offered) if known.id == plan.id), None)
+        if index is not None:
+            self._plan.setCurrentIndex(index + 1)
 
     def _on_plan(self) -> None:
         plan = self._plan.currentData()

@@ -25,7 +25,7 @@ from firnel.work.bench.weighing import Results
 from firnel.work.day.labels import PREFIX
 from firnel.work.day.queue import next_for
 from firnel.work.desk import Desk, LinkState
-from firnel.work.review.records import BatchFilter, BatchLine
+from firnel.work.review.records import BatchFilter, BatchLine, LibraryError
 from firnel.work.roast.advice_words import told_line
 from firnel.work.roast.before_charge import check_label, tick_next
 from firnel.work.roast.cue import cue_of
@@ -356,7 +356,7 @@ class RoastView(QWidget):
         if found is None:
             self._following = ""
             return
-        one, units = found[1], self._desk.settings.units
+        one, units = found, self._desk.settings.units
         load = f", {units.text(one.load_kg, 'kg')}" if one.load_kg else ""
         self._following = f"Q takes the next: {one.number} {one.plan.name}{load}."
 
@@ -369,7 +369,7 @@ class RoastView(QWidget):
         library, machine = self._desk.library, self._desk.session.machine
         self.prepare.offer(library.lots(), library.machines(), library.plans(), machine, self._desk.settings.units)
         if (found := next_for(library, machine)) is not None:
-            self.prepare.choose_plan(found[1].plan.name)
+            self.prepare.choose_plan(found.plan)
         self._turn_to(self.prepare)
 
     def take_next(self) -> None:
@@ -381,7 +381,7 @@ class RoastView(QWidget):
 
     def _in_the_drum(self) -> bool:
         session = self._desk.session
-        if session.phase not in ("drying", "browning", "development"):
+        if not session.roasting:
             return False
         self._message.show_text(f"Batch {session.label} is in the drum: drop it first.")
         return True
@@ -417,7 +417,7 @@ class RoastView(QWidget):
     def begin_weigh(self) -> None:
         """The weighing figures of the batch that cools, or of the last one that was not weighed, whatever runs meanwhile."""
         session = self._desk.session
-        if self._phase != "cooling" or session.batch_id is None:
+        if session.phase != "cooling":
             owed = self._desk.library.batch_lines(BatchFilter(statuses=("dropped",)), limit=1)
             if not owed:
                 self._message.show_text("Every batch is weighed.")
@@ -430,7 +430,7 @@ class RoastView(QWidget):
     def _on_weighed(self, results: Results) -> None:
         try:
             self._desk.weigh(results, self._owed)
-        except ValueError as error:
+        except (ValueError, LibraryError) as error:
             self.weigh.say(str(error))
             return
         self._leave_prepare()

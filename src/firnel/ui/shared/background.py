@@ -49,8 +49,14 @@ class Background(QObject):
         self._newest: dict[str, _Carrier] = {}
         self._cancels: list[Event] = []
 
-    def run(self, name: str, function: Callable[[], Any], on_done: Callable[[Any], None]) -> None:
-        """Run ``function`` and hand its result to ``on_done`` on the GUI thread."""
+    def run(
+        self,
+        name: str,
+        function: Callable[[], Any],
+        on_done: Callable[[Any], None],
+        on_error: Callable[[str], None] | None = None,
+    ) -> None:
+        """Run ``function`` and hand its result to ``on_done``, or why there is none to ``on_error``, on the GUI thread."""
         carrier = _Carrier(self)
         self._newest[name] = carrier
 
@@ -61,7 +67,7 @@ class Background(QObject):
 
         def failed(error: Exception) -> None:
             if self._newest.get(name) is carrier:
-                self._on_error(str(error))
+                (on_error or self._on_error)(str(error))
             carrier.deleteLater()
 
         carrier.done.connect(done)

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 from firnel.core.units import Units
 from firnel.ui.shared.entries import FigureEntry, FiguresEntry
 from firnel.ui.shared.parts import button, card, label
+from firnel.work.bench.results import check_results
 from firnel.work.bench.weighing import Results
-from firnel.work.roast.session import check_results
 
 
 class WeighSheet(QWidget):
@@ -112,7 +112,7 @@ class WeighSheet(QWidget):
                 roasted, fmean(whole) if whole else None, fmean(ground) if ground else None, self._remark.text().strip(),
                 tuple(whole), tuple(ground),
             )  # fmt: skip
-            check_results(self._load, results.roasted_kg, results.colour_whole, results.colour_ground)
+            check_results(self._load, results)
         except ValueError as error:
             self._warning.setText(str(error))
             return

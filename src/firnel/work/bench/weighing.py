@@ -9,25 +9,14 @@ from typing import Any
 
 from firnel.devices.scale import ScaleError, read_weight
 from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.work.bench.results import Results
 
-__all__ = ["EYE_COUNTS", "EYE_GRADES", "Place", "Results", "ScaleError", "check_colours", "inspection_of", "keep_colours",
+__all__ = ["EYE_COUNTS", "EYE_GRADES", "Place", "Results", "ScaleError", "inspection_of", "keep_colours",
            "keep_inspection", "level_word", "place_of", "read_weight"]  # fmt: skip
 
 #: What the eye counts in a sample, and what it grades from 0 (none) to 3 (strong).
 EYE_COUNTS = ("scorched", "tipped", "chipped", "quakers")
 EYE_GRADES = ("uneven", "wrinkled", "oily", "chaff")
-
-
-@dataclass(frozen=True)
-class Results:
-    """What scale, colour meter and roaster say of a batch; kg and index points."""
-
-    roasted_kg: float | None
-    colour_whole: float | None
-    colour_ground: float | None
-    remark: str
-    whole: tuple[float, ...] = ()  #: every single reading, where several were typed
-    ground: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -72,18 +61,6 @@ def level_word(colour_ground: float | None, words: Mapping[str, float]) -> str:
         return ""
     scale = sorted((limit, word) for word, limit in words.items())
     return next((word for limit, word in scale if colour_ground <= limit), scale[-1][1])
-
-
-def check_colours(results: Results) -> None:
-    """Refuse a single reading that lies outside the index; of several the mean may hide it.
-
-    Raises
-    ------
-    ValueError : with what to look for.
-    """
-    for value in (*results.whole, *results.ground):
-        if not 0 <= value <= 100:
-            raise ValueError(f"Colour {value:g} is outside the index of 0 to 100: does the meter read on another scale?")
 
 
 def keep_colours(library: Library, batch_id: int, results: Results) -> None:

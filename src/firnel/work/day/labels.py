@@ -9,6 +9,7 @@ import segno
 from firnel.core.plan import Plan
 from firnel.core.units import Units
 from firnel.store.library import Library
+from firnel.work.day.queue import add, queue
 
 #: What a code begins with, so that any other code that is scanned by mistake is told apart.
 PREFIX = "firnel"
@@ -69,19 +70,29 @@ def mismatch(scanned: Scanned, number: str, lot: str, load_kg: float | None) -> 
 
 
 def labels_for(library: Library, plan: Plan, count: int, units: Units) -> list[LoadLabel]:
-    """Labels for the next batches of a plan, with the numbers they are going to get.
+    """Labels for batches of a plan. Those that wait already come first; for the others the numbers are given here.
+
+    A number on a label is a promise: from then on it belongs to that plan, lot and load, whatever else is queued or taken out.
 
     Raises
     ------
-    ValueError : if the plan has no load, or the count is not between 1 and 60.
+    ValueError : if the plan is not kept yet or has no load, or the count is not between 1 and 60.
     """
     if not plan.load_kg:
         raise ValueError(f"the plan {plan.name!r} has no load: what is weighed?")
     if not 1 <= count <= 60:
         raise ValueError(f"{count} labels cannot be printed: 1 to 60.")
-    weight = units.text(plan.load_kg, "kg")
-    named = f"{plan.name}, version {plan.version}"
-    return [LoadLabel(number, plan.lot, weight, named, plan.load_kg) for number in library.next_labels(count)]
+    waiting = [one for one in queue(library) if one.plan.id == plan.id and not one.printed and one.load_kg][:count]
+    if len(waiting) < count:
+        waiting += add(library, plan, count - len(waiting))
+    library.waiting_book.printed([one.id for one in waiting])
+    return [
+        LoadLabel(
+            one.number, one.lot, units.text(one.load_kg, "kg"), f"{one.plan.name}, version {one.plan.version}",
+            one.load_kg or plan.load_kg,
+        )
+        for one in waiting
+    ]  # fmt: skip
 
 
 def qr_matrix(item: LoadLabel) -> tuple[bytearray, ...]:

@@ -1,36 +1,31 @@
-"""The batches that wait to be roasted, in their order; kept by the house, so that every window shows the same."""
+"""The batches that wait to be roasted, in their order; kept in the library, so that every window shows the same."""
 
 from __future__ import annotations
-
-from dataclasses import dataclass
-from typing import Any
 
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Machine
 from firnel.store.library import Library
+from firnel.store.waiting_book import Waiting
 from firnel.work.roast.session import BatchOrder
 
-NAME = "queue"
+__all__ = ["Waiting", "add", "next_for", "order_of", "put_back", "queue", "raise_up", "remove", "taken_out", "waiting_for"]
+
+#: A load that was labelled for a plan is this one's where their weights agree to this share.
+SAME_LOAD = 0.005
 
 
-@dataclass(frozen=True)
-class Queued:
-    """One batch that waits: the number it is going to get, its plan and load [kg]."""
-
-    number: str
-    plan: Plan
-    load_kg: float | None
+def queue(library: Library) -> list[Waiting]:
+    """All that wait, first things first."""
+    return library.waiting_book.all()
 
 
-def queue(library: Library) -> list[Queued]:
-    """All that wait, first things first; batches of plans that are gone are left out."""
-    plans = {plan.id: plan for plan in library.plans()}
-    kept = [(plans[key], entry["load_kg"]) for entry in _entries(library) if (key := entry["plan"]) in plans]
-    return [Queued(number, plan, load) for number, (plan, load) in zip(library.next_labels(len(kept)), kept, strict=True)]
+def taken_out(library: Library) -> list[Waiting]:
+    """What was taken out, the latest first."""
+    return library.waiting_book.taken_out()
 
 
-def add(library: Library, plan: Plan, count: int = 1, load_kg: float | None = None) -> None:
-    """Put batches of a plan at the end.
+def add(library: Library, plan: Plan, count: int = 1, load_kg: float | None = None, printed: bool = False) -> list[Waiting]:
+    """Put batches of a plan at the end, each with its number.
 
     Raises
     ------
@@ -40,52 +35,53 @@ def add(library: Library, plan: Plan, count: int = 1, load_kg: float | None = No
         raise ValueError(f"the plan {plan.name!r} is not kept yet: save it first.")
     if not 1 <= count <= 60:
         raise ValueError(f"{count} batches cannot be queued at once: 1 to 60.")
-    entry = {"plan": plan.id, "load_kg": load_kg if load_kg is not None else plan.load_kg}
-    _keep(library, [*_entries(library), *[entry] * count])
+    return library.waiting_book.add(plan, count, load_kg if load_kg is not None else plan.load_kg, printed)
 
 
-def remove(library: Library, index: int) -> None:
-    """Take one out."""
-    entries = _entries(library)
-    _keep(library, entries[:index] + entries[index + 1 :])
+def remove(library: Library, one: Waiting) -> None:
+    """Take one out; its number stays its own."""
+    library.waiting_book.set_state(one.id, "out")
 
 
-def raise_up(library: Library, index: int) -> None:
+def put_back(library: Library, one: Waiting) -> None:
+    """One that was taken out waits again, under its number."""
+    library.waiting_book.set_state(one.id, "waiting")
+
+
+def raise_up(library: Library, one: Waiting) -> None:
     """Let one go before the one ahead of it."""
-    entries = _entries(library)
-    if 0 < index < len(entries):
-        entries[index - 1 : index + 1] = entries[index], entries[index - 1]
-        _keep(library, entries)
+    waiting = queue(library)
+    index = next((index for index, other in enumerate(waiting) if other.id == one.id), 0)
+    if index > 0:
+        library.waiting_book.swap(one.id, waiting[index - 1].id)
 
 
-def next_for(library: Library, machine: Machine | None) -> tuple[int, Queued] | None:
-    """The first that this machine can roast, and its place; any machine's where none is connected."""
-    for index, one in enumerate(queue(library)):
-        if machine is None or one.plan.machine in ("", machine.name):
-            return index, one
+def next_for(library: Library, machine: Machine | None) -> Waiting | None:
+    """The first that this machine can roast; any machine's where none is connected."""
+    own = None if machine is None else machine.id
+    return next((one for one in queue(library) if own is None or one.machine_id in (None, own)), None)
+
+
+def waiting_for(library: Library, order: BatchOrder) -> Waiting | None:
+    """The load that waits for what is to be prepared: the same plan, version and weight."""
+    plan = order.plan
+    if plan is None or plan.id is None:
+        return None
+    for one in queue(library):
+        same = one.plan.id == plan.id and one.plan.version == plan.version
+        if same and _near(one.load_kg, order.load_kg):
+            return one
     return None
 
 
-def order_of(library: Library, one: Queued) -> BatchOrder:
-    """What is to be prepared for it."""
-    lot = next((lot for lot in library.lots() if lot.name == one.plan.lot), None)
-    machine = next((machine for machine in library.machines() if machine.name == one.plan.machine), None)
-    return BatchOrder(lot, machine, one.plan, one.load_kg)
+def order_of(library: Library, one: Waiting) -> BatchOrder:
+    """What is to be prepared for it: the plan as it was when it was queued."""
+    lot = next((lot for lot in library.lots() if lot.id == one.lot_id), None)
+    machine = next((machine for machine in library.machines() if machine.id == one.machine_id), None)
+    return BatchOrder(lot, machine, one.plan, one.load_kg, waiting_id=one.id)
 
 
-def prepared(library: Library, order: BatchOrder) -> None:
-    """A batch was prepared: if it is one that waits, it waits no more."""
-    plan = order.plan
-    if plan is None:
-        return
-    index = next((index for index, one in enumerate(queue(library)) if one.plan.id == plan.id), None)
-    if index is not None:
-        remove(library, index)
-
-
-def _entries(library: Library) -> list[dict[str, Any]]:
-    return [dict(entry) for entry in library.house(NAME).get("batches", [])]
-
-
-def _keep(library: Library, entries: list[dict[str, Any]]) -> None:
-    library.save_house(NAME, {"batches": entries})
+def _near(first: float | None, second: float | None) -> bool:
+    if first is None or second is None:
+        return True
+    return abs(first - second) <= SAME_LOAD * max(first, second)

@@ -167,9 +167,9 @@ class Practice:
         model, _ = model_of(library, machine)
         lot = next((lot for lot in library.lots() if lot.name == plan.lot), None)
         self.roaster = self._machine(model, machine, lot, rng)
-        self.desk = Desk(Library(Path(self._folder.name) / "practice.sqlite"), settings, lambda call: call())
         clock = Clock(source) if source is not None else Clock()
-        self.desk.clock = self.desk.session.clock = clock
+        own_library = Library(Path(self._folder.name) / "practice.sqlite")
+        self.desk = Desk(own_library, settings, lambda call: call(), clock=clock)
         own = self.desk.library
         # The keys are the hands here: nothing is reported by the machine.
         controls = {control: replace(scale, reported=False) for control, scale in machine.controls.items()}

@@ -21,7 +21,7 @@ from firnel.core.vocabulary import BatchRecord, Control, Found, Mark, MarkKind
 from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_wishes, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import BatchFilter, BatchLine, Library, NotInLibraryError, PageEnd
-from firnel.store.opening import LibraryError
+from firnel.store.writing import LibraryError
 from firnel.work.machines.imported import keep_machine
 
 __all__ = [

@@ -84,7 +84,7 @@ def _late_readings(session: RoastSession, now: float) -> list[str]:
         return []
     silent = now - trace.last_t
     if trace.quality_at(len(trace) - 1) & Quality.HAND:
-        if silent < session.hand_every_s:
+        if silent < session.around.hand_every_s:
             return []
         return [f"A reading is due, the last is {clock(silent)} old: type what the display shows, then Enter."]
     if silent > GAP_S * max(1.0, 0.5 * session.clock.rate):

@@ -131,7 +131,7 @@ def open_checks(session: RoastSession) -> str:
 
 def steel_words(session: RoastSession, units: Units) -> str:
     """What the steel is against the plan's assumption, what charging now would do, and what makes up for it."""
-    found = session.readiness
+    found = session.around.readiness
     if found is None:
         return pause_words(session)
     off = units.show_difference(found.off_c)
@@ -150,7 +150,7 @@ def steel_words(session: RoastSession, units: Units) -> str:
 
 def pause_words(session: RoastSession) -> str:
     """What the time since the machine's last drop means for this batch; empty in the middle of a row."""
-    rested = session.rested_s
+    rested = session.around.rested_s
     if rested is None:
         return "First batch of the day: let the steel soak, not only the probe."
     if rested > PAUSE_S:

@@ -40,16 +40,16 @@ def drop_cue(session: RoastSession, units: Units) -> DropCue | None:
     due = _due(session)
     if due is None:
         return None
-    return DropCue(due - session.lead_s - session.now(), _leading(session, units))
+    return DropCue(due - session.around.lead_s - session.now(), _leading(session, units))
 
 
 def note_asked(session: RoastSession) -> None:
     """Once the countdown is over, keep when that was: what the hand needs from there on is learned."""
     due = _due(session)
-    if due is None or session.now() < due - session.lead_s:
+    if due is None or session.now() < due - session.around.lead_s:
         return
     if not any(note.kind == ASKED for note in session.notes):
-        session.keep_note(Note(due - session.lead_s, ASKED, ""))
+        session.keep_note(Note(due - session.around.lead_s, ASKED, ""))
 
 
 def _due(session: RoastSession) -> float | None:

@@ -21,6 +21,7 @@ class LiveTrace:
         self._filter = RateOfRiseFilter()
         self._charge_t: float | None = None
         self._moves_t: list[float] = []
+        self._stale = False  # a move was taken back since the rate was worked out
         self.level: float | None = None  #: filtered bean reading. [degC]
 
     def __len__(self) -> int:
@@ -49,10 +50,22 @@ class LiveTrace:
         self._moves_t.append(t)
         self._filter.expect_change(t)
 
+    def forget_change(self, t: float) -> None:
+        """The move at ``t`` was taken back [s]: the rate is worked out again without it."""
+        if t in self._moves_t:
+            self._moves_t.remove(t)
+            self._stale = True
+
+    def correct(self, name: str, since: float, value: float | None) -> None:
+        """A control truly stood at ``value`` from ``since`` on. [s]"""
+        rows = self._table[0, : self._count] >= since
+        self._table[_FIELDS.index(name), : self._count][rows] = np.nan if value is None else value
+
     def set_charge(self, charge_t: float | None) -> None:
         """Begin the rate anew at the charge, and work it out again from there."""
-        if charge_t == self._charge_t:
+        if charge_t == self._charge_t and not self._stale:
             return
+        self._stale = False
         self._charge_t = charge_t
         self._filter = RateOfRiseFilter(charge_t)
         start = 0 if charge_t is None else int(np.searchsorted(self.column("t"), charge_t))

@@ -162,10 +162,10 @@ def _landing(session: RoastSession, units: Units) -> LandingPicture | None:
 
 def _steel_rows(session: RoastSession, units: Units) -> tuple[tuple[str, str, str], ...]:
     """While no batch is prepared; a prepared one has a card for it."""
-    if session.steel is None or session.recording:
+    if session.around.steel is None or session.recording:
         return ()
-    spread = units.show_difference(session.steel.sd_c)
-    return (("drum steel", f"± {spread:.0f}", units.text(session.steel.steel_c, "°C", 0)),)
+    spread = units.show_difference(session.around.steel.sd_c)
+    return (("drum steel", f"± {spread:.0f}", units.text(session.around.steel.steel_c, "°C", 0)),)
 
 
 def _next_key(session: RoastSession) -> str:
@@ -186,7 +186,7 @@ def _curves(session: RoastSession, units: Units, zero: float) -> Curves:
     shown = (t >= begin) & (t <= (drop.t - zero if drop else np.inf))
     rate[~shown] = np.nan
     plan = session.order.plan
-    planned = shifted_curve(plan, session.marks.values(), session.now(), session.told) if plan else None
+    planned = shifted_curve(plan, session.marks.values(), session.now(), session.foreseen) if plan else None
     empty = planned is None or plan is None
     late = np.empty(0, bool) if planned is None else planned.t - zero > 75.0
     return Curves(
@@ -216,7 +216,7 @@ def _fan(session: RoastSession, units: Units, zero: float) -> tuple[FloatArray, 
 
 def _reference(session: RoastSession, units: Units) -> tuple[FloatArray, FloatArray]:
     """The bean probe of the reference batch, from its charge to its drop."""
-    record = session.reference
+    record = session.around.reference
     if record is None or MarkKind.CHARGE not in session.marks:
         return _NONE, _NONE
     drop = record.mark(MarkKind.DROP)
@@ -263,7 +263,7 @@ def _labels(session: RoastSession, units: Units, zero: float) -> tuple[MarkLabel
             what = units.text(mark.bean, "°C", 0, with_unit=False) if mark.kind is MarkKind.CHARGE else clock(mark.t - zero)
             labels.append(MarkLabel(f"{words} {what}", mark.t - zero, units.show(mark.bean, "°C")))
     plan = session.order.plan
-    curve = shifted_curve(plan, session.marks.values(), session.now(), session.told) if plan else None
+    curve = shifted_curve(plan, session.marks.values(), session.now(), session.foreseen) if plan else None
     if MarkKind.CHARGE in session.marks and curve is not None and curve.t.size:
         for kind, t in session.expected().items():
             if kind not in session.marks:

@@ -81,7 +81,7 @@ def _when(due_in_s: float) -> str:
 
 
 def _steel(session: RoastSession, units: Units) -> SteelPicture:
-    steel, found = session.steel, session.readiness
+    steel, found = session.around.steel, session.around.readiness
     words = steel_words(session, units)
     if steel is None:
         return SteelPicture("", " ".join(part for part in (words, "Not measured: the machine has no fitted model yet, "

@@ -1,0 +1,128 @@
+"""Copies of a library: one before each migration, one a day for a fortnight, and those that are asked for."""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+from collections.abc import Callable
+from contextlib import closing
+from datetime import date
+from pathlib import Path
+
+from firnel.store.writing import BUSY_MS, LibraryError
+
+#: Copies of so many days are kept.
+KEPT_DAYS = 14
+
+
+def copy_database(source: Path, target: Path, progress: Callable[[float], bool] | None = None) -> Path:
+    """Copy a library whole, also while it is being written; the copy appears only when it is complete.
+
+    Parameters
+    ----------
+    source, target : files; nothing may lie at the target.
+    progress : told the share that is done; the copy is given up where it says False.
+
+    Raises
+    ------
+    LibraryError : if it cannot be copied; nothing lies at the target then.
+    """
+    if target.exists():
+        raise LibraryError(f"{target} is there already, and was left as it is.")
+    fresh = target.with_name(f".{target.name}.{os.getpid()}.part")
+    cancelled = False
+
+    def told(_status: int, left: int, of: int) -> None:
+        nonlocal cancelled
+        if progress is not None and of and not progress(1.0 - left / of):
+            cancelled = True
+            raise LibraryError("The copy was given up.")
+
+    try:
+        if not source.is_file():
+            raise LibraryError(f"There is no library {source}.")
+        with (
+            closing(sqlite3.connect(f"{source.absolute().as_uri()}?mode=ro", uri=True, timeout=BUSY_MS / 1000.0)) as old,
+            closing(sqlite3.connect(fresh)) as new,
+        ):
+            old.backup(new, pages=4096, progress=told)
+            new.execute("PRAGMA journal_mode = DELETE")
+        _to_disk(fresh)
+        os.link(fresh, target)  # refuses where another process was quicker
+    except (OSError, sqlite3.Error) as error:
+        said = error.strerror if isinstance(error, OSError) and error.strerror else error
+        raise LibraryError(f"The library {source} cannot be copied to {target}: {said}.") from error
+    finally:
+        for part in (fresh, fresh.with_name(fresh.name + "-journal")):
+            part.unlink(missing_ok=True)
+    return target
+
+
+def copy_files(source: Path, target: Path) -> Path:
+    """Copy a library's files as they are, damage and all, to look into or to mend; the original stays as it is."""
+    import shutil
+
+    for suffix in ("", "-wal", "-shm"):
+        part = source.with_name(source.name + suffix)
+        if part.exists():
+            shutil.copy2(part, target.with_name(target.name + suffix))
+    return target
+
+
+def free_name(wanted: Path) -> Path:
+    """This name, or the first with a number at which nothing lies yet."""
+    found, number = wanted, 2
+    while found.exists():
+        found, number = wanted.with_name(f"{wanted.stem}-{number}{wanted.suffix}"), number + 1
+    return found
+
+
+def daily_folder(path: Path) -> Path:
+    """Where the copies of each day of a library lie."""
+    return path.with_name(f"{path.stem}-copies")
+
+
+def daily_copy(path: Path, today: date) -> Path | None:
+    """Make today's copy unless there is one, and let those go that are older than a fortnight. Returns the new copy.
+
+    Raises
+    ------
+    LibraryError : if it cannot be made.
+    """
+    folder = daily_folder(path)
+    target = folder / f"{path.stem}-{today.isoformat()}{path.suffix}"
+    if target.exists():
+        return None
+    try:
+        folder.mkdir(exist_ok=True)
+    except OSError as error:
+        raise LibraryError(f"No daily copies can be kept in {folder}: {error.strerror}.") from error
+    for stale in folder.glob(f".{path.stem}-*.part*"):
+        stale.unlink(missing_ok=True)
+    made = copy_database(path, target)
+    for old in sorted(folder.glob(f"{path.stem}-????-??-??{path.suffix}"))[:-KEPT_DAYS]:
+        old.unlink(missing_ok=True)
+    return made
+
+
+def check_file(path: Path, whole: bool) -> list[str]:
+    """What is wrong with a library's file; empty where it is sound.
+
+    Parameters
+    ----------
+    path : of the file.
+    whole : look through every index too, which takes longer.
+    """
+    try:
+        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True, timeout=BUSY_MS / 1000.0)) as connection:
+            said = connection.execute(f"PRAGMA {'integrity_check' if whole else 'quick_check'}(20)").fetchall()
+            torn = connection.execute("PRAGMA foreign_key_check").fetchall() if said == [("ok",)] else []
+    except sqlite3.Error as error:
+        return [str(error)]
+    wrong = [str(line) for (line,) in said if line != "ok"]
+    return wrong + [f"{len(torn)} rows of {torn[0][0]} point to rows that are gone"] * bool(torn)
+
+
+def _to_disk(path: Path) -> None:
+    with path.open("rb") as file:
+        os.fsync(file.fileno())

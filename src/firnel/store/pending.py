@@ -1,0 +1,109 @@
+"""What is to be written of a running batch, as one value: handed from the journal to the library, or to a spill."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, insert, update
+
+from firnel.core.vocabulary import Control, Mark, Move, Note
+from firnel.store.batch_rows import discard_batch, refresh_search, write_marks, write_moves_and_notes
+from firnel.store.tables import batches, readings
+
+#: Log time [s], bean, air [degC], gas, airflow, drum [machine scale], quality.
+ReadingRow = tuple[float, float | None, float | None, float | None, float | None, float | None, int]
+COLUMNS = ("t", "bean", "air", "gas", "airflow", "drum", "quality")
+
+
+@dataclass(frozen=True)
+class Corrected:
+    """A control that truly stood at a setting from a moment on [s of log time]: what was keyed there was taken back."""
+
+    control: Control
+    since: float
+    value: float | None
+
+
+@dataclass(frozen=True)
+class Pending:
+    """What is to be written of one batch; None where nothing changed."""
+
+    rows: tuple[ReadingRow, ...] = ()
+    corrected: tuple[Corrected, ...] = ()
+    marks: tuple[Mark, ...] | None = None
+    moves_and_notes: tuple[tuple[Move, ...], tuple[Note, ...]] | None = None
+    results: dict[str, Any] | None = None
+    status: str | None = None
+    birth: dict[str, Any] | None = None
+
+    @property
+    def empty(self) -> bool:
+        """Whether there is nothing to write."""
+        return self == Pending()
+
+    @property
+    def parts(self) -> tuple[Pending, ...]:
+        """One for each thing that is to be written, in the order in which they depend on each other."""
+        each = (
+            Pending(birth=self.birth),
+            Pending(rows=self.rows),
+            Pending(corrected=self.corrected),
+            Pending(marks=self.marks),
+            Pending(moves_and_notes=self.moves_and_notes),
+            Pending(results=self.results),
+            Pending(status=self.status),
+        )
+        return tuple(part for part in each if not part.empty)
+
+    def with_newer(self, newer: Pending) -> Pending:
+        """This, and what came after it: readings follow, of all else the newer has the last word."""
+        results = None if self.results is None and newer.results is None else (self.results or {}) | (newer.results or {})
+        return Pending(
+            (*self.rows, *newer.rows),
+            (*self.corrected, *newer.corrected),
+            newer.marks if newer.marks is not None else self.marks,
+            newer.moves_and_notes if newer.moves_and_notes is not None else self.moves_and_notes,
+            results,
+            newer.status if newer.status is not None else self.status,
+            newer.birth if newer.birth is not None else self.birth,
+        )
+
+
+def finite_row(row: ReadingRow) -> ReadingRow:
+    """A reading with None for what is no figure; a database has no other word for it."""
+    t, *values, quality = row
+    known = (value if value is not None and math.isfinite(value) else None for value in values)
+    return (t, *known, quality)  # type: ignore[return-value]  # five values
+
+
+def write_rows(connection: Connection, key: int, first: int, rows: tuple[ReadingRow, ...], wall: float, rate: float) -> None:
+    """Add readings to a batch, the first of them in place ``first``; and where its journal stands now."""
+    if not rows:
+        return
+    table = [
+        {"batch_id": key, "seq": first + offset, **dict(zip(COLUMNS, row, strict=True))} for offset, row in enumerate(rows)
+    ]
+    connection.execute(insert(readings), table)
+    where = {"last_t": rows[-1][0], "last_wall": wall, "clock_rate": rate}
+    connection.execute(update(batches).where(batches.c.id == key).values(**where))
+
+
+def write_state(connection: Connection, key: int, pending: Pending) -> None:
+    """Write all but the readings, inside the caller's transaction."""
+    for entry in pending.corrected:
+        column = readings.c[entry.control.value]
+        since = (readings.c.batch_id == key) & (readings.c.t >= entry.since)
+        connection.execute(update(readings).where(since).values({column: entry.value}))
+    if pending.marks is not None:
+        write_marks(connection, key, pending.marks)
+    if pending.moves_and_notes is not None:
+        write_moves_and_notes(connection, key, *pending.moves_and_notes)
+    if pending.results is not None:
+        connection.execute(update(batches).where(batches.c.id == key).values(**pending.results))
+        refresh_search(connection, key)
+    if pending.status == "discarded":
+        discard_batch(connection, key)
+    elif pending.status is not None:
+        connection.execute(update(batches).where(batches.c.id == key).values(status=pending.status))

@@ -1,0 +1,79 @@
+"""What was spilled beside the settings is brought into the library again, once nobody writes those batches any more."""
+
+from __future__ import annotations
+
+import logging
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Connection, func, select
+
+from firnel.store.batch_rows import (
+    begin_waiting,
+    insert_batch,
+    refresh_search,
+)
+from firnel.store.library import Library
+from firnel.store.locks import Owner
+from firnel.store.pending import write_rows, write_state
+from firnel.store.spill import Spilled, spilled_in
+from firnel.store.tables import batches, readings
+from firnel.store.writing import writing
+
+log = logging.getLogger(__name__)
+
+
+def recover(library: Library, folder: Path, now: float) -> list[str]:
+    """Bring in what lies in a folder for this library; a sentence for each batch, also for those that have to wait.
+
+    Parameters
+    ----------
+    library : that refused it before.
+    folder : beside the settings.
+    now : time of day. [s of the epoch]
+
+    Raises
+    ------
+    LibraryError : if the library still refuses; all files stay then.
+    """
+    if not folder.is_dir():
+        return []
+    identity, said = library.identity, []
+    for spilled in spilled_in(folder):
+        owner = Owner.read(spilled.process)
+        if spilled.library != identity or (owner is not None and owner != Owner.here() and owner.alive(None, now)):
+            continue
+        with writing(library.engine) as connection:
+            label = _bring_in(connection, spilled)
+        if label is None:
+            said.append(f"{spilled.path} holds readings of a batch that is not in this library; it was left there.")
+            continue
+        spilled.path.unlink(missing_ok=True)
+        log.info("spill %s brought in", spilled.path.name)
+        said.append(f"Batch {label}: what the library would not take before is in it now.")
+    return said
+
+
+def _bring_in(connection: Connection, spilled: Spilled) -> str | None:
+    pending = spilled.pending
+    query = select(batches.c.id, batches.c.seen_at, batches.c.label, batches.c.clock_rate)
+    row = connection.execute(query.where(batches.c.token == spilled.token)).one_or_none()
+    if row is None and pending.birth is not None:
+        birth: dict[str, Any] = pending.birth | {"token": spilled.token}
+        waiting_id = birth.pop("waiting_id", None)
+        number = begin_waiting(connection, waiting_id) if waiting_id is not None else None
+        key, _ = insert_batch(connection, birth, number, promised=number is not None)
+        row = connection.execute(query.where(batches.c.id == key)).one()
+    elif row is None and spilled.key is not None:
+        row = connection.execute(query.where(batches.c.id == spilled.key, batches.c.label == spilled.label)).one_or_none()
+    if row is None:
+        return None
+    key = row.id
+    last = connection.execute(select(func.max(readings.c.seq)).where(readings.c.batch_id == key)).scalar()
+    skipped = 0 if last is None else min(max(last + 1 - spilled.seq, 0), len(pending.rows))  # the library has these
+    rate = 1.0 if row.clock_rate is None else row.clock_rate
+    write_rows(connection, key, spilled.seq + skipped, pending.rows[skipped:], spilled.at, rate)
+    if row.seen_at is None or row.seen_at <= spilled.at:  # else the library took newer ones afterwards
+        write_state(connection, key, pending)
+    refresh_search(connection, key)
+    return str(row.label)

@@ -1,0 +1,171 @@
+"""What the library would not take: kept in a file beside the settings until it does, and found again at the next start."""
+
+from __future__ import annotations
+
+import errno
+import json
+import logging
+import os
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Move, Note
+from firnel.store.pending import Corrected, Pending
+
+log = logging.getLogger(__name__)
+
+FORMAT = "firnel-spill-1"
+SUFFIX = ".spill.json"
+#: Room that is held on the disk of the settings, to be given up for a spill when that disk is full. [bytes]
+RESERVE_BYTES = 2_000_000
+
+
+@dataclass(frozen=True)
+class Spilled:
+    """One file of a batch: which it is, from which library, and what waits."""
+
+    path: Path
+    library: str  #: identity of the library
+    where: str  #: the library as it is shown
+    token: str
+    key: int | None
+    label: str
+    seq: int
+    process: str  #: that wrote it, as an `Owner`
+    at: float  #: when [s of the epoch]
+    pending: Pending
+
+
+class Spill:
+    """Writes the files of one library.
+
+    Parameters
+    ----------
+    folder : beside the settings; made when it is wanted.
+    identity, where : the library that the batches belong to, and where it lies.
+    process : this one, as an `Owner`.
+    """
+
+    def __init__(self, folder: Path, identity: str, where: str, process: str) -> None:
+        self.folder, self._identity, self._where, self._process = folder, identity, where, process
+        self._lock = threading.Lock()
+
+    def hold_room(self) -> None:
+        """Hold some room on this disk, so that a batch can be kept even when it is full."""
+        reserve = self.folder / "reserve"
+        try:
+            if reserve.exists() and reserve.stat().st_size >= RESERVE_BYTES:
+                return
+            self.folder.mkdir(parents=True, exist_ok=True)
+            with reserve.open("wb") as file:
+                file.write(os.urandom(4096) * (RESERVE_BYTES // 4096 + 1))
+        except OSError:
+            log.warning("no room could be held for a spill", exc_info=True)
+            reserve.unlink(missing_ok=True)
+
+    def keep(self, token: str, key: int | None, label: str, seq: int, pending: Pending) -> bool:
+        """Keep what waits of a batch, in place of what was kept of it before; False if that cannot be written either."""
+        document = {
+            "format": FORMAT, "library": self._identity, "where": self._where, "token": token, "batch": key, "label": label,
+            "seq": seq, "process": self._process, "at": time.time(), "pending": _to_document(pending),
+        }  # fmt: skip
+        text = json.dumps(document, ensure_ascii=False)
+        with self._lock:
+            try:
+                self._put(token, text)
+            except OSError as error:
+                if error.errno not in (errno.ENOSPC, errno.EDQUOT):
+                    log.exception("the spill cannot be written")
+                    return False
+                (self.folder / "reserve").unlink(missing_ok=True)
+                try:
+                    self._put(token, text)
+                except OSError:
+                    log.exception("the spill cannot be written")
+                    return False
+        return True
+
+    def forget(self, token: str) -> None:
+        """The library has it all."""
+        with self._lock:
+            (self.folder / f"{token}{SUFFIX}").unlink(missing_ok=True)
+
+    def _put(self, token: str, text: str) -> None:
+        self.folder.mkdir(parents=True, exist_ok=True)
+        fresh = self.folder / f"{token}.new"
+        try:
+            with fresh.open("w", encoding="utf-8") as file:
+                file.write(text)
+                file.flush()
+                os.fsync(file.fileno())
+            fresh.replace(self.folder / f"{token}{SUFFIX}")
+        except OSError:
+            fresh.unlink(missing_ok=True)
+            raise
+
+
+def spill_error(spill: Spill) -> str:
+    """What is to be said where a spill cannot be written either."""
+    return f"It cannot be kept in {spill.folder} either: do not close Firnel before there is room."
+
+
+def spilled_in(folder: Path) -> Iterator[Spilled]:
+    """What lies in a folder; a file that cannot be read is left where it is, and logged."""
+    for path in sorted(folder.glob(f"*{SUFFIX}")):
+        try:
+            document = json.loads(path.read_text(encoding="utf-8"))
+            if document["format"] != FORMAT:
+                raise ValueError(f"its format is {document['format']!r}")
+            yield Spilled(
+                path, document["library"], document["where"], document["token"], document["batch"], document["label"],
+                int(document["seq"]), document["process"], float(document["at"]), _from_document(document["pending"]),
+            )  # fmt: skip
+        except (OSError, ValueError, KeyError, TypeError):
+            log.exception("the spill %s cannot be read", path.name)
+
+
+def _to_document(pending: Pending) -> dict[str, Any]:
+    moves, notes = pending.moves_and_notes or ((), ())
+    return {
+        "rows": [list(row) for row in pending.rows],
+        "corrected": [[entry.control.value, entry.since, entry.value] for entry in pending.corrected],
+        "marks": None if pending.marks is None else [[m.kind.value, m.t, m.bean, m.found.value] for m in pending.marks],
+        "hands": None
+        if pending.moves_and_notes is None
+        else {
+            "moves": [[m.control.value, m.t, m.to, m.found.value] for m in moves],
+            "notes": [[note.t, note.kind, note.text] for note in notes],
+        },
+        "results": pending.results,
+        "status": pending.status,
+        "birth": None if pending.birth is None else {name: _plain(value) for name, value in pending.birth.items()},
+    }
+
+
+def _from_document(document: dict[str, Any]) -> Pending:
+    hands, birth = document["hands"], document["birth"]
+    return Pending(
+        tuple(tuple(row) for row in document["rows"]),
+        tuple(Corrected(Control(control), since, value) for control, since, value in document["corrected"]),
+        None
+        if document["marks"] is None
+        else tuple(Mark(MarkKind(kind), t, bean, Found(found)) for kind, t, bean, found in document["marks"]),
+        None
+        if hands is None
+        else (
+            tuple(Move(Control(control), t, to, Found(found)) for control, t, to, found in hands["moves"]),
+            tuple(Note(t, kind, text) for t, kind, text in hands["notes"]),
+        ),
+        document["results"],
+        document["status"],
+        None if birth is None else birth | {"started": datetime.fromisoformat(birth["started"])},
+    )
+
+
+def _plain(value: Any) -> Any:
+    return value.astimezone(UTC).isoformat() if isinstance(value, datetime) else value

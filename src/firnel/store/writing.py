@@ -1,0 +1,148 @@
+"""The connection to a library: reads that disturb nobody, writes that are whole, and refusals in one sentence."""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Connection, Engine, create_engine, event
+from sqlalchemy.engine import make_url
+from sqlalchemy.exc import ArgumentError, DBAPIError
+
+#: How long to wait for another program's lock. [ms]
+BUSY_MS = 5000
+#: Patience with a server that does not answer. [s]
+CONNECT_S = 10
+#: Execution option of a connection that is going to write.
+WRITES = "firnel_writes"
+
+
+class LibraryError(Exception):
+    """A library that cannot be opened, read or written; the message is for the user."""
+
+
+class LibraryWriteError(LibraryError):
+    """The library cannot be written at present; what was to be written is not."""
+
+
+class LibraryGoneError(LibraryWriteError):
+    """The file that was opened is not there any more, or another one lies in its place."""
+
+
+def library_url(library: str | Path) -> str:
+    """The SQLAlchemy URL of a path or URL."""
+    given = str(library)
+    return given if "://" in given else f"sqlite:///{Path(given).expanduser().resolve()}"
+
+
+def library_path(url: str) -> Path | None:
+    """The file behind a URL; None for a database server."""
+    parsed = make_url(url)
+    return Path(parsed.database) if parsed.get_backend_name() == "sqlite" and parsed.database else None
+
+
+def shown(url: str) -> str:
+    """A URL as it may be shown: without its password; a file as its path."""
+    path = library_path(url)
+    return str(path) if path is not None else make_url(url).render_as_string(hide_password=True)
+
+
+def make_engine(url: str) -> Engine:
+    """An engine whose transactions are whole: SQLite's own half-hearted ones are replaced by real ones.
+
+    Raises
+    ------
+    LibraryError : if the address is none, or its driver is missing.
+    """
+    path = library_path(url)
+    try:
+        engine = create_engine(url) if path is not None else create_engine(url, connect_args={"connect_timeout": CONNECT_S})
+    except (ArgumentError, ImportError) as error:
+        raise LibraryError(f"The library {shown(url)} cannot be opened: {error}.") from error
+    if path is not None:
+        event.listen(engine, "connect", _prepare_sqlite)
+        event.listen(engine, "begin", _begin_sqlite)
+    return engine
+
+
+@contextmanager
+def writing(engine: Engine) -> Iterator[Connection]:
+    """One transaction that writes: all of it is kept, or nothing.
+
+    Raises
+    ------
+    LibraryWriteError : if the library cannot be written; nothing of it has been then.
+    """
+    _refuse_gone(engine)
+    try:
+        with engine.connect().execution_options(**{WRITES: True}) as connection, connection.begin():
+            yield connection
+    except DBAPIError as error:
+        if refused := refusal(error, shown(str(engine.url.render_as_string(hide_password=False)))):
+            raise LibraryWriteError(refused) from error
+        raise
+
+
+def watch_file(engine: Engine, path: Path) -> None:
+    """Remember which file was opened, so that no write goes into one that has been deleted or replaced."""
+    engine.dialect.firnel_file = (path, _identity(path))  # type: ignore[attr-defined]  # the engine's own place for it
+
+
+def refusal(error: DBAPIError, where: str) -> str | None:
+    """Why the library refuses, as one sentence; None where the statement is to blame, not the library."""
+    said = str(error.orig)
+    if isinstance(error.orig, sqlite3.IntegrityError | sqlite3.ProgrammingError | sqlite3.InterfaceError):
+        return None
+    if "full" in said:
+        return f"The disk that holds {where} is full. Free some space and try again."
+    if "locked" in said:
+        return f"The library {where} is locked by another program. Close that one and try again."
+    if "readonly" in said or "unable to open" in said:
+        return f"The library {where} cannot be written: check the rights of the file and its folder."
+    if "malformed" in said or "not a database" in said or "corrupt" in said:
+        return f"The library {where} is damaged. It was left as it is; firnel library check tells more, restore brings a copy."
+    if isinstance(error.orig, sqlite3.OperationalError | sqlite3.DatabaseError) or error.connection_invalidated:
+        return f"The library {where} does not answer: {said.splitlines()[0]}."
+    return None
+
+
+def _refuse_gone(engine: Engine) -> None:
+    watched = getattr(engine.dialect, "firnel_file", None)
+    if watched is None:
+        return
+    path, before = watched
+    now = _identity(path)
+    if now is None:
+        raise LibraryGoneError(f"The library {path} is not there any more: was it deleted or moved? Put it back.")
+    if now != before:
+        raise LibraryGoneError(f"Another file lies in the place of the library {path}. Put the old one back, or start again.")
+
+
+def _identity(path: Path) -> tuple[int, int] | None:
+    try:
+        found = os.stat(path)
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
+
+
+def _prepare_sqlite(connection: sqlite3.Connection, _record: Any) -> None:
+    connection.isolation_level = None  # transactions begin and end where SQLAlchemy says so, tables included
+    cursor = connection.cursor()
+    cursor.execute(f"PRAGMA busy_timeout = {BUSY_MS}")
+    cursor.execute("PRAGMA foreign_keys = ON")
+    # Each connection of the pool has a cache of its own; the system's lies beneath it. [KiB, negative by SQLite's custom]
+    cursor.execute("PRAGMA cache_size = -512")
+    cursor.execute("PRAGMA journal_mode = WAL")
+    # FULL: what was committed outlasts a power cut too; at two commits a second it costs nothing.
+    cursor.execute("PRAGMA synchronous = FULL")
+    cursor.close()
+
+
+def _begin_sqlite(connection: Connection) -> None:
+    """A writer takes its lock at the beginning: what it reads first is then still so when it writes."""
+    connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get(WRITES) else "BEGIN")

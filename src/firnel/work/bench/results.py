@@ -1,0 +1,49 @@
+"""What scale, colour meter and roaster say of a batch, and what no batch can have."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Results:
+    """What scale, colour meter and roaster say of a batch; kg and index points."""
+
+    roasted_kg: float | None
+    colour_whole: float | None
+    colour_ground: float | None
+    remark: str
+    whole: tuple[float, ...] = ()  #: every single reading, where several were typed
+    ground: tuple[float, ...] = ()
+
+    @property
+    def columns(self) -> dict[str, Any]:
+        """As they stand in the batch's row."""
+        return {
+            "roasted_kg": self.roasted_kg, "colour_whole": self.colour_whole, "colour_ground": self.colour_ground,
+            "remark": self.remark,
+        }  # fmt: skip
+
+
+def check_results(load_kg: float | None, results: Results) -> None:
+    """Refuse figures that no batch can have.
+
+    Raises
+    ------
+    ValueError : naming the figure, what was expected and what was given.
+    """
+    roasted_kg = results.roasted_kg
+    if roasted_kg is not None and not (roasted_kg > 0 and math.isfinite(roasted_kg)):
+        raise ValueError(f"A roasted weight of {roasted_kg:g} kg cannot be: it must be above zero.")
+    if roasted_kg is not None and load_kg is not None and roasted_kg >= load_kg:
+        raise ValueError(
+            f"Roasted {roasted_kg:.3f} kg is not less than the green load of {load_kg:.3f} kg: check the scale and the load."
+        )
+    for name, value in (("whole", results.colour_whole), ("ground", results.colour_ground)):
+        if value is not None and not 0 <= value <= 100:
+            raise ValueError(f"Colour {name} is {value:g}; the index runs from 0 to 100.")
+    for value in (*results.whole, *results.ground):
+        if not 0 <= value <= 100:
+            raise ValueError(f"Colour {value:g} is outside the index of 0 to 100: does the meter read on another scale?")

@@ -1,0 +1,282 @@
+"""A batch as it stands: its order, its readings, what the hand did, and what falls due next."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from firnel.core.plan import DueMove, Plan, due_moves, expected_marks, match_planned_move
+from firnel.core.stages import MarkOrderError, check_mark_order
+from firnel.core.vocabulary import (
+    EXPECTED_MARKS,
+    BatchRecord,
+    Control,
+    Lot,
+    Machine,
+    Mark,
+    MarkKind,
+    Move,
+    Note,
+)
+from firnel.devices.clock import Clock
+from firnel.store.journal import Journal
+from firnel.work.roast.advising import Advising
+from firnel.work.roast.charge_watch import ChargeWatch
+from firnel.work.roast.hand_history import HandHistory
+from firnel.work.roast.live_trace import LiveTrace
+
+if TYPE_CHECKING:
+    from firnel.core.guidance import Advice
+    from firnel.work.roast.live_forecast import Guidance
+    from firnel.work.roast.steel import Readiness, SteelEstimate
+
+#: A knob turned on within this time is one move. [s]
+ONE_MOVE_S = 4.0
+
+
+@dataclass(frozen=True)
+class BatchOrder:
+    """What is to be roasted: any of it may be unknown when the charge comes unannounced."""
+
+    lot: Lot | None = None
+    machine: Machine | None = None
+    plan: Plan | None = None
+    load_kg: float | None = None
+    operator: str = ""
+    waiting_id: int | None = None  #: of the one in the queue, whose number it takes
+
+
+@dataclass(frozen=True)
+class Around:
+    """What the desk knows around the batch: it alone works this out, and hands it over as one value."""
+
+    steel: SteelEstimate | None = None  #: of the idling machine
+    readiness: Readiness | None = None  #: of the steel for this plan
+    rested_s: float | None = None  #: since the machine's last drop, when the batch was prepared; None for the day's first
+    reference: BatchRecord | None = None  #: that this batch is to be like
+    lead_s: float = 0.0  #: the drop is called this long before, for the hand and the door
+    hand_every_s: float = 30.0  #: between two readings by hand
+
+
+class BatchState:
+    """What is known of the running batch. Its session alone writes it.
+
+    Parameters
+    ----------
+    clock : that stamps readings and keys.
+    on_change : called after anything that the view should show.
+    """
+
+    def __init__(self, clock: Clock, on_change: Callable[[], None]) -> None:
+        self.clock, self._on_change = clock, on_change
+        self.machine: Machine | None = None
+        self.order = BatchOrder()
+        self.run = 0  #: counts the batches of this session: what was asked for one is not taken for another
+        self.trace = LiveTrace()
+        self.around = Around()
+        self.trouble: str | None = None
+        self.message: str = ""
+        self._start = clock.now()
+        self._advising = Advising()
+        self._hands = HandHistory()
+        self._watch = ChargeWatch()
+        self._journal: Journal | None = None
+
+    # What is going on
+
+    @property
+    def recording(self) -> bool:
+        """Whether a batch is prepared or running."""
+        return self._journal is not None
+
+    @property
+    def batch_id(self) -> int | None:
+        """Id of the batch; None where none is recorded, or the library has not taken it yet."""
+        return self._journal.key if self._journal is not None else None
+
+    @property
+    def label(self) -> str:
+        """The batch's number; a dash while the library has not given it one."""
+        return (self._journal.label or "–") if self._journal is not None else ""
+
+    @property
+    def marks(self) -> dict[MarkKind, Mark]:
+        """The marks so far."""
+        return dict(self._hands.marks)
+
+    @property
+    def moves(self) -> tuple[Move, ...]:
+        """The moves so far."""
+        return tuple(self._hands.move_list())
+
+    @property
+    def notes(self) -> tuple[Note, ...]:
+        """The notes so far."""
+        return tuple(self._hands.note_list())
+
+    @property
+    def held(self) -> dict[Control, float]:
+        """How the controls stand, as far as known."""
+        return dict(self._hands.held)
+
+    @property
+    def guidance(self) -> Guidance | None:
+        """What was last worked out ahead."""
+        return self._advising.guidance
+
+    @property
+    def advice(self) -> Advice | None:
+        """The advice that stands."""
+        return self._advising.advice
+
+    @property
+    def advices(self) -> int:
+        """How many were given in this batch."""
+        return self._advising.given
+
+    @property
+    def phase(self) -> str:
+        """idle, ready, drying, browning, development or cooling."""
+        if not self.recording:
+            return "idle"
+        order = ((MarkKind.DROP, "cooling"), (MarkKind.FIRST_CRACK, "development"), (MarkKind.YELLOW, "browning"))
+        for kind, name in (*order, (MarkKind.CHARGE, "drying")):
+            if kind in self._hands.marks:
+                return name
+        return "ready"
+
+    @property
+    def roasting(self) -> bool:
+        """Whether beans are in the drum."""
+        return self.phase in ("drying", "browning", "development")
+
+    def now(self) -> float:
+        """Log time. [s]"""
+        return self.clock.now() - self._start
+
+    def log_time(self, clock_time: float) -> float:
+        """Log time of a clock time. [s]"""
+        return clock_time - self._start
+
+    def next_expected(self) -> MarkKind | None:
+        """The mark that one key sets next."""
+        if not self.recording:
+            return None
+        return next((kind for kind in EXPECTED_MARKS if kind not in self._hands.marks), None)
+
+    def expected(self) -> dict[MarkKind, float]:
+        """When each mark came or is expected by the plan, in log time. [s]"""
+        if self.order.plan is None:
+            return {kind: mark.t for kind, mark in self._hands.marks.items()}
+        return expected_marks(self.order.plan, self._hands.marks.values(), self.now(), self.foreseen)
+
+    @property
+    def foreseen(self) -> Mapping[MarkKind, float] | None:
+        """When the machine's model expects the marks to come, in log time; None while it does not say. [s]"""
+        return self._advising.expected(self.now())
+
+    @property
+    def done(self) -> Mapping[int, float]:
+        """When planned moves were made, by their place in the plan. [s]"""
+        return dict(self._hands.done)
+
+    def due(self) -> tuple[DueMove, ...]:
+        """The plan's moves with the moments at which they fall due, as advice that was taken has changed them."""
+        plan = self.adjusted_plan
+        if plan is None:
+            return ()
+        return due_moves(plan, self._hands.marks.values(), self.now(), self._hands.done, self.foreseen)
+
+    @property
+    def adjusted_plan(self) -> Plan | None:
+        """The plan with the moves that advice taken has changed."""
+        plan, otherwise = self.order.plan, self._hands.otherwise
+        if plan is None or not otherwise:
+            return plan
+        moves = tuple(replace(move, to=otherwise.get(index, move.to)) for index, move in enumerate(plan.moves))
+        return replace(plan, moves=moves)
+
+    # What changes it
+
+    def take_guidance(self, guidance: Guidance | None) -> None:
+        """What was worked out ahead."""
+        if self._advising.take(guidance, self.now(), self._hands.marks):
+            self._changed()
+
+    def take_around(self, around: Around) -> None:
+        """What the desk has found out around the batch."""
+        self.around = around
+        self._changed()
+
+    def _reported(self, control: Control) -> bool:
+        scale = self.machine.controls.get(control) if self.machine else None
+        return scale is not None and scale.reported
+
+    def _step(self, control: Control) -> float:
+        scale = self.machine.controls.get(control) if self.machine else None
+        return scale.step if scale else 0.1
+
+    def _add_move(self, move: Move) -> None:
+        """Note a move; a knob still being turned is the same move, stamped at its beginning."""
+        own = [(number, known) for number, known in self._hands.moves.items() if known.control is move.control]
+        number, last = max(own, key=lambda entry: entry[1].t, default=(0, None))
+        if last is not None and last.found is move.found and move.t - last.t <= ONE_MOVE_S:
+            move = replace(last, to=move.to)
+            self._hands.set("moves", number, move)
+        else:
+            self._hands.add("moves", move)
+            if move.control is not Control.DRUM:
+                self.trace.expect_change(move.t)
+        self._advising.hand_moved(move.control)
+        self._match(move)
+        self._write_hands()
+
+    def _match(self, move: Move) -> None:
+        plan = self.adjusted_plan
+        if plan is None:
+            return
+        due = due_moves(plan, self._hands.marks.values(), move.t, self._hands.done, self.foreseen)
+        index = match_planned_move(plan, due, move.control, move.to, move.t)
+        if index is None:  # a hand that misses by a step has still made the move
+            index = match_planned_move(plan, due, move.control, move.to, move.t, 20.0, 1.5 * self._step(move.control))
+        if index is not None:
+            self._hands.set("done", index, move.t)
+
+    def _contradiction(self, mark: Mark) -> str:
+        try:
+            check_mark_order([*(m for m in self._hands.marks.values() if m.kind is not mark.kind), mark])
+        except MarkOrderError as error:
+            return str(error)
+        return ""
+
+    def _set_mark(self, mark: Mark) -> None:
+        self._hands.set("marks", mark.kind, mark)
+        if mark.kind is MarkKind.CHARGE:
+            self._hands.set("marks", MarkKind.TURNING, None)
+            self._watch.forget()
+            self._rate_from_charge()
+        self._write_marks()
+
+    def _rate_from_charge(self) -> None:
+        charge = self._hands.marks.get(MarkKind.CHARGE)
+        self.trace.set_charge(charge.t if charge else None)
+
+    def _write_marks(self) -> None:
+        if self._journal is not None:
+            self._journal.marks(sorted(self._hands.marks.values(), key=lambda mark: mark.t))
+            self._journal.status({"ready": "ready", "cooling": "dropped"}.get(self.phase, "roasting"))
+        self._changed()
+
+    def _write_hands(self) -> None:
+        if self._journal is not None:
+            self._journal.moves_and_notes(self._hands.move_list(), self._hands.note_list())
+        self._changed()
+
+    def say(self, message: str) -> None:
+        """Tell something in the foot of the view."""
+        self.message = message
+        self._changed()
+
+    def _changed(self) -> None:
+        self._on_change()

@@ -1,0 +1,102 @@
+"""What the hand did in a batch, and the way back: undo gives back the last key, and never what the machine reported."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, MutableMapping
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from typing import Any
+
+from firnel.core.vocabulary import Control, Mark, MarkKind, Move, Note
+
+#: So many keys can be taken back.
+MOST_KEPT = 200
+
+
+@dataclass(frozen=True)
+class Change:
+    """One entry that a key changed: in which table, under which key, what stood there before and what stands there since."""
+
+    table: str
+    key: Any
+    before: Any
+    after: Any
+
+
+@dataclass
+class HandHistory:
+    """Marks, moves, notes and settings of a batch; only its session writes them.
+
+    What is set inside `by_hand` is one key's doing and can be taken back; what is set outside stays.
+    """
+
+    marks: dict[MarkKind, Mark] = field(default_factory=dict)
+    moves: dict[int, Move] = field(default_factory=dict)  #: by a running number
+    notes: dict[int, Note] = field(default_factory=dict)
+    done: dict[int, float] = field(default_factory=dict)  #: when planned moves were made, by their place in the plan [s]
+    otherwise: dict[int, float] = field(default_factory=dict)  #: planned moves that are to go elsewhere, by advice taken
+    held: dict[Control, float] = field(default_factory=dict)  #: how the controls stand, as far as known
+    _past: list[tuple[Change, ...]] = field(default_factory=list)
+    _open: list[Change] | None = None
+    _number: int = 0
+
+    @contextmanager
+    def by_hand(self) -> Iterator[None]:
+        """All that is set inside is the doing of one key."""
+        if self._open is not None:
+            yield  # a key within a key is still one
+            return
+        self._open = []
+        try:
+            yield
+        finally:
+            changes, self._open = tuple(self._open), None
+            if changes:
+                self._past = [*self._past[1 - MOST_KEPT :], changes]
+
+    def set(self, table: str, key: Any, value: Any) -> None:
+        """Let ``value`` stand under ``key`` of a table; None takes it away."""
+        entries = self._table(table)
+        before = entries.get(key)
+        if before == value:
+            return
+        _put(entries, key, value)
+        if self._open is not None:
+            self._open.append(Change(table, key, before, value))
+
+    def add(self, table: str, value: Move | Note) -> int:
+        """Add a move or a note; returns its number."""
+        self._number += 1
+        self.set(table, self._number, value)
+        return self._number
+
+    def undo(self) -> tuple[Change, ...]:
+        """Take the last key back, as far as nobody else has changed it since. What was undone; empty where nothing was left."""
+        if not self._past:
+            return ()
+        undone = []
+        for change in reversed(self._past.pop()):
+            entries = self._table(change.table)
+            if entries.get(change.key) == change.after:
+                _put(entries, change.key, change.before)
+                undone.append(change)
+        return tuple(undone)
+
+    def move_list(self) -> list[Move]:
+        """The moves in the order of their moments."""
+        return sorted(self.moves.values(), key=lambda move: move.t)
+
+    def note_list(self) -> list[Note]:
+        """The notes in the order of their moments."""
+        return sorted(self.notes.values(), key=lambda note: note.t)
+
+    def _table(self, name: str) -> MutableMapping[Any, Any]:
+        table: MutableMapping[Any, Any] = getattr(self, name)
+        return table
+
+
+def _put(entries: MutableMapping[Any, Any], key: Any, value: Any) -> None:
+    if value is None:
+        entries.pop(key, None)
+    else:
+        entries[key] = value
