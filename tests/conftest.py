@@ -30,6 +30,7 @@ from firnel.ui.shared.collector import Collector
 def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("FIRNEL_SETTINGS", str(tmp_path / "settings.json"))
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
 
 
 @pytest.fixture(autouse=True)

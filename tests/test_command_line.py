@@ -106,7 +106,7 @@ def test_text_for_people_has_stages_and_marks(firnel, csv):
         (("import", LOGS / "north-003.csv", "--mark", "yellow=soon"), 2, "soon"),
         (("import", LOGS / "north-003.csv", "--columns", "time=zzz"), 1, "no column 'zzz'"),
         (("simulator", "--machine", "balloon"), 1, "There is no machine kind 'balloon'"),
-        (("simulator", "--speed", "99", "--port", "0"), 1, "60 times"),
+        (("simulator", "--speed", "99", "--port", "0"), 2, "60 times"),
         (("simulator", "--plan", "/nowhere.json"), 1, "cannot be read"),
         (("nonsense",), 2, "No such command"),
     ],

@@ -10,7 +10,24 @@ from typing import TYPE_CHECKING
 import click
 
 from firnel import __version__
-from firnel.app.command_parts import CouldNotError, default_library, json_option, library_option, opened, say_json
+from firnel.app.command_parts import (
+    KG,
+    PORT,
+    ROOM_C,
+    SECONDS,
+    SPEED,
+    STEEL_C,
+    CouldNotError,
+    Figure,
+    default_library,
+    json_option,
+    library_option,
+    no_display,
+    opened,
+    say_json,
+)
+from firnel.app.ends import end_on_signals
+from firnel.app.library_commands import library
 from firnel.app.model_commands import forecast, machine, plan, simulate
 from firnel.app.roast_command import roast
 from firnel.app.start import loaded
@@ -47,24 +64,33 @@ def gui(library_at: str | None = None, device: str | None = None) -> None:
     """Open the window."""
     from firnel.app.window import run_window
 
+    if complaint := no_display():
+        raise CouldNotError(complaint)
     sys.exit(run_window(library_at or default_library(), device))
 
 
 @main.command()
-@click.option("--port", default=5020, show_default=True, help="Port on loopback; 0 picks a free one.")
+@click.option("--port", type=PORT, default=5020, show_default=True, help="Port on loopback; 0 picks a free one.")
 @click.option("--machine", "kind", default="gas-6", show_default=True, help="gas-6, gas-15 or electric-1.")
-@click.option("--speed", default=1.0, show_default=True, help="Up to 60 times the speed of life.")
-@click.option("--seed", default=1, show_default=True)
+@click.option("--speed", type=SPEED, default=1.0, show_default=True, help="Up to 60 times the speed of life.")
+@click.option("--seed", type=click.IntRange(0), default=1, show_default=True)
 @click.option("--plan", "plan_at", type=click.Path(path_type=Path), help="An automatic hand follows this plan file.")
-@click.option("--again", "again_s", type=float, help="The hand charges again so many seconds after a drop.")
-@click.option("--hand-delay", default=2.0, show_default=True, help="Reaction time of the automatic hand, seconds.")
-@click.option("--steel", "steel_c", type=float, help="Temperature of the steel at the start, degC.")
+@click.option("--again", "again_s", type=Figure(0.0, 86400.0, "s"), help="The hand charges again so many seconds after a drop.")
+@click.option(
+    "--hand-delay",
+    type=Figure(0.0, 60.0, "s"),
+    default=2.0,
+    show_default=True,
+    help="Reaction time of the automatic hand, seconds.",
+)
+@click.option("--steel", "steel_c", type=STEEL_C, help="Temperature of the steel at the start, degC.")
 @click.option("--fault", type=click.Choice(["none", "silence", "frozen", "spike", "cable", "exception"]), default="none")
 @click.option("--truth", "truth_at", type=click.Path(path_type=Path), help="Write what truly happens to this file.")
+@click.option("--with-parent", is_flag=True, hidden=True, help="End when standard input is closed.")
 @click.option("--panel/--no-panel", default=False, help="Show the control panel window.")
 def simulator(
     port: int, kind: str, speed: float, seed: int, plan_at: Path | None, again_s: float | None, hand_delay: float,
-    steel_c: float | None, fault: str, truth_at: Path | None, panel: bool,
+    steel_c: float | None, fault: str, truth_at: Path | None, with_parent: bool, panel: bool,
 ) -> None:  # fmt: skip
     """Run a simulated roaster as a Modbus TCP device."""
     from firnel.app.simulator import make_plant, read_plan, serve
@@ -73,7 +99,7 @@ def simulator(
     try:
         plan = read_plan(plan_at) if plan_at else None
         plant = make_plant(kind, speed, seed, steel_c, plan, None, again_s, truth_at, Fault[fault.upper()], hand_delay)
-        code = serve(plant, port, panel)
+        code = serve(plant, port, panel, with_parent)
     except OSError as error:
         raise CouldNotError(f"Port {port} on this computer cannot be listened on: {error.strerror}.") from error
     except ValueError as error:
@@ -94,7 +120,7 @@ def _pairs(values: tuple[str, ...], option: str) -> dict[str, str]:
 
 def _seconds(marks: dict[str, str]) -> dict[str, float]:
     try:
-        return {name: float(value) for name, value in marks.items()}
+        return {name: SECONDS.convert(value, None, None) for name, value in marks.items()}
     except ValueError as error:
         raise click.BadParameter(f"{error}", param_hint="--mark") from error
 
@@ -106,8 +132,8 @@ def _seconds(marks: dict[str, str]) -> dict[str, float]:
 @click.option("--temperature", type=click.Choice(["c", "f"]), help="Unit of the temperatures, if not as guessed.")
 @click.option("--machine", default="", help="Machine the log is from.")
 @click.option("--lot", default="", help="Lot that was roasted.")
-@click.option("--load", "load_kg", type=float, help="Green charged, kg.")
-@click.option("--room", "room_c", type=float, help="Room temperature, degC.")
+@click.option("--load", "load_kg", type=KG, help="Green charged, kg.")
+@click.option("--room", "room_c", type=ROOM_C, help="Room temperature, degC.")
 @click.option("--mark", "marks", multiple=True, metavar="NAME=SECONDS", help="A mark, in the log's own seconds.")
 @json_option
 def import_(
@@ -249,7 +275,7 @@ def _on_paper(output: Path, report: Report) -> None:
 
 
 @main.command()
-@click.option("--weight", "weight_kg", type=float, default=4.35, show_default=True, help="What it comes to, kg.")
+@click.option("--weight", "weight_kg", type=KG, default=4.35, show_default=True, help="What it comes to, kg.")
 def scale(weight_kg: float) -> None:
     """A stand-in for a scale: prints its serial port, and the weight on it until it is interrupted."""
     import time
@@ -259,12 +285,13 @@ def scale(weight_kg: float) -> None:
     stand_in = StandInScale(weight_kg)
     click.echo(stand_in.port)
     sys.stdout.flush()
+    end_on_signals()
     try:
         while True:
             time.sleep(0.5)
-    except KeyboardInterrupt:
+    finally:
         stand_in.close()
 
 
-for _command in (machine, forecast, plan, simulate, roast):
+for _command in (machine, forecast, plan, simulate, roast, library):
     main.add_command(_command)

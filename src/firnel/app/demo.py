@@ -11,12 +11,13 @@ import json
 import os
 import subprocess
 import sys
-import tempfile
 from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from firnel.app.crash import begin_log
+from firnel.app.ends import end_on_signals
 from firnel.app.start import loaded
 
 if TYPE_CHECKING:
@@ -63,9 +64,12 @@ def start_simulator(plan_at: Path, speed: float, panel: bool, *more: str) -> tup
         "7",
     ]
     command += ["--panel"] if panel else []
-    process = subprocess.Popen([*command, *more], stdout=subprocess.PIPE, text=True)
+    # It holds the other side of a pipe, and ends when that is closed: however this process ends, it does not stay behind.
+    command += ["--with-parent"]
+    process = subprocess.Popen([*command, *more], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     line = process.stdout.readline() if process.stdout else ""
     if not line:
+        process.wait(5)
         raise RuntimeError("The simulated roaster did not start.")
     port = json.loads(line)["port"]
     return process, f"modbus://127.0.0.1:{port}?map=gas-6"
@@ -88,6 +92,10 @@ def main() -> int:
     parser.add_argument("--theme", choices=["day", "night", "both"], default="day", help="themes of the walk")
     parser.add_argument("--until", choices=["painted", "ready"], help="end as soon as the window is painted, or all there")
     given = parser.parse_args()
+    if not 0.1 <= given.speed <= 60.0:
+        parser.error(f"a speed of {given.speed:g} cannot be: 0.1 to 60.")
+    begin_log()
+    end_on_signals()
     walk = given.walk
     if walk is None and os.environ.get("FIRNEL_NO_DISPLAY"):
         walk = given.folder / "pictures"
@@ -104,10 +112,11 @@ def main() -> int:
 
 def _with_window(library_at: Path, speed: float, until: str | None) -> int:
     os.environ.setdefault("FIRNEL_SETTINGS", str(library_at.with_name("settings.json").resolve()))
-    from firnel.app.window import connect_first, make_application, make_window
+    from firnel.app.window import begin_work, connect_first, make_application, make_window
     from firnel.store.library import Library
     from firnel.store.writing import LibraryError
     from firnel.ui.theme.look import Look
+    from firnel.work.desk import spill_folder
     from firnel.work.roast.session import BatchOrder
     from firnel.work.settings import load_settings
 
@@ -119,29 +128,28 @@ def _with_window(library_at: Path, speed: float, until: str | None) -> int:
         print(error, file=sys.stderr)
         return 1
     settings, _ = load_settings()
-    window = make_window(library, settings, Look(application))
+    window = make_window(library, settings, Look(application), spill_at=spill_folder())
     window.show()
     window.roast.ready.connect(loaded)
     if until is not None:
         {"painted": window.roast.painted, "ready": window.roast.ready}[until].connect(application.quit)
         return application.exec()
-    with tempfile.TemporaryDirectory() as folder:
-        plan_at = Path(folder) / "plan.json"
-        write_plan(library, PLAN, plan_at)
-        process, url = start_simulator(plan_at, speed, True, "--again", "240")
-        window.offer_unfinished()
+    begin_work(window)
+    plan_at = library_at.with_name("plan.json")
+    write_plan(library, PLAN, plan_at)
+    process, url = start_simulator(plan_at, speed, True, "--again", "240")
+    try:
         connect_first(window, url)
         if not window.notice.isVisible():
             plan = next(plan for plan in library.plans() if plan.name == PLAN)
-            machine = next(m for m in library.machines() if m.name == plan.machine)
-            lot = next(lot for lot in library.lots() if lot.name == plan.lot)
+            machine = next(m for m in library.machines() if m.id == plan.machine_id)
+            lot = next(lot for lot in library.lots() if lot.id == plan.lot_id)
             window.desk.prepare(BatchOrder(lot, machine, plan, plan.load_kg))
-        try:
-            return application.exec()
-        finally:
-            process.terminate()
-            with suppress(subprocess.TimeoutExpired):
-                process.wait(5)
+        return application.exec()
+    finally:
+        process.terminate()
+        with suppress(subprocess.TimeoutExpired):
+            process.wait(5)
 
 
 if __name__ == "__main__":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import sys
 from dataclasses import replace
 from pathlib import Path
@@ -10,7 +11,23 @@ from typing import Any
 
 import click
 
-from firnel.app.command_parts import CouldNotError, json_option, library_option, opened, say_json
+from firnel.app.command_parts import (
+    BEAN_C,
+    COLOUR,
+    KG,
+    RISE_K,
+    ROOM_C,
+    SECONDS,
+    SHARE,
+    STAGE_S,
+    STEEL_C,
+    CouldNotError,
+    Figure,
+    json_option,
+    library_option,
+    opened,
+    say_json,
+)
 from firnel.core.model.solving import plain
 from firnel.core.plan import TARGET_WORDS, Plan, Targets
 from firnel.core.plan_document import plan_from_document
@@ -74,7 +91,7 @@ def _scale(text: str, option: str) -> ControlScale:
         low, high, step, *least = (float(part) for part in parts[1:])
     except ValueError as error:
         raise click.BadParameter(f"{text!r} is not UNIT:LOW:HIGH:STEP, as in kPa:0:4:0.1", param_hint=option) from error
-    if not low < high or not 0 < step <= high - low or len(least) > 1:
+    if not (math.isfinite(low) and math.isfinite(high) and low < high and 0 < step <= high - low) or len(least) > 1:
         raise click.BadParameter(f"{text!r}: the range must rise, and the step lie inside it", param_hint=option)
     return ControlScale(parts[0], low, high, step, least=least[0] if least else 0.0)
 
@@ -86,8 +103,8 @@ def _scale(text: str, option: str) -> ControlScale:
     "--file", "from_file", type=click.Path(path_type=Path), help="A machine document, as machine show --json writes it."
 )
 @click.option("--heat", type=click.Choice(["gas", "electric"]), help="Source of heat.")
-@click.option("--load", "stated_kg", type=float, help="Load stated by the maker, kg.")
-@click.option("--useful", "useful_kg", type=float, help="Useful load, kg (three quarters of the stated one if not told).")
+@click.option("--load", "stated_kg", type=KG, help="Load stated by the maker, kg.")
+@click.option("--useful", "useful_kg", type=KG, help="Useful load, kg (three quarters of the stated one if not told).")
 @click.option("--gas", help="Gauge or heater dial: UNIT:LOW:HIGH:STEP, as in kPa:0:4:0.1")
 @click.option("--airflow", help="The same for airflow, as in %:0:100:5")
 @click.option("--drum", help="The same for the drum, as in rpm:30:80:1")
@@ -179,9 +196,9 @@ def _batch_or_file(library: Library, reference: str) -> BatchRecord:
 
 @click.command()
 @click.argument("batch")
-@click.option("--at", "at", type=float, required=True, help="Seconds from charge.")
+@click.option("--at", "at", type=SECONDS, required=True, help="Seconds from charge.")
 @click.option("--machine", "name", help="The machine, if the batch does not say.")
-@click.option("--load", "load_kg", type=float, help="Green charged, kg, if the batch does not say.")
+@click.option("--load", "load_kg", type=KG, help="Green charged, kg, if the batch does not say.")
 @library_option
 @json_option
 def forecast(batch: str, at: float, name: str | None, load_kg: float | None, library_at: str | None, as_json: bool) -> None:
@@ -209,8 +226,8 @@ def forecast(batch: str, at: float, name: str | None, load_kg: float | None, lib
 @click.command()
 @click.option("--machine", "name", required=True)
 @click.option("--plan", "plan_at", type=click.Path(path_type=Path), required=True, help="A plan document.")
-@click.option("--soak-steel", "steel_c", type=float, help="Steel at charge, degC; what is usual if not told.")
-@click.option("--room", "room_c", type=float, default=22.0, show_default=True)
+@click.option("--soak-steel", "steel_c", type=STEEL_C, help="Steel at charge, degC; what is usual if not told.")
+@click.option("--room", "room_c", type=ROOM_C, default=22.0, show_default=True)
 @click.option("--csv", "csv_at", type=click.Path(path_type=Path), help="Write the curve to this file.")
 @library_option
 @json_option
@@ -264,21 +281,27 @@ def plan() -> None:
 
 @plan.command("solve")
 @click.option("--machine", "name", required=True)
-@click.option("--load", "load_kg", type=float, required=True, help="Green to be charged, kg.")
+@click.option("--load", "load_kg", type=KG, required=True, help="Green to be charged, kg.")
 @click.option("--lot", "lot_name", default="", help="Lot, for its handling and its marks.")
-@click.option("--charge", "charge_c", type=float, help="Charge temperature, degC; found where it is not told.")
-@click.option("--drying", "drying_s", type=float, help="Seconds from charge to yellow.")
-@click.option("--browning", "browning_s", type=float, help="Seconds from yellow to first crack.")
-@click.option("--development", "development_s", type=float, help="Seconds from first crack to drop.")
-@click.option("--drop", "drop_c", type=float, help="Bean reading at drop, degC.")
-@click.option("--rise", "rise_c", type=float, help="Rise of the bean reading from first crack to drop, K.")
-@click.option("--total", "total_s", type=float, help="Seconds from charge to drop.")
-@click.option("--ratio", type=float, help="Development over total, 0 to 1.")
-@click.option("--loss", type=float, help="Weight loss, 0 to 1.")
-@click.option("--colour", type=float, help="Colour index.")
+@click.option("--charge", "charge_c", type=BEAN_C, help="Charge temperature, degC; found where it is not told.")
+@click.option("--drying", "drying_s", type=STAGE_S, help="Seconds from charge to yellow.")
+@click.option("--browning", "browning_s", type=STAGE_S, help="Seconds from yellow to first crack.")
+@click.option("--development", "development_s", type=STAGE_S, help="Seconds from first crack to drop.")
+@click.option("--drop", "drop_c", type=BEAN_C, help="Bean reading at drop, degC.")
+@click.option("--rise", "rise_c", type=RISE_K, help="Rise of the bean reading from first crack to drop, K.")
+@click.option("--total", "total_s", type=STAGE_S, help="Seconds from charge to drop.")
+@click.option("--ratio", type=SHARE, help="Development over total, 0 to 1.")
+@click.option("--loss", type=SHARE, help="Weight loss, 0 to 1.")
+@click.option("--colour", type=COLOUR, help="Colour index.")
 @click.option("--wins", type=click.Choice(list(TARGET_WORDS)), default="development_s", help="What holds if two disagree.")
-@click.option("--room", "room_c", type=float, default=22.0, show_default=True, help="Of the room, degC.")
-@click.option("--drum", "drum_c", type=float, default=0.0, help="How much hotter than usual the steel is at charge, K.")
+@click.option("--room", "room_c", type=ROOM_C, default=22.0, show_default=True, help="Of the room, degC.")
+@click.option(
+    "--drum",
+    "drum_c",
+    type=Figure(-200.0, 100.0, "K"),
+    default=0.0,
+    help="How much hotter than usual the steel is at charge, K.",
+)
 @click.option(
     "--approach", type=click.Choice(["falling", "air-led", "soak-push", "times"]), default="falling", show_default=True
 )

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import queue
-import signal
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -12,11 +11,12 @@ from typing import Any
 
 import click
 
-from firnel.app.command_parts import CouldNotError, json_option, library_option, opened, say_json
+from firnel.app.command_parts import PATIENCE_S, CouldNotError, json_option, library_option, opened, say_json
+from firnel.app.ends import EndedError, end_on_signals
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_from_document
 from firnel.core.vocabulary import Lot, Machine, MarkKind
-from firnel.work.desk import AddressError, Desk, machine_of_kind
+from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus, machine_kinds, machine_of_kind, spill_folder
 from firnel.work.review.records import Library, show_document
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.session import BatchOrder
@@ -30,14 +30,17 @@ AFTER_DROP_S = 20.0
 @click.option("--device", "url", required=True, help="Where the readings come from, as modbus://HOST:PORT?map=KIND.")
 @click.option("--plan", "plan_at", type=click.Path(path_type=Path), required=True, help="Plan document.")
 @click.option("--follow", is_flag=True, help="Print each mark, cue, advice and warning as it comes, as JSON lines.")
-@click.option("--timeout", "most_s", type=float, default=3600.0, show_default=True, help="Give up after this many seconds.")
+@click.option(
+    "--timeout", "most_s", type=PATIENCE_S, default=3600.0, show_default=True, help="Give up after this many seconds."
+)
 @library_option
 @json_option
 def roast(url: str, plan_at: Path, follow: bool, most_s: float, library_at: str | None, as_json: bool) -> None:
     """Record one batch without a window. The readings come from the device; Firnel reads and tells, it commands nothing."""
     plan = _plan_from(plan_at)
     with opened(library_at) as library:
-        key = _roasted(library, url, plan, follow, most_s)
+        batch = _Batch(library, url, plan, follow)
+        key = batch.roasted(most_s)
         if as_json:
             say_json(show_document(library.batch(key)))
         elif not follow:
@@ -63,51 +66,105 @@ def _machine_of(library: Library, plan: Plan, url: str) -> Machine:
     if known is not None:
         return known
     kind = url.partition("map=")[2].partition("&")[0] or "gas-6"
+    if kind not in machine_kinds():
+        raise CouldNotError(f"There is no machine {plan.machine!r} in this library: add it first (firnel machine add).")
     return library.save_machine(machine_of_kind(plan.machine or kind, kind))
 
 
-def _roasted(library: Library, url: str, plan: Plan, follow: bool, most_s: float) -> int:
-    """Record until the beans have dropped; the key of the batch."""
-    calls: queue.Queue[Callable[[], None]] = queue.Queue()
-    desk = Desk(library, Settings(), calls.put)
-    session, machine = desk.session, _machine_of(library, plan, url)
-    kept = next((known for known in library.plans() if known.name == plan.name), None)
-    lot = next((known for known in library.lots() if known.name == plan.lot), Lot(plan.lot) if plan.lot else None)
-    lot = library.save_lot(lot) if lot is not None and lot.id is None else lot
+class _Batch:
+    """One batch from its preparation to its end.
 
-    def tell(document: dict[str, Any]) -> None:
-        if follow:
+    Parameters
+    ----------
+    library, url, plan : what is roasted, from which device, into which library.
+    follow : whether each event is printed.
+    """
+
+    def __init__(self, library: Library, url: str, plan: Plan, follow: bool) -> None:
+        self._calls: queue.Queue[Callable[[], None]] = queue.Queue()
+        self._desk = Desk(library, Settings(), self._calls.put, spill_at=spill_folder())
+        self._follow, self._link = follow, LinkState.OFF
+        self._trouble: str | None = None
+        for sentence in self._desk.recover():
+            click.echo(sentence, err=True)
+        machine = _machine_of(library, plan, url)
+        kept = next((known for known in library.plans() if known.name == plan.name), None)
+        lot = next((known for known in library.lots() if known.name == plan.lot), Lot(plan.lot) if plan.lot else None)
+        lot = library.save_lot(lot) if lot is not None and lot.id is None else lot
+        self._desk.listen(on_link=self._on_link)
+        try:
+            self._desk.connect(url, machine)
+        except AddressError as error:
+            raise CouldNotError(str(error)) from error
+        session = self._desk.session
+        if session.message:
+            click.echo(session.message, err=True)
+        session.prepare(BatchOrder(lot, machine, plan if kept is None else _as_kept(plan, kept), plan.load_kg))
+        self._watch = Headless(session, self._tell)
+
+    def _tell(self, document: dict[str, Any]) -> None:
+        if not self._follow:
+            return
+        try:
             click.echo(json.dumps(document, ensure_ascii=False))
+        except BrokenPipeError:
+            self._follow = False  # nobody listens any more; the batch is recorded all the same
 
-    try:
-        desk.connect(url, machine)
-    except AddressError as error:
-        raise CouldNotError(str(error)) from error
-    session.prepare(BatchOrder(lot, machine, plan if kept is None else _as_kept(plan, kept), plan.load_kg))
-    key, watch, begun = session.batch_id, Headless(session, tell), session.now()
-    signal.signal(signal.SIGTERM, signal.default_int_handler)
-    try:
-        while session.now() - begun < most_s and not _finished(session.now(), watch, desk):
-            try:
-                calls.get(timeout=0.5)()
-            except queue.Empty:
-                continue
-            watch.look()
-    except KeyboardInterrupt:
-        click.echo("Stopped; what was recorded is kept.", err=True)
-    finally:
-        desk.disconnect()
+    def _on_link(self, status: LinkStatus) -> None:
+        if status.state is not self._link:
+            self._link = status.state
+            self._tell({"event": "link", "state": status.state.value, "text": status.sentence})
+
+    def _tell_trouble(self) -> None:
+        trouble = self._desk.session.trouble
+        if trouble != self._trouble:
+            if trouble is None or self._trouble is None:
+                click.echo(trouble or "The library takes everything again.", err=True)
+                self._tell({"event": "trouble", "text": trouble})
+            self._trouble = trouble
+
+    def roasted(self, most_s: float) -> int:
+        """Record until the beans have dropped; the key of the batch.
+
+        Raises
+        ------
+        CouldNotError : if it never came to its drop, or not all of it is in the library.
+        """
+        session = self._desk.session
+        begun, stopped = session.now(), False
+        end_on_signals()
+        try:
+            while session.now() - begun < most_s and not self._finished():
+                try:
+                    self._calls.get(timeout=0.5)()
+                except queue.Empty:
+                    continue
+                self._watch.look()
+                self._tell_trouble()
+        except EndedError:
+            stopped = True
+        self._desk.disconnect()
         session.close()
-    if key is None or not watch.dropped:
-        raise CouldNotError("The batch never came to its drop; what was recorded is kept.")
-    return key
+        self._drain()
+        key, left = session.last_id, session.leave()
+        if left:
+            raise CouldNotError(left)
+        if stopped:
+            raise CouldNotError("Stopped; what was recorded is kept.")
+        if key is None or not self._watch.dropped:
+            raise CouldNotError("The batch never came to its drop; what was recorded is kept.")
+        return key
+
+    def _drain(self) -> None:
+        while not self._calls.empty():
+            self._calls.get()()
+
+    def _finished(self) -> bool:
+        session = self._desk.session
+        drop = session.marks.get(MarkKind.DROP)
+        return drop is not None and session.now() - drop.t > AFTER_DROP_S
 
 
 def _as_kept(plan: Plan, kept: Plan) -> Plan:
     """The plan as in the file, known by the one that is kept under its name."""
-    return replace(plan, id=kept.id, version=kept.version)
-
-
-def _finished(now: float, watch: Headless, desk: Desk) -> bool:
-    drop = desk.session.marks.get(MarkKind.DROP)
-    return watch.dropped and drop is not None and now - drop.t > AFTER_DROP_S
+    return replace(plan, id=kept.id, version=kept.version, lot_id=kept.lot_id, machine_id=kept.machine_id)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import signal
 import sys
 import threading
 from dataclasses import replace
@@ -11,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
+from firnel.app.ends import end_on_signals, end_with_parent, wake_qt_on_signals
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_from_document
 from firnel.core.vocabulary import Control
@@ -71,18 +71,19 @@ def read_plan(path: Path) -> Plan:
         raise ValueError(f"{path.name} is not JSON: {error}.") from error
 
 
-def serve(plant: Plant, port: int, panel: bool) -> int:
-    """Run until the process is told to stop. The port is printed when clients can connect."""
+def serve(plant: Plant, port: int, panel: bool, with_parent: bool = False) -> int:
+    """Run until the process is told to stop, or its parent is gone. The port is printed when clients can connect."""
     server = SimulatorServer(plant, port)
     server.start()
     kind = plant.roaster.kind
     print(json.dumps({"port": server.port, "machine": kind.name, "speed": plant.speed}), flush=True)
     try:
         if panel:
-            return _with_panel(plant, kind.name, kind.title)
+            return _with_panel(plant, kind.name, kind.title, with_parent)
         done = threading.Event()
-        for number in (signal.SIGINT, signal.SIGTERM):
-            signal.signal(number, lambda *_: done.set())
+        end_on_signals(done.set)
+        if with_parent:
+            end_with_parent(done.set)
         while not done.wait(0.5):
             pass
         return 0
@@ -90,10 +91,10 @@ def serve(plant: Plant, port: int, panel: bool) -> int:
         server.stop()
 
 
-def _with_panel(plant: Plant, kind: str, title: str) -> int:
-    from PyQt6.QtCore import QTimer
+def _with_panel(plant: Plant, kind: str, title: str, with_parent: bool) -> int:
     from PyQt6.QtWidgets import QApplication
 
+    from firnel.ui.shared.background import Hop
     from firnel.ui.shared.collector import Collector
     from firnel.ui.simulator_panel import SimulatorPanel
     from firnel.ui.theme.look import Look
@@ -110,9 +111,9 @@ def _with_panel(plant: Plant, kind: str, title: str) -> int:
     )
     window.resize(460, 420)
     window.show()
-    for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, lambda *_: application.quit())
-    wake = QTimer()  # lets Python see its signals while Qt waits
-    wake.timeout.connect(lambda: None)
-    wake.start(200)
+    end_on_signals(application.quit)
+    wake_qt_on_signals(window)
+    if with_parent:
+        hop = Hop()
+        end_with_parent(lambda: hop.post(application.quit))
     return application.exec()

@@ -4,6 +4,10 @@ Looking for it costs a tenth of the start-up time. Once everything is there, `lo
 """
 
 import gc
+import sys
+from functools import partial
+
+from firnel.app.crash import CrashHook, begin_log
 
 #: Of glibc's malloc.h.
 M_ARENA_MAX = -8
@@ -12,6 +16,8 @@ M_ARENA_MAX = -8
 def main() -> None:
     """The command line, and with it the window."""
     gc.disable()
+    begin_log()
+    CrashHook(partial(print, file=sys.stderr)).install()
     from firnel.app.commands import main as commands
 
     commands()

@@ -2,25 +2,30 @@
 
 from __future__ import annotations
 
+import logging
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import partial
 from pathlib import Path
 
+from PyQt6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
+from firnel.app.crash import CrashHook
+from firnel.app.ends import end_on_signals, wake_qt_on_signals
 from firnel.app.start import few_arenas, loaded
 from firnel.core.vocabulary import Machine
 from firnel.devices.clock import Clock
 from firnel.store.copies import copy_files
 from firnel.store.library import Library
 from firnel.store.writing import LibraryError
-from firnel.ui.main_window import Hop, MainWindow
-from firnel.ui.shared.background import Background
+from firnel.ui.main_window import MainWindow
+from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.collector import Collector
 from firnel.ui.theme.look import Look
-from firnel.work.desk import AddressError, Desk
+from firnel.work.desk import AddressError, Desk, spill_folder
+from firnel.work.library_care import look_after_a_crash
 from firnel.work.settings import Settings, load_settings, save_settings
 
 
@@ -49,7 +54,7 @@ def make_window(
     hop = Hop()
     ahead = Background(hop, print)  # each of its jobs says for itself where it failed
     desk = Desk(library, settings, hop.post, partial(ahead.run, "forecast"), clock, spill_at)
-    window = MainWindow(desk, look, keep)
+    window = MainWindow(desk, look, keep, hop)
     hop.setParent(window)
     return window
 
@@ -63,14 +68,43 @@ def run_window(library_at: str | Path, device: str | None = None) -> int:
     library = _open(library_at)
     if library is None:
         return 1
-    window = make_window(library, settings, look)
+    window = make_window(library, settings, look, spill_at=spill_folder())
     window.show()
     window.roast.ready.connect(loaded)
-    window.offer_unfinished()
-    if complaint:
-        window.desk.session.say(complaint)
+    begin_work(window, (complaint,) if complaint else ())
     connect_first(window, device)
     return application.exec()
+
+
+def begin_work(window: MainWindow, complaints: Sequence[str] = ()) -> None:
+    """What every window begins with: what was left is found again, errors are told, ends are clean, copies are kept."""
+    hook = CrashHook(partial(_tell_later, window))
+    hook.install()
+    qInstallMessageHandler(_log_qt)
+    end_on_signals(window.end)
+    wake_qt_on_signals(window)
+    said = list(complaints)
+    try:
+        said += window.desk.recover()
+    except LibraryError as error:
+        said.append(str(error))
+    if wrong := look_after_a_crash(window.desk.library):
+        said.append(wrong)
+    window.offer_unfinished()
+    window.keep_copies()
+    if said:
+        window.desk.session.say(" ".join(said))
+
+
+def _tell_later(window: MainWindow, sentence: str) -> None:
+    """From whatever thread an error came up on."""
+    window.hop.post(partial(window.tell, sentence))
+
+
+def _log_qt(kind: QtMsgType, _context: QMessageLogContext, message: str | None) -> None:
+    """Qt's own messages go into the log."""
+    levels = {QtMsgType.QtDebugMsg: logging.DEBUG, QtMsgType.QtInfoMsg: logging.INFO, QtMsgType.QtWarningMsg: logging.WARNING}
+    logging.getLogger("firnel.qt").log(levels.get(kind, logging.ERROR), "%s", message)
 
 
 def connect_first(window: MainWindow, device: str | None) -> None:

@@ -444,15 +444,22 @@ class Library:
 
     def unowned_batches(self, now: datetime) -> list[BatchLine]:
         """Batches that were being recorded when the Firnel that did so ended. Those that one still records are left out."""
+        return self._by_owner(now, owned=False)
+
+    def busy_batches(self, now: datetime) -> list[BatchLine]:
+        """Batches that some Firnel records at present."""
+        return self._by_owner(now, owned=True)
+
+    def _by_owner(self, now: datetime, owned: bool) -> list[BatchLine]:
         lines = self.batch_lines(BatchFilter(statuses=("ready", "roasting")))
         query = select(batches.c.id, batches.c.owner, batches.c.seen_at).where(batches.c.id.in_([line.id for line in lines]))
         with self.engine.connect() as connection:
-            owned = {
+            at_work = {
                 key
                 for key, text, seen_at in connection.execute(query)
                 if (owner := Owner.read(text)) is not None and owner.alive(seen_at, now.timestamp())
             }
-        return [line for line in lines if line.id not in owned]
+        return [line for line in lines if (line.id in at_work) == owned]
 
     def take_over(self, key: int, owner: Owner, now: datetime) -> bool:
         """Become the one who writes a batch; False if somebody else does, who is at work."""

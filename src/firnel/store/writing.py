@@ -59,8 +59,9 @@ def make_engine(url: str) -> Engine:
     LibraryError : if the address is none, or its driver is missing.
     """
     path = library_path(url)
+    more: dict[str, Any] = {} if path is not None else {"connect_args": {"connect_timeout": CONNECT_S}}
     try:
-        engine = create_engine(url) if path is not None else create_engine(url, connect_args={"connect_timeout": CONNECT_S})
+        engine = create_engine(url, hide_parameters=True, **more)
     except (ArgumentError, ImportError) as error:
         raise LibraryError(f"The library {shown(url)} cannot be opened: {error}.") from error
     if path is not None:

@@ -2,25 +2,30 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
 from firnel.ui.roast.view import ROAST_KEYS, RoastView
-from firnel.ui.shared.background import Background
+from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette, Entry
 from firnel.ui.shared.frame import STATIONS, NowLine, Rail
 from firnel.ui.shared.sheets import KeySheet, Notice, SettingsDialog
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk, LinkStatus
+from firnel.work.library_care import copy_of_today
 from firnel.work.review.records import BatchFilter, LibraryError
 from firnel.work.roast.cue import cue_of
 from firnel.work.settings import Settings
+
+#: How often it is looked whether the day's copy of the library is there. [ms]
+COPY_EVERY_MS = 3_600_000
 
 WINDOW_KEYS = (
     *((f"F{number}", name) for number, (name, _) in enumerate(STATIONS, start=1)),
@@ -34,23 +39,6 @@ WINDOW_KEYS = (
 )
 
 
-class Hop(QObject):
-    """Brings calls from other threads to the GUI thread."""
-
-    _called = pyqtSignal(object)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._called.connect(self._run, type=Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]  # stubs lack type=
-
-    def post(self, function: Callable[[], None]) -> None:
-        """Run ``function`` soon on the GUI thread; safe from any thread."""
-        self._called.emit(function)
-
-    def _run(self, function: Callable[[], None]) -> None:
-        function()
-
-
 class MainWindow(QMainWindow):
     """Shows one desk.
 
@@ -59,10 +47,13 @@ class MainWindow(QMainWindow):
     desk : what the views work on.
     look : the theme.
     on_settings : keeps changed settings.
+    hop : brings calls from other threads over to the window's.
     """
 
-    def __init__(self, desk: Desk, look: Look, on_settings: Callable[[Settings], None]) -> None:
+    def __init__(self, desk: Desk, look: Look, on_settings: Callable[[Settings], None], hop: Hop) -> None:
         super().__init__()
+        self.hop = hop
+        self._leaving = False
         self.desk, self._look, self._on_settings = desk, look, on_settings
         self.setWindowTitle("Firnel")
         self.resize(1280, 800)
@@ -75,6 +66,7 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self.palette_sheet = CommandPalette(self, self._entries, self._find_batches)
         self._unfinished: int | None = None
+        self._aside = Background(self, desk.session.say)
         desk.listen(self._on_change, self._on_link)
         self.rail.chosen.connect(self.show_station)
         self.rail.find_wanted.connect(self.palette_sheet.open)
@@ -332,17 +324,40 @@ class MainWindow(QMainWindow):
         """Show every key."""
         KeySheet((("While roasting", ROAST_KEYS), ("Everywhere", WINDOW_KEYS)), self).open()
 
+    def tell(self, sentence: str) -> None:
+        """Tell something that must not be overlooked, above the view; nothing waits for it."""
+        self.notice.tell(sentence)
+
+    def keep_copies(self) -> None:
+        """Keep a copy of the library each day, now and while the window stays open."""
+        library, today = self.desk.library, self.desk.clock.wall()
+        self._aside.run("copy", lambda: copy_of_today(library, today), lambda _: None)
+        QTimer.singleShot(COPY_EVERY_MS, self.keep_copies)
+
+    def end(self) -> None:
+        """The process was asked to end: leave without asking back, with all written."""
+        self._leaving = True
+        self.close()
+        application = QApplication.instance()
+        if application is not None:
+            application.quit()
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Leave, with everything written."""
-        if self.desk.session.roasting and not self._really():
+        if self.desk.session.roasting and not self._leaving and not self._really():
             if event is not None:
                 event.ignore()
             return
+        for window in self.findChildren(QMainWindow):
+            window.close()  # a practice is thrown away
         for background in self.findChildren(Background):
             background.finish()
         self._tick.stop()
         if left := self.desk.shut_down():
-            QMessageBox.warning(self, "Firnel", left)
+            if self._leaving:
+                print(left, file=sys.stderr)
+            else:
+                QMessageBox.warning(self, "Firnel", left)
         super().closeEvent(event)
 
     def _really(self) -> bool:

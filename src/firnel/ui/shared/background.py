@@ -8,9 +8,27 @@ from functools import partial
 from threading import Event
 from typing import Any
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QObject, QRunnable, Qt, QThreadPool, pyqtSignal
+from PyQt6.sip import isdeleted
 
 log = logging.getLogger(__name__)
+
+
+class Hop(QObject):
+    """Brings calls from other threads to the GUI thread."""
+
+    _called = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._called.connect(self._run, type=Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]  # stubs lack type=
+
+    def post(self, function: Callable[[], None]) -> None:
+        """Run ``function`` soon on the GUI thread; safe from any thread."""
+        self._called.emit(function)
+
+    def _run(self, function: Callable[[], None]) -> None:
+        function()
 
 
 class _Carrier(QObject):
@@ -32,10 +50,16 @@ class _Work(QRunnable):
         try:
             result = self._function()
         except Exception as error:
-            log.debug("background work failed", exc_info=True)
-            self._carrier.failed.emit(error)
+            log.info("background work failed", exc_info=True)
+            self._hand_over(self._carrier.failed, error)
             return
-        self._carrier.done.emit(result)
+        self._hand_over(self._carrier.done, result)
+
+    def _hand_over(self, signal: Any, value: Any) -> None:
+        try:
+            signal.emit(value)
+        except RuntimeError:
+            log.debug("nobody waits for this any more")  # the window that asked is gone
 
 
 class Background(QObject):
@@ -61,12 +85,12 @@ class Background(QObject):
         self._newest[name] = carrier
 
         def done(result: Any) -> None:
-            if self._newest.get(name) is carrier:
+            if self._newest.get(name) is carrier and not _gone(on_done):
                 on_done(result)
             carrier.deleteLater()
 
         def failed(error: Exception) -> None:
-            if self._newest.get(name) is carrier:
+            if self._newest.get(name) is carrier and not _gone(on_done):
                 (on_error or self._on_error)(str(error))
             carrier.deleteLater()
 
@@ -104,3 +128,9 @@ class Background(QObject):
         for cancelled in self._cancels:
             cancelled.set()
         self._pool.waitForDone(5000)
+
+
+def _gone(callback: Callable[..., Any]) -> bool:
+    """Whether the widget that is to be told has been deleted meanwhile."""
+    owner = getattr(callback, "__self__", None)
+    return isinstance(owner, QObject) and isdeleted(owner)

@@ -130,6 +130,7 @@ class Notice(QFrame):
         row.setContentsMargins(16, 8, 12, 8)
         self._words = label("", "heading", wrap=True)
         self._yes, self._no = button("", primary=True), button("")
+        self._asking = False
         row.addWidget(self._words, 1)
         row.addWidget(self._no)
         row.addWidget(self._yes)
@@ -139,6 +140,8 @@ class Notice(QFrame):
 
     def ask(self, sentence: str, yes: str, no: str) -> None:
         """Show the question."""
+        self._asking = True
+        self._no.show()
         self._words.setText(sentence)
         for widget, text in ((self._yes, yes), (self._no, no)):
             widget.setText(text)
@@ -146,9 +149,22 @@ class Notice(QFrame):
         self.show()
         self._yes.setFocus(Qt.FocusReason.OtherFocusReason)
 
+    def tell(self, sentence: str) -> None:
+        """Show a sentence that asks nothing; while a question stands it follows that."""
+        if self._asking and self.isVisible():
+            self._words.setText(f"{self._words.text()} {sentence}")
+            return
+        self._asking = False
+        self._words.setText(sentence)
+        self._yes.setText("Understood")
+        self._yes.setAccessibleName("Understood")
+        self._no.hide()
+        self.show()
+
     def _on_yes(self) -> None:
         self.hide()
-        self.answered.emit(True)
+        if self._asking:
+            self.answered.emit(True)
 
     def _on_no(self) -> None:
         self.hide()

@@ -21,7 +21,7 @@ from firnel.core.vocabulary import BatchRecord, Control, Found, Mark, MarkKind
 from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_wishes, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import BatchFilter, BatchLine, Library, NotInLibraryError, PageEnd
-from firnel.store.writing import LibraryError
+from firnel.store.writing import LibraryError, refusal
 from firnel.work.machines.imported import keep_machine
 
 __all__ = [
@@ -29,6 +29,15 @@ __all__ = [
     "LibraryError", "NotInLibraryError", "PageEnd", "export_text", "import_file", "read_file", "sheet_of", "show_document",
     "with_mark",
 ]  # fmt: skip
+
+
+def refusal_of(error: BaseException | None) -> str:
+    """What a library that refuses has to say, as a sentence; empty where the error is another one."""
+    from sqlalchemy.exc import DBAPIError
+
+    if isinstance(error, LibraryError):
+        return str(error)
+    return (refusal(error, "the library") or "") if isinstance(error, DBAPIError) else ""
 
 
 @dataclass(frozen=True)

@@ -71,6 +71,7 @@ class RoastSession(HandKeys):
     ) -> None:
         super().__init__(clock, on_change)
         self.library, self._post, self._spill = library, post, spill
+        self._last_id: int | None = None
         self._shelved: list[Journal] = []  # of batches that are done with, while the library still refuses them
 
     # Beginning and ending
@@ -144,10 +145,19 @@ class RoastSession(HandKeys):
         """Wait until what has come in is in the library; False if that takes too long."""
         return self._journal is None or self._journal.flush()
 
+    @property
+    def last_id(self) -> int | None:
+        """Id of the batch that runs, or ran last; None where the library has none of it."""
+        return self._journal.key if self._journal is not None else self._last_id
+
     def _shelve(self) -> bool:
         """The batch is done with: its journal writes on until all is in the library."""
         journal, self._journal = self._journal, None
-        if journal is None or journal.close(PATIENCE_S):
+        if journal is None:
+            return True
+        written = journal.close(PATIENCE_S)
+        self._last_id = journal.key
+        if written:
             return True
         self._shelved = [*(one for one in self._shelved if one.waits), journal]
         return False

@@ -1,0 +1,65 @@
+"""Ends are clean: Ctrl-C, a request to end and a closed terminal all lead through the same door, with all written."""
+
+from __future__ import annotations
+
+import signal
+import socket
+import sys
+from collections.abc import Callable
+from types import FrameType
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from PyQt6.QtCore import QObject
+
+SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+
+
+class EndedError(SystemExit):
+    """The process was asked to end: what is open is closed on the way out."""
+
+
+def end_on_signals(end: Callable[[], object] | None = None) -> None:
+    """Call ``end`` when the process is asked to end; leave through every ``finally`` where it is None. A second one insists."""
+
+    def asked(number: int, _frame: FrameType | None) -> None:
+        for again in SIGNALS:
+            signal.signal(again, signal.SIG_DFL)
+        if end is None:
+            raise EndedError(128 + number)
+        end()
+
+    for number in SIGNALS:
+        signal.signal(number, asked)
+
+
+def wake_qt_on_signals(parent: QObject) -> None:
+    """Let Python see its signals at once though Qt is waiting for events."""
+    from PyQt6.QtCore import QSocketNotifier
+    from PyQt6.sip import voidptr
+
+    ours, theirs = socket.socketpair()
+    for end in (ours, theirs):
+        end.setblocking(False)
+    signal.set_wakeup_fd(theirs.fileno(), warn_on_full_buffer=False)
+    notifier = QSocketNotifier(voidptr(ours.fileno()), QSocketNotifier.Type.Read, parent)
+    notifier.activated.connect(lambda: ours.recv(64))
+
+    def gone() -> None:
+        signal.set_wakeup_fd(-1)
+        ours.close()
+        theirs.close()
+
+    parent.destroyed.connect(gone)
+
+
+def end_with_parent(end: Callable[[], object]) -> None:
+    """Call ``end`` once the process that started this one is gone: it holds the other side of our standard input."""
+    import threading
+
+    def wait() -> None:
+        while sys.stdin.buffer.read(4096):
+            continue
+        end()
+
+    threading.Thread(target=wait, name="parent", daemon=True).start()
