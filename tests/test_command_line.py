@@ -53,7 +53,7 @@ def test_a_log_is_taken_in_and_shown_with_the_keys_of_the_contract(firnel):
     # tests/logs/batches.csv: charge 0, yellow 285, first crack 519, drop 621 s.
     assert shown["stages"] == {"drying": 285.0, "browning": 234.0, "development": 102.0, "total": 621.0,
                                "development_ratio": pytest.approx(102 / 621)}  # fmt: skip
-    assert set(shown["ror"]) == {"t", "c_per_min", "sd", "live_c_per_min"}
+    assert set(shown["ror"]) == {"t", "c_per_min", "sd", "live_t", "live_c_per_min"}
     assert len(shown["ror"]["t"]) == len(shown["ror"]["c_per_min"])
     assert shown["loss"] is None
     for event in shown["events"]:

@@ -13,7 +13,7 @@ from firnel.core.vocabulary import Control, Machine, Probe
 from firnel.store.machine_book import LogEntry
 from firnel.work.desk import machine_of_kind
 from firnel.work.machines.care import care_sheet, measure_step, note_done, note_probe_check, note_seasoning
-from firnel.work.machines.files import duplicate, machine_from_file, machine_to_text
+from firnel.work.machines.files import duplicate, machine_to_text, read_machine_file
 
 NOW = datetime(2026, 11, 20, 10, tzinfo=UTC)
 MACHINE = replace(machine_of_kind("Drum Six", "gas-6"), tray_litres=19.0, altitude_m=1500.0)
@@ -187,7 +187,7 @@ def test_a_machine_comes_back_from_its_document_and_leaves_its_address_at_home(l
     path = tmp_path / "drum.json"
     path.write_text(machine_to_text(full), encoding="utf-8")
     assert "10.0.0.2" not in path.read_text()
-    assert machine_from_file(path) == replace(full, id=None, device_url="")
+    assert read_machine_file(path) == replace(full, id=None, device_url="")
 
 
 @pytest.mark.parametrize(
@@ -204,9 +204,9 @@ def test_what_is_no_machine_is_refused_in_words(tmp_path, text, words):
     path = tmp_path / "m.json"
     path.write_text(text)
     with pytest.raises(ValueError, match=words):
-        machine_from_file(path)
+        read_machine_file(path)
     with pytest.raises(ValueError, match="cannot be read"):
-        machine_from_file(tmp_path / "none.json")
+        read_machine_file(tmp_path / "none.json")
 
 
 def test_a_duplicate_takes_the_next_free_name(machine):

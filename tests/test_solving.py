@@ -335,12 +335,12 @@ def test_the_ruler_is_moved_by_keys_and_by_the_mouse_and_solves_when_let_go(qtbo
     before = ruler.seconds
     with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
         qtbot.keyClick(ruler, Qt.Key.Key_Right)
-    assert plans.editor._draft.plan.targets.drying_s == pytest.approx(before[0] + 5.0, abs=2.5)
-    assert plans.editor._draft.plan.targets.drying_s % 5.0 == 0.0
+    assert plans.editor.bench.plan.targets.drying_s == pytest.approx(before[0] + 5.0, abs=2.5)
+    assert plans.editor.bench.plan.targets.drying_s % 5.0 == 0.0
     qtbot.keyClick(ruler, Qt.Key.Key_Down)
     with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
         qtbot.keyClick(ruler, Qt.Key.Key_Left)
-    assert plans.editor._draft.plan.targets.browning_s == pytest.approx(before[1] - 5.0, abs=4.5)
+    assert plans.editor.bench.plan.targets.browning_s == pytest.approx(before[1] - 5.0, abs=4.5)
     end = int(ruler._ends()[2])
     qtbot.mousePress(ruler, Qt.MouseButton.LeftButton, pos=QPoint(end, 30))
     qtbot.mouseMove(ruler, QPoint(end + 40, 30))
@@ -394,7 +394,7 @@ def test_a_move_is_held_turned_added_deleted_and_all_of_it_undone(qtbot, plans):
     with solving(qtbot, plans):
         press(qtbot, plans, "New plan")
     editor = plans.editor
-    begun = editor._draft.plan
+    begun = editor.bench.plan
     with solving(qtbot, plans) as caught:
         qtbot.keyClick(editor.moves, Qt.Key.Key_H)
     assert caught.args[0].plan.moves[editor.moves.rows[0].index].held
@@ -421,10 +421,10 @@ def test_a_move_is_held_turned_added_deleted_and_all_of_it_undone(qtbot, plans):
     assert caught.args[0].plan.moves[-1].to == 0.0 or any(m.to == 0.0 for m in caught.args[0].plan.moves)
     for _ in range(7):
         press(qtbot, plans, "Undo")
-    assert not editor._draft.can_undo
-    assert editor._draft.plan.moves == begun.moves
+    assert not editor.bench.draft.can_undo
+    assert editor.bench.plan.moves == begun.moves
     press(qtbot, plans, "Redo")
-    assert editor._draft.plan.moves[editor.moves.rows[0].index].held
+    assert editor.bench.plan.moves[editor.moves.rows[0].index].held
 
 
 def test_the_curve_follows_the_hand_that_drags(qtbot, plans):
@@ -435,7 +435,7 @@ def test_the_curve_follows_the_hand_that_drags(qtbot, plans):
     qtbot.mousePress(ruler, Qt.MouseButton.LeftButton, pos=QPoint(end, 30))
     with qtbot.waitSignal(plans.editor.sketched, timeout=5_000) as caught:
         qtbot.mouseMove(ruler, QPoint(end + 30, 30))
-    assert caught.args[0].plan.targets.browning_s > plans.editor._draft.plan.targets.browning_s
+    assert caught.args[0].plan.targets.browning_s > plans.editor.bench.plan.targets.browning_s
     with solving(qtbot, plans):
         qtbot.mouseRelease(ruler, Qt.MouseButton.LeftButton, pos=QPoint(end + 30, 30))
 
@@ -446,7 +446,7 @@ def test_what_changed_why_and_what_was_roasted_by_it_is_kept(qtbot, plans, libra
     plans.refresh()
     with solving(qtbot, plans):
         press(qtbot, plans, "Change")
-    assert plans.editor._draft.plan.moves == kept.moves, "opening a plan changes nothing in it"
+    assert plans.editor.bench.plan.moves == kept.moves, "opening a plan changes nothing in it"
     with solving(qtbot, plans):
         type_into(qtbot, plans, "Development", "2:00")
     entry(plans, "Why it was changed").setText("a little green")

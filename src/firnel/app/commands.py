@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -31,9 +31,11 @@ from firnel.app.library_commands import library
 from firnel.app.model_commands import forecast, machine, plan, simulate
 from firnel.app.roast_command import roast
 from firnel.app.start import loaded
+from firnel.core.stages import MarkOrderError
 from firnel.core.units import clock
 from firnel.work.review.records import (
     BatchFilter,
+    ImportRefusedError,
     ImportWishes,
     Library,
     export_text,
@@ -93,11 +95,12 @@ def simulator(
     steel_c: float | None, fault: str, truth_at: Path | None, with_parent: bool, panel: bool,
 ) -> None:  # fmt: skip
     """Run a simulated roaster as a Modbus TCP device."""
-    from firnel.app.simulator import make_plant, read_plan, serve
+    from firnel.app.simulator import make_plant, serve
     from firnel.devices.simulator.plant import Fault
+    from firnel.work.plan.files import read_plan_file
 
     try:
-        plan = read_plan(plan_at) if plan_at else None
+        plan = read_plan_file(plan_at) if plan_at else None
         plant = make_plant(kind, speed, seed, steel_c, plan, None, again_s, truth_at, Fault[fault.upper()], hand_delay)
         code = serve(plant, port, panel, with_parent)
     except OSError as error:
@@ -135,26 +138,37 @@ def _seconds(marks: dict[str, str]) -> dict[str, float]:
 @click.option("--load", "load_kg", type=KG, help="Green charged, kg.")
 @click.option("--room", "room_c", type=ROOM_C, help="Room temperature, degC.")
 @click.option("--mark", "marks", multiple=True, metavar="NAME=SECONDS", help="A mark, in the log's own seconds.")
+@click.option("--again", is_flag=True, help="Take in a log once more that the library has already.")
 @json_option
 def import_(
     files: tuple[Path, ...], library_at: str | None, columns: tuple[str, ...], temperature: str | None, machine: str,
-    lot: str, load_kg: float | None, room_c: float | None, marks: tuple[str, ...], as_json: bool,
+    lot: str, load_kg: float | None, room_c: float | None, marks: tuple[str, ...], again: bool, as_json: bool,
 ) -> None:  # fmt: skip
-    """Take in roast logs: CSV, or batches that Firnel has exported as JSON."""
+    """Take in roast logs: CSV, or batches that Firnel has exported as JSON. Each file is taken in whole, or not at all."""
     wishes = ImportWishes(
         _pairs(columns, "--columns"), temperature, machine, lot, load_kg, room_c, _seconds(_pairs(marks, "--mark"))
     )  # fmt: skip
-    taken = []
+    taken: list[dict[str, Any]] = []
+    refused: list[dict[str, str]] = []
     with opened(library_at) as library:
         for path in files:
-            key, imported = import_file(library, path, wishes)
+            try:
+                key, imported = import_file(library, path, wishes, again)
+            except (ImportRefusedError, MarkOrderError) as error:
+                refused.append({"file": str(path), "why": str(error)})
+                click.echo(str(error), err=True)
+                continue
             label = library.batch(key).label
             click.echo(f"{path.name}: {'; '.join(imported.said)}.", err=True)
             taken.append({"id": key, "label": label, "file": str(path), "said": list(imported.said)})
             if not as_json:
                 click.echo(f"Batch {label} from {path.name}")
     if as_json:
-        say_json({"imported": taken})
+        say_json({"imported": taken, "refused": refused})
+    if refused:
+        if len(files) > 1:
+            click.echo(f"{len(taken)} of {len(files)} files were taken in.", err=True)
+        sys.exit(1)
 
 
 @main.command()

@@ -30,12 +30,12 @@ from firnel.app.command_parts import (
 )
 from firnel.core.model.solving import plain
 from firnel.core.plan import TARGET_WORDS, Plan, Targets
-from firnel.core.plan_document import plan_from_document
 from firnel.core.units import clock
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine
-from firnel.work.machines.files import machine_from_file, machine_to_text
+from firnel.work.machines.files import machine_to_text, read_machine_file
 from firnel.work.machines.forecasting import forecast_document, forecast_record, simulate_document, simulate_plan
 from firnel.work.machines.knowledge import fit_document, fit_machine, model_of, trust_words
+from firnel.work.plan.files import read_plan_file
 from firnel.work.review.records import ImportWishes, Library, NotInLibraryError, read_file
 
 
@@ -138,7 +138,7 @@ def _new_machine(
     if kind is not None and from_file is not None:
         raise click.UsageError("--kind and --file are two ways to say the same: use one.")
     if from_file is not None:
-        made = replace(machine_from_file(from_file), name=name)
+        made = replace(read_machine_file(from_file), name=name)
     elif kind is not None:
         if kind not in machine_kinds():
             raise click.BadParameter(f"{kind!r} is not one of {', '.join(machine_kinds())}", param_hint="--kind")
@@ -237,7 +237,7 @@ def simulate(
     """Run a plan on a machine's fitted model."""
     with opened(library_at) as library:
         found = library.machine(name)
-        roast = simulate_plan(library, found, _read_plan(plan_at), steel_c, room_c)
+        roast = simulate_plan(library, found, read_plan_file(plan_at), steel_c, room_c)
     document = simulate_document(roast)
     if csv_at is not None:
         _write_curve(document, csv_at)
@@ -248,17 +248,6 @@ def simulate(
         if mark is not None:
             click.echo(f"  {kind.replace('_', ' '):<16}{clock(mark['t']):>7}  {mark['bean']:.1f} °C")
     click.echo(f"  loss {100 * roast.loss:.1f} %, colour {roast.colour:.0f}")
-
-
-def _read_plan(path: Path) -> Plan:
-    try:
-        return plan_from_document(json.loads(path.read_text(encoding="utf-8")))
-    except OSError as error:
-        raise CouldNotError(f"{path} cannot be read: {error.strerror}.") from error
-    except json.JSONDecodeError as error:
-        raise CouldNotError(f"{path} is no JSON: {error}.") from error
-    except UnicodeDecodeError as error:
-        raise CouldNotError(f"{path} is no text.") from error
 
 
 def _write_curve(document: dict[str, Any], path: Path) -> None:
@@ -319,6 +308,11 @@ def plan_solve(
 
     with opened(library_at) as library:
         found = library.machine(name)
+        if lot_name and not any(lot.name == lot_name for lot in library.lots()):
+            there = ", ".join(lot.name for lot in library.lots()) or "no lots yet"
+            raise CouldNotError(f"No lot is called {lot_name!r}; the library has {there}.")
+        if load_kg > found.stated_load_kg > 0:
+            raise CouldNotError(f"A load of {load_kg:g} kg is more than {found.name} takes ({found.stated_load_kg:g} kg).")
         asked = Targets(**targets)
         if reference is not None:
             from_batch, of_lot = targets_of_batch(library, reference)

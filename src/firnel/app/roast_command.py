@@ -14,9 +14,9 @@ import click
 from firnel.app.command_parts import PATIENCE_S, CouldNotError, json_option, library_option, opened, say_json
 from firnel.app.ends import EndedError, end_on_signals
 from firnel.core.plan import Plan
-from firnel.core.plan_document import plan_from_document
 from firnel.core.vocabulary import Lot, Machine, MarkKind
 from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus, machine_kinds, machine_of_kind, spill_folder
+from firnel.work.plan.files import read_plan_file
 from firnel.work.review.records import Library, show_document
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.session import BatchOrder
@@ -37,27 +37,14 @@ AFTER_DROP_S = 20.0
 @json_option
 def roast(url: str, plan_at: Path, follow: bool, most_s: float, library_at: str | None, as_json: bool) -> None:
     """Record one batch without a window. The readings come from the device; Firnel reads and tells, it commands nothing."""
-    plan = _plan_from(plan_at)
     with opened(library_at) as library:
+        plan = read_plan_file(plan_at)
         batch = _Batch(library, url, plan, follow)
         key = batch.roasted(most_s)
         if as_json:
             say_json(show_document(library.batch(key)))
         elif not follow:
             click.echo(f"Batch {library.batch(key).label} is recorded.")
-
-
-def _plan_from(path: Path) -> Plan:
-    try:
-        document = json.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise CouldNotError(f"{path} cannot be read: {error.strerror}.") from error
-    except ValueError as error:
-        raise CouldNotError(f"{path} is no JSON document: {error}.") from error
-    try:
-        return plan_from_document(document)
-    except ValueError as error:
-        raise CouldNotError(str(error)) from error
 
 
 def _machine_of(library: Library, plan: Plan, url: str) -> Machine:

@@ -12,7 +12,6 @@ import numpy as np
 
 from firnel.app.ends import end_on_signals, end_with_parent, wake_qt_on_signals
 from firnel.core.plan import Plan
-from firnel.core.plan_document import plan_from_document
 from firnel.core.vocabulary import Control
 from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
 from firnel.devices.simulator.kinds import KINDS
@@ -54,21 +53,6 @@ def make_plant(
     plant = Plant(roaster, speed, hand, load, truth)
     plant.fault = fault
     return plant
-
-
-def read_plan(path: Path) -> Plan:
-    """A plan from a JSON file.
-
-    Raises
-    ------
-    ValueError : if the file is no plan; the message names the entry.
-    """
-    try:
-        return plan_from_document(json.loads(path.read_text(encoding="utf-8")))
-    except OSError as error:
-        raise ValueError(f"{path} cannot be read: {error.strerror}.") from error
-    except (UnicodeDecodeError, json.JSONDecodeError) as error:
-        raise ValueError(f"{path.name} is not JSON: {error}.") from error
 
 
 def serve(plant: Plant, port: int, panel: bool, with_parent: bool = False) -> int:

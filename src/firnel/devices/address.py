@@ -33,7 +33,10 @@ def open_source(url: str, clock: Clock) -> ReadingSource:
         query = {key: values[-1] for key, values in parse_qs(parts.query).items()}
         if parts.scheme == "modbus" and parts.hostname:
             register_map = find_map(query.get("map", "gas-6"))
-            return ModbusSource(parts.hostname, parts.port or 502, register_map, clock, int(query.get("unit", "1")))
+            unit = int(query.get("unit", "1"))
+            if not 0 <= unit <= 255:
+                raise ValueError(f"there is no Modbus unit {unit}: 0 to 255.")
+            return ModbusSource(parts.hostname, 502 if parts.port is None else parts.port, register_map, clock, unit)
         if parts.scheme == "serial" and parts.path:
             return SerialSource(
                 parts.path,

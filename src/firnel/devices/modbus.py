@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 import logging
-import threading
+import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from firnel.core.vocabulary import Quality
+from firnel.core.vocabulary import Control, Quality
 from firnel.devices.clock import Clock
-from firnel.devices.reading import LinkState, LinkStatus, OnReading, OnStatus, QualityWatch, Reading
+from firnel.devices.reading import LinkState, Reading
 from firnel.devices.register_map import Register, RegisterMap
+from firnel.devices.source import LinkBrokenError, ThreadedSource
 
 if TYPE_CHECKING:
     from pymodbus.client import ModbusTcpClient
 
-#: Pauses between attempts to connect; the last one is kept. [s]
-PAUSES = (0.5, 1.0, 2.0, 4.0, 8.0)
 #: The shortest pause between two questions, however fast the machine's clock runs. [s]
 LEAST_POLL = 0.02
+#: A machine that tells its speed runs so many times as fast as life. [-]
+SLOWEST, FASTEST = 0.1, 60.0
 
 
 class MachineAnswerError(Exception):
@@ -34,7 +35,7 @@ class _Block:
     count: int
 
 
-class ModbusSource:
+class ModbusSource(ThreadedSource):
     """Polls the registers of a map and hands up readings stamped at their arrival.
 
     Parameters
@@ -49,71 +50,40 @@ class ModbusSource:
     def __init__(
         self, host: str, port: int, register_map: RegisterMap, clock: Clock, unit_id: int = 1, timeout: float = 1.5
     ) -> None:
-        self.title = f"{register_map.title} at {host}:{port}"
-        self._host, self._port, self._map, self._clock = host, port, register_map, clock
+        super().__init__(f"{register_map.title} at {host}:{port}", clock, "modbus")
+        self._host, self._port, self._map = host, port, register_map
         self._unit_id, self._timeout = unit_id, timeout
         self._blocks = _blocks([*register_map.registers.values(), *filter(None, [register_map.clock_speed])])
-        self._stop = threading.Event()
-        self._thread: threading.Thread | None = None
-        self._watch = QualityWatch()
 
-    def start(self, on_reading: OnReading, on_status: OnStatus) -> None:
-        """Begin to read in a thread of its own."""
-        self._stop.clear()
-        self._thread = threading.Thread(target=self._run, args=(on_reading, on_status), name="modbus", daemon=True)
-        self._thread.start()
-
-    def stop(self) -> None:
-        """End; returns when the thread is gone."""
-        self._stop.set()
-        if self._thread is not None:
-            self._thread.join()
-            self._thread = None
-
-    def _run(self, on_reading: OnReading, on_status: OnStatus) -> None:
+    def _read_on(self) -> None:
         from pymodbus.client import ModbusTcpClient
 
-        # The library logs whole packets at each time-out; what matters is told by on_status.
+        # The library logs whole packets at each time-out; what matters is told by the link's state.
         logging.getLogger("pymodbus").setLevel(logging.CRITICAL)
-        failures = 0
-        while not self._stop.is_set():
-            on_status(LinkStatus(LinkState.CONNECTING, f"Connecting to {self.title}."))
-            client = ModbusTcpClient(self._host, port=self._port, timeout=self._timeout, retries=0, reconnect_delay=0)
-            try:
-                if client.connect():
-                    failures = 0
-                    self._poll(client, on_reading, on_status)
-                else:
-                    what = "Nobody listens" if failures == 0 else "Still nobody listens"
-                    on_status(
-                        LinkStatus(LinkState.LOST, f"{what} at {self._host}:{self._port}. Is the machine on and the cable in?")
-                    )
-            finally:
-                client.close()
-            pause = PAUSES[min(failures, len(PAUSES) - 1)]
-            failures += 1
-            self._stop.wait(pause)
+        self._tell(LinkState.CONNECTING, f"Connecting to {self.title}.", again=self._failures == 0)
+        client = ModbusTcpClient(self._host, port=self._port, timeout=self._timeout, retries=0, reconnect_delay=0)
+        try:
+            if not client.connect():
+                what = "Nobody listens" if self._failures == 0 else "Still nobody listens"
+                raise LinkBrokenError(f"{what} at {self._host}:{self._port}. Is the machine on and the cable in?")
+            self._poll(client)
+        finally:
+            client.close()
 
-    def _poll(self, client: ModbusTcpClient, on_reading: OnReading, on_status: OnStatus) -> None:
+    def _poll(self, client: ModbusTcpClient) -> None:
         """Ask until told to stop or until the link breaks."""
         from pymodbus.exceptions import ModbusException
 
-        live = False
-        while not self._stop.is_set():
+        while not self.stopped:
             try:
                 reading = self._ask(client)
             except MachineAnswerError as error:
-                live = False
-                on_status(LinkStatus(LinkState.SILENT, f"{self.title} answers, but not with readings: {error}."))
+                self._tell(LinkState.SILENT, f"{self.title} answers, but not with readings: {error}.")
                 self._stop.wait(1.0)
                 continue
-            except (ModbusException, OSError):
-                on_status(LinkStatus(LinkState.LOST, f"The link to {self.title} broke. Firnel tries again; the batch goes on."))
-                return
-            if not live:
-                live = True
-                on_status(LinkStatus(LinkState.LIVE, f"Reading {self.title}."))
-            on_reading(reading)
+            except (ModbusException, OSError) as error:
+                raise LinkBrokenError(f"The link to {self.title} broke. Firnel tries again; the batch goes on.") from error
+            self._hand_up(reading)
             self._stop.wait(max(self._map.poll_s / self._clock.rate, LEAST_POLL))
 
     def _ask(self, client: ModbusTcpClient) -> Reading:
@@ -124,21 +94,37 @@ class ModbusSource:
             if answer.isError():
                 code = getattr(answer, "exception_code", None)
                 raise MachineAnswerError(f"Modbus exception {code} for {block.table} registers from {block.address}")
-            for offset, word in enumerate(answer.registers):
-                words[block.table, block.address + offset] = word
+            registers = list(getattr(answer, "registers", ()))
+            if len(registers) < block.count:
+                raise MachineAnswerError(
+                    f"it sent {len(registers)} of {block.count} {block.table} registers from {block.address}"
+                )
+            for offset in range(block.count):
+                words[block.table, block.address + offset] = registers[offset]
         if self._map.clock_speed is not None:
             speed = self._decode(words, self._map.clock_speed)
-            if speed > 0 and speed != self._clock.rate:
+            # A machine says 0 or nonsense where it knows no speed: only a simulated one runs faster than life.
+            if speed is not None and SLOWEST <= speed <= FASTEST and speed != self._clock.rate:
                 self._clock.set_rate(speed)
-        values = {field: self._decode(words, register) for field, register in self._map.registers.items()}
-        for probe in ("bean", "air"):
-            if probe in values:
-                values[probe] = self._map.celsius(probe, values[probe])
-        return self._watch.judge(Reading(time=self._clock.now(), quality=Quality.GOOD, **values))
+        values = {field: self._plausible(field, self._decode(words, at)) for field, at in self._map.registers.items()}
+        return Reading(time=self._clock.now(), quality=Quality.GOOD, **values)
 
-    def _decode(self, words: dict[tuple[str, int], int], register: Register) -> float:
+    def _plausible(self, field: str, value: float | None) -> float | None:
+        """A probe in degC, or a setting that its scale knows; None for what is no figure at all."""
+        if value is None:
+            return None
+        if field in ("bean", "air"):
+            return self._map.celsius(field, value)
+        scale = self._map.controls.get(Control(field))
+        if scale is None:
+            return value
+        beyond = 0.5 * (scale.high - scale.low)
+        return value if scale.low - beyond <= value <= scale.high + beyond else None
+
+    def _decode(self, words: dict[tuple[str, int], int], register: Register) -> float | None:
         raw = [words[register.table, register.address + offset] for offset in range(register.width)]
-        return round(register.decode(raw, self._map.word_order), 6)
+        value = register.decode(raw, self._map.word_order)
+        return round(value, 6) if math.isfinite(value) else None
 
 
 def _blocks(registers: list[Register], bridge: int = 8) -> list[_Block]:

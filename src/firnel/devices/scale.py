@@ -10,6 +10,8 @@ import time
 #: A weight with its unit; decimal point or comma. What a scale prints before and after it does not matter.
 PATTERN = re.compile(r"([+-]?\s*\d+(?:[.,]\d+)?)\s*(kg|g|lb)\b", re.IGNORECASE)
 KG = {"kg": 1.0, "g": 0.001, "lb": 0.45359237}
+#: No scale prints a longer line than this; one that sends no end of line is read all the same. [bytes]
+LONGEST_LINE = 96
 #: The weight stands when so many lines agree within this much of it, or this much. [share], [kg]
 AGREE, WITHIN, WITHIN_KG = 3, 0.0005, 0.001
 
@@ -46,13 +48,13 @@ def read_weight(port: str, baud: int = 9600, patience_s: float = 6.0) -> float:
     try:
         with serial.Serial(port, baud, timeout=0.3) as line:
             while time.monotonic() < deadline:
-                weight = weight_in(line.readline().decode("ascii", "replace"))
+                weight = weight_in(line.read_until(b"\n", size=LONGEST_LINE).decode("ascii", "replace"))
                 if weight is None:
                     continue
                 last = [*last[1 - AGREE :], weight]
                 if len(last) == AGREE and max(last) - min(last) <= max(WITHIN * abs(weight), WITHIN_KG):
                     return weight
-    except (serial.SerialException, OSError) as error:
+    except (serial.SerialException, OSError, ValueError, OverflowError) as error:
         raise ScaleError(f"The scale on {port} cannot be read: {error}.") from error
     if not last:
         raise ScaleError(f"The scale on {port} prints no weight: is it set to send, and to this speed?")

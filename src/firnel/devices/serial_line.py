@@ -3,17 +3,25 @@
 from __future__ import annotations
 
 import re
-import threading
+from typing import TYPE_CHECKING
 
 from firnel.devices.clock import Clock
-from firnel.devices.modbus import PAUSES
-from firnel.devices.reading import LinkState, LinkStatus, OnReading, OnStatus, QualityWatch, Reading
+from firnel.devices.reading import LinkState, Reading
+from firnel.devices.source import LinkBrokenError, ThreadedSource
+
+if TYPE_CHECKING:
+    import serial
+
+#: Speeds of a line. [baud]
+SLOWEST_BAUD, FASTEST_BAUD = 300, 4_000_000
+#: No thermometer prints a longer line than this. [bytes]
+LONGEST_LINE = 512
 
 #: One or two numbers on a line: the bean probe, then the air probe. Decimal point or comma.
 DEFAULT_PATTERN = r"(?P<bean>-?\d+(?:[.,]\d+)?)(?:[\s;,\t]+(?P<air>-?\d+(?:[.,]\d+)?))?"
 
 
-class SerialSource:
+class SerialSource(ThreadedSource):
     """Reads lines from a serial port and finds the readings in them by a pattern.
 
     Parameters
@@ -38,72 +46,56 @@ class SerialSource:
             raise ValueError(f"the pattern {pattern!r} is no regular expression: {error}.") from error
         if "bean" not in self._pattern.groupindex:
             raise ValueError(f"the pattern {pattern!r} needs a group called bean.")
-        self.title = f"thermometer on {port}"
-        self._port, self._clock, self._baud, self._fahrenheit = port, clock, baud, fahrenheit
-        self._stop = threading.Event()
-        self._thread: threading.Thread | None = None
-        self._watch = QualityWatch()
-
-    def start(self, on_reading: OnReading, on_status: OnStatus) -> None:
-        """Begin to read in a thread of its own."""
-        self._stop.clear()
-        self._thread = threading.Thread(target=self._run, args=(on_reading, on_status), name="serial", daemon=True)
-        self._thread.start()
-
-    def stop(self) -> None:
-        """End; returns when the thread is gone."""
-        self._stop.set()
-        if self._thread is not None:
-            self._thread.join()
-            self._thread = None
+        if not SLOWEST_BAUD <= baud <= FASTEST_BAUD:
+            raise ValueError(f"a line of {baud} baud cannot be: {SLOWEST_BAUD} to {FASTEST_BAUD}.")
+        super().__init__(f"thermometer on {port}", clock, "serial")
+        self._port, self._baud, self._fahrenheit = port, baud, fahrenheit
 
     def parse(self, line: str) -> Reading | None:
         """The reading on a line, stamped now; None where there is none."""
         found = self._pattern.search(line)
         if found is None:
             return None
-        values = {
-            name: self._celsius(float(text.replace(",", ".")))
-            for name, text in found.groupdict().items()
-            if text is not None and name in ("bean", "air")
-        }
-        if "bean" not in values:
+        values = {name: self._celsius(found.groupdict().get(name)) for name in ("bean", "air")}
+        if values["bean"] is None:
             return None
-        return self._watch.judge(Reading(time=self._clock.now(), bean=values["bean"], air=values.get("air")))
+        return Reading(time=self._clock.now(), bean=values["bean"], air=values["air"])
 
-    def _celsius(self, value: float) -> float:
+    def _celsius(self, text: str | None) -> float | None:
+        """The figure in degC; None where there is none, as where a pattern of one's own finds words."""
+        try:
+            value = float((text or "").replace(",", "."))
+        except ValueError:
+            return None
         return (value - 32.0) / 1.8 if self._fahrenheit else value
 
-    def _run(self, on_reading: OnReading, on_status: OnStatus) -> None:
+    def _read_on(self) -> None:
         import serial
 
-        failures = 0
-        while not self._stop.is_set():
-            try:
-                with serial.Serial(self._port, self._baud, timeout=0.2) as line:
-                    failures = 0
-                    self._listen(line, on_reading, on_status)
-            except (serial.SerialException, OSError) as error:
-                on_status(LinkStatus(LinkState.LOST, f"The {self.title} cannot be read: {error.strerror or error}."))
-            self._stop.wait(PAUSES[min(failures, len(PAUSES) - 1)])
-            failures += 1
+        try:
+            with serial.Serial(self._port, self._baud, timeout=0.2, exclusive=True) as line:
+                self._tell(LinkState.CONNECTING, f"The {self.title} is open; waiting for its first line.", again=True)
+                self._listen(line)
+        except (serial.SerialException, OSError) as error:
+            raise LinkBrokenError(f"The {self.title} cannot be read: {error.strerror or error}.") from error
 
-    def _listen(self, line: object, on_reading: OnReading, on_status: OnStatus) -> None:
-        on_status(LinkStatus(LinkState.CONNECTING, f"The {self.title} is open; waiting for its first line."))
-        state = LinkState.CONNECTING
+    def _listen(self, line: serial.Serial) -> None:
         pending = b""
-        while not self._stop.is_set():
-            pending += line.read_until(b"\n")  # type: ignore[attr-defined]  # pyserial has no common protocol type
-            if not pending.endswith(b"\n"):
-                continue  # the time-out came in mid-line: keep what there is
-            text, pending = pending.decode("ascii", "replace").strip(), b""
-            reading = self.parse(text)
-            if reading is None:
-                if text and state is not LinkState.SILENT:
-                    state = LinkState.SILENT
-                    on_status(LinkStatus(state, f"The {self.title} prints {text[:40]!r}, in which there is no reading."))
-                continue
-            if state is not LinkState.LIVE:
-                state = LinkState.LIVE
-                on_status(LinkStatus(state, f"Reading the {self.title}."))
-            on_reading(reading)
+        while not self.stopped:
+            pending += line.read(max(1, min(line.in_waiting, LONGEST_LINE)))
+            *lines, pending = re.split(rb"[\r\n]+", pending)
+            for raw in lines:
+                self._take_line(raw[:LONGEST_LINE].decode("ascii", "replace").strip())
+            if len(pending) > LONGEST_LINE:
+                self._tell(LinkState.SILENT, f"The {self.title} prints without an end of line: is it set to this speed?")
+                pending = b""
+            self._look_whether_silent()
+
+    def _take_line(self, text: str) -> None:
+        reading = self.parse(text)
+        if reading is not None:
+            self._hand_up(reading)
+        elif text and self._state is not LinkState.LIVE:
+            self._tell(LinkState.SILENT, f"The {self.title} prints {text[:40]!r}, in which there is no reading.")
+        elif text:
+            self._look_whether_silent()

@@ -2,84 +2,96 @@
 
 from __future__ import annotations
 
-import json
 import math
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import Field
 
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Mark, MarkKind, Move, Note, Trace
+from firnel.exchange.documents import (
+    AirC,
+    BeanC,
+    Colour,
+    Finite,
+    Kg,
+    Label,
+    Name,
+    Part,
+    RoomC,
+    Seconds,
+    Words,
+    checked,
+    read_json,
+)
 from firnel.exchange.errors import ImportRefusedError
 
-Series = list[float | None]
+Series = list[Finite | None]
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-
-
-class MarkPart(_Part):
+class MarkPart(Part):
     """A milestone."""
 
     kind: MarkKind
-    t: float = Field(description="seconds from charge")
-    bean: float | None = Field(None, description="bean probe, degrees Celsius")
+    t: Seconds = Field(description="seconds from charge")
+    bean: BeanC | None = Field(None, description="bean probe, degrees Celsius")
     found: Found = Found.GIVEN
 
 
-class MovePart(_Part):
+class MovePart(Part):
     """A change of one control."""
 
     control: Control
-    t: float = Field(description="seconds from charge")
-    to: float = Field(description="new setting on the machine's own scale")
+    t: Seconds = Field(description="seconds from charge")
+    to: Finite = Field(description="new setting on the machine's own scale")
     found: Found = Found.GIVEN
 
 
-class NotePart(_Part):
+class NotePart(Part):
     """A word from the trier, or a remark."""
 
-    t: float
-    kind: str
-    text: str
+    t: Seconds
+    kind: Annotated[Name, Field(max_length=30)]
+    text: Words
 
 
-class ReadingsPart(_Part):
+class ReadingsPart(Part):
     """The readings as columns of equal length; null where a value was not read."""
 
-    t: list[float] = Field(description="seconds from charge")
-    bean: Series = Field(description="degrees Celsius")
-    air: Series = Field(description="degrees Celsius")
+    t: list[Seconds] = Field(description="seconds from charge")
+    bean: list[BeanC | None] = Field(description="degrees Celsius")
+    air: list[AirC | None] = Field(description="degrees Celsius")
     gas: Series
     airflow: Series
     drum: Series
     quality: list[int] = Field(description="bits: 1 spike, 2 frozen, 4 out of range, 8 keyed in by hand")
 
 
-class BatchDocument(_Part):
+class BatchDocument(Part):
     """A Firnel batch."""
 
     format: Literal["firnel-batch"] = "firnel-batch"
     version: Literal[1] = 1
-    label: str
+    label: Label
     started: datetime
-    charge_log_t: float = Field(0.0, description="seconds from the start of the record to the charge")
-    lot: str = ""
-    machine: str = ""
-    plan: str = ""
-    status: str = "done"
-    load_kg: float | None = None
-    roasted_kg: float | None = None
-    colour_whole: float | None = None
-    colour_ground: float | None = None
-    room_c: float | None = None
-    remark: str = ""
-    marks: list[MarkPart] = []
-    moves: list[MovePart] = []
-    notes: list[NotePart] = []
+    charge_log_t: Seconds = Field(0.0, description="seconds from the start of the record to the charge")
+    lot: Name = ""
+    machine: Name = ""
+    plan: Name = ""
+    status: Literal["ready", "roasting", "dropped", "done", "discarded"] = "done"
+    load_kg: Kg | None = None
+    roasted_kg: Kg | None = None
+    colour_whole: Colour | None = None
+    colour_ground: Colour | None = None
+    room_c: RoomC | None = None
+    remark: Words = ""
+    operator: Annotated[Name, Field(max_length=80)] = ""
+    left_out: Words = Field("", description="why it is left out of charts and fits; empty where it counts")
+    marks: list[MarkPart] = Field([], max_length=20)
+    moves: list[MovePart] = Field([], max_length=20_000)
+    notes: list[NotePart] = Field([], max_length=20_000)
     readings: ReadingsPart
 
 
@@ -107,6 +119,8 @@ def batch_to_document(record: BatchRecord) -> BatchDocument:
         colour_ground=record.colour_ground,
         room_c=record.room_c,
         remark=record.remark,
+        operator=record.operator,
+        left_out=record.left_out,
         marks=[MarkPart(kind=m.kind, t=m.t - zero, bean=m.bean, found=m.found) for m in record.marks],
         moves=[MovePart(control=m.control, t=m.t - zero, to=m.to, found=m.found) for m in record.moves],
         notes=[NotePart(t=note.t - zero, kind=note.kind, text=note.text) for note in record.notes],
@@ -136,6 +150,12 @@ def document_to_batch(document: BatchDocument) -> BatchRecord:
     t = np.array(columns.t, float) + zero
     if t.size and not (np.diff(t) > 0).all():
         raise ImportRefusedError(f"Batch {document.label}: the times of its readings do not go forward.")
+    if document.load_kg is not None and document.roasted_kg is not None and document.roasted_kg >= document.load_kg:
+        raise ImportRefusedError(
+            f"Batch {document.label}: {document.roasted_kg:g} kg roasted of {document.load_kg:g} kg green cannot be."
+        )
+    if not 1990 <= document.started.year <= 2200:
+        raise ImportRefusedError(f"Batch {document.label}: it was begun in the year {document.started.year}?")
     trace = Trace(
         t, _array(columns.bean), _array(columns.air), _array(columns.gas), _array(columns.airflow), _array(columns.drum),
         np.array(columns.quality, np.int64),
@@ -156,7 +176,10 @@ def document_to_batch(document: BatchDocument) -> BatchRecord:
         room_c=document.room_c,
         plan=document.plan,
         remark=document.remark,
-        status=document.status,
+        operator=document.operator,
+        left_out=document.left_out,
+        # Nobody records it here: one that was on its way when it was written is as far as it came.
+        status={"ready": "discarded", "roasting": "dropped"}.get(document.status, document.status),
     )
 
 
@@ -167,18 +190,7 @@ def read_batch_document(path: Path) -> BatchRecord:
     ------
     ImportRefusedError : if the file is no Firnel batch; the message names the first entry that is wrong.
     """
-    try:
-        raw = json.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise ImportRefusedError(f"{path} cannot be read: {error.strerror}.") from error
-    except (UnicodeDecodeError, json.JSONDecodeError) as error:
-        raise ImportRefusedError(f"{path.name} is not JSON: {error}.") from error
-    try:
-        return document_to_batch(BatchDocument.model_validate(raw))
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "the document"
-        raise ImportRefusedError(f"{path.name} is no Firnel batch: {where}: {first['msg']}.") from error
+    return document_to_batch(checked(BatchDocument, read_json(path), f"{path.name} is no Firnel batch"))
 
 
 def series(values: FloatArray, digits: int = 9) -> Series:

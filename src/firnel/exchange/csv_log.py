@@ -23,6 +23,10 @@ from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Mark
 from firnel.exchange.errors import ImportRefusedError
 
 MOST_BYTES, MOST_ROWS = 64_000_000, 400_000
+#: A log is no longer than a day, and no bean probe of a roast reads more or less than this. [s], [degC]
+MOST_S, BEAN_C, AIR_C = 86_400.0, (-30.0, 400.0), (-30.0, 700.0)
+#: Settings beyond this are none, on whatever scale.
+MOST_SETTING = 1e5
 FIELDS = ("time", "bean", "air", "gas", "airflow", "drum")
 
 #: Words by which a column is known, most telling first. The order of the fields matters: airflow before air.
@@ -101,8 +105,13 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
     if dropped:
         said.append(f"{dropped} lines whose time does not go forward were left out")
     t = t[keep]
+    if float(t[-1] - t[0]) > MOST_S:
+        raise ImportRefusedError(
+            f"{path.name} runs over {(t[-1] - t[0]) / 3600.0:.0f} hours; a roast log is at most a day long."
+        )
     numbers = {name: values[keep] for name, values in numbers.items()}
     _to_celsius(numbers, header, columns, wishes.temperature, said)
+    _leave_out_absurd(numbers, path.name, said)
     blank = np.full(t.size, np.nan)
     trace = Trace.from_columns((t, *(numbers.get(name, blank) for name in FIELDS[1:])), np.zeros(t.size, np.int64))
     if np.isfinite(trace.bean).sum() < 10:
@@ -224,7 +233,10 @@ def _rows(text: str, name: str) -> tuple[list[list[str]], str, str]:
     if not any(delimiter in line for line in sample):
         raise ImportRefusedError(f"{name} has only one column; a log needs at least time and bean temperature.")
     decimal = "," if delimiter != "," and any(re.search(r"\d,\d", line) for line in sample) else "."
-    return list(csv.reader(lines, delimiter=delimiter)), delimiter, decimal
+    try:
+        return list(csv.reader(lines, delimiter=delimiter)), delimiter, decimal
+    except csv.Error as error:
+        raise ImportRefusedError(f"{name} is no table that can be read: {error}.") from error
 
 
 def _split_header(rows: list[list[str]]) -> tuple[list[str], list[list[str]]]:
@@ -337,10 +349,24 @@ def _to_celsius(
         for probe in ("bean", "air"):
             if probe in numbers:
                 numbers[probe] = (numbers[probe] - 32.0) / 1.8
-    for probe in ("bean", "air"):
-        if probe in numbers:
-            values = numbers[probe]
-            values[(values < -30.0) | (values > 700.0)] = np.nan
+
+
+def _leave_out_absurd(numbers: dict[str, FloatArray], name: str, said: list[str]) -> None:
+    """Figures that nothing in a roastery reads are left out and told; a log full of them is none."""
+    for field_name, values in numbers.items():
+        low, high = {"bean": BEAN_C, "air": AIR_C}.get(field_name, (-MOST_SETTING, MOST_SETTING))
+        known = ~np.isnan(values)
+        absurd = known & ((values < low) | (values > high) | ~np.isfinite(values))
+        count = int(absurd.sum())
+        if not count:
+            continue
+        values[absurd] = np.nan
+        if field_name == "bean" and count > 0.2 * known.sum():
+            raise ImportRefusedError(
+                f"{name}: {count} of {int(known.sum())} bean readings lie outside {low:.0f} to {high:.0f} °C; "
+                "is the column right, and the unit (--temperature)?"
+            )
+        said.append(f"{count} {field_name} readings that cannot be were left out")
 
 
 def _marks_in_column(
@@ -362,6 +388,11 @@ def _marks(
 ) -> tuple[Mark, ...]:
     """Given marks win over the file's, and those over what the curve shows."""
     given = dict(in_file) | {parse_mark_name(word): t for word, t in wishes.marks.items()}
+    first, last = float(trace.t[0]), float(trace.t[-1])
+    for kind, t in given.items():
+        if not first - 1.0 <= t <= last + 1.0:
+            where = f"outside the log, which runs from {first:g} to {last:g} s"
+            raise ImportRefusedError(f"{name}: {kind.words} at {t:g} s lies {where}.")
     found = {kind: Mark(kind, t, trace.bean_at(t), Found.GIVEN) for kind, t in given.items()}
 
     def from_curve(kind: MarkKind, t: float | None) -> None:

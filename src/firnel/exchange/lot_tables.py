@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import csv
 import io
+import logging
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from firnel.core.vocabulary import Lot
+from firnel.exchange.cells import append_row, cell_text, text_cell
 from firnel.exchange.errors import ImportRefusedError
+
+log = logging.getLogger(__name__)
 
 #: Heading, field, and what the figure is multiplied by on the way in.
 COLUMNS: tuple[tuple[str, str, float | None], ...] = (
@@ -44,6 +48,7 @@ _LIMITS = {
     "mean_mm": (3.0, 10.0),
 }
 MOST_ROWS = 20_000
+MOST_LETTERS, MOST_BYTES, MOST_COLUMNS = 200, 20_000_000, 200
 
 
 @dataclass(frozen=True)
@@ -71,12 +76,12 @@ def write_lots(lots: Iterable[Lot], path: Path) -> None:
             raise RuntimeError("the new workbook has no sheet.")
         sheet.title = "Lots"
         for row in rows:
-            sheet.append(row)
+            append_row(sheet, row)
         sheet.freeze_panes = "B2"
         book.save(path)
         return
     out = io.StringIO()
-    csv.writer(out, lineterminator="\n").writerows(rows)
+    csv.writer(out, lineterminator="\n").writerows([text_cell(cell) for cell in row] for row in rows)
     path.write_text(out.getvalue(), encoding="utf-8")
 
 
@@ -119,8 +124,10 @@ def read_lots(path: Path) -> TakenLots:
 
 
 def _value(cell: Any, name: str, by: float | None) -> Any:
-    text = str(cell if cell is not None else "").strip()
+    text = cell_text(str(cell if cell is not None else "").strip())
     if by is None:
+        if len(text) > MOST_LETTERS or any(ord(sign) < 32 for sign in text):
+            raise ValueError(f"{name} has more than {MOST_LETTERS} letters, or some that cannot be printed")
         return text
     if not text:
         return None
@@ -136,6 +143,8 @@ def _value(cell: Any, name: str, by: float | None) -> Any:
 
 def _text(path: Path) -> list[Sequence[Any]]:
     try:
+        if path.stat().st_size > MOST_BYTES:
+            raise ImportRefusedError(f"{path.name} is larger than {MOST_BYTES / 1e6:.0f} MB: it is no table of lots.")
         text = path.read_text(encoding="utf-8-sig")
     except OSError as error:
         raise ImportRefusedError(f"{path.name} cannot be read: {error.strerror}.") from error
@@ -143,22 +152,34 @@ def _text(path: Path) -> list[Sequence[Any]]:
         raise ImportRefusedError(f"{path.name} is no text file.") from error
     first = text.partition("\n")[0]
     delimiter = max(",;\t", key=first.count)
-    return list(csv.reader(io.StringIO(text), delimiter=delimiter))
+    try:
+        return list(csv.reader(io.StringIO(text), delimiter=delimiter))
+    except csv.Error as error:
+        raise ImportRefusedError(f"{path.name} is no table that can be read: {error}.") from error
 
 
 def _spreadsheet(path: Path) -> list[Sequence[Any]]:
-    from zipfile import BadZipFile
+    from zipfile import BadZipFile, ZipFile
 
     from openpyxl import load_workbook
-    from openpyxl.utils.exceptions import InvalidFileException
 
     try:
+        with ZipFile(path) as packed:
+            if sum(part.file_size for part in packed.infolist()) > MOST_BYTES:
+                raise ImportRefusedError(f"{path.name} unpacks to more than {MOST_BYTES / 1e6:.0f} MB: it is no table of lots.")
         book = load_workbook(path, read_only=True, data_only=True)
+        rows: list[Sequence[Any]] = []
+        for row in book.worksheets[0].iter_rows(max_row=MOST_ROWS + 2, max_col=MOST_COLUMNS, values_only=True):
+            if any(cell is not None for cell in row):
+                rows.append(row)
+        book.close()
+    except ImportRefusedError:
+        raise
     except OSError as error:
         raise ImportRefusedError(f"{path.name} cannot be read: {error.strerror}.") from error
-    except (BadZipFile, InvalidFileException, KeyError) as error:
+    except BadZipFile as error:
         raise ImportRefusedError(f"{path.name} is no spreadsheet.") from error
-    sheet = book.worksheets[0]
-    rows = [row for row in sheet.iter_rows(values_only=True) if any(cell is not None for cell in row)]
-    book.close()
-    return list(rows)
+    except Exception as error:  # a torn one breaks the reader in any of its parts
+        log.info("a spreadsheet could not be read", exc_info=True)
+        raise ImportRefusedError(f"{path.name} is no spreadsheet that can be read ({type(error).__name__}).") from error
+    return rows

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from firnel.core.vocabulary import FloatArray
+from firnel.exchange.cells import append_row
 
 
 @dataclass(frozen=True)
@@ -85,19 +86,19 @@ def write_workbook(path: Path, report: Report) -> None:
     if first is None:
         raise OSError(f"{path} cannot be written: the spreadsheet has no sheet.")
     first.title = "Report"
-    first.append([report.title])
-    first.append([report.about])
+    append_row(first, [report.title])
+    append_row(first, [report.about])
     first["A1"].font = Font(bold=True, size=16)
     first.column_dimensions["A"].width = 100
     taken = {"Report"}
     for block in report.blocks:
         if isinstance(block, Heading | Text):
-            first.append([block.text])
+            append_row(first, [block.text])
             continue
         sheet = book.create_sheet(_sheet_name(block.name, taken))
         rows = _table_rows(block) if isinstance(block, Table) else _chart_rows(block)
         for number, row in enumerate(rows, start=1):
-            sheet.append(row)
+            append_row(sheet, list(row))
             if number == 1:
                 for cell in sheet[1]:
                     cell.font = Font(bold=True)

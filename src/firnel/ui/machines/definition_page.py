@@ -14,7 +14,7 @@ from firnel.ui.shared.parts import button, card, label
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
 from firnel.work.machines.care import load_warnings
-from firnel.work.machines.files import duplicate, machine_from_file, machine_to_text
+from firnel.work.machines.files import duplicate, machine_to_text, read_machine_file
 
 FILES = "Machine documents (*.json)"
 #: Field of the machine, title, unit of SI, digits.
@@ -196,7 +196,7 @@ class DefinitionPage(QWidget):
     def take_in(self, path: Path) -> None:
         """Add the machine of a document."""
         try:
-            machine = machine_from_file(path)
+            machine = read_machine_file(path)
         except ValueError as error:
             self._said.setText(str(error))
             return

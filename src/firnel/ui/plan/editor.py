@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import date
 from functools import partial
-from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -23,10 +21,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from firnel.core.machine.capacity import load_warnings
-from firnel.core.model.outlook import Outlook
-from firnel.core.plan import TARGET_WORDS, Plan, Targets
-from firnel.core.vocabulary import Control, Lot, Machine
+from firnel.core.plan import TARGET_WORDS, Plan
+from firnel.core.vocabulary import Control
 from firnel.ui.plan.move_list import MoveList, MoveRow
 from firnel.ui.plan.plots import PlanPlots
 from firnel.ui.plan.stage_ruler import StageRuler
@@ -38,34 +34,22 @@ from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
 from firnel.work.plan.draft import (
-    PlanDraft,
     coasting,
-    for_machine,
     hold,
     rehung,
     set_to,
     started_at,
-    turned,
     with_move,
     with_target,
     with_tolerance,
     without,
 )
-from firnel.work.plan.orders import LADDERS, ladder, split_order
+from firnel.work.plan.orders import LADDERS
 from firnel.work.plan.picture import PlanPicture, plan_picture
-from firnel.work.plan.planning import (
-    DEVELOPMENT_S,
-    FORMS,
-    How,
-    Solved,
-    for_lot,
-    outlook_of,
-    sensible_start,
-    solve_plan,
-    transferred,
-    weigh_moves,
-)
-from firnel.work.plan.words import APPROACHES, shortfalls, target_text
+from firnel.work.plan.planning import DEVELOPMENT_S, FORMS, Solved
+from firnel.work.plan.words import APPROACHES, target_text
+from firnel.work.plan.workbench import PlanWorkbench
+from firnel.work.review.records import LibraryError
 from firnel.work.roast.picture import ROLES
 
 #: Time kept free behind the drop, so that a stage can grow under the hand.
@@ -74,11 +58,11 @@ SIDE = 318
 
 
 class PlanEditor(QFrame):
-    """Takes edits, has each solved in the background, shows what comes of it, and hands over the plan."""
+    """Shows a `PlanWorkbench` and passes the roaster's edits on to it."""
 
     solved = pyqtSignal(object)  # Solved
     sketched = pyqtSignal(object)  # Solved, while a hand is dragging
-    kept = pyqtSignal(object, str)  # Plan, why
+    kept = pyqtSignal(object)  # Plan, kept already
     laddered = pyqtSignal(list)  # of Plan, kept already
     left = pyqtSignal()
     explained = pyqtSignal(str)  # why the targets are as they are
@@ -86,13 +70,9 @@ class PlanEditor(QFrame):
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
         self._desk, self._look = desk, look
-        self._draft = PlanDraft(Plan(""))
-        self._begun: Plan | None = None
-        self._weighed: tuple[tuple[float, float], ...] = ()
-        self._sure: Outlook | None = None
-        self._sketching, self._next_sketch = False, False
-        self._known_usual: dict[tuple[str, str, str], Targets] = {}
-        self.background = Background(self, self._on_error)
+        self.background = Background(self, self._say)
+        self._writer = Background(self, self._say, threads=1)  # one after the other: the newest draft has the last word
+        self.bench = PlanWorkbench(desk, self.background.run, self._writer.run)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(SPACE_S)
@@ -110,8 +90,27 @@ class PlanEditor(QFrame):
         row.addWidget(self.plots, 1)
         row.addWidget(self._side())
         column.addLayout(row, 1)
+        column.addWidget(self._new_or_version())
         column.addLayout(self._buttons())
         self._connect()
+
+    def _new_or_version(self) -> QFrame:
+        """Asked once, where a kept plan is made for another lot or machine; until it is answered, it is a new plan."""
+        self._asks, asks = card(spacing=SPACE_S, margin=SPACE_S)
+        row = QHBoxLayout()
+        self._asked = label("", "heading")
+        self._as_new = button("Keep as a new plan", "The plan that it began with stays as it is")
+        self._as_version = button("A new version of it", "Batches of it are roasted by this one from now on")
+        for widget in (self._as_new, self._as_version):
+            widget.setCheckable(True)
+        self._as_new.clicked.connect(partial(self.bench.choose_new, True))
+        self._as_version.clicked.connect(partial(self.bench.choose_new, False))
+        row.addWidget(self._asked, 1)
+        row.addWidget(self._as_new)
+        row.addWidget(self._as_version)
+        asks.addLayout(row)
+        self._asks.hide()
+        return self._asks
 
     def _for_what(self) -> QGridLayout:
         grid = QGridLayout()
@@ -189,8 +188,8 @@ class PlanEditor(QFrame):
         self._undo, self._redo = button("Undo", "Ctrl+Z"), button("Redo", "Ctrl+Shift+Z")
         self._coast = button("Coast", "Burner off for the last half minute")
         self._find = button("Find the moves", "Propose them anew, around those that are held")
-        leave = button("Leave it")
-        leave.clicked.connect(self.left)
+        leave = button("Leave it", "Without keeping: the draft is gone")
+        leave.clicked.connect(self._on_leave)
         self._reason = QLineEdit()
         self._reason.setAccessibleName("Why it was changed")
         self._reason.setPlaceholderText("Why this change?")
@@ -204,34 +203,39 @@ class PlanEditor(QFrame):
         return row
 
     def _connect(self) -> None:
+        bench = self.bench
+        bench.on_change, bench.on_solved, bench.on_sketch = self._show, self.solved.emit, self._on_sketched
+        bench.on_explained = self.explained.emit
         self.ruler.dragged.connect(self._on_dragged)
         self.ruler.released.connect(self._on_released)
-        self._machine.activated.connect(self._on_machine)
-        self._lot.activated.connect(self._on_lot)
-        self._purpose.activated.connect(self._on_other_start)
-        self._approach.activated.connect(self._on_approach)
+        self._machine.activated.connect(lambda _: bench.choose_machine(self._machine.currentData()))
+        self._lot.activated.connect(lambda _: bench.choose_lot(self._lot.currentData()))
+        self._purpose.activated.connect(lambda _: bench.choose_purpose(self._purpose.currentText()))
+        self._approach.activated.connect(lambda _: bench.choose_approach(str(self._approach.currentData())))
+        self._name.textChanged.connect(bench.rename)
+        self._reason.textChanged.connect(bench.explain)
         for field in (self._load, self._room, self._drum):
             field.editingFinished.connect(self._on_conditions)
-        self.targets.targeted.connect(lambda name, value: self._edit(with_target(self._draft.plan, name, value)))
-        self.targets.tolerated.connect(lambda name, value: self._edit(with_tolerance(self._draft.plan, name, value)))
-        self.targets.won.connect(lambda name: self._edit(replace(self._draft.plan, wins=name)))
+        self.targets.targeted.connect(lambda name, value: bench.edit(with_target(bench.plan, name, value)))
+        self.targets.tolerated.connect(lambda name, value: bench.edit(with_tolerance(bench.plan, name, value)))
+        self.targets.won.connect(lambda name: bench.edit(replace(bench.plan, wins=name)))
         self.targets.not_understood.connect(self._say)
-        self.moves.held.connect(lambda index, held: self._edit(hold(self._draft.plan, index, held)))
+        self.moves.held.connect(lambda index, held: bench.edit(hold(bench.plan, index, held)))
         self.moves.rehung.connect(self._on_rehung)
-        self.moves.deleted.connect(lambda index: self._edit(without(self._draft.plan, index)))
-        self.moves.stepped.connect(lambda index, steps: self._turn(index, steps=steps))
-        self.moves.shifted.connect(lambda index, seconds: self._turn(index, seconds=seconds))
+        self.moves.deleted.connect(lambda index: bench.edit(without(bench.plan, index)))
+        self.moves.stepped.connect(lambda index, steps: bench.turn(index, steps=steps))
+        self.moves.shifted.connect(lambda index, seconds: bench.turn(index, seconds=seconds))
         hands = self.plots.hands
         hands.added.connect(self._on_added)
         hands.raised.connect(self._on_raised)
         hands.shifted.connect(self._on_shifted)
         self._order.textChanged.connect(self._on_order)
         self._coast.clicked.connect(self._on_coast)
-        self._find.clicked.connect(self.find_moves)
-        self._undo.clicked.connect(self.undo)
-        self._redo.clicked.connect(self.redo)
+        self._find.clicked.connect(bench.find_moves)
+        self._undo.clicked.connect(bench.undo)
+        self._redo.clicked.connect(bench.redo)
         self._keep.clicked.connect(self._on_keep)
-        for keys, action in (("Ctrl+Z", self.undo), ("Ctrl+Shift+Z", self.redo)):
+        for keys, action in (("Ctrl+Z", bench.undo), ("Ctrl+Shift+Z", bench.redo)):
             shortcut = QShortcut(QKeySequence(keys), self)
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(action)
@@ -240,96 +244,46 @@ class PlanEditor(QFrame):
 
     def begin(self, plan: Plan | None) -> None:
         """Begin with a plan, or with a sensible start for the first lot and machine."""
-        library, units = self._desk.library, self._desk.settings.units
-        self._lot.clear()
-        self._lot.addItems([lot.name for lot in library.lots() if not lot.archived])
-        self._machine.clear()
-        self._machine.addItems([machine.name for machine in library.machines()])
-        self._begun, self._draft = plan, PlanDraft(plan or Plan(""))
-        self._known_usual.clear()
+        self._dress()
+        self.bench.begin(plan)
+        self._show()
+
+    def take_up(self) -> bool:
+        """Go on with the draft that an end or a crash left; False if there is none."""
+        self._dress()
+        return self.bench.take_up()
+
+    def _dress(self) -> None:
+        units = self._desk.settings.units
         self._order.clear()
         self._order.setPlaceholderText(f"roasted, {units.mass}")
-        self._reason.clear()
         self._heads["Load"].setText(f"Load, {units.mass}")
         self._heads["Room"].setText(f"Room, {units.temperature}")
         self._heads["Drum ±"].setText(f"Drum ±{units.temperature}")
-        self._explain("")
-        self._say("")
-        if plan is None:
-            self._name.clear()
-            if (start := self._start()) is not None:
-                self._draft = PlanDraft(start)
-                self._show()
-                self._solve(How.NEW)
-            return
-        for box, text in ((self._lot, plan.lot), (self._machine, plan.machine), (self._purpose, plan.purpose)):
-            box.setCurrentText(text)
+
+    def _offer_choices(self) -> None:
+        """What the plan can be for, and what it is for."""
+        plan = self.bench.plan
+        for box, offered, chosen in (
+            (self._lot, [(lot.name, lot.id) for lot in self.bench.lots], plan.lot_id),
+            (self._machine, [(machine.name, machine.id) for machine in self.bench.machines], plan.machine_id),
+        ):
+            if [(box.itemText(index), box.itemData(index)) for index in range(box.count())] != offered:
+                box.clear()
+                for name, key in offered:
+                    box.addItem(name, key)
+            box.setCurrentIndex(box.findData(chosen) if chosen is not None else -1)
+        self._purpose.setCurrentText(plan.purpose)
         self._approach.setCurrentIndex(max(self._approach.findData(plan.approach), 0))
-        self._name.setText(plan.name)
-        self._show()
-        self._solve(How.AS_IS)
+        for field, text in ((self._name, self.bench.name), (self._reason, self.bench.reason)):
+            if field.text() != text:
+                field.setText(text)
 
-    def _chosen_machine(self) -> Machine | None:
-        return next((m for m in self._desk.library.machines() if m.name == self._machine.currentText()), None)
-
-    def _chosen_lot(self) -> Lot | None:
-        return next((lot for lot in self._desk.library.lots() if lot.name == self._lot.currentText()), None)
-
-    def _start(self) -> Plan | None:
-        """A sensible start for what is chosen; None, with a word, where there is no machine."""
-        machine = self._chosen_machine()
-        if machine is None:
-            self._say("Add a machine first (F7): a plan is for one.")
-            return None
-        targets, why = sensible_start(
-            self._desk.library, machine, self._chosen_lot(), self._purpose.currentText(), self._today()
-        )
-        self._explain(" ".join(why))
-        return replace(
-            for_machine(self._draft.plan, machine), id=self._draft.plan.id, version=self._draft.plan.version,
-            lot=self._lot.currentText(), purpose=self._purpose.currentText(), approach=str(self._approach.currentData()),
-            load_kg=self._draft.plan.load_kg or machine.useful_load_kg, targets=targets, asked=None,
-        )  # fmt: skip
-
-    def _on_other_start(self) -> None:
-        if (start := self._start()) is not None:
-            self._edit(start, How.NEW)
-
-    def _today(self) -> date:
-        return self._desk.clock.wall().date()
-
-    def _on_lot(self) -> None:
-        """Another lot: a plan that exists already keeps its targets, moved by the handling of both lots."""
-        machine, lot = self._chosen_machine(), self._chosen_lot()
-        if self._begun is None or machine is None or lot is None:
-            self._on_other_start()
-            return
-        plan, why = for_lot(self._desk.library, machine, self._draft.plan, lot, self._today())
-        self._explain(why)
-        self._edit(replace(plan, moves=tuple(move for move in plan.moves if move.held)), How.NEW)
-
-    def _on_machine(self) -> None:
-        """Another machine: a plan that exists already travels; a new one begins anew."""
-        machines, before = self._desk.library.machines(), self._draft.plan
-        source = next((m for m in machines if m.name == before.machine), None)
-        target = self._chosen_machine()
-        if self._begun is None or source is None or target is None or source.name == target.name:
-            self._on_other_start()
-            return
-        usual = self._usual(target)
-        moved, why = transferred(before.targets if before.asked is None else before.wanted, source, target, usual)
-        share = (before.load_kg or source.useful_load_kg) / source.useful_load_kg
-        plan = replace(for_machine(before, target), targets=moved, asked=None, load_kg=round(share * target.useful_load_kg, 2))
-        self._name.setText(f"{self._name.text().strip() or before.name} on {target.name}")
-        self._explain(why)
-        self._edit(plan, How.NEW)
-
-    def _on_approach(self) -> None:
-        self._edit(replace(self._draft.plan, approach=str(self._approach.currentData())), How.NEW)
+    # Edits
 
     def _on_conditions(self) -> None:
         """Load, room or drum as typed."""
-        units, plan = self._desk.settings.units, self._draft.plan
+        units, plan = self._desk.settings.units, self.bench.plan
         try:
             load, room, drum = (field.figure() for field in (self._load, self._room, self._drum))
         except ValueError as error:
@@ -340,277 +294,159 @@ class PlanEditor(QFrame):
             load_kg = plan.load_kg
         room_c = 22.0 if room is None else round(units.read(room, "°C"), 1)
         drum_c = 0.0 if drum is None else round(units.read_difference(drum), 1)
-        self._edit(replace(plan, load_kg=load_kg, room_c=room_c, drum_c=drum_c))
-
-    # Edits
-
-    def _edit(self, plan: Plan, how: How = How.KEPT) -> None:
-        """Take an edit, and have it solved: by the moves there are, or with moves found anew."""
-        if self._draft.edit(plan):
-            self._show()
-            self._solve(how)
-
-    def _scale(self, control: Control) -> Any:
-        machine = self._chosen_machine()
-        return machine.controls.get(control) if machine is not None else None
-
-    def _turn(self, index: int, steps: int = 0, seconds: float = 0.0) -> None:
-        scale = self._scale(self._draft.plan.moves[index].control)
-        if scale is not None:
-            self._edit(turned(self._draft.plan, index, scale, steps, seconds))
+        self.bench.edit(replace(plan, load_kg=load_kg, room_c=room_c, drum_c=drum_c))
 
     def _control_of(self, row: int) -> Control | None:
-        machine = self._chosen_machine()
+        machine = self.bench.machine
         return list(machine.controls)[row] if machine is not None and row < len(machine.controls) else None
 
     def _move_at(self, row: int, step: int) -> int | None:
         """The plan's move that begins a step of a ribbon; None for the setting at charge."""
-        control, plan = self._control_of(row), self._draft.plan
-        own = [index for index in self._picture().move_order if plan.moves[index].control is control]
+        control, plan = self._control_of(row), self.bench.plan
+        own = [index for index in self.bench.picture.move_order if plan.moves[index].control is control]
         place = step - 1 if control in plan.start else step
         return own[place] if 0 <= place < len(own) else None
 
     def _on_added(self, row: int, t: float, value: float) -> None:
         control = self._control_of(row)
-        scale = self._scale(control) if control is not None else None
+        scale = self.bench.scale(control) if control is not None else None
         if control is not None and scale is not None and t > 0:
-            self._edit(with_move(self._draft.plan, control, scale.nearest(value), t))
+            self.bench.edit(with_move(self.bench.plan, control, scale.nearest(value), t))
 
     def _on_raised(self, row: int, step: int, value: float) -> None:
         control, index = self._control_of(row), self._move_at(row, step)
-        scale = self._scale(control) if control is not None else None
+        scale = self.bench.scale(control) if control is not None else None
         if control is None or scale is None:
             return
-        to = scale.nearest(value)
-        self._edit(started_at(self._draft.plan, control, to) if index is None else set_to(self._draft.plan, index, to))
+        to, plan = scale.nearest(value), self.bench.plan
+        self.bench.edit(started_at(plan, control, to) if index is None else set_to(plan, index, to))
 
     def _on_shifted(self, row: int, step: int, seconds: float) -> None:
         index = self._move_at(row, step)
         if index is not None:
-            self._turn(index, seconds=seconds)
+            self.bench.turn(index, seconds=seconds)
 
     def _on_rehung(self, index: int) -> None:
         """A move hung on its mark, a bean temperature or the clock, at the moment at which it is expected."""
-        solved = self._draft.solved
+        solved = self.bench.draft.solved
         t = solved.roast.expected_t[index] if solved is not None else None
         if solved is not None and t is not None:
             made = solved.roast.simulated
-            self._edit(rehung(self._draft.plan, index, t, float(np.interp(t, made.t, made.bean_probe[:, 0]))))
+            self.bench.edit(rehung(self.bench.plan, index, t, float(np.interp(t, made.t, made.bean_probe[:, 0]))))
 
     def _on_coast(self) -> None:
-        scale = self._scale(Control.GAS)
+        scale = self.bench.scale(Control.GAS)
         if scale is not None:
-            self._edit(coasting(self._draft.plan, scale))
-
-    def undo(self) -> None:
-        """Take the last edit back."""
-        if self._draft.undo():
-            self._returned()
-
-    def redo(self) -> None:
-        """Make the edit again that was taken back last."""
-        if self._draft.redo():
-            self._returned()
-
-    def _returned(self) -> None:
-        plan = self._draft.plan
-        for box, text in ((self._lot, plan.lot), (self._machine, plan.machine), (self._purpose, plan.purpose)):
-            box.setCurrentText(text)
-        self._approach.setCurrentIndex(max(self._approach.findData(plan.approach), 0))
-        if self._draft.solved is None:
-            self._show()
-            self._solve(How.KEPT)
-        else:
-            self._on_solved(self._draft.solved)
-
-    # Solving
-
-    def find_moves(self) -> None:
-        """Have the moves found anew, around those that are held."""
-        self._solve(How.NEW)
-
-    def _solve(self, how: How) -> None:
-        machine, plan, library = self._chosen_machine(), self._draft.plan, self._desk.library
-        if machine is None:
-            return
-        self.background.run("sketch", lambda: None, lambda _: None)  # what is still being sketched is no longer wanted
-        self._sketching = self._next_sketch = False
-        usual = self._usual(machine)
-        self.background.run("solve", lambda: solve_plan(library, machine, plan, usual, how), self._on_solved)
-
-    def _usual(self, machine: Machine) -> Targets:
-        """What is usual for this lot and purpose on a machine; looked up once for each."""
-        key = (self._draft.plan.lot, machine.name, self._draft.plan.purpose)
-        if key not in self._known_usual:
-            lot = next((lot for lot in self._desk.library.lots() if lot.name == key[0]), None)
-            self._known_usual[key] = sensible_start(self._desk.library, machine, lot, key[2], self._today())[0]
-        return self._known_usual[key]
-
-    def _on_solved(self, result: Solved) -> None:
-        self._draft.settle(result)
-        self._weighed, self._sure = (), None
-        units = self._desk.settings.units
-        machine, lot = self._chosen_machine(), self._chosen_lot()
-        said = [*shortfalls(result, units, machine), *result.warnings]
-        if machine is not None and result.plan.load_kg:
-            said += load_warnings(machine, result.plan.load_kg, lot.density_g_per_l if lot else None)
-        self._say(" ".join(said))
-        self._show()
-        self.solved.emit(result)
-        library = self._desk.library
-        if machine is not None:
-            self.background.run("sure", lambda: outlook_of(library, machine, result), self._on_sure)
-            self.background.run("weigh", lambda: weigh_moves(library, machine, result.plan), self._on_weighed)
-
-    def _on_sure(self, sure: Outlook) -> None:
-        self._sure = sure
-        self._show()
-
-    def _on_weighed(self, weighed: tuple[tuple[float, float], ...]) -> None:
-        self._weighed = weighed
-        self._show_moves(self._picture())
+            self.bench.edit(coasting(self.bench.plan, scale))
 
     def _on_dragged(self, seconds: tuple[float, float, float]) -> None:
         self.targets.show_stage(self.ruler.chosen, seconds[self.ruler.chosen])
-        self._next_sketch = True
-        self._sketch()
-
-    def _sketch(self) -> None:
-        """The curve of the stages as they are dragged; one at a time, always the newest."""
-        machine, library = self._chosen_machine(), self._desk.library
-        if self._sketching or not self._next_sketch or machine is None:
-            return
-        self._sketching, self._next_sketch = True, False
-        plan, usual = self._dragged(), self._usual(machine)
-        self.background.run("sketch", lambda: solve_plan(library, machine, plan, usual, How.SKETCH), self._on_sketched)
+        self.bench.sketch(self._dragged())
 
     def _on_sketched(self, sketch: Solved) -> None:
-        self._sketching = False
-        picture = plan_picture(sketch.plan, self._chosen_machine(), self._desk.settings.units, sketch)
+        picture = plan_picture(sketch.plan, self.bench.machine, self._desk.settings.units, sketch)
         self.plots.show_picture(picture, self._room_end())
         self._gives.show_rows(picture.gives)
         self.sketched.emit(sketch)
-        self._sketch()
 
     def _dragged(self) -> Plan:
         """The plan with the stage that is dragged as the ruler has it."""
         name = ("drying_s", "browning_s", "development_s")[self.ruler.chosen]
-        return with_target(self._draft.plan, name, self.ruler.seconds[self.ruler.chosen])
+        return with_target(self.bench.plan, name, self.ruler.seconds[self.ruler.chosen])
 
     def _on_released(self) -> None:
-        self._edit(self._dragged())
+        self.bench.edit(self._dragged())
 
     # Showing
-
-    def _picture(self) -> PlanPicture:
-        return plan_picture(self._draft.plan, self._chosen_machine(), self._desk.settings.units, self._draft.solved, self._sure)
 
     def _room_end(self) -> float:
         return max(FREE * sum(self._stages()), 500.0)
 
     def _stages(self) -> tuple[float, float, float]:
-        drying, browning, development = self._draft.plan.stages
+        drying, browning, development = self.bench.plan.stages
         return drying or 300.0, browning or 220.0, development or 95.0
 
     def _show(self) -> None:
         """Show the draft as it stands."""
-        plan, units = self._draft.plan, self._desk.settings.units
+        bench, plan, units = self.bench, self.bench.plan, self._desk.settings.units
+        self._offer_choices()
         self.targets.show_plan(plan, units)
         self._show_figure(self._load, plan.load_kg, lambda kg: units.show(kg, "kg"), 2 if units.mass == "kg" else 0)
         self._show_figure(self._room, plan.room_c, lambda c: units.show(c, "°C"), 0)
         self._show_figure(self._drum, plan.drum_c, units.show_difference, 0)
         if not self.ruler.held:
             self.ruler.show_stages(self._stages(), target_text("drop_c", plan.targets.drop_c, units))
-            picture = self._picture()
+            picture = bench.picture
             self.plots.show_picture(picture, self._room_end())
             self._gives.show_rows(picture.gives)
             self._show_moves(picture)
-        self._undo.setEnabled(self._draft.can_undo)
-        self._redo.setEnabled(self._draft.can_redo)
-        ready = self._draft.solved is not None
-        self._keep.setEnabled(ready)
-        self._ladder.setEnabled(ready)
+        self._undo.setEnabled(bench.draft.can_undo)
+        self._redo.setEnabled(bench.draft.can_redo)
+        self._ladder.setEnabled(bench.draft.solved is not None)
         self._reason.setVisible(plan.id is not None)
+        self._asks.setVisible(bench.asks_new)
+        if bench.asks_new and bench.begun is not None:
+            self._asked.setText(f"It is no longer for what {bench.begun.name} is for:")
+            self._as_new.setChecked(bench.as_new is not False)
+            self._as_version.setChecked(bench.as_new is False)
+        self._said.setText(bench.said)
+        self._said.setVisible(bool(bench.said))
 
     def _show_figure(self, field: FigureEntry, value: float | None, shown: Callable[[float], float], digits: int) -> None:
         if not field.hasFocus() or not field.isModified():
             field.show_figure(None if value is None else shown(value), digits)
 
     def _show_moves(self, picture: PlanPicture) -> None:
-        units, plan = self._desk.settings.units, self._draft.plan
+        units, plan, told = self._desk.settings.units, self.bench.plan, self.bench.weighed
         rows = []
         for (what, when, at), index in zip(picture.moves, picture.move_order, strict=True):
             move, weighed = plan.moves[index], ""
-            if len(self._weighed) == len(plan.moves):
-                step, late = (units.show_difference(value) for value in self._weighed[index])
+            if len(told) == len(plan.moves):
+                step, late = (units.show_difference(value) for value in told[index])
                 weighed = f"{_signed(step)}° · {_signed(late)}°"
             rows.append(MoveRow(index, ROLES[move.control], what, when, at, weighed, move.held))
         self.moves.show_rows(tuple(rows))
-
-    def _on_error(self, sentence: str) -> None:
-        self._sketching = False
-        self._say(sentence[:1].upper() + sentence[1:])
 
     def _say(self, sentence: str) -> None:
         self._said.setText(sentence)
         self._said.setVisible(bool(sentence))
 
-    def _explain(self, sentence: str) -> None:
-        self.explained.emit(sentence)
-
     # What becomes of it
 
     def _on_order(self) -> None:
         """An order in roasted weight: how many batches of what load."""
-        units, machine, lot = self._desk.settings.units, self._chosen_machine(), self._chosen_lot()
+        units = self._desk.settings.units
         try:
             typed = self._order.figure()
-            if typed is None or machine is None or lot is None:
-                self._split.show_text("")
-                return
-            split = split_order(self._desk.library, lot, machine, units.read(typed, "kg"))
+            split = self.bench.order(units.read(typed, "kg")) if typed is not None else None
         except ValueError as error:
             self._split.show_text(str(error))
+            return
+        if split is None:
+            self._split.show_text("")
             return
         load, out = units.text(split.load_kg, "kg"), split.expected
         spread = 50.0 * (out.high - out.low)
         words = f"{split.batches} × {load}, loss {100 * out.loss:.1f} ± {spread:.1f} %"
         self._split.show_text(" · ".join((words, *split.warnings)))
-        self._edit(replace(self._draft.plan, load_kg=split.load_kg))
-
-    def _named(self) -> Plan:
-        plan = self._draft.plan
-        usual = f"{plan.lot} {plan.purpose}".strip() or "Plan"
-        return replace(plan, name=self._name.text().strip() or plan.name or usual)
 
     def _on_ladder(self, on: str) -> None:
-        """Solve and keep the variants of a ladder, in the background."""
-        machine, library, wanted = self._chosen_machine(), self._desk.library, self._named()
-        if machine is None:
-            return
-        usual = self._usual(machine)
         try:
-            variants = ladder(wanted, on)
+            self.bench.make_ladder(on, self.laddered.emit)
         except ValueError as error:
-            self._on_error(str(error))
-            return
+            self._say(str(error))
 
-        def keep() -> list[Plan]:
-            return [library.save_plan(solve_plan(library, machine, variant, usual, How.KEPT).plan) for variant in variants]
-
-        self._say("Solving the five variants …")
-        self.background.run("ladder", keep, self._on_laddered)
-
-    def _on_laddered(self, plans: list[Plan]) -> None:
-        self._say("")
-        self.laddered.emit(plans)
+    def _on_leave(self) -> None:
+        self.bench.leave()
+        self.left.emit()
 
     def _on_keep(self) -> None:
-        plan = self._named()
-        if any(other.name == plan.name and other.id != plan.id for other in self._desk.library.plans()):
-            self._say(f"There is a plan called {plan.name} already.")
+        try:
+            plan = self.bench.keep()
+        except (ValueError, LibraryError) as error:
+            self._say(str(error))
             return
-        self.kept.emit(plan, self._reason.text().strip())
+        self.kept.emit(plan)
 
 
 def _signed(value: float) -> str:

@@ -22,6 +22,7 @@ from firnel.work.day import queue
 from firnel.work.desk import Desk
 from firnel.work.plan.picture import PlanPicture, plan_picture
 from firnel.work.plan.versions import history
+from firnel.work.plan.whose import machine_of
 from firnel.work.plan.words import asked_text
 
 SUBTITLE = "Targets and moves; one key takes a plan to the roaster"
@@ -103,7 +104,14 @@ class PlanView(ListPage):
             self.head.add(widget)
 
     def refresh(self) -> None:
-        """Read the plans anew."""
+        """Read the plans anew. A plan that is being worked on stays where it is; one that a crash left is taken up again."""
+        if self.editor.bench.open:
+            return
+        if self.editor.bench.waiting():
+            self._edit(True)
+            if self.editor.take_up():
+                return
+            self._edit(False)
         units = self._desk.settings.units
         self.show_rows(
             [
@@ -132,25 +140,29 @@ class PlanView(ListPage):
 
     def begin_new(self) -> None:
         """Begin a new plan."""
+        self._begin(None)
+
+    def _begin(self, plan: Plan | None) -> None:
+        bench = self.editor.bench
+        if bench.open and bench.changed:
+            self._say_under_title(f"{bench.named().name} is being worked on: keep it or leave it, then begin another.")
+            return
         self._edit(True)
-        self.editor.begin(None)
+        self.editor.begin(plan)
 
     def begin_with(self, plan: Plan) -> None:
         """Begin with a plan that is not kept yet, as from a past batch."""
-        self._edit(True)
-        self.editor.begin(plan)
+        self._begin(plan)
 
     def begin_change(self) -> None:
         """Change the plan that is shown."""
         if self._plan is not None:
-            self._edit(True)
-            self.editor.begin(self._plan)
+            self._begin(self._plan)
 
-    def _on_kept(self, plan: Plan, why: str) -> None:
-        saved = self._desk.library.save_plan(plan, why)
+    def _on_kept(self, plan: Plan) -> None:
         self._edit(False)
         self.refresh()
-        self.select_key(lambda key: key.id == saved.id)
+        self.select_key(lambda key: key.id == plan.id)
 
     def _on_laddered(self, plans: list[Plan]) -> None:
         self._edit(False)
@@ -160,6 +172,7 @@ class PlanView(ListPage):
     def leave_editor(self) -> None:
         """Leave the editor without keeping."""
         self._edit(False)
+        self.refresh()
         if self._plan is not None:
             self._show(self._plan)
 
@@ -191,10 +204,20 @@ class PlanView(ListPage):
         sheet.open()
 
     def _begin_version(self, plan: Plan, version: Plan) -> None:
-        self.begin_with(replace(version, id=plan.id, name=plan.name, lot=plan.lot, machine=plan.machine))
+        self.begin_with(
+            replace(
+                version,
+                id=plan.id,
+                name=plan.name,
+                lot=plan.lot,
+                machine=plan.machine,
+                lot_id=plan.lot_id,
+                machine_id=plan.machine_id,
+            )
+        )
 
     def _machine_of(self, plan: Plan) -> Machine | None:
-        return next((m for m in self._desk.library.machines() if m.name == plan.machine), None)
+        return machine_of(self._desk.library, plan)
 
     def _on_sheet(self) -> None:
         if self._plan is not None and (path := self._ask_path(f"{self._plan.name}.pdf")):

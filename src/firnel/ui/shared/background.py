@@ -65,10 +65,10 @@ class _Work(QRunnable):
 class Background(QObject):
     """Runs functions on a pool; only the newest job of each name is still answered."""
 
-    def __init__(self, parent: QObject, on_error: Callable[[str], None]) -> None:
+    def __init__(self, parent: QObject, on_error: Callable[[str], None], threads: int = 2) -> None:
         super().__init__(parent)
         self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(2)
+        self._pool.setMaxThreadCount(threads)
         self._on_error = on_error
         self._newest: dict[str, _Carrier] = {}
         self._cancels: list[Event] = []

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine
+from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import Library
 
 KIND = "imported"
@@ -15,15 +16,22 @@ KIND = "imported"
 _TOPS = tuple(top * scale for scale in (0.1, 1.0, 10.0, 100.0) for top in (1.0, 1.5, 2.0, 2.5, 4.0, 5.0, 6.0, 8.0))
 
 
-def keep_machine(library: Library, record: BatchRecord, units: Mapping[Control, str]) -> str | None:
-    """Add the machine of an imported log, or widen one that came from logs; a sentence on what was done, or None."""
+def machine_of_log(library: Library, record: BatchRecord, units: Mapping[Control, str]) -> tuple[Machine | None, str]:
+    """The machine of an imported log as it is to be kept with it: new, or widened where it came from logs; and what to say.
+
+    Raises
+    ------
+    ImportRefusedError : if the load is more than a machine that is known takes.
+    """
     if not record.machine:
-        return None
+        return None, ""
     known = next((machine for machine in library.machines() if machine.name == record.machine), None)
-    if known is not None and known.kind != KIND:
-        return None
-    before = known or Machine(record.machine, KIND, "gas", 0.0, 0.0)
     load = record.load_kg or 0.0
+    if known is not None and known.kind != KIND:
+        if load > known.stated_load_kg:
+            raise ImportRefusedError(f"A load of {load:g} kg is more than {known.name} takes ({known.stated_load_kg:g} kg).")
+        return known, ""
+    before = known or Machine(record.machine, KIND, "gas", 0.0, 0.0)
     seen = {control: scale for control in Control if (scale := _scale(record, control, units.get(control))) is not None}
     either = (control for control in Control if control in before.controls or control in seen)
     controls = {control: _wider(before.controls.get(control), seen.get(control)) for control in either}
@@ -33,12 +41,9 @@ def keep_machine(library: Library, record: BatchRecord, units: Mapping[Control, 
         useful_load_kg=max(before.useful_load_kg, load),
         stated_load_kg=max(before.stated_load_kg, round(1.25 * load, 2)),
     )
-    if machine == known:
-        return None
-    library.save_machine(machine)
     if known is None:
-        return f"machine {machine.name} was added with the scales that the log shows; look at them in Machines"
-    return None
+        return machine, f"machine {machine.name} was added with the scales that the log shows; look at them in Machines"
+    return machine, ""
 
 
 def _scale(record: BatchRecord, control: Control, unit: str | None) -> ControlScale | None:

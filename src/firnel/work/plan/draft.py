@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 
 from firnel.core.anchoring import GRAIN_S, anchored
 from firnel.core.model.solving import Solved
 from firnel.core.plan import Anchor, Plan, PlannedMove
+from firnel.core.plan_document import plan_from_document, plan_to_document
 from firnel.core.vocabulary import Control, ControlScale, Machine
 
 #: A coast begins so long before the drop unless told otherwise; common practice, no published source. [s]
 COAST_S = 30.0
+#: So many states of a draft are kept for the way back.
+MOST_STATES = 100
 
 
 def with_target(plan: Plan, name: str, value: float | None) -> Plan:
@@ -95,7 +100,7 @@ def coasting(plan: Plan, scale: ControlScale, seconds: float = COAST_S) -> Plan:
 def for_machine(plan: Plan, machine: Machine) -> Plan:
     """The plan on another machine: one of its own, whose moves are to be found anew."""
     bare = replace(plan, start={}, moves=(), curve=None, course=None, start_held=False)
-    return replace(bare, id=None, version=1, machine=machine.name)
+    return replace(bare, id=None, version=1, machine=machine.name, machine_id=machine.id)
 
 
 def _with_move(plan: Plan, index: int, move: PlannedMove) -> Plan:
@@ -113,6 +118,7 @@ class PlanDraft:
     def __init__(self, plan: Plan) -> None:
         self._states: list[tuple[Plan, Solved | None]] = [(plan, None)]
         self._at = 0
+        self.token = 0  #: of the state as it stands: what was asked for one is no answer for another
 
     @property
     def plan(self) -> Plan:
@@ -138,22 +144,62 @@ class PlanDraft:
         """Make an edit; what had been taken back is gone. False if it changes nothing."""
         if replace(plan, curve=None) == replace(self.plan, curve=None):
             return False
-        self._states = [*self._states[: self._at + 1], (plan, None)]
-        self._at += 1
+        self._states = [*self._states[max(0, self._at + 2 - MOST_STATES) : self._at + 1], (plan, None)]
+        self._at = len(self._states) - 1
+        self.token += 1
         return True
 
-    def settle(self, solved: Solved) -> None:
-        """The solver's answer to the plan as it stands."""
+    def settle(self, token: int, solved: Solved) -> bool:
+        """The solver's answer to the state of that token; False if that is not the one that stands now."""
+        if token != self.token:
+            return False
         self._states[self._at] = (solved.plan, solved)
+        return True
 
     def undo(self) -> bool:
         """Take the last edit back."""
-        moved = self.can_undo
-        self._at -= moved
-        return moved
+        return self._go(-1) if self.can_undo else False
 
     def redo(self) -> bool:
         """Make the edit again that was taken back last."""
-        moved = self.can_redo
-        self._at += moved
-        return moved
+        return self._go(1) if self.can_redo else False
+
+    def _go(self, by: int) -> bool:
+        self._at += by
+        self.token += 1
+        return True
+
+    def copy(self) -> PlanDraft:
+        """The same, for another thread to write down."""
+        made = PlanDraft(self.plan)
+        made._states, made._at, made.token = list(self._states), self._at, self.token
+        return made
+
+
+def draft_to_document(draft: PlanDraft, about: Mapping[str, Any]) -> dict[str, Any]:
+    """A draft with its way back as plain values; what the solver made of it is worked out again."""
+    states = [
+        {"plan": plan_to_document(replace(plan, curve=None)), "id": plan.id, "version": plan.version, "lot_id": plan.lot_id,
+         "machine_id": plan.machine_id}
+        for plan, _ in draft._states
+    ]  # fmt: skip
+    return {"states": states, "at": draft._at, "about": dict(about)}
+
+
+def draft_from_document(document: Mapping[str, Any]) -> tuple[PlanDraft, dict[str, Any]]:
+    """A draft from plain values, and what was written down about it.
+
+    Raises
+    ------
+    ValueError, KeyError, TypeError, IndexError : if it is none.
+    """
+    plans = [
+        plan_from_document(
+            state["plan"], id=state["id"], version=state["version"], lot_id=state["lot_id"], machine_id=state["machine_id"]
+        )
+        for state in document["states"]
+    ]
+    draft = PlanDraft(plans[0])
+    draft._states = [(plan, None) for plan in plans]
+    draft._at = min(max(int(document["at"]), 0), len(plans) - 1)
+    return draft, dict(document["about"])

@@ -20,6 +20,7 @@ from firnel.store.library import BatchFilter, Library
 from firnel.work.green.intake import lot_sheet
 from firnel.work.machines.forecasting import SEED, green_of
 from firnel.work.machines.knowledge import CannotKnowError, model_of
+from firnel.work.plan.whose import lot_of, machine_of
 
 __all__ = [
     "DEVELOPMENT_S",
@@ -49,8 +50,8 @@ def sensible_start(
     library: Library, machine: Machine, lot: Lot | None, purpose: str, today: date | None = None
 ) -> tuple[Targets, tuple[str, ...]]:
     """Targets to begin with, and why: this machine's usual stages, the lot's handling as of ``today``, the purpose."""
-    lines = library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped")), limit=60)
-    own = [line for line in lines if lot is not None and line.lot == lot.name]
+    lines = library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped"), counting=True), limit=60)
+    own = [line for line in lines if lot is not None and line.lot_id == lot.id]
     basis = own if len(own) >= 2 else lines
     said = []
 
@@ -119,7 +120,7 @@ def plan_of_batch(library: Library, reference: str) -> Plan:
     """
     record = library.batch(library.find_batch(reference))
     targets, lot = targets_of_batch(library, reference)
-    machine = next((m for m in library.machines() if m.name == record.machine), None)
+    machine = machine_of(library, record)
     start: dict[Control, float] = {}
     moves: tuple[PlannedMove, ...] = ()
     if machine is not None:
@@ -128,19 +129,22 @@ def plan_of_batch(library: Library, reference: str) -> Plan:
         start, moves = cleaned_moves(record.moves, machine.controls, charge, yellow, crack, drop)
     name = f"{lot or record.machine} as {record.label}"
     room = record.room_c if record.room_c is not None else 22.0
-    return Plan(name, record.machine, lot, record.load_kg, targets=targets, start=start, moves=moves, room_c=room)
+    return Plan(
+        name, record.machine, lot, record.load_kg, targets=targets, start=start, moves=moves, room_c=room,
+        lot_id=record.lot_id, machine_id=record.machine_id,
+    )  # fmt: skip
 
 
 def for_lot(library: Library, machine: Machine, plan: Plan, lot: Lot, today: date) -> tuple[Plan, str]:
     """A plan for another lot: its charge moved by what the handling of both lots differs in, and why."""
-    own = next((known for known in library.lots() if known.name == plan.lot), None)
+    own = lot_of(library, plan)
     advices = [lot_sheet(library, each, machine, today).handling if each is not None else None for each in (own, lot)]
     before, after = advices
     charge = plan.targets.charge_c
     if before is None or after is None or charge is None:
-        return replace(plan, lot=lot.name), f"The targets of {plan.lot or 'the plan'}, for {lot.name}."
+        return replace(plan, lot=lot.name, lot_id=lot.id), f"The targets of {plan.lot or 'the plan'}, for {lot.name}."
     by = round(after.charge_c - before.charge_c)
-    moved = replace(plan, lot=lot.name, targets=replace(plan.targets, charge_c=charge + by))
+    moved = replace(plan, lot=lot.name, lot_id=lot.id, targets=replace(plan.targets, charge_c=charge + by))
     reasons = "; ".join(reason.words for reason in after.reasons) or "as usual"
     return moved, f"Charge {by:+.0f} K against {plan.lot} by the handling of {lot.name}: {reasons}."
 
@@ -163,8 +167,7 @@ def solve_plan(library: Library, machine: Machine, plan: Plan, usual: Targets | 
     if model is None:
         raise CannotKnowError(why)
     if usual is None:
-        lot = next((lot for lot in library.lots() if lot.name == plan.lot), None)
-        usual = sensible_start(library, machine, lot, plan.purpose)[0]
+        usual = sensible_start(library, machine, lot_of(library, plan), plan.purpose)[0]
     solved = solve(model, machine, plan, green_of(library, plan.lot), usual, how=how)
     return replace(solved, plan=replace(solved.plan, curve=_curve(solved)))
 

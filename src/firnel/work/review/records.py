@@ -16,13 +16,13 @@ import numpy as np
 from firnel.core.events import Event, find_events
 from firnel.core.mark_finding import find_turning
 from firnel.core.rate_of_rise import RateCurve, live_rate_of_rise, smooth_rate_of_rise
-from firnel.core.stages import Stages, stages_of
+from firnel.core.stages import Stages, check_mark_order, stages_of
 from firnel.core.vocabulary import BatchRecord, Control, Found, Mark, MarkKind
 from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_wishes, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import BatchFilter, BatchLine, Library, NotInLibraryError, PageEnd
 from firnel.store.writing import LibraryError, refusal
-from firnel.work.machines.imported import keep_machine
+from firnel.work.machines.imported import machine_of_log
 
 __all__ = [
     "BatchFilter", "BatchLine", "BatchSheet", "ImportRefusedError", "ImportWishes", "Imported", "Library",
@@ -84,7 +84,11 @@ def read_file(path: Path, wishes: ImportWishes) -> Imported:
     ------
     ImportRefusedError : if it cannot be taken in.
     """
-    if not path.exists():
+    try:
+        there = path.is_file()
+    except (OSError, ValueError):
+        there = False  # a name that no file can have
+    if not there:
         raise ImportRefusedError(f"There is no file {path}.")
     if path.suffix.lower() == ".json":
         from firnel.exchange.batch_document import read_batch_document
@@ -93,17 +97,26 @@ def read_file(path: Path, wishes: ImportWishes) -> Imported:
     return read_csv_log(path, wishes)
 
 
-def import_file(library: Library, path: Path, wishes: ImportWishes) -> tuple[int, Imported]:
-    """Read a file and add its batch to the library; a label that is taken gets the next free number."""
+def import_file(library: Library, path: Path, wishes: ImportWishes, again: bool = False) -> tuple[int, Imported]:
+    """Read a file and add its batch to the library, whole or not at all; a label that is taken gets the next free number.
+
+    Parameters
+    ----------
+    library, path, wishes : where to, what, and what the user said beforehand.
+    again : take it in though the library has a batch with just these readings.
+
+    Raises
+    ------
+    ImportRefusedError : if it cannot be taken in.
+    """
     imported = read_file(path, wishes)
     record = imported.record
-    try:
-        library.find_batch(record.label)
-        record = replace(record, label="")
-    except NotInLibraryError:
-        pass  # the label is free
-    said = keep_machine(library, record, imported.units)
-    return library.add_record(record), replace(imported, said=(*imported.said, said)) if said else imported
+    check_mark_order(record.marks)
+    if not again and (label := library.same_log(record)) is not None:
+        raise ImportRefusedError(f"{path.name} was taken in before, as batch {label} (--again takes it once more).")
+    machine, said = machine_of_log(library, record, imported.units)
+    key = library.add_record(record, machine)
+    return key, replace(imported, said=(*imported.said, said)) if said else imported
 
 
 def export_text(library: Library, record: BatchRecord, form: str) -> str:
@@ -158,6 +171,7 @@ def show_document(record: BatchRecord) -> dict[str, Any]:
             "t": series(sheet.rate.t - zero, 3),
             "c_per_min": series(sheet.rate.c_per_min, 3),
             "sd": series(sheet.rate.sd, 3),
+            "live_t": series(trace.t - zero, 3),
             "live_c_per_min": series(live.c_per_min, 3),
         },
         "events": [

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, MarkKind
+from firnel.exchange.cells import text_cell
 from firnel.exchange.report import Block, Chart, Curve, Heading, Report, Table, Text, write_workbook
 from firnel.store.library import BatchFilter, BatchLine, Library
 from firnel.work.bench.cupping import TableSet, results
@@ -205,7 +206,7 @@ def open_data(library: Library, folder: Path, progress: Callable[[float], bool] 
         if not progress(done / max(len(lines), 1)):
             break
         text = export_text(library, library.batch(line.id), "json")
-        (folder / f"batch-{line.label}-{line.id}.json").write_text(text, encoding="utf-8")
+        (folder / f"batch-{_file_part(line.label)}-{line.id}.json").write_text(text, encoding="utf-8")
         done += 1
     notes = [
         {"batch": note.batch_id, "kind": note.kind, "at": note.at.isoformat(), **note.document}
@@ -222,4 +223,9 @@ def open_data(library: Library, folder: Path, progress: Callable[[float], bool] 
 
 
 def _cell(value: object) -> object:
-    return value.isoformat() if isinstance(value, datetime) else "" if value is None else value
+    return value.isoformat() if isinstance(value, datetime) else "" if value is None else text_cell(value)
+
+
+def _file_part(label: str) -> str:
+    """A label as part of a file's name."""
+    return "".join(sign if sign.isalnum() or sign in "-_" else "_" for sign in label)

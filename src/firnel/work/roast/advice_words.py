@@ -12,6 +12,7 @@ from firnel.core.plan import Plan
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, Machine, MarkKind, Quality
 from firnel.work.roast.cue import control_text, when_sentence
+from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.session import RoastSession
 
 #: Readings above these are told with the fire caution; common practice, no published source. [degC]
@@ -22,6 +23,8 @@ GAP_S, BAD_READINGS = 6.0, 5
 LATE_OF, LATE_READINGS, LATE_TIMES, LATE_S = 60, 6, 2.0, 2.5
 #: So long after the charge the probe plunges, and what it reads is not judged. [s]
 PLUNGE_S = 40.0
+#: So many hot readings in a row, of the last so many, are a fire, unless the probe jumped there faster than this. [degC/s]
+HOT_READINGS, HOT_WITHIN, JUMP_RATE = 3, 120, 20.0
 FIRE = "Fire danger: heat off, keep the doors shut, have the extinguisher at hand, follow the maker's manual."
 
 
@@ -58,7 +61,7 @@ def warnings_of(session: RoastSession, units: Units) -> list[tuple[int, str]]:
     found: list[tuple[int, str]] = []
     trace, now = session.trace, session.now()
     bean, air = trace.latest("bean"), trace.latest("air")
-    if (bean is not None and bean > HOT_BEAN_C) or (air is not None and air > HOT_AIR_C):
+    if _burns(trace, "bean", HOT_BEAN_C) or _burns(trace, "air", HOT_AIR_C):
         found.append((FIRE_RANK, f"{units.text(bean, '°C', 0)} at the beans, {units.text(air, '°C', 0)} in the air. {FIRE}"))
     count = len(trace)
     charge = session.marks.get(MarkKind.CHARGE)
@@ -75,6 +78,21 @@ def warnings_of(session: RoastSession, units: Units) -> list[tuple[int, str]]:
         for coming in session.guidance.coming:
             found.append((COMING, f"{coming.sentence[:1].upper()}{coming.sentence[1:]}, in about {clock(coming.in_s)}."))
     return sorted(found)
+
+
+def _burns(trace: LiveTrace, name: str, limit_c: float) -> bool:
+    """Whether a probe has truly risen above a limit: several readings in a row, reached by a rise and not by a jump."""
+    values = trace.column(name)
+    known = np.flatnonzero(np.isfinite(values))[-HOT_WITHIN:]
+    above = values[known] > limit_c
+    if above.size < HOT_READINGS or not above[-HOT_READINGS:].all():
+        return False
+    cool = np.flatnonzero(~above)
+    if not cool.size:
+        return True
+    before, after = known[cool[-1]], known[cool[-1] + 1]
+    t = trace.column("t")
+    return bool((values[after] - values[before]) / max(t[after] - t[before], 1e-3) < JUMP_RATE)
 
 
 def _late_readings(session: RoastSession, now: float) -> list[str]:

@@ -1,0 +1,92 @@
+"""What all JSON documents share: read with limits, checked against bounds, refused with the place in a sentence."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated, Any, TypeVar
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+
+from firnel.exchange.errors import ImportRefusedError
+
+#: A document is at most this large. [bytes]
+MOST_BYTES = 64_000_000
+#: A day; no time of a roast lies further away. [s]
+DAY_S = 86_400.0
+
+
+def _plain(text: str) -> str:
+    if any(ord(sign) < 32 or ord(sign) == 127 for sign in text):
+        raise ValueError("holds signs that cannot be printed")
+    return text
+
+
+def _filed(text: str) -> str:
+    if any(sign in text for sign in '/\\:*?"<>|') or text.startswith("."):
+        raise ValueError("cannot be part of a file's name")
+    return text
+
+
+Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
+Seconds = Annotated[float, Field(allow_inf_nan=False, ge=-DAY_S, le=DAY_S)]
+BeanC = Annotated[float, Field(allow_inf_nan=False, ge=-50.0, le=400.0)]
+AirC = Annotated[float, Field(allow_inf_nan=False, ge=-50.0, le=700.0)]
+Kg = Annotated[float, Field(allow_inf_nan=False, gt=0.0, le=1000.0)]
+RoomC = Annotated[float, Field(allow_inf_nan=False, ge=-40.0, le=60.0)]
+Colour = Annotated[float, Field(allow_inf_nan=False, ge=0.0, le=100.0)]
+Name = Annotated[str, Field(max_length=200), AfterValidator(_plain)]
+Label = Annotated[str, Field(max_length=40), AfterValidator(_plain), AfterValidator(_filed)]
+Words = Annotated[str, Field(max_length=20_000)]
+
+
+class Part(BaseModel):
+    """A part of a document of Firnel's own: nothing else may stand in it."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+Model = TypeVar("Model", bound=BaseModel)
+
+
+def read_json(path: Path) -> Any:
+    """What a JSON file holds.
+
+    Raises
+    ------
+    ImportRefusedError : if it cannot be read, is too large, or is no JSON.
+    """
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise ImportRefusedError(f"{path.name} is larger than {MOST_BYTES / 1e6:.0f} MB: it is no document of Firnel's.")
+        return json.loads(path.read_text(encoding="utf-8-sig"))
+    except OSError as error:
+        raise ImportRefusedError(f"{path} cannot be read: {error.strerror}.") from error
+    except (UnicodeDecodeError, json.JSONDecodeError) as error:
+        raise ImportRefusedError(f"{path.name} is no JSON document: {error}.") from error
+    except (RecursionError, ValueError) as error:
+        raise ImportRefusedError(f"{path.name} is no JSON document that can be read: {type(error).__name__}.") from error
+
+
+def checked(model: type[Model], raw: Any, what: str) -> Model:
+    """A document checked against its model.
+
+    Parameters
+    ----------
+    model, raw : what it is to be, and what was read.
+    what : in words, with the file's name: ``roast.json is no Firnel batch``.
+
+    Raises
+    ------
+    ImportRefusedError : naming the first entry that is wrong.
+    """
+    try:
+        return model.model_validate(raw)
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        where = ".".join(str(part) for part in first["loc"]) or "the document"
+        given = first.get("input")
+        shown = "" if isinstance(given, dict | list) or given is None else f" (it says {str(given)[:40]!r})"
+        raise ImportRefusedError(f"{what}: {where}: {first['msg'][:1].lower()}{first['msg'][1:]}{shown}.") from error
+    except RecursionError as error:
+        raise ImportRefusedError(f"{what}: it is nested too deeply.") from error

@@ -1,0 +1,116 @@
+"""A plan from a JSON file: one that Firnel wrote, or one by another hand, within the bounds of what a roast can be."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from firnel.core.plan import Anchor, Plan
+from firnel.core.plan_document import plan_from_document
+from firnel.core.vocabulary import Control
+from firnel.exchange.documents import AirC, BeanC, Colour, Finite, Kg, Name, RoomC, Seconds, Words, checked, read_json
+from firnel.exchange.errors import ImportRefusedError
+
+Stage = Annotated[float, Field(allow_inf_nan=False, gt=0.0, le=7200.0)]
+Share = Annotated[float, Field(allow_inf_nan=False, ge=0.0, le=1.0)]
+Tolerance = Annotated[float, Field(allow_inf_nan=False, ge=0.0, le=600.0)]
+
+
+class _Open(BaseModel):
+    """What ``plan solve`` says beside the plan itself is passed over."""
+
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
+
+
+class TargetsPart(_Open):
+    """What the plan wants."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    charge_c: Annotated[float, Field(ge=20.0, le=350.0)] | None = None
+    drying_s: Stage | None = None
+    browning_s: Stage | None = None
+    development_s: Stage | None = None
+    drop_c: Annotated[float, Field(ge=100.0, le=300.0)] | None = None
+    rise_c: Annotated[float, Field(ge=-20.0, le=80.0)] | None = None
+    total_s: Stage | None = None
+    ratio: Share | None = None
+    loss: Share | None = None
+    colour: Colour | None = None
+
+
+class MovePart(_Open):
+    """One planned move."""
+
+    control: Control
+    to: Finite
+    anchor: Anchor
+    offset_s: Annotated[float, Field(ge=-3600.0, le=7200.0)] | None = None
+    at_c: BeanC | None = None
+    held: bool = False
+
+    @model_validator(mode="after")
+    def _hangs(self) -> MovePart:
+        if self.anchor is Anchor.BEAN and self.at_c is None:
+            raise ValueError("a move that hangs on a bean temperature needs at_c")
+        if self.anchor is Anchor.TIME and (self.offset_s or 0.0) < 0.0:
+            raise ValueError("a move that hangs on the clock lies after the charge")
+        return self
+
+
+class CurvePart(_Open):
+    """The curve that the plan expects: columns of equal length."""
+
+    t: list[Seconds] = Field(max_length=20_000)
+    bean: list[BeanC]
+    air: list[AirC]
+    ror: list[Finite]
+
+    @model_validator(mode="after")
+    def _even(self) -> CurvePart:
+        if len({len(self.t), len(self.bean), len(self.air), len(self.ror)}) != 1:
+            raise ValueError("its columns differ in length")
+        if any(later <= earlier for earlier, later in zip(self.t, self.t[1:], strict=False)):
+            raise ValueError("its times do not go forward")
+        return self
+
+
+class PlanFile(_Open):
+    """A plan document."""
+
+    name: Annotated[Name, Field(min_length=1)]
+    machine: Name | None = ""
+    lot: Name | None = ""
+    load_kg: Kg | None = None
+    purpose: Name = "filter"
+    approach: Literal["falling", "air-led", "soak-push", "times"] = "falling"
+    targets: TargetsPart = TargetsPart()
+    start: dict[Control, Finite] = {}
+    moves: list[MovePart] = Field([], max_length=200)
+    tolerance_s: Tolerance = 5.0
+    tolerance_c: Tolerance = 2.0
+    curve: CurvePart | None = None
+    remark: Words = ""
+    asked: list[str] | None = None
+    course: tuple[Stage, Stage, Stage] | None = None
+    wins: str = "development_s"
+    tolerances: dict[str, Tolerance] = {}
+    room_c: RoomC = 22.0
+    drum_c: Annotated[float, Field(ge=-200.0, le=100.0)] = 0.0
+    start_held: bool = False
+
+
+def read_plan_file(path: Path) -> Plan:
+    """Read a plan from a JSON file.
+
+    Raises
+    ------
+    ImportRefusedError : if it is no plan; the message names the file and the entry.
+    """
+    document = checked(PlanFile, read_json(path), f"{path.name} is no plan")
+    try:
+        return plan_from_document(document.model_dump(mode="json"))
+    except ValueError as error:
+        raise ImportRefusedError(f"{path.name}: {error}") from error

@@ -1,0 +1,459 @@
+"""Where a plan is made: the draft, its edits and their solving, and what is kept of it. A window shows it and passes edits on.
+
+The workbench owns the draft. Each answer of the solver carries the token of the state it was asked for, and is dropped where
+the draft has gone on since. The draft lies in the library until it is kept or left: it outlasts views, ends and crashes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any, Protocol
+
+from firnel.core.machine.capacity import load_warnings
+from firnel.core.model.outlook import Outlook
+from firnel.core.model.solving import How, Solved
+from firnel.core.plan import Plan, Targets
+from firnel.core.vocabulary import Control, ControlScale, Lot, Machine
+from firnel.work.desk import Desk
+from firnel.work.plan.draft import PlanDraft, draft_from_document, draft_to_document, for_machine, turned
+from firnel.work.plan.orders import OrderSplit, ladder, split_order
+from firnel.work.plan.picture import PlanPicture, plan_picture
+from firnel.work.plan.planning import (
+    for_lot,
+    outlook_of,
+    sensible_start,
+    solve_plan,
+    transferred,
+    weigh_moves,
+)
+from firnel.work.plan.whose import lot_of, machine_of
+from firnel.work.plan.words import shortfalls
+
+#: Under this name the draft lies in the library.
+DRAFT = "plan"
+
+
+class Run(Protocol):
+    """Runs a job of a name beside the window; the newest of each name is answered."""
+
+    def __call__(
+        self,
+        name: str,
+        function: Callable[[], Any],
+        on_done: Callable[[Any], None],
+        on_error: Callable[[str], None] | None = None,
+    ) -> None:
+        """See `Background.run`."""
+
+
+class PlanWorkbench:
+    """One plan that is being made.
+
+    Parameters
+    ----------
+    desk : whose library and settings it works on.
+    run : does the solving beside the window.
+    keep : does the writing of the draft beside the window, in order.
+    """
+
+    def __init__(self, desk: Desk, run: Run, keep: Run) -> None:
+        self._desk, self._run, self._keep_aside = desk, run, keep
+        self.draft = PlanDraft(Plan(""))
+        self.open = False  #: whether a plan is on the bench
+        self._looked = False
+        self.begun: Plan | None = None  #: what it began with; None for a new plan
+        self.as_new: bool | None = None  #: a kept plan for another lot is to be a new plan; None while that is not asked
+        self.name, self.reason = "", ""
+        self.weighed: tuple[tuple[float, float], ...] = ()
+        self.sure: Outlook | None = None
+        self.said = ""
+        self._usual: dict[tuple[int | None, int | None, str], Targets] = {}
+        self._sketching = False
+        self._next_sketch: Plan | None = None
+        self.on_change: Callable[[], None] = lambda: None
+        self.on_solved: Callable[[Solved], None] = lambda solved: None
+        self.on_sketch: Callable[[Solved], None] = lambda solved: None
+        self.on_explained: Callable[[str], None] = lambda sentence: None
+
+    # What is on it
+
+    @property
+    def plan(self) -> Plan:
+        """The plan as it stands."""
+        return self.draft.plan
+
+    @property
+    def lots(self) -> list[Lot]:
+        """Lots that a plan can be for."""
+        return [lot for lot in self._desk.library.lots() if not lot.archived or lot.id == self.plan.lot_id]
+
+    @property
+    def machines(self) -> list[Machine]:
+        """Machines that a plan can be for."""
+        return [one for one in self._desk.library.machines() if not one.archived or one.id == self.plan.machine_id]
+
+    @property
+    def machine(self) -> Machine | None:
+        """The machine that the plan is for."""
+        return machine_of(self._desk.library, self.plan)
+
+    @property
+    def lot(self) -> Lot | None:
+        """The lot that the plan is for."""
+        return lot_of(self._desk.library, self.plan)
+
+    @property
+    def picture(self) -> PlanPicture:
+        """The plan as it stands, drawn."""
+        return plan_picture(self.plan, self.machine, self._desk.settings.units, self.draft.solved, self.sure)
+
+    @property
+    def changed(self) -> bool:
+        """Whether there is something that would be lost if it were left."""
+        return self.open and self.draft.can_undo
+
+    @property
+    def asks_new(self) -> bool:
+        """Whether it is to be asked: a new plan, or a new version of the kept one? Its lot or machine is another now."""
+        begun, plan = self.begun, self.plan
+        if begun is None or begun.id is None:
+            return False
+        return (begun.lot_id, begun.machine_id) != (plan.lot_id, plan.machine_id)
+
+    def scale(self, control: Control) -> ControlScale | None:
+        """The scale of a control on the plan's machine."""
+        machine = self.machine
+        return machine.controls.get(control) if machine is not None else None
+
+    # Beginning and ending
+
+    def waiting(self) -> bool:
+        """Whether an end or a crash has left a draft; looked for once, before anything was on the bench."""
+        looked, self._looked = self._looked, True
+        return not looked and self._desk.library.draft_book.read(DRAFT) is not None
+
+    def take_up(self) -> bool:
+        """Go on with the draft that lies in the library, with its way back; False if there is none, or it cannot be read."""
+        document = self._desk.library.draft_book.read(DRAFT)
+        if document is None:
+            return False
+        try:
+            draft, about = draft_from_document(document)
+        except (ValueError, KeyError, TypeError, IndexError) as error:
+            self._desk.library.draft_book.leave(DRAFT)
+            self.on_explained(f"A draft could not be read any more ({error}).")
+            return False
+        plans = {plan.id: plan for plan in self._desk.library.plans()}
+        self._clear(draft, plans.get(about.get("begun")))
+        self.name, self.reason, self.as_new = about.get("name", ""), about.get("reason", ""), about.get("as_new")
+        self.on_change()
+        self.on_explained("The draft that you had begun is here again, with its undo.")
+        self._solve(How.AS_IS)
+        return True
+
+    def begin(self, plan: Plan | None) -> None:
+        """Begin with a plan, or with a sensible start for the first lot and machine."""
+        self._clear(PlanDraft(plan or Plan("")), plan)
+        self.name = plan.name if plan is not None else ""
+        self.on_explained("")
+        if plan is None:
+            lot, machine = next(iter(self.lots), None), next(iter(self.machines), None)
+            start = self._start(Plan(""), machine, lot) if machine is not None else None
+            if start is None:
+                self._say("Add a machine first (F7): a plan is for one.")
+                self.on_change()
+                return
+            self.draft = PlanDraft(start)
+            self.on_change()
+            self._solve(How.NEW)
+            return
+        self.on_change()
+        self._solve(How.AS_IS)
+
+    def _clear(self, draft: PlanDraft, begun: Plan | None) -> None:
+        self.draft, self.begun, self.open, self.as_new, self._looked = draft, begun, True, None, True
+        self.name = self.reason = self.said = ""
+        self.weighed, self.sure = (), None
+        self._sketching, self._next_sketch = False, None
+        self._usual.clear()
+
+    def leave(self) -> None:
+        """Leave it on purpose: the draft is gone."""
+        self.open = False
+        self.draft = PlanDraft(Plan(""))
+        book = self._desk.library.draft_book
+        self._keep_aside("draft", lambda: book.leave(DRAFT), _nothing, self._say)
+
+    def keep(self) -> Plan:
+        """Keep the plan as it stands, solved or not: as a new version of the one it began with, or as a new plan.
+
+        Raises
+        ------
+        ValueError : if another plan has its name; nothing is kept then.
+        LibraryError : if the library refuses.
+        """
+        plan, begun = self.named(), self.begun
+        if begun is not None and self.asks_new:
+            kept = self.as_new is False
+            plan = replace(plan, id=begun.id if kept else None, version=begun.version if kept else 1)
+        if any(other.name == plan.name and other.id != plan.id for other in self._desk.library.plans()):
+            raise ValueError(f"There is a plan called {plan.name} already: give this one another name.")
+        saved = self._desk.library.save_plan(plan, self.reason.strip())
+        self.leave()
+        return saved
+
+    def named(self) -> Plan:
+        """The plan under the name that it is to have."""
+        plan = self.plan
+        usual = f"{plan.lot} {plan.purpose}".strip() or "Plan"
+        return replace(plan, name=self.name.strip() or plan.name or usual)
+
+    # Edits
+
+    def edit(self, plan: Plan, how: How = How.KEPT) -> None:
+        """Take an edit, and have it solved: by the moves there are, or with moves found anew."""
+        if self.draft.edit(plan):
+            self._gone_on()
+            self._solve(how)
+
+    def rename(self, name: str) -> None:
+        """The name that it is to have."""
+        if name != self.name:
+            self.name = name
+            self._keep_draft()
+
+    def explain(self, reason: str) -> None:
+        """Why it is changed."""
+        if reason != self.reason:
+            self.reason = reason
+            self._keep_draft()
+
+    def choose_new(self, as_new: bool) -> None:
+        """Keep it as a new plan, or as a new version of the one it began with."""
+        self.as_new = as_new
+        self._gone_on()
+
+    def turn(self, index: int, steps: int = 0, seconds: float = 0.0) -> None:
+        """A move some steps of its gauge higher, or later."""
+        scale = self.scale(self.plan.moves[index].control)
+        if scale is not None:
+            self.edit(turned(self.plan, index, scale, steps, seconds))
+
+    def choose_lot(self, key: int | None) -> None:
+        """Another lot: a plan that exists already keeps its targets, moved by the handling of both lots."""
+        lot = next((lot for lot in self._desk.library.lots() if lot.id == key), None)
+        machine = self.machine
+        if lot is None or lot.id == self.plan.lot_id:
+            return
+        if self.begun is None or machine is None:
+            self._other_start(replace(self.plan, lot=lot.name, lot_id=lot.id))
+            return
+        plan, why = for_lot(self._desk.library, machine, self.plan, lot, self._today())
+        self.on_explained(why)
+        self.edit(replace(plan, moves=tuple(move for move in plan.moves if move.held)), How.NEW)
+
+    def choose_machine(self, key: int | None) -> None:
+        """Another machine: a plan that exists already travels; a new one begins anew."""
+        target = next((one for one in self._desk.library.machines() if one.id == key), None)
+        before, source = self.plan, self.machine
+        if target is None or target.id == before.machine_id:
+            return
+        if self.begun is None or source is None:
+            self._other_start(replace(before, machine=target.name, machine_id=target.id))
+            return
+        usual = self.usual(target)
+        moved, why = transferred(before.targets if before.asked is None else before.wanted, source, target, usual)
+        share = (before.load_kg or source.useful_load_kg) / source.useful_load_kg
+        plan = replace(for_machine(before, target), targets=moved, asked=None, load_kg=round(share * target.useful_load_kg, 2))
+        self.name = f"{self.name.strip() or before.name} on {target.name}"
+        self.on_explained(why)
+        self.edit(plan, How.NEW)
+
+    def choose_purpose(self, purpose: str) -> None:
+        """Another purpose: the targets begin anew."""
+        self._other_start(replace(self.plan, purpose=purpose))
+
+    def choose_approach(self, approach: str) -> None:
+        """Another school of driving: the moves are found anew."""
+        self.edit(replace(self.plan, approach=approach), How.NEW)
+
+    def order(self, roasted_kg: float) -> OrderSplit | None:
+        """An order in roasted weight [kg]: how many batches of what load; the plan takes that load.
+
+        Raises
+        ------
+        ValueError : if it cannot be split.
+        """
+        machine, lot = self.machine, self.lot
+        if machine is None or lot is None:
+            return None
+        split = split_order(self._desk.library, lot, machine, roasted_kg)
+        self.edit(replace(self.plan, load_kg=split.load_kg))
+        return split
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        if self.draft.undo():
+            self._returned()
+
+    def redo(self) -> None:
+        """Make the edit again that was taken back last."""
+        if self.draft.redo():
+            self._returned()
+
+    def find_moves(self) -> None:
+        """Have the moves found anew, around those that are held."""
+        self._solve(How.NEW)
+
+    def make_ladder(self, on: str, done: Callable[[list[Plan]], None]) -> None:
+        """Solve and keep the variants of a ladder, beside the window.
+
+        Raises
+        ------
+        ValueError : if the plan has no such target, or a variant of it makes no sense.
+        """
+        machine, library = self.machine, self._desk.library
+        if machine is None:
+            return
+        usual, variants = self.usual(machine), ladder(self.named(), on)
+
+        def keep() -> list[Plan]:
+            return [library.save_plan(solve_plan(library, machine, variant, usual, How.KEPT).plan) for variant in variants]
+
+        def kept(plans: list[Plan]) -> None:
+            self._say("")
+            self.leave()
+            done(plans)
+
+        self._say("Solving the five variants …")
+        self._run("ladder", keep, kept, self._failed)
+
+    # Solving
+
+    def sketch(self, plan: Plan) -> None:
+        """The curve of a plan while a hand is dragging; one at a time, always the newest."""
+        self._next_sketch = plan
+        self._go_on_sketching()
+
+    def _go_on_sketching(self) -> None:
+        machine, library, plan = self.machine, self._desk.library, self._next_sketch
+        if self._sketching or plan is None or machine is None:
+            return
+        self._sketching, self._next_sketch = True, None
+        usual, token = self.usual(machine), self.draft.token
+
+        def sketched(solved: Solved) -> None:
+            self._sketching = False
+            if token == self.draft.token:
+                self.on_sketch(solved)
+            self._go_on_sketching()
+
+        self._run("sketch", lambda: solve_plan(library, machine, plan, usual, How.SKETCH), sketched, self._failed)
+
+    def _solve(self, how: How) -> None:
+        machine, plan, library = self.machine, self.plan, self._desk.library
+        if machine is None:
+            return
+        self._next_sketch = None  # what is still to be sketched is no longer wanted
+        usual, token = self.usual(machine), self.draft.token
+        self._run(
+            "solve",
+            lambda: solve_plan(library, machine, plan, usual, how),
+            lambda solved: self._on_solved(token, solved),
+            lambda sentence: self._not_solved(token, sentence),
+        )
+
+    def usual(self, machine: Machine) -> Targets:
+        """What is usual for this lot and purpose on a machine; looked up once for each."""
+        plan = self.plan
+        key = (plan.lot_id, machine.id, plan.purpose)
+        if key not in self._usual:
+            self._usual[key] = sensible_start(self._desk.library, machine, self.lot, plan.purpose, self._today())[0]
+        return self._usual[key]
+
+    def _on_solved(self, token: int, solved: Solved) -> None:
+        if not self.open or not self.draft.settle(token, solved):
+            return  # the draft has gone on since this was asked
+        self.weighed, self.sure = (), None
+        self._tell(solved)
+        self._keep_draft()
+
+    def _tell(self, solved: Solved) -> None:
+        machine, lot, library, token = self.machine, self.lot, self._desk.library, self.draft.token
+        said = [*shortfalls(solved, self._desk.settings.units, machine), *solved.warnings]
+        if machine is not None and solved.plan.load_kg:
+            said += load_warnings(machine, solved.plan.load_kg, lot.density_g_per_l if lot else None)
+        self._say(" ".join(said))
+        self.on_change()
+        self.on_solved(solved)
+        if machine is None:
+            return
+
+        def known(name: str) -> Callable[[Any], None]:
+            def take(value: Any) -> None:
+                if token == self.draft.token:
+                    setattr(self, name, value)
+                    self.on_change()
+
+            return take
+
+        self._run("sure", lambda: outlook_of(library, machine, solved), known("sure"), _nothing)
+        self._run("weigh", lambda: weigh_moves(library, machine, solved.plan), known("weighed"), _nothing)
+
+    def _not_solved(self, token: int, sentence: str) -> None:
+        if self.open and token == self.draft.token:
+            self._failed(f"{sentence[:1].upper()}{sentence[1:]} The plan can be kept as it stands.")
+
+    def _failed(self, sentence: str) -> None:
+        self._sketching = False
+        self._say(sentence[:1].upper() + sentence[1:])
+        self.on_change()
+
+    # Inside
+
+    def _start(self, plan: Plan, machine: Machine, lot: Lot | None) -> Plan:
+        targets, why = sensible_start(self._desk.library, machine, lot, plan.purpose, self._today())
+        self.on_explained(" ".join(why))
+        return replace(
+            for_machine(plan, machine), id=plan.id, version=plan.version, lot=lot.name if lot else "",
+            lot_id=lot.id if lot else None, load_kg=plan.load_kg or machine.useful_load_kg, targets=targets, asked=None,
+        )  # fmt: skip
+
+    def _other_start(self, plan: Plan) -> None:
+        machine = machine_of(self._desk.library, plan)
+        if machine is not None:
+            self.edit(self._start(plan, machine, lot_of(self._desk.library, plan)), How.NEW)
+
+    def _today(self) -> Any:
+        return self._desk.clock.wall().date()
+
+    def _returned(self) -> None:
+        self.weighed, self.sure = (), None
+        self._gone_on()
+        if self.draft.solved is None:
+            self._solve(How.KEPT)
+        else:
+            self._tell(self.draft.solved)
+
+    def _gone_on(self) -> None:
+        self.on_change()
+        self._keep_draft()
+
+    def _keep_draft(self) -> None:
+        """So that it is there after a crash; opening a plan and leaving it as it was makes no draft."""
+        if not self.open or not (self.draft.can_undo or self.begun is None):
+            return
+        about = {
+            "begun": self.begun.id if self.begun else None, "name": self.name, "reason": self.reason, "as_new": self.as_new,
+        }  # fmt: skip
+        book, draft = self._desk.library.draft_book, self.draft.copy()
+        self._keep_aside("draft", lambda: book.keep(DRAFT, draft_to_document(draft, about)), _nothing, self._say)
+
+    def _say(self, sentence: str) -> None:
+        self.said = sentence
+        self.on_change()
+
+
+def _nothing(_value: Any) -> None:
+    pass
