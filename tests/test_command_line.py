@@ -81,7 +81,8 @@ def test_an_export_can_be_taken_in_again(firnel, csv, tmp_path, form):
     firnel("import", csv, "--lot", "A", "--mark", "first_crack=600")
     out = tmp_path / f"out.{form}"
     firnel("export", "0001", "--format", form, "-o", out)
-    firnel("import", out)
+    assert "taken in before, as batch 0001" in firnel("import", out, code=1).stderr
+    firnel("import", out, "--again")
     first, second = (json.loads(firnel("show", label, "--json").stdout) for label in ("0001", "0002"))
     for kind in ("charge", "yellow", "first_crack", "drop"):
         assert first["marks"][kind]["t"] == pytest.approx(second["marks"][kind]["t"], abs=1e-3)
@@ -337,7 +338,7 @@ def test_a_plan_is_solved_written_and_simulated(north, tmp_path):
     [
         (None, "hand:", "cannot be read"),
         ("{", "hand:", "no JSON"),
-        ('{"targets": {}}', "hand:", "This is no plan"),
+        ('{"targets": {}}', "hand:", "is no plan"),
         ('{"name": "x", "machine": "m"}', "nowhere://", "leads nowhere"),
     ],
 )

@@ -169,7 +169,7 @@ def test_a_json_export_taken_in_again_is_the_same_batch(library, tmp_path):
     path = tmp_path / "batch.json"
     path.write_text(export_text(library, library.batch(key), "json"))
     assert_same(read_batch_document(path), rich_record())
-    again, _ = import_file(library, path, ImportWishes())
+    again, _ = import_file(library, path, ImportWishes(), again=True)
     assert_same(library.batch(again), rich_record())
     assert library.batch(again).label == "0008", "a label that is taken gets the next number"
 
@@ -190,7 +190,7 @@ def test_the_published_schema_is_the_present_one():
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        (lambda d: d.pop("readings"), "readings: Field required"),
+        (lambda d: d.pop("readings"), "readings: field required"),
         (lambda d: d["marks"].append({"kind": "blue", "t": 1}), "marks.4.kind"),
         (lambda d: d["readings"]["bean"].pop(), "differ in length"),
         (lambda d: d["readings"]["t"].reverse(), "do not go forward"),

@@ -293,7 +293,7 @@ def test_the_lots_figures_follow_the_newest_measurement(library, isuka):
     measure(library, isuka, "screens", {"masses_g": {"15": 40.0, "16": 60.0}})
     measure(library, isuka, "defects", {"beans": {"shell": 5}, "sample_g": 350.0})
     sheet = lot_sheet(library, library.lots()[0], None, TODAY)
-    assert [what for _, what, _ in sheet.measured] == ["defects", "screens", "density"]
+    assert [one.what for one in sheet.measured] == ["defects", "screens", "density"]
     assert sheet.lot.mean_mm == pytest.approx(6.3, abs=0.2)
 
 

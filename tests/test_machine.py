@@ -147,7 +147,7 @@ def test_probe_checks_have_a_history_and_the_probe_keeps_its_offset(library, mac
     assert "high" in note_probe_check(library, machine, "bean", "ice", 3.0, NOW + timedelta(days=1))
     machine = library.machine(machine.name)
     assert machine.probes == (Probe("bean", offset_c=pytest.approx(3.0)),)
-    checks = care_sheet(library, machine, NOW).checks
+    checks = [entry.words for entry in care_sheet(library, machine, NOW).entries]
     assert "3.0 °C in ice water" in checks[0]
     assert "95.3 °C in boiling water of 95.0 °C, fine" in checks[1]
     assert not {s.job.key: s for s in care_sheet(library, machine, NOW + timedelta(days=2)).states}["probe"].due
@@ -161,7 +161,7 @@ def test_a_plunge_log_gives_the_probe_its_time_constant(library, machine, tmp_pa
     assert measure_step(library, machine, "bean", log) == pytest.approx(7.0, abs=0.8)
     machine = library.machine(machine.name)
     assert machine.probes[0].lag_s == pytest.approx(7.0, abs=0.8)
-    assert "63 % of a step" in care_sheet(library, machine, NOW).checks[0]
+    assert "63 % of a step" in care_sheet(library, machine, NOW).entries[0].words
 
 
 def test_seasoning_takes_five_loads_and_then_begins_anew(library, machine):
@@ -193,7 +193,7 @@ def test_a_machine_comes_back_from_its_document_and_leaves_its_address_at_home(l
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("nothing", "no machine document"),
+        ("nothing", "no JSON document"),
         ("[]", "no machine document"),
         ('{"format": "firnel-machine-9"}', "no machine document of this Firnel"),
         ('{"format": "firnel-machine-1", "name": "X", "kind": "own", "wheels": 4}', "wheels"),

@@ -207,7 +207,7 @@ def forecast(batch: str, at: float, name: str | None, load_kg: float | None, lib
         record = _batch_or_file(library, batch)
         record = replace(record, load_kg=load_kg or record.load_kg, machine=name or record.machine)
         found = library.machine(record.machine) if record.machine else None
-        record = replace(record, machine=found.name if found else "")
+        record = replace(record, machine=found.name if found else "", machine_id=found.id if found else None)
         made, why = forecast_record(library, record, found, at)
     if as_json:
         say_json(forecast_document(made, why))

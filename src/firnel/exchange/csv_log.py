@@ -389,8 +389,9 @@ def _marks(
     """Given marks win over the file's, and those over what the curve shows."""
     given = dict(in_file) | {parse_mark_name(word): t for word, t in wishes.marks.items()}
     first, last = float(trace.t[0]), float(trace.t[-1])
+    beside = max(2.0 * float(np.median(np.diff(trace.t))), 2.0)  # a mark may lie a reading or two beyond
     for kind, t in given.items():
-        if not first - 1.0 <= t <= last + 1.0:
+        if not first - beside <= t <= last + beside:
             where = f"outside the log, which runs from {first:g} to {last:g} s"
             raise ImportRefusedError(f"{name}: {kind.words} at {t:g} s lies {where}.")
     found = {kind: Mark(kind, t, trace.bean_at(t), Found.GIVEN) for kind, t in given.items()}

@@ -83,7 +83,7 @@ def checked(model: type[Model], raw: Any, what: str) -> Model:
     try:
         return model.model_validate(raw)
     except ValidationError as error:
-        first = error.errors(include_url=False)[0]
+        first = min(error.errors(include_url=False), key=lambda one: one["type"] != "extra_forbidden")  # the clearest
         where = ".".join(str(part) for part in first["loc"]) or "the document"
         given = first.get("input")
         shown = "" if isinstance(given, dict | list) or given is None else f" (it says {str(given)[:40]!r})"

@@ -269,10 +269,12 @@ class MainWindow(QMainWindow):
             Entry("Disconnect the machine", "action", self.desk.disconnect),
         ]
         library = self.desk.library
-        entries += [Entry(lot.name, "lot", partial(self._show_in, "Green", lot.name)) for lot in library.lots()]
-        entries += [Entry(plan.name, "plan", partial(self._show_in, "Plan", plan.name)) for plan in library.plans()]
-        entries += [Entry(f"Practise {plan.name}", "action", partial(self.practise, plan)) for plan in library.plans()]
-        entries += [Entry(m.name, "machine", partial(self._show_in, "Machines", m.name)) for m in library.machines()]
+        lots, plans, machines = library.lots(), library.plans(), library.machines()
+        entries += [Entry(lot.name, "lot", partial(self._show_in, "Green", lot.name)) for lot in lots if not lot.archived]
+        for plan in (plan for plan in plans if not plan.archived):
+            entries.append(Entry(plan.name, "plan", partial(self._show_in, "Plan", plan.name)))
+            entries.append(Entry(f"Practise {plan.name}", "action", partial(self.practise, plan)))
+        entries += [Entry(m.name, "machine", partial(self._show_in, "Machines", m.name)) for m in machines if not m.archived]
         return entries
 
     def _find_batches(self, text: str) -> Sequence[Entry]:

@@ -9,12 +9,10 @@ from firnel.core.green.measurements import density_class
 from firnel.core.units import Units
 from firnel.ui.green.forms import MeasureForm
 from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.entry_list import Entry, EntryList
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.green.intake import LotSheet
-
-#: So many measurements are listed; older ones are counted.
-SHOWN = 6
 
 
 class LotSheetPanel(QWidget):
@@ -25,6 +23,7 @@ class LotSheetPanel(QWidget):
     counted = pyqtSignal(float)  # as typed, in the unit shown
     machine_chosen = pyqtSignal(str)
     rules_wanted = pyqtSignal()
+    struck = pyqtSignal(int, bool)  # a measurement, taken away or brought back
 
     def __init__(self) -> None:
         super().__init__()
@@ -75,10 +74,11 @@ class LotSheetPanel(QWidget):
         column.addWidget(self._figures)
         self.measure = MeasureForm()
         column.addWidget(self.measure)
-        self._history = [ElidedLabel("soft") for _ in range(SHOWN)]
-        for line in self._history:
-            column.addWidget(line)
-        column.addStretch(1)
+        self._history = EntryList("Measurements")
+        self._history.toggled.connect(self.struck)
+        self._nothing = label("Nothing measured yet. Type the grams of a level vessel above.", "soft", wrap=True)
+        column.addWidget(self._nothing)
+        column.addWidget(self._history, 1)
         frame.setMinimumWidth(330)
         return frame
 
@@ -127,13 +127,11 @@ class LotSheetPanel(QWidget):
         _show(self._words, " ".join(sheet.words))
         _show(self._differs, f"Against {lot.replaces}: {', '.join(sheet.differs)}." if sheet.differs else "")
         self._figures.show_rows(_figures(sheet))
-        lines = [f"{at.astimezone():%d %b %y}  {what}: {words}" for at, what, words in sheet.measured]
-        lines = lines or ["Nothing measured yet. Type the grams of a level vessel above."]
-        if len(lines) > SHOWN:
-            lines[SHOWN - 1 :] = [f"and {len(lines) - SHOWN + 1} older"]
-        for line, text in zip(self._history, (*lines, *[""] * SHOWN), strict=False):
-            line.show_text(text)
-            line.setVisible(bool(text))
+        self._history.show_entries(
+            [Entry(one.key, f"{one.at.astimezone():%d %b %y}  {one.what}: {one.words}", one.struck) for one in sheet.measured]
+        )
+        self._history.setVisible(bool(sheet.measured))
+        self._nothing.setVisible(not sheet.measured)
         self._show_handling(sheet, units)
 
     def _show_handling(self, sheet: LotSheet, units: Units) -> None:
@@ -190,7 +188,7 @@ def _facts(sheet: LotSheet) -> list[str]:
 def _figures(sheet: LotSheet) -> list[tuple[str, ...]]:
     lot = sheet.lot
     density = f"{lot.density_g_per_l:.0f} g/L, {density_class(lot.density_g_per_l)}" if lot.density_g_per_l else "–"
-    grade = next((words.partition(":")[0] for _, what, words in sheet.measured if what == "defects"), "–")
+    grade = next((m.words.partition(":")[0] for m in sheet.measured if m.what == "defects" and not m.struck), "–")
     return [
         ("Density", density),
         ("Moisture", f"{100 * lot.moisture:.1f} %" if lot.moisture else "–"),

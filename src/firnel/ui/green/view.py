@@ -21,6 +21,7 @@ from firnel.work.green.intake import (
     lot_sheet,
     measure,
     read_figures,
+    strike_measurement,
     take_in_lots,
     write_out_lots,
 )
@@ -64,6 +65,7 @@ class GreenView(ListPage):
         self.panel.machine_chosen.connect(self._on_machine)
         self.panel.rules_wanted.connect(self._on_rules)
         self.panel.measure.typed.connect(self._on_measured)
+        self.panel.struck.connect(self._on_struck)
         self._form.saved.connect(self._on_saved)
         self._form.left.connect(self._on_left)
 
@@ -83,7 +85,7 @@ class GreenView(ListPage):
             for lot in self._desk.library.lots()
             if which == "all lots" or lot.archived == (which == "archived")
         ]
-        machines = [machine.name for machine in self._desk.library.machines()]
+        machines = [machine.name for machine in self._desk.library.machines() if not machine.archived]
         if self._machine not in machines:
             self._machine = machines[0] if machines else ""
         self.panel.show_machines(machines, self._machine)
@@ -153,6 +155,12 @@ class GreenView(ListPage):
     def _refresh_to(self, lot: Lot) -> None:
         self.refresh()
         self.select_key(lambda key: key.id == lot.id)
+
+    def _on_struck(self, key: int, struck: bool) -> None:
+        if self._lot is not None:
+            self._lot = strike_measurement(self._desk.library, self._lot, key, struck)
+            self._refresh_to(self._lot)
+            self._show()
 
     def _on_archive(self) -> None:
         if self._lot is not None:

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from firnel.core.vocabulary import Machine
 from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.entry_list import Entry, EntryList
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
@@ -33,9 +34,8 @@ from firnel.work.machines.care import (
     note_done,
     note_probe_check,
     note_seasoning,
+    strike_entry,
 )
-
-CHECKS_SHOWN = 4
 
 
 class CarePage(QWidget):
@@ -51,8 +51,8 @@ class CarePage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(SPACE_S)
         column.addWidget(self._jobs())
-        column.addWidget(self._probes())
-        column.addWidget(self._seasoning(), 1)
+        column.addWidget(self._probes(), 1)
+        column.addWidget(self._seasoning())
 
     def _jobs(self) -> QWidget:
         frame, column = card(spacing=2)
@@ -102,9 +102,11 @@ class CarePage(QWidget):
         column.addLayout(row)
         self._said = label("", "", wrap=True)
         column.addWidget(self._said)
-        self._checks = [ElidedLabel("soft") for _ in range(CHECKS_SHOWN)]
-        for line in self._checks:
-            column.addWidget(line)
+        column.addWidget(label("Noted of probes, care and seasoning", "kicker"))
+        self._entries = EntryList("What was noted")
+        self._entries.toggled.connect(self._on_struck)
+        self._entries.setMinimumHeight(58)
+        column.addWidget(self._entries, 1)
         return frame
 
     def _seasoning(self) -> QWidget:
@@ -117,7 +119,6 @@ class CarePage(QWidget):
         row.addWidget(one)
         column.addLayout(row)
         column.addWidget(label("  ".join(SEASONING), "caution", wrap=True))
-        column.addStretch(1)
         return frame
 
     def show_machine(self, machine: Machine) -> None:
@@ -132,7 +133,8 @@ class CarePage(QWidget):
             font.setBold(state.due)
             title.setFont(font)
             title.setText(state.job.title)
-            words.show_text(f"{'due: ' if state.due else ''}{state.words}")
+            last = sheet.done.get(state.job.key)
+            words.show_text(f"{'due: ' if state.due else ''}{state.words}" + (f" · done {last}" if last else ""))
             bar.setValue(min(100, round(100 * state.used)))
             bar.setAccessibleName(f"{state.job.title}: {state.words}")
         due = [state.job.caution for state in sheet.states if state.due and state.job.caution]
@@ -143,14 +145,17 @@ class CarePage(QWidget):
         self._probe.addItems([probe.place for probe in machine.probes] or ["bean", "air"])
         self._probe.setCurrentText(chosen)
         self._read.setPlaceholderText(f"reads, {self._desk.settings.units.temperature}")
-        for line, text in zip(self._checks, (*sheet.checks, *[""] * CHECKS_SHOWN), strict=False):
-            line.show_text(text)
-            line.setVisible(bool(text))
+        self._entries.show_entries([Entry(one.key, one.words, one.struck) for one in sheet.entries])
         self._season_title.setText(f"Seasoning a new or stripped drum: {sheet.seasoned} of {SEASONING_LOADS} loads")
 
     def _on_done(self, row: int) -> None:
         if self._machine is not None:
-            note_done(self._desk.library, self._machine, self._states[row].job.key)
+            note_done(self._desk.library, self._machine, self._states[row].job.key, by=self._desk.settings.operator)
+            self.show_machine(self._machine)
+
+    def _on_struck(self, key: int, struck: bool) -> None:
+        strike_entry(self._desk.library, key, struck)
+        if self._machine is not None:
             self.show_machine(self._machine)
 
     def _on_check(self) -> None:
@@ -191,7 +196,7 @@ class CarePage(QWidget):
     def _on_load(self) -> None:
         if self._machine is None:
             return
-        done = note_seasoning(self._desk.library, self._machine)
+        done = note_seasoning(self._desk.library, self._machine, by=self._desk.settings.operator)
         self.show_machine(self._machine)
         if done >= SEASONING_LOADS:
             self._season_title.setText("Seasoned: five loads are done and thrown away.")

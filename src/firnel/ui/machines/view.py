@@ -41,7 +41,14 @@ class MachinesView(ListPage):
         self._machine: Machine | None = None
         add = button("Add a machine", primary=True)
         add.clicked.connect(self._begin_new)
-        self.head.add(add)
+        self._which = QComboBox()
+        self._which.addItems(("in use", "archived"))
+        self._which.setAccessibleName("Which machines are listed")
+        self._which.currentIndexChanged.connect(self.refresh)
+        self._archive = button("Archive", "Put it away; it can be brought back")
+        self._archive.clicked.connect(self._on_archive)
+        for widget in (self._which, self._archive, add):
+            self.head.add(widget)
         self._name = ElidedLabel("title")
         self.sheet_column.addWidget(self._name)
         self.sheet_column.addWidget(self._form())
@@ -108,14 +115,21 @@ class MachinesView(ListPage):
             [
                 ((m.name, kinds.get(m.kind, f"{m.heat} drum"), units.text(m.useful_load_kg, "kg", 1)), m)
                 for m in self._desk.library.machines()
+                if m.archived == (self._which.currentText() == "archived")
             ]
         )
+        self._archive.setText("Bring back" if self._which.currentText() == "archived" else "Archive")
         self.show_link()
+
+    def _on_archive(self) -> None:
+        if self._machine is not None:
+            self._desk.library.save_machine(replace(self._machine, archived=not self._machine.archived))
+            self.refresh()
 
     def show_link(self) -> None:
         """Show how the link stands."""
         link, connected = self._desk.link, self._desk.session.machine
-        mine = self._machine is not None and connected is not None and connected.name == self._machine.name
+        mine = self._machine is not None and connected is not None and connected.id == self._machine.id
         if link.state is LinkState.OFF:
             text = "Not connected."
         else:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QFrame, QInputDialog, QMenu, QScrollArea
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QFrame, QInputDialog, QMenu, QScrollArea
 
 from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.units import clock
@@ -99,7 +99,13 @@ class PlanView(ListPage):
         wait.clicked.connect(self._on_queue)
         practise = button("Practise", "Roast it on the model of the machine; nothing is kept")
         practise.clicked.connect(self._on_practise)
-        self._list_buttons = (new, change, versions, paper, wait, practise, roast)
+        self._which = QComboBox()
+        self._which.addItems(("in use", "archived"))
+        self._which.setAccessibleName("Which plans are listed")
+        self._which.currentIndexChanged.connect(self.refresh)
+        self._archive = button("Archive", "Put it away; it can be brought back")
+        self._archive.clicked.connect(self._on_archive)
+        self._list_buttons = (self._which, new, change, self._archive, versions, paper, wait, practise, roast)
         for widget in self._list_buttons:
             self.head.add(widget)
 
@@ -117,8 +123,15 @@ class PlanView(ListPage):
             [
                 ((plan.name, clock(plan.targets.development_s), units.text(plan.targets.drop_c, "°C", 1)), plan)
                 for plan in self._desk.library.plans()
+                if plan.archived == (self._which.currentText() == "archived")
             ]
         )
+        self._archive.setText("Bring back" if self._which.currentText() == "archived" else "Archive")
+
+    def _on_archive(self) -> None:
+        if self._plan is not None:
+            self._desk.library.save_plan(replace(self._plan, archived=not self._plan.archived))
+            self.refresh()
 
     def show_choice(self, key: Plan) -> None:
         """Show one plan."""

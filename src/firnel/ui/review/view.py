@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 
 from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QUndoCommand, QUndoStack
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QLineEdit, QStackedWidget, QTableView, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QInputDialog, QLineEdit, QStackedWidget, QTableView, QWidget
 
 from firnel.core.plan import Plan
 from firnel.core.stages import MarkOrderError, check_mark_order
@@ -27,6 +27,7 @@ from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
 from firnel.work.desk import Desk
 from firnel.work.plan.planning import plan_of_batch
+from firnel.work.plan.whose import machine_of
 from firnel.work.review.picture import ReviewCurves, review_curves, review_picture
 from firnel.work.review.records import BatchFilter, BatchSheet, sheet_of, with_mark
 from firnel.work.review.references import reference_key, set_reference
@@ -99,6 +100,9 @@ class ReviewView(QWidget):
         self._reference.setShortcut(QKeySequence("Ctrl+R"))
         self._reference.setCheckable(True)
         self._reference.clicked.connect(self.choose_reference)
+        self._out = button("Leave out", "Out of charts and fits, with a reason; it stays in the list")
+        self._out.clicked.connect(self._on_leave_out)
+        self.sheet.head.add(self._out)
         self.sheet.head.add(report_button(self._batch_report, self._say))
         self.sheet.head.add(self._reference)
         self.sheet.head.add(again)
@@ -234,7 +238,7 @@ class ReviewView(QWidget):
             self.undo_stack.clear()
         self._record = sheet.record
         units = self._desk.settings.units
-        machine = next((m for m in self._library.machines() if m.name == sheet.record.machine), None)
+        machine = machine_of(self._library, sheet.record)
         picture = review_picture(sheet, machine, units)
         over = self._over if self._over is not None and self._over.key != sheet.record.id else None
         remark = sheet.record.remark
@@ -244,6 +248,8 @@ class ReviewView(QWidget):
         if sheet.record.id is not None:
             self.compare.choose(sheet.record.id)
             self.same.choose(sheet.record.id)
+        self._out.setText("Count it again" if sheet.record.left_out else "Leave out")
+        self._out.setToolTip(f"Left out: {sheet.record.left_out}" if sheet.record.left_out else "Out of charts and fits")
         self._reference.setChecked(reference_key(self._library, self._plan_of(sheet.record)) == sheet.record.id)
 
     def lay_over(self) -> None:
@@ -270,7 +276,7 @@ class ReviewView(QWidget):
         self._reference.setChecked(chosen)
 
     def _plan_of(self, record: BatchRecord | None) -> Plan | None:
-        return next((plan for plan in self._library.plans() if record is not None and plan.name == record.plan), None)
+        return next((plan for plan in self._library.plans() if record is not None and plan.id == record.plan_id), None)
 
     def _on_again(self) -> None:
         if self._record is None:
@@ -281,6 +287,23 @@ class ReviewView(QWidget):
             self._say(str(error))
             return
         self.plan_wanted.emit(plan)
+
+    def _on_leave_out(self) -> None:
+        record = self._record
+        if record is None or record.id is None:
+            return
+        if record.left_out:
+            self.leave_out("")
+            return
+        why, wanted = QInputDialog.getText(self, "Leave out", f"Why does batch {record.label} not count?")
+        if wanted and why.strip():
+            self.leave_out(why)
+
+    def leave_out(self, why: str) -> None:
+        """Leave the chosen batch out of charts and fits for a reason, or count it again where that is empty."""
+        if self._record is not None and self._record.id is not None:
+            self._library.leave_out(self._record.id, why)
+            self.open_batch(self._record.id)
 
     # Corrections
 

@@ -367,7 +367,13 @@ class RoastView(QWidget):
         if self._in_the_drum():
             return
         library, machine = self._desk.library, self._desk.session.machine
-        self.prepare.offer(library.lots(), library.machines(), library.plans(), machine, self._desk.settings.units)
+        self.prepare.offer(
+            [lot for lot in library.lots() if not lot.archived],
+            [one for one in library.machines() if not one.archived],
+            [plan for plan in library.plans() if not plan.archived],
+            machine,
+            self._desk.settings.units,
+        )
         if (found := next_for(library, machine)) is not None:
             self.prepare.choose_plan(found.plan)
         self._turn_to(self.prepare)

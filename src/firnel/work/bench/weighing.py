@@ -10,6 +10,7 @@ from typing import Any
 from firnel.devices.scale import ScaleError, read_weight
 from firnel.store.library import BatchFilter, BatchLine, Library
 from firnel.work.bench.results import Results
+from firnel.work.plan.whose import lot_of
 
 __all__ = ["EYE_COUNTS", "EYE_GRADES", "Place", "Results", "ScaleError", "inspection_of", "keep_colours",
            "keep_inspection", "level_word", "place_of", "read_weight"]  # fmt: skip
@@ -42,10 +43,10 @@ class Place:
 
 def place_of(library: Library, line: BatchLine, loss: float) -> Place | None:
     """Where a loss lies among the lot's batches at the same plan, or at any; None with fewer than three."""
-    lot = next((lot for lot in library.lots() if lot.name == line.lot), None)
+    lot = lot_of(library, line)
     if lot is None:
         return None
-    lines = library.batch_lines(BatchFilter(lot_id=lot.id, statuses=("done",)), limit=120)
+    lines = library.batch_lines(BatchFilter(lot_id=lot.id, statuses=("done",), counting=True), limit=120)
     others = [one for one in lines if one.id != line.id and one.loss is not None]
     same = [one for one in others if one.plan == line.plan]
     losses = [one.loss for one in (same if len(same) >= 3 else others) if one.loss is not None]

@@ -40,6 +40,7 @@ __all__ = [
     "lot_sheet",
     "measure",
     "read_figures",
+    "strike_measurement",
     "take_in_lots",
     "write_out_lots",
 ]
@@ -49,12 +50,23 @@ MOST_PAST = 12
 
 
 @dataclass(frozen=True)
+class Measured:
+    """One measurement in words: its key, when, what, the result, and whether it was taken away."""
+
+    key: int
+    at: datetime
+    what: str
+    words: str
+    struck: bool
+
+
+@dataclass(frozen=True)
 class LotSheet:
     """All that is known of a lot, ready to be shown."""
 
     lot: Lot
     age: Age | None
-    measured: tuple[tuple[datetime, str, str], ...]  #: when, what, and the result in words; newest first
+    measured: tuple[Measured, ...]  #: newest first, also what was taken away
     words: tuple[str, ...]  #: on moisture, water activity, age and stock
     handling: Handling | None
     machine: str
@@ -81,6 +93,23 @@ def measure(library: Library, lot: Lot, kind: str, figures: Mapping[str, Any], a
     measurement = Measurement(kind, at or datetime.now(UTC), {**figures, "words": words})
     library.lot_book.add_measurement(lot.id, measurement, summary)
     return next(known for known in library.lots() if known.id == lot.id), words
+
+
+def strike_measurement(library: Library, lot: Lot, key: int, struck: bool) -> Lot:
+    """Take a measurement away, or bring it back; the lot's own figures follow the newest that is left."""
+    if lot.id is None:
+        raise MeasurementError("this lot is not in the library yet.")
+    known = {m.id: m for gone in (False, True) for m in library.lot_book.measurements(lot.id, struck=gone)}
+    of = known.get(key)
+    if of is None:
+        raise MeasurementError("there is no such measurement.")
+    standing = [m for m in library.lot_book.measurements(lot.id) if m.kind == of.kind and m.id != key]
+    if not struck:
+        standing = sorted([*standing, of], key=lambda m: m.taken_at)
+    summary = _work_out(of.kind, of.document)[1]
+    newest = _work_out(of.kind, standing[-1].document)[1] if standing else dict.fromkeys(summary)
+    library.lot_book.strike(key, struck, newest)
+    return next(one for one in library.lots() if one.id == lot.id)
 
 
 def _work_out(kind: str, figures: Mapping[str, Any]) -> tuple[str, dict[str, float | None]]:
@@ -202,7 +231,12 @@ def lot_sheet(library: Library, lot: Lot, machine: Machine | None, today: date) 
     """Work out the sheet of a lot, with handling advice for a machine by the rules of the house."""
     age = age_of(lot.harvest, lot.arrival, today)
     taken = library.lot_book.measurements(lot.id) if lot.id is not None else []
-    measured = tuple((m.taken_at, m.kind.replace("_", " "), str(m.document.get("words", ""))) for m in reversed(taken))
+    away = library.lot_book.measurements(lot.id, struck=True) if lot.id is not None else []
+    told = [(m, False) for m in taken] + [(m, True) for m in away]
+    measured = tuple(
+        Measured(m.id or 0, m.taken_at, m.kind.replace("_", " "), str(m.document.get("words", "")), struck)
+        for m, struck in sorted(told, key=lambda pair: pair[0].taken_at, reverse=True)
+    )
     advice = None
     if machine is not None:
         past, charges = _past_batches(library, lot, machine)
@@ -244,7 +278,7 @@ def _drying_out(taken: Sequence[Measurement]) -> tuple[str, ...]:
 def _past_batches(library: Library, lot: Lot, machine: Machine) -> tuple[list[PastBatch], list[float]]:
     """Batches of this and like lots on the machine, the most like first; and the charges of all its recent batches [degC]."""
     lots = {known.name: known for known in library.lots()}
-    lines = library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped")), limit=40)
+    lines = library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped"), counting=True), limit=40)
     past, charges = [], []
     for line in lines:
         charge = library.mark_reading(line.id, MarkKind.CHARGE)

@@ -30,7 +30,17 @@ __all__ = [
     "note_done",
     "note_probe_check",
     "note_seasoning",
+    "strike_entry",
 ]
+
+
+@dataclass(frozen=True)
+class LoggedEntry:
+    """One entry of the log: its key, its words, and whether it was taken away."""
+
+    key: int
+    words: str
+    struck: bool
 
 
 @dataclass(frozen=True)
@@ -38,23 +48,51 @@ class CareSheet:
     """Where the care of a machine stands."""
 
     states: tuple[CareState, ...]
-    checks: tuple[str, ...]  #: probe checks in words, newest first
+    entries: tuple[LoggedEntry, ...]  #: care, probe checks and seasoning as they were noted, newest first
+    done: Mapping[str, str]  #: when each job was last done and by whom, by its key
     seasoned: int  #: loads of the seasoning run that is under way; 0 if none
 
 
 def care_sheet(library: Library, machine: Machine, now: datetime) -> CareSheet:
     """Work out what is due on a machine."""
     if machine.id is None:
-        return CareSheet((), (), 0)
+        return CareSheet((), (), {}, 0)
     lines = library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped")), limit=2000)
     batches = [DoneBatch(line.started, line.load_kg or 0.0) for line in lines]
     log = library.machine_book.log(machine.id)
     done = {str(entry.document["job"]): entry.at for entry in log if "job" in entry.document}
-    checks = [_check_words(entry) for entry in reversed(log) if entry.kind == "probe"]
+    away = library.machine_book.log(machine.id, struck=True)
+    both = sorted([(entry, False) for entry in log] + [(entry, True) for entry in away], key=lambda pair: pair[0].at)
+    entries = tuple(LoggedEntry(entry.id or 0, _entry_words(entry), struck) for entry, struck in reversed(both))
+    noted = [entry for entry in log if "job" in entry.document]
+    last = {str(entry.document["job"]): f"{entry.at.astimezone():%-d %b %y}{_by(entry)}" for entry in noted}
     loads = [entry for entry in log if entry.kind == "seasoning"]
     finished = [index for index, entry in enumerate(loads) if entry.document.get("finished")]
     under_way = len(loads) - (finished[-1] + 1 if finished else 0)
-    return CareSheet(care_states(batches, done, now), tuple(checks), under_way)
+    order = {job.key: place for place, job in enumerate(CARE_JOBS)}
+    states = sorted(care_states(batches, done, now), key=lambda state: order[state.job.key])  # no row moves under a pointer
+    return CareSheet(tuple(states), entries, last, under_way)
+
+
+def _by(entry: LogEntry) -> str:
+    who = entry.document.get("by", "")
+    return f" by {who}" if who else ""
+
+
+def _entry_words(entry: LogEntry) -> str:
+    if entry.kind == "probe":
+        return _check_words(entry) + _by(entry)
+    day = f"{entry.at.astimezone():%d %b %y}"
+    if entry.kind == "seasoning":
+        return f"{day} · seasoning load {entry.document.get('load', '?')}{_by(entry)}"
+    key = str(entry.document.get("job", "care"))
+    title = next((job.title for job in CARE_JOBS if job.key == key), key)
+    return f"{day} · {title}{_by(entry)}"
+
+
+def strike_entry(library: Library, key: int, struck: bool) -> None:
+    """Take an entry of the log away, or bring it back."""
+    library.machine_book.strike(key, struck)
 
 
 def _check_words(entry: LogEntry) -> str:
@@ -70,8 +108,8 @@ def _check_words(entry: LogEntry) -> str:
     return f"{day} · {document['probe']}: {expected}, {check.verdict}"
 
 
-def note_done(library: Library, machine: Machine, job: str, at: datetime | None = None) -> None:
-    """Write down that a job was done (now).
+def note_done(library: Library, machine: Machine, job: str, at: datetime | None = None, by: str = "") -> int:
+    """Write down that a job was done (now), and by whom. Returns the key of the entry.
 
     Raises
     ------
@@ -79,7 +117,7 @@ def note_done(library: Library, machine: Machine, job: str, at: datetime | None 
     """
     if job not in {known.key for known in CARE_JOBS}:
         raise ValueError(f"there is no job {job!r}.")
-    _log(library, machine, "care", {"job": job}, at)
+    return _log(library, machine, "care", {"job": job, "by": by}, at)
 
 
 def note_probe_check(
@@ -119,14 +157,14 @@ def _keep_on_probe(library: Library, machine: Machine, place: str, **figures: fl
     library.save_machine(replace(machine, probes=changed))
 
 
-def note_seasoning(library: Library, machine: Machine, at: datetime | None = None) -> int:
+def note_seasoning(library: Library, machine: Machine, at: datetime | None = None, by: str = "") -> int:
     """One seasoning load is roasted and thrown away. Returns how many are done; the last one finishes the run."""
     done = care_sheet(library, machine, datetime.now(UTC)).seasoned + 1
-    _log(library, machine, "seasoning", {"load": done, "finished": done >= SEASONING_LOADS}, at)
+    _log(library, machine, "seasoning", {"load": done, "finished": done >= SEASONING_LOADS, "by": by}, at)
     return done
 
 
-def _log(library: Library, machine: Machine, kind: str, document: Mapping[str, Any], at: datetime | None) -> None:
+def _log(library: Library, machine: Machine, kind: str, document: Mapping[str, Any], at: datetime | None) -> int:
     if machine.id is None:
         raise ValueError(f"{machine.name} is not in the library yet.")
-    library.machine_book.add_log(machine.id, LogEntry(kind, at or datetime.now(UTC), document))
+    return library.machine_book.add_log(machine.id, LogEntry(kind, at or datetime.now(UTC), document))

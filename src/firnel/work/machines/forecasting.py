@@ -18,6 +18,7 @@ from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import BatchRecord, Control, Lot, Machine, MarkKind
 from firnel.store.library import Library
 from firnel.work.machines.knowledge import CannotKnowError, batch_lines_of, logged, model_of
+from firnel.work.plan.whose import plan_of
 
 #: How a member of an ensemble is drawn: always the same, so that a forecast can be made again.
 SEED = 20261
@@ -37,7 +38,7 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
     zero = record.charge_t
     if at < 0 or not (record.trace.t <= zero + at).any() or zero + at < float(record.trace.t[0]):
         raise CannotKnowError(f"nothing was read {at:g} s after the charge.")
-    plan = next((plan for plan in library.plans() if plan.name == record.plan), None) if record.plan else None
+    plan = plan_of(library, record)
     model, why = model_of(library, machine) if machine is not None else (None, "the machine is not known.")
     rule = _drop_rule(library, record, machine, plan)
     if model is not None and machine is not None:

@@ -15,6 +15,7 @@ from firnel.core.model.learning import MachineModel, learn, misfit
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine
 from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.work.plan.whose import lot_of
 
 #: At most so many batches are fitted: the newest, all lots in turn.
 MOST_BATCHES = 16
@@ -75,7 +76,7 @@ def usable_batches(
 
 def batch_lines_of(library: Library, machine: Machine) -> list[BatchLine]:
     """The machine's finished batches, newest first."""
-    return library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped")), limit=400)
+    return library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped"), counting=True), limit=400)
 
 
 def _in_turn(lines: Sequence[BatchLine]) -> list[BatchLine]:
@@ -227,7 +228,7 @@ def logged(library: Library, machine: Machine, record: BatchRecord, until: float
     ------
     UnusableLogError : if it cannot.
     """
-    lot = next((lot for lot in library.lots() if lot.name == record.lot), None)
+    lot = lot_of(library, record)
     return logged_batch(record, machine, lot, None, until)
 
 

@@ -42,7 +42,7 @@ class OrderSplit:
 
 def expected_loss(library: Library, lot: Lot) -> Yield:
     """Loss from the lot's own weighed batches; what is usual where there are none."""
-    lines = library.batch_lines(BatchFilter(lot_id=lot.id, statuses=("done",)), limit=60)
+    lines = library.batch_lines(BatchFilter(lot_id=lot.id, statuses=("done",), counting=True), limit=60)
     known = [line.loss for line in lines if line.loss is not None and 0.05 < line.loss < 0.30]
     if not known:
         return Yield(USUAL_LOSS, USUAL_LOSS - Z80 * USUAL_SPREAD, USUAL_LOSS + Z80 * USUAL_SPREAD, 0)

@@ -26,6 +26,7 @@ from firnel.store.library import Library
 from firnel.work.desk import Desk
 from firnel.work.machines.forecasting import traits_of
 from firnel.work.machines.knowledge import model_of
+from firnel.work.plan.whose import lot_of, machine_of
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
@@ -157,7 +158,7 @@ class Practice:
         seed: int | None = None,
         source: Callable[[], float] | None = None,
     ) -> None:
-        machine = next((machine for machine in library.machines() if machine.name == plan.machine), None)
+        machine = machine_of(library, plan)
         if machine is None or not plan.load_kg:
             raise ValueError(f"the plan {plan.name!r} needs a machine and a load to be practised.")
         rng = np.random.default_rng(seed)
@@ -165,7 +166,7 @@ class Practice:
         self.plan, self._load_kg = plan, plan.load_kg
         self._folder = tempfile.TemporaryDirectory(prefix="firnel-practice-")
         model, _ = model_of(library, machine)
-        lot = next((lot for lot in library.lots() if lot.name == plan.lot), None)
+        lot = lot_of(library, plan)
         self.roaster = self._machine(model, machine, lot, rng)
         clock = Clock(source) if source is not None else Clock()
         own_library = Library(Path(self._folder.name) / "practice.sqlite")
@@ -177,7 +178,12 @@ class Practice:
         if model is not None and kept.id is not None:
             own.machine_book.save_model(kept.id, model_to_document(model, machine.heat))
         kept_lot = own.save_lot(replace(lot, id=None)) if lot is not None else None
-        self.order = BatchOrder(kept_lot, kept, own.save_plan(replace(plan, id=None)), plan.load_kg)
+        self.order = BatchOrder(
+            kept_lot,
+            kept,
+            own.save_plan(replace(plan, id=None, machine_id=kept.id, lot_id=kept_lot.id if kept_lot is not None else None)),
+            plan.load_kg,
+        )
         self.desk.session.set_machine(kept)
         self.desk.link = LinkStatus(LinkState.LIVE, "The practice machine.")
         self.desk.prepare(self.order)

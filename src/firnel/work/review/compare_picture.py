@@ -22,6 +22,7 @@ from firnel.core.units import Units, clock
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, MarkKind
 from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores
+from firnel.work.plan.whose import plan_of
 
 #: The corridor about a batch without a plan; common practice, no published source. [K]
 CORRIDOR_C = 2.0
@@ -94,7 +95,7 @@ def compare(library: Library, keys: Sequence[int], at: str, units: Units) -> Com
         (record.label, tuple(row_of(one, units) for one in deviations(figures_of(record, cups.get(record.id or -1)), wanted)))
         for record, _ in others
     )
-    plan = next((plan for plan in library.plans() if plan.name == reference.plan), None)
+    plan = plan_of(library, reference)
     corridor = (plan.tolerance("drop_c") if plan is not None else CORRIDOR_C) * scale
     return ComparePicture(at == STAGES, drawn, less, corridor, tables, tuple(complaints))
 

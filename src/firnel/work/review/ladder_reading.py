@@ -41,7 +41,7 @@ def read_ladder(library: Library, name: str) -> LadderRead:
     """A ladder with what is known of its rungs."""
     lines = [
         line
-        for line in reversed(library.batch_lines(BatchFilter(statuses=("done", "dropped")), limit=2000))
+        for line in reversed(library.batch_lines(BatchFilter(statuses=("done", "dropped"), counting=True), limit=2000))
         if line.development_s is not None
         and (line.plan == name or ((found := _RUNG.match(line.plan)) is not None and found["name"] == name))
     ]

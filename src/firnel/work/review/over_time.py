@@ -73,7 +73,7 @@ def chosen_lines(library: Library, by: str, name: str) -> list[BatchLine]:
     """The finished batches of a plan, lot, machine or operator, oldest first; of all for an empty name."""
     lot = next((lot.id for lot in library.lots() if lot.name == name), None) if by == "lot" else None
     machine = next((m.id for m in library.machines() if m.name == name), None) if by == "machine" else None
-    wanted = BatchFilter(lot_id=lot, machine_id=machine, statuses=("done", "dropped"))
+    wanted = BatchFilter(lot_id=lot, machine_id=machine, statuses=("done", "dropped"), counting=True)
     lines = library.batch_lines(wanted, limit=MOST)
     if name and by in ("plan", "operator"):
         lines = [line for line in lines if getattr(line, by) == name]
@@ -195,7 +195,7 @@ class Replication:
 def replication(library: Library) -> list[Replication]:
     """For every plan with three batches or more, the best kept first."""
     found = []
-    lines = library.batch_lines(BatchFilter(statuses=("done", "dropped")), limit=MOST)
+    lines = library.batch_lines(BatchFilter(statuses=("done", "dropped"), counting=True), limit=MOST)
     for plan in library.plans():
         own = [line for line in lines if line.plan == plan.name]
         if len(own) < 3:

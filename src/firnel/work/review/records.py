@@ -23,6 +23,7 @@ from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import BatchFilter, BatchLine, Library, NotInLibraryError, PageEnd
 from firnel.store.writing import LibraryError, refusal
 from firnel.work.machines.imported import machine_of_log
+from firnel.work.plan.whose import machine_of
 
 __all__ = [
     "BatchFilter", "BatchLine", "BatchSheet", "ImportRefusedError", "ImportWishes", "Imported", "Library",
@@ -127,7 +128,7 @@ def export_text(library: Library, record: BatchRecord, form: str) -> str:
         return json.dumps(batch_to_document(record).model_dump(mode="json"), indent=1, ensure_ascii=False) + "\n"
     units: Mapping[Control, str] = {}
     if record.machine:
-        machine = next((m for m in library.machines() if m.name == record.machine), None)
+        machine = machine_of(library, record)
         units = {control: scale.unit for control, scale in machine.controls.items()} if machine else {}
     return write_csv_log(record, units)
 

@@ -15,6 +15,7 @@ from firnel.exchange.report import Block, Chart, Curve, Heading, Report, Table, 
 from firnel.store.library import BatchFilter, BatchLine, Library
 from firnel.work.bench.cupping import TableSet, results
 from firnel.work.bench.weighing import inspection_of, level_word
+from firnel.work.plan.whose import machine_of
 from firnel.work.review.compare_picture import compare
 from firnel.work.review.over_time import replication
 from firnel.work.review.picture import review_picture
@@ -32,7 +33,7 @@ def batch_report(library: Library, key: int, settings: Settings) -> Report:
     """The sheet of one batch, in the user's units and words."""
     units = settings.units
     record = library.batch(key)
-    machine = next((machine for machine in library.machines() if machine.name == record.machine), None)
+    machine = machine_of(library, record)
     picture = review_picture(sheet_of(record), machine, units)
     curves = picture.curves
     drop = record.mark(MarkKind.DROP)
@@ -183,7 +184,7 @@ def _when(at: datetime) -> str:
 #: Columns of the table of all batches.
 OPEN_COLUMNS = (
     "id", "label", "started", "lot", "machine", "plan", "operator", "status", "load_kg", "roasted_kg", "loss", "colour_whole",
-    "colour_ground", "room_c", "drying_s", "browning_s", "development_s", "total_s", "drop_c",
+    "colour_ground", "room_c", "left_out", "drying_s", "browning_s", "development_s", "total_s", "drop_c",
 )  # fmt: skip
 
 

@@ -18,6 +18,7 @@ from firnel.work.bench.cupping import cup_scores, cup_words
 from firnel.work.bench.weighing import inspection_of
 from firnel.work.machines.knowledge import CannotKnowError, model_of
 from firnel.work.plan.planning import solve_plan
+from firnel.work.plan.whose import machine_of, plan_of
 from firnel.work.review.references import reference_of
 
 #: The model is never quite sure.
@@ -64,7 +65,7 @@ def judge(library: Library, key: int, units: Units, against: int | None = None, 
     NotInLibraryError : if one of the batches is not there.
     """
     record = library.batch(key)
-    plan = library.plan_book.used_by(key) or next((plan for plan in library.plans() if plan.name == record.plan), None)
+    plan = library.plan_book.used_by(key) or plan_of(library, record)
     other = library.batch(against) if against is not None else reference_of(library, plan)
     if other is not None and other.id == key:
         other = None
@@ -116,7 +117,7 @@ def _causes(
     library: Library, record: BatchRecord, other: BatchRecord, units: Units
 ) -> tuple[tuple[tuple[str, float], ...], str]:
     """The likely causes as sentences with their belief, the likeliest first; and why there are none."""
-    machine = next((machine for machine in library.machines() if machine.name == record.machine), None)
+    machine = machine_of(library, record)
     if machine is None or other.machine != record.machine:
         return (), "Causes are looked for on one machine: the two batches were roasted on different ones."
     model, why = model_of(library, machine)
@@ -156,7 +157,7 @@ def cause_words(cause: Cause, machine: Machine, units: Units) -> str:
 def _edits(library: Library, record: BatchRecord, plan: Plan, table: Sequence[Deviation], units: Units) -> tuple[Expected, ...]:
     key = record.id or -1
     asked = changes(cup_words(library, key), inspection_of(library, key), table)
-    machine = next((machine for machine in library.machines() if machine.name == plan.machine), None)
+    machine = machine_of(library, plan)
     return tuple(_expected(library, machine, plan, change, units) for change in asked)
 
 
