@@ -92,9 +92,7 @@ def with_forecast(folder: Path) -> float:
         desk.take_reading(feed(index))
     desk.look_by(at_once)
     ms, _ = watched(window, feed, range(charge_t + 360, charge_t + 560), now, 1.0)
-    print(
-        f"  with a forecast at each reading: median {np.median(ms):.1f} ms; there: {desk.session.foreseen is not None}"
-    )
+    print(f"  with a forecast at each reading: median {np.median(ms):.1f} ms; there: {desk.session.foreseen is not None}")
     desk.session.close()
     window.close()
     return float(np.percentile(ms, 99))

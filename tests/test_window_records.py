@@ -7,7 +7,7 @@ import pytest
 from conftest import make_record
 from logged import MACHINES, lot_of, record_of
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLineEdit, QProgressBar, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLineEdit, QProgressBar, QPushButton, QWidget
 
 from firnel.app.window import make_application, make_window
 from firnel.core.vocabulary import Lot, Probe

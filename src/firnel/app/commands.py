@@ -33,6 +33,7 @@ from firnel.app.roast_command import roast
 from firnel.app.start import loaded
 from firnel.core.stages import MarkOrderError
 from firnel.core.units import clock
+from firnel.exchange.whole_file import write_whole
 from firnel.work.review.records import (
     BatchFilter,
     ImportRefusedError,
@@ -264,7 +265,7 @@ def _exported(library: Library, batch: str, form: str, output: Path | None) -> s
         text = export_text(library, library.batch(key), form)
         if output is None:
             return text
-        output.write_text(text, encoding="utf-8")
+        write_whole(output, text)
     elif output is not None:
         from firnel.work.review.reports import batch_report, write_workbook
         from firnel.work.settings import Settings

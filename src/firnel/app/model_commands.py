@@ -32,6 +32,7 @@ from firnel.core.model.solving import plain
 from firnel.core.plan import TARGET_WORDS, Plan, Targets
 from firnel.core.units import clock
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine
+from firnel.exchange.whole_file import write_whole
 from firnel.work.machines.files import machine_to_text, read_machine_file
 from firnel.work.machines.forecasting import forecast_document, forecast_record, simulate_document, simulate_plan
 from firnel.work.machines.knowledge import fit_document, fit_machine, model_of, trust_words
@@ -258,7 +259,7 @@ def _write_curve(document: dict[str, Any], path: Path) -> None:
         for row in zip(*(curve[key] for key in ("t", "bean", "air", "ror")), strict=True)
     ]
     try:
-        path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+        write_whole(path, "\n".join(lines) + "\n")
     except OSError as error:
         raise CouldNotError(f"{path} cannot be written: {error.strerror}.") from error
 
@@ -341,6 +342,6 @@ def plan_solve(
 
 def _write_json(document: dict[str, Any], path: Path) -> None:
     try:
-        path.write_text(json.dumps(document, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+        write_whole(path, json.dumps(document, indent=1, ensure_ascii=False) + "\n")
     except OSError as error:
         raise CouldNotError(f"{path} cannot be written: {error.strerror}.") from error

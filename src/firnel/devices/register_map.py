@@ -5,6 +5,7 @@ The format is described in docs/register-maps.md; the shipped files lie in resou
 
 from __future__ import annotations
 
+import math
 import tomllib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
@@ -97,20 +98,23 @@ def read_register_map(path: Path | Any) -> RegisterMap:
             )
             for control, entry in data.get("controls", {}).items()
         }  # fmt: skip
+        _check_scales(path.name, controls)
+        poll_s, stated = _figure(data.get("poll_s", 1.0), 0.05, 60.0), _figure(data["stated_load_kg"], 0.01, 1000.0)
+        useful = _figure(data.get("useful_load_kg", 0.75 * stated), 0.01, stated)
         speed = data.get("clock_speed")
         return RegisterMap(
             name=name,
             title=data["title"],
             heat=data.get("heat", "gas"),
-            stated_load_kg=float(data["stated_load_kg"]),
-            useful_load_kg=float(data.get("useful_load_kg", 0.75 * float(data["stated_load_kg"]))),
-            poll_s=float(data.get("poll_s", 1.0)),
+            stated_load_kg=stated,
+            useful_load_kg=useful,
+            poll_s=poll_s,
             word_order=data.get("word_order", "big"),
             registers=registers,
             controls=controls,
             clock_speed=_register(path.name, "clock_speed", speed) if speed else None,
         )
-    except (KeyError, TypeError, ValueError) as error:
+    except (KeyError, TypeError, ValueError, AttributeError, OverflowError) as error:
         if isinstance(error, RegisterMapError):
             raise
         raise RegisterMapError(f"{path.name}: {error!r} is missing or not understood.") from error
@@ -118,13 +122,31 @@ def read_register_map(path: Path | Any) -> RegisterMap:
 
 def _register(file: str, field: str, entry: Mapping[str, Any]) -> Register:
     register = Register(
-        entry["table"], int(entry["address"]), entry.get("type", "int16"), float(entry.get("scale", 1.0)), entry.get("unit", "")
+        entry["table"],
+        int(entry["address"]),
+        str(entry.get("type", "int16")),
+        _figure(entry.get("scale", 1.0), -1e6, 1e6),
+        str(entry.get("unit", "")),
     )
-    if register.table not in ("input", "holding") or register.type not in WIDTHS or register.address < 0:
+    if register.table not in ("input", "holding") or register.type not in WIDTHS or not 0 <= register.address <= 65535:
         raise RegisterMapError(
-            f"{file}: {field} needs a table (input or holding), an address from 0 and a type of {list(WIDTHS)}."
+            f"{file}: {field} needs a table (input or holding), an address from 0 to 65535 and a type of {list(WIDTHS)}."
         )
     return register
+
+
+def _figure(value: Any, low: float, high: float) -> float:
+    figure = float(value)
+    if not low <= figure <= high:
+        raise ValueError(f"{value} is not between {low:g} and {high:g}")
+    return figure
+
+
+def _check_scales(file: str, controls: Mapping[Control, ControlScale]) -> None:
+    for control, scale in controls.items():
+        known = all(math.isfinite(figure) for figure in (scale.low, scale.high, scale.step, scale.least))
+        if not known or not scale.low < scale.high or not 0 < scale.step <= scale.high - scale.low:
+            raise RegisterMapError(f"{file}: the scale of {control.value} must rise, and its step lie inside it.")
 
 
 @cache

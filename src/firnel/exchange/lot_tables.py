@@ -13,6 +13,7 @@ from typing import Any
 from firnel.core.vocabulary import Lot
 from firnel.exchange.cells import append_row, cell_text, text_cell
 from firnel.exchange.errors import ImportRefusedError
+from firnel.exchange.whole_file import whole_file, write_whole
 
 log = logging.getLogger(__name__)
 
@@ -78,11 +79,12 @@ def write_lots(lots: Iterable[Lot], path: Path) -> None:
         for row in rows:
             append_row(sheet, row)
         sheet.freeze_panes = "B2"
-        book.save(path)
+        with whole_file(path) as fresh:
+            book.save(fresh)
         return
     out = io.StringIO()
     csv.writer(out, lineterminator="\n").writerows([text_cell(cell) for cell in row] for row in rows)
-    path.write_text(out.getvalue(), encoding="utf-8")
+    write_whole(path, out.getvalue())
 
 
 def _cell(lot: Lot, name: str, by: float | None) -> Any:

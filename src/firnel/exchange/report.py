@@ -10,6 +10,7 @@ import numpy as np
 
 from firnel.core.vocabulary import FloatArray
 from firnel.exchange.cells import append_row
+from firnel.exchange.whole_file import whole_file
 
 
 @dataclass(frozen=True)
@@ -103,7 +104,8 @@ def write_workbook(path: Path, report: Report) -> None:
                 for cell in sheet[1]:
                     cell.font = Font(bold=True)
         sheet.freeze_panes = "A2"
-    book.save(path)
+    with whole_file(path) as fresh:
+        book.save(fresh)
 
 
 def _sheet_name(name: str, taken: set[str]) -> str:

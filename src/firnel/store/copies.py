@@ -120,7 +120,9 @@ def check_file(path: Path, whole: bool) -> list[str]:
     except sqlite3.Error as error:
         return [str(error)]
     wrong = [str(line) for (line,) in said if line != "ok"]
-    return wrong + [f"{len(torn)} rows of {torn[0][0]} point to rows that are gone"] * bool(torn)
+    if torn:
+        wrong.append(f"{len(torn)} rows of {torn[0][0]} point to rows that are gone")
+    return wrong
 
 
 def _to_disk(path: Path) -> None:

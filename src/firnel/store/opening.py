@@ -60,6 +60,9 @@ def open_engine(library: str | Path) -> Engine:
     except LibraryError:
         engine.dispose()
         raise
+    except UnicodeDecodeError as error:  # names of tables that are none
+        engine.dispose()
+        raise DamagedLibraryError(_damaged_sentence(shown(url))) from error
     except DBAPIError as error:
         engine.dispose()
         said = refusal(error, shown(url))

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.units import CHOICES, Units
+from firnel.exchange.whole_file import write_whole
 
 
 def _setting(default: Any, title: str, choices: tuple[str, ...] = (), low: int = 0, high: int = 0, most: int = 0) -> Any:
@@ -132,6 +133,4 @@ def save_settings(settings: Settings, path: Path | None = None) -> None:
     """Keep the settings; written whole or not at all."""
     path = path or settings_path()
     path.parent.mkdir(parents=True, exist_ok=True)
-    fresh = path.with_suffix(".new")
-    fresh.write_text(json.dumps(asdict(settings), indent=2, ensure_ascii=False), encoding="utf-8")
-    fresh.replace(path)
+    write_whole(path, json.dumps(asdict(settings), indent=2, ensure_ascii=False))

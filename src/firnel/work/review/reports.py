@@ -12,6 +12,7 @@ from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.exchange.cells import text_cell
 from firnel.exchange.report import Block, Chart, Curve, Heading, Report, Table, Text, write_workbook
+from firnel.exchange.whole_file import whole_file, write_whole
 from firnel.store.library import BatchFilter, BatchLine, Library
 from firnel.work.bench.cupping import TableSet, results
 from firnel.work.bench.weighing import inspection_of, level_word
@@ -197,7 +198,7 @@ def open_data(library: Library, folder: Path, progress: Callable[[float], bool] 
     """
     folder.mkdir(parents=True, exist_ok=True)
     lines = library.batch_lines(BatchFilter(), limit=1_000_000)
-    with (folder / "batches.csv").open("w", newline="", encoding="utf-8") as file:
+    with whole_file(folder / "batches.csv") as fresh, fresh.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file)
         writer.writerow(OPEN_COLUMNS)
         for line in lines:
@@ -207,7 +208,7 @@ def open_data(library: Library, folder: Path, progress: Callable[[float], bool] 
         if not progress(done / max(len(lines), 1)):
             break
         text = export_text(library, library.batch(line.id), "json")
-        (folder / f"batch-{_file_part(line.label)}-{line.id}.json").write_text(text, encoding="utf-8")
+        write_whole(folder / f"batch-{_file_part(line.label)}-{line.id}.json", text)
         done += 1
     notes = [
         {"batch": note.batch_id, "kind": note.kind, "at": note.at.isoformat(), **note.document}
@@ -217,9 +218,7 @@ def open_data(library: Library, folder: Path, progress: Callable[[float], bool] 
         {"kind": table.kind, "name": table.name, "at": table.at.isoformat(), "revealed": table.revealed, **table.document}
         for table in library.bench_book.tables()
     ]
-    (folder / "bench.json").write_text(
-        json.dumps({"notes": notes, "tables": tables}, indent=1, ensure_ascii=False), encoding="utf-8"
-    )
+    write_whole(folder / "bench.json", json.dumps({"notes": notes, "tables": tables}, indent=1, ensure_ascii=False))
     return done
 
 
