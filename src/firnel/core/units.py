@@ -9,6 +9,7 @@ References
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -102,6 +103,44 @@ class Units:
         if c_per_min is None or c_per_min != c_per_min:
             return "–"
         return f"{self.show_difference(c_per_min):.{digits}f} {self.temperature}/min".replace("-", "−")
+
+    def sentence(self, text: str) -> str:
+        """A sentence of the core in the chosen units: there °C is a reading, K a difference, and kg, kPa, K/min what they say.
+
+        Examples
+        --------
+        >>> Units("°F", "lb").sentence("5.00 kg at 100 to 200 °C, 2.5 K high, 10 K/min")
+        '11.02 lb at 212 to 392 °F, 4.5 °F high, 18 °F/min'
+        """
+
+        def told(found: re.Match[str]) -> str:
+            unit = found["unit"]
+            figures = [found["first"], found["last"]] if found["last"] else [found["first"]]
+            shown = [self._figure(figure, unit) for figure in figures]
+            return f"{(found['between'] or '').join(shown)} {_SHOWN_AS.get(unit, '{}').format(self._name(unit))}"
+
+        return _FIGURES.sub(told, text)
+
+    def _name(self, unit: str) -> str:
+        return self.temperature if unit in _SHOWN_AS else self.shown_unit(unit)
+
+    def _figure(self, figure: str, unit: str) -> str:
+        value = float(figure.replace("−", "-"))
+        shown = self.show_difference(value) if unit in _SHOWN_AS else self.show(value, unit)
+        digits = len(figure.partition(".")[2])
+        if unit == "kg":
+            digits = 0 if self.mass == "g" else max(digits, 2 if self.mass == "lb" and digits else digits)
+        sign = "+" if figure.startswith("+") else ""
+        return f"{shown:{sign}.{digits}f}".replace("-", "−")
+
+
+#: Differences and rates of temperature: how the core names them, and how they are shown.
+_SHOWN_AS = {"K/min": "{}/min", "K": "{}"}
+#: One or two figures with a unit that can be chosen.
+_FIGURES = re.compile(
+    r"(?<![\w.])(?P<first>[+−-]?\d+(?:\.\d+)?)(?:(?P<between> to | and | ± )(?P<last>\d+(?:\.\d+)?))? "
+    r"(?P<unit>K/min|K|°C|kg|kPa)(?![\w/])"
+)
 
 
 def clock(seconds: float | None, sign: bool = False) -> str:

@@ -86,6 +86,7 @@ def read_register_map(path: Path | Any) -> RegisterMap:
     except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise RegisterMapError(f"The register map {path.name} cannot be read: {error}.") from error
     try:
+        title = str(data["title"])
         registers = {field: _register(path.name, field, entry) for field, entry in data["readings"].items()}
         if unknown := set(registers) - set(FIELDS):
             raise RegisterMapError(f"{path.name}: nobody knows the reading {sorted(unknown)[0]!r}; use {', '.join(FIELDS)}.")
@@ -104,7 +105,7 @@ def read_register_map(path: Path | Any) -> RegisterMap:
         speed = data.get("clock_speed")
         return RegisterMap(
             name=name,
-            title=data["title"],
+            title=title,
             heat=data.get("heat", "gas"),
             stated_load_kg=stated,
             useful_load_kg=useful,

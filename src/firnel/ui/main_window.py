@@ -8,14 +8,15 @@ from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
-from firnel.ui.roast.view import ROAST_KEYS, RoastView
+from firnel.ui.roast.view import RoastView
+from firnel.ui.shared.actions import ACTIONS, EVERYWHERE, STATIONS, bind, key_groups
 from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette, Entry
-from firnel.ui.shared.frame import STATIONS, NowLine, Rail
+from firnel.ui.shared.frame import NowLine, Rail
 from firnel.ui.shared.sheets import KeySheet, Notice, SettingsDialog
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk, LinkStatus
@@ -26,17 +27,6 @@ from firnel.work.settings import Settings
 
 #: How often it is looked whether the day's copy of the library is there. [ms]
 COPY_EVERY_MS = 3_600_000
-
-WINDOW_KEYS = (
-    *((f"F{number}", name) for number, (name, _) in enumerate(STATIONS, start=1)),
-    ("Ctrl+K", "find anything"),
-    ("Ctrl+,", "settings"),
-    ("Ctrl+T", "day or night theme"),
-    ("Ctrl+L", "in Review: lay this batch over others"),
-    ("Ctrl+Z", "in Review: undo a correction"),
-    ("?", "this sheet"),
-    ("Ctrl+Q", "leave"),
-)
 
 
 class MainWindow(QMainWindow):
@@ -95,19 +85,18 @@ class MainWindow(QMainWindow):
         self.now_line.hide()
 
     def _bind_keys(self) -> None:
-        actions: dict[str, Callable[[], object]] = {
-            f"F{number}": partial(self.show_station, name) for number, (name, _) in enumerate(STATIONS, start=1)
+        self._handlers: dict[str, Callable[[], object]] = {
+            f"station {name}": partial(self.show_station, name) for name in STATIONS
         }
-        actions |= {
-            "Ctrl+K": self.palette_sheet.open,
-            "Ctrl+,": self.open_settings,
-            "Ctrl+T": self.toggle_theme,
-            "?": self.open_keys,
-            "Ctrl+Q": self.close,
+        self._handlers |= {
+            "find": self.palette_sheet.open,
+            "settings": self.open_settings,
+            "theme": self.toggle_theme,
+            "keys": self.open_keys,
+            "leave": self.close,
+            "disconnect": self.desk.disconnect,
         }
-        for key, action in actions.items():
-            shortcut = QShortcut(QKeySequence(key), self)
-            shortcut.activated.connect(action)
+        bind(self, EVERYWHERE, self._handlers, whole_window=True)
 
     def _make(self, name: str) -> QWidget:
         """A view at its first showing; its code is loaded only then, so that the window is there sooner."""
@@ -259,14 +248,11 @@ class MainWindow(QMainWindow):
     # Palette, settings, keys
 
     def _entries(self) -> Sequence[Entry]:
-        entries = [Entry(name, "go to", partial(self.show_station, name)) for name, _ in STATIONS]
-        entries += [
-            Entry("Prepare a batch", "action", self._prepare),
-            Entry("Take the next batch that waits", "action", self._on_next_wanted),
-            Entry("Settings: units, theme, words", "action", self.open_settings),
-            Entry("Day or night theme", "action", self.toggle_theme),
-            Entry("All keys", "action", self.open_keys),
-            Entry("Disconnect the machine", "action", self.desk.disconnect),
+        handlers = self._handlers | {"prepare": self._prepare, "next": self._on_next_wanted}
+        entries = [
+            Entry(one.palette, "go to" if one.name.startswith("station ") else "action", handlers[one.name])
+            for one in ACTIONS
+            if one.palette
         ]
         library = self.desk.library
         lots, plans, machines = library.lots(), library.plans(), library.machines()
@@ -324,7 +310,7 @@ class MainWindow(QMainWindow):
 
     def open_keys(self) -> None:
         """Show every key."""
-        KeySheet((("While roasting", ROAST_KEYS), ("Everywhere", WINDOW_KEYS)), self).open()
+        KeySheet(key_groups(), self).open()
 
     def tell(self, sentence: str) -> None:
         """Tell something that must not be overlooked, above the view; nothing waits for it."""

@@ -71,9 +71,7 @@ def check_offset(kind: str, read_c: float, altitude_m: float = 0.0) -> OffsetChe
         raise ProbeCheckError(f"{read_c:g} °C in {kind} water is no offset: is the probe in the water, and in °C?")
     if abs(off) <= FINE_WITHIN_C:
         return OffsetCheck(expected, read_c, "fine")
-    return OffsetCheck(
-        expected, read_c, f"reads {abs(off):.1f} °C {'high' if off > 0 else 'low'}: re-seat it, check the wiring"
-    )
+    return OffsetCheck(expected, read_c, f"reads {abs(off):.1f} K {'high' if off > 0 else 'low'}: re-seat it, check the wiring")
 
 
 def step_response(t: FloatArray, reading: FloatArray) -> float:
@@ -96,7 +94,7 @@ def step_response(t: FloatArray, reading: FloatArray) -> float:
     before, after = float(np.median(reading[:edge])), float(np.median(reading[-edge:]))
     height = after - before
     if abs(height) < 20.0:
-        raise ProbeCheckError(f"the readings move by {abs(height):.0f} °C only: plunge the probe from air into boiling water.")
+        raise ProbeCheckError(f"the readings move by {abs(height):.0f} K only: plunge the probe from air into boiling water.")
     if abs(float(np.mean(reading[-2:])) - float(np.mean(reading[-edge - 1 : -edge + 1]))) > 0.025 * abs(height):
         raise ProbeCheckError("the probe has not settled at the end of the log: wait until it is steady.")
     share = (reading - before) / height

@@ -124,7 +124,7 @@ class LotSheetPanel(QWidget):
         self._archive.setText("Bring back" if lot.archived else "Archive")
         self._archive.setAccessibleName(self._archive.text())
         _show(self._facts, " · ".join(_facts(sheet)))
-        _show(self._words, " ".join(sheet.words))
+        _show(self._words, units.sentence(" ".join(sheet.words)))
         _show(self._differs, f"Against {lot.replaces}: {', '.join(sheet.differs)}." if sheet.differs else "")
         self._figures.show_rows(_figures(sheet))
         self._history.show_entries(
@@ -151,9 +151,9 @@ class LotSheetPanel(QWidget):
         rows = []
         for reason in advice.reasons:
             shift = units.show_difference(reason.charge_c)
-            rows.append((reason.words, f"{shift:+.0f}°"))
+            rows.append((units.sentence(reason.words), f"{shift:+.0f}°"))
         self._reasons.show_rows(rows or [("nothing unusual in what is known", "")])
-        _show(self._hints, "\n".join(advice.hints))
+        _show(self._hints, units.sentence("\n".join(advice.hints)))
         seen = f"and {advice.batches} batches" if advice.batches else "alone; no batches of its kind yet"
         self._basis.setText(f"From the rules of the house {seen}.")
 

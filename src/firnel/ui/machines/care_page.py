@@ -126,6 +126,7 @@ class CarePage(QWidget):
         if self._machine is None or self._machine.id != machine.id:
             self._said.setText("")
         self._machine = machine
+        units = self._desk.settings.units
         sheet = care_sheet(self._desk.library, machine, self._desk.clock.wall())
         self._states = sheet.states
         for (title, words, bar, _), state in zip(self._rows, sheet.states, strict=False):
@@ -145,7 +146,7 @@ class CarePage(QWidget):
         self._probe.addItems([probe.place for probe in machine.probes] or ["bean", "air"])
         self._probe.setCurrentText(chosen)
         self._read.setPlaceholderText(f"reads, {self._desk.settings.units.temperature}")
-        self._entries.show_entries([Entry(one.key, one.words, one.struck) for one in sheet.entries])
+        self._entries.show_entries([Entry(one.key, units.sentence(one.words), one.struck) for one in sheet.entries])
         self._season_title.setText(f"Seasoning a new or stripped drum: {sheet.seasoned} of {SEASONING_LOADS} loads")
 
     def _on_done(self, row: int) -> None:
@@ -170,10 +171,10 @@ class CarePage(QWidget):
                 self._desk.library, self._machine, self._probe.currentText(), self._kind.currentText(), read_c
             )
         except ValueError as error:
-            self._said.setText(str(error))
+            self._said.setText(self._desk.settings.units.sentence(str(error)))
             return
         self._read.clear()
-        self._said.setText(words)
+        self._said.setText(self._desk.settings.units.sentence(words))
         self.changed.emit()
 
     def _on_step(self) -> None:

@@ -213,7 +213,7 @@ class DefinitionPage(QWidget):
         except ValueError as error:
             self._fits.setText(str(error))
             return
-        self._fits.setText("" if said is None else " ".join(said) or "It fits drum, probe and tray.")
+        self._fits.setText("" if said is None else units.sentence(" ".join(said)) or "It fits drum, probe and tray.")
 
 
 def _scale(machine: Machine, control: Control, fields: tuple[QLineEdit, ...]) -> ControlScale | None:

@@ -121,7 +121,8 @@ class ModelPage(QWidget):
             self._on_stop()
         self._machine = machine
         model, why = model_of(self._desk.library, machine)
-        self._trust.setText("\n".join((*trust_words(model), f"({why[:1].upper()}{why[1:]}.)")) if model else why)
+        told = "\n".join((*trust_words(model), f"({why[:1].upper()}{why[1:]}.)")) if model else why
+        self._trust.setText(self._desk.settings.units.sentence(told))
         labels = fitted_labels(self._desk.library, machine)
         chosen = self._batch.currentText()
         self._batch.clear()

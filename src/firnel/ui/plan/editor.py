@@ -8,7 +8,6 @@ from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -27,6 +26,7 @@ from firnel.ui.plan.move_list import MoveList, MoveRow
 from firnel.ui.plan.plots import PlanPlots
 from firnel.ui.plan.stage_ruler import StageRuler
 from firnel.ui.plan.target_row import TargetRow
+from firnel.ui.shared.actions import PLAN, bind
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
@@ -235,10 +235,8 @@ class PlanEditor(QFrame):
         self._undo.clicked.connect(bench.undo)
         self._redo.clicked.connect(bench.redo)
         self._keep.clicked.connect(self._on_keep)
-        for keys, action in (("Ctrl+Z", bench.undo), ("Ctrl+Shift+Z", bench.redo)):
-            shortcut = QShortcut(QKeySequence(keys), self)
-            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            shortcut.activated.connect(action)
+        handlers = {"plan undo": bench.undo, "plan redo": bench.redo}
+        bind(self, PLAN, handlers, whole_window=False)
 
     # Beginning
 
@@ -428,7 +426,7 @@ class PlanEditor(QFrame):
         load, out = units.text(split.load_kg, "kg"), split.expected
         spread = 50.0 * (out.high - out.low)
         words = f"{split.batches} × {load}, loss {100 * out.loss:.1f} ± {spread:.1f} %"
-        self._split.show_text(" · ".join((words, *split.warnings)))
+        self._split.show_text(units.sentence(" · ".join((words, *split.warnings))))
 
     def _on_ladder(self, on: str) -> None:
         try:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QW
 
 from firnel.core.review.comparison import ALIGNMENTS, STAGES
 from firnel.core.vocabulary import Control
+from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
@@ -89,7 +90,7 @@ class ComparePage(QWidget):
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
         self.add, self.clear = button("Add the chosen batch", "Ctrl+D"), button("Clear")
-        self.add.setShortcut("Ctrl+D")
+        give_key(self.add, "compare")
         self.at = QComboBox()
         self.at.setAccessibleName("Aligned at")
         for name in ALIGNMENTS:

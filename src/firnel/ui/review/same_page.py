@@ -5,10 +5,10 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
+from firnel.ui.shared.actions import MOST_EDITS, give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import button, card, empty, label, rename
 from firnel.work.desk import Desk
@@ -101,7 +101,8 @@ class SamePage(QWidget):
         row = QHBoxLayout()
         row.addWidget(label(edit.words, "", wrap=True), 1)
         take = button("Take it", f"Into a new version of the plan (Ctrl+{number})", primary=number == 1)
-        take.setShortcut(QKeySequence(f"Ctrl+{number}"))
+        if number <= MOST_EDITS:
+            give_key(take, f"take edit {number}")
         take.setEnabled(edit.plan is not None)
         take.clicked.connect(partial(self._on_take, edit))
         row.addWidget(take)

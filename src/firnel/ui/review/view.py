@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeySequence, QUndoCommand, QUndoStack
+from PyQt6.QtGui import QUndoCommand, QUndoStack
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QInputDialog, QLineEdit, QStackedWidget, QTableView, QWidget
 
 from firnel.core.plan import Plan
@@ -18,6 +18,7 @@ from firnel.ui.review.ladder_page import LadderPage
 from firnel.ui.review.same_page import SamePage
 from firnel.ui.review.sheet import ReviewSheet
 from firnel.ui.review.time_page import TimePage
+from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import dress_table
 from firnel.ui.shared.parts import button, card, label
@@ -86,18 +87,18 @@ class ReviewView(QWidget):
         self._stack.addWidget(self.sheet)
         self._add_pages(row, look)
         self._pin = button("Lay over", "Keep this batch drawn over the ones chosen next (Ctrl+L)")
-        self._pin.setShortcut(QKeySequence("Ctrl+L"))
+        give_key(self._pin, "lay over")
         self._pin.clicked.connect(self.lay_over)
         undo = button("Undo", "Take back the last correction (Ctrl+Z)")
-        undo.setShortcut(QKeySequence.StandardKey.Undo)
+        give_key(undo, "correct undo")
         undo.clicked.connect(self.undo_stack.undo)
         undo.setEnabled(False)
         self.undo_stack.canUndoChanged.connect(undo.setEnabled)
         again = button("Plan it", "A plan that wants what this batch was (Ctrl+P)")
-        again.setShortcut(QKeySequence("Ctrl+P"))
+        give_key(again, "plan it")
         again.clicked.connect(self._on_again)
         self._reference = button("Reference", "Batches of this plan are to be like this one (Ctrl+R)")
-        self._reference.setShortcut(QKeySequence("Ctrl+R"))
+        give_key(self._reference, "reference")
         self._reference.setCheckable(True)
         self._reference.clicked.connect(self.choose_reference)
         self._out = button("Leave out", "Out of charts and fits, with a reason; it stays in the list")

@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QKeySequence, QPaintEvent, QShortcut, QShowEvent
+from PyQt6.QtGui import QKeyEvent, QPaintEvent, QShortcut, QShowEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Control, MarkKind
@@ -17,6 +17,7 @@ from firnel.ui.roast.ready_cards import CheckList, ReadyCards
 from firnel.ui.roast.side_cards import SideCards
 from firnel.ui.roast.strips import LineStrip, WordStrip
 from firnel.ui.roast.told_strip import ToldStrip
+from firnel.ui.shared.actions import ROAST, bind
 from firnel.ui.shared.parts import ElidedLabel, card, label, rename
 from firnel.ui.shared.weigh_sheet import WeighSheet
 from firnel.ui.theme.look import Look
@@ -37,29 +38,6 @@ if TYPE_CHECKING:
 
 #: The curves are drawn at most this often [ms], and the clocks this often.
 LEAST_FRAME_MS, TICK_MS = 40, 250
-
-#: Keys of the Roast view, as the key sheet tells them.
-ROAST_KEYS = (
-    ("Space", "mark what is expected next: charge, yellow, first crack, drop"),
-    ("Enter", "the next planned move, check or step is done"),
-    ("A", "take the advice"),
-    ("D", "let a missed move go"),
-    ("Z", "undo the last key"),
-    ("[  ]", "nudge the last mark by 1 s ({ } by 5 s)"),
-    ("Up  Down", "gas or heat one step, where the machine does not report it"),
-    ("Right  Left", "airflow one step"),
-    ("PgUp  PgDn", "drum one step"),
-    ("C, then 1-9", "colour on the trier"),
-    ("S, then 1-9", "smell"),
-    ("R", "remark"),
-    ("E", "first crack ends"),
-    ("X", "second crack"),
-    ("N", "prepare a batch"),
-    ("Q", "take the next batch that waits"),
-    ("L", "read a label: scan or type it"),
-    ("W", "to the weighing figures, of the last batch too"),
-    ("0-9", "a reading by hand, stamped at the first key"),
-)
 
 
 class RoastView(QWidget):
@@ -185,42 +163,30 @@ class RoastView(QWidget):
         def now() -> float:
             return self._desk.clock.now()
 
-        actions: dict[str, Callable[[], object]] = {
-            "Space": lambda: session.mark_next(now()),
-            "Return": self._confirm,
-            "Enter": self._confirm,
-            "D": session.dismiss,
-            "Q": self.take_next,
-            "L": self._label.ask,
-            "Z": session.undo,
-            "[": partial(session.nudge, -1.0),
-            "]": partial(session.nudge, 1.0),
-            "{": partial(session.nudge, -5.0),
-            "}": partial(session.nudge, 5.0),
-            "C": lambda: self._words.ask("colour", self._desk.settings.colour_words, now()),
-            "S": lambda: self._words.ask("smell", self._desk.settings.smell_words, now()),
-            "R": self._remark.ask,
-            "E": lambda: session.mark(MarkKind.FIRST_CRACK_END, now()),
-            "X": lambda: session.mark(MarkKind.SECOND_CRACK, now()),
-            "N": self.begin_prepare,
-            "W": self.begin_weigh,
-            "A": lambda: session.take_advice(now()),
+        handlers: dict[str, Callable[[], object]] = {
+            "mark": lambda: session.mark_next(now()),
+            "confirm": self._confirm,
+            "dismiss": session.dismiss,
+            "next": self.take_next,
+            "label": self._label.ask,
+            "undo": session.undo,
+            "nudge back": partial(session.nudge, -1.0),
+            "nudge on": partial(session.nudge, 1.0),
+            "nudge far back": partial(session.nudge, -5.0),
+            "nudge far on": partial(session.nudge, 5.0),
+            "colour": lambda: self._words.ask("colour", self._desk.settings.colour_words, now()),
+            "smell": lambda: self._words.ask("smell", self._desk.settings.smell_words, now()),
+            "remark": self._remark.ask,
+            "crack ends": lambda: session.mark(MarkKind.FIRST_CRACK_END, now()),
+            "second crack": lambda: session.mark(MarkKind.SECOND_CRACK, now()),
+            "prepare": self.begin_prepare,
+            "weigh": self.begin_weigh,
+            "advice": lambda: session.take_advice(now()),
         }
-        steps = {
-            "Up": (Control.GAS, 1),
-            "Down": (Control.GAS, -1),
-            "Right": (Control.AIRFLOW, 1),
-            "Left": (Control.AIRFLOW, -1),
-        }
-        steps |= {"PgUp": (Control.DRUM, 1), "PgDown": (Control.DRUM, -1)}
-        for key, (control, count) in steps.items():
-            actions[key] = partial(self._step, control, count)
-        for key, action in actions.items():
-            shortcut = QShortcut(QKeySequence(key), self)
-            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            shortcut.setAutoRepeat(key in steps)
-            shortcut.activated.connect(action)
-            self._shortcuts.append(shortcut)
+        for name, control in (("heat", Control.GAS), ("air", Control.AIRFLOW), ("drum", Control.DRUM)):
+            handlers[f"{name} up"] = partial(self._step, control, 1)
+            handlers[f"{name} down"] = partial(self._step, control, -1)
+        self._shortcuts = bind(self, ROAST, handlers, whole_window=False)
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.focusChanged.connect(self._on_focus)
@@ -288,7 +254,7 @@ class RoastView(QWidget):
         self.told.setVisible(picture.phase in ("drying", "browning", "development"))
         if picture.phase != self._phase:
             self._enter_phase(picture.phase)
-        self._show_foot(picture.trouble or picture.message, bool(picture.trouble))
+        self._show_foot(self._desk.settings.units.sentence(picture.trouble or picture.message), bool(picture.trouble))
 
     def _on_painted(self) -> None:
         """The frame is on the screen: remember what it cost."""
@@ -411,7 +377,7 @@ class RoastView(QWidget):
         try:
             self._desk.prepare(replace(order, lot=lot))
         except ValueError as error:
-            self.prepare.say(str(error))
+            self.prepare.say(self._desk.settings.units.sentence(str(error)))
             return
         self._leave_prepare()
 
@@ -437,7 +403,7 @@ class RoastView(QWidget):
         try:
             self._desk.weigh(results, self._owed)
         except (ValueError, LibraryError) as error:
-            self.weigh.say(str(error))
+            self.weigh.say(self._desk.settings.units.sentence(str(error)))
             return
         self._leave_prepare()
         self.recorded.emit()

@@ -16,7 +16,7 @@ class Entry:
 
     text: str
     kind: str
-    act: Callable[[], None]
+    act: Callable[[], object]
 
 
 class CommandPalette(QFrame):

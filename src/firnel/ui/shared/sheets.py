@@ -104,8 +104,9 @@ class KeySheet(QDialog):
         self.setWindowTitle("Keys")
         row = QHBoxLayout(self)
         row.setSpacing(30)
-        for title, keys in groups:
-            column = QVBoxLayout()
+        columns = [QVBoxLayout() for _ in range(3)]
+        for number, (title, keys) in enumerate(groups):
+            column = columns[min(number, 2)]  # the first groups are long, and have a column each
             column.addWidget(label(title, "title"))
             grid = QGridLayout()
             grid.setHorizontalSpacing(14)
@@ -114,6 +115,8 @@ class KeySheet(QDialog):
                 grid.addWidget(label(key, "key"), index, 0, Qt.AlignmentFlag.AlignLeft)
                 grid.addWidget(label(meaning), index, 1)
             column.addLayout(grid)
+            column.addSpacing(14)
+        for column in columns:
             column.addStretch(1)
             row.addLayout(column)
 

@@ -114,7 +114,7 @@ class WeighSheet(QWidget):
             )  # fmt: skip
             check_results(self._load, results)
         except ValueError as error:
-            self._warning.setText(str(error))
+            self._warning.setText(self._units.sentence(str(error)))
             return
         self._warning.setText("")
         self.saved.emit(results)

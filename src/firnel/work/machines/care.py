@@ -133,7 +133,7 @@ def note_probe_check(
     document = {"job": "probe", "probe": probe, "kind": kind, "read_c": read_c, "altitude_m": machine.altitude_m}
     _log(library, machine, "probe", document, at)
     _keep_on_probe(library, machine, probe, offset_c=check.offset_c)
-    return f"{check.offset_c:+.1f} °C against {check.expected_c:.1f} °C: {check.verdict}"
+    return f"{check.offset_c:+.1f} K against {check.expected_c:.1f} °C: {check.verdict}"
 
 
 def measure_step(library: Library, machine: Machine, probe: str, path: Path) -> float:

@@ -167,7 +167,7 @@ def trust_words(model: MachineModel) -> tuple[str, ...]:
             else "not to be planned with yet"
         )
         crack = f", first crack {report.held_out_crack_s:.0f} s" if report.held_out_crack_s is not None else ""
-        said.append(f"On {len(report.held_out)} batches it had not seen it was {off:.1f} °C off{crack}: {verdict}.")
+        said.append(f"On {len(report.held_out)} batches it had not seen it was {off:.1f} K off{crack}: {verdict}.")
     loose = [(name, words) for name, words in _WOULD_TELL.items() if model.fitted.spread(name) > 0.75 * _prior_sd(model, name)]
     if loose:
         said.append(f"Little is known of {_PLAIN[loose[0][0]]}. {loose[0][1]}")

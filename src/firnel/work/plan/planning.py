@@ -70,7 +70,7 @@ def sensible_start(
             charge_c = float(round(advice.charge_c))
             said.append(f"Charge by the lot's handling: {'; '.join(reason.words for reason in advice.reasons) or 'as usual'}.")
     development, rise = DEVELOPMENT_S.get(purpose, 95.0), RISE_C.get(purpose, 7.0)
-    said.append(f"Development and end for {purpose}: {rise:.0f} °C above first crack.")
+    said.append(f"Development and end for {purpose}: {rise:.0f} K above first crack.")
     drop_c = round(machine.first_crack_c + rise, 1)
     return Targets(charge_c, drying, browning, development, drop_c), tuple(said)
 

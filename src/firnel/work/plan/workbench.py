@@ -250,7 +250,7 @@ class PlanWorkbench:
             self._other_start(replace(self.plan, lot=lot.name, lot_id=lot.id))
             return
         plan, why = for_lot(self._desk.library, machine, self.plan, lot, self._today())
-        self.on_explained(why)
+        self._explain(why)
         self.edit(replace(plan, moves=tuple(move for move in plan.moves if move.held)), How.NEW)
 
     def choose_machine(self, key: int | None) -> None:
@@ -267,7 +267,7 @@ class PlanWorkbench:
         share = (before.load_kg or source.useful_load_kg) / source.useful_load_kg
         plan = replace(for_machine(before, target), targets=moved, asked=None, load_kg=round(share * target.useful_load_kg, 2))
         self.name = f"{self.name.strip() or before.name} on {target.name}"
-        self.on_explained(why)
+        self._explain(why)
         self.edit(plan, How.NEW)
 
     def choose_purpose(self, purpose: str) -> None:
@@ -414,7 +414,7 @@ class PlanWorkbench:
 
     def _start(self, plan: Plan, machine: Machine, lot: Lot | None) -> Plan:
         targets, why = sensible_start(self._desk.library, machine, lot, plan.purpose, self._today())
-        self.on_explained(" ".join(why))
+        self._explain(" ".join(why))
         return replace(
             for_machine(plan, machine), id=plan.id, version=plan.version, lot=lot.name if lot else "",
             lot_id=lot.id if lot else None, load_kg=plan.load_kg or machine.useful_load_kg, targets=targets, asked=None,
@@ -450,8 +450,11 @@ class PlanWorkbench:
         book, draft = self._desk.library.draft_book, self.draft.copy()
         self._keep_aside("draft", lambda: book.keep(DRAFT, draft_to_document(draft, about)), _nothing, self._say)
 
+    def _explain(self, sentence: str) -> None:
+        self.on_explained(self._desk.settings.units.sentence(sentence))
+
     def _say(self, sentence: str) -> None:
-        self.said = sentence
+        self.said = self._desk.settings.units.sentence(sentence)
         self.on_change()
 
 

@@ -39,6 +39,11 @@ class Told:
 
 def told_line(session: RoastSession, units: Units) -> Told:
     """The most important thing to say now: warnings before advice, advice before where it lands."""
+    told = _told_line(session, units)
+    return Told(units.sentence(told.text), told.urgency, tuple(units.sentence(sentence) for sentence in told.more))
+
+
+def _told_line(session: RoastSession, units: Units) -> Told:
     if session.phase not in ("drying", "browning", "development"):
         return Told("")
     warnings = warnings_of(session, units)

@@ -90,7 +90,7 @@ def charge_words(session: RoastSession, units: Units) -> tuple[str, str, str]:
     """Headline, detail and urgency of the cue before the charge."""
     state = label_state(session)
     if state is not None and state != "right":
-        return "Not the load of this batch", f"{state} Fetch the right one and scan its label: L.", "warn"
+        return "Not the load of this batch", f"{units.sentence(state)} Fetch the right one and scan its label: L.", "warn"
     plan = session.order.plan
     charge_c = plan.targets.charge_c if plan else None
     if charge_c is None:

@@ -1,0 +1,142 @@
+"""Every action with its key and words, in one table: shortcuts, key sheet and palette are made from it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtWidgets import QAbstractButton, QWidget
+
+
+@dataclass(frozen=True)
+class Action:
+    """One action.
+
+    ``keys`` are what a shortcut is bound to, ``shown`` how the key sheet names them where that is otherwise; ``where`` is the
+    group on the key sheet, where one without words is told by the one before it. An action with a ``palette`` text can be found
+    by it. Keys of a ``listed`` action are taken by the widget that has the cursor.
+    """
+
+    name: str
+    keys: tuple[str, ...]
+    words: str
+    where: str
+    shown: str = ""
+    palette: str = ""
+    repeats: bool = False
+    listed: bool = False
+
+    @property
+    def shown_keys(self) -> str:
+        """As the key sheet says them."""
+        return self.shown or "  ".join(self.keys)
+
+
+ROAST, EVERYWHERE, PLAN, REVIEW = "While roasting", "Everywhere", "In Plan", "In Review"
+#: So many proposed edits have a key.
+MOST_EDITS = 5
+#: The views in the order of the work.
+STATIONS = ("Green", "Plan", "Day", "Roast", "Bench", "Review", "Machines")
+
+ACTIONS = (
+    Action("mark", ("Space",), "mark what is expected next: charge, yellow, first crack, drop", ROAST),
+    Action("confirm", ("Return", "Enter"), "the next planned move, check or step is done", ROAST, "Enter"),
+    Action("advice", ("A",), "take the advice", ROAST),
+    Action("dismiss", ("D",), "let a missed move go", ROAST),
+    Action("undo", ("Z",), "take back your last key; never what the machine reported", ROAST),
+    Action("nudge back", ("[",), "nudge the last mark by 1 s ({ } by 5 s)", ROAST, "[  ]"),
+    Action("nudge on", ("]",), "", ROAST),
+    Action("nudge far back", ("{",), "", ROAST),
+    Action("nudge far on", ("}",), "", ROAST),
+    Action("heat up", ("Up",), "gas or heat one step, where the machine does not report it", ROAST, "Up  Down", repeats=True),
+    Action("heat down", ("Down",), "", ROAST, repeats=True),
+    Action("air up", ("Right",), "airflow one step", ROAST, "Right  Left", repeats=True),
+    Action("air down", ("Left",), "", ROAST, repeats=True),
+    Action("drum up", ("PgUp",), "drum one step", ROAST, "PgUp  PgDn", repeats=True),
+    Action("drum down", ("PgDown",), "", ROAST, repeats=True),
+    Action("colour", ("C",), "colour on the trier", ROAST, "C, then 1-9"),
+    Action("smell", ("S",), "smell", ROAST, "S, then 1-9"),
+    Action("remark", ("R",), "remark", ROAST),
+    Action("crack ends", ("E",), "first crack ends", ROAST),
+    Action("second crack", ("X",), "second crack", ROAST),
+    Action("prepare", ("N",), "prepare a batch", ROAST, palette="Prepare a batch"),
+    Action("next", ("Q",), "take the next batch that waits", ROAST, palette="Take the next batch that waits"),
+    Action("label", ("L",), "read a label: scan or type it", ROAST),
+    Action("weigh", ("W",), "to the weighing figures, of the last batch too", ROAST),
+    Action("reading", (), "a reading by hand, stamped at the first key", ROAST, "0-9", listed=True),
+    *(
+        Action(f"station {name}", (f"F{number}",), name, EVERYWHERE, palette=name)
+        for number, name in enumerate(STATIONS, start=1)
+    ),
+    Action("find", ("Ctrl+K",), "find anything", EVERYWHERE),
+    Action("settings", ("Ctrl+,",), "settings", EVERYWHERE, palette="Settings: units, theme, words"),
+    Action("theme", ("Ctrl+T",), "day or night theme", EVERYWHERE, palette="Day or night theme"),
+    Action("keys", ("?",), "this sheet", EVERYWHERE, palette="All keys"),
+    Action("leave", ("Ctrl+Q",), "leave", EVERYWHERE),
+    Action("disconnect", (), "disconnect the machine", EVERYWHERE, "–", palette="Disconnect the machine"),
+    Action("plan undo", ("Ctrl+Z",), "take the last edit back", PLAN),
+    Action("plan redo", ("Ctrl+Shift+Z",), "make it again", PLAN),
+    Action("move choose", (), "choose a move", PLAN, "Up  Down", listed=True),
+    Action("move step", (), "the chosen move one step of its gauge", PLAN, "+  -", listed=True),
+    Action("move shift", (), "the chosen move, or stage, 5 s", PLAN, "Left  Right", listed=True),
+    Action("move hold", (), "hold the chosen move, or give it back", PLAN, "H", listed=True),
+    Action("move hang", (), "hang it on its mark, a bean temperature or the clock", PLAN, "B", listed=True),
+    Action("move delete", (), "delete it", PLAN, "Delete", listed=True),
+    Action("lay over", ("Ctrl+L",), "lay this batch over others", REVIEW),
+    Action("correct undo", ("Ctrl+Z",), "take the last correction back", REVIEW),
+    Action("plan it", ("Ctrl+P",), "a plan that wants what this batch was", REVIEW),
+    Action("reference", ("Ctrl+R",), "the reference of its plan", REVIEW),
+    Action("compare", ("Ctrl+D",), "add this batch to those compared", REVIEW),
+    Action("take edit 1", ("Ctrl+1",), "take a proposed edit into the plan", REVIEW, "Ctrl+1 … 5"),
+    *(Action(f"take edit {number}", (f"Ctrl+{number}",), "", REVIEW) for number in range(2, MOST_EDITS + 1)),
+)
+_BY_NAME = {action.name: action for action in ACTIONS}
+
+
+def action(name: str) -> Action:
+    """The action of that name."""
+    return _BY_NAME[name]
+
+
+def bind(widget: QWidget, where: str, handlers: Mapping[str, Callable[[], object]], whole_window: bool) -> list[QShortcut]:
+    """Bind the actions of a group on a widget; each that has a key must have a handler, and no other.
+
+    Parameters
+    ----------
+    widget, where : on which, and the group.
+    handlers : by the name of the action.
+    whole_window : whether the keys work wherever the cursor is, or only inside the widget.
+
+    Raises
+    ------
+    KeyError : if the table and the handlers do not agree.
+    """
+    wanted = {one.name for one in ACTIONS if one.where == where and one.keys}
+    if wanted != {name for name in handlers if action(name).keys}:
+        raise KeyError(f"{where}: {sorted(wanted ^ set(handlers))} are not both in the table and handled.")
+    made = []
+    for name, handler in handlers.items():
+        for key in action(name).keys:
+            shortcut = QShortcut(QKeySequence(key), widget)
+            if not whole_window:
+                shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            shortcut.setAutoRepeat(action(name).repeats)
+            shortcut.activated.connect(handler)
+            made.append(shortcut)
+    return made
+
+
+def give_key(button: QAbstractButton, name: str) -> None:
+    """A button takes the key of an action."""
+    button.setShortcut(QKeySequence(action(name).keys[0]))
+
+
+def key_groups() -> tuple[tuple[str, tuple[tuple[str, str], ...]], ...]:
+    """What the key sheet shows: by group, each key with its meaning."""
+    told = [one for one in ACTIONS if one.words and one.shown_keys]
+    return tuple(
+        (where, tuple((one.shown_keys, one.words) for one in told if one.where == where))
+        for where in dict.fromkeys(one.where for one in told)
+    )
