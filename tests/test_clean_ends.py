@@ -1,0 +1,234 @@
+"""Ends are clean, and errors that nobody expected end nothing."""
+
+import json
+import logging
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from conftest import make_record
+
+from firnel.app.command_parts import no_display
+from firnel.app.crash import CrashHook, begin_log, log_path
+from firnel.app.window import make_application, make_window
+from firnel.core.plan import Plan
+from firnel.core.plan_document import plan_to_document
+from firnel.store.library import BatchFilter, Library
+from firnel.ui.shared.background import Background
+from firnel.ui.theme.look import Look
+from firnel.work.practice import practice as practising
+from firnel.work.settings import Settings
+
+SIGNALS = [signal.SIGINT, signal.SIGTERM, signal.SIGHUP]
+
+
+def started(*arguments, **more):
+    return subprocess.Popen(
+        [sys.executable, "-m", "firnel", *map(str, arguments)],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+        **more,
+    )
+
+
+@pytest.mark.parametrize("number", SIGNALS)
+def test_a_roast_without_a_window_ends_with_all_written_whatever_ends_it(tmp_path, number):
+    simulator = started("simulator", "--port", "0", "--speed", "20")
+    port = json.loads(simulator.stdout.readline())["port"]
+    plan = tmp_path / "plan.json"
+    plan.write_text(json.dumps(plan_to_document(Plan("test", "Drum", load_kg=5.0))))
+    at = tmp_path / "library.sqlite"
+    roast = started("roast", "--device", f"modbus://127.0.0.1:{port}?map=gas-6", "--plan", plan, "--library", at, "--follow")
+    assert '"link"' in roast.stdout.readline()
+    deadline = time.monotonic() + 20
+    while not at.exists() or not _readings(at):
+        assert time.monotonic() < deadline
+        time.sleep(0.1)
+    roast.send_signal(number)
+    said = roast.communicate(timeout=20)[1]
+    assert roast.returncode == 1
+    assert said.strip().splitlines()[-1] == "Stopped; what was recorded is kept."
+    library = Library(at)
+    assert library.busy_batches(library_now()) == []
+    library.close()
+    simulator.send_signal(number)
+    assert simulator.wait(10) == 0
+    simulator.stdout.close()
+    simulator.stderr.close()
+
+
+def library_now():
+    from datetime import UTC, datetime
+
+    return datetime.now(UTC)
+
+
+def _readings(at: Path) -> int:
+    library = Library(at)
+    lines = library.batch_lines(BatchFilter())
+    count = library.batch(lines[0].id).trace.t.size if lines else 0
+    library.close()
+    return count
+
+
+def test_a_simulator_ends_with_who_started_it():
+    simulator = started("simulator", "--port", "0", "--with-parent", stdin=subprocess.PIPE)
+    assert "port" in simulator.stdout.readline()
+    simulator.stdin.close()  # as the system does when the parent is killed
+    assert simulator.wait(10) == 0
+    simulator.stdout.close()
+    simulator.stderr.close()
+
+
+@pytest.mark.parametrize("number", SIGNALS)
+def test_the_window_ends_on_a_signal_with_its_batch_as_it_stands(tmp_path, number):
+    at = tmp_path / "library.sqlite"
+    environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "FIRNEL_SETTINGS": str(tmp_path / "settings.json")}
+    window = started("gui", "--library", at, "--device", "hand:", env=environment)
+    deadline = time.monotonic() + 30
+    copies = at.with_name("library-copies")
+    while not copies.exists() or not list(copies.iterdir()):  # the day's copy is made once the window is there
+        assert window.poll() is None, window.stderr.read()
+        assert time.monotonic() < deadline
+        time.sleep(0.1)
+    window.send_signal(number)
+    said = window.communicate(timeout=20)[1]
+    assert window.returncode == 0, said
+    assert "Traceback" not in said
+    library = Library(at)
+    library.lock_for_roasting()
+    assert library.left_cleanly
+    library.close()
+
+
+def test_an_unexpected_error_is_told_once_and_lies_in_the_log(qtbot, library):
+    window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None)
+    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
+    window.show()
+    begin_log()
+    told = []
+    hook = CrashHook(told.append)
+    try:
+        raise_it()
+    except ZeroDivisionError as error:
+        for _ in range(3):
+            hook.take(type(error), error, error.__traceback__)
+    assert len(told) == 1
+    assert "division by zero" in told[0]
+    assert str(log_path()) in told[0]
+    assert "ZeroDivisionError" in log_path().read_text()
+    for handler in list(logging.getLogger("firnel").handlers):
+        handler.close()
+        logging.getLogger("firnel").removeHandler(handler)
+    logging.getLogger("firnel").propagate = True
+    window.tell(told[0])
+    assert window.notice.isVisible()
+    window.notice._yes.click()
+    assert not window.notice.isVisible()
+
+
+def raise_it():
+    return 1 / 0
+
+
+def test_a_result_for_a_widget_that_is_gone_reaches_nobody(qtbot):
+    from PyQt6.QtCore import QObject
+    from PyQt6.sip import delete
+
+    class Asker(QObject):
+        def take(self, value):
+            raise AssertionError(f"{value} reached what is gone")
+
+    owner, asker = QObject(), Asker()
+    background = Background(owner, print)
+    background.run("job", lambda: 1, asker.take)
+    delete(asker)
+    background.wait()
+    qtbot.wait(20)
+    delete(owner)
+
+
+def test_a_practice_leaves_no_folder_behind(library, tmp_path, monkeypatch):
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    from test_plan_and_cue import PLAN
+
+    from firnel.work.desk import machine_of_kind
+
+    library.save_machine(machine_of_kind(PLAN.machine, "gas-6"))
+    made = practising.Practice(library, library.save_plan(PLAN), Settings(), "nothing", 1, lambda: 0.0)
+    assert list(tmp_path.glob("firnel-practice-*"))
+    made.close()
+    assert not list(tmp_path.glob("firnel-practice-*"))
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code", "words"),
+    [
+        (("forecast", "{batch}", "--at", "0"), 1, "hardly any bean readings"),
+        (("forecast", "{batch}", "--at", "nan"), 2, "cannot be"),
+        (("simulator", "--port", "99999"), 2, "99999"),
+        (("import", "{csv}", "--room", "nan"), 2, "cannot be"),
+        (("import", "{csv}", "--room", "1e9"), 2, "cannot be"),
+        (("import", "{csv}", "--load", "-5"), 2, "cannot be"),
+        (("import", "{csv}", "--mark", "drop=9999"), 1, "lies outside"),
+        (("import", "{csv}", "--load", "60", "--machine", "Drum Six"), 1, "more than Drum Six takes"),
+        (("plan", "solve", "--machine", "Drum Six", "--load", "5", "--lot", "nowhere"), 1, "No lot is called"),
+        (("gui",), 1, "no display"),
+        (("library", "check"), 0, "sound"),
+        (("export", "{batch}", "--format", "json", "-o", "/nowhere/x.json"), 1, "cannot be written"),
+    ],
+)
+def test_no_argument_leads_to_a_traceback(tmp_path, arguments, code, words):
+    from firnel.exchange.csv_log import write_csv_log
+    from firnel.work.desk import machine_of_kind
+
+    at, csv = tmp_path / "library.sqlite", tmp_path / "log.csv"
+    library = Library(at)
+    library.save_machine(machine_of_kind("Drum Six", "gas-6"))
+    library.add_record(make_record())
+    library.close()
+    csv.write_text(write_csv_log(make_record(step=2.0)))
+    given = [str(part).format(batch="0007", csv=csv) for part in arguments]
+    environment = {
+        name: value for name, value in os.environ.items() if name not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    }
+    at_option = [] if arguments[0] == "simulator" else ["--library", str(at)]
+    done = subprocess.run(
+        [sys.executable, "-m", "firnel", *given, *at_option], capture_output=True, text=True, env=environment, timeout=60
+    )
+    assert "Traceback" not in done.stderr
+    assert words in done.stdout + done.stderr
+    assert done.returncode == code, done.stderr
+
+
+def test_files_are_told_one_by_one(tmp_path):
+    from click.testing import CliRunner
+
+    from firnel.app.commands import main
+    from firnel.exchange.csv_log import write_csv_log
+
+    good, bad = tmp_path / "good.csv", tmp_path / "bad.csv"
+    good.write_text(write_csv_log(make_record()))
+    bad.write_text("nothing")
+    result = CliRunner().invoke(
+        main, ["import", str(good), str(bad), str(good), "--json", "--library", str(tmp_path / "l.sqlite")]
+    )
+    said = json.loads(result.stdout)
+    assert result.exit_code == 1
+    assert [one["label"] for one in said["imported"]] == ["0001"]
+    assert [Path(one["file"]).name for one in said["refused"]] == ["bad.csv", "good.csv"]
+    assert "taken in before, as batch 0001" in said["refused"][1]["why"]
+
+
+def test_where_there_is_no_display_that_is_said(monkeypatch):
+    monkeypatch.delenv("QT_QPA_PLATFORM")
+    monkeypatch.delenv("WAYLAND_DISPLAY", raising=False)
+    monkeypatch.setenv("DISPLAY", ":987")
+    assert "does not answer" in no_display()
+    monkeypatch.setenv("QT_QPA_PLATFORM", "offscreen")
+    assert no_display() == ""
