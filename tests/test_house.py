@@ -1,5 +1,6 @@
 """The guards of the house: no Qt below the window, legible colours, shipped fonts and icons, true documents."""
 
+import ast
 import json
 import re
 import subprocess
@@ -93,3 +94,14 @@ def test_the_documents_name_only_commands_and_keys_that_exist():
 
     for command in set(re.findall(r"(?:firnel|run firnel) (import|batches|show|export|machine|simulator|gui)\b", readme)):
         assert command in main.commands
+
+
+def test_the_window_touches_no_library():
+    """It asks the desk (`Desk.ask`); what it may ask stands in `work`."""
+    for path in (ROOT / "src/firnel/ui").rglob("*.py"):
+        tree = ast.parse(path.read_text())
+        for node in ast.walk(tree):
+            touched = isinstance(node, ast.Attribute) and node.attr in ("library", "_library", "engine", "bench_book")
+            named = isinstance(node, ast.alias) and node.name == "Library"
+            assert not touched, f"{path.name}:{node.lineno} touches the library"
+            assert not named, f"{path.name} knows the library"

@@ -37,8 +37,8 @@ def test_no_roastery_stands_there(altitude):
     [
         ("boiling", 99.4, 0.0, "fine"),
         ("boiling", 95.2, 1500.0, "fine"),
-        ("boiling", 99.8, 1500.0, "reads 4.8 °C high"),
-        ("ice", -2.0, 0.0, "reads 2.0 °C low"),
+        ("boiling", 99.8, 1500.0, "reads 4.8 K high"),
+        ("ice", -2.0, 0.0, "reads 2.0 K low"),
     ],
 )
 def test_a_probe_is_judged_in_ice_and_boiling_water(kind, read, altitude, verdict):

@@ -14,6 +14,7 @@ import click
 from firnel.core.stages import MarkOrderError
 from firnel.store.writing import LibraryError
 from firnel.work.review.records import ImportRefusedError, Library, NotInLibraryError, refusal_of
+from firnel.work.spilled import recover_spilled
 
 library_option = click.option("--library", "library_at", help="Library file or database URL (default: your data folder).")
 json_option = click.option("--json", "as_json", is_flag=True, help="One JSON document on standard output.")
@@ -79,6 +80,8 @@ def opened(library_at: str | None) -> Iterator[Library]:
     except LibraryError as error:
         raise CouldNotError(str(error)) from error
     try:
+        for sentence in recover_spilled(library):
+            click.echo(sentence, err=True)
         yield library
     except (LibraryError, NotInLibraryError, ImportRefusedError, MarkOrderError, ValueError) as error:
         raise CouldNotError(str(error)) from error

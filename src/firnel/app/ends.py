@@ -19,12 +19,22 @@ class EndedError(SystemExit):
     """The process was asked to end: what is open is closed on the way out."""
 
 
+_asked: list[int] = []
+
+
+def leave_if_asked() -> None:
+    """Leave now if the process was asked to: what is raised inside one of Qt's calls goes no further than that call."""
+    if _asked:
+        raise EndedError(128 + _asked[0])
+
+
 def end_on_signals(end: Callable[[], object] | None = None) -> None:
     """Call ``end`` when the process is asked to end; leave through every ``finally`` where it is None. A second one insists."""
 
     def asked(number: int, _frame: FrameType | None) -> None:
         for again in SIGNALS:
             signal.signal(again, signal.SIG_DFL)
+        _asked.append(number)
         if end is None:
             raise EndedError(128 + number)
         end()

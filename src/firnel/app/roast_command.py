@@ -72,8 +72,6 @@ class _Batch:
         self._desk = Desk(library, Settings(), self._calls.put, spill_at=spill_folder())
         self._follow, self._link = follow, LinkState.OFF
         self._trouble: str | None = None
-        for sentence in self._desk.recover():
-            click.echo(sentence, err=True)
         machine = _machine_of(library, plan, url)
         kept = next((known for known in library.plans() if known.name == plan.name), None)
         lot = next((known for known in library.lots() if known.name == plan.lot), Lot(plan.lot) if plan.lot else None)

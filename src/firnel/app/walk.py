@@ -19,6 +19,7 @@ from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
 from firnel.app.demo_library import LOTS
+from firnel.app.ends import leave_if_asked
 from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Control, MarkKind
@@ -111,6 +112,7 @@ class Stage:
 
     def settle(self) -> None:
         """Let the window draw, and the background finish."""
+        leave_if_asked()
         self.window.desk.look_by(at_once)
         self.window.desk.look_ahead()
         self.window.desk.watch_steel(at_once=True)

@@ -84,10 +84,7 @@ def begin_work(window: MainWindow, complaints: Sequence[str] = ()) -> None:
     end_on_signals(window.end)
     wake_qt_on_signals(window)
     said = list(complaints)
-    try:
-        said += window.desk.recover()
-    except LibraryError as error:
-        said.append(str(error))
+    said += window.desk.recover()
     if wrong := look_after_a_crash(window.desk.library):
         said.append(wrong)
     window.offer_unfinished()

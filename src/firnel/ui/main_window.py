@@ -19,6 +19,7 @@ from firnel.ui.shared.command_palette import CommandPalette, Entry
 from firnel.ui.shared.frame import NowLine, Rail
 from firnel.ui.shared.sheets import KeySheet, Notice, SettingsDialog
 from firnel.ui.theme.look import Look
+from firnel.work import shelf
 from firnel.work.desk import Desk, LinkStatus
 from firnel.work.library_care import copy_of_today
 from firnel.work.review.records import BatchFilter, LibraryError
@@ -190,7 +191,7 @@ class MainWindow(QMainWindow):
             self.show_station("Roast")
             return
         try:
-            window = PracticeWindow(lambda: Practice(self.desk.library, plan, self.desk.settings), self._look, self)
+            window = PracticeWindow(lambda: self.desk.ask(Practice, plan, self.desk.settings), self._look, self)
         except ValueError as error:
             self.desk.session.say(str(error))
             self.show_station("Roast")
@@ -217,14 +218,14 @@ class MainWindow(QMainWindow):
 
     def offer_unfinished(self) -> None:
         """If a batch was being recorded when Firnel ended, ask what to do with it."""
-        left = self.desk.library.unowned_batches(self.desk.clock.wall())
+        left = self.desk.ask(shelf.unowned_batches, self.desk.clock.wall())
         for line in left[1:]:
-            self.desk.library.set_status(line.id, "dropped" if line.status == "roasting" else "discarded")
+            self.desk.ask(shelf.set_status, line.id, "dropped" if line.status == "roasting" else "discarded")
         if not left:
             return
         line = left[0]
         if line.status == "ready":
-            self.desk.library.set_status(line.id, "discarded")
+            self.desk.ask(shelf.set_status, line.id, "discarded")
             return
         self._unfinished = line.id
         name = f"{line.label}, {line.lot}" if line.lot else line.label
@@ -241,7 +242,7 @@ class MainWindow(QMainWindow):
             except LibraryError as error:
                 self.desk.session.say(str(error))
         else:
-            self.desk.library.set_status(self._unfinished, "dropped")
+            self.desk.ask(shelf.set_status, self._unfinished, "dropped")
         self._unfinished = None
         self.show_station("Roast")
 
@@ -254,8 +255,8 @@ class MainWindow(QMainWindow):
             for one in ACTIONS
             if one.palette
         ]
-        library = self.desk.library
-        lots, plans, machines = library.lots(), library.plans(), library.machines()
+        ask = self.desk.ask
+        lots, plans, machines = ask(shelf.lots), ask(shelf.plans), ask(shelf.machines)
         entries += [Entry(lot.name, "lot", partial(self._show_in, "Green", lot.name)) for lot in lots if not lot.archived]
         for plan in (plan for plan in plans if not plan.archived):
             entries.append(Entry(plan.name, "plan", partial(self._show_in, "Plan", plan.name)))
@@ -264,7 +265,7 @@ class MainWindow(QMainWindow):
         return entries
 
     def _find_batches(self, text: str) -> Sequence[Entry]:
-        lines = self.desk.library.batch_lines(BatchFilter(text=text, statuses=("done", "dropped")), limit=15)
+        lines = self.desk.ask(shelf.batch_lines, BatchFilter(text=text, statuses=("done", "dropped")), limit=15)
         return [
             Entry(f"{ln.label} · {ln.lot} · {ln.started:%d %b}", "batch", partial(self._show_batch, ln.label)) for ln in lines
         ]
@@ -318,8 +319,8 @@ class MainWindow(QMainWindow):
 
     def keep_copies(self) -> None:
         """Keep a copy of the library each day, now and while the window stays open."""
-        library, today = self.desk.library, self.desk.clock.wall()
-        self._aside.run("copy", lambda: copy_of_today(library, today), lambda _: None)
+        ask, today = self.desk.ask, self.desk.clock.wall()
+        self._aside.run("copy", lambda: ask(copy_of_today, today), lambda _: None)
         QTimer.singleShot(COPY_EVERY_MS, self.keep_copies)
 
     def end(self) -> None:

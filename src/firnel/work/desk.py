@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 
 from firnel.core.vocabulary import Machine, MarkKind
 from firnel.devices.address import AddressError, open_source
@@ -16,7 +16,6 @@ from firnel.devices.reading import LinkState, LinkStatus, Reading, ReadingSource
 from firnel.devices.register_map import shipped_maps
 from firnel.store.library import BatchFilter, BatchLine, Library
 from firnel.store.locks import FileClaim, Owner, claim_device
-from firnel.store.recovery import recover
 from firnel.store.spill import Spill
 from firnel.store.writing import shown
 from firnel.work.bench.results import Results, check_results
@@ -26,7 +25,8 @@ from firnel.work.review.references import reference_of
 from firnel.work.roast.batch_state import Around
 from firnel.work.roast.drop_cue import learned_lead, note_asked
 from firnel.work.roast.session import BatchOrder, RoastSession
-from firnel.work.settings import Settings, settings_path
+from firnel.work.settings import Settings
+from firnel.work.spilled import recover_spilled, spill_folder
 
 __all__ = ["AddressError", "Desk", "LinkState", "LinkStatus", "machine_kinds", "machine_of_kind", "spill_folder"]
 
@@ -43,6 +43,8 @@ LEAST_APART_S = 0.1
 HAND_ASK_S = 5.0
 #: A machine that has stood for longer begins its day anew. [s]
 DAY_S = 3.0 * 3600.0
+Asked = ParamSpec("Asked")
+Answer = TypeVar("Answer")
 #: Runs a function later on the thread that owns the desk.
 Post = Callable[[Callable[[], None]], None]
 #: Runs work on another thread and hands its result over on the owner's; or the sentence that says why there is none.
@@ -57,11 +59,6 @@ def at_once(work: Callable[[], Any], done: Callable[[Any], None], _failed: Calla
 def not_at_all(_work: Callable[[], Any], done: Callable[[Any], None], _failed: Callable[[str], None]) -> None:
     """Nothing is looked ahead: while time is wound on."""
     done(None)
-
-
-def spill_folder() -> Path:
-    """Where batches are kept while a library refuses them: beside the settings."""
-    return settings_path().parent / "spill"
 
 
 class Desk:
@@ -117,20 +114,17 @@ class Desk:
         if on_link is not None:
             self._on_link.append(on_link)
 
+    def ask(self, what: Callable[Concatenate[Library, Asked], Answer], *about: Asked.args, **more: Asked.kwargs) -> Answer:
+        """What a function of this package makes of the library: so that a view asks and acts, and has no library itself."""
+        return what(self.library, *about, **more)
+
     def look_by(self, aside: Aside) -> None:
         """Have what is worked out ahead done by this from now on."""
         self._aside = aside
 
     def recover(self) -> list[str]:
-        """Bring in what an earlier run could not write; a sentence for each batch. To be called once, at the start.
-
-        Raises
-        ------
-        LibraryError : if the library still refuses; nothing is lost then.
-        """
-        if self._spill_at is None:
-            return []
-        return recover(self.library, self._spill_at, self.clock.wall().timestamp())
+        """Bring in what an earlier run could not write; a sentence for each batch. To be called once, at the start."""
+        return [] if self._spill_at is None else recover_spilled(self.library, self._spill_at)
 
     @property
     def by_hand(self) -> HandSource | None:

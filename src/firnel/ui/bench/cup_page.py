@@ -15,6 +15,7 @@ from firnel.ui.bench.cup_form import CupForm
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, label
 from firnel.ui.shared.report_button import report_button
+from firnel.work import shelf
 from firnel.work.bench import cupping
 from firnel.work.bench.cupping import TableSet
 from firnel.work.desk import Desk
@@ -93,7 +94,7 @@ class CupPage(ListPage):
                     ),
                     table,
                 )
-                for table in self._desk.library.bench_book.tables(("cupping",))
+                for table in self._desk.ask(shelf.tables, ("cupping",))
             ]
         )  # fmt: skip
 
@@ -102,7 +103,7 @@ class CupPage(ListPage):
         self._table = key
         settings = self._desk.settings
         if key.revealed:
-            self._told.show_results(*cupping.results(self._desk.library, key))
+            self._told.show_results(*self._desk.ask(cupping.results, key))
         else:
             self.form.show_table(key, settings.cup_words)
         self._pages.setCurrentWidget(self._told if key.revealed else self.form)
@@ -110,8 +111,8 @@ class CupPage(ListPage):
 
     def begin(self, batch_ids: list[int]) -> None:
         """Begin to set a table, with these batches on it and the references of their plans."""
-        lines = self._desk.library.batch_lines(BatchFilter(statuses=("done", "dropped")), limit=OFFERED)
-        self.ticks.offer(lines, cupping.with_references(self._desk.library, batch_ids))
+        lines = self._desk.ask(shelf.batch_lines, BatchFilter(statuses=("done", "dropped")), limit=OFFERED)
+        self.ticks.offer(lines, self._desk.ask(cupping.with_references, batch_ids))
         self.name.setText(f"Cupping {self._desk.clock.wall().astimezone():%-d %b}")
         self.cuppers.setText(self.cuppers.text() or self._desk.settings.operator)
         self._setting_said.setText("")
@@ -120,12 +121,12 @@ class CupPage(ListPage):
 
     def set_it(self) -> None:
         """Set the table as it is filled in."""
-        library = self._desk.library
-        keys = cupping.with_references(library, self.ticks.ticked())
+        ask = self._desk.ask
+        keys = ask(cupping.with_references, self.ticks.ticked())
         form: Form = "affective" if self._desk.settings.cup_form == "affective" else "attributes"
         try:
-            made = cupping.set_table(
-                library, self.name.text().strip(), keys, self.cuppers.text().split(","), datetime.now(UTC),
+            made = ask(
+                cupping.set_table, self.name.text().strip(), keys, self.cuppers.text().split(","), datetime.now(UTC),
                 form, self.cups.value(),
             )  # fmt: skip
         except ValueError as error:
@@ -145,10 +146,10 @@ class CupPage(ListPage):
         self.form.keep(self._table)
 
     def _on_entered(self, cupper: str, code: str, values: dict[str, Any]) -> None:
-        self._changed(lambda table: cupping.enter(self._desk.library, table, cupper, code, **values))
+        self._changed(lambda table: self._desk.ask(cupping.enter, table, cupper, code, **values))
 
     def _on_left(self, cupper: str) -> None:
-        self._changed(lambda table: cupping.leave(self._desk.library, table, cupper))
+        self._changed(lambda table: self._desk.ask(cupping.leave, table, cupper))
 
     def reveal(self) -> None:
         """Tell what stood where; pressed twice while something is missing."""
@@ -160,13 +161,13 @@ class CupPage(ListPage):
             self.form.warned = True
             self.form.say(f"Not scored yet: {'; '.join(missing)}. Press Reveal again to end all the same.")
             return
-        self._table = cupping.reveal(self._desk.library, table)
+        self._table = self._desk.ask(cupping.reveal, table)
         self.refresh()
         self.select_key(lambda other: other.id == table.id)
         self.show_choice(self._table)
 
     def _report(self) -> Report | None:
-        return session_report(self._desk.library, self._table) if self._table is not None else None
+        return self._desk.ask(session_report, self._table) if self._table is not None else None
 
     def _on_print(self) -> None:
         if self._table is None:

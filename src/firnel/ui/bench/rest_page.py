@@ -49,7 +49,7 @@ class RestPage(ListPage):
     def refresh(self) -> None:
         """Read anew what is due."""
         now = self._desk.clock.wall()
-        self._due = rest_calendar(self._desk.library, now)
+        self._due = self._desk.ask(rest_calendar, now)
         self.show_rows(
             [
                 (

@@ -12,6 +12,7 @@ from firnel.core.cup.difference import least_correct
 from firnel.ui.bench.choosing import BatchTicks
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import button, card, empty, label
+from firnel.work import shelf
 from firnel.work.bench import cupping
 from firnel.work.bench.cupping import TableSet
 from firnel.work.desk import Desk
@@ -89,7 +90,7 @@ class TestPage(ListPage):
     def refresh(self) -> None:
         """Read the tests anew."""
         rows = []
-        for table in self._desk.library.bench_book.tables(("triangle", "paired")):
+        for table in self._desk.ask(shelf.tables, ("triangle", "paired")):
             servings = table.document["servings"]
             given = sum(serving["answer"] is not None for serving in servings)
             name = table.name if table.revealed else table.kind.capitalize()
@@ -108,7 +109,7 @@ class TestPage(ListPage):
 
     def begin(self) -> None:
         """Begin to set a test."""
-        lines = self._desk.library.batch_lines(BatchFilter(statuses=("done", "dropped")), limit=80)
+        lines = self._desk.ask(shelf.batch_lines, BatchFilter(statuses=("done", "dropped")), limit=80)
         self.ticks.offer(lines)
         self._setting_said.setText("")
         self.sheet.show()
@@ -121,8 +122,8 @@ class TestPage(ListPage):
             if len(ticked) != 2:
                 raise ValueError(f"{len(ticked)} batches are ticked: a test is of two.")
             kind = self.kind.currentText()
-            made = cupping.set_test(
-                self._desk.library, "triangle" if kind == "triangle" else "paired", ticked[0], ticked[1],
+            made = self._desk.ask(
+                cupping.set_test, "triangle" if kind == "triangle" else "paired", ticked[0], ticked[1],
                 self.tasters.text().split(","), datetime.now(UTC),
             )  # fmt: skip
         except ValueError as error:
@@ -157,7 +158,7 @@ class TestPage(ListPage):
 
     def _on_answer(self, row: int, choice: QComboBox, _index: int = 0) -> None:
         if self._table is not None:
-            self._table = cupping.answer(self._desk.library, self._table, row, choice.currentData())
+            self._table = self._desk.ask(cupping.answer, self._table, row, choice.currentData())
             self._show_verdict()
 
     def _show_verdict(self) -> None:
@@ -176,7 +177,7 @@ class TestPage(ListPage):
     def reveal(self) -> None:
         """Tell the verdict; no answer is changed after."""
         if self._table is not None and not self._table.revealed:
-            self._table = cupping.reveal(self._desk.library, self._table)
+            self._table = self._desk.ask(cupping.reveal, self._table)
             kept = self._table
             self.refresh()
             self.select_key(lambda table: table.id == kept.id)

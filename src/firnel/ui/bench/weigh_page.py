@@ -9,6 +9,7 @@ from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.shared.weigh_sheet import WeighSheet
+from firnel.work import shelf
 from firnel.work.bench.weighing import EYE_COUNTS, EYE_GRADES, Results, keep_inspection, level_word, place_of, read_weight
 from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter, BatchLine
@@ -60,7 +61,7 @@ class WeighPage(ListPage):
     def refresh(self) -> None:
         """Read the queue anew."""
         units = self._desk.settings.units
-        lines = self._desk.library.batch_lines(BatchFilter(statuses=("dropped",)), limit=500)
+        lines = self._desk.ask(shelf.batch_lines, BatchFilter(statuses=("dropped",)), limit=500)
         running = self._desk.session.batch_id if self._desk.session.recording else None
         self.show_rows(
             [
@@ -106,7 +107,7 @@ class WeighPage(ListPage):
         if line is None or not line.load_kg or not 0 < roasted_kg < line.load_kg:
             self._place.setText("")
             return
-        place = place_of(self._desk.library, line, 1.0 - roasted_kg / line.load_kg)
+        place = self._desk.ask(place_of, line, 1.0 - roasted_kg / line.load_kg)
         self._place.setText(
             place.words if place is not None else "Fewer than three batches of this lot are weighed: no usual loss."
         )
@@ -115,7 +116,7 @@ class WeighPage(ListPage):
         if self._line is None:
             return
         try:
-            keep_inspection(self._desk.library, self._line.id, document)
+            self._desk.ask(keep_inspection, self._line.id, document)
         except ValueError as error:
             self.inspection.say(str(error))
             return

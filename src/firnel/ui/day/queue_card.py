@@ -48,8 +48,8 @@ class QueueCard(QWidget):
     def refresh(self) -> None:
         """Read the queue anew."""
         units, chosen = self._desk.settings.units, self.list.currentRow()
-        waiting = self._waiting = queue.queue(self._desk.library)
-        out = self._out = next(iter(queue.taken_out(self._desk.library)), None)
+        waiting = self._waiting = self._desk.ask(queue.queue)
+        out = self._out = next(iter(self._desk.ask(queue.taken_out)), None)
         self.list.clear()
         for one in waiting:
             item = QListWidgetItem(_line(one, units))
@@ -73,22 +73,22 @@ class QueueCard(QWidget):
     def _on_earlier(self) -> None:
         index = self.list.currentRow()
         if index > 0:
-            queue.raise_up(self._desk.library, self._waiting[index])
+            self._desk.ask(queue.raise_up, self._waiting[index])
             self.list.setCurrentRow(index - 1)
             self.refresh()
 
     def _on_out(self) -> None:
         if self.list.currentRow() >= 0:
-            queue.remove(self._desk.library, self._waiting[self.list.currentRow()])
+            self._desk.ask(queue.remove, self._waiting[self.list.currentRow()])
             self.refresh()
 
     def _on_back(self) -> None:
         if self._out is not None:
-            queue.put_back(self._desk.library, self._out)
+            self._desk.ask(queue.put_back, self._out)
             self.refresh()
 
 
 def _line(one: queue.Waiting, units: Units) -> str:
     load = units.text(one.load_kg, "kg") if one.load_kg else "load not told"
-    where = f" · {one.machine}" if one.machine else ""
-    return f"{one.number}  {one.lot or one.plan.name}, {load}{where}" + (f" · {one.plan.name}" if one.lot else "")
+    where = " · ".join(part for part in (one.machine, one.plan.name if one.lot else "") if part)
+    return f"{one.number}  {one.lot or one.plan.name}, {load}" + (f"\n{where}" if where else "")

@@ -12,6 +12,7 @@ from firnel.ui.day.queue_card import QueueCard
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.shared.report_button import report_button
+from firnel.work import shelf
 from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter, BatchLine
 from firnel.work.review.reports import Report, month_report
@@ -70,14 +71,14 @@ class DayView(ListPage):
     def _report(self) -> Report:
         """Of the month of the day that is shown."""
         day = self._date.date().toPyDate()
-        return month_report(self._desk.library, day.year, day.month, self._desk.settings.units)
+        return self._desk.ask(month_report, day.year, day.month, self._desk.settings.units)
 
     def refresh(self) -> None:
         """Read the day anew."""
         units = self._desk.settings.units
         start = datetime.combine(self._date.date().toPyDate(), time()).astimezone(UTC)
         wanted = BatchFilter(since=start, until=start + timedelta(days=1))
-        lines = [line for line in self._desk.library.batch_lines(wanted, limit=500) if line.status != "discarded"]
+        lines = [line for line in self._desk.ask(shelf.batch_lines, wanted, limit=500) if line.status != "discarded"]
         lines.reverse()
         self.show_rows(
             [

@@ -13,6 +13,7 @@ from firnel.ui.green.forms import LotForm, RulesDialog
 from firnel.ui.green.sheet import LotSheetPanel
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import button
+from firnel.work import shelf
 from firnel.work.desk import Desk
 from firnel.work.green.intake import (
     ImportRefusedError,
@@ -82,10 +83,10 @@ class GreenView(ListPage):
                 ),
                 lot,
             )
-            for lot in self._desk.library.lots()
+            for lot in self._desk.ask(shelf.lots)
             if which == "all lots" or lot.archived == (which == "archived")
         ]
-        machines = [machine.name for machine in self._desk.library.machines() if not machine.archived]
+        machines = [machine.name for machine in self._desk.ask(shelf.machines) if not machine.archived]
         if self._machine not in machines:
             self._machine = machines[0] if machines else ""
         self.panel.show_machines(machines, self._machine)
@@ -102,23 +103,23 @@ class GreenView(ListPage):
         if self._lot is None:
             return
         today = self._desk.clock.wall().date()
-        sheet = lot_sheet(self._desk.library, self._lot, self._chosen_machine(), today)
+        sheet = self._desk.ask(lot_sheet, self._lot, self._chosen_machine(), today)
         self.panel.show_sheet(sheet, self._desk.settings.units)
 
     def _chosen_machine(self) -> Machine | None:
-        return next((m for m in self._desk.library.machines() if m.name == self._machine), None)
+        return next((m for m in self._desk.ask(shelf.machines) if m.name == self._machine), None)
 
     def _on_machine(self, name: str) -> None:
         self._machine = name
         self._show()
 
     def _on_rules(self) -> None:
-        dialog = RulesDialog(house_rules(self._desk.library), self._desk.settings.units, self)
+        dialog = RulesDialog(self._desk.ask(house_rules), self._desk.settings.units, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
 
         def keep(changed: dict[str, tuple[float, float]]) -> None:
             try:
-                keep_house_rules(self._desk.library, changed)
+                self._desk.ask(keep_house_rules, changed)
             except ValueError as error:
                 dialog.say(str(error))
                 return
@@ -142,13 +143,13 @@ class GreenView(ListPage):
         self.sheet.setVisible(self._lot is not None)
 
     def _on_saved(self, lot: Lot) -> None:
-        if any(known.name == lot.name and known.id != lot.id for known in self._desk.library.lots()):
+        if any(known.name == lot.name and known.id != lot.id for known in self._desk.ask(shelf.lots)):
             self._form.say(f"There is a lot called {lot.name} already.")
             return
         typed = self._form.on_hand()
         if lot.id is None and typed is not None:
             lot = replace(lot, on_hand_kg=self._desk.settings.units.read(typed, "kg"))
-        self._lot = self._desk.library.save_lot(lot)
+        self._lot = self._desk.ask(shelf.save_lot, lot)
         self._pages.setCurrentWidget(self.panel)
         self._refresh_to(self._lot)
 
@@ -158,20 +159,20 @@ class GreenView(ListPage):
 
     def _on_struck(self, key: int, struck: bool) -> None:
         if self._lot is not None:
-            self._lot = strike_measurement(self._desk.library, self._lot, key, struck)
+            self._lot = self._desk.ask(strike_measurement, self._lot, key, struck)
             self._refresh_to(self._lot)
             self._show()
 
     def _on_archive(self) -> None:
         if self._lot is not None:
-            self._desk.library.save_lot(replace(self._lot, archived=not self._lot.archived))
+            self._desk.ask(shelf.save_lot, replace(self._lot, archived=not self._lot.archived))
             self.refresh()
 
     def _on_counted(self, typed: float) -> None:
         if self._lot is None or self._lot.id is None:
             return
         try:
-            self._desk.library.lot_book.count(self._lot.id, self._desk.settings.units.read(typed, "kg"))
+            self._desk.ask(shelf.stocktake, self._lot.id, self._desk.settings.units.read(typed, "kg"))
         except ValueError as error:
             self.panel.measure.say(str(error), wrong=True)
             return
@@ -181,7 +182,7 @@ class GreenView(ListPage):
         if self._lot is None:
             return
         try:
-            self._lot, words = measure(self._desk.library, self._lot, kind, read_figures(kind, typed, beside))
+            self._lot, words = self._desk.ask(measure, self._lot, kind, read_figures(kind, typed, beside))
         except ValueError as error:
             self.panel.measure.say(str(error), wrong=True)
             return
@@ -196,7 +197,7 @@ class GreenView(ListPage):
     def take_in(self, path: Path) -> None:
         """Take in a table of lots, and say what came of it."""
         try:
-            new, changed, said = take_in_lots(self._desk.library, path)
+            new, changed, said = self._desk.ask(take_in_lots, path)
         except ImportRefusedError as error:
             self.head.subtitle.setText(str(error))
             return
@@ -211,7 +212,7 @@ class GreenView(ListPage):
     def write_out(self, path: Path) -> None:
         """Write the lots as a table, and say so."""
         try:
-            count = write_out_lots(self._desk.library, path)
+            count = self._desk.ask(write_out_lots, path)
         except OSError as error:
             self.head.subtitle.setText(f"{path} cannot be written: {error.strerror}.")
             return

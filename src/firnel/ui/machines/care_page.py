@@ -127,7 +127,7 @@ class CarePage(QWidget):
             self._said.setText("")
         self._machine = machine
         units = self._desk.settings.units
-        sheet = care_sheet(self._desk.library, machine, self._desk.clock.wall())
+        sheet = self._desk.ask(care_sheet, machine, self._desk.clock.wall())
         self._states = sheet.states
         for (title, words, bar, _), state in zip(self._rows, sheet.states, strict=False):
             font = title.font()
@@ -151,11 +151,11 @@ class CarePage(QWidget):
 
     def _on_done(self, row: int) -> None:
         if self._machine is not None:
-            note_done(self._desk.library, self._machine, self._states[row].job.key, by=self._desk.settings.operator)
+            self._desk.ask(note_done, self._machine, self._states[row].job.key, by=self._desk.settings.operator)
             self.show_machine(self._machine)
 
     def _on_struck(self, key: int, struck: bool) -> None:
-        strike_entry(self._desk.library, key, struck)
+        self._desk.ask(strike_entry, key, struck)
         if self._machine is not None:
             self.show_machine(self._machine)
 
@@ -167,9 +167,7 @@ class CarePage(QWidget):
             if typed is None:
                 return
             read_c = self._desk.settings.units.read(typed, "°C")
-            words = note_probe_check(
-                self._desk.library, self._machine, self._probe.currentText(), self._kind.currentText(), read_c
-            )
+            words = self._desk.ask(note_probe_check, self._machine, self._probe.currentText(), self._kind.currentText(), read_c)
         except ValueError as error:
             self._said.setText(self._desk.settings.units.sentence(str(error)))
             return
@@ -187,7 +185,7 @@ class CarePage(QWidget):
         if self._machine is None:
             return
         try:
-            lag = measure_step(self._desk.library, self._machine, self._probe.currentText(), path)
+            lag = self._desk.ask(measure_step, self._machine, self._probe.currentText(), path)
         except (ValueError, ImportRefusedError) as error:
             self._said.setText(str(error))
             return
@@ -197,7 +195,7 @@ class CarePage(QWidget):
     def _on_load(self) -> None:
         if self._machine is None:
             return
-        done = note_seasoning(self._desk.library, self._machine, by=self._desk.settings.operator)
+        done = self._desk.ask(note_seasoning, self._machine, by=self._desk.settings.operator)
         self.show_machine(self._machine)
         if done >= SEASONING_LOADS:
             self._season_title.setText("Seasoned: five loads are done and thrown away.")

@@ -12,6 +12,7 @@ from firnel.core.vocabulary import Control, ControlScale, Machine
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, label
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
+from firnel.work import shelf
 from firnel.work.desk import Desk
 from firnel.work.machines.care import load_warnings
 from firnel.work.machines.files import duplicate, machine_to_text, read_machine_file
@@ -173,7 +174,7 @@ class DefinitionPage(QWidget):
 
     def _on_copy(self) -> None:
         if self._machine is not None:
-            self.added.emit(duplicate(self._machine, {machine.name for machine in self._desk.library.machines()}))
+            self.added.emit(duplicate(self._machine, {machine.name for machine in self._desk.ask(shelf.machines)}))
 
     def _on_write(self) -> None:
         if self._machine is None:
@@ -200,7 +201,7 @@ class DefinitionPage(QWidget):
         except ValueError as error:
             self._said.setText(str(error))
             return
-        names = {known.name for known in self._desk.library.machines()}
+        names = {known.name for known in self._desk.ask(shelf.machines)}
         self.added.emit(duplicate(machine, names) if machine.name in names else machine)
 
     def _on_load(self) -> None:

@@ -120,10 +120,10 @@ class ModelPage(QWidget):
         if self._machine is None or self._machine.id != machine.id:
             self._on_stop()
         self._machine = machine
-        model, why = model_of(self._desk.library, machine)
+        model, why = self._desk.ask(model_of, machine)
         told = "\n".join((*trust_words(model), f"({why[:1].upper()}{why[1:]}.)")) if model else why
         self._trust.setText(self._desk.settings.units.sentence(told))
-        labels = fitted_labels(self._desk.library, machine)
+        labels = self._desk.ask(fitted_labels, machine)
         chosen = self._batch.currentText()
         self._batch.clear()
         self._batch.addItems(labels)
@@ -146,11 +146,11 @@ class ModelPage(QWidget):
         if machine is None or not chosen:
             self._show_compared(None)
             return
-        model, _ = model_of(self._desk.library, machine)
+        model, _ = self._desk.ask(model_of, machine)
         if model is None:
             return
         try:
-            self._show_compared(compare(self._desk.library, machine, model, chosen))
+            self._show_compared(self._desk.ask(compare, machine, model, chosen))
         except ValueError as error:
             self._show_compared(None)
             self._off.setText(str(error))
@@ -193,9 +193,9 @@ class ModelPage(QWidget):
         self._bar.show()
         self._stop.show()
         self._trust.setText(f"Fitting {machine.name}: some seconds. You can go on working.")
-        library = self._desk.library
+        ask = self._desk.ask
         self._cancel = self.background.run_long(
-            "fit", lambda progress: fit_machine(library, machine, progress=progress), self._on_fitted, self._on_progress
+            "fit", lambda progress: ask(fit_machine, machine, progress=progress), self._on_fitted, self._on_progress
         )
 
     def _on_progress(self, done: float) -> None:

@@ -15,6 +15,7 @@ from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
+from firnel.work import shelf
 from firnel.work.desk import AddressError, Desk, LinkState, machine_kinds, machine_of_kind
 
 CAUTIONS = (
@@ -47,8 +48,9 @@ class MachinesView(ListPage):
         self._which.currentIndexChanged.connect(self.refresh)
         self._archive = button("Archive", "Put it away; it can be brought back")
         self._archive.clicked.connect(self._on_archive)
-        for widget in (self._which, self._archive, add):
-            self.head.add(widget)
+        self.head.add(add)
+        for widget in (self._which, self._archive):
+            self.tools.addWidget(widget)
         self._name = ElidedLabel("title")
         self.sheet_column.addWidget(self._name)
         self.sheet_column.addWidget(self._form())
@@ -114,7 +116,7 @@ class MachinesView(ListPage):
         self.show_rows(
             [
                 ((m.name, kinds.get(m.kind, f"{m.heat} drum"), units.text(m.useful_load_kg, "kg", 1)), m)
-                for m in self._desk.library.machines()
+                for m in self._desk.ask(shelf.machines)
                 if m.archived == (self._which.currentText() == "archived")
             ]
         )
@@ -123,7 +125,7 @@ class MachinesView(ListPage):
 
     def _on_archive(self) -> None:
         if self._machine is not None:
-            self._desk.library.save_machine(replace(self._machine, archived=not self._machine.archived))
+            self._desk.ask(shelf.save_machine, replace(self._machine, archived=not self._machine.archived))
             self.refresh()
 
     def show_link(self) -> None:
@@ -151,7 +153,7 @@ class MachinesView(ListPage):
         self.refresh()
 
     def _on_changed(self, machine: Machine) -> None:
-        saved = self._desk.library.save_machine(machine)
+        saved = self._desk.ask(shelf.save_machine, machine)
         self.refresh()
         self.select_key(lambda key: key.id == saved.id)
 
@@ -164,7 +166,7 @@ class MachinesView(ListPage):
         except AddressError as error:
             self._state.setText(str(error))
             return
-        self._machine = self._desk.library.save_machine(replace(self._machine, device_url=url))
+        self._machine = self._desk.ask(shelf.save_machine, replace(self._machine, device_url=url))
         self.show_link()
         self.connected.emit()
 
@@ -182,10 +184,10 @@ class MachinesView(ListPage):
         if not name:
             self._warning.setText("A machine needs a name.")
             return
-        if any(machine.name == name for machine in self._desk.library.machines()):
+        if any(machine.name == name for machine in self._desk.ask(shelf.machines)):
             self._warning.setText(f"There is a machine called {name} already.")
             return
-        self._desk.library.save_machine(machine_of_kind(name, self._kind.currentData()))
+        self._desk.ask(shelf.save_machine, machine_of_kind(name, self._kind.currentData()))
         self._new_name.clear()
         self._form_frame.hide()
         self.refresh()

@@ -18,6 +18,7 @@ from firnel.ui.plan.versions import VersionsSheet
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
+from firnel.work import shelf
 from firnel.work.day import queue
 from firnel.work.desk import Desk
 from firnel.work.plan.picture import PlanPicture, plan_picture
@@ -105,7 +106,9 @@ class PlanView(ListPage):
         self._which.currentIndexChanged.connect(self.refresh)
         self._archive = button("Archive", "Put it away; it can be brought back")
         self._archive.clicked.connect(self._on_archive)
-        self._list_buttons = (self._which, new, change, self._archive, versions, paper, wait, practise, roast)
+        for widget in (self._which, self._archive):
+            self.tools.addWidget(widget)
+        self._list_buttons = (new, change, versions, paper, wait, practise, roast)
         for widget in self._list_buttons:
             self.head.add(widget)
 
@@ -122,7 +125,7 @@ class PlanView(ListPage):
         self.show_rows(
             [
                 ((plan.name, clock(plan.targets.development_s), units.text(plan.targets.drop_c, "°C", 1)), plan)
-                for plan in self._desk.library.plans()
+                for plan in self._desk.ask(shelf.plans)
                 if plan.archived == (self._which.currentText() == "archived")
             ]
         )
@@ -130,7 +133,7 @@ class PlanView(ListPage):
 
     def _on_archive(self) -> None:
         if self._plan is not None:
-            self._desk.library.save_plan(replace(self._plan, archived=not self._plan.archived))
+            self._desk.ask(shelf.save_plan, replace(self._plan, archived=not self._plan.archived))
             self.refresh()
 
     def show_choice(self, key: Plan) -> None:
@@ -203,7 +206,7 @@ class PlanView(ListPage):
         """Which version it is, what that changed, and by which batches it was roasted."""
         if plan.id is None:
             return ""
-        told = history(self._desk.library, plan.id, self._desk.settings.units, machine)[0]
+        told = self._desk.ask(history, plan.id, self._desk.settings.units, machine)[0]
         return " · ".join(part for part in (told.title, told.changed, told.roasted) if part)
 
     def open_versions(self) -> None:
@@ -211,7 +214,7 @@ class PlanView(ListPage):
         plan = self._plan
         if plan is None or plan.id is None:
             return
-        told = history(self._desk.library, plan.id, self._desk.settings.units, self._machine_of(plan))
+        told = self._desk.ask(history, plan.id, self._desk.settings.units, self._machine_of(plan))
         sheet = VersionsSheet(plan.name, told, self)
         sheet.wanted.connect(lambda version: self._begin_version(plan, version))
         sheet.open()
@@ -230,7 +233,7 @@ class PlanView(ListPage):
         )
 
     def _machine_of(self, plan: Plan) -> Machine | None:
-        return machine_of(self._desk.library, plan)
+        return self._desk.ask(machine_of, plan)
 
     def _on_sheet(self) -> None:
         if self._plan is not None and (path := self._ask_path(f"{self._plan.name}.pdf")):
@@ -283,7 +286,7 @@ class PlanView(ListPage):
         from firnel.work.day.labels import labels_for
 
         if self._plan is not None:
-            write_labels(path, labels_for(self._desk.library, self._plan, count, self._desk.settings.units))
+            write_labels(path, self._desk.ask(labels_for, self._plan, count, self._desk.settings.units))
             self._say_under_title(f"Written: {path}")
 
     def _on_queue(self) -> None:
@@ -296,8 +299,8 @@ class PlanView(ListPage):
     def queue_batches(self, count: int) -> None:
         """Put batches of the plan that is shown at the end of the queue."""
         if self._plan is not None:
-            queue.add(self._desk.library, self._plan, count)
-            waiting = len(queue.queue(self._desk.library))
+            self._desk.ask(queue.add, self._plan, count)
+            waiting = len(self._desk.ask(queue.queue))
             self._say_under_title(
                 f"{count} of {self._plan.name} queued; {waiting} wait. Day shows them, Q in Roast takes the first."
             )

@@ -8,7 +8,9 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 
 from firnel.core.units import clock
 from firnel.ui.theme.look import mono
-from firnel.work.review.records import BatchFilter, BatchLine, Library
+from firnel.work import shelf
+from firnel.work.desk import Desk
+from firnel.work.review.records import BatchFilter, BatchLine
 
 PAGE = 200
 HEADINGS = ("Batch", "Day", "Lot", "Dev.", "Loss")
@@ -18,9 +20,9 @@ _FIGURES = {0, 3, 4}
 class BatchModel(QAbstractTableModel):
     """Batches that a filter lets through, newest first."""
 
-    def __init__(self, library: Library, parent: QObject | None = None) -> None:
+    def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._library = library
+        self._desk = desk
         self._filter = BatchFilter()
         self._lines: list[BatchLine] = []
         self._complete = False
@@ -30,7 +32,7 @@ class BatchModel(QAbstractTableModel):
         """Begin the list anew: its first page is here when this returns."""
         self.beginResetModel()
         self._filter = wanted
-        self._lines = self._library.batch_lines(wanted, limit=PAGE)
+        self._lines = self._desk.ask(shelf.batch_lines, wanted, limit=PAGE)
         self._complete = len(self._lines) < PAGE
         self.endResetModel()
 
@@ -57,7 +59,7 @@ class BatchModel(QAbstractTableModel):
     def fetchMore(self, parent: QModelIndex) -> None:
         """Fetch the next page."""
         last = self._lines[-1]
-        page = self._library.batch_lines(self._filter, after=(last.started, last.id), limit=PAGE)
+        page = self._desk.ask(shelf.batch_lines, self._filter, after=(last.started, last.id), limit=PAGE)
         self._complete = len(page) < PAGE
         if page:
             self.beginInsertRows(QModelIndex(), len(self._lines), len(self._lines) + len(page) - 1)

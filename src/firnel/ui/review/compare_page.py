@@ -129,14 +129,14 @@ class ComparePage(QWidget):
 
     def refresh(self) -> None:
         """Work it out in the background, and draw it."""
-        keys, at, units, library = tuple(self.keys), self.at.currentData(), self._desk.settings.units, self._desk.library
+        keys, at, units, ask = tuple(self.keys), self.at.currentData(), self._desk.settings.units, self._desk.ask
         if keys:
-            self.background.run("compare", lambda: compare(library, keys, at, units), self.show_picture)
+            self.background.run("compare", lambda: ask(compare, keys, at, units), self.show_picture)
 
     def _report(self) -> Report | None:
         if not self.keys:
             return None
-        return comparison_report(self._desk.library, self.keys, self.at.currentData(), self._desk.settings.units)
+        return self._desk.ask(comparison_report, self.keys, self.at.currentData(), self._desk.settings.units)
 
     def _say(self, sentence: str) -> None:
         self._said.show_text(sentence)

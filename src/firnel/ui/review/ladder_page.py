@@ -59,15 +59,15 @@ class LadderPage(QWidget):
         chosen = self.name.currentText()
         self.name.blockSignals(True)
         self.name.clear()
-        self.name.addItems(ladder_names(self._desk.library))
+        self.name.addItems(self._desk.ask(ladder_names))
         self.name.setCurrentIndex(max(self.name.findText(chosen), 0))
         self.name.blockSignals(False)
         self._read()
 
     def _read(self) -> None:
-        name, library = self.name.currentText(), self._desk.library
+        name, ask = self.name.currentText(), self._desk.ask
         if name:
-            self.background.run("ladder", lambda: read_ladder(library, name), self.show_ladder)
+            self.background.run("ladder", lambda: ask(read_ladder, name), self.show_ladder)
 
     def _say(self, sentence: str) -> None:
         self.words.setText(sentence)
@@ -131,7 +131,7 @@ class LadderPage(QWidget):
 
     def _on_take(self) -> None:
         read = self.read
-        plan = plan_of_ladder(self._desk.library, read.name) if read is not None else None
+        plan = self._desk.ask(plan_of_ladder, read.name) if read is not None else None
         if read is None or plan is None or read.fit is None or read.fit.best is None:
             return
         asked = {*plan.wanted.asked, "development_s"} - {"drop_c", "rise_c", "loss", "colour", "total_s", "ratio"}

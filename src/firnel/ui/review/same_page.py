@@ -56,9 +56,9 @@ class SamePage(QWidget):
 
     def refresh(self) -> None:
         """Judge in the background."""
-        key, library, units = self._key, self._desk.library, self._desk.settings.units
+        key, ask, units = self._key, self._desk.ask, self._desk.settings.units
         if key is not None:
-            self.background.run("judge", lambda: judge(library, key, units), self.show_judged)
+            self.background.run("judge", lambda: ask(judge, key, units), self.show_judged)
 
     def _say(self, sentence: str) -> None:
         self.verdict.setText(sentence)

@@ -210,6 +210,9 @@ class ReviewSheet(QWidget):
         self._remark = label("", "soft", wrap=True)
         result_column.addWidget(self._remark)
         result_column.addStretch(1)
+        self.leave_out = button("Leave out", "Out of charts and fits, with a reason; it stays in the list")
+        self.leave_out.setFixedHeight(32)
+        result_column.addWidget(self.leave_out)
         for frame, share in ((stages, 17), (marks, 11), (results, 9)):
             lower.addWidget(frame, share)
 

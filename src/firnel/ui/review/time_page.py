@@ -61,26 +61,26 @@ class TimePage(QWidget):
     def refresh(self) -> None:
         """Read everything anew."""
         self._offer()
-        library = self._desk.library
-        self.background.run("kept", lambda: replication(library), self._show_kept)
+        ask = self._desk.ask
+        self.background.run("kept", lambda: ask(replication), self._show_kept)
 
     def _offer(self) -> None:
         chosen = self.name.currentText()
         self.name.blockSignals(True)
         self.name.clear()
-        self.name.addItems(choices(self._desk.library, self.by.currentData()))
+        self.name.addItems(self._desk.ask(choices, self.by.currentData()))
         self.name.setCurrentIndex(max(self.name.findText(chosen), 0))
         self.name.blockSignals(False)
         self._chart()
 
     def _chart(self) -> None:
-        figure, by, name, library = (
+        figure, by, name, ask = (
             self.figure.currentData(),
             self.by.currentData(),
             self.name.currentText(),
-            self._desk.library,
+            self._desk.ask,
         )
-        self.background.run("chart", lambda: over_time(library, figure, by, name), self.show_chart)
+        self.background.run("chart", lambda: ask(over_time, figure, by, name), self.show_chart)
 
     def _say(self, sentence: str) -> None:
         self.words.setText(sentence)

@@ -26,6 +26,7 @@ from firnel.ui.shared.report_button import report_button
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
+from firnel.work import shelf
 from firnel.work.desk import Desk
 from firnel.work.plan.planning import plan_of_batch
 from firnel.work.plan.whose import machine_of
@@ -70,7 +71,7 @@ class ReviewView(QWidget):
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
         self.setObjectName("page")
-        self._desk, self._library = desk, desk.library
+        self._desk = desk
         self._record: BatchRecord | None = None
         self._over: _Overlay | None = None
         self.undo_stack = QUndoStack(self)
@@ -101,9 +102,8 @@ class ReviewView(QWidget):
         give_key(self._reference, "reference")
         self._reference.setCheckable(True)
         self._reference.clicked.connect(self.choose_reference)
-        self._out = button("Leave out", "Out of charts and fits, with a reason; it stays in the list")
+        self._out = self.sheet.leave_out
         self._out.clicked.connect(self._on_leave_out)
-        self.sheet.head.add(self._out)
         self.sheet.head.add(report_button(self._batch_report, self._say))
         self.sheet.head.add(self._reference)
         self.sheet.head.add(again)
@@ -130,7 +130,7 @@ class ReviewView(QWidget):
     def _batch_report(self) -> Report | None:
         if self._record is None or self._record.id is None:
             return None
-        return batch_report(self._library, self._record.id, self._desk.settings)
+        return self._desk.ask(batch_report, self._record.id, self._desk.settings)
 
     def _on_page(self, number: int) -> None:
         page = (None, self.compare, self.same, self.time, self.ladder)[number]
@@ -138,7 +138,7 @@ class ReviewView(QWidget):
             page.refresh()
 
     def _on_accepted(self, plan: Plan, why: str) -> None:
-        saved = self._library.save_plan(plan, why)
+        saved = self._desk.ask(shelf.save_plan, plan, why)
         self.same.say_taken(f"Taken: {saved.name} is version {saved.version} now.")
 
     def _list(self) -> QWidget:
@@ -159,7 +159,7 @@ class ReviewView(QWidget):
         for text, days in PERIODS:
             self._period.addItem(text, days)
         column.addLayout(filters)
-        self.model = BatchModel(self._library, self)
+        self.model = BatchModel(self._desk, self)
         self.table = QTableView()
         dress_table(self.table, "Batches")
         self.table.setModel(self.model)
@@ -186,8 +186,8 @@ class ReviewView(QWidget):
     def refresh(self) -> None:
         """Read the records anew; the chosen batch stays chosen."""
         for box, name, values in (
-            (self._lot, "all lots", self._library.lots()),
-            (self._machine, "all machines", self._library.machines()),
+            (self._lot, "all lots", self._desk.ask(shelf.lots)),
+            (self._machine, "all machines", self._desk.ask(shelf.machines)),
         ):
             chosen = box.currentData()
             box.blockSignals(True)
@@ -211,13 +211,13 @@ class ReviewView(QWidget):
         """Show the batches that the fields ask for."""
         wanted = self.filter()
         self.model.show_filter(wanted)
-        self.background.run("count", lambda: self._library.count_batches(wanted), self._on_count)
+        self.background.run("count", lambda: self._desk.ask(shelf.count_batches, wanted), self._on_count)
         if self.model.rowCount():
             kept = self.model.row_of(self._record.id) if self._record is not None and self._record.id is not None else None
             self.table.selectRow(kept or 0)
         else:
             self._stack.setCurrentIndex(0)
-            any_batch = self._library.count_batches(BatchFilter()) if not self.search.text() else 1
+            any_batch = self._desk.ask(shelf.count_batches, BatchFilter()) if not self.search.text() else 1
             self._none.setText("No batch fits. Change the search or the filters." if any_batch else self._none.text())
 
     def _on_typing(self) -> None:
@@ -232,17 +232,18 @@ class ReviewView(QWidget):
 
     def open_batch(self, key: int) -> None:
         """Show the sheet of a batch; worked out in the background."""
-        self.background.run("sheet", lambda: sheet_of(self._library.batch(key)), self._on_sheet)
+        self.background.run("sheet", lambda: sheet_of(self._desk.ask(shelf.batch, key)), self._on_sheet)
 
     def _on_sheet(self, sheet: BatchSheet) -> None:
         if self._record is None or self._record.id != sheet.record.id:
             self.undo_stack.clear()
         self._record = sheet.record
         units = self._desk.settings.units
-        machine = machine_of(self._library, sheet.record)
+        machine = self._desk.ask(machine_of, sheet.record)
         picture = review_picture(sheet, machine, units)
         over = self._over if self._over is not None and self._over.key != sheet.record.id else None
-        remark = sheet.record.remark
+        why = sheet.record.left_out
+        remark = f"Left out: {why}. {sheet.record.remark}".strip() if why else sheet.record.remark
         self.sheet.show_picture(picture, sheet.record.label, remark, over.curves if over else None, over.label if over else "")
         self._stack.setCurrentIndex(1)
         self._sheet = sheet
@@ -251,7 +252,7 @@ class ReviewView(QWidget):
             self.same.choose(sheet.record.id)
         self._out.setText("Count it again" if sheet.record.left_out else "Leave out")
         self._out.setToolTip(f"Left out: {sheet.record.left_out}" if sheet.record.left_out else "Out of charts and fits")
-        self._reference.setChecked(reference_key(self._library, self._plan_of(sheet.record)) == sheet.record.id)
+        self._reference.setChecked(self._desk.ask(reference_key, self._plan_of(sheet.record)) == sheet.record.id)
 
     def lay_over(self) -> None:
         """Keep the chosen batch drawn over the ones chosen next; or take it off again."""
@@ -272,18 +273,18 @@ class ReviewView(QWidget):
             self._reference.setChecked(False)
             self._say("A reference belongs to a plan, and this batch was roasted without one.")
             return
-        chosen = reference_key(self._library, plan) != self._record.id
-        set_reference(self._library, plan, self._record.id if chosen else None)
+        chosen = self._desk.ask(reference_key, plan) != self._record.id
+        self._desk.ask(set_reference, plan, self._record.id if chosen else None)
         self._reference.setChecked(chosen)
 
     def _plan_of(self, record: BatchRecord | None) -> Plan | None:
-        return next((plan for plan in self._library.plans() if record is not None and plan.id == record.plan_id), None)
+        return next((plan for plan in self._desk.ask(shelf.plans) if record is not None and plan.id == record.plan_id), None)
 
     def _on_again(self) -> None:
         if self._record is None:
             return
         try:
-            plan = plan_of_batch(self._library, self._record.label)
+            plan = self._desk.ask(plan_of_batch, self._record.label)
         except ValueError as error:
             self._say(str(error))
             return
@@ -303,7 +304,7 @@ class ReviewView(QWidget):
     def leave_out(self, why: str) -> None:
         """Leave the chosen batch out of charts and fits for a reason, or count it again where that is empty."""
         if self._record is not None and self._record.id is not None:
-            self._library.leave_out(self._record.id, why)
+            self._desk.ask(shelf.leave_out, self._record.id, why)
             self.open_batch(self._record.id)
 
     # Corrections
@@ -326,7 +327,7 @@ class ReviewView(QWidget):
         """Put a record's marks into the library and show them."""
         if record.id is None:
             return
-        self._library.set_marks(record.id, record.marks)
+        self._desk.ask(shelf.set_marks, record.id, record.marks)
         self._record = record
         self.open_batch(record.id)
 

@@ -22,6 +22,7 @@ from firnel.ui.shared.parts import ElidedLabel, card, label, rename
 from firnel.ui.shared.weigh_sheet import WeighSheet
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SIDE_WIDTH, SPACE_M
+from firnel.work import shelf
 from firnel.work.bench.weighing import Results
 from firnel.work.day.labels import PREFIX
 from firnel.work.day.queue import next_for
@@ -318,7 +319,7 @@ class RoastView(QWidget):
 
     def _look_for_following(self) -> None:
         """Read which batch waits next."""
-        found = next_for(self._desk.library, self._desk.session.machine) if self._phase in ("", "idle", "cooling") else None
+        found = self._desk.ask(next_for, self._desk.session.machine) if self._phase in ("", "idle", "cooling") else None
         if found is None:
             self._following = ""
             return
@@ -332,15 +333,15 @@ class RoastView(QWidget):
         """Open the prepare sheet, with the batch that waits next chosen."""
         if self._in_the_drum():
             return
-        library, machine = self._desk.library, self._desk.session.machine
+        ask, machine = self._desk.ask, self._desk.session.machine
         self.prepare.offer(
-            [lot for lot in library.lots() if not lot.archived],
-            [one for one in library.machines() if not one.archived],
-            [plan for plan in library.plans() if not plan.archived],
+            [lot for lot in ask(shelf.lots) if not lot.archived],
+            [one for one in ask(shelf.machines) if not one.archived],
+            [plan for plan in ask(shelf.plans) if not plan.archived],
             machine,
             self._desk.settings.units,
         )
-        if (found := next_for(library, machine)) is not None:
+        if (found := ask(next_for, machine)) is not None:
             self.prepare.choose_plan(found.plan)
         self._turn_to(self.prepare)
 
@@ -373,7 +374,7 @@ class RoastView(QWidget):
 
         lot = order.lot
         if lot is not None and lot.id is None:
-            lot = self._desk.library.save_lot(lot)
+            lot = self._desk.ask(shelf.save_lot, lot)
         try:
             self._desk.prepare(replace(order, lot=lot))
         except ValueError as error:
@@ -390,7 +391,7 @@ class RoastView(QWidget):
         """The weighing figures of the batch that cools, or of the last one that was not weighed, whatever runs meanwhile."""
         session = self._desk.session
         if session.phase != "cooling":
-            owed = self._desk.library.batch_lines(BatchFilter(statuses=("dropped",)), limit=1)
+            owed = self._desk.ask(shelf.batch_lines, BatchFilter(statuses=("dropped",)), limit=1)
             if not owed:
                 self._message.show_text("Every batch is weighed.")
                 return

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 
-from firnel.ui.shared.parts import ElidedLabel, button, empty
+from firnel.ui.shared.parts import button, empty, label
 
 
 @dataclass(frozen=True)
@@ -47,12 +47,11 @@ class EntryList(QScrollArea):
         self._shown = tuple(entries)
         empty(self._grid)
         for row, entry in enumerate(entries):
-            words = ElidedLabel("soft")
-            words.show_text(f"taken away: {entry.words}" if entry.struck else entry.words)
+            words = label(f"taken away: {entry.words}" if entry.struck else entry.words, "soft", wrap=True)
             toggle = button("Bring back" if entry.struck else "Take away")
             toggle.setAccessibleName(f"{toggle.text()}: {entry.words}")
-            toggle.setFixedHeight(28)
+            toggle.setFixedHeight(32)
             toggle.clicked.connect(partial(self.toggled.emit, entry.key, not entry.struck))
             self._grid.addWidget(words, row, 0)
-            self._grid.addWidget(toggle, row, 1)
+            self._grid.addWidget(toggle, row, 1, Qt.AlignmentFlag.AlignTop)
         self._grid.setRowStretch(len(entries), 1)

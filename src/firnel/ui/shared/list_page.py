@@ -72,7 +72,9 @@ class ListPage(QWidget):
         self.search.setPlaceholderText("Search")
         self.search.setAccessibleName(f"Search in {title}")
         self.search.setClearButtonEnabled(True)
-        column.addWidget(self.search)
+        self.tools = QHBoxLayout()
+        self.tools.addWidget(self.search, 1)
+        column.addLayout(self.tools)
         self.table = QTableView()
         dress_table(self.table, title)
         self._empty = label(empty, "empty", wrap=True)
@@ -89,8 +91,12 @@ class ListPage(QWidget):
         self.sheet_column.setContentsMargins(0, 0, 0, 0)
         self.sheet_column.setSpacing(6)
         row.addWidget(self.sheet)
-        self._model = QStandardItemModel(0, len(columns), self)
-        self._model.setHorizontalHeaderLabels([name.removeprefix("#") for name in columns])
+        self._fill_in()
+
+    def _fill_in(self) -> None:
+        """The rows behind the table: sorted, searched, chosen."""
+        self._model = QStandardItemModel(0, len(self._columns), self)
+        self._model.setHorizontalHeaderLabels([name.removeprefix("#") for name in self._columns])
         self._proxy = QSortFilterProxyModel(self)
         self._proxy.setSourceModel(self._model)
         self._proxy.setFilterKeyColumn(-1)

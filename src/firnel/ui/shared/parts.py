@@ -43,6 +43,7 @@ def empty(layout: QLayout) -> None:
             continue
         widget, inner = item.widget(), item.layout()
         if widget is not None:
+            widget.hide()
             widget.deleteLater()
         elif inner is not None:
             empty(inner)

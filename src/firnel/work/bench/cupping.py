@@ -116,7 +116,7 @@ def entry_of(table: TableSet, cupper: str, code: str) -> dict[str, Any]:
     return {"scores": {}, "light": 0, "heavy": 0, "words": {}} | kept
 
 
-def enter(library: Library, table: TableSet, cupper: str, code: str, **values: Any) -> TableSet:
+def enter(library: Library, /, table: TableSet, cupper: str, code: str, **values: Any) -> TableSet:
     """Take down scores, defects or words of one cupper for one code; the table as it is kept then.
 
     Raises

@@ -1,0 +1,86 @@
+"""What lies in the library, for whoever asks the desk: lists, single records, and what is put back. See `Desk.ask`."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import datetime
+
+from firnel.core.plan import Plan
+from firnel.core.vocabulary import BatchRecord, Lot, Machine, Mark
+from firnel.store.bench_book import TableSet
+from firnel.store.library import BatchFilter, BatchLine, Library, PageEnd
+
+
+def lots(library: Library) -> list[Lot]:
+    """All lots, by name, archived ones too."""
+    return library.lots()
+
+
+def machines(library: Library) -> list[Machine]:
+    """All machines, by name, archived ones too."""
+    return library.machines()
+
+
+def plans(library: Library) -> list[Plan]:
+    """All plans, by name, archived ones too."""
+    return library.plans()
+
+
+def batch_lines(library: Library, wanted: BatchFilter, after: PageEnd | None = None, limit: int = 200) -> list[BatchLine]:
+    """One page of the list of batches, newest first."""
+    return library.batch_lines(wanted, after, limit)
+
+
+def count_batches(library: Library, wanted: BatchFilter) -> int:
+    """How many batches the filter lets through."""
+    return library.count_batches(wanted)
+
+
+def batch(library: Library, key: int) -> BatchRecord:
+    """Everything known of one batch."""
+    return library.batch(key)
+
+
+def unowned_batches(library: Library, now: datetime) -> list[BatchLine]:
+    """Batches that were being recorded by a Firnel that has ended."""
+    return library.unowned_batches(now)
+
+
+def tables(library: Library, kinds: tuple[str, ...]) -> list[TableSet]:
+    """Tables that were set, the newest first."""
+    return library.bench_book.tables(kinds)
+
+
+def save_lot(library: Library, lot: Lot) -> Lot:
+    """Add a lot, or change the one with its id."""
+    return library.save_lot(lot)
+
+
+def save_machine(library: Library, machine: Machine) -> Machine:
+    """Add a machine, or change the one with its id."""
+    return library.save_machine(machine)
+
+
+def save_plan(library: Library, plan: Plan, why: str = "") -> Plan:
+    """Add a plan, or a new version of the one with its id."""
+    return library.save_plan(plan, why)
+
+
+def set_marks(library: Library, key: int, marks: Iterable[Mark]) -> None:
+    """Replace the marks of a batch."""
+    library.set_marks(key, marks)
+
+
+def set_status(library: Library, key: int, status: str) -> None:
+    """Set how far a batch is."""
+    library.set_status(key, status)
+
+
+def leave_out(library: Library, key: int, why: str) -> None:
+    """Leave a batch out of charts and fits, or count it again."""
+    library.leave_out(key, why)
+
+
+def stocktake(library: Library, key: int, kg: float) -> None:
+    """So many kilograms of a lot are there now."""
+    library.lot_book.count(key, kg)

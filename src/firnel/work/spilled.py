@@ -1,0 +1,24 @@
+"""Batches that a library refused: where they lie, and how they come into it again at the next start."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+from firnel.store.library import Library
+from firnel.store.recovery import recover
+from firnel.store.writing import LibraryError
+from firnel.work.settings import settings_path
+
+
+def spill_folder() -> Path:
+    """Where batches are kept while a library refuses them: beside the settings."""
+    return settings_path().parent / "spill"
+
+
+def recover_spilled(library: Library, folder: Path | None = None) -> list[str]:
+    """Bring in what an earlier run could not write; a sentence for each batch, or why it has to wait."""
+    try:
+        return recover(library, folder or spill_folder(), time.time())
+    except LibraryError as error:
+        return [f"Part of a batch waits beside the settings still: {error}"]
