@@ -6,7 +6,7 @@ import tempfile
 from pathlib import Path
 
 BENCHES = ("start_up", "latency", "review_list", "rate_of_rise", "mark_finding", "events", "model", "plan", "guided")
-BENCHES += ("causes", "review", "recovery", "day")
+BENCHES += ("causes", "review", "recovery", "day", "attack", "soak")
 
 
 def main() -> int:

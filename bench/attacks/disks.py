@@ -173,10 +173,11 @@ PLACES: dict[str, tuple[Callable[[Roastery], object], Callable[[Roastery], bool]
 }  # fmt: skip
 
 
-def attack_disks(folder: Path, _short: bool) -> Found:
+def attack_disks(folder: Path, short: bool) -> Found:
     """Every place twice: the disk clears again while Firnel runs, and it stays full until the next start."""
     found = Found()
-    for name, act in BATCH_PLACES.items():
+    some = ("preparing", "first crack", "weigh-in") if short else tuple(BATCH_PLACES)
+    for name, act in ((name, BATCH_PLACES[name]) for name in some):
         for clears in (True, False):
             here = folder / f"{name}-{clears}".replace(" ", "-")
             here.mkdir()

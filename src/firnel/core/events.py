@@ -8,16 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.rate_of_rise import RateCurve
+from firnel.core.usual import DEPARTURE, STALL_RATE
 from firnel.core.vocabulary import Control, FloatArray, Mark, MarkKind, Move, Quality, Trace
 
 #: A gap: this many usual intervals, and at least so many seconds, without a bean reading.
 GAP_INTERVALS, GAP_SECONDS = 4.0, 5.0
-#: A flick or crash: the rate leaves its own trend of the last minutes by this much. [degC/min]
-DEPARTURE = 3.0
-#: ... from this long before first crack on. [s]
+#: A flick or crash is looked for from this long before first crack on. [s]
 BEFORE_CRACK_S = 75.0
-#: A stall: less than this rate for `STALL_SECONDS` before drop. Common practice, no published source. [degC/min]
-STALL_RATE, STALL_SECONDS = 2.0, 20.0
+#: A stall: less than `STALL_RATE` for so long before drop. Common practice, no published source. [s]
+STALL_SECONDS = 20.0
 
 
 @dataclass(frozen=True)

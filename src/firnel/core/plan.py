@@ -8,6 +8,8 @@ from enum import StrEnum
 
 import numpy as np
 
+from firnel.core.crossing import crossing
+from firnel.core.usual import BROWNING_S, DEVELOPMENT_S, DRYING_S
 from firnel.core.vocabulary import Control, FloatArray, Mark, MarkKind
 
 
@@ -155,6 +157,12 @@ class Plan:
         timed = targets.development_s if not self.drop_rules else None
         return drying, browning, timed if timed is not None else development
 
+    @property
+    def usual_stages(self) -> tuple[float, float, float]:
+        """Drying, browning and development as they are expected, or as is usual where nothing tells. [s]"""
+        drying, browning, development = self.stages
+        return drying or DRYING_S, browning or BROWNING_S, development or DEVELOPMENT_S
+
     def tolerance(self, name: str) -> float:
         """How far a target may be missed, in its own unit."""
         usual = self.tolerance_s if name.endswith("_s") else USUAL_TOLERANCE.get(name, self.tolerance_c)
@@ -274,8 +282,8 @@ def _crossing(curve: PlanCurve | None, bean_c: float) -> float | None:
     if curve is None or curve.t.size < 2:
         return None
     lowest = int(np.argmin(curve.bean))
-    above = np.nonzero(curve.bean[lowest:] >= bean_c)[0]
-    return float(curve.t[lowest + above[0]]) if above.size else None
+    when = float(crossing(curve.t[lowest:], curve.bean[lowest:, None], np.array([bean_c]))[0])
+    return when if np.isfinite(when) else None
 
 
 def match_planned_move(

@@ -13,6 +13,7 @@ import numpy as np
 
 from firnel.core.plan import TARGET_WORDS, Targets
 from firnel.core.units import clock
+from firnel.core.usual import USUAL_STAGES
 from firnel.core.vocabulary import FloatArray
 
 STAGES = ("drying_s", "browning_s", "development_s")
@@ -80,7 +81,7 @@ def stage_times(targets: Targets, usual: Targets, wins: str = "development_s") -
         rows.append(row)
         sides.append(side)
         admitted.append(name)
-    near = np.array([getattr(usual, name) or fallback for name, fallback in zip(STAGES, (300.0, 220.0, 95.0), strict=True)])
+    near = np.array([getattr(usual, name) or fallback for name, fallback in zip(STAGES, USUAL_STAGES, strict=True)])
     seconds = near
     if rows:
         # The nearest to the usual that meets all that were admitted.

@@ -329,7 +329,7 @@ class MainWindow(QMainWindow):
         self.close()
         application = QApplication.instance()
         if application is not None:
-            application.quit()
+            QTimer.singleShot(0, application.quit)  # heard also where the events are not yet waited for
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Leave, with everything written."""

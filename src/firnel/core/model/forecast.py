@@ -15,6 +15,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from firnel.core.crossing import crossing
 from firnel.core.model.constants import Hands, IdleState, LoadState, MachineConstants, StartState
 from firnel.core.model.drift import WINDOW_S, Drift
 from firnel.core.model.identification import (
@@ -308,20 +309,6 @@ class Forecaster:
             ahead.t, np.quantile(ahead.bean_probe, (0.1, 0.5, 0.9), axis=1), np.median(ahead.air_probe, axis=1),
             np.stack([development[known], drop_c[known]]),
         )  # fmt: skip
-
-
-def crossing(t: FloatArray, curve: FloatArray, level: FloatArray) -> FloatArray:
-    """When each member first reaches its level, shape (m,); now if it is there already, infinite if never. [s]"""
-    above = curve >= level
-    index = np.argmax(above, axis=0)
-    members = np.arange(level.size)
-    before = np.clip(index - 1, 0, None)
-    low, high = curve[before, members], curve[index, members]
-    rises = (index > 0) & (high > low) & np.isfinite(low)
-    low, high = np.where(rises, low, level - 1.0), np.where(rises, high, level)
-    share = np.where(rises, (level - low) / (high - low), 0.0)
-    when = t[before] + np.clip(share, 0.0, 1.0) * (t[index] - t[before])
-    return np.where(above.any(axis=0), when, np.inf)
 
 
 def drop_of(t: FloatArray, probe: FloatArray, crack: FloatArray, rule: DropRule) -> tuple[FloatArray, FloatArray]:

@@ -9,8 +9,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from firnel.core.crossing import crossing
 from firnel.core.model.constants import Hands, LoadState, StartState, control_share
-from firnel.core.model.forecast import DropRule, Interval, crossing, drop_of, interval
+from firnel.core.model.forecast import DropRule, Interval, drop_of, interval
 from firnel.core.model.identification import BATCH_STEEL_SD, LOT_OWN_HEAT_SD, LOT_UPTAKE_SD, constants_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import USUAL_DENSITY

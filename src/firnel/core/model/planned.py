@@ -12,6 +12,7 @@ from firnel.core.model.logged import USUAL_DENSITY
 from firnel.core.model.simulation import STEP, Simulated, simulate
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Anchor, Plan, PlannedMove
+from firnel.core.usual import BROWNING_S, DRYING_S
 from firnel.core.vocabulary import Control, FloatArray, Machine, MarkKind
 
 #: A roast that has not come to its drop after this is not going to. [s]
@@ -175,7 +176,7 @@ def _due(
     if move.anchor is Anchor.BEAN:
         return _rises_to(simulated, move.at_c) if simulated is not None and move.at_c is not None else None
     if simulated is None:
-        dry, brown = drying_s or 300.0, browning_s or 240.0
+        dry, brown = drying_s or DRYING_S, browning_s or BROWNING_S
         usual = {Anchor.TURNING: 75.0, Anchor.YELLOW: dry, Anchor.FIRST_CRACK: dry + brown}
         return max(usual[move.anchor] + move.offset_s, 0.0)
     mark = when[MarkKind(move.anchor.value)]

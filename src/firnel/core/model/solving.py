@@ -21,12 +21,13 @@ from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import TARGET_WORDS, Plan, PlannedMove, Targets
 from firnel.core.stage_targets import stage_times
 from firnel.core.units import clock
+from firnel.core.usual import STALL_RATE
 from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine, MarkKind
 
 __all__ = ["FORMS", "MET_C", "MET_S", "CannotSolveError", "How", "Missed", "Solved", "Trouble", "sensitivity", "solve"]
 
 #: Rates of rise at which a roast stalls, or runs away at its end; common practice, no published source. [degC/min]
-STALL_RATE, RUNAWAY_RATE = 2.0, 12.0
+RUNAWAY_RATE = 12.0
 #: A charge, or steel, this much hotter than the lot should have may scorch it; common practice, no published source. [degC]
 SCORCH_CHARGE_C, SCORCH_STEEL_C = 8.0, 15.0
 #: What a target is met within.

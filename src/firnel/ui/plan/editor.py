@@ -358,11 +358,7 @@ class PlanEditor(QFrame):
     # Showing
 
     def _room_end(self) -> float:
-        return max(FREE * sum(self._stages()), 500.0)
-
-    def _stages(self) -> tuple[float, float, float]:
-        drying, browning, development = self.bench.plan.stages
-        return drying or 300.0, browning or 220.0, development or 95.0
+        return max(FREE * sum(self.bench.plan.usual_stages), 500.0)
 
     def _show(self) -> None:
         """Show the draft as it stands."""
@@ -373,7 +369,7 @@ class PlanEditor(QFrame):
         self._show_figure(self._room, plan.room_c, lambda c: units.show(c, "°C"), 0)
         self._show_figure(self._drum, plan.drum_c, units.show_difference, 0)
         if not self.ruler.held:
-            self.ruler.show_stages(self._stages(), target_text("drop_c", plan.targets.drop_c, units))
+            self.ruler.show_stages(plan.usual_stages, target_text("drop_c", plan.targets.drop_c, units))
             picture = bench.picture
             self.plots.show_picture(picture, self._room_end())
             self._gives.show_rows(picture.gives)

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from firnel.core.units import clock
+from firnel.core.usual import USUAL_STAGES
 from firnel.ui.theme.look import Look, mono, sans
 
 NAMES = ("drying", "browning", "development")
@@ -28,7 +29,7 @@ class StageRuler(QWidget):
         super().__init__()
         self._look = look
         self._x_of: Callable[[float], float] | None = None
-        self._seconds = (300.0, 220.0, 95.0)
+        self._seconds = USUAL_STAGES
         self._drop = ""
         self._chosen = 0
         self._held = False

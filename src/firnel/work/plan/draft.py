@@ -60,8 +60,8 @@ def rehung(plan: Plan, index: int, t: float, bean_c: float) -> Plan:
     if move.anchor is Anchor.BEAN:
         other = replace(move, anchor=Anchor.TIME, offset_s=GRAIN_S * round(t / GRAIN_S), at_c=None)
     elif move.anchor is Anchor.TIME:
-        drying, browning, _ = plan.stages
-        other = anchored(move.control, move.to, t, drying or 300.0, (drying or 300.0) + (browning or 220.0))
+        drying, browning, _ = plan.usual_stages
+        other = anchored(move.control, move.to, t, drying, drying + browning)
     else:
         other = replace(move, anchor=Anchor.BEAN, offset_s=0.0, at_c=float(round(bean_c)))
     return _with_move(plan, index, replace(other, held=True))
@@ -79,15 +79,14 @@ def without(plan: Plan, index: int) -> Plan:
 
 def with_move(plan: Plan, control: Control, to: float, t: float) -> Plan:
     """A move of the roaster's own, added at ``t`` [s from charge] and hung on the mark it belongs to."""
-    drying, browning, _ = plan.stages
-    drying, browning = drying or 300.0, browning or 220.0
+    drying, browning, _ = plan.usual_stages
     move = replace(anchored(control, to, t, drying, drying + browning), held=True)
     return replace(plan, moves=(*plan.moves, move))
 
 
 def coasting(plan: Plan, scale: ControlScale, seconds: float = COAST_S) -> Plan:
     """The burner off for the last seconds before the drop, in place of moves of heat after that."""
-    development = plan.stages[2] or 90.0
+    development = plan.usual_stages[2]
     offset = GRAIN_S * round((development - seconds) / GRAIN_S)
 
     def before(move: PlannedMove) -> bool:

@@ -15,6 +15,7 @@ from firnel.core.model.solving import FORMS, CannotSolveError, How, Solved, sens
 from firnel.core.plan import Plan, PlanCurve, PlannedMove, Targets
 from firnel.core.plan_document import plan_to_document
 from firnel.core.stages import stages_of
+from firnel.core.usual import BROWNING_S, DRYING_S, USUAL_STAGES
 from firnel.core.vocabulary import Control, Lot, Machine, MarkKind
 from firnel.store.library import BatchFilter, Library
 from firnel.work.green.intake import lot_sheet
@@ -59,7 +60,7 @@ def sensible_start(
         known = [value for line in basis if (value := getattr(line, name)) is not None]
         return float(round(median(known))) if known else fallback
 
-    drying, browning = usual("drying_s", 300.0), usual("browning_s", 230.0)
+    drying, browning = usual("drying_s", DRYING_S), usual("browning_s", BROWNING_S)
     if basis:
         whose = f"{len(own)} batches of this lot" if basis is own else f"{len(lines)} batches on {machine.name}"
         said.append(f"Drying and browning as in {whose}.")
@@ -69,7 +70,7 @@ def sensible_start(
         if advice is not None:
             charge_c = float(round(advice.charge_c))
             said.append(f"Charge by the lot's handling: {'; '.join(reason.words for reason in advice.reasons) or 'as usual'}.")
-    development, rise = DEVELOPMENT_S.get(purpose, 95.0), RISE_C.get(purpose, 7.0)
+    development, rise = DEVELOPMENT_S.get(purpose, USUAL_STAGES[2]), RISE_C.get(purpose, 7.0)
     said.append(f"Development and end for {purpose}: {rise:.0f} K above first crack.")
     drop_c = round(machine.first_crack_c + rise, 1)
     return Targets(charge_c, drying, browning, development, drop_c), tuple(said)

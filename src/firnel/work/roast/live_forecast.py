@@ -16,6 +16,7 @@ from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.replay import HORIZON_S
 from firnel.core.plan import Anchor, DueMove, Plan, PlannedMove, due_moves, shifted_curve
+from firnel.core.usual import CRASH_FALL, FLICK_RISE, STALL_RATE
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, FloatArray, Lot, Machine, Mark, MarkKind, Move, Trace
 from firnel.work.machines.forecasting import SEED, curve_record
 
@@ -31,8 +32,6 @@ MISSED_S = 45.0
 RECENT_S, LONGEST_S = 240.0, 3600.0
 #: The forecast runs this far beyond the drop as it was last expected. [s]
 MARGIN_S = 120.0
-#: Forecast rates at which trouble is told before it comes; common practice, no published source. [degC/min]
-STALL_RATE, CRASH_FALL, FLICK_RISE = 2.0, 5.0, 2.0
 AHEAD_S = 100.0
 
 
