@@ -26,7 +26,7 @@ from firnel.store.writing import make_engine, writing
 from firnel.ui.shared.collector import Collector
 
 #: Files that take long go first, so that no process ends up with one of them alone.
-LONG = ("test_whole_batch.py", "test_attacks.py", "test_clean_ends.py", "test_solving.py", "test_window.py", "test_guidance.py")
+LONG = ("test_whole_batch.py", "test_solving.py", "test_window.py", "test_clean_ends.py", "test_attacks.py", "test_guidance.py")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

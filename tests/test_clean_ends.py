@@ -50,7 +50,7 @@ def test_a_roast_without_a_window_ends_with_all_written_whatever_ends_it(tmp_pat
         assert time.monotonic() < deadline
         time.sleep(0.1)
     roast.send_signal(number)
-    said = roast.communicate(timeout=20)[1]
+    said = roast.communicate(timeout=60)[1]
     assert roast.returncode == 1
     assert said.strip().splitlines()[-1] == "Stopped; what was recorded is kept."
     library = Library(at)
@@ -97,7 +97,10 @@ def test_the_window_ends_on_a_signal_with_its_batch_as_it_stands(tmp_path, numbe
         assert time.monotonic() < deadline
         time.sleep(0.1)
     window.send_signal(number)
-    said = window.communicate(timeout=20)[1]
+    try:
+        said = window.communicate(timeout=60)[1]
+    finally:
+        window.kill()
     assert window.returncode == 0, said
     assert "Traceback" not in said
     library = Library(at)
