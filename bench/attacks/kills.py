@@ -216,8 +216,8 @@ def _killed(folder: Path, name: str, wait_s: float) -> tuple[list[dict[str, Any]
     return told, at
 
 
-def attack_kills(folder: Path, count: int, seed: int = 3) -> Found:
-    """So many kills over all operations."""
+def attack_kills(folder: Path, count: int, safe_s: float = 1.0, seed: int = 3) -> Found:
+    """So many kills over all operations; what was told for so long before must be there."""
     rng, found = random.Random(seed), Found()
     store: dict[str, bytes] = {}
     names = list(OPERATIONS)
@@ -231,7 +231,7 @@ def attack_kills(folder: Path, count: int, seed: int = 3) -> Found:
         if failed:
             found.fail(f"{name} {number}: {failed[0]}")
         try:
-            _look(here, name, [one for one in told if "failed" not in one], at, found)
+            _look(here, name, [one for one in told if "failed" not in one], at, safe_s, found)
             found.counts[name] += 1
         except Exception as error:
             found.fail(f"{name} {number}: {type(error).__name__}: {str(error)[:200]}")
@@ -239,8 +239,8 @@ def attack_kills(folder: Path, count: int, seed: int = 3) -> Found:
     return found
 
 
-def _look(folder: Path, name: str, told: list[dict[str, Any]], at: float, found: Found) -> None:
-    safe = [one for one in told if one["at"] < at - 1.0]
+def _look(folder: Path, name: str, told: list[dict[str, Any]], at: float, safe_s: float, found: Found) -> None:
+    safe = [one for one in told if one["at"] < at - safe_s]
     if name == "settings":
         read, complaint = load_settings(folder / "settings.json")
         assert complaint is None, complaint

@@ -43,8 +43,9 @@ def insert_batch(
 
 def next_number(connection: Connection) -> str:
     """A number that no batch and no label has; it is given once and never again."""
-    last = connection.execute(select(counters.c.value).where(counters.c.name == NUMBERS)).scalar() or 0
-    number = last + 1
+    # On a server the row is held until this transaction ends; SQLite's writers wait for each other anyway.
+    held = select(counters.c.value).where(counters.c.name == NUMBERS).with_for_update()
+    number = (connection.execute(held).scalar() or 0) + 1
     while _taken(connection, f"{number:04d}"):
         number += 1
     _count_to(connection, number)
