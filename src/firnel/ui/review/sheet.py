@@ -210,9 +210,6 @@ class ReviewSheet(QWidget):
         self._remark = label("", "soft", wrap=True)
         result_column.addWidget(self._remark)
         result_column.addStretch(1)
-        self.leave_out = button("Leave out", "Out of charts and fits, with a reason; it stays in the list")
-        self.leave_out.setFixedHeight(32)
-        result_column.addWidget(self.leave_out)
         for frame, share in ((stages, 17), (marks, 11), (results, 9)):
             lower.addWidget(frame, share)
 
@@ -245,6 +242,9 @@ class ReviewSheet(QWidget):
         tabs.addStretch(1)
         stage_column.addLayout(tabs)
         stage_column.addWidget(self._pages, 1)
+        self.leave_out = button("Leave out", "Out of charts and fits, with a reason; it stays in the list")
+        self.leave_out.setFixedHeight(32)
+        stage_column.addWidget(self.leave_out, 0, Qt.AlignmentFlag.AlignRight)
         return stages
 
     def show_picture(
