@@ -5,8 +5,8 @@ import sys
 import tempfile
 from pathlib import Path
 
-BENCHES = ("start_up", "latency", "review_list", "rate_of_rise", "mark_finding", "events", "model", "plan", "guided")
-BENCHES += ("causes", "review", "recovery", "day", "attack", "soak")
+BENCHES = ("start_up", "latency", "review_list", "rate_of_rise", "mark_finding", "events", "model", "left_out", "first_days")
+BENCHES += ("plan", "guided", "rough_hands", "causes", "review", "recovery", "day", "attack", "soak")
 
 
 def main() -> int:

@@ -7,6 +7,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
+from made import trace_of
 from plan import Fitted, fit
 from report import Line
 
@@ -14,7 +15,7 @@ from firnel.app.demo_library import LOTS, MACHINES, RECIPES, plan_of
 from firnel.core.model.causes import likely_causes
 from firnel.core.model.logged import LoggedBatch, logged_batch
 from firnel.core.plan import Plan
-from firnel.core.vocabulary import BatchRecord, Control, Mark, MarkKind, Trace
+from firnel.core.vocabulary import USUAL_CONTROLS, BatchRecord, Control, Mark, MarkKind
 from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
@@ -41,7 +42,7 @@ def roasted(plan: Plan, kind: str, rng: np.random.Generator, cause: str, amount:
     slip_at, slipped, held = float(rng.uniform(60.0, 150.0)), 0.0, 0.0
     while roaster.t < 1500.0:
         bean, air = roaster.read()
-        rows.append((roaster.t, bean + offset, air, *(roaster.settings[c] for c in Control)))
+        rows.append((roaster.t, bean + offset, air, *(roaster.settings[c] for c in USUAL_CONTROLS)))
         if MarkKind.DROP in hand.marks and roaster.t > hand.marks[MarkKind.DROP].t + 10.0:
             break
         yellow = hand.marks.get(MarkKind.YELLOW)
@@ -58,7 +59,7 @@ def roasted(plan: Plan, kind: str, rng: np.random.Generator, cause: str, amount:
             roaster.step(0.5)
             hand.step(roaster)
     table = np.array(rows)
-    trace = Trace.from_columns((table[:, index] for index in range(6)), np.zeros(len(table), np.int64))
+    trace = trace_of((table[:, index] for index in range(6)), np.zeros(len(table), np.int64))
     marks = tuple(Mark(mark.kind, mark.t, trace.bean_at(mark.t)) for mark in hand.marks.values())
     tray = roaster.dropped
     weight = round(tray.mass_kg, 3) if tray is not None else None

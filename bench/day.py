@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
+from made import reading
 from plan import fit
 from PyQt6.QtWidgets import QApplication
 from report import Line
@@ -15,8 +16,7 @@ from firnel.app.window import make_application, make_window
 from firnel.core.model.document import model_to_document
 from firnel.core.model.solving import solve
 from firnel.core.plan import Plan
-from firnel.core.vocabulary import MarkKind
-from firnel.devices.reading import Reading
+from firnel.core.vocabulary import Control, MarkKind
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
 from firnel.work.bench.results import Results
@@ -45,7 +45,7 @@ def run(folder: Path) -> list[Line]:
     desk.clock.run_by(lambda: now[0])
     library = desk.library
     machine = library.save_machine(one.machine)
-    library.machine_book.save_model(machine.id, model_to_document(one.model, "gas"))
+    library.machine_book.save_model(machine.id, model_to_document(one.model, ["gas"]))
     kept = library.save_lot(lot)
     asked = Plan("House", machine.name, kept.name, one.load_kg, "filter", "times", one.usual)
     plan = library.save_plan(solve(one.model, one.machine, asked, one.green(kept.name), one.usual).plan)
@@ -59,9 +59,15 @@ def run(folder: Path) -> list[Line]:
 
     def read(index: int) -> None:
         now[0] += 1.0
-        row = (trace.bean[index], trace.air[index], trace.gas[index], trace.airflow[index], trace.drum[index])
+        row = (
+            trace.bean[index],
+            trace.air[index],
+            trace.control(Control.GAS)[index],
+            trace.control(Control.AIRFLOW)[index],
+            trace.control(Control.DRUM)[index],
+        )
         desk.look_by(at_once if index % ASK_EVERY_S == 0 else not_at_all)
-        desk.take_reading(Reading(now[0], *(float(value) for value in row)))
+        desk.take_reading(reading(now[0], *(float(value) for value in row)))
         if index % 10 == 0:
             window.roast.refresh()
         QApplication.processEvents()
@@ -79,7 +85,7 @@ def run(folder: Path) -> list[Line]:
         session.weigh(Results(one.load_kg * 0.86, None, None, ""))
         for _ in range(pause):  # between batches
             now[0] += 1.0
-            desk.take_reading(Reading(now[0], 190.0 + 0.02 * (fed % 50), 200.0, 1.4, 25.0, 58.0))
+            desk.take_reading(reading(now[0], 190.0 + 0.02 * (fed % 50), 200.0, 1.4, 25.0, 58.0))
             QApplication.processEvents()
         if number in (4, BATCHES - 1):
             sizes.append(resident_mb())

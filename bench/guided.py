@@ -10,6 +10,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
+from made import trace_of
 from plan import Fitted, fit
 from report import Line
 
@@ -17,7 +18,7 @@ from firnel.app.demo_library import LOTS, MACHINES
 from firnel.core.guidance import may_advise
 from firnel.core.model.solving import Solved, solve
 from firnel.core.plan import Plan, due_moves
-from firnel.core.vocabulary import Control, Lot, Mark, MarkKind, Move, Trace
+from firnel.core.vocabulary import USUAL_CONTROLS, Control, Lot, Mark, MarkKind, Move, Trace
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
 from firnel.work.roast.live_forecast import Ask, Guidance, LiveForecast
@@ -59,11 +60,11 @@ class Hand:
             self.pending.remove(due)
             _, control, value = due
             scale = self.roaster.kind.controls[control]
-            off = float(self.rng.integers(-1, 2)) * scale.step if control is Control.GAS else 0.0
+            off = float(self.rng.integers(-1, 2)) * scale.step if control == Control.GAS else 0.0
             self.roaster.set(control, value + off)
             self.moves.append(Move(control, self.roaster.t, self.roaster.settings[control]))
         self.roaster.step(1.0)
-        self.rows.append((self.roaster.t, *self.roaster.read(), *(self.roaster.settings[c] for c in Control)))
+        self.rows.append((self.roaster.t, *self.roaster.read(), *(self.roaster.settings[c] for c in USUAL_CONTROLS)))
         beans = self.roaster.beans
         if beans is not None:
             for kind, level in ((MarkKind.YELLOW, beans.yellow_c), (MarkKind.FIRST_CRACK, beans.crack_c)):
@@ -96,7 +97,7 @@ class Hand:
     def trace(self) -> Trace:
         """All readings so far."""
         table = np.array(self.rows)
-        return Trace.from_columns((table[:, index] for index in range(6)), np.zeros(len(table), np.int64))
+        return trace_of((table[:, index] for index in range(6)), np.zeros(len(table), np.int64))
 
     def came(self, advices: int = 0) -> Came:
         """What came of it, against the plan."""

@@ -5,13 +5,14 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+from made import reading
 from PyQt6.QtCore import QEvent, QObject
 from PyQt6.QtWidgets import QApplication
 from report import Line
 
 from firnel.app.window import make_application, make_window
 from firnel.core.model.document import model_to_document
-from firnel.core.vocabulary import Lot
+from firnel.core.vocabulary import Control, Lot
 from firnel.devices.reading import Reading
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
@@ -75,15 +76,21 @@ def with_forecast(folder: Path) -> float:
     window = opened(folder, now)
     desk, library, trace = window.desk, window.desk.library, one.record.trace
     machine = library.save_machine(one.machine)
-    library.machine_book.save_model(machine.id, model_to_document(one.model, "gas"))
+    library.machine_book.save_model(machine.id, model_to_document(one.model, ["gas"]))
     charge_t = int(one.record.charge_t)
     desk.session.set_machine(machine)
     desk.session.prepare(BatchOrder(library.save_lot(Lot("a lot")), machine, None, one.load_kg))
     desk.look_by(not_at_all)
 
     def feed(index: int) -> Reading:
-        row = (trace.bean[index], trace.air[index], trace.gas[index], trace.airflow[index], trace.drum[index])
-        return Reading(now[0], *(float(value) for value in row))
+        row = (
+            trace.bean[index],
+            trace.air[index],
+            trace.control(Control.GAS)[index],
+            trace.control(Control.AIRFLOW)[index],
+            trace.control(Control.DRUM)[index],
+        )
+        return reading(now[0], *(float(value) for value in row))
 
     for index in range(charge_t + 360):
         now[0] += 1.0
@@ -113,11 +120,11 @@ def run(folder: Path) -> list[Line]:
     session.mark_next(now[0])
     for index in range(count - 400):
         now[0] += 1 / RATE
-        session.take_reading(Reading(now[0], float(bean[index]), float(bean[index]) + 20, 2.4, 50.0, 58.0))
+        session.take_reading(reading(now[0], float(bean[index]), float(bean[index]) + 20, 2.4, 50.0, 58.0))
     window.show()
 
     def feed(index: int) -> Reading:
-        return Reading(now[0], float(bean[index]), float(bean[index]) + 20, 2.4, 50.0, 58.0)
+        return reading(now[0], float(bean[index]), float(bean[index]) + 20, 2.4, 50.0, 58.0)
 
     ms, busy = watched(window, feed, range(count - 400, count), now, 1 / RATE)
     print(f"  {len(session.trace)} readings on the chart; median {np.median(ms):.1f} ms")

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 from other_machines import MACHINES as OTHERS
-from other_machines import logs_of
+from other_machines import leave_out, logs_of
 from report import Line
 
 from firnel.app.demo_library import LOTS, MACHINES, RECIPES, TROUBLES, plan_of, roast_record
@@ -109,7 +109,8 @@ def _holds(forecast: Forecast, truth: float) -> bool:
 def report(name: str, machine: Machine, fitted: Sequence[LoggedBatch], judged: Sequence[LoggedBatch]) -> list[Line]:
     """Fit, judge, and print the lines of one machine."""
     begun = time.perf_counter()
-    model = model_from(identify(fitted, machine.useful_load_kg, machine.heat), fitted)
+    leave_out(machine.name)
+    model = model_from(identify(fitted, machine.useful_load_kg, machine.heat_kinds), fitted)
     seconds = time.perf_counter() - begun
     rms = [misfit(modelled(model.fitted, batch, known=False), batch)[0] for batch in judged]
     cracks = [abs(error) for batch in judged if (error := crack_error(model, batch)) is not None]
@@ -196,5 +197,6 @@ def run(folder: Path) -> list[Line]:
     for name, machine in OTHERS.items():
         batches = logs_of(name)
         lines += report(name, machine, batches[:8], batches[8:])
-    model = model_from(identify(batches[:8], machine.useful_load_kg, machine.heat), batches[:8])
+    leave_out(name)
+    model = model_from(identify(batches[:8], machine.useful_load_kg, machine.heat_kinds), batches[:8])
     return lines + speed(model, batches[9])

@@ -47,7 +47,7 @@ def fit(name: str, kind: str, rng: np.random.Generator) -> Fitted:
     for number, lot in enumerate((*USED_LOTS[:3], *USED_LOTS[:3]), start=1):
         record = roast_record(plan_of(replace(base, lot=lot), machine), TROUBLES[""], f"{number}", datetime.now(UTC), rng)
         fitted_to.append(logged_batch(record, machine, LOTS[lot].lot, number))
-    model = model_from(identify(fitted_to, machine.useful_load_kg, machine.heat), fitted_to)
+    model = model_from(identify(fitted_to, machine.useful_load_kg, machine.heat_kinds), fitted_to)
     drying = float(np.median([batch.yellow_t for batch in fitted_to]))
     browning = float(np.median([batch.first_crack_t for batch in fitted_to])) - drying
     reading = float(np.median([np.interp(b.first_crack_t, b.t, b.bean) for b in fitted_to]))

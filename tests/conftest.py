@@ -14,12 +14,13 @@ import pytest
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("XDG_RUNTIME_DIR", "/tmp")
 
+from made import trace_of
 from PyQt6.QtWidgets import QApplication
 from sqlalchemy import text
 
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_to_document
-from firnel.core.vocabulary import BatchRecord, Found, Mark, MarkKind, Trace
+from firnel.core.vocabulary import BatchRecord, Found, Mark, MarkKind
 from firnel.store.library import Library
 from firnel.store.opening import migrate
 from firnel.store.writing import make_engine, writing
@@ -55,6 +56,9 @@ def _no_thread_left() -> Iterator[None]:
     yield
     if not gc.isenabled():  # there is a window: a test ends before its collector has looked
         gc.collect()
+    for thread in threading.enumerate():
+        if thread not in before and thread.name == "journal":
+            thread.join(30.0)  # a slow disk: it ends once it has written
     left = [thread for thread in threading.enumerate() if thread not in before and thread.is_alive() and not thread.daemon]
     named = [
         thread for thread in threading.enumerate() if thread not in before and thread.name in ("modbus", "serial", "journal")
@@ -84,7 +88,7 @@ def make_record(label: str = "0007", step: float = 1.0) -> BatchRecord:
     bean = np.where(after_drop, np.interp(700.0, t, bean) - 0.5 * (since - 640.0), bean)
     air = bean + 25.0
     gas = np.where(since < 0, 0.0, np.where(since < 300, 2.4, 1.6))
-    trace = Trace.from_columns((t, bean, air, gas, np.full_like(t, 50.0), np.full_like(t, 58.0)), np.zeros(t.size, np.int64))
+    trace = trace_of((t, bean, air, gas, np.full_like(t, 50.0), np.full_like(t, 58.0)), np.zeros(t.size, np.int64))
     marks = [(MarkKind.CHARGE, 60.0), (MarkKind.YELLOW, 340.0), (MarkKind.FIRST_CRACK, 600.0), (MarkKind.DROP, 700.0)]
     return BatchRecord(
         label, "Rwanda Isuka", "Drum Six", datetime(2026, 11, 2, 9, 30, tzinfo=UTC), trace,

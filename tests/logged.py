@@ -1,4 +1,4 @@
-"""The logs of two machines that the simulator is not (tests/logs), as a roaster would have written them down."""
+"""The logs of seven machines that the simulator is not (tests/logs), as a roaster would have written them down."""
 
 import csv
 from dataclasses import replace
@@ -20,6 +20,18 @@ SHARED = {Control.AIRFLOW: ControlScale("%", 0, 100, 1), Control.DRUM: ControlSc
 MACHINES = {
     "north": Machine("north", "own", "gas", 2.5, 2.0, {Control.GAS: ControlScale("kPa", 0, 5.0, 0.0625), **SHARED}),
     "south": Machine("south", "own", "gas", 1.0, 0.8, {Control.GAS: ControlScale("mbar", 0, 10.0, 0.125), **SHARED}),
+}
+
+#: The other five, with which the benches go on: stated load [kg], kind of heat, scale of the gauge.
+MACHINES |= {
+    name: Machine(name, "own", heat, stated, 0.8 * stated, {Control.GAS: scale, **SHARED})
+    for name, heat, stated, scale in (
+        ("west", "gas", 0.5, ControlScale("kPa", 0, 3.5, 0.04375)),
+        ("east", "gas", 3.0, ControlScale("inH2O", 0, 10.0, 0.125)),
+        ("mill", "gas", 10.0, ControlScale("mbar", 0, 20.0, 0.25)),
+        ("tower", "gas", 30.0, ControlScale("kPa", 0, 5.0, 0.0625)),
+        ("harbour", "electric", 1.0, ControlScale("%", 0, 100.0, 1.0)),
+    )
 }
 
 
@@ -60,7 +72,7 @@ def lot_of(name: str) -> Lot:
 
 @cache
 def batches_of(machine: str) -> tuple[LoggedBatch, ...]:
-    """All batches of one of the two machines on the model's grid."""
+    """All batches of one of the machines on the model's grid."""
     names = [row["file"] for row in rows() if row["machine"] == machine]
     return tuple(
         logged_batch(record_of(name), MACHINES[machine], lot_of(name), int(row_of(name)["batch_of_day"])) for name in names

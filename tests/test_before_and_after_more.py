@@ -2,10 +2,12 @@
 
 from dataclasses import replace
 from datetime import date
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
 from conftest import make_record
+from made import reading
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 from test_before_and_after import come_down
@@ -17,7 +19,6 @@ from firnel.app.window import make_application, make_window
 from firnel.core.model.document import model_to_document
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, MarkKind, Note, Quality
-from firnel.devices.reading import Reading
 from firnel.store.library import BatchFilter
 from firnel.ui.shared.sheets import SettingsDialog
 from firnel.ui.theme.look import Look
@@ -26,6 +27,7 @@ from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.machines.forecasting import traits_of
 from firnel.work.review.picture import review_picture
 from firnel.work.review.records import sheet_of
+from firnel.work.roast.announcing import Announcement
 from firnel.work.roast.before_charge import pause_words, steel_words
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.session import BatchOrder
@@ -66,7 +68,7 @@ def test_when_the_steel_is_ready_is_seen_ahead(model, plan):  # noqa: F811
 
 def test_the_desk_tells_the_steel_against_the_plan_that_is_prepared(library, model, plan):  # noqa: F811
     machine = library.save_machine(SOUTH)
-    library.machine_book.save_model(machine.id, model_to_document(model, "gas"))
+    library.machine_book.save_model(machine.id, model_to_document(replace(model, idled=3), ["gas"]))
     seconds = [1000.0]
     desk = Desk(library, Settings(hand_every_s=60, operator="Bo"), lambda call: call())
     desk.clock.run_by(lambda: seconds[0])
@@ -74,7 +76,7 @@ def test_the_desk_tells_the_steel_against_the_plan_that_is_prepared(library, mod
     desk.prepare(BatchOrder(library.save_lot(lot_of("south-010")), machine, library.save_plan(plan), 0.85))
     for _ in range(40):
         seconds[0] += 1.0
-        desk.take_reading(Reading(seconds[0], 150.0, 156.0, 2.0, 35.0, 60.0))
+        desk.take_reading(reading(seconds[0], 150.0, 156.0, 2.0, 35.0, 60.0))
     found = desk.session.around.readiness
     assert found.off_c < -20.0
     assert "colder than the plan assumes: drying would run" in steel_words(desk.session, Units())
@@ -82,7 +84,7 @@ def test_the_desk_tells_the_steel_against_the_plan_that_is_prepared(library, mod
     assert library.batch_lines(BatchFilter())[0].operator == "Bo"
     desk.session.mark_next(seconds[0])
     seconds[0] += 1.0
-    desk.take_reading(Reading(seconds[0], 149.0, 156.0, 2.0, 35.0, 60.0))
+    desk.take_reading(reading(seconds[0], 149.0, 156.0, 2.0, 35.0, 60.0))
     assert desk.session.around.readiness is None, "beans are in the drum"
     desk.session.close()
 
@@ -123,7 +125,7 @@ def window(qtbot, library):
     library.save_machine(machine_of_kind("Drum Six", "gas-6"))
     library.save_lot(Lot("Rwanda Isuka"))
     library.save_plan(replace(PLAN, machine="Drum Six"))
-    made = make_window(library, Settings(sound="on"), Look(make_application()), keep=lambda settings: None)
+    made = make_window(library, Settings(sound_move=50, sound_drop=50), Look(make_application()), keep=lambda settings: None)
     qtbot.addWidget(made, before_close_func=lambda w: w.desk.session.close())
     made.show()
     qtbot.waitExposed(made)
@@ -160,24 +162,40 @@ def test_batches_are_queued_in_plan_ordered_in_day_and_taken_to_the_roaster(qtbo
     assert "No batch waits" in window.roast._message.whole_text()
 
 
-def test_the_bell_rings_once_when_something_falls_due(qtbot, window, library, monkeypatch):
-    rung = []
-    monkeypatch.setattr(QApplication, "beep", lambda: rung.append(1))
+def test_each_tone_is_heard_once_when_something_falls_due(qtbot, window, library, monkeypatch):
+    heard = []
+    monkeypatch.setattr(window._sounds, "announce", lambda one: heard.append(one.tone))
     now = [1000.0]
     session = window.desk.session
     window.desk.clock.run_by(lambda: now[0])
     session.set_machine(library.machines()[0])
     window.desk.prepare(BatchOrder(library.lots()[0], library.machines()[0], library.plans()[0], 5.0))
     session.mark_next(now[0])
-    window.roast._on_tick()
-    now[0] += 45.5
-    for _ in range(3):
-        window.roast._on_tick()
-    assert rung == [1]
-    window.desk.settings = replace(window.desk.settings, sound="off")
-    window.roast._urgency = "calm"
-    window.roast._on_tick()
-    assert rung == [1]
+    for seconds in (1.0, 33.0, 0.5, 11.0, 0.2, 0.2):
+        now[0] += seconds
+        window._show_now()
+    assert heard == ["soon", "move"]
+    for step in range(6):
+        now[0] += 1.0
+        session.take_reading(reading(now[0], 231.0 + step, 240.0))
+    window.show_station("Green")
+    assert heard[-1] == "warning"
+    assert window.alarm.isVisible(), "a warning of fire is as large on every station"
+    assert "Heat off now: beans at 236 °C" in window.alarm.accessibleName()
+
+
+def test_what_cannot_be_heard_is_silent_and_a_tone_is_as_loud_as_it_is_set(qtbot, window, monkeypatch):
+    sounds, played = window._sounds, []
+    tone = SimpleNamespace(setVolume=lambda loud: played.append(loud), play=lambda: played.append("play"))
+    monkeypatch.setattr(sounds, "_tone", lambda name: tone if name == "move" else None)
+    sounds.announce(Announcement("move", "Gas"))
+    sounds.announce(Announcement("warning", "Heat off"))
+    assert played == [0.5, "play"]
+    window.desk.settings = replace(window.desk.settings, sound_move=0, spoken="on")
+    spoken = []
+    monkeypatch.setattr(sounds, "_voice", lambda: spoken.append)
+    sounds.announce(Announcement("move", "Gas 2 to 1"))
+    assert (played, spoken) == ([0.5, "play"], ["Gas 2 to 1"])
 
 
 def test_a_missed_move_is_let_go_and_a_check_ticked_by_keys(qtbot, window, library):
@@ -228,7 +246,7 @@ def test_hand_readings_are_asked_for_when_due_and_marks_between_them_looked_ahea
     session.take_around(replace(session.around, hand_every_s=60.0))
     from firnel.work.roast.advice_words import warnings_of
 
-    session.take_reading(Reading(bench.time, 120.0, quality=Quality.HAND))
+    session.take_reading(reading(bench.time, 120.0, quality=Quality.HAND))
     bench.time += 59.0
     assert warnings_of(session, Units()) == []
     bench.time += 2.0

@@ -216,10 +216,10 @@ def test_a_forecast_uses_only_what_was_known_at_that_second(north, tmp_path):
 
 
 def test_without_a_fit_the_curve_is_carried_on_and_says_so(firnel, csv):
-    firnel("import", csv, "--machine", "unfitted", "--load", "5", "--mark", "charge=60")
+    firnel("import", csv, "--machine", "unfitted", "--mark", "charge=60")
     made = json.loads(firnel("forecast", "0001", "--at", "400", "--json").stdout)
     assert made["basis"] == "curve"
-    assert "has not been fitted" in made["why"]
+    assert "how much was charged" in made["why"]
     assert "from the curve" in firnel("forecast", "0001", "--at", "400").stdout
 
 
@@ -260,12 +260,11 @@ def test_machines_are_added_by_kind_by_document_and_by_their_scales(firnel, tmp_
     path.write_text(shown)
     firnel("machine", "add", "Twin", "--file", str(path))
     own = firnel("machine", "add", "Own", "--load", "2.5", "--gas", "mbar:0:10:0.5:1", "--airflow", "%:0:100:5", "--json")
-    assert json.loads(own.stdout)["controls"]["gas"] == {
-        "unit": "mbar", "low": 0.0, "high": 10.0, "step": 0.5, "least": 1.0, "reported": True
-    }  # fmt: skip
+    scale = {"unit": "mbar", "low": 0.0, "high": 10.0, "step": 0.5, "least": 1.0, "reported": True}
+    assert scale.items() <= json.loads(own.stdout)["controls"]["gas"].items()
     names = [m["name"] for m in json.loads(firnel("machine", "list", "--json").stdout)]
     assert names == ["Drum Six", "Own", "Twin"]
-    assert "has not been fitted" in firnel("machine", "show", "Own").stdout
+    assert "Nothing is learned of Own yet" in firnel("machine", "show", "Own").stdout
 
 
 @pytest.mark.parametrize(
@@ -294,10 +293,10 @@ def test_what_a_machine_command_cannot_do_is_one_sentence(firnel, arguments, cod
 def test_a_fit_says_what_it_lacks(firnel, csv):
     firnel("machine", "add", "Drum Six", "--kind", "gas-6")
     none = firnel("machine", "fit", "Drum Six", code=1)
-    assert "a fit needs two" in none.stderr
+    assert "no batch yet that can be learned from" in none.stderr
     firnel("import", csv, "--machine", "Drum Six", "--mark", "charge=60")
     unloaded = firnel("machine", "fit", "Drum Six", code=1)
-    assert "no batch that can be used" in unloaded.stderr
+    assert "with their loads" in unloaded.stderr
     named = firnel("machine", "fit", "Drum Six", "--batches", "0001", code=1)
     assert "how much was charged" in named.stderr
     assert "nothing was read" in firnel("forecast", "0001", "--at", "-5", code=1).stderr

@@ -4,12 +4,13 @@ import time
 
 import numpy as np
 import pytest
+from made import reading
 
-from firnel.core.vocabulary import Control, Quality
+from firnel.core.vocabulary import Machine, Quality, Role
 from firnel.devices.address import AddressError, open_source
 from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
-from firnel.devices.reading import LinkState, QualityWatch, Reading
+from firnel.devices.reading import LinkState, QualityWatch
 from firnel.devices.register_map import Register, RegisterMapError, read_register_map, shipped_maps
 from firnel.devices.serial_line import SerialSource
 from firnel.devices.simulator.kinds import KINDS
@@ -69,7 +70,7 @@ def test_readings_come_with_their_controls_and_the_machines_own_speed(machine):
     count = len(machine.readings)
     wait_for(lambda: len(machine.readings) > count + 2)
     last = machine.readings[-1]
-    assert (last.gas, last.airflow, last.quality) == (2.4, 50.0, Quality.GOOD)
+    assert (last.controls, last.quality) == ({"gas": 2.4, "airflow": 50.0, "drum": last.controls["drum"]}, Quality.GOOD)
     assert 150 < last.bean < 230
     assert machine.clock.rate == 10.0
     times = [reading.time for reading in machine.readings]
@@ -165,7 +166,7 @@ def test_a_hand_reading_is_stamped_at_its_first_key():
     now[0] += 7.0
     hand.begin()
     hand.enter(153.2)
-    assert listener.readings == [Reading(start, 153.2, quality=Quality.HAND)]
+    assert listener.readings == [reading(start, 153.2, quality=Quality.HAND)]
     with pytest.raises(ValueError, match="between 0 and 400"):
         hand.enter(1532)
 
@@ -196,7 +197,7 @@ def test_a_clock_changes_its_pace_without_a_jump():
 )
 def test_readings_that_cannot_be_are_marked(beans, quality):
     watch = QualityWatch()
-    judged = [watch.judge(Reading(float(t), bean)) for t, bean in enumerate(beans)]
+    judged = [watch.judge(reading(float(t), bean)) for t, bean in enumerate(beans)]
     assert judged[-1].quality == quality
     assert (judged[-1].bean is None) == (quality == Quality.OUT_OF_RANGE)
 
@@ -226,7 +227,8 @@ def test_registers_are_decoded_as_the_standards_say(words, kind, order, value):
 def test_the_shipped_maps_hold_together():
     assert set(shipped_maps()) == set(KINDS)
     for name, found in shipped_maps().items():
-        assert set(found.controls) == set(Control)
+        machine = Machine("", name, controls=found.controls)
+        assert all(machine.of(role) for role in Role)
         for scale in found.controls.values():
             assert scale.low < scale.high
             assert scale.nearest(scale.high + 9) == scale.high
@@ -238,8 +240,7 @@ def test_the_shipped_maps_hold_together():
     ("text", "words"),
     [
         ("title = ", "cannot be read"),
-        ('title = "x"\nstated_load_kg = 5\n[readings.air]\ntable="input"\naddress=1', "readings.bean"),
-        ('title = "x"\nstated_load_kg = 5\n[readings.colour]\ntable="input"\naddress=1', "nobody knows"),
+        ('title = "x"\nstated_load_kg = 5\n[readings.colour]\ntable="input"\naddress=1', "neither a probe nor"),
         ('title = "x"\nstated_load_kg = 5\n[readings.bean]\ntable="coil"\naddress=1', "needs a table"),
         ('[readings.bean]\ntable="input"\naddress=1', "title"),
     ],

@@ -35,7 +35,7 @@ def log(
     """The usual roast as CSV in some dialect."""
     trace = make_record(step=step).trace
     lines = [header] if header else []
-    for t, bean, air, gas in zip(trace.t, trace.bean, trace.air, trace.gas, strict=True):
+    for t, bean, air, gas in zip(trace.t, trace.bean, trace.air, trace.control(Control.GAS), strict=True):
         cells = [time(t), f"{convert(bean):.1f}", f"{convert(air):.1f}", f"{gas:.2f}", "50", "58"]
         lines.append(delimiter.join(cell.replace(".", decimal) for cell in cells))
     return "\n".join(lines)
@@ -107,7 +107,7 @@ def test_columns_can_be_told(write):
     with pytest.raises(ImportRefusedError, match="looks like time"):
         read_csv_log(write(text))
     record = read_csv_log(write(text), ImportWishes(columns={"time": "a", "bean": "2", "gas": "d"})).record
-    assert np.isfinite(record.trace.gas).all()
+    assert np.isfinite(record.trace.control(Control.GAS)).all()
     assert np.isnan(record.trace.air).all()
 
 

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from logged import MACHINES, batches_of
+from made import reading, trace_of
 from test_plan_and_cue import PLAN
 
 from firnel.core.curve_forecast import curve_forecast
@@ -16,7 +17,6 @@ from firnel.core.model.planned import PlanCannotRunError, plan_hands, run_plan
 from firnel.core.model.replay import as_made, forecast_at, forecaster_at, held
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.vocabulary import Control, MarkKind, Quality, Trace
-from firnel.devices.reading import Reading
 from firnel.work.desk import Desk
 from firnel.work.roast.picture import roast_picture
 from firnel.work.roast.session import BatchOrder
@@ -28,7 +28,7 @@ FITTED_TO, HELD_OUT = batches_of("south")[:8], batches_of("south")[8:]
 
 @pytest.fixture(scope="module")
 def model():
-    return model_from(identify(FITTED_TO, 0.8, "gas"), FITTED_TO)
+    return model_from(identify(FITTED_TO, 0.8, ["gas"]), FITTED_TO)
 
 
 def rng():
@@ -248,7 +248,7 @@ def test_a_plan_that_lacks_something_is_refused(model, changes, words):
 def test_a_plans_settings_hold_from_move_to_move():
     hands = plan_hands(PLAN, MACHINES["south"], tuple(100.0 * (n + 1) for n in range(len(PLAN.moves))))
     for index, move in enumerate(PLAN.moves):
-        if move.control is Control.GAS:
+        if move.control == Control.GAS:
             at = int(100.0 * (index + 1) / 2.0) + 1
             assert hands.heat[at] == pytest.approx(np.sqrt(min(move.to / 10.0, 1.0)))
 
@@ -260,10 +260,12 @@ def idling(drift, gas=2.0):
     t = np.arange(0.0, 120.0, 1.0)
     bean = 190.0 + drift * (1.0 - np.exp(-t / 45.0))
     columns = (t, bean, bean + 5.0, np.full_like(t, gas), np.full_like(t, 35.0), np.full_like(t, 60.0))
-    return Trace.from_columns(columns, np.zeros(t.size, np.int64))
+    return trace_of(columns, np.zeros(t.size, np.int64))
 
 
 def test_a_soaked_drum_is_told_from_one_that_is_not(model):
+    assert steel_now(model, MACHINES["south"], idling(0.0)) is None, "no idling of it was ever logged: nobody knows"
+    model = replace(model, idled=3)
     cold, warm, hot = (steel_now(model, MACHINES["south"], idling(drift)) for drift in (-15.0, 0.0, 15.0))
     assert cold.steel_c < warm.steel_c < hot.steel_c
     assert 0.0 < warm.sd_c < 8.0
@@ -275,10 +277,8 @@ def test_a_soaked_drum_is_told_from_one_that_is_not(model):
 
 
 def test_without_enough_idling_or_gas_nothing_is_said_of_the_steel(model):
-    whole = idling(0.0)
-    short = Trace.from_columns(
-        (getattr(whole, n)[:8] for n in ("t", "bean", "air", "gas", "airflow", "drum")), whole.quality[:8]
-    )
+    model, whole = replace(model, idled=3), idling(0.0)
+    short = whole.part(slice(8))
     assert steel_now(model, MACHINES["south"], short) is None
     assert steel_now(model, MACHINES["south"], idling(0.0, np.nan)) is None
     assert steel_now(model, MACHINES["south"], Trace.empty()) is None
@@ -286,20 +286,20 @@ def test_without_enough_idling_or_gas_nothing_is_said_of_the_steel(model):
 
 def test_the_roast_view_shows_the_steel_until_the_charge(model, library):
     machine = library.save_machine(MACHINES["south"])
-    library.machine_book.save_model(machine.id, model_to_document(model, "gas"))
+    library.machine_book.save_model(machine.id, model_to_document(replace(model, idled=3), ["gas"]))
     seconds = [1000.0]
     desk = Desk(library, Settings(), lambda call: call())
     desk.clock.run_by(lambda: seconds[0])
     desk.session.set_machine(machine)
     for _ in range(60):
         seconds[0] += 1.0
-        desk.take_reading(Reading(seconds[0], 190.0, 196.0, 2.0, 35.0, 60.0))
+        desk.take_reading(reading(seconds[0], 190.0, 196.0, 2.0, 35.0, 60.0))
     rows = roast_picture(desk.session, Settings()).rows
     assert rows[0][0] == "drum steel"
     assert rows[0][2].endswith("°C")
     desk.session.prepare(BatchOrder(machine=machine, load_kg=0.8))
     desk.session.mark(MarkKind.CHARGE, seconds[0])
     seconds[0] += 1.0
-    desk.take_reading(Reading(seconds[0], 185.0, 190.0, 2.0, 35.0, 60.0))
+    desk.take_reading(reading(seconds[0], 185.0, 190.0, 2.0, 35.0, 60.0))
     assert roast_picture(desk.session, Settings()).rows[0][0] != "drum steel"
     desk.session.close()

@@ -17,7 +17,7 @@ from firnel.core.model.constants import (
     heat_share,
 )
 from firnel.core.model.simulation import carry_on, idle, simulate, start_state
-from firnel.core.vocabulary import Control, ControlScale
+from firnel.core.vocabulary import USUAL_CONTROLS, ControlScale, Machine
 
 MACHINE = MachineConstants(
     power=16.0,
@@ -220,8 +220,7 @@ def test_what_cannot_be_simulated_is_refused_by_name(load, step, words):
 def test_heat_goes_with_the_square_root_of_the_gauge_pressure():
     # Orifice law, ISO 5167-1:2003: the flow goes with the root of the pressure difference; a quarter of it gives half.
     assert heat_share(np.array([1.0, 4.0]), KPA) == pytest.approx([0.5, 1.0])
-    assert heat_share(np.array([0.1, 0.3]), KPA)[0] == 0.0, "below the least stable pressure the flame is out"
-    assert heat_share(np.array([0.3]), KPA)[0] > 0.0
+    assert heat_share(np.array([0.1]), KPA)[0] > 0.0, "below the least it burns, as logs show: never silently no heat"
 
 
 def test_electric_heat_goes_straight_with_the_dial():
@@ -238,8 +237,9 @@ def test_air_goes_with_the_root_of_a_draft_and_straight_with_a_dial():
 def test_a_drum_that_is_not_read_turns_as_usual():
     scale = ControlScale("rpm", 30.0, 80.0, 1.0)
     assert drum_share(np.array([np.nan, 60.0]), scale) == pytest.approx([1.0, 1.0])
-    for control in Control:
-        assert control_share(control, np.array([60.0]), scale, "gas").shape == (1,)
+    machine = Machine("", "", controls=dict.fromkeys(USUAL_CONTROLS, scale))
+    for control in USUAL_CONTROLS:
+        assert control_share(machine, control, np.array([60.0])).shape == (1,)
 
 
 def test_readings_that_are_missing_count_as_no_heat_and_never_as_nan():

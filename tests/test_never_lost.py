@@ -9,11 +9,11 @@ from datetime import UTC, datetime
 import numpy as np
 import pytest
 from conftest import make_record
+from made import reading
 from sqlalchemy import event
 
 from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Move
 from firnel.devices.clock import Clock
-from firnel.devices.reading import Reading
 from firnel.store.journal import Journal, TakenOverError
 from firnel.store.library import BatchFilter, Library
 from firnel.store.locks import Owner
@@ -56,7 +56,7 @@ def begun(library, **more):
 
 
 def row(t):
-    return (t, 200.0 - t, 210.0, 2.4, 50.0, 58.0, 0)
+    return (t, 200.0 - t, 210.0, {Control.GAS: 2.4, Control.AIRFLOW: 50.0, Control("radiant"): 40.0}, 0)
 
 
 def test_a_journal_goes_on_trying_after_it_was_closed_until_all_is_written(library, full, spill):
@@ -98,7 +98,7 @@ def test_what_was_left_on_a_full_disk_is_found_at_the_next_start(library, full, 
     trace = record.trace
     for index in range(705):
         now[0] = float(index)
-        session.take_reading(Reading(now[0], float(trace.bean[index]), 220.0, float(trace.gas[index])))
+        session.take_reading(reading(now[0], float(trace.bean[index]), 220.0, float(trace.control(Control.GAS)[index])))
         for kind, at in ((MarkKind.CHARGE, 61), (MarkKind.YELLOW, 340), (MarkKind.FIRST_CRACK, 600), (MarkKind.DROP, 700)):
             if index == at and kind not in session.marks:
                 session.mark(kind, now[0])
@@ -112,7 +112,7 @@ def test_what_was_left_on_a_full_disk_is_found_at_the_next_start(library, full, 
     kept = library.batch(library.find_batch("0001"))
     assert (kept.trace.t.size, kept.roasted_kg, kept.status) == (705, 4.31, "done")
     assert {MarkKind.CHARGE, MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP} <= {mark.kind for mark in kept.marks}
-    assert any(move.control is Control.GAS for move in kept.moves)
+    assert any(move.control == Control.GAS for move in kept.moves)
     assert recover(library, tmp_path / "beside", 0.0) == [], "only once"
 
 
@@ -166,7 +166,7 @@ def test_figures_that_are_none_end_no_journal(library):
     for second in range(20):
         now[0] = float(second)
         gas = float("nan") if second % 3 else 2.0 + second / 10
-        session.take_reading(Reading(now[0], 200.0, float("inf"), gas))
+        session.take_reading(reading(now[0], 200.0, float("inf"), gas))
     assert session.flush()
     session.set_control(Control.GAS, float("nan"), now[0])
     assert "no setting" in session.message

@@ -11,10 +11,10 @@ from firnel.core.plan import (
     Targets,
     due_moves,
     expected_marks,
-    match_planned_move,
     shifted_curve,
 )
 from firnel.core.plan_document import plan_from_document, plan_to_document
+from firnel.core.settling import Became, Settled, passed, settled_by
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Mark, MarkKind
 from firnel.work.desk import machine_of_kind
@@ -74,12 +74,32 @@ def test_a_free_stage_leaves_the_rest_unknown():
     assert next(entry for entry in due_moves(free, [CHARGE], 61.0) if entry.index == 2).due_t is None
 
 
-def test_a_move_made_near_its_moment_to_its_value_is_the_planned_one():
+def test_a_hand_settles_the_move_it_meant_and_those_it_went_past():
     due = due_moves(PLAN, [CHARGE], 100.0)
-    assert match_planned_move(PLAN, due, Control.GAS, 2.4, 108.0) == 0
-    assert match_planned_move(PLAN, due, Control.GAS, 2.3, 108.0) is None
-    assert match_planned_move(PLAN, due, Control.GAS, 2.4, 200.0) is None
-    assert match_planned_move(PLAN, due_moves(PLAN, [CHARGE], 100.0, {0: 105.0}), Control.GAS, 2.4, 108.0) is None
+    made = {0: Settled(Became.MADE, 108.0)}
+    assert settled_by(due, Control.GAS, 2.4, 108.0, 0.1) == made
+    assert settled_by(due, Control.GAS, 2.3, 108.0, 0.1) == made, "a hand that misses by a step has still made it"
+    assert settled_by(due, Control.GAS, 2.0, 108.0, 0.1) == {0: Settled(Became.OTHERWISE, 108.0, 2.0)}
+    assert settled_by(due, Control.GAS, 2.0, 250.0, 0.1) == {0: Settled(Became.OTHERWISE, 250.0, 2.0)}, "gone past"
+    assert settled_by(due, Control.GAS, 1.6, 365.0, 0.1) == {0: Settled(Became.PASSED, 365.0), 1: Settled(Became.MADE, 365.0)}
+    assert settled_by(due_moves(PLAN, [CHARGE], 100.0, {0: 105.0}), Control.GAS, 2.4, 108.0, 0.1) == {}
+    assert settled_by(due, Control.DRUM, 60.0, 108.0, 1.0) == {}
+
+
+def test_time_marks_and_a_setting_that_stands_anyway_settle_the_rest():
+    def became(now, marks=(CHARGE,), held=None):
+        due = due_moves(PLAN, marks, now)
+        settled = passed(due, {mark.kind: mark.t for mark in marks}, now, held or {}, {Control.GAS: 0.1})
+        return {index: one.became for index, one in settled.items()}
+
+    assert became(110.0) == {}
+    assert became(110.0, held={Control.GAS: 2.4}) == {0: Became.THERE}
+    assert became(200.0) == {0: Became.PASSED}, "nobody waits for it any more"
+    crack = Mark(MarkKind.FIRST_CRACK, 350.0)
+    hangs_on_yellow = [index for index, move in enumerate(PLAN.moves) if move.anchor is Anchor.YELLOW]
+    settled = became(352.0, (CHARGE, Mark(MarkKind.YELLOW, 345.0), crack))
+    assert set(hangs_on_yellow) <= set(settled), "nothing that hangs on yellow falls due after first crack"
+    assert len(became(500.0, (CHARGE, Mark(MarkKind.DROP, 480.0)))) == len(PLAN.moves)
 
 
 def test_moves_are_said_as_sentences_in_the_chosen_units():
@@ -94,7 +114,7 @@ def test_moves_are_said_as_sentences_in_the_chosen_units():
     assert move_sentence(due[0], shown, machine) == "Gas 0.0 → 24.0 mbar"
     assert when_sentence(PLAN.moves[3], shown) == "at 374 °F"
     electric = machine_of_kind("Sample One", "electric-1")
-    assert move_sentence(due[0], Units(), electric).startswith("Heat ")
+    assert move_sentence(due[0], Units(), electric).startswith("Power ")
 
 
 def test_a_plan_comes_back_from_its_document():

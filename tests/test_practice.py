@@ -26,7 +26,7 @@ from firnel.work.settings import Settings
 @pytest.fixture
 def house(library, model, plan):  # noqa: F811
     machine = library.save_machine(SOUTH)
-    library.machine_book.save_model(machine.id, model_to_document(model, "gas"))
+    library.machine_book.save_model(machine.id, model_to_document(model, ["gas"]))
     library.save_lot(lot_of("south-010"))
     return library, library.save_plan(plan)
 
@@ -174,3 +174,45 @@ def test_the_practice_window_is_driven_by_keys_and_ends_in_its_debrief(qtbot, ho
     assert window.practice.desk.session.phase == "ready"
     window.close()
     assert window.practice is None
+
+
+def test_nobody_is_marked_down_for_what_the_surprise_did(house):
+    practice = roasted(house, "colder drum")
+    alone = practice.by_the_plan()
+    assert alone["drying_s"] > practice.plan.tolerance("drying_s"), "a colder drum dries longer, whatever the hand does"
+    told = debrief(practice, Units())
+    drying = next(one for one in told.graded if (one.part, one.text) == ("landing", "drying"))
+    assert drying.grade == "held"
+    assert "the surprise alone" in drying.came
+    practice.close()
+    calm = roasted(house)
+    assert all(abs(by) < 15.0 for by in calm.by_the_plan().values())
+    calm.close()
+
+
+def test_a_practice_is_driven_by_keys_alone(qtbot, house):
+    now, kept = [1000.0], house[1]
+    window = PracticeWindow(
+        lambda: Practice(house[0], kept, Settings(), "nothing", 4, lambda: now[0]), Look(make_application())
+    )
+    qtbot.addWidget(window, before_close_func=lambda w: w.close())
+    window.show()
+    qtbot.waitExposed(window)
+    practice = window.practice
+    practice.desk.look_by(not_at_all)
+    qtbot.keyClick(window, Qt.Key.Key_Plus)
+    assert window.speed.currentIndex() == 1, "a step faster"
+    while practice.desk.session.trace.level is None or practice.desk.session.trace.level > kept.targets.charge_c:
+        now[0] += 1.0
+        practice.tick()
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
+    window.roast.setFocus()
+    qtbot.keyClick(window.roast, Qt.Key.Key_Space)
+    assert MarkKind.CHARGE in practice.desk.session.marks
+    for _ in range(200):
+        now[0] += 1.0
+        practice.tick()
+    window.speed.setFocus()
+    qtbot.keyClick(window.speed, Qt.Key.Key_Space)
+    assert "Yellow" in practice.desk.session.message or MarkKind.YELLOW in practice.desk.session.marks, "whatever has the focus"

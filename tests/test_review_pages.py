@@ -157,7 +157,7 @@ def test_a_ladder_is_read_and_its_best_becomes_a_plan(qtbot, review, house):
 
 def test_an_edit_that_the_cup_calls_for_goes_into_a_new_version(qtbot, library, model):  # noqa: F811
     machine = library.save_machine(MACHINES["south"])
-    library.machine_book.save_model(machine.id, model_to_document(model, "gas"))
+    library.machine_book.save_model(machine.id, model_to_document(model, ["gas"]))
     library.save_lot(lot_of("south-010"))
     asked = Targets(charge_c=190.0, development_s=110.0)
     from firnel.core.plan import Plan

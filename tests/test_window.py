@@ -11,6 +11,7 @@ from PyQt6.QtCore import QDate, Qt
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
+    QCheckBox,
     QComboBox,
     QDateEdit,
     QDialog,
@@ -204,7 +205,12 @@ def test_the_bench_takes_weights_and_refuses_more_than_was_charged(qtbot, open_w
     qtbot.keyClicks(weight, "4,31")
     press_button(qtbot, bench, "Save the batch")
     assert library.batch(library.find_batch("0002")).roasted_kg == pytest.approx(4.31)
-    assert library.batch_lines(BatchFilter(statuses=("dropped",))) == []
+    assert [line.label for line in library.batch_lines(BatchFilter(due=True))] == ["0002"], "its colour is still to come"
+    bench.weigh.select(0)
+    next(box for box in bench.findChildren(QCheckBox) if box.text() == "no colour").setChecked(True)
+    press_button(qtbot, bench, "Save the batch")
+    assert library.batch_lines(BatchFilter(due=True)) == []
+    assert library.batch(library.find_batch("0002")).status == "done"
 
 
 def test_weights_are_typed_in_the_chosen_unit(qtbot, open_window):
@@ -246,11 +252,13 @@ def test_a_link_that_leads_nowhere_is_told_on_the_machine(qtbot, open_window):
     window.show_station("Machines")
     machines = window.view("Machines")
     press_button(qtbot, machines, "Link")
-    url = next(e for e in machines.findChildren(QLineEdit) if e.accessibleName() == "Device address")
-    qtbot.keyClicks(url, "telnet://x")
+    press_button(qtbot, machines, "Modbus")
+    host, port = machines.link.modbus.host, machines.link.modbus.port
+    host.setText("no host")
     press_button(qtbot, machines, "Connect")
-    assert any("leads nowhere" in w.text() for w in machines.findChildren(QWidget) if hasattr(w, "text"))
-    url.setText("modbus://127.0.0.1:9?map=gas-6")
+    assert any("The host is a name" in w.text() for w in machines.findChildren(QWidget) if hasattr(w, "text"))
+    host.setText("127.0.0.1")
+    port.setText("9")
     press_button(qtbot, machines, "Connect")
     qtbot.waitUntil(lambda: window.desk.link.state is LinkState.LOST)
     press_button(qtbot, machines, "Disconnect")

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from attacks.files import Found
+from firnel.core.vocabulary import Control
 from firnel.devices.address import AddressError, open_source
 from firnel.devices.clock import Clock
 from firnel.devices.reading import LinkState, LinkStatus, Reading
@@ -190,7 +191,11 @@ def _judge(name: str, heard: Heard, clock: Clock, found: Found) -> None:
     if not 0.1 <= clock.rate <= 60.0:
         found.fail(f"{name}: the clock runs at {clock.rate}")
     for reading in heard.readings:
-        for value, low, high in ((reading.bean, -30.0, 700.0), (reading.air, -30.0, 700.0), (reading.gas, -10.0, 1000.0)):
+        for value, low, high in (
+            (reading.bean, -30.0, 700.0),
+            (reading.air, -30.0, 700.0),
+            (reading.controls.get(Control.GAS), -10.0, 1000.0),
+        ):
             if value is not None and not low <= value <= high:
                 found.fail(f"{name}: a reading of {value}")
                 return

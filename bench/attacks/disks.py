@@ -9,13 +9,13 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from conftest import make_record
+from made import reading
 from sqlalchemy import event
 
 from attacks.files import Found
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Control, Lot, MarkKind
 from firnel.devices.clock import Clock
-from firnel.devices.reading import Reading
 from firnel.store.library import BatchFilter, Library
 from firnel.work.bench.results import Results
 from firnel.work.day import queue
@@ -69,7 +69,9 @@ class Roastery:
         for index in range(self.fed, until):
             self.now[0] += 1.0
             self.desk.take_reading(
-                Reading(self.now[0], float(trace.bean[index]), float(trace.air[index]), float(trace.gas[index]))
+                reading(
+                    self.now[0], float(trace.bean[index]), float(trace.air[index]), float(trace.control(Control.GAS)[index])
+                )
             )
         self.fed = max(self.fed, until)
 
@@ -216,7 +218,7 @@ def _batch_place(name: str, act: Callable[[Roastery], None], clears: bool, folde
         marks = {mark.kind for mark in kept.marks}
         if kept.trace.t.size != 715 or not {MarkKind.CHARGE, MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP} <= marks:
             found.fail(f"{where}: {kept.trace.t.size} of 715 readings, {sorted(marks)}")
-        if not any(move.control is Control.GAS for move in kept.moves):
+        if not any(move.control == Control.GAS for move in kept.moves):
             found.fail(f"{where}: moves are lost")
         if name == "weigh-in" and (kept.roasted_kg, kept.status) != (4.3, "done"):
             found.fail(f"{where}: the weight is lost ({kept.roasted_kg}, {kept.status})")

@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from firnel.core.stages import MarkOrderError
-from firnel.core.vocabulary import BatchRecord, Lot
+from firnel.core.vocabulary import BatchRecord, Control, Lot
 from firnel.devices.register_map import RegisterMapError, read_register_map
 from firnel.exchange.batch_document import batch_to_document
 from firnel.exchange.errors import ImportRefusedError
@@ -185,7 +185,13 @@ def _sane_batch(record: BatchRecord) -> None:
     assert np.isfinite(trace.t).all(), "a time that is none"
     assert (np.diff(trace.t) > 0).all(), "times that do not go forward"
     assert trace.t.size == 0 or trace.t[-1] - trace.t[0] <= 86_400.0, "longer than a day"
-    for column, high in ((trace.bean, 400.0), (trace.air, 700.0), (trace.gas, 1e6), (trace.airflow, 1e6), (trace.drum, 1e6)):
+    for column, high in (
+        (trace.bean, 400.0),
+        (trace.air, 700.0),
+        (trace.control(Control.GAS), 1e6),
+        (trace.control(Control.AIRFLOW), 1e6),
+        (trace.control(Control.DRUM), 1e6),
+    ):
         known = column[~np.isnan(column)]
         assert np.isfinite(known).all(), "infinite readings"
         assert known.size == 0 or known.max() <= high, f"a reading of {known.max()}"

@@ -16,12 +16,12 @@ from pathlib import Path
 from typing import Any
 
 from conftest import make_record, older_library
+from made import reading
 
 from attacks.files import Found
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Lot, MarkKind
 from firnel.devices.clock import Clock
-from firnel.devices.reading import Reading
 from firnel.exchange.csv_log import write_csv_log
 from firnel.store.copies import check_file
 from firnel.store.library import BatchFilter, Library
@@ -58,7 +58,7 @@ def roast(folder: Path, say: Say) -> None:
         start = session.now()
         for index in range(trace.t.size):
             t = start + float(trace.t[index])
-            session.take_reading(Reading(session.clock.now() - session.now() + t, float(trace.bean[index]), 220.0, 2.0))
+            session.take_reading(reading(session.clock.now() - session.now() + t, float(trace.bean[index]), 220.0, 2.0))
             if index == 61:
                 session.find(record.marks[0].__class__(MarkKind.CHARGE, t))
             say({"label": label, "readings": index + 1, "marks": [kind.value for kind in session.marks]})
@@ -154,7 +154,7 @@ def window(folder: Path, say: Say) -> None:
     label, start = session.label, session.now()
     for index in range(record.trace.t.size):
         t = start + float(record.trace.t[index])
-        made.desk.take_reading(Reading(session.clock.now() - session.now() + t, float(record.trace.bean[index]), 220.0, 2.0))
+        made.desk.take_reading(reading(session.clock.now() - session.now() + t, float(record.trace.bean[index]), 220.0, 2.0))
         application.processEvents()
         say({"label": label, "readings": index + 1, "marks": [kind.value for kind in session.marks]})
         time.sleep(1.0 / RATE)

@@ -74,7 +74,7 @@ def gui(library_at: str | None = None, device: str | None = None) -> None:
 
 @main.command()
 @click.option("--port", type=PORT, default=5020, show_default=True, help="Port on loopback; 0 picks a free one.")
-@click.option("--machine", "kind", default="gas-6", show_default=True, help="gas-6, gas-15 or electric-1.")
+@click.option("--machine", "kind", default="gas-6", show_default=True, help="gas-6, gas-15, electric-1 or electric-9.")
 @click.option("--speed", type=SPEED, default=1.0, show_default=True, help="Up to 60 times the speed of life.")
 @click.option("--seed", type=click.IntRange(0), default=1, show_default=True)
 @click.option("--plan", "plan_at", type=click.Path(path_type=Path), help="An automatic hand follows this plan file.")
@@ -239,7 +239,7 @@ def show(batch: str, library_at: str | None, as_json: bool) -> None:
 )
 @library_option
 def export(batch: str, form: str, output: Path | None, library_at: str | None) -> None:
-    """Write one batch as CSV, JSON, XLSX or PDF; or ``all``, as open data, into the folder that is named."""
+    """Write one batch as CSV, JSON, XLSX or PDF; or ``all``, each in a file of its own, into the folder that is named."""
     if output is None and (form in ("xlsx", "pdf") or batch == "all"):
         raise click.UsageError("This needs a place to write to: -o.")
     try:
@@ -256,9 +256,7 @@ def export(batch: str, form: str, output: Path | None, library_at: str | None) -
 def _exported(library: Library, batch: str, form: str, output: Path | None) -> str | None:
     """The text for standard output; None where a file or folder was written."""
     if batch == "all" and output is not None:
-        from firnel.work.review.reports import open_data
-
-        open_data(library, output)
+        _export_all(library, form, output)
         return None
     key = library.find_batch(batch)
     if form in ("csv", "json"):
@@ -276,6 +274,20 @@ def _exported(library: Library, batch: str, form: str, output: Path | None) -> s
         else:
             _on_paper(output, report)
     return None
+
+
+def _export_all(library: Library, form: str, folder: Path) -> None:
+    """Every batch, and with the open forms the tables of all of them."""
+    from firnel.work.review.exports import every_batch, export_batches
+    from firnel.work.review.reports import open_data
+    from firnel.work.settings import Settings
+
+    if form == "json":
+        open_data(library, folder)
+        return
+    export_batches(library, every_batch(library), form, folder, Settings(), _on_paper)
+    if form == "csv":
+        open_data(library, folder)
 
 
 def _on_paper(output: Path, report: Report) -> None:

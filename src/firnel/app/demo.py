@@ -19,12 +19,13 @@ from typing import TYPE_CHECKING
 from firnel.app.crash import begin_log
 from firnel.app.ends import end_on_signals
 from firnel.app.start import loaded
+from firnel.work.machines.simulated import simulator_command
 
 if TYPE_CHECKING:
     from firnel.store.library import Library
 
 #: Any change to how the demo library is made gets a new name, so that an old one is not used on.
-DEMO_NAME = "demo-9.sqlite"
+DEMO_NAME = "demo-10.sqlite"
 PLAN = "Isuka filter"
 
 
@@ -49,23 +50,8 @@ def demo_library(folder: Path, name: str = DEMO_NAME, today: datetime | None = N
 
 def start_simulator(plan_at: Path, speed: float, panel: bool, *more: str) -> tuple[subprocess.Popen[str], str]:
     """Start the simulated roaster; returns the process and its device address."""
-    command = [
-        sys.executable,
-        "-m",
-        "firnel",
-        "simulator",
-        "--port",
-        "0",
-        "--plan",
-        str(plan_at),
-        "--speed",
-        str(speed),
-        "--seed",
-        "7",
-    ]
+    command = simulator_command("--port", "0", "--plan", str(plan_at), "--speed", str(speed), "--seed", "7")
     command += ["--panel"] if panel else []
-    # It holds the other side of a pipe, and ends when that is closed: however this process ends, it does not stay behind.
-    command += ["--with-parent"]
     process = subprocess.Popen([*command, *more], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     line = process.stdout.readline() if process.stdout else ""
     if not line:

@@ -35,6 +35,9 @@ from firnel.work.review.references import set_reference
 ROASTERY = "Quillbank Roastery"
 SEED = 20261
 MACHINES = {"Drum Six": "gas-6", "Long Fifteen": "gas-15", "Sample One": "electric-1"}
+#: The machine with three heaters, whose recipe moves each of them.
+SEVERAL = {"Ridge Nine": "electric-9"}
+KIND_OF = MACHINES | SEVERAL
 
 
 @dataclass(frozen=True)
@@ -89,10 +92,14 @@ class _Recipe:
     moves: tuple[PlannedMove, ...]
     development_s: float
     purpose: str = "filter"
+    more: tuple[tuple[Control, float], ...] = ()  #: settings at charge of the other sources of heat
 
 
-def _gas(to: float, anchor: Anchor, offset: float) -> PlannedMove:
-    return PlannedMove(Control.GAS, to, anchor, offset)
+HOT_AIR, RADIANT, DRUM_HEATER = Control("hot_air"), Control("radiant"), Control("drum_heater")
+
+
+def _gas(to: float, anchor: Anchor, offset: float, control: Control = Control.GAS) -> PlannedMove:
+    return PlannedMove(control, to, anchor, offset)
 
 
 def _air(to: float, anchor: Anchor, offset: float) -> PlannedMove:
@@ -117,6 +124,10 @@ RECIPES = (
             (_gas(80.0, C, 30), _gas(75.0, Y, 10), _air(45, Y, 30), _gas(60.0, F, -15), _air(75, F, -10)), 80.0, "cupping"),
     _Recipe("Sample soft beans", "Sample One", "Timor-Leste Railunu", 0.7, 188.0, (20.0, 30.0),
             (_gas(70.0, C, 40), _gas(70.0, Y, 10), _air(45, Y, 30), _gas(60.0, F, -15), _air(75, F, -10)), 75.0, "cupping"),
+    _Recipe("Rwebisho three heaters", "Ridge Nine", "Uganda Rwebisho", 7.0, 198.0, (80.0, 30.0),
+            (_gas(40.0, Y, 0, RADIANT), _gas(70.0, Y, 15, HOT_AIR), _gas(40.0, Y, 40, DRUM_HEATER), _air(50, Y, 50),
+             _gas(0.0, F, -60, RADIANT), _gas(45.0, F, -15, HOT_AIR), _air(75, F, -20)), 105.0,
+            "filter", ((RADIANT, 70.0), (DRUM_HEATER, 50.0))),
 )  # fmt: skip
 
 
@@ -132,7 +143,7 @@ class _Trouble:
 
 
 def _with_flick(plan: Plan) -> Plan:
-    scale = KINDS[MACHINES[plan.machine]].controls[Control.GAS]
+    scale = KINDS[KIND_OF[plan.machine]].controls[Control.GAS]
     # The hand takes the gas down early and gives it back too late, right at the crack.
     return replace(
         plan, moves=(*plan.moves[:-1], _gas(scale.nearest(0.62 * scale.high), F, -25), _gas(plan.moves[-1].to, F, 45))
@@ -140,13 +151,13 @@ def _with_flick(plan: Plan) -> Plan:
 
 
 def _with_crash(plan: Plan) -> Plan:
-    air = KINDS[MACHINES[plan.machine]].controls[Control.AIRFLOW]
+    air = KINDS[KIND_OF[plan.machine]].controls[Control.AIRFLOW]
     return replace(
         plan,
         moves=(
             *plan.moves[:-2],
             _air(air.high, F, 3),
-            _gas(KINDS[MACHINES[plan.machine]].controls[Control.GAS].nearest(0.45 * plan.moves[-1].to), F, 6),
+            _gas(KINDS[KIND_OF[plan.machine]].controls[Control.GAS].nearest(0.45 * plan.moves[-1].to), F, 6),
         ),
     )
 
@@ -154,7 +165,7 @@ def _with_crash(plan: Plan) -> Plan:
 def _stalled(plan: Plan) -> Plan:
     # From yellow on too little gas: the curve goes flat.
     moves = tuple(
-        replace(m, to=0.72 * m.to) if m.control is Control.GAS and m.anchor in (Y, F) else m for m in plan.moves
+        replace(m, to=0.72 * m.to) if m.control == Control.GAS and m.anchor in (Y, F) else m for m in plan.moves
     )  # fmt: skip
     return replace(plan, moves=moves)
 
@@ -185,11 +196,13 @@ def _schedule() -> list[tuple[int, int, str, str]]:
             entries.append((ago, 8 * 60 + 20 + 22 * number, plan, trouble))
 
     isuka, mparazi, mwelika = ("Isuka filter", ""), ("Mparazi gentle", ""), ("Mwelika filter", "")
+    nine = ("Rwebisho three heaters", "")
     lindal, kelavani = ("Lindal espresso", ""), ("Kelavani house", "")
     day(41, ("Isuka filter", "cold"), isuka, isuka, ("Mparazi gentle", "short"))
     day(39, ("Lindal espresso", "cold"), lindal, lindal)
     day(36, ("Sample washed", "cold"), ("Sample washed", ""), ("Sample soft beans", "flick"))
     day(34, isuka, isuka, ("Isuka filter", "no key"), mwelika, ("Mwelika filter", "flick"))
+    day(32, ("Rwebisho three heaters", "cold"), nine, nine)
     day(31, ("Kelavani house", "stall"), kelavani, kelavani)
     day(28, ("Isuka filter", "cold"), isuka, isuka, ("Isuka filter", "crash"), mparazi)
     day(25, lindal, ("Lindal espresso", "crash"), lindal)
@@ -197,6 +210,7 @@ def _schedule() -> list[tuple[int, int, str, str]]:
     day(18, ("Sample soft beans", ""), ("Sample washed", "no key"), ("Sample washed", ""))
     day(15, *[isuka] * 8)
     day(11, lindal, kelavani, ("Kelavani house", "flick"), kelavani)
+    day(9, ("Rwebisho three heaters", "cold"), nine, nine)
     day(8, ("Mwelika filter", "cold"), mwelika, ("Isuka filter", "short"), isuka, isuka)
     day(4, mparazi, mparazi, ("Lindal espresso", "no key"), lindal)
     day(1, ("Isuka filter", "cold"), isuka, mwelika, lindal)
@@ -220,7 +234,7 @@ def build_demo_library(
     for leftover in (fresh, *(fresh.with_name(fresh.name + suffix) for suffix in ("-wal", "-shm"))):
         leftover.unlink(missing_ok=True)
     library = Library(fresh)
-    machines = {name: library.save_machine(_demo_machine(name, kind)) for name, kind in MACHINES.items()}
+    machines = {name: library.save_machine(_demo_machine(name, kind)) for name, kind in KIND_OF.items()}
     for entry in LOTS.values():
         _take_down(library, entry, today)
     plans = {recipe.name: library.save_plan(plan_of(recipe, machines[recipe.machine])) for recipe in RECIPES}
@@ -287,7 +301,6 @@ def _demo_machine(name: str, kind: str) -> Machine:
     return replace(
         machine, tray_litres=round(3.2 * machine.stated_load_kg, 1), altitude_m=120.0, probes=probes, preheat=preheat,
         between=between, second_crack_c=226.0, draft_check="flame at the trier port, 3 November: draws, drum empty and full",
-        heaters=("hot air", "drum") if machine.heat == "electric" else (),
     )  # fmt: skip
 
 
@@ -328,7 +341,7 @@ class _Run:
     t: np.ndarray
     bean: np.ndarray
     air: np.ndarray
-    settings: np.ndarray
+    settings: dict[Control, np.ndarray]
     marks: dict[MarkKind, Mark]
     dropped: Beans
     true_bean: np.ndarray
@@ -338,12 +351,12 @@ class _Run:
 def _run(plan: Plan, load: GreenLoad, steel_c: float, rng: np.random.Generator, habits: HandHabits, before_s: float) -> _Run:
     """Roast one batch on the simulator, read once a second."""
     room_c = float(rng.uniform(17.0, 26.0))
-    roaster = DrumRoaster(KINDS[MACHINES[plan.machine]], rng, room_c=room_c, steel_c=steel_c)
+    roaster = DrumRoaster(KINDS[KIND_OF[plan.machine]], rng, room_c=room_c, steel_c=steel_c)
     roaster.bean_probe_c = (plan.targets.charge_c or 200.0) + 3.0
     hand = AutomaticHand(plan, load, replace(habits, charge_wait_s=before_s), rng)
     rows = []
     while roaster.t < 1500.0:
-        rows.append((roaster.t, *roaster.read(), *(roaster.settings[c] for c in Control), roaster.bean_probe_c))
+        rows.append((roaster.t, *roaster.read(), *(roaster.settings[c] for c in roaster.settings), roaster.bean_probe_c))
         if MarkKind.DROP in hand.marks and roaster.t > hand.marks[MarkKind.DROP].t + 45.0:
             break
         for _ in range(2):
@@ -352,7 +365,16 @@ def _run(plan: Plan, load: GreenLoad, steel_c: float, rng: np.random.Generator, 
     if roaster.dropped is None:
         raise RuntimeError(f"the demo plan {plan.name!r} never came to its drop.")
     table = np.array(rows)
-    return _Run(table[:, 0], table[:, 1], table[:, 2], table[:, 3:6], hand.marks, roaster.dropped, table[:, 6], room_c)
+    return _Run(
+        table[:, 0],
+        table[:, 1],
+        table[:, 2],
+        dict(zip(roaster.settings, table[:, 3:-1].T, strict=True)),
+        hand.marks,
+        roaster.dropped,
+        table[:, -1],
+        room_c,
+    )
 
 
 def _usual_steel(plan: Plan) -> float:
@@ -361,7 +383,8 @@ def _usual_steel(plan: Plan) -> float:
 
 def plan_of(recipe: _Recipe, machine: Machine) -> Plan:
     """The recipe roasted once by a perfect hand: its stage times and curve become the plan's."""
-    start = {Control.GAS: recipe.start[0], Control.AIRFLOW: recipe.start[1], Control.DRUM: 58.0}
+    drum = 58.0 if recipe.machine in MACHINES else 50.0
+    start = {machine.main_heat: recipe.start[0], Control.AIRFLOW: recipe.start[1], Control.DRUM: drum, **dict(recipe.more)}
     draft = Plan(
         recipe.name, recipe.machine, recipe.lot, recipe.load_kg, recipe.purpose, "falling",
         Targets(recipe.charge_c, 280.0, 320.0, recipe.development_s), start, recipe.moves,
@@ -393,7 +416,7 @@ def roast_record(plan: Plan, trouble: _Trouble, label: str, started: datetime, r
     steel = _usual_steel(plan) + trouble.steel_c + float(rng.normal(0.0, 1.5))
     run = _run(wanted, replace(LOTS[plan.lot].load, mass_kg=mass), steel, rng, HandHabits(delay_s=2.0), 30.0)
     blank = np.zeros(run.t.size, np.int64)
-    trace = Trace(run.t, run.bean, run.air, run.settings[:, 0], run.settings[:, 1], run.settings[:, 2], blank)
+    trace = Trace(run.t, run.bean, run.air, run.settings, blank)
     charge_t = (
         find_charge(run.t, run.bean) if trouble.no_charge_key else run.marks[MarkKind.CHARGE].t + float(rng.uniform(0.1, 0.8))
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import math
 import sys
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -30,8 +31,8 @@ from firnel.app.command_parts import (
 )
 from firnel.core.model.solving import plain
 from firnel.core.plan import TARGET_WORDS, Plan, Targets
-from firnel.core.units import clock
-from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine
+from firnel.core.units import Units, clock
+from firnel.core.vocabulary import KINDS_OF, MOST_CONTROLS, BatchRecord, Control, ControlScale, Machine, Role
 from firnel.exchange.whole_file import write_whole
 from firnel.work.machines.files import machine_to_text, read_machine_file
 from firnel.work.machines.forecasting import forecast_document, forecast_record, simulate_document, simulate_plan
@@ -75,13 +76,13 @@ def machine_show(name: str, library_at: str | None, as_json: bool) -> None:
         found = library.machine(name)
         model, why = model_of(library, found)
     if as_json:
-        say_json(json.loads(machine_to_text(found)) | {"model": fit_document(found, model) if model else None})
+        say_json(json.loads(machine_to_text(found)) | {"model": fit_document(found, model) if model.batches else None})
         return
     click.echo(f"{found.name}: {found.heat}, {found.useful_load_kg:g} kg useful of {found.stated_load_kg:g} kg")
     click.echo(f"  yellow at {found.yellow_c:.1f} °C, first crack at {found.first_crack_c:.1f} °C on its probe")
     for control, scale in found.controls.items():
-        click.echo(f"  {control.value}: {scale.low:g} to {scale.high:g} {scale.unit} in steps of {scale.step:g}")
-    for sentence in trust_words(model) if model else (why,):
+        click.echo(f"  {found.word(control)}: {scale.low:g} to {scale.high:g} {scale.unit} in steps of {scale.step:g}")
+    for sentence in trust_words(model) if model.batches else (f"{why[:1].upper()}{why[1:]}.",):
         click.echo(f"  {sentence}")
 
 
@@ -97,31 +98,72 @@ def _scale(text: str, option: str) -> ControlScale:
     return ControlScale(parts[0], low, high, step, least=least[0] if least else 0.0)
 
 
+def _controls(made: Machine, told: Sequence[tuple[str, str, Role, Control | None]]) -> dict[Control, ControlScale]:
+    """The machine's controls with those that were told: text, option, role, and the name of one that has none.
+
+    Raises
+    ------
+    CouldNotError : if two of them have one name, or there are too many.
+    """
+    found: dict[Control, ControlScale] = {}
+    for text, option, role, usual in told:
+        head, equals, rest = text.partition("=")
+        kind, _, scale = rest.partition(":")
+        if not equals and usual is None:
+            raise click.BadParameter(f"{text!r} is no NAME=KIND:UNIT:LOW:HIGH:STEP", param_hint=option)
+        if equals and kind not in KINDS_OF[role]:
+            raise click.BadParameter(f"{kind!r} is not one of {', '.join(KINDS_OF[role])}", param_hint=option)
+        try:
+            control = Control.named(head) if equals or usual is None else usual
+        except ValueError as error:
+            raise click.BadParameter(str(error), param_hint=option) from error
+        if control in found:
+            raise CouldNotError(f"Two controls are called {control.words}: give each a name of its own.")
+        name = head.strip() if equals and head.strip() != control.words else ""
+        given = _scale(scale if equals else text, option)
+        found[control] = replace(given, role=role, kind=kind if equals else "", name=name)
+    if len(found) > MOST_CONTROLS:
+        raise CouldNotError(f"{len(found)} controls are more than a hand drives; {MOST_CONTROLS} at most.")
+    roles = {scale.role for scale in found.values()}
+    kept = {c: scale for c, scale in made.controls.items() if made.role(c) not in roles}
+    return {**found, **kept} if Role.HEAT in roles else {**kept, **found}
+
+
 @machine.command("add")
 @click.argument("name")
-@click.option("--kind", help="A shipped kind: gas-6, gas-15 or electric-1.")
+@click.option("--kind", help="A shipped kind: gas-6, gas-15, electric-1 or electric-9.")
 @click.option(
     "--file", "from_file", type=click.Path(path_type=Path), help="A machine document, as machine show --json writes it."
 )
 @click.option("--heat", type=click.Choice(["gas", "electric"]), help="Source of heat.")
 @click.option("--load", "stated_kg", type=KG, help="Load stated by the maker, kg.")
 @click.option("--useful", "useful_kg", type=KG, help="Useful load, kg (three quarters of the stated one if not told).")
-@click.option("--gas", help="Gauge or heater dial: UNIT:LOW:HIGH:STEP, as in kPa:0:4:0.1")
-@click.option("--airflow", help="The same for airflow, as in %:0:100:5")
-@click.option("--drum", help="The same for the drum, as in rpm:30:80:1")
+@click.option(
+    "--source", "sources", multiple=True,
+    help="A source of heat, the main one first: NAME=gas|electric|hot-air|radiant|drum:UNIT:LOW:HIGH:STEP[:LEAST].",
+)  # fmt: skip
+@click.option("--gas", help="The same for one gas gauge or heater dial: UNIT:LOW:HIGH:STEP, as in kPa:0:4:0.1")
+@click.option("--airflow", "airflows", multiple=True, help="Airflow, as in %:0:100:5, or NAME=damper|fan|pressure:%:0:100:5")
+@click.option("--drum", "motions", multiple=True, help="Drum speed, as in rpm:30:80:1, or NAME=drum|stirrer:rpm:30:80:1")
+@click.option("--fuel", help="Of a gas burner: natural gas or LPG.")
 @click.option("--device", default="", help="Where its readings come from.")
 @library_option
 @json_option
 def machine_add(
     name: str, kind: str | None, from_file: Path | None, heat: str | None, stated_kg: float | None, useful_kg: float | None,
-    gas: str | None, airflow: str | None, drum: str | None, device: str, library_at: str | None, as_json: bool,
+    sources: tuple[str, ...], gas: str | None, airflows: tuple[str, ...], motions: tuple[str, ...], fuel: str | None,
+    device: str, library_at: str | None, as_json: bool,
 ) -> None:  # fmt: skip
     """Add a machine: of a shipped kind, from a document, or by its scales."""
     with opened(library_at) as library:
         made = _new_machine(name, kind, from_file, heat, stated_kg, useful_kg)
-        told = {Control.GAS: gas, Control.AIRFLOW: airflow, Control.DRUM: drum}
-        scales = {control: _scale(text, f"--{control.value}") for control, text in told.items() if text}
-        made = replace(made, controls={**made.controls, **scales}, device_url=device or made.device_url)
+        told: list[tuple[str, str, Role, Control | None]] = [(text, "--source", Role.HEAT, None) for text in sources]
+        told += [(gas, "--gas", Role.HEAT, Control.GAS)] if gas else []
+        told += [(text, "--airflow", Role.AIRFLOW, Control.AIRFLOW) for text in airflows]
+        told += [(text, "--drum", Role.MOTION, Control.DRUM) for text in motions]
+        made = replace(made, controls=_controls(made, told), device_url=device or made.device_url, fuel=fuel or made.fuel)
+        heats = {made.kind_of(control) for control in made.of(Role.HEAT)}
+        made = replace(made, heat="gas" if "gas" in heats else "electric") if heats and heat is None else made
         if any(known.name.lower() == name.lower() for known in library.machines()):
             raise CouldNotError(f"There is a machine called {name} already.")
         saved = library.save_machine(made)
@@ -305,6 +347,7 @@ def plan_solve(
     reference: str | None, output: Path | None, library_at: str | None, as_json: bool, **targets: float | None,
 ) -> None:  # fmt: skip
     """Find the moves that bring a roast to its targets on a fitted machine."""
+    from firnel.work.plan.picture import start_words
     from firnel.work.plan.planning import solve_plan, solved_document, targets_of_batch
 
     with opened(library_at) as library:
@@ -334,9 +377,13 @@ def plan_solve(
         return
     for target, (goal, got) in solved.met.items():
         click.echo(f"  {TARGET_WORDS[target]:<18} {plain(target, goal):>9} wanted, {plain(target, got):>9} expected")
+    if begins := start_words(solved.plan, found, Units()):
+        click.echo(f"  {begins}")
     for move in document["moves"]:
-        where = f"at {move['at_c']:g} °C" if move["anchor"] == "bean" else f"{move['offset_s']:+.0f} s from {move['anchor']}"
-        click.echo(f"  {move['control']} to {move['to']:g} {move['unit']} {where}, at {clock(move['expected_t'])}")
+        word = found.word(Control(move["control"]))
+        reading = f"at {move.get('at_c') or 0.0:g} °C of the {move['anchor']}"
+        where = reading if "at_c" in move else f"{move['offset_s']:+.0f} s from {move.get('after') or move['anchor']}"
+        click.echo(f"  {word} to {move['to']:g} {move['unit']} {where}, at {clock(move['expected_t'])}")
     click.echo(f"  loss {100 * solved.roast.loss:.1f} %, colour {solved.roast.colour:.0f}")
 
 

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import json
 import queue
+import sys
+import threading
 from collections.abc import Callable
+from contextlib import ExitStack
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, TextIO
 
 import click
 
@@ -18,10 +22,13 @@ from firnel.core.vocabulary import Lot, Machine, MarkKind
 from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus, machine_kinds, machine_of_kind, spill_folder
 from firnel.work.plan.files import read_plan_file
 from firnel.work.review.records import Library, show_document
+from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
+#: A file of the hand's lines is looked at again after this. [s]
+FOLLOWED_S = 0.1
 #: After the drop so much more is recorded. [s]
 AFTER_DROP_S = 20.0
 
@@ -29,17 +36,24 @@ AFTER_DROP_S = 20.0
 @click.command()
 @click.option("--device", "url", required=True, help="Where the readings come from, as modbus://HOST:PORT?map=KIND.")
 @click.option("--plan", "plan_at", type=click.Path(path_type=Path), required=True, help="Plan document.")
+@click.option("--hand", "hand_at", help="What a hand does, a line each, from a file or - for standard input.")
 @click.option("--follow", is_flag=True, help="Print each mark, cue, advice and warning as it comes, as JSON lines.")
 @click.option(
     "--timeout", "most_s", type=PATIENCE_S, default=3600.0, show_default=True, help="Give up after this many seconds."
 )
 @library_option
 @json_option
-def roast(url: str, plan_at: Path, follow: bool, most_s: float, library_at: str | None, as_json: bool) -> None:
-    """Record one batch without a window. The readings come from the device; Firnel reads and tells, it commands nothing."""
+def roast(
+    url: str, plan_at: Path, hand_at: str | None, follow: bool, most_s: float, library_at: str | None, as_json: bool
+) -> None:
+    """Record one batch without a window. The readings come from the device; Firnel reads and tells, it commands nothing.
+
+    Lines of --hand: mark charge|yellow|first_crack|drop, undo, done, take, let go, set NAME VALUE, reading BEAN [AIR],
+    abandon WHY; and space, other, not yet, pop, note KIND TEXT.
+    """
     with opened(library_at) as library:
         plan = read_plan_file(plan_at)
-        batch = _Batch(library, url, plan, follow)
+        batch = _Batch(library, url, plan, follow, hand_at)
         key = batch.roasted(most_s)
         if as_json:
             say_json(show_document(library.batch(key)))
@@ -65,9 +79,10 @@ class _Batch:
     ----------
     library, url, plan : what is roasted, from which device, into which library.
     follow : whether each event is printed.
+    hand_at : where the hand's lines come from; marks are taken as they are found where there is no hand.
     """
 
-    def __init__(self, library: Library, url: str, plan: Plan, follow: bool) -> None:
+    def __init__(self, library: Library, url: str, plan: Plan, follow: bool, hand_at: str | None = None) -> None:
         self._calls: queue.Queue[Callable[[], None]] = queue.Queue()
         self._desk = Desk(library, Settings(), self._calls.put, spill_at=spill_folder())
         self._follow, self._link = follow, LinkState.OFF
@@ -85,7 +100,42 @@ class _Batch:
         if session.message:
             click.echo(session.message, err=True)
         session.prepare(BatchOrder(lot, machine, plan if kept is None else _as_kept(plan, kept), plan.load_kg))
-        self._watch = Headless(session, self._tell)
+        self._watch = Headless(session, self._tell, by_hand=hand_at is not None)
+        self._hand, self._over = HandLines(self._desk), threading.Event()
+        if hand_at is not None:
+            self._listen(hand_at)
+
+    def _listen(self, hand_at: str) -> None:
+        """Read the hand's lines beside the batch, each stamped as it arrives."""
+        if hand_at != "-" and not Path(hand_at).exists():
+            raise CouldNotError(f"The hand's lines in {hand_at} cannot be read: there is no such file.")
+
+        def read() -> None:
+            with ExitStack() as stack:
+                lines: TextIO = sys.stdin
+                if hand_at != "-":
+                    lines = stack.enter_context(Path(hand_at).open(encoding="utf-8", errors="replace"))
+                while not self._over.is_set():
+                    line = lines.readline()
+                    if line.strip():
+                        self._calls.put(partial(self._do, line, self._desk.clock.now()))
+                    elif not line:
+                        if not Path(hand_at).is_file():
+                            return  # whoever wrote has gone
+                        self._over.wait(FOLLOWED_S)  # a file may still be written to
+
+        threading.Thread(target=read, name="hand", daemon=True).start()
+
+    def _do(self, line: str, at: float) -> None:
+        try:
+            said = self._hand.do(line, at)
+        except HandLineError as error:
+            said = f"Not done: {error}"
+            click.echo(said, err=True)
+        session = self._desk.session
+        charge = session.marks.get(MarkKind.CHARGE)
+        t = None if charge is None else round(session.log_time(at) - charge.t, 1)
+        self._tell({"event": "hand", "t": t, "line": line.strip(), "text": said})
 
     def _tell(self, document: dict[str, Any]) -> None:
         if not self._follow:
@@ -123,11 +173,12 @@ class _Batch:
                 try:
                     self._calls.get(timeout=0.5)()
                 except queue.Empty:
-                    continue
+                    self._desk.tick()
                 self._watch.look()
                 self._tell_trouble()
         except EndedError:
             stopped = True
+        self._over.set()
         self._desk.disconnect()
         session.close()
         self._drain()
@@ -136,6 +187,8 @@ class _Batch:
             raise CouldNotError(left)
         if stopped:
             raise CouldNotError("Stopped; what was recorded is kept.")
+        if key is not None and self._hand.abandoned:
+            return key
         if key is None or not self._watch.dropped:
             raise CouldNotError("The batch never came to its drop; what was recorded is kept.")
         return key
@@ -147,6 +200,8 @@ class _Batch:
     def _finished(self) -> bool:
         session = self._desk.session
         drop = session.marks.get(MarkKind.DROP)
+        if self._hand.abandoned and not session.recording:
+            return True
         return drop is not None and session.now() - drop.t > AFTER_DROP_S
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import shutil
 import sys
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -22,13 +22,14 @@ from firnel.app.demo_library import LOTS
 from firnel.app.ends import leave_if_asked
 from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan
-from firnel.core.vocabulary import Control, MarkKind
+from firnel.core.vocabulary import MarkKind
 from firnel.devices.clock import Clock
 from firnel.devices.reading import LinkState, LinkStatus, Reading
 from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.store.library import Library
+from firnel.ui.beginning import BeginningView
 from firnel.ui.bench.view import BenchView
 from firnel.ui.day.view import DayView
 from firnel.ui.machines.view import MachinesView
@@ -37,8 +38,10 @@ from firnel.ui.review.view import ReviewView
 from firnel.ui.roast.practice import PracticeWindow
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
+from firnel.work.beginning import new_machine
 from firnel.work.desk import at_once, not_at_all
 from firnel.work.practice.practice import Practice
+from firnel.work.review.mending import mend
 from firnel.work.roast.before_charge import check_label, tick_next
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
@@ -65,7 +68,7 @@ class Stage:
         self._time = 1000.0
         self.look = Look(self.application)
         self.window = make_window(
-            Library(copy), Settings(theme="night" if theme == "night" else "day"), self.look, keep=_forget,
+            Library(copy), Settings(theme="night" if theme == "night" else "day", sound_warning=0), self.look, keep=_forget,
             clock=Clock(lambda: self._time, lambda: SHOWN_DAY + timedelta(seconds=self._time)),
         )  # fmt: skip
         desk = self.window.desk
@@ -90,25 +93,23 @@ class Stage:
         lot = next(lot for lot in library.lots() if lot.name == self.plan.lot)
         self.window.desk.prepare(BatchOrder(lot, library.machine(self.plan.machine), self.plan, self.plan.load_kg))
 
-    def wind_on(self, until: Callable[[], bool], most_s: float = 1200.0) -> None:
-        """Roast on until something is so; the marks are pressed a moment after they happen."""
+    def wind_on(self, until: Callable[[], bool], most_s: float = 1200.0, forgets: Collection[MarkKind] = ()) -> None:
+        """Roast on until something is so; the marks are pressed a moment after they happen, but for those it forgets."""
         session, end = self.window.desk.session, self.roaster.t + most_s
-        self.window.desk.look_by(not_at_all)
         while not until() and self.roaster.t < end:
             self.roaster.step(0.5)
             self.hand.step(self.roaster)
             self._time += 0.5
             for kind in (MarkKind.CHARGE, MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP):
-                if kind in self.hand.marks and kind not in session.marks and session.next_expected() is kind:
+                if kind in forgets or kind in session.marks or session.next_expected() is not kind:
+                    continue
+                if kind in self.hand.marks:
                     session.mark(kind, self._time - 0.2)
+            # Now and then it is looked ahead, so that what stands is not older than it would be.
+            self.window.desk.look_by(at_once if round(self.roaster.t * 2) % 40 == 0 else not_at_all)
             if round(self.roaster.t * 2) % 2 == 0:
                 bean, air = self.roaster.read()
-                settings = self.roaster.settings
-                self.window.desk.take_reading(
-                    Reading(
-                        self._time, bean, air, settings[Control.GAS], settings[Control.AIRFLOW], settings[Control.DRUM]
-                    )
-                )  # fmt: skip
+                self.window.desk.take_reading(Reading(self._time, bean, air, dict(self.roaster.settings)))
 
     def settle(self) -> None:
         """Let the window draw, and the background finish."""
@@ -149,11 +150,36 @@ def walk_through(library_at: Path, into: Path, theme: str = "day") -> int:
     into.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         if theme in ("day", "both"):
+            _walk_beginning(Path(folder), into)
             _walk_by_day(Stage(library_at, Path(folder), "day"), into)
+            _walk_rough(Stage(library_at, Path(folder), "rough"), into)
         if theme in ("night", "both"):
             _walk_by_night(Stage(library_at, Path(folder), "night"), into)
     print(f"Walked through every view; the pictures are in {into}.", file=sys.stderr)
     return 0
+
+
+def _walk_beginning(folder: Path, into: Path) -> None:
+    """An empty library: its machine is written down, and the link is being set up."""
+    application = make_application()
+    library = Library(folder / "beginning.sqlite")
+    new_machine(library, "Old Drum", "gas", 4.5, "natural gas")
+    window = make_window(library, Settings(learning="by the button"), Look(application), keep=_forget)
+    window.resize(WIDTH, HEIGHT)
+    window.show()
+    window.show_station("Beginning")
+    beginning = window.view("Beginning")
+    if isinstance(beginning, BeginningView):
+        beginning.link.show_address("modbus://192.168.0.20:502?map=gas-6&unit=1")
+    for _ in range(6):
+        application.processEvents()
+    path = into / "beginning.png"
+    if not window.grab().save(str(path)):
+        raise OSError(f"The picture {path} cannot be written.")
+    print(path)
+    window.desk.session.close()
+    window.close()
+    application.processEvents()
 
 
 def _walk_by_day(stage: Stage, into: Path) -> None:
@@ -174,10 +200,6 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
             view.select(4)
         if isinstance(view, MachinesView):
             view.select(0)
-            view.tabs.choose(2)
-            stage.picture(into / "machines-care.png")
-            view.tabs.choose(1)
-            stage.picture(into / "machines-definition.png")
             view.tabs.choose(0)
         stage.picture(into / f"{name.lower()}.png")
         if isinstance(view, PlanView):
@@ -186,7 +208,6 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
     stage.wind_on(lambda: MarkKind.DROP in session.marks)
     dropped = stage.roaster.t
     stage.wind_on(lambda: stage.roaster.t > dropped + 42)
-    stage.picture(into / "roast-cooling.png")
     stage.window.show_station("Bench")
     stage.picture(into / "bench.png")
     bench = stage.window.view("Bench")
@@ -204,8 +225,32 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
         review.table.selectRow(6)
         stage.settle()
         stage.picture(into / "review.png")
+        _walk_mended(stage, review, into)
         _walk_review(stage, review, into)
     stage.close()
+
+
+def _walk_mended(stage: Stage, review: ReviewView, into: Path) -> None:
+    """A batch whose weight, lot and tags were put right, on its sheet."""
+    library, record = stage.window.desk.library, review.record
+    if record is None:
+        raise RuntimeError("no batch is shown.")
+    lot = next(lot for lot in library.lots() if lot.name != record.lot)
+    for values, who in (
+        ({"lot_id": lot.id}, "Tomas"),
+        ({"lot_id": record.lot_id, "roasted_kg": 4.368, "tags": "reference tuesday"}, "Ana"),
+    ):
+        mend(library, library.batch(record.id or 0), values, who)
+    review.open_batch(record.id or 0)
+    stage.settle()
+    review.mend()
+    for _ in range(4):
+        stage.application.processEvents()
+    path = into / "review-mended.png"
+    if not review.mending.grab().save(str(path)):
+        raise OSError(f"The picture {path} cannot be written.")
+    print(path)
+    review.mending.reject()
 
 
 def _walk_before(stage: Stage, into: Path) -> None:
@@ -219,6 +264,33 @@ def _walk_before(stage: Stage, into: Path) -> None:
     load = session.order.load_kg or 0.0
     check_label(session, f"firnel;{session.label};{load:.3f};{stage.plan.lot}", desk.clock.now())
     stage.picture(into / "roast-ready.png")
+
+
+def _walk_rough(stage: Stage, into: Path) -> None:
+    """A yellow that nobody marks; the far mode; and beans past the machine's limit."""
+    session, forgets = stage.window.desk.session, {MarkKind.YELLOW}
+    stage.window.show_station("Roast")
+    stage.wind_on(lambda: stage.roaster.t > 20)
+    stage.prepare()
+    stage.wind_on(lambda: MarkKind.YELLOW in session.offers, forgets=forgets)
+    found = stage.roaster.t
+    stage.wind_on(lambda: stage.roaster.t > found + 12, forgets=forgets)
+    stage.picture(into / "roast-found.png")
+    session.space(stage.window.desk.clock.now())
+    stage.wind_on(lambda: MarkKind.FIRST_CRACK in session.marks)
+    crack = stage.roaster.t
+    stage.wind_on(lambda: stage.roaster.t > crack + 30)
+    stage.window.resize(1920, 1080)
+    stage.window.roast.set_far(True)
+    stage.picture(into / "roast-far.png")
+    stage.window.roast.set_far(False)
+    stage.window.resize(WIDTH, HEIGHT)
+    beans = stage.roaster.beans
+    while beans is not None and session.past_limit is None:
+        beans.shell_c, beans.core_c = beans.shell_c + 0.4, beans.core_c + 0.4
+        stage.wind_on(lambda: False, most_s=1.0, forgets={MarkKind.DROP})
+    stage.picture(into / "roast-danger.png")
+    stage.close()
 
 
 def _walk_review(stage: Stage, review: ReviewView, into: Path) -> None:
@@ -239,7 +311,6 @@ def _walk_review(stage: Stage, review: ReviewView, into: Path) -> None:
     review.tabs.choose(2)
     for _ in range(2):
         stage.settle()
-    stage.picture(into / "review-same.png")
     review.tabs.choose(3)
     review.time.figure.setCurrentIndex(5)
     review.time.name.setCurrentText("Isuka filter")
@@ -248,7 +319,6 @@ def _walk_review(stage: Stage, review: ReviewView, into: Path) -> None:
     review.tabs.choose(4)
     review.ladder.name.setCurrentText("Sample washed")
     stage.settle()
-    stage.picture(into / "review-ladder.png")
     review.tabs.choose(0)
     _walk_practice(stage, into)
 

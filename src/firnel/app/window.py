@@ -21,6 +21,7 @@ from firnel.store.copies import copy_files
 from firnel.store.library import Library
 from firnel.store.writing import LibraryError
 from firnel.ui.main_window import MainWindow
+from firnel.ui.shared.actions import use_keys
 from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.collector import Collector
 from firnel.ui.theme.look import Look
@@ -51,6 +52,7 @@ def make_window(
 ) -> MainWindow:
     """A window on a library, not yet shown. Its desk is ``window.desk``."""
     look.use(settings.theme)
+    use_keys(settings.keys)
     hop = Hop()
     ahead = Background(hop, print)  # each of its jobs says for itself where it failed
     desk = Desk(library, settings, hop.post, partial(ahead.run, "forecast"), clock, spill_at)
@@ -89,6 +91,8 @@ def begin_work(window: MainWindow, complaints: Sequence[str] = ()) -> None:
         said.append(wrong)
     window.offer_unfinished()
     window.keep_copies()
+    window.begin_learning()
+    window.begin_where_empty()
     if said:
         window.desk.session.say(" ".join(said))
 

@@ -52,7 +52,7 @@ def cleaned_moves(
     made = sorted((move for move in moves if move.t < drop_t - GRAIN_S), key=lambda move: move.t)
     for control, scale in scales.items():
         own = [
-            (move.t - charge_t, scale.nearest(move.to)) for move in made if move.control is control and move.t < drop_t - 5.0
+            (move.t - charge_t, scale.nearest(move.to)) for move in made if move.control == control and move.t < drop_t - 5.0
         ]
         before = [to for t, to in own if t <= GRAIN_S]
         if before:

@@ -31,3 +31,27 @@ def crossing(t: FloatArray, curve: FloatArray, level: FloatArray) -> FloatArray:
     share = np.where(rises, (level - low) / (high - low), 0.0)
     when = t[before] + np.clip(share, 0.0, 1.0) * (t[index] - t[before])
     return np.where(above.any(axis=0), when, np.inf)
+
+
+def passes(t: FloatArray, curve: FloatArray, level: float, falling: bool = False) -> float | None:
+    """When a curve first passes a level from below, or from above where ``falling``; None if it does not. [s]
+
+    Parameters
+    ----------
+    t, curve : shape (n,); readings that are not finite are passed over.
+    level : in the unit of the curve.
+
+    Examples
+    --------
+    >>> passes(np.array([0.0, 10.0, 20.0]), np.array([5.0, 1.0, 3.0]), 2.0)
+    15.0
+    >>> passes(np.array([0.0, 10.0, 20.0]), np.array([5.0, 1.0, 3.0]), 3.0, falling=True)
+    5.0
+    """
+    known = np.isfinite(curve)
+    t, side = t[known], (curve[known] - level) * (-1.0 if falling else 1.0)
+    after = np.flatnonzero((side[:-1] < 0.0) & (side[1:] >= 0.0))
+    if not after.size:
+        return None
+    at = int(after[0])
+    return float(t[at] - side[at] / (side[at + 1] - side[at]) * (t[at + 1] - t[at]))

@@ -9,7 +9,7 @@ import numpy as np
 
 from firnel.core.rate_of_rise import RateCurve
 from firnel.core.usual import DEPARTURE, STALL_RATE
-from firnel.core.vocabulary import Control, FloatArray, Mark, MarkKind, Move, Quality, Trace
+from firnel.core.vocabulary import FloatArray, Mark, MarkKind, Move, Quality, Role, Trace, usual_role
 
 #: A gap: this many usual intervals, and at least so many seconds, without a bean reading.
 GAP_INTERVALS, GAP_SECONDS = 4.0, 5.0
@@ -107,11 +107,11 @@ def _cause(kind: str, start: float, moves: Sequence[Move]) -> str | None:
         before = start - move.t
         if not 0.0 <= before <= 75.0:
             continue
-        earlier = next((m.to for m in reversed(moves[:index]) if m.control is move.control), None)
-        if earlier is None or move.control is Control.DRUM:
+        earlier = next((m.to for m in reversed(moves[:index]) if m.control == move.control), None)
+        if earlier is None or usual_role(move.control) is Role.MOTION:
             continue
-        more_heat = (move.to > earlier) == (move.control is Control.GAS)
+        more_heat = (move.to > earlier) == (usual_role(move.control) is Role.HEAT)
         # More air may warm first and cool later, so it is named for either; gas only for the way it pushes.
-        if move.control is Control.AIRFLOW or more_heat == wants_more:
-            return f"{move.control.value} {earlier:g} to {move.to:g}, {before:.0f} s before"
+        if usual_role(move.control) is Role.AIRFLOW or more_heat == wants_more:
+            return f"{move.control.words} {earlier:g} to {move.to:g}, {before:.0f} s before"
     return "no move in the minute before: the beans' own heat" if kind == "flick" else "no move in the minute before"

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 import numpy as np
 
@@ -29,6 +30,18 @@ PAUSE_S, LAST_PAUSE_S = 20.0, 10.0
 SPOILS = 0.35
 #: More than that where the step is for a stage: until the end there is time to mend it.
 MENDABLE = 1.5
+#: A mark this near is not chased any more for its own sake: a step would show after it. [s]
+NEAR_MARK_S = 60.0
+#: Beyond this share of a tolerance the landing lies at the edge of the box.
+EDGE_SHARE = 0.8
+
+
+class Place(StrEnum):
+    """Where the batch is expected to land: the one judgement that every sentence and picture goes by."""
+
+    INSIDE = "in the box"
+    EDGE = "at the edge of the box"
+    OUTSIDE = "outside the box"
 
 
 @dataclass(frozen=True)
@@ -89,9 +102,28 @@ class Landing:
     off: tuple[Off, ...] = field(default=())
 
     @property
+    def shares(self) -> tuple[float, ...]:
+        """By how many tolerances development and drop are off, as far as both are wanted and expected."""
+        pairs = (
+            (self.development_s, self.wanted_s, self.tolerance_s),
+            (self.drop_c, self.wanted_c, self.tolerance_c),
+        )
+        return tuple(abs(came - wanted) / by for came, wanted, by in pairs if came is not None and wanted is not None)
+
+    @property
     def inside(self) -> bool:
         """Whether development and drop are expected in the box."""
-        return not any(one.outside for one in self.off if one.kind != "stage")
+        return max(self.shares, default=0.0) <= 1.0
+
+    @property
+    def place(self) -> Place | None:
+        """Where in the box, or out of it; None where nothing is expected."""
+        if not self.shares:
+            return None
+        if not self.inside:
+            return Place.OUTSIDE
+        leaning = any(one.outside for one in self.off if one.kind != "stage")
+        return Place.EDGE if leaning or max(self.shares) > EDGE_SHARE else Place.INSIDE
 
     @property
     def clear(self) -> bool:
@@ -142,14 +174,19 @@ def expected_off(
     air = line.off(forecast) if line is not None and MarkKind.FIRST_CRACK not in came else None
     if air is not None:
         return (air,)
-    if MarkKind.YELLOW not in came:
+    if MarkKind.YELLOW not in came and _far(forecast, forecast.yellow):
         add("drying_s", plan.stages[0], forecast.yellow)
-    if MarkKind.FIRST_CRACK not in came and (MarkKind.YELLOW in came or forecast.yellow is not None):
+    known = MarkKind.YELLOW in came or forecast.yellow is not None
+    if MarkKind.FIRST_CRACK not in came and known and _far(forecast, forecast.first_crack):
         yellow = came.get(MarkKind.YELLOW, forecast.yellow.value if forecast.yellow is not None else 0.0)
         add("browning_s", plan.stages[1], forecast.first_crack, yellow)
     add("drop_c", targets.drop_c, forecast.drop_c)
     add("development_s", targets.development_s, forecast.development_s)
     return tuple(found)
+
+
+def _far(forecast: Forecast, told: Interval | None) -> bool:
+    return told is not None and told.value - forecast.at > NEAR_MARK_S
 
 
 def landing_of(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float], line: AirLine | None = None) -> Landing:

@@ -7,13 +7,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from firnel.core.rate_of_rise import smooth_rate_of_rise
 from firnel.core.vocabulary import FloatArray
 
 #: A charge: the probe falls by this much ... [degC]
 CHARGE_FALL_C = 20.0
 #: ... within this time. [s]
 CHARGE_WINDOW_S = 25.0
+#: For the turning point a reading is averaged with those within this about it. [s]
+TURN_S = 9.0
 #: No roast is dropped sooner after its charge than this. [s] Common practice, no published source.
 SHORTEST_ROAST_S = 180.0
 
@@ -44,18 +45,20 @@ def find_charge(t: FloatArray, bean: FloatArray) -> float | None:
     slope = np.gradient(bean[window], t[window])
     steepest = float(slope.min())
     # The probe's own lag rounds the corner a little: take the line of the steep part back to the level before it.
-    begins = first + int(np.argmax(slope < 0.35 * steepest))
+    begins = steep = int(np.argmin(slope))
+    while begins > 0 and slope[begins - 1] < 0.35 * steepest:  # back from the steepest: a wobble before it is none of it
+        begins -= 1
+    begins, steep = first + begins, first + steep
     before = bean[(t >= t[begins] - 12.0) & (t < t[begins])]
     if begins == 0 or before.size == 0:
         return float(t[0])
     level = float(np.median(before[-4:]))
-    steep = first + int(np.argmin(slope))
     corner = t[steep] - (level - bean[steep]) / -steepest
     return float(np.clip(corner, t[max(begins - 2, 0)], t[begins]))
 
 
 def find_turning(t: FloatArray, bean: FloatArray, charge_t: float) -> float | None:
-    """Time of the turning point: the lowest point of the smoothed curve after charge.
+    """Time of the turning point: the lowest point after charge of the readings, each averaged with those about it.
 
     Returns
     -------
@@ -65,11 +68,12 @@ def find_turning(t: FloatArray, bean: FloatArray, charge_t: float) -> float | No
     part = (t >= charge_t) & (t <= charge_t + 300.0)
     if part.sum() < 6:
         return None
-    curve = smooth_rate_of_rise(t[part], bean[part], charge_t)
-    lowest = int(np.argmin(curve.level))
-    if lowest in (0, len(curve.t) - 1) or curve.level[-1] < curve.level[lowest] + 0.5:
+    t, bean = t[part], bean[part]
+    level = np.array([float(np.mean(bean[np.abs(t - moment) <= TURN_S])) for moment in t])
+    lowest = int(np.argmin(level))
+    if lowest in (0, t.size - 1) or level[-1] < level[lowest] + 0.5:
         return None
-    return float(curve.t[lowest])
+    return float(t[lowest])
 
 
 def find_drop(t: FloatArray, bean: FloatArray, charge_t: float, air: FloatArray | None = None) -> float | None:

@@ -8,27 +8,43 @@ from enum import StrEnum
 
 import numpy as np
 
-from firnel.core.crossing import crossing
+from firnel.core.crossing import crossing, passes
 from firnel.core.usual import BROWNING_S, DEVELOPMENT_S, DRYING_S
 from firnel.core.vocabulary import Control, FloatArray, Mark, MarkKind
 
+#: So many moves may follow one another: a ring of them has no end.
+MOST_IN_A_ROW = 12
+#: A probe that rises slower than this does not tell when it will be anywhere. [K/min]
+LEAST_RISE = 1.0
+
 
 class Anchor(StrEnum):
-    """What a planned move hangs on: a mark, the clock since charge, or a bean temperature."""
+    """What a planned move hangs on: a mark, the clock since charge, a bean or air reading, or another move."""
 
     CHARGE = "charge"
     TURNING = "turning"
     YELLOW = "yellow"
     FIRST_CRACK = "first_crack"
+    FIRST_CRACK_END = "first_crack_end"
+    SECOND_CRACK = "second_crack"
+    DROP = "drop"
     TIME = "time"
     BEAN = "bean"
+    AIR = "air"
+    MOVE = "move"
+
+
+#: Anchors that are a reading, and those of which nobody can say beforehand when they come.
+READINGS = (Anchor.BEAN, Anchor.AIR)
+UNFORESEEN = (Anchor.FIRST_CRACK_END, Anchor.SECOND_CRACK)
 
 
 @dataclass(frozen=True)
 class PlannedMove:
-    """Set ``control`` to ``to`` (machine scale), ``offset_s`` after its anchor, or at bean ``at_c`` [degC].
+    """Set ``control`` to ``to`` (machine scale), ``offset_s`` after its anchor, or at a reading of ``at_c`` [degC].
 
-    A ``held`` move is the roaster's own: the solver works around it.
+    A ``held`` move is the roaster's own: the solver works around it. An air reading is passed rising, or ``falling``. A move
+    that others follow has a ``label``; one that hangs on another names it in ``after``.
     """
 
     control: Control
@@ -37,10 +53,15 @@ class PlannedMove:
     offset_s: float = 0.0
     at_c: float | None = None
     held: bool = False
+    falling: bool = False
+    label: str = ""
+    after: str = ""
 
     def __post_init__(self) -> None:
-        if self.anchor is Anchor.BEAN and self.at_c is None:
-            raise ValueError("a move that hangs on a bean temperature needs at_c, the temperature in degC.")
+        if self.anchor in READINGS and self.at_c is None:
+            raise ValueError(f"a move that hangs on a {self.anchor} temperature needs at_c, the temperature in degC.")
+        if self.anchor is Anchor.MOVE and not self.after:
+            raise ValueError("a move that follows another needs to say which: after.")
 
 
 @dataclass(frozen=True)
@@ -170,6 +191,23 @@ class Plan:
 
 
 @dataclass(frozen=True)
+class Rising:
+    """The bean probe since its turn: times [s of log time] and readings [degC], shape (n,); level [degC] and rate [K/min]."""
+
+    t: FloatArray
+    bean: FloatArray
+    level: float
+    rate: float
+
+    def reached(self, bean_c: float) -> float | None:
+        """When it first read so much; None while it has not. [s]"""
+        if self.level < bean_c or not self.t.size:
+            return None
+        above = np.flatnonzero(self.bean >= bean_c)
+        return float(self.t[above[0]]) if above.size else float(self.t[-1])
+
+
+@dataclass(frozen=True)
 class DueMove:
     """A planned move with the log time at which it falls due, None while nothing tells; ``from_value`` is what holds before."""
 
@@ -242,26 +280,42 @@ def due_moves(
     now: float,
     done: Mapping[int, float] | None = None,
     told: Mapping[MarkKind, float] | None = None,
+    held: Mapping[Control, float] | None = None,
+    bean: Rising | None = None,
+    air: tuple[FloatArray, FloatArray] | None = None,
 ) -> tuple[DueMove, ...]:
     """The plan's moves with the moments at which they fall due, in order of time; unknown ones last.
 
     Parameters
     ----------
     plan, marks, now, told : as in `expected_marks`.
-    done : log time at which the move of that index was made.
+    done : log time at which the move of that index was made, or settled otherwise.
+    held : how the controls stand: what the next move of each goes from.
+    bean : the bean probe as it rises; without it the plan's curve tells when a temperature is reached.
+    air : times [s of log time] and readings [degC] of the air probe since the charge; likewise.
     """
     marks = tuple(marks)
     done = done or {}
     when = expected_marks(plan, marks, now, told)
-    turning = next((mark.t for mark in marks if mark.kind is MarkKind.TURNING), None)
-    hangs_on_bean = any(move.anchor is Anchor.BEAN for move in plan.moves)
-    curve = shifted_curve(plan, marks, now, told) if hangs_on_bean else None
+    came = {mark.kind: mark.t for mark in marks}
+    hangs_on_reading = any(move.anchor in READINGS for move in plan.moves)
+    curve = shifted_curve(plan, marks, now, told) if hangs_on_reading else None
+    places = {move.label: index for index, move in enumerate(plan.moves) if move.label}
 
-    def due(move: PlannedMove) -> float | None:
+    def due(move: PlannedMove, left: int = MOST_IN_A_ROW) -> float | None:
         if move.anchor is Anchor.BEAN and move.at_c is not None:
-            return _crossing(curve, move.at_c)
-        if move.anchor is Anchor.TURNING:
-            return turning + move.offset_s if turning is not None else None
+            return _reached(curve, move.at_c, now, bean)
+        if move.anchor is Anchor.AIR and move.at_c is not None:
+            return _passed_air(curve, move.at_c, move.falling, now, air)
+        if move.anchor is Anchor.MOVE:
+            place = places.get(move.after)
+            if place is None or left == 0:
+                return None
+            base = done[place] if place in done else due(plan.moves[place], left - 1)
+            return None if base is None else base + move.offset_s
+        if move.anchor is Anchor.TURNING or move.anchor in UNFORESEEN:
+            kind = MarkKind(move.anchor.value)
+            return came[kind] + move.offset_s if kind in came else None
         kind = MarkKind.CHARGE if move.anchor is Anchor.TIME else MarkKind(move.anchor.value)
         return when[kind] + move.offset_s if kind in when else None
 
@@ -269,12 +323,37 @@ def due_moves(
         ((due(move), index, move) for index, move in enumerate(plan.moves)),
         key=lambda entry: (entry[0] is None, entry[0] or 0.0, entry[1]),
     )
-    held = dict(plan.start)
+    before, truly = dict(plan.start), dict(held or {})
     result = []
     for moment, index, move in order:
-        result.append(DueMove(move, index, moment, held.get(move.control), done.get(index)))
-        held[move.control] = move.to
+        base = before.get(move.control)
+        if index not in done and move.control in truly:
+            base = truly.pop(move.control)
+        result.append(DueMove(move, index, moment, base, done.get(index)))
+        before[move.control] = move.to
     return tuple(result)
+
+
+def _reached(curve: PlanCurve | None, bean_c: float, now: float, bean: Rising | None) -> float | None:
+    """When the bean probe reached a temperature, or will: as it rises now, else by the plan's curve. [s]"""
+    if bean is None:
+        return _crossing(curve, bean_c)
+    if (came := bean.reached(bean_c)) is not None:
+        return came
+    planned = _crossing(curve, bean_c)
+    if planned is not None and planned > now:
+        return planned
+    return now + 60.0 * (bean_c - bean.level) / bean.rate if bean.rate > LEAST_RISE else None
+
+
+def _passed_air(
+    curve: PlanCurve | None, air_c: float, falling: bool, now: float, air: tuple[FloatArray, FloatArray] | None
+) -> float | None:
+    """When the air probe passed a reading, or will by the plan's curve. [s]"""
+    if air is not None and (came := passes(*air, air_c, falling)) is not None:
+        return came
+    planned = passes(curve.t, curve.air, air_c, falling) if curve is not None else None
+    return planned if planned is not None and (air is None or planned > now) else None
 
 
 def _crossing(curve: PlanCurve | None, bean_c: float) -> float | None:
@@ -284,21 +363,3 @@ def _crossing(curve: PlanCurve | None, bean_c: float) -> float | None:
     lowest = int(np.argmin(curve.bean))
     when = float(crossing(curve.t[lowest:], curve.bean[lowest:, None], np.array([bean_c]))[0])
     return when if np.isfinite(when) else None
-
-
-def match_planned_move(
-    plan: Plan, due: Iterable[DueMove], control: Control, value: float, t: float, window_s: float = 45.0, within: float = 0.0
-) -> int | None:
-    """Index of the planned move that setting ``control`` to ``value`` at ``t`` carries out, or None.
-
-    A move counts when it goes to the planned value, or misses it by no more than ``within``, and falls within ``window_s`` of
-    its moment (or hangs on something that has not shown itself yet).
-    """
-    for entry in due:
-        if entry.done_t is not None or entry.move.control is not control:
-            continue
-        if abs(entry.move.to - value) > within + 1e-6 * max(1.0, abs(value)):
-            continue
-        if entry.due_t is None or abs(entry.due_t - t) <= window_s:
-            return entry.index
-    return None

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from firnel.core.plan import TARGET_WORDS, Anchor, Plan, PlanCurve, PlannedMove, Targets
+from firnel.core.plan import READINGS, TARGET_WORDS, Anchor, Plan, PlanCurve, PlannedMove, Targets
 from firnel.core.vocabulary import Control
 
 
@@ -23,7 +23,7 @@ def plan_to_document(plan: Plan) -> dict[str, Any]:
         "purpose": plan.purpose,
         "approach": plan.approach,
         "targets": asdict(plan.targets),
-        "start": {control.value: value for control, value in plan.start.items()},
+        "start": {str(control): value for control, value in plan.start.items()},
         "moves": [_move_to_document(move) for move in plan.moves],
         "tolerance_s": plan.tolerance_s,
         "tolerance_c": plan.tolerance_c,
@@ -40,9 +40,10 @@ def plan_to_document(plan: Plan) -> dict[str, Any]:
 
 
 def _move_to_document(move: PlannedMove) -> dict[str, Any]:
-    document: dict[str, Any] = {"control": move.control.value, "to": move.to, "anchor": move.anchor.value}
-    place: dict[str, Any] = {"at_c": move.at_c} if move.anchor is Anchor.BEAN else {"offset_s": move.offset_s}
-    return document | place | ({"held": True} if move.held else {})
+    document: dict[str, Any] = {"control": str(move.control), "to": move.to, "anchor": move.anchor.value}
+    place: dict[str, Any] = {"at_c": move.at_c} if move.anchor in READINGS else {"offset_s": move.offset_s}
+    told = {"held": move.held, "falling": move.falling, "label": move.label, "after": move.after}
+    return document | place | {name: value for name, value in told.items() if value}
 
 
 def plan_from_document(document: Mapping[str, Any], **over: Any) -> Plan:
@@ -57,6 +58,7 @@ def plan_from_document(document: Mapping[str, Any], **over: Any) -> Plan:
             PlannedMove(
                 Control(move["control"]), float(move["to"]), Anchor(move["anchor"]),
                 float(move.get("offset_s") or 0.0), move.get("at_c"), bool(move.get("held", False)),
+                bool(move.get("falling", False)), str(move.get("label") or ""), str(move.get("after") or ""),
             )
             for move in document.get("moves", [])
         )  # fmt: skip

@@ -60,6 +60,11 @@ class Units:
     temperature: str = "°C"
     mass: str = "kg"
     pressure: str = "kPa"
+    colour: str = "index"  #: how the house calls the scale of its colour figures
+
+    def colour_text(self, value: float | None) -> str:
+        """A colour with the name of its scale."""
+        return "–" if value is None or value != value else f"{value:.1f} {self.colour}"
 
     def shown_unit(self, unit: str) -> str:
         """The unit in which a quantity of ``unit`` is displayed; a small draft in Pa stays small."""

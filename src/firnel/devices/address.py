@@ -1,4 +1,4 @@
-"""Where the readings come from, as one address: ``modbus://``, ``serial://`` or ``hand:``."""
+"""Where the readings come from, as one address: ``modbus://``, ``serial://`` or ``hand:``, or several of them."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from urllib.parse import parse_qs, urlsplit
 
 from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
+from firnel.devices.joined import JoinedSource
 from firnel.devices.modbus import ModbusSource
 from firnel.devices.reading import ReadingSource
 from firnel.devices.register_map import find_map
@@ -21,13 +22,32 @@ def open_source(url: str, clock: Clock) -> ReadingSource:
 
     Parameters
     ----------
-    url : ``modbus://HOST:PORT?map=NAME&unit=1``, ``serial:///dev/ttyUSB0?baud=9600&pattern=...&temperature=f``, or ``hand:``.
+    url : ``modbus://HOST:PORT?map=NAME&unit=1``, ``serial:///dev/ttyUSB0?baud=9600&pattern=...&temperature=f&as=air``, or
+        ``hand:``; several of the first two, parted by spaces, where several instruments serve one machine.
     clock : stamps the readings.
 
     Raises
     ------
-    AddressError : if the address is not one of these.
+    AddressError : if the address is not one of these, or none of its instruments reads the beans.
     """
+    parts = url.split()
+    if len(parts) <= 1:
+        source = _one_source(url.strip(), clock)
+        if "bean" not in source.reads:
+            raise AddressError(f"The address {url!r} does not work: nothing there reads the beans.")
+        return source
+    sources = [_one_source(part, clock) for part in parts]
+    if any(isinstance(source, HandSource) for source in sources):
+        raise AddressError("Readings by hand stand alone: no other instrument goes with them.")
+    fields = [field for source in sources for field in source.reads]
+    if twice := next((field for field in fields if fields.count(field) > 1), None):
+        raise AddressError(f"Two instruments of {url!r} read {twice}: each reading comes from one of them.")
+    if "bean" not in fields:
+        raise AddressError(f"The address {url!r} does not work: none of its instruments reads the beans.")
+    return JoinedSource(sources)
+
+
+def _one_source(url: str, clock: Clock) -> ReadingSource:
     try:
         parts = urlsplit(url)
         query = {key: values[-1] for key, values in parse_qs(parts.query).items()}
@@ -44,6 +64,7 @@ def open_source(url: str, clock: Clock) -> ReadingSource:
                 int(query.get("baud", "9600")),
                 query.get("pattern", DEFAULT_PATTERN),
                 query.get("temperature", "c").lower() == "f",
+                query.get("as", "bean"),
             )
         if parts.scheme == "hand":
             return HandSource(clock)

@@ -16,6 +16,7 @@ class HandSource:
     """
 
     title = "readings by hand"
+    reads: tuple[str, ...] = ("bean", "air")
 
     def __init__(self, clock: Clock) -> None:
         self._clock = clock

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 
 from firnel.core.vocabulary import Control, Quality
 from firnel.devices.clock import Clock
-from firnel.devices.reading import LinkState, Reading
-from firnel.devices.register_map import Register, RegisterMap
+from firnel.devices.reading import LinkState, Reading, Tried
+from firnel.devices.register_map import PROBES, Register, RegisterMap
 from firnel.devices.source import LinkBrokenError, ThreadedSource
 
 if TYPE_CHECKING:
@@ -50,7 +50,7 @@ class ModbusSource(ThreadedSource):
     def __init__(
         self, host: str, port: int, register_map: RegisterMap, clock: Clock, unit_id: int = 1, timeout: float = 1.5
     ) -> None:
-        super().__init__(f"{register_map.title} at {host}:{port}", clock, "modbus")
+        super().__init__(f"{register_map.title} at {host}:{port}", clock, "modbus", tuple(register_map.registers))
         self._host, self._port, self._map = host, port, register_map
         self._unit_id, self._timeout = unit_id, timeout
         self._blocks = _blocks([*register_map.registers.values(), *filter(None, [register_map.clock_speed])])
@@ -86,34 +86,80 @@ class ModbusSource(ThreadedSource):
             self._hand_up(reading)
             self._stop.wait(max(self._map.poll_s / self._clock.rate, LEAST_POLL))
 
+    def try_each(self) -> list[Tried]:
+        """Ask for each register of the map by itself, so that one that is not there hides no other; some seconds.
+
+        Raises
+        ------
+        LinkBrokenError : if nobody listens at all.
+        """
+        from pymodbus.client import ModbusTcpClient
+        from pymodbus.exceptions import ModbusException
+
+        logging.getLogger("pymodbus").setLevel(logging.CRITICAL)
+        client = ModbusTcpClient(self._host, port=self._port, timeout=self._timeout, retries=0, reconnect_delay=0)
+        try:
+            if not client.connect():
+                raise LinkBrokenError(f"Nobody listens at {self._host}:{self._port}. Is the machine on and the cable in?")
+            tried = []
+            for field, register in self._map.registers.items():
+                block = _Block(register.table, register.address, register.width)
+                try:
+                    words: dict[tuple[str, int], int] = {}
+                    self._ask_block(client, block, words)
+                    tried.append(self._tried(field, register, words))
+                except MachineAnswerError as error:
+                    tried.append(Tried(field, None, (), f"no answer there: {error}"))
+                except (ModbusException, OSError):
+                    tried.append(Tried(field, None, (), "no answer in time: is the unit number right?"))
+            return tried
+        finally:
+            client.close()
+
+    def _tried(self, field: str, register: Register, words: dict[tuple[str, int], int]) -> Tried:
+        raw = tuple(words[register.table, register.address + offset] for offset in range(register.width))
+        value = self._decode(words, register)
+        if value is None:
+            return Tried(field, None, raw, f"{list(raw)} is no {register.type}: is the type or the order of words right?")
+        shown = self._map.celsius(field, value) if field in PROBES else value
+        if field in PROBES and not -30.0 <= shown <= 700.0:
+            return Tried(field, shown, raw, f"{shown:.0f} °C is nothing a probe reads: is the scale right?")
+        if field not in PROBES and self._plausible(field, value) is None:
+            scale = self._map.controls[Control(field)]
+            return Tried(field, shown, raw, f"{value:g} is far off its scale of {scale.low:g} to {scale.high:g} {scale.unit}")
+        return Tried(field, shown, raw)
+
+    def _ask_block(self, client: ModbusTcpClient, block: _Block, words: dict[tuple[str, int], int]) -> None:
+        read = client.read_input_registers if block.table == "input" else client.read_holding_registers
+        answer = read(block.address, count=block.count, device_id=self._unit_id)
+        if answer.isError():
+            code = getattr(answer, "exception_code", None)
+            raise MachineAnswerError(f"Modbus exception {code} for {block.table} registers from {block.address}")
+        registers = list(getattr(answer, "registers", ()))
+        if len(registers) < block.count:
+            raise MachineAnswerError(f"it sent {len(registers)} of {block.count} {block.table} registers from {block.address}")
+        for offset in range(block.count):
+            words[block.table, block.address + offset] = registers[offset]
+
     def _ask(self, client: ModbusTcpClient) -> Reading:
         words: dict[tuple[str, int], int] = {}
         for block in self._blocks:
-            read = client.read_input_registers if block.table == "input" else client.read_holding_registers
-            answer = read(block.address, count=block.count, device_id=self._unit_id)
-            if answer.isError():
-                code = getattr(answer, "exception_code", None)
-                raise MachineAnswerError(f"Modbus exception {code} for {block.table} registers from {block.address}")
-            registers = list(getattr(answer, "registers", ()))
-            if len(registers) < block.count:
-                raise MachineAnswerError(
-                    f"it sent {len(registers)} of {block.count} {block.table} registers from {block.address}"
-                )
-            for offset in range(block.count):
-                words[block.table, block.address + offset] = registers[offset]
+            self._ask_block(client, block, words)
         if self._map.clock_speed is not None:
             speed = self._decode(words, self._map.clock_speed)
             # A machine says 0 or nonsense where it knows no speed: only a simulated one runs faster than life.
             if speed is not None and SLOWEST <= speed <= FASTEST and speed != self._clock.rate:
                 self._clock.set_rate(speed)
         values = {field: self._plausible(field, self._decode(words, at)) for field, at in self._map.registers.items()}
-        return Reading(time=self._clock.now(), quality=Quality.GOOD, **values)
+        bean, air = values.pop("bean", None), values.pop("air", None)
+        controls = {Control(field): value for field, value in values.items() if value is not None}
+        return Reading(self._clock.now(), bean, air, controls, Quality.GOOD)
 
     def _plausible(self, field: str, value: float | None) -> float | None:
         """A probe in degC, or a setting that its scale knows; None for what is no figure at all."""
         if value is None:
             return None
-        if field in ("bean", "air"):
+        if field in PROBES:
             return self._map.celsius(field, value)
         scale = self._map.controls.get(Control(field))
         if scale is None:

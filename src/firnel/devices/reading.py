@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections import deque
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Protocol
 
@@ -19,15 +19,12 @@ class Reading:
     time: float
     bean: float | None = None
     air: float | None = None
-    gas: float | None = None
-    airflow: float | None = None
-    drum: float | None = None
+    controls: Mapping[Control, float] = field(default_factory=dict)  #: as far as the machine reports them
     quality: Quality = Quality.GOOD
 
     def control(self, control: Control) -> float | None:
         """The setting of one control, None where the machine does not report it."""
-        value: float | None = getattr(self, control.value)
-        return value
+        return self.controls.get(control)
 
 
 class LinkState(StrEnum):
@@ -48,6 +45,16 @@ class LinkStatus:
     sentence: str
 
 
+@dataclass(frozen=True)
+class Tried:
+    """What one channel of a link brought when it was tried: a value [degC, or on its scale], raw words, and what is wrong."""
+
+    field: str
+    value: float | None
+    raw: tuple[int, ...] = ()
+    wrong: str = ""
+
+
 OnReading = Callable[[Reading], None]
 OnStatus = Callable[[LinkStatus], None]
 
@@ -56,6 +63,7 @@ class ReadingSource(Protocol):
     """A driver: started once, it calls back from its own thread until it is stopped."""
 
     title: str
+    reads: tuple[str, ...]  #: the probes (bean, air) and controls that it brings
 
     def start(self, on_reading: OnReading, on_status: OnStatus) -> None:
         """Begin to read."""

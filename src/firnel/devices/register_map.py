@@ -5,6 +5,7 @@ The format is described in docs/register-maps.md; the shipped files lie in resou
 
 from __future__ import annotations
 
+import logging
 import math
 import tomllib
 from collections.abc import Iterable, Mapping
@@ -15,11 +16,13 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.units import linear_map
-from firnel.core.vocabulary import Control, ControlScale
+from firnel.core.vocabulary import KINDS_OF, MOST_CONTROLS, Control, ControlScale, Role, usual_role
+
+log = logging.getLogger(__name__)
 
 #: Registers that each number type takes.
 WIDTHS = {"int16": 1, "uint16": 1, "int32": 2, "uint32": 2, "float32": 2}
-FIELDS = ("bean", "air", "gas", "airflow", "drum")
+PROBES = ("bean", "air")
 
 
 class RegisterMapError(ValueError):
@@ -80,26 +83,30 @@ def read_register_map(path: Path | Any) -> RegisterMap:
     ------
     RegisterMapError : naming the file and the entry that is wrong.
     """
-    name = path.name.removesuffix(".toml")
     try:
-        data = tomllib.loads(path.read_text(encoding="utf-8"))
-    except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
         raise RegisterMapError(f"The register map {path.name} cannot be read: {error}.") from error
+    return parse_register_map(path.name, text)
+
+
+def parse_register_map(file: str, text: str) -> RegisterMap:
+    """A map from its text, checked.
+
+    Raises
+    ------
+    RegisterMapError : naming ``file`` and the entry that is wrong.
+    """
+    name = file.removesuffix(".toml")
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise RegisterMapError(f"The register map {file} cannot be read: {error}.") from error
     try:
         title = str(data["title"])
-        registers = {field: _register(path.name, field, entry) for field, entry in data["readings"].items()}
-        if unknown := set(registers) - set(FIELDS):
-            raise RegisterMapError(f"{path.name}: nobody knows the reading {sorted(unknown)[0]!r}; use {', '.join(FIELDS)}.")
-        if "bean" not in registers:
-            raise RegisterMapError(f"{path.name}: a map needs at least readings.bean, the bean probe.")
-        controls = {
-            Control(control): ControlScale(
-                entry["unit"], float(entry["low"]), float(entry["high"]), float(entry["step"]),
-                float(entry.get("least", 0.0)), reported=control in registers,
-            )
-            for control, entry in data.get("controls", {}).items()
-        }  # fmt: skip
-        _check_scales(path.name, controls)
+        registers = {field: _register(file, field, entry) for field, entry in data["readings"].items()}
+        controls = {Control(key): _scale(file, key, entry, registers) for key, entry in data.get("controls", {}).items()}
+        _check_readings(file, registers, controls)
         poll_s, stated = _figure(data.get("poll_s", 1.0), 0.05, 60.0), _figure(data["stated_load_kg"], 0.01, 1000.0)
         useful = _figure(data.get("useful_load_kg", 0.75 * stated), 0.01, stated)
         speed = data.get("clock_speed")
@@ -113,12 +120,12 @@ def read_register_map(path: Path | Any) -> RegisterMap:
             word_order=data.get("word_order", "big"),
             registers=registers,
             controls=controls,
-            clock_speed=_register(path.name, "clock_speed", speed) if speed else None,
+            clock_speed=_register(file, "clock_speed", speed) if speed else None,
         )
     except (KeyError, TypeError, ValueError, AttributeError, OverflowError) as error:
         if isinstance(error, RegisterMapError):
             raise
-        raise RegisterMapError(f"{path.name}: {error!r} is missing or not understood.") from error
+        raise RegisterMapError(f"{file}: {error!r} is missing or not understood.") from error
 
 
 def _register(file: str, field: str, entry: Mapping[str, Any]) -> Register:
@@ -143,11 +150,39 @@ def _figure(value: Any, low: float, high: float) -> float:
     return figure
 
 
-def _check_scales(file: str, controls: Mapping[Control, ControlScale]) -> None:
-    for control, scale in controls.items():
-        known = all(math.isfinite(figure) for figure in (scale.low, scale.high, scale.step, scale.least))
-        if not known or not scale.low < scale.high or not 0 < scale.step <= scale.high - scale.low:
-            raise RegisterMapError(f"{file}: the scale of {control.value} must rise, and its step lie inside it.")
+def _scale(file: str, key: str, entry: Mapping[str, Any], registers: Mapping[str, Register]) -> ControlScale:
+    if Control.named(key) != key:
+        raise RegisterMapError(f"{file}: {key!r} is no name for a control: small letters, words joined by underscores.")
+    scale = ControlScale(
+        str(entry["unit"]), float(entry["low"]), float(entry["high"]), float(entry["step"]), float(entry.get("least", 0.0)),
+        key in registers, Role(entry["role"]) if "role" in entry else None, str(entry.get("kind", "")),
+        str(entry.get("name", "")), float(entry["lag_s"]) if "lag_s" in entry else None,
+    )  # fmt: skip
+    known = all(math.isfinite(figure) for figure in (scale.low, scale.high, scale.step, scale.least))
+    if not known or not scale.low < scale.high or not 0 < scale.step <= scale.high - scale.low:
+        raise RegisterMapError(f"{file}: the scale of {key} must rise, and its step lie inside it.")
+    role = scale.role or usual_role(key)
+    if scale.kind and scale.kind not in KINDS_OF[role]:
+        raise RegisterMapError(f"{file}: {key} is {scale.kind!r}; for {role} there are {', '.join(KINDS_OF[role])}.")
+    return scale
+
+
+def _check_readings(file: str, registers: Mapping[str, Register], controls: Mapping[Control, ControlScale]) -> None:
+    """Every reading is a probe's or a control's, and no two of them take the same register."""
+    if len(controls) > MOST_CONTROLS:
+        raise RegisterMapError(f"{file}: {len(controls)} controls are more than a hand drives; {MOST_CONTROLS} at most.")
+    known = {*PROBES, *controls}
+    if unknown := sorted(field for field in registers if field not in known):
+        which = ", ".join([*PROBES, *controls])
+        raise RegisterMapError(f"{file}: the reading {unknown[0]!r} is neither a probe nor one of its controls ({which}).")
+    if not registers:
+        raise RegisterMapError(f"{file}: a map needs at least one reading, as readings.bean, the bean probe.")
+    taken: dict[tuple[str, int], str] = {}
+    for field, register in registers.items():
+        for address in range(register.address, register.address + register.width):
+            other = taken.setdefault((register.table, address), field)
+            if other != field:
+                raise RegisterMapError(f"{file}: {other} and {field} both take {register.table} register {address}.")
 
 
 @cache
@@ -158,16 +193,66 @@ def shipped_maps() -> dict[str, RegisterMap]:
     return {found.name: found for found in sorted(maps, key=lambda found: found.name)}
 
 
+def own_folder() -> Path:
+    """Where maps that were made in the window lie."""
+    from platformdirs import user_data_path
+
+    return user_data_path("firnel") / "register_maps"
+
+
+def own_maps() -> dict[str, RegisterMap]:
+    """The maps that were made in the window, by name; what cannot be read is left out."""
+    found = {}
+    for path in sorted(own_folder().glob("*.toml")):
+        try:
+            found[path.stem] = read_register_map(path)
+        except RegisterMapError:
+            log.warning("a register map was left out", exc_info=True)
+    return found
+
+
 def find_map(name: str) -> RegisterMap:
-    """A shipped map by name, or one from a file path.
+    """A shipped map by name, one that was made in the window, or one from a file path.
 
     Raises
     ------
-    RegisterMapError : if there is neither.
+    RegisterMapError : if there is none.
     """
     if name in shipped_maps():
         return shipped_maps()[name]
     path = Path(name)
     if path.suffix == ".toml":
         return read_register_map(path)
-    raise RegisterMapError(f"No register map is called {name!r}; there are {', '.join(shipped_maps())}, or give a .toml file.")
+    if path.name == name and (own := own_folder() / f"{name}.toml").is_file():
+        return read_register_map(own)
+    known = ", ".join([*shipped_maps(), *own_maps()])
+    raise RegisterMapError(f"No register map is called {name!r}; there are {known}, or give a .toml file.")
+
+
+def register_map_text(found: RegisterMap) -> str:
+    """A map as the file that `read_register_map` reads."""
+    import tomli_w
+
+    def of_register(register: Register) -> dict[str, Any]:
+        unit = {"unit": register.unit} if register.unit else {}
+        return {"table": register.table, "address": register.address, "type": register.type, "scale": register.scale} | unit
+
+    def of_scale(scale: ControlScale) -> dict[str, Any]:
+        told = {"role": str(scale.role) if scale.role else None, "kind": scale.kind, "name": scale.name, "lag_s": scale.lag_s}
+        plain = {"unit": scale.unit, "low": scale.low, "high": scale.high, "step": scale.step, "least": scale.least}
+        return {name: value for name, value in told.items() if value} | plain
+
+    speed = {"clock_speed": of_register(found.clock_speed)} if found.clock_speed is not None else {}
+    return tomli_w.dumps(
+        {
+            "title": found.title,
+            "heat": found.heat,
+            "stated_load_kg": found.stated_load_kg,
+            "useful_load_kg": found.useful_load_kg,
+            "poll_s": found.poll_s,
+            "word_order": found.word_order,
+            "readings": {field: of_register(register) for field, register in found.registers.items()},
+            "controls": {str(control): of_scale(scale) for control, scale in found.controls.items()},
+        }
+        | speed
+    )

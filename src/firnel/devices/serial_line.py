@@ -21,6 +21,13 @@ LONGEST_LINE = 512
 DEFAULT_PATTERN = r"(?P<bean>-?\d+(?:[.,]\d+)?)(?:[\s;,\t]+(?P<air>-?\d+(?:[.,]\d+)?))?"
 
 
+def serial_ports() -> list[tuple[str, str]]:
+    """Serial ports of this computer: device file, and what is plugged in there."""
+    from serial.tools.list_ports import comports
+
+    return sorted((port.device, port.description if port.description != "n/a" else "") for port in comports())
+
+
 class SerialSource(ThreadedSource):
     """Reads lines from a serial port and finds the readings in them by a pattern.
 
@@ -31,14 +38,21 @@ class SerialSource(ThreadedSource):
     baud : speed of the line.
     pattern : regular expression with a group ``bean`` and, if there is one, ``air``.
     fahrenheit : whether the thermometer prints degrees Fahrenheit.
+    probe : what its first figure is, ``bean`` or ``air``: a second thermometer reads the air.
 
     Raises
     ------
-    ValueError : if the pattern is no regular expression or has no group ``bean``.
+    ValueError : if the pattern is no regular expression or has no group ``bean``, or there is no such probe.
     """
 
     def __init__(
-        self, port: str, clock: Clock, baud: int = 9600, pattern: str = DEFAULT_PATTERN, fahrenheit: bool = False
+        self,
+        port: str,
+        clock: Clock,
+        baud: int = 9600,
+        pattern: str = DEFAULT_PATTERN,
+        fahrenheit: bool = False,
+        probe: str = "bean",
     ) -> None:
         try:
             self._pattern = re.compile(pattern)
@@ -48,7 +62,11 @@ class SerialSource(ThreadedSource):
             raise ValueError(f"the pattern {pattern!r} needs a group called bean.")
         if not SLOWEST_BAUD <= baud <= FASTEST_BAUD:
             raise ValueError(f"a line of {baud} baud cannot be: {SLOWEST_BAUD} to {FASTEST_BAUD}.")
-        super().__init__(f"thermometer on {port}", clock, "serial")
+        if probe not in ("bean", "air"):
+            raise ValueError(f"a thermometer reads bean or air, not {probe!r}.")
+        self._probe = probe
+        both = "air" in self._pattern.groupindex and pattern != DEFAULT_PATTERN
+        super().__init__(f"thermometer on {port}", clock, "serial", ("bean", "air") if both else (probe,))
         self._port, self._baud, self._fahrenheit = port, baud, fahrenheit
 
     def parse(self, line: str) -> Reading | None:
@@ -59,6 +77,8 @@ class SerialSource(ThreadedSource):
         values = {name: self._celsius(found.groupdict().get(name)) for name in ("bean", "air")}
         if values["bean"] is None:
             return None
+        if self._probe == "air":
+            return Reading(time=self._clock.now(), air=values["bean"])
         return Reading(time=self._clock.now(), bean=values["bean"], air=values["air"])
 
     def _celsius(self, text: str | None) -> float | None:
@@ -90,6 +110,23 @@ class SerialSource(ThreadedSource):
                 self._tell(LinkState.SILENT, f"The {self.title} prints without an end of line: is it set to this speed?")
                 pending = b""
             self._look_whether_silent()
+
+    def try_line(self, seconds: float = 3.0) -> tuple[str, Reading | None]:
+        """Listen for a while: the last line that came, and the reading in it.
+
+        Raises
+        ------
+        LinkBrokenError : if the port cannot be read.
+        """
+        import serial
+
+        try:
+            with serial.Serial(self._port, self._baud, timeout=seconds, exclusive=True) as line:
+                line.readline()  # the first is often cut
+                last = line.readline()[:LONGEST_LINE].decode("ascii", "replace").strip()
+        except (serial.SerialException, OSError) as error:
+            raise LinkBrokenError(f"The {self.title} cannot be read: {error.strerror or error}.") from error
+        return last, self.parse(last)
 
     def _take_line(self, text: str) -> None:
         reading = self.parse(text)

@@ -33,10 +33,11 @@ class ThreadedSource:
     title : what is read, in words.
     clock : stamps the readings.
     name : of the thread.
+    reads : the probes and controls that it brings.
     """
 
-    def __init__(self, title: str, clock: Clock, name: str) -> None:
-        self.title, self._clock, self._name = title, clock, name
+    def __init__(self, title: str, clock: Clock, name: str, reads: tuple[str, ...]) -> None:
+        self.title, self._clock, self._name, self.reads = title, clock, name, reads
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
         self._watch = QualityWatch()

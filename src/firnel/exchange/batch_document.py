@@ -10,11 +10,24 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
-from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Mark, MarkKind, Move, Note, Trace
+from firnel.core.vocabulary import (
+    MOST_CONTROLS,
+    USUAL_CONTROLS,
+    BatchRecord,
+    Control,
+    FloatArray,
+    Found,
+    Mark,
+    MarkKind,
+    Move,
+    Note,
+    Trace,
+)
 from firnel.exchange.documents import (
     AirC,
     BeanC,
     Colour,
+    ControlName,
     Finite,
     Kg,
     Label,
@@ -43,7 +56,7 @@ class MarkPart(Part):
 class MovePart(Part):
     """A change of one control."""
 
-    control: Control
+    control: ControlName
     t: Seconds = Field(description="seconds from charge")
     to: Finite = Field(description="new setting on the machine's own scale")
     found: Found = Found.GIVEN
@@ -63,9 +76,10 @@ class ReadingsPart(Part):
     t: list[Seconds] = Field(description="seconds from charge")
     bean: list[BeanC | None] = Field(description="degrees Celsius")
     air: list[AirC | None] = Field(description="degrees Celsius")
-    gas: Series
-    airflow: Series
-    drum: Series
+    gas: Series = Field([], description="of the control of that name, on the machine's own scale; empty where it has none")
+    airflow: Series = Field([], description="the same")
+    drum: Series = Field([], description="the same")
+    controls: dict[ControlName, Series] = Field({}, max_length=MOST_CONTROLS, description="all other controls, by name")
     quality: list[int] = Field(description="bits: 1 spike, 2 frozen, 4 out of range, 8 keyed in by hand")
 
 
@@ -89,6 +103,8 @@ class BatchDocument(Part):
     remark: Words = ""
     operator: Annotated[Name, Field(max_length=80)] = ""
     left_out: Words = Field("", description="why it is left out of charts and fits; empty where it counts")
+    tags: Words = Field("", description="the house's own words, parted by spaces")
+    declined: Annotated[Name, Field(max_length=80)] = Field("", description="which results are not measured: weight, colour")
     marks: list[MarkPart] = Field([], max_length=20)
     moves: list[MovePart] = Field([], max_length=20_000)
     notes: list[NotePart] = Field([], max_length=20_000)
@@ -121,16 +137,17 @@ def batch_to_document(record: BatchRecord) -> BatchDocument:
         remark=record.remark,
         operator=record.operator,
         left_out=record.left_out,
+        tags=record.tags,
+        declined=record.declined,
         marks=[MarkPart(kind=m.kind, t=m.t - zero, bean=m.bean, found=m.found) for m in record.marks],
-        moves=[MovePart(control=m.control, t=m.t - zero, to=m.to, found=m.found) for m in record.moves],
+        moves=[MovePart(control=str(m.control), t=m.t - zero, to=m.to, found=m.found) for m in record.moves],
         notes=[NotePart(t=note.t - zero, kind=note.kind, text=note.text) for note in record.notes],
         readings=ReadingsPart(
             t=[round(float(t) - zero, 6) for t in trace.t],
             bean=series(trace.bean),
             air=series(trace.air),
-            gas=series(trace.gas),
-            airflow=series(trace.airflow),
-            drum=series(trace.drum),
+            **{control: series(trace.controls[control]) for control in USUAL_CONTROLS if control in trace.controls},
+            controls={str(c): series(values) for c, values in trace.controls.items() if c not in USUAL_CONTROLS},
             quality=[int(bits) for bits in trace.quality],
         ),
     )
@@ -144,7 +161,9 @@ def document_to_batch(document: BatchDocument) -> BatchRecord:
     ImportRefusedError : if the columns are of different length, or time does not go forward.
     """
     zero, columns = document.charge_log_t, document.readings
-    lengths = {len(getattr(columns, name)) for name in ("t", "bean", "air", "gas", "airflow", "drum", "quality")}
+    usual = {control: values for control in USUAL_CONTROLS if (values := getattr(columns, control))}
+    controls = {**usual, **{Control(name): values for name, values in columns.controls.items()}}
+    lengths = {len(values) for values in (columns.t, columns.bean, columns.air, columns.quality, *controls.values())}
     if len(lengths) != 1:
         raise ImportRefusedError(f"Batch {document.label}: the columns of readings differ in length ({sorted(lengths)}).")
     t = np.array(columns.t, float) + zero
@@ -156,10 +175,9 @@ def document_to_batch(document: BatchDocument) -> BatchRecord:
         )
     if not 1990 <= document.started.year <= 2200:
         raise ImportRefusedError(f"Batch {document.label}: it was begun in the year {document.started.year}?")
-    trace = Trace(
-        t, _array(columns.bean), _array(columns.air), _array(columns.gas), _array(columns.airflow), _array(columns.drum),
-        np.array(columns.quality, np.int64),
-    )  # fmt: skip
+    read = {control: _array(values) for control, values in controls.items()}
+    known = {control: values for control, values in read.items() if np.isfinite(values).any()}
+    trace = Trace(t, _array(columns.bean), _array(columns.air), known, np.array(columns.quality, np.int64))
     return BatchRecord(
         label=document.label,
         lot=document.lot,
@@ -167,7 +185,7 @@ def document_to_batch(document: BatchDocument) -> BatchRecord:
         started=document.started if document.started.tzinfo else document.started.replace(tzinfo=UTC),
         trace=trace,
         marks=tuple(Mark(m.kind, m.t + zero, m.bean, m.found) for m in document.marks),
-        moves=tuple(Move(m.control, m.t + zero, m.to, m.found) for m in document.moves),
+        moves=tuple(Move(Control(m.control), m.t + zero, m.to, m.found) for m in document.moves),
         notes=tuple(Note(note.t + zero, note.kind, note.text) for note in document.notes),
         load_kg=document.load_kg,
         roasted_kg=document.roasted_kg,
@@ -178,6 +196,8 @@ def document_to_batch(document: BatchDocument) -> BatchRecord:
         remark=document.remark,
         operator=document.operator,
         left_out=document.left_out,
+        tags=document.tags,
+        declined=document.declined,
         # Nobody records it here: one that was on its way when it was written is as far as it came.
         status={"ready": "discarded", "roasting": "dropped"}.get(document.status, document.status),
     )

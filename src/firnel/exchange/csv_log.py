@@ -19,7 +19,7 @@ import numpy as np
 
 from firnel.core.mark_finding import find_charge, find_drop, find_turning
 from firnel.core.stages import MarkOrderError, check_mark_order
-from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Mark, MarkKind, Move, Trace
+from firnel.core.vocabulary import MOST_CONTROLS, BatchRecord, Control, FloatArray, Found, Mark, MarkKind, Move, Trace
 from firnel.exchange.errors import ImportRefusedError
 
 MOST_BYTES, MOST_ROWS = 64_000_000, 400_000
@@ -28,6 +28,7 @@ MOST_S, BEAN_C, AIR_C = 86_400.0, (-30.0, 400.0), (-30.0, 700.0)
 #: Settings beyond this are none, on whatever scale.
 MOST_SETTING = 1e5
 FIELDS = ("time", "bean", "air", "gas", "airflow", "drum")
+_OTHERS = ("time", "bean", "air", "mark")
 
 #: Words by which a column is known, most telling first. The order of the fields matters: airflow before air.
 _NAMES: dict[str, tuple[str, ...]] = {
@@ -113,7 +114,8 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
     _to_celsius(numbers, header, columns, wishes.temperature, said)
     _leave_out_absurd(numbers, path.name, said)
     blank = np.full(t.size, np.nan)
-    trace = Trace.from_columns((t, *(numbers.get(name, blank) for name in FIELDS[1:])), np.zeros(t.size, np.int64))
+    controls = {Control(name): values for name, values in numbers.items() if name not in _OTHERS}
+    trace = Trace(t, numbers["bean"], numbers.get("air", blank), controls, np.zeros(t.size, np.int64))
     if np.isfinite(trace.bean).sum() < 10:
         raise ImportRefusedError(f"{path.name} has fewer than ten bean readings; there is no roast in it.")
     steps = np.diff(t[np.isfinite(trace.bean)])
@@ -135,18 +137,29 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
 
 
 #: Words in a heading that tell the unit of a control.
-_UNIT_WORDS = {"kpa": "kPa", "mbar": "mbar", "inh2o": "inH2O", "pct": "%", "%": "%", "percent": "%", "pa": "Pa", "rpm": "rpm"}
+_UNIT_WORDS = {
+    "kpa": "kPa", "mbar": "mbar", "inh2o": "inH2O", "pct": "%", "%": "%", "percent": "%", "pa": "Pa", "rpm": "rpm", "hz": "Hz",
+    "kw": "kW", "w": "W", "step": "step", "steps": "step",
+}  # fmt: skip
+#: A source of heat that is called so is one of several, and goes by its own name.
+_OWN_SOURCES = ("hot air", "radiant", "infrared", "drum heat", "drum power", "air heat")
+
+
+def _control_heading(heading: str) -> tuple[str, str | None]:
+    """Name and unit that a heading tells: ``hot_air_pct``, ``Burner (mbar)``; None for a unit that no control has."""
+    words = [word for word in re.split(r"[^a-z0-9%]+", heading.lower()) if word]
+    unit = next((_UNIT_WORDS[word] for word in words if word in _UNIT_WORDS), None)
+    return " ".join(word for word in words if word not in _UNIT_WORDS), unit
 
 
 def _control_units(header: Sequence[str] | None, columns: Mapping[str, int]) -> dict[Control, str]:
     """Units of the controls: ``gas_kpa``, ``Airflow (%)``."""
     units: dict[Control, str] = {}
-    for control in Control:
-        if header and control.value in columns:
-            words = re.split(r"[^a-z0-9%]+", header[columns[control.value]].lower())
-            unit = next((_UNIT_WORDS[word] for word in words if word in _UNIT_WORDS), None)
+    for name, index in columns.items():
+        if header and name not in _OTHERS:
+            _, unit = _control_heading(header[index])
             if unit is not None:
-                units[control] = unit
+                units[Control(name)] = unit
     return units
 
 
@@ -164,27 +177,28 @@ def write_csv_log(record: BatchRecord, scales: Mapping[Control, str] | None = No
     units = {Control.GAS: "kpa", Control.AIRFLOW: "pct", Control.DRUM: "rpm"} | {
         c: u.lower().replace("%", "pct") for c, u in scales.items()
     }
-    writer.writerow(["time_s", "bean_c", "air_c", *(f"{control.value}_{units[control]}" for control in Control), "mark"])
     trace = record.trace
+    controls = tuple(trace.controls)
+    writer.writerow(["time_s", "bean_c", "air_c", *(f"{control}_{units.get(control, 'pct')}" for control in controls), "mark"])
     marks = sorted(record.marks, key=lambda mark: mark.t)
-    columns = (trace.t, trace.bean, trace.air, trace.gas, trace.airflow, trace.drum)
+    columns = (trace.t, trace.bean, trace.air, *trace.controls.values())
+    none = [""] * len(controls)
     for row in zip(*columns, strict=True):
         # A mark between two readings gets a line of its own, so that its moment is kept.
         while marks and marks[0].t < row[0] - 1e-9:
-            writer.writerow([_plain(marks[0].t), _plain(marks[0].bean), "", "", "", "", marks[0].kind.value])
+            writer.writerow([_plain(marks[0].t), _plain(marks[0].bean), "", *none, marks[0].kind.value])
             marks.pop(0)
         at_row = marks.pop(0).kind.value if marks and abs(marks[0].t - row[0]) <= 1e-9 else ""
         writer.writerow([*map(_plain, row), at_row])
     for mark in marks:
-        writer.writerow([_plain(mark.t), _plain(mark.bean), "", "", "", "", mark.kind.value])
+        writer.writerow([_plain(mark.t), _plain(mark.bean), "", *none, mark.kind.value])
     return out.getvalue()
 
 
 def moves_in(trace: Trace) -> tuple[Move, ...]:
     """The moves that the control columns show, first settings left out."""
     moves = []
-    for control in Control:
-        values = trace.control(control)
+    for control, values in trace.controls.items():
         known = np.flatnonzero(np.isfinite(values))
         for before, after in zip(known[:-1], known[1:], strict=True):
             if values[after] != values[before]:
@@ -247,9 +261,11 @@ def _split_header(rows: list[list[str]]) -> tuple[list[str], list[list[str]]]:
 
 def _columns(header: list[str], body: list[list[str]], wished: Mapping[str, str], name: str, decimal: str) -> dict[str, int]:
     found: dict[str, int] = {}
-    for field_name, column in wished.items():
-        if field_name not in _NAMES:
-            raise ImportRefusedError(f"There is no reading {field_name!r}; use {', '.join(FIELDS)}.")
+    for wish, column in wished.items():
+        try:
+            field_name = wish if wish in _NAMES else str(Control.named(wish))
+        except ValueError as error:
+            raise ImportRefusedError(f"There is no reading {wish!r}: {error}") from error
         lowered = [cell.lower() for cell in header]
         if column.lower() in lowered:
             found[field_name] = lowered.index(column.lower())
@@ -257,12 +273,14 @@ def _columns(header: list[str], body: list[list[str]], wished: Mapping[str, str]
             found[field_name] = int(column) - 1
         else:
             raise ImportRefusedError(f"{name} has no column {column!r}; it has {', '.join(header) or 'no headings'}.")
+    own = _own_controls(header, found, name)
     for field_name, words in _NAMES.items():
         for index, cell in enumerate(header):
-            if field_name in found or index in found.values():
+            if field_name in found or index in found.values() or index in own.values():
                 continue
             if any(word in cell.lower() for word in words):
                 found[field_name] = index
+    found |= {key: index for key, index in own.items() if index not in found.values()}
     if not header and "time" not in found:
         found = {"time": 0, "bean": 1} | ({"air": 2} if body and len(body[0]) > 2 else {}) | found
     if "time" not in found or "bean" not in found:
@@ -271,6 +289,38 @@ def _columns(header: list[str], body: list[list[str]], wished: Mapping[str, str]
             f"No column of {name} looks like {missing}; say which with --columns time=…,bean=…. It has: {', '.join(header)}."
         )
     return found
+
+
+def _own_controls(header: list[str], found: Mapping[str, int], name: str) -> dict[str, int]:
+    """Columns that are controls by their unit and that no usual word names, by key.
+
+    Raises
+    ------
+    ImportRefusedError : if two columns are one control.
+    """
+    own: dict[str, int] = {}
+    for index, cell in enumerate(header):
+        words, unit = _control_heading(cell)
+        key = _control_key(words, unit) if index not in found.values() else None
+        if key is None:
+            continue
+        if key in own:
+            raise ImportRefusedError(f"{name} has two columns for {key!r}: {header[own[key]]} and {cell}. Rename one of them.")
+        if key not in found:
+            own[key] = index
+    if len(own) > MOST_CONTROLS:
+        raise ImportRefusedError(f"{name} has {len(own)} columns that look like controls; {MOST_CONTROLS} are the most.")
+    return own
+
+
+def _control_key(words: str, unit: str | None) -> str | None:
+    """The key of the control that a heading names; None where it names none, or no more than looks like one."""
+    usual = {key: known for key, known in _NAMES.items() if key not in _OTHERS}
+    exact = next((key for key, known in usual.items() if words in known), None)
+    if exact is not None or unit is None or not words:
+        return exact
+    looks = any(word in words for known in usual.values() for word in known)
+    return None if looks and not any(word in words for word in _OWN_SOURCES) else str(Control.named(words[:20].strip()))
 
 
 def _cell(row: Sequence[str], index: int) -> str:

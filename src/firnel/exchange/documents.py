@@ -8,6 +8,7 @@ from typing import Annotated, Any, TypeVar
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
+from firnel.core.vocabulary import RESERVED
 from firnel.exchange.errors import ImportRefusedError
 
 #: A document is at most this large. [bytes]
@@ -28,6 +29,12 @@ def _filed(text: str) -> str:
     return text
 
 
+def _no_column(name: str) -> str:
+    if name in RESERVED:
+        raise ValueError("is the name of another column of a log, and no control")
+    return name
+
+
 Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
 Seconds = Annotated[float, Field(allow_inf_nan=False, ge=-DAY_S, le=DAY_S)]
 BeanC = Annotated[float, Field(allow_inf_nan=False, ge=-50.0, le=400.0)]
@@ -35,6 +42,7 @@ AirC = Annotated[float, Field(allow_inf_nan=False, ge=-50.0, le=700.0)]
 Kg = Annotated[float, Field(allow_inf_nan=False, gt=0.0, le=1000.0)]
 RoomC = Annotated[float, Field(allow_inf_nan=False, ge=-40.0, le=60.0)]
 Colour = Annotated[float, Field(allow_inf_nan=False, ge=0.0, le=100.0)]
+ControlName = Annotated[str, Field(max_length=20, pattern=r"^[a-z][a-z0-9_]*$"), AfterValidator(_no_column)]
 Name = Annotated[str, Field(max_length=200), AfterValidator(_plain)]
 Label = Annotated[str, Field(max_length=40), AfterValidator(_plain), AfterValidator(_filed)]
 Words = Annotated[str, Field(max_length=20_000)]

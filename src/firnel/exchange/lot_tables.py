@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-import logging
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -13,9 +12,8 @@ from typing import Any
 from firnel.core.vocabulary import Lot
 from firnel.exchange.cells import append_row, cell_text, text_cell
 from firnel.exchange.errors import ImportRefusedError
+from firnel.exchange.table_rows import table_rows
 from firnel.exchange.whole_file import whole_file, write_whole
-
-log = logging.getLogger(__name__)
 
 #: Heading, field, and what the figure is multiplied by on the way in.
 COLUMNS: tuple[tuple[str, str, float | None], ...] = (
@@ -48,8 +46,7 @@ _LIMITS = {
     "water_activity": (0.2, 0.95),
     "mean_mm": (3.0, 10.0),
 }
-MOST_ROWS = 20_000
-MOST_LETTERS, MOST_BYTES, MOST_COLUMNS = 200, 20_000_000, 200
+MOST_LETTERS = 200
 
 
 @dataclass(frozen=True)
@@ -99,11 +96,7 @@ def read_lots(path: Path) -> TakenLots:
     ------
     ImportRefusedError : if it is no such table.
     """
-    rows = _spreadsheet(path) if path.suffix.lower() == ".xlsx" else _text(path)
-    if not rows:
-        raise ImportRefusedError(f"{path.name} is empty.")
-    if len(rows) > MOST_ROWS:
-        raise ImportRefusedError(f"{path.name} has {len(rows)} rows; a table of lots has at most {MOST_ROWS}.")
+    rows = table_rows(path)
     headings = [str(cell or "").strip().lower() for cell in rows[0]]
     known = {heading.lower(): (name, by) for heading, name, by in COLUMNS}
     if "lot" not in headings:
@@ -141,47 +134,3 @@ def _value(cell: Any, name: str, by: float | None) -> Any:
     if not low <= figure <= high:
         raise ValueError(f"{name} {text} cannot be: {low / by:g} to {high / by:g}")
     return round(figure) if name == "bags" else round(figure, 6)
-
-
-def _text(path: Path) -> list[Sequence[Any]]:
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise ImportRefusedError(f"{path.name} is larger than {MOST_BYTES / 1e6:.0f} MB: it is no table of lots.")
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise ImportRefusedError(f"{path.name} cannot be read: {error.strerror}.") from error
-    except UnicodeDecodeError as error:
-        raise ImportRefusedError(f"{path.name} is no text file.") from error
-    first = text.partition("\n")[0]
-    delimiter = max(",;\t", key=first.count)
-    try:
-        return list(csv.reader(io.StringIO(text), delimiter=delimiter))
-    except csv.Error as error:
-        raise ImportRefusedError(f"{path.name} is no table that can be read: {error}.") from error
-
-
-def _spreadsheet(path: Path) -> list[Sequence[Any]]:
-    from zipfile import BadZipFile, ZipFile
-
-    from openpyxl import load_workbook
-
-    try:
-        with ZipFile(path) as packed:
-            if sum(part.file_size for part in packed.infolist()) > MOST_BYTES:
-                raise ImportRefusedError(f"{path.name} unpacks to more than {MOST_BYTES / 1e6:.0f} MB: it is no table of lots.")
-        book = load_workbook(path, read_only=True, data_only=True)
-        rows: list[Sequence[Any]] = []
-        for row in book.worksheets[0].iter_rows(max_row=MOST_ROWS + 2, max_col=MOST_COLUMNS, values_only=True):
-            if any(cell is not None for cell in row):
-                rows.append(row)
-        book.close()
-    except ImportRefusedError:
-        raise
-    except OSError as error:
-        raise ImportRefusedError(f"{path.name} cannot be read: {error.strerror}.") from error
-    except BadZipFile as error:
-        raise ImportRefusedError(f"{path.name} is no spreadsheet.") from error
-    except Exception as error:  # a torn one breaks the reader in any of its parts
-        log.info("a spreadsheet could not be read", exc_info=True)
-        raise ImportRefusedError(f"{path.name} is no spreadsheet that can be read ({type(error).__name__}).") from error
-    return rows

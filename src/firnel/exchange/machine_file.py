@@ -7,8 +7,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from firnel.core.vocabulary import Control, ControlScale, Machine, Probe
-from firnel.exchange.documents import BeanC, Finite, Name, Part, Words, checked, read_json
+from firnel.core.vocabulary import HOT_BEAN_C, KINDS_OF, MOST_CONTROLS, Control, ControlScale, Machine, Probe, Role, usual_role
+from firnel.exchange.documents import BeanC, ControlName, Finite, Name, Part, Words, checked, read_json
 from firnel.exchange.errors import ImportRefusedError
 
 FORMAT = "firnel-machine-1"
@@ -24,6 +24,10 @@ class ScalePart(Part):
     step: Annotated[Finite, Field(gt=0.0)]
     least: Finite = 0.0
     reported: bool = True
+    role: Role | None = None
+    kind: Annotated[Name, Field(max_length=20)] = ""
+    name: Annotated[Name, Field(max_length=40)] = ""
+    lag_s: Annotated[float, Field(ge=0.0, le=600.0)] | None = None
 
     @model_validator(mode="after")
     def _rises(self) -> ScalePart:
@@ -50,7 +54,8 @@ class MachineFile(Part):
     heat: Literal["gas", "electric"] = "gas"
     stated_load_kg: Load
     useful_load_kg: Load
-    controls: dict[Control, ScalePart] = {}
+    controls: dict[ControlName, ScalePart] = Field({}, max_length=MOST_CONTROLS)
+    fuel: Annotated[Name, Field(max_length=40)] = ""
     yellow_c: BeanC = 155.0
     first_crack_c: BeanC = 198.0
     air_probe: Annotated[Name, Field(max_length=40)] = "drum air"
@@ -59,17 +64,27 @@ class MachineFile(Part):
     tray_litres: Annotated[float, Field(ge=0.0, le=10_000.0)] | None = None
     altitude_m: Annotated[float, Field(ge=-430.0, le=6000.0)] = 0.0
     probes: list[ProbePart] = Field([], max_length=20)
-    heaters: list[Name] = Field([], max_length=20)
+    heaters: list[Name] = Field([], max_length=20)  # bare names, in earlier versions
     preheat: Words = ""
     between: Words = ""
     draft_check: Words = ""
     checks: Words = ""
+    limit_c: Annotated[float, Field(ge=150.0, le=300.0)] = HOT_BEAN_C
+    covers_kg: Annotated[float, Field(ge=0.0, le=1000.0)] | None = None
+    preheat_low_c: BeanC | None = None
+    preheat_high_c: BeanC | None = None
+    preheat_s: Annotated[float, Field(ge=0.0, le=14_400.0)] | None = None
+    care: dict[Annotated[str, Field(max_length=20)], Annotated[float, Field(gt=0.0, le=1e6)]] = Field({}, max_length=30)
     archived: bool = False
 
     @model_validator(mode="after")
     def _holds(self) -> MachineFile:
         if not 0.0 < self.useful_load_kg <= self.stated_load_kg:
             raise ValueError("the useful load lies above zero and up to the stated one")
+        for key, scale in self.controls.items():
+            role = scale.role or usual_role(key)
+            if scale.kind and scale.kind not in KINDS_OF[role]:
+                raise ValueError(f"{key} is {scale.kind!r}; for {role} there are {', '.join(KINDS_OF[role])}")
         return self
 
 
@@ -87,7 +102,7 @@ def read_machine_file(path: Path) -> Machine:
     found = checked(MachineFile, own, f"{path.name} is no machine")
     values = found.model_dump()
     del values["format"]
-    values["controls"] = {control: ControlScale(**scale) for control, scale in values["controls"].items()}
+    values["controls"] = {Control(control): ControlScale(**scale) for control, scale in values["controls"].items()}
     values["probes"] = tuple(Probe(**probe) for probe in values["probes"])
-    values["heaters"] = tuple(values["heaters"])
+    del values["heaters"]
     return Machine(**values | {"device_url": "", "archived": False})

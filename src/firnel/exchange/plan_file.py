@@ -7,10 +7,22 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from firnel.core.plan import Anchor, Plan
+from firnel.core.plan import READINGS, Anchor, Plan
 from firnel.core.plan_document import plan_from_document
-from firnel.core.vocabulary import Control
-from firnel.exchange.documents import AirC, BeanC, Colour, Finite, Kg, Name, RoomC, Seconds, Words, checked, read_json
+from firnel.exchange.documents import (
+    AirC,
+    BeanC,
+    Colour,
+    ControlName,
+    Finite,
+    Kg,
+    Name,
+    RoomC,
+    Seconds,
+    Words,
+    checked,
+    read_json,
+)
 from firnel.exchange.errors import ImportRefusedError
 
 Stage = Annotated[float, Field(allow_inf_nan=False, gt=0.0, le=7200.0)]
@@ -44,17 +56,22 @@ class TargetsPart(_Open):
 class MovePart(_Open):
     """One planned move."""
 
-    control: Control
+    control: ControlName
     to: Finite
     anchor: Anchor
     offset_s: Annotated[float, Field(ge=-3600.0, le=7200.0)] | None = None
     at_c: BeanC | None = None
     held: bool = False
+    falling: bool = False
+    label: Annotated[str, Field(max_length=20)] = ""
+    after: Annotated[str, Field(max_length=20)] = ""
 
     @model_validator(mode="after")
     def _hangs(self) -> MovePart:
-        if self.anchor is Anchor.BEAN and self.at_c is None:
-            raise ValueError("a move that hangs on a bean temperature needs at_c")
+        if self.anchor in READINGS and self.at_c is None:
+            raise ValueError(f"a move that hangs on a {self.anchor} temperature needs at_c")
+        if self.anchor is Anchor.MOVE and not self.after:
+            raise ValueError("a move that follows another needs to say which: after")
         if self.anchor is Anchor.TIME and (self.offset_s or 0.0) < 0.0:
             raise ValueError("a move that hangs on the clock lies after the charge")
         return self
@@ -87,7 +104,7 @@ class PlanFile(_Open):
     purpose: Name = "filter"
     approach: Literal["falling", "air-led", "soak-push", "times"] = "falling"
     targets: TargetsPart = TargetsPart()
-    start: dict[Control, Finite] = {}
+    start: dict[ControlName, Finite] = {}
     moves: list[MovePart] = Field([], max_length=200)
     tolerance_s: Tolerance = 5.0
     tolerance_c: Tolerance = 2.0

@@ -6,18 +6,21 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Connection, delete, func, insert, select, update
+from sqlalchemy import Connection, Select, delete, func, insert, select, update
 
 from firnel.core.stages import stages_of
 from firnel.core.vocabulary import Control, FloatArray, Found, Mark, MarkKind, Move, Note, Trace
 from firnel.store.rows import new_key
 from firnel.store.tables import batches, counters, lots, machines, marks, moves, notes, plans, readings, waiting
 
-SERIES = ("t", "bean", "air", "gas", "airflow", "drum")
+#: Controls that have a column of their own in the table of readings; the rest stand together in one.
+OWN_COLUMNS = (Control.GAS, Control.AIRFLOW, Control.DRUM)
 #: The counter of batch numbers.
 NUMBERS = "batch"
 #: Longest number that counts: a label such as ``20261125`` is a word of its own.
 NUMBER_DIGITS = 6
+#: Notes that nobody looks for: what was ticked, asked and settled.
+NOT_SEARCHED = ("check", "label", "drop asked", "plan")
 
 
 def insert_batch(
@@ -106,14 +109,27 @@ def write_marks(connection: Connection, key: int, wanted: Sequence[Mark]) -> Non
 def refresh_search(connection: Connection, key: int) -> None:
     """One lower-case column holds all that the search looks at: a single scan, no joins."""
     query = (
-        select(batches.c.label, lots.c.name, machines.c.name, plans.c.name, lots.c.origin, lots.c.process, batches.c.remark)
+        select(
+            batches.c.label,
+            lots.c.name,
+            machines.c.name,
+            plans.c.name,
+            lots.c.origin,
+            lots.c.process,
+            batches.c.remark,
+            batches.c.operator,
+            batches.c.tags,
+            batches.c.events,
+        )  # fmt: skip
         .select_from(batches)
         .outerjoin(lots, batches.c.lot_id == lots.c.id)
         .outerjoin(machines, batches.c.machine_id == machines.c.id)
         .outerjoin(plans, batches.c.plan_id == plans.c.id)
         .where(batches.c.id == key)
     )
-    words = " ".join(str(part) for part in connection.execute(query).one() if part).lower()
+    said = select(notes.c.kind, notes.c.text).where(notes.c.batch_id == key, notes.c.kind.not_in(NOT_SEARCHED))
+    parts = [*connection.execute(query).one(), *(f"{kind} {text}" for kind, text in connection.execute(said))]
+    words = " ".join(str(part) for part in parts if part).lower()
     connection.execute(update(batches).where(batches.c.id == key).values(search_text=words))
 
 
@@ -124,13 +140,33 @@ def or_none(value: float | None) -> float | None:
 
 def read_trace(connection: Connection, key: int) -> Trace:
     """The readings of a batch."""
-    columns = [getattr(readings.c, name) for name in SERIES]
-    query = select(*columns, readings.c.quality).where(readings.c.batch_id == key).order_by(readings.c.seq)
-    rows = connection.execute(query).all()
+    columns = [getattr(readings.c, name) for name in ("t", "bean", "air", *OWN_COLUMNS, "quality")]
+    rows = connection.execute(select(*columns).where(readings.c.batch_id == key).order_by(readings.c.seq)).all()
     if not rows:
         return Trace.empty()
     table: FloatArray = np.array([tuple(row) for row in rows], dtype=float)
-    return Trace.from_columns((table[:, column] for column in range(6)), table[:, 6].astype(np.int64))
+    series = [(control, table[:, 3 + index]) for index, control in enumerate(OWN_COLUMNS)]
+    controls = {control: column for control, column in series if np.isfinite(column).any()}
+    more = select(readings.c.seq, readings.c.more).where(readings.c.batch_id == key, readings.c.more.is_not(None))
+    rest = connection.execute(more.order_by(readings.c.seq)).all()
+    if rest:
+        at = {seq: index for index, seq in enumerate(connection.execute(_places(key)).scalars())}
+        for seq, settings in rest:
+            for name, value in settings.items():
+                column = controls.setdefault(Control(name), np.full(len(rows), np.nan))
+                column[at[seq]] = value
+    return Trace(table[:, 0], table[:, 1], table[:, 2], controls, table[:, 6].astype(np.int64))
+
+
+def _places(key: int) -> Select[tuple[int]]:
+    return select(readings.c.seq).where(readings.c.batch_id == key).order_by(readings.c.seq)
+
+
+def reading_columns(controls: Mapping[Control, float]) -> dict[str, Any]:
+    """What a reading's row holds of the controls; figures only."""
+    known = {control: float(value) for control, value in controls.items() if value is not None and np.isfinite(value)}
+    own: dict[str, Any] = {str(control): known.pop(control, None) for control in OWN_COLUMNS}
+    return own | {"more": {str(control): value for control, value in known.items()} or None}
 
 
 def read_marks(connection: Connection, key: int) -> tuple[Mark, ...]:
@@ -154,7 +190,7 @@ def read_notes(connection: Connection, key: int) -> tuple[Note, ...]:
 
 def insert_moves(connection: Connection, key: int, wanted: Sequence[Move]) -> None:
     """Add moves to a batch."""
-    rows = [{"batch_id": key, "control": m.control.value, "t": m.t, "value": m.to, "found": m.found.value} for m in wanted]
+    rows = [{"batch_id": key, "control": str(m.control), "t": m.t, "value": m.to, "found": m.found.value} for m in wanted]
     if rows:
         connection.execute(insert(moves), rows)
 
@@ -172,3 +208,4 @@ def write_moves_and_notes(connection: Connection, key: int, all_moves: Sequence[
     connection.execute(delete(notes).where(notes.c.batch_id == key))
     insert_moves(connection, key, all_moves)
     insert_notes(connection, key, all_notes)
+    refresh_search(connection, key)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any
@@ -76,6 +76,34 @@ class BenchBook:
                 key = table.id
                 connection.execute(update(tables_set).where(tables_set.c.id == key).values(**values))
         return TableSet(table.kind, table.name, table.at, dict(table.document), table.revealed, key)
+
+    def table(self, key: int) -> TableSet:
+        """One table as it is kept now.
+
+        Raises
+        ------
+        LookupError : if there is none.
+        """
+        with self._engine.connect() as connection:
+            row = connection.execute(select(tables_set).where(tables_set.c.id == key)).one_or_none()
+        if row is None:
+            raise LookupError(f"there is no table {key}.")
+        return TableSet(row.kind, row.name, aware(row.at), row.document, row.revealed, row.id)
+
+    def change(self, key: int, how: Callable[[TableSet], Mapping[str, Any]]) -> TableSet:
+        """Change a table by what it is at that moment, in one transaction: two that enter at once both stay.
+
+        Parameters
+        ----------
+        key : of the table.
+        how : its new document, of the table as it is kept; what it raises leaves everything as it was.
+        """
+        with writing(self._engine) as connection:
+            row = connection.execute(select(tables_set).where(tables_set.c.id == key).with_for_update()).one()
+            table = TableSet(row.kind, row.name, aware(row.at), row.document, row.revealed, row.id)
+            document = dict(how(table))
+            connection.execute(update(tables_set).where(tables_set.c.id == key).values(document=document))
+        return TableSet(table.kind, table.name, table.at, document, table.revealed, key)
 
     def tables(self, kinds: tuple[str, ...] = ()) -> list[TableSet]:
         """All tables, the newest first; of some kinds only if told."""

@@ -113,7 +113,7 @@ class Journal:
         return not self._written.is_set()
 
     def reading(self, row: ReadingRow) -> None:
-        """Write one reading: log time, bean, air, gas, airflow, drum, quality."""
+        """Write one reading: log time, bean, air, controls, quality."""
         self._add(rows=(finite_row(row),))
 
     def marks(self, marks: Sequence[Mark]) -> None:
@@ -127,6 +127,10 @@ class Journal:
     def correct(self, control: Control, since: float, value: float | None) -> None:
         """A control truly stood at this setting from a moment on, whatever the readings since then say. [s]"""
         self._add(corrected=(Corrected(control, since, value),))
+
+    def strike(self, t: float) -> None:
+        """The reading keyed by hand at that moment stands for nothing any more. [s of log time]"""
+        self._add(corrected=(Corrected(None, t, None),))
 
     def status(self, status: str) -> None:
         """How far the batch is."""

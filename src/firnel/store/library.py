@@ -16,13 +16,13 @@ from firnel.core.stages import check_mark_order
 from firnel.core.vocabulary import (
     BatchRecord,
     FloatArray,
+    Found,
     Lot,
     Machine,
     Mark,
     MarkKind,
 )
 from firnel.store.batch_rows import (
-    SERIES,
     discard_batch,
     insert_batch,
     insert_moves,
@@ -32,6 +32,7 @@ from firnel.store.batch_rows import (
     read_moves,
     read_notes,
     read_trace,
+    reading_columns,
     refresh_search,
     write_marks,
 )
@@ -40,6 +41,7 @@ from firnel.store.draft_book import DraftBook
 from firnel.store.locks import FileClaim, Owner, claim_library
 from firnel.store.lot_book import LotBook
 from firnel.store.machine_book import MachineBook
+from firnel.store.mend_book import MendBook
 from firnel.store.opening import identity_of, open_engine
 from firnel.store.plan_book import PlanBook
 from firnel.store.rows import aware
@@ -63,6 +65,10 @@ class BatchFilter:
     until: datetime | None = None
     statuses: tuple[str, ...] = ()
     counting: bool = False  #: only those that are not left out of charts and fits
+    ground: tuple[float, float] | None = None  #: ground colour above the first and up to the second
+    due: bool = False  #: only those that still wait for a weight or a colour
+    order: str = "started"
+    descending: bool = True
 
 
 @dataclass(frozen=True)
@@ -91,6 +97,9 @@ class BatchLine:
     lot_id: int | None = None
     machine_id: int | None = None
     plan_id: int | None = None
+    tags: str = ""
+    declined: str = ""
+    events: str | None = None
 
     @property
     def loss(self) -> float | None:
@@ -124,6 +133,7 @@ class Library:
         self.lot_book, self.machine_book = LotBook(self.engine), MachineBook(self.engine)
         self.plan_book, self.bench_book = PlanBook(self.engine), BenchBook(self.engine)
         self.waiting_book, self.draft_book = WaitingBook(self.engine), DraftBook(self.engine)
+        self.mend_book = MendBook(self.engine)
 
     def lock_for_roasting(self) -> None:
         """Keep other Firnels from roasting on this library.
@@ -201,14 +211,17 @@ class Library:
 
     # The list of batches
 
-    def batch_lines(self, wanted: BatchFilter, after: PageEnd | None = None, limit: int = 200) -> list[BatchLine]:
-        """One page of the list, newest first, from behind ``after`` on."""
+    def batch_lines(
+        self, wanted: BatchFilter, after: PageEnd | None = None, limit: int = 200, offset: int = 0
+    ) -> list[BatchLine]:
+        """One page of the list, newest first, from behind ``after`` on; in another order from ``offset`` on."""
         query = _filtered(
             select(
                 batches.c.id, batches.c.label, batches.c.started, lots.c.name, machines.c.name, plans.c.name, batches.c.status,
                 batches.c.load_kg, batches.c.roasted_kg, batches.c.colour_ground, batches.c.drying_s, batches.c.browning_s,
                 batches.c.development_s, batches.c.total_s, batches.c.drop_c, batches.c.colour_whole, batches.c.room_c,
                 batches.c.operator, batches.c.left_out, batches.c.lot_id, batches.c.machine_id, batches.c.plan_id,
+                batches.c.tags, batches.c.declined, batches.c.events,
             )
             .outerjoin(lots, batches.c.lot_id == lots.c.id)
             .outerjoin(machines, batches.c.machine_id == machines.c.id)
@@ -218,12 +231,17 @@ class Library:
         if after is not None:
             started, key = after
             query = query.where((batches.c.started < started) | ((batches.c.started == started) & (batches.c.id < key)))
-        query = query.order_by(batches.c.started.desc(), batches.c.id.desc()).limit(limit)
+        query = query.order_by(*_order(wanted)).limit(limit).offset(offset)
         with self.engine.connect() as connection:
             return [
                 BatchLine(row[0], row[1], aware(row[2]), row[3] or "", row[4] or "", row[5] or "", *row[6:])
                 for row in connection.execute(query)
             ]
+
+    def any_roasted(self) -> bool:
+        """Whether a batch was ever marked by a hand here: not only taken in from files."""
+        with self.engine.connect() as connection:
+            return connection.execute(select(marks.c.t).where(marks.c.found == Found.KEY.value).limit(1)).first() is not None
 
     def count_batches(self, wanted: BatchFilter) -> int:
         """How many batches the filter lets through."""
@@ -286,7 +304,6 @@ class Library:
         """
         check_mark_order(record.marks)
         trace = record.trace
-        columns = (trace.t, trace.bean, trace.air, trace.gas, trace.airflow, trace.drum)
         with writing(self.engine) as connection:
             lot_id = self.lot_book.save_in(connection, Lot(record.lot)) if record.lot else None
             if machine is not None:
@@ -301,18 +318,23 @@ class Library:
                 "plan_id": connection.execute(plan).scalar() if record.plan else None,
                 "load_kg": record.load_kg, "started": record.started, "status": record.status, "room_c": record.room_c,
                 "roasted_kg": record.roasted_kg, "colour_whole": record.colour_whole, "colour_ground": record.colour_ground,
-                "remark": record.remark, "operator": record.operator, "left_out": record.left_out,
+                "remark": record.remark, "operator": record.operator, "left_out": record.left_out, "tags": record.tags,
+                "declined": record.declined,
             }  # fmt: skip
             key, _ = insert_batch(connection, values, record.label or None)
             rows = [
-                {"batch_id": key, "seq": seq, **dict(zip(SERIES, map(or_none, row), strict=True)), "quality": int(quality)}
-                for seq, (*row, quality) in enumerate(zip(*columns, trace.quality, strict=True))
-            ]
+                {
+                    "batch_id": key, "seq": seq, "t": t, "bean": or_none(bean), "air": or_none(air), "quality": quality,
+                    **reading_columns(controls),
+                }
+                for seq, (t, bean, air, controls, quality) in enumerate(trace.rows)
+            ]  # fmt: skip
             if rows:
                 connection.execute(insert(readings), rows)
             insert_moves(connection, key, record.moves)
             insert_notes(connection, key, record.notes)
             write_marks(connection, key, record.marks)
+            refresh_search(connection, key)
         return key
 
     def same_log(self, record: BatchRecord) -> str | None:
@@ -357,7 +379,8 @@ class Library:
                 notes=read_notes(connection, key), load_kg=row.load_kg, roasted_kg=row.roasted_kg,
                 colour_whole=row.colour_whole, colour_ground=row.colour_ground, room_c=row.room_c,
                 plan=row.plan or "", remark=row.remark, status=row.status, id=key, operator=row.operator,
-                left_out=row.left_out, lot_id=row.lot_id, machine_id=row.machine_id, plan_id=row.plan_id,
+                left_out=row.left_out, lot_id=row.lot_id, machine_id=row.machine_id, plan_id=row.plan_id, tags=row.tags,
+                declined=row.declined,
             )  # fmt: skip
 
     def bean_curves(self, keys: Sequence[int], every: int = 4) -> dict[int, tuple[FloatArray, FloatArray]]:
@@ -481,6 +504,22 @@ class Library:
             return identity_of(connection)
 
 
+#: What the list can be put in order by, besides the columns of the table.
+_ORDERS = {
+    "lot": lots.c.name, "machine": machines.c.name, "plan": plans.c.name,
+    "loss": batches.c.roasted_kg / batches.c.load_kg, "ratio": batches.c.development_s / batches.c.total_s,
+}  # fmt: skip
+
+
+def _order(wanted: BatchFilter) -> tuple[Any, ...]:
+    """Empty ones last, whichever way; equal ones by time."""
+    column = _ORDERS[wanted.order] if wanted.order in _ORDERS else batches.c[wanted.order]
+    descending = wanted.descending != (wanted.order == "loss")  # a larger share left is a smaller loss
+    by = column.desc() if descending else column.asc()
+    newest = (batches.c.started.desc(), batches.c.id.desc()) if wanted.descending else (batches.c.started, batches.c.id)
+    return newest if wanted.order == "started" else (column.is_(None), by, *newest)
+
+
 def _alike(first: FloatArray, second: FloatArray) -> bool:
     return bool(np.allclose(first, second, atol=1e-6, equal_nan=True))
 
@@ -496,6 +535,12 @@ def _filtered(query: Select[Any], wanted: BatchFilter) -> Select[Any]:
         query = query.where(batches.c.started >= wanted.since)
     if wanted.until is not None:
         query = query.where(batches.c.started < wanted.until)
+    if wanted.ground is not None:
+        query = query.where(batches.c.colour_ground > wanted.ground[0], batches.c.colour_ground <= wanted.ground[1])
+    if wanted.due:
+        unweighed = batches.c.roasted_kg.is_(None) & ~batches.c.declined.contains("weight")
+        unseen = batches.c.colour_ground.is_(None) & batches.c.colour_whole.is_(None) & ~batches.c.declined.contains("colour")
+        query = query.where(batches.c.status == "dropped", batches.c.left_out == "", unweighed | unseen)
     if wanted.counting:
         query = query.where(batches.c.left_out == "")
     if wanted.statuses:

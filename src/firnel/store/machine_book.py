@@ -9,13 +9,16 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, Row, delete, insert, select, update
 
-from firnel.core.vocabulary import Control, ControlScale, Machine, Probe
+from firnel.core.vocabulary import Control, ControlScale, Machine, Probe, Role
 from firnel.store.rows import aware, new_key, upsert
 from firnel.store.tables import machine_log, machine_models, machines
 from firnel.store.writing import writing
 
 #: Fields of a machine that are kept together in its details.
-DETAILS = ("second_crack_c", "tray_litres", "altitude_m", "probes", "heaters", "preheat", "between", "draft_check", "checks")
+DETAILS = (
+    "second_crack_c", "tray_litres", "altitude_m", "probes", "fuel", "preheat", "between", "draft_check", "checks",
+    "limit_c", "covers_kg", "preheat_low_c", "preheat_high_c", "preheat_s", "care",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -95,7 +98,7 @@ def machine_from_row(row: Row[Any]) -> Machine:
 def machine_to_document(machine: Machine) -> dict[str, Any]:
     """A machine as plain values; its key in the library is left out."""
     values = {key: value for key, value in asdict(machine).items() if key != "id"}
-    values["controls"] = {control.value: asdict(scale) for control, scale in machine.controls.items()}
+    values["controls"] = {str(control): asdict(scale) for control, scale in machine.controls.items()}
     return values
 
 
@@ -108,9 +111,14 @@ def machine_from_document(document: Mapping[str, Any]) -> Machine:
     """
     values = dict(document)
     try:
-        values["controls"] = {Control(name): ControlScale(**scale) for name, scale in values.get("controls", {}).items()}
+        values["controls"] = {Control(name): _scale_from(scale) for name, scale in values.get("controls", {}).items()}
         values["probes"] = tuple(Probe(**probe) for probe in values.get("probes", ()))
-        values["heaters"] = tuple(values.get("heaters", ()))
+        values.pop("heaters", None)  # bare names, in earlier versions
         return Machine(**values)
     except (TypeError, AttributeError) as error:
         raise ValueError(f"This is no machine: {error}.") from error
+
+
+def _scale_from(scale: Mapping[str, Any]) -> ControlScale:
+    role = scale.get("role")
+    return ControlScale(**{**scale, "role": Role(role) if role else None})

@@ -28,6 +28,8 @@ from firnel.store.writing import (
 
 #: The name under which a library knows which one it is, wherever it is moved to.
 IDENTITY = "identity"
+#: How long to wait for another program that brings the same library up to date: on a slow disk that takes a while. [ms]
+MIGRATION_MS = 120_000
 #: Of all who open a database on a server at once, one brings it up to date: the number of the lock that they agree on.
 SERVER_LOCK = 0x46524E4C
 
@@ -144,6 +146,7 @@ def _alone(engine: Engine) -> Iterator[Connection]:
         if engine.dialect.name == "sqlite":
             connection.exec_driver_sql("COMMIT")  # of the transaction that begins by itself: in one, the next line is not heard
             connection.exec_driver_sql("PRAGMA foreign_keys = OFF")
+            connection.exec_driver_sql(f"PRAGMA busy_timeout = {MIGRATION_MS}")
             connection.exec_driver_sql("BEGIN IMMEDIATE")
         elif engine.dialect.name == "postgresql":
             connection.exec_driver_sql(f"SELECT pg_advisory_xact_lock({SERVER_LOCK})")

@@ -3,25 +3,35 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, insert, update
+from sqlalchemy import Connection, insert, select, update
 
-from firnel.core.vocabulary import Control, Mark, Move, Note
-from firnel.store.batch_rows import discard_batch, refresh_search, write_marks, write_moves_and_notes
+from firnel.core.vocabulary import Control, Mark, Move, Note, Quality
+from firnel.store.batch_rows import (
+    OWN_COLUMNS,
+    discard_batch,
+    reading_columns,
+    refresh_search,
+    write_marks,
+    write_moves_and_notes,
+)
 from firnel.store.tables import batches, readings
 
-#: Log time [s], bean, air [degC], gas, airflow, drum [machine scale], quality.
-ReadingRow = tuple[float, float | None, float | None, float | None, float | None, float | None, int]
-COLUMNS = ("t", "bean", "air", "gas", "airflow", "drum", "quality")
+#: Log time [s], bean, air [degC], controls [machine scale], quality.
+ReadingRow = tuple[float, float | None, float | None, Mapping[Control, float], int]
 
 
 @dataclass(frozen=True)
 class Corrected:
-    """A control that truly stood at a setting from a moment on [s of log time]: what was keyed there was taken back."""
+    """A control that truly stood at a setting from a moment on [s of log time]: what was keyed there was taken back.
 
-    control: Control
+    Without a control it is a reading by hand, keyed at that moment, that stands for nothing any more.
+    """
+
+    control: Control | None
     since: float
     value: float | None
 
@@ -73,9 +83,12 @@ class Pending:
 
 def finite_row(row: ReadingRow) -> ReadingRow:
     """A reading with None for what is no figure; a database has no other word for it."""
-    t, *values, quality = row
-    known = (value if value is not None and math.isfinite(value) else None for value in values)
-    return (t, *known, quality)  # type: ignore[return-value]  # five values
+    t, bean, air, controls, quality = row
+
+    def known(value: float | None) -> float | None:
+        return value if value is not None and math.isfinite(value) else None
+
+    return t, known(bean), known(air), {c: value for c, value in controls.items() if known(value) is not None}, quality
 
 
 def write_rows(connection: Connection, key: int, first: int, rows: tuple[ReadingRow, ...], wall: float, rate: float) -> None:
@@ -83,19 +96,40 @@ def write_rows(connection: Connection, key: int, first: int, rows: tuple[Reading
     if not rows:
         return
     table = [
-        {"batch_id": key, "seq": first + offset, **dict(zip(COLUMNS, row, strict=True))} for offset, row in enumerate(rows)
-    ]
+        {
+            "batch_id": key, "seq": first + offset, "t": t, "bean": bean, "air": air, "quality": quality,
+            **reading_columns(controls),
+        }
+        for offset, (t, bean, air, controls, quality) in enumerate(rows)
+    ]  # fmt: skip
     connection.execute(insert(readings), table)
     where = {"last_t": rows[-1][0], "last_wall": wall, "clock_rate": rate}
     connection.execute(update(batches).where(batches.c.id == key).values(**where))
 
 
+def _correct_more(connection: Connection, key: int, control: Control, entry: Corrected) -> None:
+    since = select(readings.c.seq, readings.c.more).where(readings.c.batch_id == key, readings.c.t >= entry.since)
+    for seq, more in connection.execute(since).all():
+        settings = {name: value for name, value in (more or {}).items() if name != control}
+        if entry.value is not None:
+            settings[str(control)] = entry.value
+        at = (readings.c.batch_id == key) & (readings.c.seq == seq)
+        connection.execute(update(readings).where(at).values(more=settings or None))
+
+
 def write_state(connection: Connection, key: int, pending: Pending) -> None:
     """Write all but the readings, inside the caller's transaction."""
     for entry in pending.corrected:
-        column = readings.c[entry.control.value]
+        if entry.control is None:
+            at = (readings.c.batch_id == key) & readings.c.t.between(entry.since - 1e-6, entry.since + 1e-6)
+            struck = {"bean": None, "air": None, "quality": int(Quality.HAND | Quality.OUT_OF_RANGE)}
+            connection.execute(update(readings).where(at).values(**struck))
+            continue
         since = (readings.c.batch_id == key) & (readings.c.t >= entry.since)
-        connection.execute(update(readings).where(since).values({column: entry.value}))
+        if entry.control in OWN_COLUMNS:
+            connection.execute(update(readings).where(since).values({readings.c[entry.control]: entry.value}))
+        else:
+            _correct_more(connection, key, entry.control, entry)
     if pending.marks is not None:
         write_marks(connection, key, pending.marks)
     if pending.moves_and_notes is not None:

@@ -15,7 +15,8 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Move, Note
-from firnel.store.pending import Corrected, Pending
+from firnel.store.batch_rows import OWN_COLUMNS
+from firnel.store.pending import Corrected, Pending, ReadingRow
 
 log = logging.getLogger(__name__)
 
@@ -133,12 +134,12 @@ def _to_document(pending: Pending) -> dict[str, Any]:
     moves, notes = pending.moves_and_notes or ((), ())
     return {
         "rows": [list(row) for row in pending.rows],
-        "corrected": [[entry.control.value, entry.since, entry.value] for entry in pending.corrected],
+        "corrected": [[str(entry.control) if entry.control else None, entry.since, entry.value] for entry in pending.corrected],
         "marks": None if pending.marks is None else [[m.kind.value, m.t, m.bean, m.found.value] for m in pending.marks],
         "hands": None
         if pending.moves_and_notes is None
         else {
-            "moves": [[m.control.value, m.t, m.to, m.found.value] for m in moves],
+            "moves": [[str(m.control), m.t, m.to, m.found.value] for m in moves],
             "notes": [[note.t, note.kind, note.text] for note in notes],
         },
         "results": pending.results,
@@ -150,8 +151,10 @@ def _to_document(pending: Pending) -> dict[str, Any]:
 def _from_document(document: dict[str, Any]) -> Pending:
     hands, birth = document["hands"], document["birth"]
     return Pending(
-        tuple(tuple(row) for row in document["rows"]),
-        tuple(Corrected(Control(control), since, value) for control, since, value in document["corrected"]),
+        tuple(_row_from(row) for row in document["rows"]),
+        tuple(
+            Corrected(Control(control) if control else None, since, value) for control, since, value in document["corrected"]
+        ),
         None
         if document["marks"] is None
         else tuple(Mark(MarkKind(kind), t, bean, Found(found)) for kind, t, bean, found in document["marks"]),
@@ -165,6 +168,14 @@ def _from_document(document: dict[str, Any]) -> Pending:
         document["status"],
         None if birth is None else birth | {"started": datetime.fromisoformat(birth["started"])},
     )
+
+
+def _row_from(row: list[Any]) -> ReadingRow:
+    if len(row) == 7:  # of an earlier version: gas, airflow and drum each in a place of its own
+        t, bean, air, *settings, quality = row
+        return t, bean, air, {c: v for c, v in zip(OWN_COLUMNS, settings, strict=True) if v is not None}, quality
+    t, bean, air, controls, quality = row
+    return t, bean, air, {Control(name): value for name, value in controls.items()}, quality
 
 
 def _plain(value: Any) -> Any:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import JSON, Boolean, Column, DateTime, Float, ForeignKey, Index, Integer, MetaData, String, Table, Text, false
 
 #: The migration this Firnel writes; tests compare it with the newest file in migrations/versions.
-HEAD = "0005"
+HEAD = "0007"
 
 metadata = MetaData(
     naming_convention={
@@ -159,12 +159,29 @@ batches = Table(
     Column("seen_at", Float),
     # Why it is left out of charts and fits; empty where it counts.
     Column("left_out", Text, nullable=False, default="", server_default=""),
+    # The house's own words, parted by spaces; which results are not measured; what went wrong, None while nobody has looked.
+    Column("tags", Text, nullable=False, default="", server_default=""),
+    Column("declined", String(80), nullable=False, default="", server_default=""),
+    Column("events", Text),
 )
 Index("uq_batches_label", batches.c.label, unique=True)
 Index("ix_batches_started_id", batches.c.started, batches.c.id)
 Index("ix_batches_status", batches.c.status)
 Index("ix_batches_lot_id", batches.c.lot_id)
 Index("ix_batches_machine_id", batches.c.machine_id)
+
+# What was mended in batches, with what stood there before.
+corrections = Table(
+    "corrections",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("who", String(80), nullable=False, default=""),
+    Column("field", String(40), nullable=False),
+    Column("before", Text, nullable=False, default=""),
+    Column("after", Text, nullable=False, default=""),
+)
 
 readings = Table(
     "readings",
@@ -177,6 +194,8 @@ readings = Table(
     Column("gas", Float),
     Column("airflow", Float),
     Column("drum", Float),
+    # The settings of all other controls, by key.
+    Column("more", JSON(none_as_null=True)),
     Column("quality", Integer, nullable=False, default=0),
     sqlite_with_rowid=False,
 )

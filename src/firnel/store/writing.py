@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sqlite3
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -15,6 +16,8 @@ from sqlalchemy.exc import ArgumentError, DBAPIError
 
 #: How long to wait for another program's lock. [ms]
 BUSY_MS = 5000
+#: How long to wait between two tries where SQLite itself does not wait. [ms]
+PAUSE_MS = 20
 #: Patience with a server that does not answer. [s]
 CONNECT_S = 10
 #: Execution option of a connection that is going to write.
@@ -138,10 +141,23 @@ def _prepare_sqlite(connection: sqlite3.Connection, _record: Any) -> None:
     cursor.execute("PRAGMA foreign_keys = ON")
     # Each connection of the pool has a cache of its own; the system's lies beneath it. [KiB, negative by SQLite's custom]
     cursor.execute("PRAGMA cache_size = -512")
-    cursor.execute("PRAGMA journal_mode = WAL")
+    _write_ahead(cursor)
     # FULL: what was committed outlasts a power cut too; at two commits a second it costs nothing.
     cursor.execute("PRAGMA synchronous = FULL")
     cursor.close()
+
+
+def _write_ahead(cursor: sqlite3.Cursor) -> None:
+    """SQLite does not wait by itself where several programs turn to the write-ahead log at once."""
+    for _ in range(BUSY_MS // PAUSE_MS):
+        try:
+            cursor.execute("PRAGMA journal_mode = WAL")
+            return
+        except sqlite3.OperationalError as error:
+            if "locked" not in str(error):
+                raise
+            time.sleep(PAUSE_MS / 1000.0)
+    cursor.execute("PRAGMA journal_mode = WAL")
 
 
 def _begin_sqlite(connection: Connection) -> None:

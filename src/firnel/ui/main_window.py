@@ -7,27 +7,39 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer, pyqtBoundSignal
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
+from firnel.ui.machines.teaching import Teaching
+from firnel.ui.roast.cue_panel import CuePanel
+from firnel.ui.roast.second_screen import SecondScreen
 from firnel.ui.roast.view import RoastView
-from firnel.ui.shared.actions import ACTIONS, EVERYWHERE, STATIONS, bind, key_groups
+from firnel.ui.shared.actions import ACTIONS, EVERYWHERE, STATIONS, bind, key_groups, use_keys
 from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette, Entry
-from firnel.ui.shared.frame import NowLine, Rail
+from firnel.ui.shared.frame import NowLine, Rail, typing_note
+from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.sheets import KeySheet, Notice, SettingsDialog
+from firnel.ui.shared.sounds import Sounds
+from firnel.ui.shared.space_key import SpaceKey, typing_in
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
+from firnel.work.beginning import is_empty, steps
 from firnel.work.desk import Desk, LinkStatus
 from firnel.work.library_care import copy_of_today
 from firnel.work.review.records import BatchFilter, LibraryError
+from firnel.work.roast.advice_words import told_line
+from firnel.work.roast.announcing import Announcement, Announcer
 from firnel.work.roast.cue import cue_of
+from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 #: How often it is looked whether the day's copy of the library is there. [ms]
 COPY_EVERY_MS = 3_600_000
+#: How long after the start machines are learned: the window comes first. [ms]
+LEARN_AFTER_MS = 3000
 
 
 class MainWindow(QMainWindow):
@@ -51,6 +63,12 @@ class MainWindow(QMainWindow):
         self.rail, self.now_line, self.notice = Rail(look), NowLine(), Notice()
         self.roast = RoastView(desk, look)
         self.roast.recorded.connect(self._on_recorded)
+        self.roast.own_window_wanted.connect(self.open_second_screen)
+        self.roast.far_changed.connect(self._on_far)
+        self._second: SecondScreen | None = None
+        self.alarm, self.typing = CuePanel(), typing_note()
+        self._announcer, self._sounds = Announcer(), Sounds(lambda: self.desk.settings, self)
+        self._space = SpaceKey(self, lambda: desk.session.roasting, self._mark)
         self._views: dict[str, QWidget] = {"Roast": self.roast}
         self._pages = QStackedWidget()
         self._pages.addWidget(self.roast)
@@ -58,15 +76,18 @@ class MainWindow(QMainWindow):
         self.palette_sheet = CommandPalette(self, self._entries, self._find_batches)
         self._unfinished: int | None = None
         self._aside = Background(self, desk.session.say)
+        self._teaching = Teaching(desk, self)
+        self._teaching.learned.connect(self._show_anew)
         desk.listen(self._on_change, self._on_link)
         self.rail.chosen.connect(self.show_station)
         self.rail.find_wanted.connect(self.palette_sheet.open)
+        self.rail.begin_wanted.connect(partial(self.show_station, "Beginning"))
         self.now_line.clicked.connect(partial(self.show_station, "Roast"))
         self.notice.answered.connect(self._on_unfinished)
         self._bind_keys()
         self._tick = QTimer(self)
         self._tick.timeout.connect(self._show_now)
-        self._tick.start(500)
+        self._tick.start(250)
         self.show_station("Roast")
 
     def _lay_out(self) -> None:
@@ -78,12 +99,15 @@ class MainWindow(QMainWindow):
         row.addWidget(self.rail)
         column = QVBoxLayout()
         column.setSpacing(0)
+        column.addWidget(self.alarm)
+        column.addWidget(self.typing)
         column.addWidget(self.now_line)
         column.addWidget(self.notice)
         column.addWidget(self._pages, 1)
         row.addLayout(column, 1)
         self.setCentralWidget(centre)
-        self.now_line.hide()
+        for widget in (self.now_line, self.alarm, self.typing):
+            widget.hide()
 
     def _bind_keys(self) -> None:
         self._handlers: dict[str, Callable[[], object]] = {
@@ -96,8 +120,19 @@ class MainWindow(QMainWindow):
             "keys": self.open_keys,
             "leave": self.close,
             "disconnect": self.desk.disconnect,
+            "begin": partial(self.show_station, "Beginning"),
+            "old logs": self.open_old_logs,
         }
-        bind(self, EVERYWHERE, self._handlers, whole_window=True)
+        self._shortcuts = bind(self, EVERYWHERE, self._handlers, whole_window=True)
+
+    def _bind_anew(self) -> None:
+        """The keys as they are set now; those of Plan and Review hold from the next start on."""
+        for shortcut in self._shortcuts:
+            shortcut.setEnabled(False)
+            shortcut.deleteLater()
+        self._shortcuts = bind(self, EVERYWHERE, self._handlers, whole_window=True)
+        for roast in (self.roast, *([self._second.roast] if self._second is not None else [])):
+            roast.bind_anew()
 
     def _make(self, name: str) -> QWidget:
         """A view at its first showing; its code is loaded only then, so that the window is there sooner."""
@@ -123,16 +158,30 @@ class MainWindow(QMainWindow):
 
             bench = BenchView(self.desk)
             bench.recorded.connect(self._on_recorded)
+            bench.cup.step_begins.connect(self._on_steep)
             return bench
         if name == "Review":
             from firnel.ui.review.view import ReviewView
 
             review = ReviewView(self.desk, self._look)
             review.plan_wanted.connect(self._on_plan_wanted)
+            review.columns_changed.connect(self._on_settings)
             return review
+        if name == "Beginning":
+            from firnel.ui.beginning import BeginningView
+
+            beginning = BeginningView(self.desk)
+            beginning.logs_wanted.connect(self.open_old_logs)
+            beginning.batch_wanted.connect(self._on_first_batch)
+            beginning.left.connect(partial(self.show_station, "Roast"))
+            beginning.changed.connect(self._show_begin)
+            beginning.link.settings_changed.connect(self._on_settings)
+            return beginning
         from firnel.ui.machines.view import MachinesView
 
-        return MachinesView(self.desk, self._look)
+        machines = MachinesView(self.desk, self._look)
+        machines.link.settings_changed.connect(self._on_settings)
+        return machines
 
     # Views
 
@@ -140,8 +189,47 @@ class MainWindow(QMainWindow):
         """A view, made when it is first wanted."""
         if name not in self._views:
             self._views[name] = self._make(name)
+            self._views[name].setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+            made = self._views[name]
+            for page in (made, *made.findChildren(ListPage)):
+                if isinstance(begin := getattr(page, "begin_wanted", None), pyqtBoundSignal):
+                    begin.connect(partial(self.show_station, "Beginning"))
             self._pages.addWidget(self._views[name])
         return self._views[name]
+
+    def begin_where_empty(self) -> None:
+        """A library in which nothing stands yet opens on the beginning."""
+        if self.desk.ask(is_empty):
+            self.show_station("Beginning")
+        self._show_begin()
+
+    @property
+    def begun(self) -> bool:
+        """Whether the beginning has led where it leads: a batch was roasted here."""
+        return self.desk.ask(steps)[-1].done
+
+    def _show_begin(self) -> None:
+        self.rail.begin.setVisible(not self.begun)
+
+    def _on_first_batch(self, order: BatchOrder) -> None:
+        try:
+            self.desk.prepare(order)
+        except ValueError as error:
+            self.desk.session.say(str(error))
+        self.show_station("Roast")
+
+    def open_old_logs(self) -> None:
+        """Old logs, to be looked at and taken in."""
+        from firnel.ui.machines.old_logs_sheet import OldLogsSheet
+
+        sheet = OldLogsSheet(self.desk, self._look, self)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.taken.connect(self._on_logs)
+        sheet.open()
+
+    def _on_logs(self, told: str) -> None:
+        self.desk.session.say(told)
+        self._on_recorded()
 
     def made_views(self) -> frozenset[str]:
         """The views that have been made so far."""
@@ -154,21 +242,58 @@ class MainWindow(QMainWindow):
         self.rail.show_station(name)
         if view is not self.roast and hasattr(view, "refresh"):
             view.refresh()
+            begun = self.begun
+            for page in (view, *view.findChildren(ListPage)):
+                if isinstance(page, ListPage):
+                    page.offer_begin(not begun)
+        if self.desk.session.roasting:
+            view.setFocus(Qt.FocusReason.OtherFocusReason)  # nobody types by chance: Space is to mark here too
         self._show_now()
         if view is self.roast:
             self.roast.refresh()
             self.roast.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _show_now(self) -> None:
-        running = self.desk.session.recording and self._pages.currentWidget() is not self.roast
-        self.now_line.setVisible(running)
-        if running:
-            settings = self.desk.settings
-            cue = cue_of(self.desk.session, settings.units, settings.cooling_aim_s)
-            self.now_line.show_now(f"Batch {self.desk.session.label}", cue)
+        session, settings = self.desk.session, self.desk.settings
+        elsewhere = self._pages.currentWidget() is not self.roast
+        cue = cue_of(session, settings.units, settings.cooling_aim_s)
+        danger = cue.urgency == "danger"
+        # A warning of fire is as large on every station as it is on Roast.
+        self.alarm.setVisible(danger and elsewhere)
+        self.now_line.setVisible(session.recording and elsewhere and not danger)
+        if danger and elsewhere:
+            self.alarm.show_cue(cue)
+        if self.now_line.isVisible():
+            self.now_line.show_now(f"Batch {session.label}", cue)
+        self.typing.setVisible(session.roasting and typing_in(QApplication.focusWidget()))
+        told = told_line(session, settings.units)
+        if (heard := self._announcer.look(cue, told, self.desk.clock.now())) is not None:
+            self._sounds.announce(heard)
+
+    def _mark(self) -> None:
+        self.desk.session.space(self.desk.clock.now())
+
+    def _on_steep(self) -> None:
+        self._sounds.announce(Announcement("soon", "The next step of the cup."))
+
+    def _on_far(self, far: bool) -> None:
+        self.rail.setVisible(not far)
+
+    def open_second_screen(self) -> None:
+        """The roast in a window of its own, far, while this one does other work."""
+        if self._second is None:
+            self._second = SecondScreen(self.desk, self._look, self)
+            self._second.closed.connect(self._on_second_closed)
+        self._second.show()
+        self._second.raise_()
+
+    def _on_second_closed(self) -> None:
+        self._second = None
 
     def _on_change(self) -> None:
         self.roast.request_refresh()
+        if self._second is not None:
+            self._second.roast.request_refresh()
 
     def _on_link(self, status: LinkStatus) -> None:
         self.roast.request_refresh()
@@ -177,6 +302,10 @@ class MainWindow(QMainWindow):
             machines.show_link()
 
     def _on_recorded(self) -> None:
+        self._teaching.look()
+        self._show_anew()
+
+    def _show_anew(self) -> None:
         current = self._pages.currentWidget()
         if current is not None and current is not self.roast and hasattr(current, "refresh"):
             current.refresh()
@@ -249,7 +378,13 @@ class MainWindow(QMainWindow):
     # Palette, settings, keys
 
     def _entries(self) -> Sequence[Entry]:
-        handlers = self._handlers | {"prepare": self._prepare, "next": self._on_next_wanted}
+        handlers = self._handlers | {
+            "prepare": self._prepare,
+            "next": self._on_next_wanted,
+            "abandon": self._abandon,
+            "far": self._far,
+            "second screen": self.open_second_screen,
+        }
         entries = [
             Entry(one.palette, "go to" if one.name.startswith("station ") else "action", handlers[one.name])
             for one in ACTIONS
@@ -273,6 +408,14 @@ class MainWindow(QMainWindow):
     def _prepare(self) -> None:
         self.show_station("Roast")
         self.roast.begin_prepare()
+
+    def _abandon(self) -> None:
+        self.show_station("Roast")
+        self.roast.begin_abandon()
+
+    def _far(self) -> None:
+        self.show_station("Roast")
+        self.roast.set_far(not self.roast.far)
 
     def _show_in(self, station: str, name: str) -> None:
         self.show_station(station)
@@ -298,8 +441,12 @@ class MainWindow(QMainWindow):
 
     def use_settings(self, settings: Settings) -> None:
         """Use and keep these settings."""
+        keys = settings.keys != self.desk.settings.keys
         self.desk.settings = settings
         self._on_settings(settings)
+        if keys:
+            use_keys(settings.keys)
+            self._bind_anew()
         if settings.theme != self._look.palette.name:
             self._look.use(settings.theme)
         self.show_station(next(name for name, view in self._views.items() if view is self._pages.currentWidget()))
@@ -316,6 +463,10 @@ class MainWindow(QMainWindow):
     def tell(self, sentence: str) -> None:
         """Tell something that must not be overlooked, above the view; nothing waits for it."""
         self.notice.tell(sentence)
+
+    def begin_learning(self) -> None:
+        """Learn what batches could still teach, soon."""
+        QTimer.singleShot(LEARN_AFTER_MS, self._teaching.look)
 
     def keep_copies(self) -> None:
         """Keep a copy of the library each day, now and while the window stays open."""
@@ -342,6 +493,12 @@ class MainWindow(QMainWindow):
         for background in self.findChildren(Background):
             background.finish()
         self._tick.stop()
+        self._space.stop()
+        bench = self._views.get("Bench")
+        if isinstance(bench, QWidget) and (cup := getattr(bench, "cup", None)) is not None:
+            cup.close_phones()
+        if self._second is not None:
+            self._second.close()
         if left := self.desk.shut_down():
             if self._leaving:
                 print(left, file=sys.stderr)

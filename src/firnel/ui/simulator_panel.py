@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
-from firnel.core.vocabulary import Control, Machine
+from firnel.core.vocabulary import Machine, Role
 from firnel.ui.shared.parts import button, card, label
 
 FAULTS = ("no fault", "silence", "frozen probes", "spikes", "broken cable", "exceptions")
@@ -48,20 +48,22 @@ class SimulatorPanel(QWidget):
         frame, inside = card()
         grid = QGridLayout()
         inside.addLayout(grid)
-        self._values: list[tuple[QSlider, QLabel, float, str]] = []
-        for row, control in enumerate(Control):
+        self._values: list[tuple[int, QSlider, QLabel, float, str]] = []
+        first = [machine.main_heat, machine.main_air, *machine.of(Role.MOTION)[:1]]
+        registers = dict(zip((0, 1, 2, 6, 7), [*first, *machine.of(Role.HEAT)[1:]], strict=False))
+        for row, (register, control) in enumerate(registers.items()):
             scale = machine.controls[control]
             slider = QSlider(Qt.Orientation.Horizontal)
-            slider.setAccessibleName(control.value)
+            slider.setAccessibleName(control.words)
             slider.setRange(round(scale.low / scale.step), round(scale.high / scale.step))
             value = label("", "figure")
-            grid.addWidget(label(control.value.capitalize()), row, 0)
+            grid.addWidget(label(machine.word(control).capitalize()), row, 0)
             grid.addWidget(slider, row, 1)
             grid.addWidget(value, row, 2)
-            slider.setProperty("register", row)
+            slider.setProperty("register", register)
             slider.setProperty("step", scale.step)
             slider.valueChanged.connect(self._on_slider)
-            self._values.append((slider, value, scale.step, scale.unit))
+            self._values.append((register, slider, value, scale.step, scale.unit))
         column.addWidget(frame)
         doors = QHBoxLayout()
         self._load = QDoubleSpinBox()
@@ -97,7 +99,8 @@ class SimulatorPanel(QWidget):
             self._sense.setText(f"tray: {says[10]} g, colour {says[11] / 10:.1f} whole, {says[12] / 10:.1f} ground")
         else:
             self._sense.setText("drum empty")
-        for (slider, value, step, unit), raw in zip(self._values, knobs, strict=False):
+        for register, slider, value, step, unit in self._values:
+            raw = knobs[register] if register < len(knobs) else 0
             if not slider.isSliderDown():
                 slider.blockSignals(True)
                 slider.setValue(round(raw / 100 / step))

@@ -8,6 +8,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 
+from firnel.core.plan import Plan
 from firnel.core.vocabulary import Machine, MarkKind
 from firnel.devices.address import AddressError, open_source
 from firnel.devices.clock import Clock
@@ -18,12 +19,14 @@ from firnel.store.library import BatchFilter, BatchLine, Library
 from firnel.store.locks import FileClaim, Owner, claim_device
 from firnel.store.spill import Spill
 from firnel.store.writing import shown
-from firnel.work.bench.results import Results, check_results
+from firnel.work.bench.results import Results, check_results, missing_of
 from firnel.work.bench.weighing import keep_colours
 from firnel.work.day.queue import next_for, order_of, waiting_for
+from firnel.work.machines.care import due_words
+from firnel.work.machines.simulated import SimulatedMachine
 from firnel.work.review.references import reference_of
 from firnel.work.roast.batch_state import Around
-from firnel.work.roast.drop_cue import learned_lead, note_asked
+from firnel.work.roast.drop_cue import bares_probe, learned_lead, note_asked
 from firnel.work.roast.session import BatchOrder, RoastSession
 from firnel.work.settings import Settings
 from firnel.work.spilled import recover_spilled, spill_folder
@@ -35,6 +38,8 @@ if TYPE_CHECKING:
     from firnel.work.roast.live_forecast import Guidance, LiveForecast
     from firnel.work.roast.steel import Readiness, SteelEstimate
 
+#: A shipped kind, simulated beside this Firnel: ``simulated:gas-6``.
+SIMULATED = "simulated:"
 #: The steel is estimated this often. [s]
 STEEL_EVERY_S = 5.0
 #: Where the machine runs faster than life, it is not looked ahead more often than this. [s of life]
@@ -91,6 +96,7 @@ class Desk:
         self._on_link: list[Callable[[LinkStatus], None]] = []
         self._source: ReadingSource | None = None
         self._claim: FileClaim | None = None
+        self._simulated: SimulatedMachine | None = None
         self._generation = 0
         spill = None
         if spill_at is not None:
@@ -138,8 +144,16 @@ class Desk:
         ------
         AddressError : if the address leads nowhere.
         """
+        simulated = None
+        if url.startswith(SIMULATED):
+            try:
+                simulated = SimulatedMachine(url.removeprefix(SIMULATED))
+            except ValueError as error:
+                raise AddressError(str(error)) from error
+            url = simulated.url
         source = open_source(url, self.clock)
         self.disconnect()
+        self._simulated = simulated
         if not isinstance(source, HandSource):
             claim = claim_device(url.partition("?")[0])
             if isinstance(claim, str):
@@ -168,6 +182,8 @@ class Desk:
         ------
         ValueError : see `RoastSession.prepare`.
         """
+        if self._corrects(order):
+            return self.session.amend(order)
         if order.waiting_id is None and (waits := waiting_for(self.library, order)) is not None:
             order = replace(order, waiting_id=waits.id)
         label = self.session.prepare(replace(order, operator=self.settings.operator))
@@ -179,9 +195,20 @@ class Desk:
                 reference=reference_of(self.library, order.plan),
                 lead_s=learned_lead(self.library, machine.id if machine is not None else None),
                 hand_every_s=float(self.settings.hand_every_s),
+                crack_rule=self.settings.crack_rule,
+                care=due_words(self.library, machine, self.clock.wall()) if machine is not None else "",
             )
         )
         return label
+
+    def _corrects(self, order: BatchOrder) -> bool:
+        """Whether an order is the one that is prepared, told otherwise: it keeps its number, and no other load is touched."""
+        known = self.session.order
+        if self.session.phase != "ready" or order.waiting_id is not None:
+            return False
+        plans = [one.id if one is not None else None for one in (known.plan, order.plan)]
+        machines = [one.id if one is not None else None for one in (known.machine, order.machine)]
+        return plans[0] == plans[1] and machines[0] == machines[1]
 
     def _rested(self, machine: Machine | None) -> float | None:
         """How long ago this machine was dropped last, if that was today's work. [s]"""
@@ -218,8 +245,11 @@ class Desk:
             self.session.weigh(results)
         else:
             check_results(line.load_kg, results)
-            self.library.set_results(line.id, results.columns, status="done")
-            self.session.say(f"Batch {line.label} is weighed.")
+            self.library.mend_book.correct(line.id, results.columns, self.settings.operator)
+            if results.complete:
+                self.library.set_status(line.id, "done")
+            missing = missing_of(results)
+            self.session.say(f"Batch {line.label} is kept{f'; {missing} to come' if missing else ''}.")
         if key is not None:
             keep_colours(self.library, key, results)
 
@@ -233,6 +263,9 @@ class Desk:
         if self._claim is not None:
             self._claim.release()
             self._claim = None
+        if self._simulated is not None:
+            self._simulated.stop()
+            self._simulated = None
 
     def shut_down(self) -> str:
         """Leave batch, link and library as they stand. Says what is not written, and where it is kept; empty where all is."""
@@ -255,13 +288,14 @@ class Desk:
     def tick(self) -> None:
         """Time goes by: the drop may be asked for; with readings by hand a mark or a move does not wait for the next one."""
         note_asked(self.session)
+        self.session.look_for_marks()
         if self.by_hand is not None and self.session.now() - self._asked_t >= HAND_ASK_S:
             self.look_ahead()
 
     def look_ahead(self) -> None:
         """Have the running batch forecast with what is known now, unless the last forecast is still being worked out."""
         session, machine = self.session, self.session.machine
-        if not session.roasting or machine is None:
+        if not session.roasting or machine is None or MarkKind.DROP in session.offers:
             if session.guidance is not None:
                 session.take_guidance(None)
             return
@@ -279,8 +313,9 @@ class Desk:
         self._asked_t = session.now()
         now = session.now() if self.by_hand is not None else session.trace.last_t
         ask = Ask(
-            session.label, now, session.trace.trace(), tuple(session.marks.values()), session.moves,
-            session.done, machine, session.adjusted_plan, order.lot, order.load_kg,
+            session.label, now, session.trace.trace(), tuple(session.reckoned.values()), session.moves,
+            session.done, machine, _trusted(session), order.lot, order.load_kg,
+            assumed={kind: offer.doubt_s for kind, offer in session.offers.items()}, held=session.held,
         )  # fmt: skip
         self._looking = True
 
@@ -359,6 +394,14 @@ class Desk:
     def _changed(self) -> None:
         for told in self._on_change:
             told()
+
+
+def _trusted(session: RoastSession) -> Plan | None:
+    """The plan as the forecast is to go by it: where a small load leaves the probe bare, its readings are no target."""
+    plan = session.adjusted_plan
+    if plan is None or not bares_probe(session):
+        return plan
+    return replace(plan, targets=replace(plan.targets, drop_c=None, rise_c=None))
 
 
 def machine_kinds() -> dict[str, str]:

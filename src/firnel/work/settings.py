@@ -20,6 +20,8 @@ def _setting(default: Any, title: str, choices: tuple[str, ...] = (), low: int =
 
 #: The house's own words for roast levels, each with the highest ground colour that still has it, to begin with.
 LEVEL_WORDS = ("dark 45", "medium dark 56", "medium 64", "medium light 72", "light 100")
+#: Columns of the list of batches, to begin with.
+LIST_COLUMNS = ("Batch", "Day", "Lot", "Dev.", "Loss")
 #: The house's own words of the cup, to begin with.
 CUP_WORDS = (
     "sweet", "bright", "juicy", "floral", "citrus", "berry", "stone fruit", "chocolate", "nutty", "caramel", "clean", "round",
@@ -42,13 +44,28 @@ class Settings:
     theme: str = _setting("day", "Theme", ("day", "night"))
     operator: str = _setting("", "Who roasts")
     cup_form: str = _setting("attributes", "Cupping form", ("attributes", "affective"))
+    cup_ml: int = _setting(150, "Water of a cup, mL", low=30, high=400)
+    cup_ratio: int = _setting(55, "Coffee to water, g/L", low=20, high=120)
+    phones_tls: str = _setting("off", "Phones of the cuppers by TLS", ("off", "on"))
     cooling_aim_s: int = _setting(240, "Cooling aim, seconds", low=60, high=900)
     hand_every_s: int = _setting(30, "Readings by hand, every so many seconds", low=10, high=120)
-    sound: str = _setting("off", "Sound when a move or the drop is due", ("off", "on"))
+    learning: str = _setting("by itself", "Machines are learned", ("by itself", "by the button"))
+    crack_rule: str = _setting("rolling", "First crack is", ("the first pop", "the third pop", "rolling"))
+    sound_move: int = _setting(0, "Sound of a move that is due, %", high=100)
+    sound_soon: int = _setting(0, "Sound ten seconds before, %", high=100)
+    sound_drop: int = _setting(0, "Sound of the drop, %", high=100)
+    sound_warning: int = _setting(60, "Sound of a warning, %", high=100)
+    spoken: str = _setting("off", "Cues spoken", ("off", "on"))
+    review_columns: tuple[str, ...] = _setting(
+        ("Batch", "Day", "Lot", "Dev.", "Loss"), "Columns of the list in Review", most=20
+    )
     scale_port: str = _setting("", "Scale, serial port")
     scale_baud: int = _setting(9600, "Scale, speed of the line", low=300, high=921600)
+    colour_scale: str = _setting("index", "Name of the colour scale")
+    meter_points: tuple[str, ...] = _setting((), "Colour meter, reading=index, two for a line", most=12)
     level_words: tuple[str, ...] = _setting(LEVEL_WORDS, "Roast levels, each up to a colour", most=12)
     cup_words: tuple[str, ...] = _setting(CUP_WORDS, "Cup words", most=60)
+    keys: tuple[str, ...] = _setting((), "Keys of your own, as undo=U", most=60)
     colour_words: tuple[str, ...] = _setting(
         ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown"), "Colour words, up to nine", most=9
     )
@@ -59,7 +76,10 @@ class Settings:
     def __post_init__(self) -> None:
         for declared in fields(self):
             _check(declared, getattr(self, declared.name))
-        _ = self.levels
+        _ = self.levels, self.meter
+        keys = [entry.partition("=")[0].strip() for entry in self.keys]
+        if len(set(keys)) < len(keys):
+            raise ValueError("Keys of your own: an action is named twice.")
 
     @classmethod
     def from_mapping(cls, values: Mapping[str, Any]) -> Settings:
@@ -88,7 +108,27 @@ class Settings:
     @property
     def units(self) -> Units:
         """The chosen units."""
-        return Units(self.temperature, self.mass, self.pressure)
+        return Units(self.temperature, self.mass, self.pressure, self.colour_scale or "index")
+
+    @property
+    def meter(self) -> tuple[tuple[float, float], ...]:
+        """What the house's colour meter reads, and the index that stands for: points in order, none for the same scale.
+
+        Raises
+        ------
+        ValueError : if a point is none, or two say different things of one reading.
+        """
+        points = []
+        for entry in self.meter_points:
+            reads, _, index = entry.partition("=")
+            try:
+                points.append((float(reads), float(index)))
+            except ValueError:
+                raise ValueError(f"Colour meter: {entry!r} is no point; write reading=index, as in ‘55=62’.") from None
+        points.sort()
+        if any(one[0] == two[0] for one, two in zip(points, points[1:], strict=False)):
+            raise ValueError("Colour meter: one reading stands for two colours.")
+        return tuple(points)
 
 
 def _check(declared: Field[Any], value: Any) -> None:
@@ -99,8 +139,9 @@ def _check(declared: Field[Any], value: Any) -> None:
         raise ValueError(f"{limits['title']}: {value!r} is not between {limits['low']} and {limits['high']}.")
     if limits["most"]:
         words = isinstance(value, tuple) and all(isinstance(word, str) and word for word in value)
-        if not words or not 1 <= len(value) <= limits["most"]:
-            raise ValueError(f"{limits['title']}: give one to {limits['most']} words.")
+        least = 0 if declared.default == () else 1
+        if not words or not least <= len(value) <= limits["most"]:
+            raise ValueError(f"{limits['title']}: give {'up' if not least else 'one'} to {limits['most']} words.")
 
 
 def settings_path() -> Path:

@@ -26,9 +26,11 @@ def plans(library: Library) -> list[Plan]:
     return library.plans()
 
 
-def batch_lines(library: Library, wanted: BatchFilter, after: PageEnd | None = None, limit: int = 200) -> list[BatchLine]:
-    """One page of the list of batches, newest first."""
-    return library.batch_lines(wanted, after, limit)
+def batch_lines(
+    library: Library, wanted: BatchFilter, after: PageEnd | None = None, limit: int = 200, offset: int = 0
+) -> list[BatchLine]:
+    """One page of the list of batches, in the filter's order."""
+    return library.batch_lines(wanted, after, limit, offset)
 
 
 def count_batches(library: Library, wanted: BatchFilter) -> int:
@@ -84,3 +86,8 @@ def leave_out(library: Library, key: int, why: str) -> None:
 def stocktake(library: Library, key: int, kg: float) -> None:
     """So many kilograms of a lot are there now."""
     library.lot_book.count(key, kg)
+
+
+def add_reason(library: Library, key: int, word: str) -> None:
+    """Add a word to why a batch is left out."""
+    library.leave_out(key, f"{library.batch(key).left_out}, {word}")

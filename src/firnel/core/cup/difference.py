@@ -23,7 +23,9 @@ POWER = 0.80
 
 @dataclass(frozen=True)
 class Verdict:
-    """What a test says: exact one-sided p, correct answers needed, the share of tasters who truly tell it apart.
+    """What a test says: exact p, answers needed, the share of tasters who truly tell it apart.
+
+    A paired test with two sides asks whether either is chosen more; there ``correct`` counts how often the second was.
 
     ``share`` is the estimate above chance with its upper 95 % limit; ``findable`` the least share that this panel would have
     found in four tests of five, None where even a difference that everybody tells would be missed.
@@ -37,6 +39,7 @@ class Verdict:
     share: float
     share_high: float
     findable: float | None
+    sides: int = 1
 
     @property
     def shown(self) -> bool:
@@ -46,7 +49,7 @@ class Verdict:
     @property
     def words(self) -> str:
         """The verdict in one or two sentences."""
-        counted = f"{self.correct} of {self.answers} right"
+        counted = f"{self.correct} of {self.answers} {'chose the second' if self.sides == 2 else 'right'}"
         if self.shown:
             return f"A difference is shown: {counted}, by chance in {_chance_words(self.p)} (p = {self.p:.3f})."
         no = f"No difference shown: {counted}, p = {self.p:.2f}."
@@ -61,27 +64,38 @@ def _chance_words(p: float) -> str:
     return f"1 test of {1.0 / p:.0f}" if p > 1e-4 else "fewer than 1 test of 10,000"
 
 
-def least_correct(test: Test, answers: int, alpha: float = ALPHA) -> int | None:
-    """The least number of right answers that shows a difference; None where no number does."""
+def least_correct(test: Test, answers: int, alpha: float = ALPHA, sides: int = 1) -> int | None:
+    """The least number of right answers that shows a difference; None where no number does.
+
+    With two sides it is the number of times that either must be chosen.
+    """
     counts = np.arange(answers + 1)
     p = stats.binom.sf(counts - 1, answers, CHANCE[test])
-    enough = np.flatnonzero(p <= alpha)
+    enough = np.flatnonzero(p <= alpha / sides)
     return int(counts[enough[0]]) if enough.size else None
 
 
-def judge(test: Test, answers: int, correct: int) -> Verdict:
+def judge(test: Test, answers: int, correct: int, sides: int = 1) -> Verdict:
     """Judge a test.
+
+    Parameters
+    ----------
+    test, answers, correct : the kind, how many answers, and how many of them are right, or chose the second.
+    sides : 2 where either of a pair may be chosen more often, 1 where it was said beforehand which one.
 
     Raises
     ------
-    ValueError : if there are no answers, or more are right than were given.
+    ValueError : if there are no answers, more are right than were given, or a triangle test is to have two sides.
     """
     if answers < 1 or not 0 <= correct <= answers:
         raise ValueError(f"{correct} right of {answers} answers cannot be judged.")
+    if sides not in (1, 2) or (sides == 2 and test == "triangle"):
+        raise ValueError(f"a {test} test does not have {sides} sides.")
     chance = CHANCE[test]
-    found = stats.binomtest(correct, answers, chance, alternative="greater")
-    high = stats.binomtest(correct, answers, chance, alternative="less").proportion_ci(0.95).high
-    needed = least_correct(test, answers)
+    found = stats.binomtest(correct, answers, chance, alternative="greater" if sides == 1 else "two-sided")
+    more = correct if sides == 1 else max(correct, answers - correct)
+    high = stats.binomtest(more, answers, chance, alternative="less").proportion_ci(0.95).high
+    needed = least_correct(test, answers, sides=sides)
 
     def telling(share: float) -> float:
         return max((share - chance) / (1.0 - chance), 0.0)
@@ -93,4 +107,4 @@ def judge(test: Test, answers: int, correct: int) -> Verdict:
             return float(stats.binom.sf(needed - 1, answers, chance + (1.0 - chance) * share)) - POWER
 
         findable = float(optimize.brentq(missing, 0.0, 1.0))
-    return Verdict(test, answers, correct, float(found.pvalue), needed, telling(correct / answers), telling(high), findable)
+    return Verdict(test, answers, correct, float(found.pvalue), needed, telling(more / answers), telling(high), findable, sides)

@@ -4,11 +4,13 @@ References
 ----------
 .. [1] Specialty coffee cupping form of ten attributes with its defects (taint 2, fault 4 points a cup), from memory of it.
 .. [2] Affective assessment of the coffee value standard: 0.65625 times the sum of eight sections of 1 to 9, plus 52.75, less 2
-   for each cup that is not uniform and 4 for each defective one, to the quarter point; from memory of it.
+   for each cup that is not uniform and 4 for each defective one of five, rounded to the nearest quarter point, halves away from
+   zero; from memory of it.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
@@ -22,6 +24,8 @@ TEN = (*SCORED, *BY_CUP)
 SECTIONS = ("fragrance", "aroma", "flavour", "aftertaste", "acidity", "sweetness", "mouthfeel", "overall")
 #: Points that a cup with a taint or a fault costs.
 TAINT, FAULT = 2.0, 4.0
+#: Cups of each coffee for which both forms are written; with fewer or more the points of a cup count for as much more or less.
+CUPS = 5
 
 
 @dataclass(frozen=True)
@@ -60,7 +64,7 @@ def check_part(form: Form, part: str, value: float) -> None:
 
 
 def score(form: Form, given: Mapping[str, float], defects: Defects = Defects(), cups: int = 5) -> float | None:
-    """The sum of a form, 0 to 100; None until every part is given.
+    """The sum of a form, up to 100; None until every part is given.
 
     Parameters
     ----------
@@ -79,7 +83,12 @@ def score(form: Form, given: Mapping[str, float], defects: Defects = Defects(), 
     if any(part not in given for part in parts_of(form)):
         return None
     total = float(sum(given.values()))
-    less = TAINT * defects.light + FAULT * defects.heavy
+    less = (TAINT * defects.light + FAULT * defects.heavy) * CUPS / cups
     if form == "attributes":
-        return total - less * 5.0 / cups
-    return round(4.0 * (0.65625 * total + 52.75 - less)) / 4.0
+        return total - less
+    return to_quarter(0.65625 * total + 52.75 - less)
+
+
+def to_quarter(points: float) -> float:
+    """To the nearest quarter point, halves away from zero: as the form says, and not to the even quarter."""
+    return math.copysign(math.floor(4.0 * abs(points) + 0.5 + 1e-9) / 4.0, points)

@@ -12,7 +12,17 @@ from statistics import median
 
 from firnel.core.green.age import Age
 from firnel.core.green.measurements import DRY_MOISTURE, HIGH_DENSITY, LOW_DENSITY, MOST_MOISTURE
+from firnel.core.green.process import process_of
 from firnel.core.vocabulary import Lot, Machine
+
+#: All shifts of the charge [degC] and of the early heat [share] together; common practice, no published source.
+MOST_TOGETHER_C, MOST_HEAT = 8.0, 0.12
+#: A correction smaller than this is not told. [degC]
+TOLD_C = 0.25
+#: Rules set in gradually: over so much density [g/L], moisture to both sides [share], bean size [mm], age from .. to [months].
+DENSITY_RAMP, MOISTURE_RAMP, SMALL_MM, LARGE_MM, AGES = 40.0, 0.005, 5.8, 7.2, (3.0, 15.0)
+#: What not knowing a trait, or a process that nobody can foresee, adds to the doubt of a charge. [degC]
+UNKNOWN_SD_C, UNPREDICTABLE_SD_C = 2.0, 4.0
 
 
 @dataclass(frozen=True)
@@ -87,17 +97,18 @@ def handling(
     usual_charge_c : the machine's usual charge, from its batches. [degC]
     """
     rules = rules or HouseRules()
-    reasons = _reasons(lot, age, mean_mm, rules)
+    reasons = _bounded(_reasons(lot, age, mean_mm, rules))
     base = usual_charge_c if usual_charge_c is not None else rules.usual_charge_c
     from_rules = base + sum(reason.charge_c for reason in reasons)
     weight = sum(batch.likeness for batch in past)
-    charge, sd = from_rules, rules.rule_sd_c
+    unsure = _unsure(lot, rules)
+    charge, sd = from_rules, unsure
     if weight > 0:
         seen = sum(batch.likeness * batch.charge_c for batch in past) / weight
         share = weight / (weight + 2.0)  # two batches of its own weigh as much as the rules
         charge = (1.0 - share) * from_rules + share * seen
         spread = sum(batch.likeness * (batch.charge_c - seen) ** 2 for batch in past) / weight
-        sd = (((1.0 - share) * rules.rule_sd_c) ** 2 + spread / max(weight, 1.0) + 0.5**2) ** 0.5
+        sd = (((1.0 - share) * unsure) ** 2 + spread / max(weight, 1.0) + 0.5**2) ** 0.5
         own = sum(batch.likeness >= 1.0 for batch in past)
         told = f"{own} of its own batches" if own else f"{len(past)} batches of like lots"
         reasons = (*reasons, Reason(charge - from_rules, 0.0, f"{told} charged {seen:.0f} °C"))
@@ -105,45 +116,88 @@ def handling(
     return Handling(charge, sd, 1.0 + sum(reason.heat for reason in reasons), load, reasons, hints, len(past))
 
 
+def _unsure(lot: Lot, rules: HouseRules) -> float:
+    """How far a charge from the rules may be off for what is not known of the lot. [degC]"""
+    unknown = UNKNOWN_SD_C**2 * ((lot.density_g_per_l is None) + (lot.moisture is None))
+    odd = UNPREDICTABLE_SD_C**2 if process_of(lot.process).unpredictable else 0.0
+    return float((rules.rule_sd_c**2 + unknown + odd) ** 0.5)
+
+
+def _bounded(reasons: tuple[Reason, ...]) -> tuple[Reason, ...]:
+    """The reasons, put back by one more where together they would go too far; a rule of the house may go further by itself."""
+    charge, heat = sum(reason.charge_c for reason in reasons), sum(reason.heat for reason in reasons)
+    most_c = max([MOST_TOGETHER_C, *(abs(reason.charge_c) for reason in reasons)])
+    most_heat = max([MOST_HEAT, *(abs(reason.heat) for reason in reasons)])
+    back_c, back_heat = min(max(charge, -most_c), most_c) - charge, min(max(heat, -most_heat), most_heat) - heat
+    if abs(back_c) < TOLD_C:
+        return reasons
+    return (*reasons, Reason(back_c, back_heat, f"together not more than about {most_c:.0f} °C"))
+
+
+def ramp(value: float | None, none_at: float, full_at: float) -> float:
+    """How much of a rule holds: nothing up to one value, all from another on, in between by straight line; 0 if not known.
+
+    Examples
+    --------
+    >>> ramp(710.0, 700.0, 740.0), ramp(0.085, 0.095, 0.085), ramp(None, 0.0, 1.0)
+    (0.25, 1.0, 0.0)
+    """
+    return 0.0 if value is None else min(max((value - none_at) / (full_at - none_at), 0.0), 1.0)
+
+
 def _reasons(lot: Lot, age: Age | None, mean_mm: float | None, rules: HouseRules) -> tuple[Reason, ...]:
-    process = lot.process.lower()
+    process = process_of(lot.process)
     density, moisture, altitude = lot.density_g_per_l, lot.moisture, lot.altitude_m
     found = []
 
-    def add(applies: bool, by: tuple[float, float], words: str) -> None:
-        if applies:
-            found.append(Reason(by[0], by[1], words))
+    def add(share: float, by: tuple[float, float], words: str) -> None:
+        if share > 0.0:
+            found.append(Reason(share * by[0], share * by[1], words))
 
-    add(density is not None and density > HIGH_DENSITY, rules.dense, f"dense ({density or 0:.0f} g/L): takes more heat early")
-    add(density is not None and density < LOW_DENSITY, rules.soft, f"low density ({density or 0:.0f} g/L): gentler start")
-    natural = "natural" in process or "anaerobic" in process
-    add(natural, rules.natural, f"{lot.process}: sugars left on the bean scorch")
-    add("decaf" in process or "hulled" in process, rules.altered, f"{lot.process}: open structure, takes heat fast")
-    add(moisture is not None and moisture < DRY_MOISTURE, rules.dry, f"dry ({100 * (moisture or 0):.1f} %): heats faster")
+    half = DENSITY_RAMP / 2.0
     add(
-        moisture is not None and moisture > MOST_MOISTURE,
-        rules.moist,
-        f"moist ({100 * (moisture or 0):.1f} %): more water to drive",
+        ramp(density, HIGH_DENSITY - half, HIGH_DENSITY + half),
+        rules.dense,
+        f"dense ({density or 0:.0f} g/L): takes more heat early",
     )
-    add(altitude is not None and altitude >= 1700, rules.high_grown, f"grown at {altitude or 0:.0f} m: hard bean")
-    add(altitude is not None and altitude < 1200, rules.low_grown, f"grown at {altitude or 0:.0f} m: soft bean")
-    add(mean_mm is not None and mean_mm < 5.8, rules.small, f"small beans ({mean_mm or 0:.1f} mm): heat fast")
-    add(mean_mm is not None and mean_mm > 7.2, rules.large, f"very large beans ({mean_mm or 0:.1f} mm): dry them slower")
-    add(age is not None and bool(age.warning), rules.old, f"{age.months if age else 0} months from {age.since if age else ''}")
+    add(
+        ramp(density, LOW_DENSITY + half, LOW_DENSITY - half),
+        rules.soft,
+        f"low density ({density or 0:.0f} g/L): gentler start",
+    )
+    add(float(process.natural), rules.natural, f"{lot.process}: sugars left on the bean scorch")
+    add(float(process.altered), rules.altered, f"{lot.process}: open structure, takes heat fast")
+    share = f"{100 * (moisture or 0):.1f} %"
+    add(ramp(moisture, DRY_MOISTURE + MOISTURE_RAMP, DRY_MOISTURE - MOISTURE_RAMP), rules.dry, f"dry ({share}): heats faster")
+    add(
+        ramp(moisture, MOST_MOISTURE - MOISTURE_RAMP, MOST_MOISTURE + MOISTURE_RAMP),
+        rules.moist,
+        f"moist ({share}): more water to drive",
+    )
+    add(ramp(altitude, 1500.0, 1900.0), rules.high_grown, f"grown at {altitude or 0:.0f} m: hard bean")
+    add(ramp(altitude, 1400.0, 1000.0), rules.low_grown, f"grown at {altitude or 0:.0f} m: soft bean")
+    add(ramp(mean_mm, SMALL_MM + 0.3, SMALL_MM - 0.3), rules.small, f"small beans ({mean_mm or 0:.1f} mm): heat fast")
+    add(
+        ramp(mean_mm, LARGE_MM - 0.3, LARGE_MM + 0.3), rules.large, f"very large beans ({mean_mm or 0:.1f} mm): dry them slower"
+    )
+    if age is not None:
+        add(ramp(float(age.months), *AGES), rules.old, f"{age.months} months from {age.since}")
     return tuple(found)
 
 
 def _load_and_hints(lot: Lot, machine: Machine, mean_mm: float | None) -> tuple[float, tuple[str, ...]]:
     load, hints = machine.useful_load_kg, []
-    process = lot.process.lower()
-    if mean_mm is not None and mean_mm < 5.8:
-        load *= 0.9
+    process = process_of(lot.process)
+    small = ramp(mean_mm, SMALL_MM + 0.3, SMALL_MM - 0.3)
+    if small > 0.0:
+        load = round(load * (1.0 - 0.1 * small), 2)
         hints.append("A tenth less load and low heat late: small beans run away.")
-    if "natural" in process or "anaerobic" in process:
+    if process.natural:
         hints.append("Soak first, and less heat at the end.")
-    if "anaerobic" in process or "experimental" in process:
-        hints.append("Unpredictable process: run a small ladder before a full batch.")
-    if "decaf" in process:
+    if process.unpredictable:
+        what = f"“{' '.join(process.unknown)}” is no process that is known" if process.unknown else "Unpredictable process"
+        hints.append(f"{what}: run a small ladder before a full batch.")
+    if process.decaf:
         hints.append("Colour misleads and the crack is quiet: go by time and temperature.")
     if lot.moisture is not None and lot.moisture < DRY_MOISTURE:
         hints.append("Quiet first crack: listen closely.")

@@ -35,9 +35,15 @@ def load_warnings(machine: Machine, load_kg: float, density: float | None = None
     litres = swollen_litres(load_kg, density)
     if machine.tray_litres is not None and litres > machine.tray_litres:
         said.append(f"Swollen, they fill {litres:.0f} L; the tray holds {machine.tray_litres:g} L and will overflow.")
-    if load_kg < COVERS_PROBE * machine.useful_load_kg:
+    if bares_probe(machine, load_kg):
         said.append(f"{load_kg:g} kg leave the bean probe bare: its readings do not compare. Drive by time, colour and sound.")
     return tuple(said)
+
+
+def bares_probe(machine: Machine, load_kg: float | None) -> bool:
+    """Whether so small a load leaves the bean probe bare: its readings do not compare then."""
+    covers = machine.covers_kg if machine.covers_kg is not None else COVERS_PROBE * machine.useful_load_kg
+    return load_kg is not None and load_kg < covers - 1e-9
 
 
 def swollen_litres(load_kg: float, density: float | None = None) -> float:

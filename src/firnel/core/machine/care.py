@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 
@@ -18,9 +18,39 @@ class CareJob:
     every_days: int | None = None
     caution: str = ""
 
+    @property
+    def every(self) -> float:
+        """The interval, in its unit."""
+        return float(self.every_batches or self.every_kg or self.every_days or 1)
+
+    @property
+    def unit(self) -> str:
+        """What the interval counts."""
+        return "batches" if self.every_batches is not None else "kg" if self.every_kg is not None else "days"
+
+    def at(self, every: float) -> CareJob:
+        """The same job at another interval.
+
+        Raises
+        ------
+        ValueError : if it is none.
+        """
+        if not 1.0 <= every <= 100_000.0:
+            raise ValueError(f"{self.title}: every {every:g} {self.unit} cannot be.")
+        if self.every_kg is not None:
+            return replace(self, every_kg=float(every))
+        whole = round(every)
+        return replace(self, every_batches=whole) if self.every_batches is not None else replace(self, every_days=whole)
+
 
 #: Usual intervals; common practice, no published source. The maker's manual comes first.
 CARE_JOBS = (
+    CareJob(
+        "draft",
+        "Check the draft with a little flame",
+        every_days=7,
+        caution="Draft: at the open trier, drum turning, heat low, a little flame leans in gently; nothing that burns near.",
+    ),
     CareJob("chaff", "Empty the chaff collector", every_batches=6, caution="Chaff smoulders: cold drum, metal bucket, lid on."),
     CareJob("tray", "Clean the cooling tray and its holes", every_batches=30),
     CareJob("fan", "Clean the fan and its blades", every_kg=800.0, caution="Power off at the main switch."),
@@ -101,12 +131,46 @@ def care_states(
     return tuple(sorted(states, key=lambda state: -state.used))
 
 
+def jobs_at(intervals: Mapping[str, float]) -> tuple[CareJob, ...]:
+    """The jobs, those with an interval of the machine's own at that."""
+    return tuple(job.at(intervals[job.key]) if job.key in intervals else job for job in CARE_JOBS)
+
+
 #: How a new or stripped drum is seasoned; common practice, no published source.
 SEASONING_LOADS = 5
 SEASONING = (
     "Use old green that nobody will miss: five full loads, one after the other.",
     "Take each well past second crack, then heat off, and let it tumble in the drum for 5 to 20 minutes.",
     "Throw every load away. Nobody drinks it, not even to try.",
-    "It smokes: ventilate, watch the exhaust, keep the extinguisher at hand and never leave the machine.",
+    "It smokes: ventilate, watch the exhaust, keep the extinguisher at hand. Have somebody beside you, and never leave.",
+    "Water near a hot drum only as the maker says. If it burns: doors shut, and the maker's way.",
     "Let each load cool in the open before it goes into a metal bin with a lid: hot dark beans relight.",
+)
+#: A load tumbles at least so long after its heat is off, and at most. [s]
+TUMBLE_S = (300.0, 1200.0)
+
+
+@dataclass(frozen=True)
+class SeasonStep:
+    """One step of a seasoning load: what to do, the caution that matters there, and whether it is the tumbling."""
+
+    words: str
+    caution: str = ""
+    tumbles: bool = False
+
+
+SEASON_STEPS = (
+    SeasonStep("Charge a full load of old green", "Somebody beside you, extinguisher at hand, exhaust on. Never leave it."),
+    SeasonStep("Heat through first crack and well past second crack", "It smokes. Watch the exhaust and the chaff collector."),
+    SeasonStep(
+        "Heat off, drum turning, doors shut",
+        "If it burns: heat off, doors shut, the maker's way. Water only as the maker says.",
+    ),
+    SeasonStep(
+        "Let it tumble", "Not before five minutes, not beyond twenty. The beans go on heating by themselves.", tumbles=True
+    ),
+    SeasonStep(
+        "Drop it, cool it in the open, throw it away",
+        "Into a metal bin with a lid, once it is cold: hot dark beans relight. Nobody drinks it.",
+    ),
 )

@@ -12,19 +12,21 @@ from enum import StrEnum
 
 import numpy as np
 
-from firnel.core.model.constants import Hands, StartState, control_share
+from firnel.core.model.constants import StartState, control_share, hands_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.planned import load_of
 from firnel.core.model.simulation import Simulated, simulate
 from firnel.core.model.thresholds import GreenTraits
-from firnel.core.plan import Anchor, Plan, PlannedMove
+from firnel.core.plan import READINGS, UNFORESEEN, Anchor, Plan, PlannedMove
 from firnel.core.stage_targets import StageTimes
-from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine
+from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine, Role
 
 #: A target is met within this. [s], [degC], share of weight, index of colour
 MET_S, MET_C, MET_LOSS, MET_COLOUR = 2.0, 0.5, 0.003, 1.0
 #: Moves are shifted by whole steps of this. [s]
 SHIFT_S = 5.0
+#: A move is shifted by so many of them at most.
+MOST_SHIFTS = 5
 #: Candidates are run in steps of this: the longest that is still accurate. [s]
 COARSE = 4.0
 #: A stage that nobody asked for is pulled to the usual only this softly. [s]
@@ -35,10 +37,28 @@ FREE_C = 5.0
 WINS = 3.0
 #: Airflow as shares of the scale while drying, from yellow, from first crack: common practice, no published source.
 AIR_LEVELS = (0.22, 0.45, 0.70)
+#: What becomes of the airflow: anchor, offset [s], share of its scale. Air-led, it does what else a step of heat would.
+AIR_MOVES: dict[str, tuple[tuple[Anchor, float, float], ...]] = {
+    "": ((Anchor.YELLOW, 20.0, AIR_LEVELS[1]), (Anchor.FIRST_CRACK, -20.0, AIR_LEVELS[2])),
+    "air-led": ((Anchor.YELLOW, -10.0, 0.45), (Anchor.YELLOW, 100.0, 0.60), (Anchor.FIRST_CRACK, 5.0, 0.85)),
+}
+#: A soak-and-push coasts through this share of its development.
+COASTED = 0.4
+#: Where the other sources of heat stand at charge, and what becomes of them, as shares of their scales: radiant heat runs on
+#: into the beans and is off before first crack, a drum heater is moderate and declines; common practice, no published source.
+SOURCE_AT_CHARGE = {"radiant": 0.70, "drum": 0.50, "hot-air": 0.60, "gas": 0.60, "electric": 0.60}
+SOURCE_MOVES: dict[str, tuple[tuple[Anchor, float, float], ...]] = {
+    "radiant": ((Anchor.YELLOW, 0.0, 0.40), (Anchor.FIRST_CRACK, -60.0, 0.0)),
+    "drum": ((Anchor.YELLOW, 0.0, 0.40), (Anchor.FIRST_CRACK, -30.0, 0.25)),
+    "hot-air": ((Anchor.YELLOW, 30.0, 0.50), (Anchor.FIRST_CRACK, -10.0, 0.30)),
+    "gas": ((Anchor.YELLOW, 30.0, 0.50), (Anchor.FIRST_CRACK, -10.0, 0.30)),
+    "electric": ((Anchor.YELLOW, 30.0, 0.50), (Anchor.FIRST_CRACK, -10.0, 0.30)),
+}
 #: Rate of rise that a roast must keep before the drop; common practice, no published source. [degC/min]
 LEAST_RATE = 3.0
 #: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
-RISING = 3.0
+#: In moves that are the roaster's own it counts for little.
+RISING, RISING_OWN = 60.0, 3.0
 
 
 class How(StrEnum):
@@ -52,7 +72,7 @@ class How(StrEnum):
 
 @dataclass(frozen=True)
 class OpenMove:
-    """A move of heat: anchor, offset [s], level as a share of full heat, whether that is open, when it is due if known."""
+    """A move of heat: anchor, offset [s], level as a share of full heat, whether that is open, reading, when due if known."""
 
     anchor: Anchor
     offset_s: float
@@ -60,9 +80,12 @@ class OpenMove:
     open: bool = True
     at_c: float | None = None
     due: float | None = None
+    timed: bool = False  #: its moment is open although its level is not
+    own: PlannedMove | None = None  #: of the plan, where it comes from there
 
 
-#: Form of each approach: the level at charge, then its moves. Common practice, no published source.
+#: Form of each approach: the level at charge (None: a soak, the heat truly off), then its moves. Common practice, no
+#: published source.
 FORMS: dict[str, tuple[float | None, tuple[OpenMove, ...]]] = {
     "falling": (
         0.80,
@@ -83,7 +106,7 @@ FORMS: dict[str, tuple[float | None, tuple[OpenMove, ...]]] = {
     ),
     "soak-push": (
         None,
-        (OpenMove(Anchor.CHARGE, 60.0, 0.92), OpenMove(Anchor.YELLOW, -20.0, 0.60), OpenMove(Anchor.FIRST_CRACK, -10.0, 0.40)),
+        (OpenMove(Anchor.CHARGE, 60.0, 0.92), OpenMove(Anchor.YELLOW, 20.0, 0.55)),
     ),
     "times": (
         0.80,
@@ -126,8 +149,9 @@ class Candidates:
     ) -> None:
         self.model, self.machine, self.scale, self.plan, self.times = model, machine, scale, plan, times
         self.wanted = plan.wanted
+        self.heat, self.main_air = machine.main_heat, machine.main_air
         self.how, self.green, self.steel_c, self._usual_charge = how, green, steel_c, charge_c
-        self.kept = how is not How.NEW and bool(plan.moves) and bool(plan.start)
+        self.kept = how is not How.NEW and bool(plan.start) and (bool(plan.moves) or how is How.AS_IS)
         self.drying, self.browning, self.development = times.seconds
         self.crack = self.drying + self.browning
         self.end = self.crack + self.development
@@ -135,8 +159,9 @@ class Candidates:
         self._load = load_of(model, green, plan.load_kg or 1.0, plan.room_c)
         self.levels_c = model.yellow.expect(green)[0], model.crack.expect(green)[0]
         self._t = COARSE * np.arange(int((self.end + 150.0) / COARSE))
+        self._expected = {id(plan.moves[index]): at for index, at in (expected or {}).items()}
         least = scale.least if scale.least > 0 else scale.low + scale.step
-        self.lowest = self._share(Control.GAS, least)
+        self.lowest = self._share(self.heat, least)
         self.begins, self.form = self._shape(expected or {})
         soaks = self.kept and (plan.approach == "soak-push" or not self.begins)
         self.start_open = self.begins is not None and not plan.start_held and not soaks and how is not How.AS_IS
@@ -152,19 +177,21 @@ class Candidates:
         )
 
     def _share(self, control: Control, setting: float) -> float:
-        scale = self.machine.controls[control]
-        return float(control_share(control, np.array([setting]), scale, self.machine.heat)[0])
+        return float(control_share(self.machine, control, np.array([setting]))[0])
 
     def _shape(self, expected: Mapping[int, float]) -> tuple[float | None, tuple[OpenMove, ...]]:
         """Level at charge and the moves of heat, in order of time."""
         begins, form = FORMS[self.plan.approach]
         own = [
-            OpenMove(m.anchor, m.offset_s, self._share(Control.GAS, m.to), self._frees(m), m.at_c, expected.get(index))
+            OpenMove(m.anchor, m.offset_s, self._share(self.heat, m.to), self._frees(m), m.at_c, expected.get(index), own=m)
             for index, m in enumerate(self.plan.moves)
-            if m.control is Control.GAS and (self.kept or m.held)
+            if m.control == self.heat and (self.kept or m.held)
         ]
         if self.kept or self.plan.start_held:
-            begins = self._share(Control.GAS, self.plan.start.get(Control.GAS, self.scale.high))
+            begins = self._share(self.heat, self.plan.start.get(self.heat, self.scale.high))
+        if self.plan.approach == "soak-push":
+            coast = SHIFT_S * round((1.0 - COASTED) * self.development / SHIFT_S)
+            form = (*form, OpenMove(Anchor.FIRST_CRACK, coast, 0.0, open=False, timed=True))
         left = [] if self.kept else list(form)
         for move in own:
             # A held move takes the place of the open one that is nearest to it.
@@ -179,37 +206,71 @@ class Candidates:
         return not move.held and move.to > self.scale.low and self.how is not How.AS_IS
 
     def _airflow(self, expected: Mapping[int, float]) -> tuple[PlannedMove, ...]:
-        """Moves of airflow and drum; they are not open."""
-        own = tuple(m for m in self.plan.moves if m.control is not Control.GAS and (self.kept or m.held))
-        scale = self.machine.controls.get(Control.AIRFLOW)
-        if self.kept or scale is None:
+        """Moves of all but the main heat; they are not open."""
+        own = tuple(m for m in self.plan.moves if m.control != self.heat and (self.kept or m.held))
+        if self.kept:
             return own
-        usual = (
-            PlannedMove(Control.AIRFLOW, self._air_step(1), Anchor.YELLOW, 20.0),
-            PlannedMove(Control.AIRFLOW, self._air_step(2), Anchor.FIRST_CRACK, -20.0),
-        )
-        taken = {m.anchor for m in own if m.control is Control.AIRFLOW}
-        return (*own, *(move for move in usual if move.anchor not in taken))
+        usual = [
+            PlannedMove(control, self._level(control, share), anchor, offset)
+            for control in self.machine.controls
+            for anchor, offset, share in self._usual_moves(control)
+        ]
+        taken = {(m.control, m.anchor) for m in own}
+        free = sorted((move for move in usual if (move.control, move.anchor) not in taken), key=self.due)
+        stands = {control: self.settings_at_charge(control) for control in self.machine.controls if control != self.heat}
+        made = []
+        for move in free:
+            if move.to != stands[move.control]:  # one that changes nothing is none
+                made.append(move)
+                stands[move.control] = move.to
+        return (*own, *made)
 
-    def _air_step(self, index: int) -> float:
-        scale = self.machine.controls[Control.AIRFLOW]
-        return scale.nearest(scale.low + AIR_LEVELS[index] * (scale.high - scale.low))
+    def _usual_moves(self, control: Control) -> tuple[tuple[Anchor, float, float], ...]:
+        """What the approach does with a control that is not open: anchor, offset [s], share of its scale."""
+        if control == self.main_air:
+            return AIR_MOVES["air-led" if self.plan.approach == "air-led" else ""]
+        if self.machine.role(control) is Role.HEAT and control != self.heat:
+            return SOURCE_MOVES[self.machine.kind_of(control)]
+        return ()
+
+    def _level(self, control: Control, share: float) -> float:
+        scale, seen = self.machine.controls[control], self.model.seen.get(control)
+        wanted = scale.low + share * (scale.high - scale.low)
+        return scale.nearest(wanted if seen is None or self.machine.role(control) is Role.HEAT else seen.inside(wanted))
 
     def due(self, move: OpenMove | PlannedMove) -> float:
         """When a move falls due while marks stand at their target times. [s]"""
-        known = getattr(move, "due", None)
+        own = getattr(move, "own", None) or move
+        known = getattr(move, "due", None) or self._expected.get(id(own))
+        if move.anchor in (Anchor.BEAN, Anchor.AIR, Anchor.MOVE, *UNFORESEEN) and known is not None:
+            return float(known)
         if move.anchor is Anchor.BEAN and move.at_c is not None:
-            if known is not None:
-                return float(known)
             yellow, crack = self.levels_c
             return self.drying + (move.at_c - yellow) / max(crack - yellow, 1.0) * self.browning
-        base = {Anchor.TURNING: 75.0, Anchor.YELLOW: self.drying, Anchor.FIRST_CRACK: self.crack}.get(move.anchor, 0.0)
-        return max(base + move.offset_s, 0.0)
+        if move.anchor in (Anchor.AIR, Anchor.MOVE, *UNFORESEEN):
+            return float(self._t[-1])  # it does not come
+        marks = {
+            Anchor.TURNING: 75.0, Anchor.YELLOW: self.drying, Anchor.FIRST_CRACK: self.crack, Anchor.DROP: self.end,
+        }  # fmt: skip
+        return max(marks.get(move.anchor, 0.0) + move.offset_s, 0.0)
+
+    @property
+    def coasts_at(self) -> float:
+        """From when on the burner is meant to be out up to the drop, at the earliest; infinite where it is not. [s]"""
+        last = self.form[-1] if self.form else None
+        if last is None or last.open or last.level > 0.0:
+            return float("inf")
+        return self.due(last) - (MOST_SHIFTS * SHIFT_S if last.timed else 0.0)
 
     @property
     def open(self) -> tuple[int, ...]:
         """Which of the moves are open."""
         return tuple(index for index, move in enumerate(self.form) if move.open)
+
+    @property
+    def movable(self) -> tuple[int, ...]:
+        """Which of the moves have an open moment."""
+        return tuple(index for index, move in enumerate(self.form) if move.open or move.timed)
 
     @property
     def first(self) -> FloatArray:
@@ -236,7 +297,7 @@ class Candidates:
     def run(self, rows: FloatArray, shifts: FloatArray | None = None, pulses: FloatArray | None = None) -> Simulated:
         """Run candidates, (m, k), with shifts of the moves in steps and heat added for a step before each, both (m, moves)."""
         members = rows.shape[0]
-        before = self.lowest if self.begins is None else self.begins
+        before = 0.0 if self.begins is None else self.begins
         heat = np.full((self._t.size, members), before)
         if self.start_open:
             heat[:] = rows[:, 0]
@@ -254,31 +315,35 @@ class Candidates:
                 begun = np.clip((self._t[:, None] + COARSE - due + SHIFT_S) / COARSE, 0.0, 1.0)
                 added = added + (begun - gone) * pulses[:, index]
         heat = heat + added
-        air, drum = (self._other(control, usual) for control, usual in ((Control.AIRFLOW, 0.5), (Control.DRUM, 1.0)))
         charge = self.charge_of(rows)
         steel = self.steel_c if self.steel_c is not None else charge + self.model.steel_over_charge_c + self.plan.drum_c
         start = StartState(
             steel, charge, charge + self.model.air_over_charge_c, self.plan.room_c, self.model.fitted.number("heat_before")
         )
-        hands = Hands(heat, air[:, None], drum[:, None])
+        others = {control: self._others(control) for control in self.machine.controls}
+        hands = replace(hands_of(self.machine, others, self._t.size), heat=heat)
         return simulate(self.model.fitted.constants, self._load, start, hands, COARSE, members)
 
-    def _other(self, control: Control, usual: float) -> FloatArray:
-        """The shares of airflow or drum through the roast, shape (n,)."""
-        shares = np.full(self._t.size, usual)
-        if control not in self.machine.controls:
-            return shares
-        shares[:] = self._share(control, self.settings_at_charge(control))
-        for move in sorted((m for m in self._rest if m.control is control), key=self.due):
-            shares[self._t >= self.due(move)] = self._share(control, move.to)
-        return shares
+    def _others(self, control: Control) -> FloatArray:
+        """The settings of a control that is not open through the roast, shape (n,)."""
+        settings = np.full(self._t.size, self.settings_at_charge(control), np.float64)
+        for move in sorted((m for m in self._rest if m.control == control), key=self.due):
+            settings[self._t >= self.due(move)] = move.to
+        return settings
 
     def settings_at_charge(self, control: Control) -> float:
-        """Airflow or drum at charge: the plan's own, else the usual."""
-        scale = self.machine.controls[control]
+        """A control other than the main heat at charge: the plan's own, else the usual."""
+        scale, role = self.machine.controls[control], self.machine.role(control)
         if (self.kept or self.plan.start_held) and control in self.plan.start:
             return self.plan.start[control]
-        return self._air_step(0) if control is Control.AIRFLOW else scale.nearest(0.75 * scale.high)
+        seen = self.model.seen.get(control)
+        if seen is not None and role is not Role.HEAT:
+            return scale.nearest(seen.start)
+        if role is Role.AIRFLOW:  # a second one in the same duct stands open
+            return self._level(control, AIR_LEVELS[0]) if control == self.main_air else scale.high
+        if role is Role.HEAT:
+            return self._level(control, SOURCE_AT_CHARGE[self.machine.kind_of(control)])
+        return scale.nearest(0.75 * scale.high)
 
     def off(self, rows: FloatArray, made: Simulated) -> FloatArray:
         """Distance from the targets in units of what is met, shape (n, m)."""
@@ -314,14 +379,15 @@ class Candidates:
         if self.plan.wins in parts:
             parts[self.plan.wins] = WINS * parts[self.plan.wins]
         last_rate = 60.0 * (drop_c - _at(made.t, made.bean_probe, end - 30.0)) / 30.0
-        rest = [np.minimum(last_rate - LEAST_RATE, 0.0), self._slowest(made), self._rising(rows), self._manner(made)]
+        least = np.full(last_rate.shape, -np.inf) if self.coasts_at < self.end else LEAST_RATE
+        rest = [np.minimum(last_rate - least, 0.0), self._slowest(made), self._rising(rows), self._manner(made)]
         if self.charge_open:
             rest.append((self.charge_of(rows) - self._usual_charge) / FREE_C)
         return np.stack([*parts.values(), *rest])
 
     def _slowest(self, made: Simulated) -> FloatArray:
         """By how much the rate of rise falls below the least between yellow and drop, softly, shape (m,)."""
-        inside = (made.t >= self.drying) & (made.t <= self.end - 10.0)
+        inside = (made.t >= self.drying) & (made.t <= min(self.end - 10.0, self.coasts_at - 10.0))
         rate = 60.0 * np.gradient(made.bean_probe[inside], made.t[inside], axis=0)
         return np.asarray(np.minimum(rate.min(axis=0) - LEAST_RATE, 0.0))
 
@@ -330,7 +396,7 @@ class Candidates:
         before, after = self.levels_around(rows)
         late = np.array([move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK) for move in self.form], bool)
         return (
-            np.asarray(RISING * np.sum(np.clip(after - before, 0.0, None)[:, late], axis=1))
+            np.asarray((RISING_OWN if self.kept else RISING) * np.sum(np.clip(after - before, 0.0, None)[:, late], axis=1))
             if late.any()
             else np.zeros(len(rows))
         )
@@ -340,10 +406,10 @@ class Candidates:
         inside = (made.t >= self.drying) & (made.t <= self.end - 10.0)
         if self.plan.approach == "falling":
             rate = np.gradient(made.bean_probe, made.t, axis=0)[inside] * 60.0
-            return np.asarray(0.35 * np.sum(np.clip(np.diff(rate[::2], axis=0), 0.0, None), axis=0))
+            return np.asarray(0.6 * np.sum(np.clip(np.diff(rate[::2], axis=0), 0.0, None), axis=0))
         if self.plan.approach == "air-led":
             level = made.air_probe[(made.t >= self.drying + 30.0) & (made.t <= self.crack)]
-            return np.asarray(0.05 * (level.max(axis=0) - level[-1]))
+            return np.asarray(0.2 * (level.max(axis=0) - level[-1]))
         return np.zeros(made.bean.shape[1])
 
     def lean(self, row: FloatArray, shifts: FloatArray, yellow: float, crack: float) -> None:
@@ -361,7 +427,7 @@ class Candidates:
 
     def shares(self) -> FloatArray:
         """Heat share of every setting, shape (n,)."""
-        return np.asarray(control_share(Control.GAS, self.settings(), self.scale, self.machine.heat))
+        return np.asarray(control_share(self.machine, self.heat, self.settings()))
 
     def cost(self, rows: FloatArray, shifts: FloatArray | None = None) -> FloatArray:
         """How far candidates are off in all, shape (m,)."""
@@ -370,7 +436,7 @@ class Candidates:
 
     def levels_around(self, rows: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Level before and after each move, shape (m, moves)."""
-        held = np.full(len(rows), self.lowest if self.begins is None else self.begins)
+        held = np.full(len(rows), 0.0 if self.begins is None else self.begins)
         if self.start_open:
             held = rows[:, 0]
         before, after, column = [], [], int(self.start_open)
@@ -383,12 +449,36 @@ class Candidates:
             after.append(held)
         return np.stack(before, axis=1), np.stack(after, axis=1)
 
-    def at_limit(self, row: FloatArray) -> str:
-        """What bounds the heat of a candidate, as the end of a sentence."""
-        levels = row[: self.heats]
-        if levels.size and float(levels.max()) >= 0.999:
-            return "; the burner is at its limit"
-        return "; the burner is at its least" if levels.size and float(levels.min()) <= self.lowest + 1e-6 else ""
+    def at_limit(self, row: FloatArray, name: str, over: float) -> str:
+        """Why a target is missed, as the end of a sentence: what the roast does, and what bounds the heat before that target.
+
+        Parameters
+        ----------
+        row : the candidate.
+        name : of the target.
+        over : by how much what comes lies above what is wanted; infinite for a time that never comes.
+        """
+        timed, late = name.endswith("_s"), name in ("development_s", "drop_c", "rise_c", "loss", "colour")
+        if name == "ratio" or over == 0.0 or name == "charge_c":
+            return ""
+        # Colour falls as it gets darker; times are long where the heat is too little.
+        wants_more = over > 0.0 if timed or name == "colour" else over < 0.0
+        does = ("too slow" if wants_more else "too fast") if timed else ("too little heat" if wants_more else "too much heat")
+        until = {"drying_s": self.drying, "browning_s": self.crack}.get(name, self.end)
+        since = 0.0 if name == "drying_s" else self.drying if not late else self.crack - 60.0
+        _, after = self.levels_around(row[None, :])
+        begun = row[0] if self.start_open else (0.0 if self.begins is None else self.begins)
+        levels = [(0.0, begun), *((self.due(move), float(after[0, index])) for index, move in enumerate(self.form))]
+        spans = zip(levels, [*levels[1:], (self.end, 0.0)], strict=True)
+        inside = [level for (begins, level), (ends, _) in spans if begins < until and ends > since]
+        burner = self.machine.word(self.heat)
+        if wants_more and inside and max(inside) >= 0.999:
+            return f": {does}, the {burner} is at its top"
+        if not wants_more and inside and min(inside) <= self.lowest + 1e-6:
+            return f": {does}, the {burner} is at its least"
+        if wants_more and late and self.how is How.NEW:
+            return f": {does}, and no heat is turned up so late"
+        return f": {does}"
 
     def _setting(self, share: float) -> float:
         return float(self.settings()[int(np.argmin(np.abs(self.shares() - share)))])
@@ -398,26 +488,27 @@ class Candidates:
         if self.start_open:
             first = self._setting(float(row[0]))
         elif self.kept or self.plan.start_held:
-            first = self.plan.start.get(Control.GAS, self.scale.high)
+            first = self.plan.start.get(self.heat, self.scale.high)
         else:
-            first = self._setting(self.lowest)
-        made = {Control.GAS: first}
-        return made | {c: self.settings_at_charge(c) for c in (Control.AIRFLOW, Control.DRUM) if c in self.machine.controls}
+            first = self.scale.low
+        return {self.heat: first} | {c: self.settings_at_charge(c) for c in self.machine.controls if c != self.heat}
 
     def moves(self, row: FloatArray, shifts: FloatArray) -> tuple[PlannedMove, ...]:
         """The moves; an open one that changes nothing is left out."""
-        closed = {(m.anchor, m.offset_s, m.at_c): m for m in self.plan.moves if m.control is Control.GAS}
-        setting, column, made = self.start(row)[Control.GAS], int(self.start_open), []
+        setting, column, made = self.start(row)[self.heat], int(self.start_open), []
         for index, move in enumerate(self.form):
             if not move.open:
-                made.append(closed[(move.anchor, move.offset_s, move.at_c)])
-                setting = made[-1].to
+                own = move.own or PlannedMove(self.heat, self.scale.low, move.anchor, move.offset_s)
+                made.append(replace(own, offset_s=own.offset_s + SHIFT_S * float(shifts[index])) if move.timed else own)
+                setting = own.to
                 continue
             to = self._setting(float(row[column]))
             column += 1
-            if to != setting:
-                shifted = move.offset_s if move.anchor is Anchor.BEAN else move.offset_s + SHIFT_S * float(shifts[index])
-                made.append(PlannedMove(Control.GAS, to, move.anchor, shifted, move.at_c))
+            shifted = move.offset_s if move.anchor in READINGS else move.offset_s + SHIFT_S * float(shifts[index])
+            if move.own is not None and (to != setting or move.own.label):
+                made.append(replace(move.own, to=to, offset_s=shifted))
+            elif to != setting:
+                made.append(PlannedMove(self.heat, to, move.anchor, shifted, move.at_c))
             setting = to
         return (*made, *self._rest)
 

@@ -214,7 +214,7 @@ def _steel(model: MachineModel, batch: LoggedBatch) -> float:
 
 
 def _cut(hands: Hands, count: int) -> Hands:
-    return Hands(hands.heat[:count], hands.air[:count], hands.drum[:count])
+    return hands.part(slice(count))
 
 
 def _read(column: FloatArray, at: FloatArray, step: float = 2.0, about_s: float = 8.0) -> FloatArray:

@@ -2,23 +2,36 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import reduce
+from typing import Any
 
 import numpy as np
 
-from firnel.core.vocabulary import Control, ControlScale, FloatArray
+from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine, Role
 
 #: One value for all members, or an array of shape (m,).
 Members = float | FloatArray
 
 
 @dataclass(frozen=True)
+class SourceConstants:
+    """A further source of heat, floats or shape (m,): what goes neither into the steel nor onto the beans heats the air."""
+
+    power: Members  #: at the top of its scale. [kW]
+    steel_share: Members  #: of it into the drum steel. [-]
+    bean_share: Members  #: of what is left, straight onto the beans, as radiation. [-]
+    heat_lag: Members  #: between setting and heat. [s]
+
+
+@dataclass(frozen=True)
 class MachineConstants:
     """The constants of one machine in the model; heat in kW and kJ, each a float or shape (m,).
 
-    ``power`` is the heat at the top of the scale, ``steel_share`` its part that goes into the drum steel rather than
-    the air. ``bean_air`` and ``bean_steel`` are per kilogram of green at ``full_load``, full airflow and usual drum speed. The
-    bean probe reads the beans with lag ``probe_lag`` and is pulled by the air by ``probe_pull``, more by
+    ``power`` is the heat of the main source at the top of its scale, ``steel_share`` its part that goes into the drum steel
+    rather than the air. ``bean_air`` and ``bean_steel`` are per kilogram of green at ``full_load``, full airflow and usual
+    drum speed. The bean probe reads the beans with lag ``probe_lag`` and is pulled by the air by ``probe_pull``, more by
     ``bare_pull`` as the load falls short of ``full_load``.
     """
 
@@ -46,6 +59,7 @@ class MachineConstants:
     air_exponent: Members = 1.0  #: of the share of full airflow in the flow itself, for dials that are not straight. [-]
     draft_exponent: Members = 0.7  #: of the flow in the heat transfer from air to beans: 0.6 to 0.8 in tumbled beds. [-]
     full_load: float = 5.0  #: load that covers the bean probe. [kg]
+    more: tuple[SourceConstants, ...] = ()  #: the machine's other sources of heat, in its own order
 
 
 @dataclass(frozen=True)
@@ -80,21 +94,42 @@ class IdleState:
     bean_probe: FloatArray
     air_probe: FloatArray
     heat: FloatArray
+    more: tuple[FloatArray, ...] = ()  #: of the other sources; as their hands begin, where not given
 
 
 @dataclass(frozen=True)
 class Hands:
     """What the controls were set to, step by step: shares of the full scale, shape (n,) or (n, m).
 
-    ``heat`` is the share of full power, ``air`` of full flow, ``drum`` of the usual speed.
+    ``heat`` is the share of full power of the main source and ``more`` those of the others, ``air`` of full flow, ``drum`` of
+    the usual speed.
     """
 
     heat: FloatArray
     air: FloatArray
     drum: FloatArray
+    more: tuple[FloatArray, ...] = ()
 
     def __len__(self) -> int:
         return int(self.heat.shape[0])
+
+    @property
+    def columns(self) -> tuple[FloatArray, ...]:
+        """All shares: heat, air, drum, then the other sources."""
+        return (self.heat, self.air, self.drum, *self.more)
+
+    def mapped(self, change: Callable[[FloatArray], FloatArray]) -> Hands:
+        """The same done to every control's shares."""
+        heat, air, drum, *more = (change(column) for column in self.columns)
+        return Hands(heat, air, drum, tuple(more))
+
+    def part(self, which: Any) -> Hands:
+        """Some of the steps: a slice, or whatever an array takes."""
+        return self.mapped(lambda column: column[which])
+
+    def held(self, index: int, count: int) -> Hands:
+        """All controls left for ``count`` steps as they are in one of these, of shape (n,)."""
+        return self.mapped(lambda column: np.full(count, float(column[index])))
 
 
 def heat_share(setting: FloatArray, scale: ControlScale, heat: str = "gas") -> FloatArray:
@@ -102,8 +137,9 @@ def heat_share(setting: FloatArray, scale: ControlScale, heat: str = "gas") -> F
 
     .. math:: P / P_{max} = \sqrt{p / p_{max}}
 
-    for gas (the orifice law: flow goes with the square root of the pressure ahead of the jet, ISO 5167-1:2003),
-    and none below the least stable pressure; straight for electric heaters.
+    for gas (the orifice law: flow goes with the square root of the pressure ahead of the jet, ISO 5167-1:2003); straight for
+    electric heaters. A setting below the least that the machine is said to burn at burns like any other: logs show such
+    settings burning, and heat that is silently taken for none is the worse mistake. Nothing is planned or advised there.
 
     Parameters
     ----------
@@ -112,9 +148,7 @@ def heat_share(setting: FloatArray, scale: ControlScale, heat: str = "gas") -> F
     heat : ``gas`` or ``electric``.
     """
     share = np.clip(np.nan_to_num(setting) / scale.high, 0.0, 1.0)
-    if heat == "electric":
-        return np.asarray(share, float)
-    return np.where(np.nan_to_num(setting) >= scale.least - 1e-9, np.sqrt(share), 0.0)
+    return np.asarray(share if heat == "electric" else np.sqrt(share), float)
 
 
 def air_share(setting: FloatArray, scale: ControlScale) -> FloatArray:
@@ -129,8 +163,39 @@ def drum_share(setting: FloatArray, scale: ControlScale) -> FloatArray:
     return np.where(known, np.clip(np.nan_to_num(setting), 0.0, None) / (0.75 * scale.high), 1.0)
 
 
-def control_share(control: Control, setting: FloatArray, scale: ControlScale, heat: str) -> FloatArray:
-    """Share at a setting of any control."""
-    if control is Control.GAS:
-        return heat_share(setting, scale, heat)
-    return air_share(setting, scale) if control is Control.AIRFLOW else drum_share(setting, scale)
+def source_share(machine: Machine, control: Control, setting: FloatArray) -> FloatArray:
+    """Share of full power at a setting of one of the machine's sources of heat; shape (n,)."""
+    heat = "gas" if machine.kind_of(control) == "gas" else "electric"
+    return heat_share(setting, machine.controls[control], heat)
+
+
+def control_share(machine: Machine, control: Control, setting: FloatArray) -> FloatArray:
+    """Share at a setting of any control of a machine; shape (n,)."""
+    role, scale = machine.role(control), machine.controls[control]
+    if role is Role.HEAT:
+        return source_share(machine, control, setting)
+    return air_share(setting, scale) if role is Role.AIRFLOW else drum_share(setting, scale)
+
+
+def hands_of(machine: Machine, settings: Mapping[Control, FloatArray], count: int) -> Hands:
+    """The machine's hands as shares, from settings on its own scales.
+
+    Parameters
+    ----------
+    machine : whose controls they are.
+    settings : by control, each shape (n,) or (n, m); airflow and motion that are not known are taken as middling and steady.
+    count : n.
+    """
+    heat, *more = [
+        source_share(machine, control, settings.get(control, np.full(count, np.nan))) for control in machine.of(Role.HEAT)
+    ] or [np.zeros(count)]
+    airs = [
+        np.where(np.isfinite(settings[control]), air_share(settings[control], machine.controls[control]), 0.5)
+        for control in machine.of(Role.AIRFLOW)
+        if control in settings and np.isfinite(settings[control]).any()
+    ]
+    # Damper and fan in one duct: each throttles what the other lets through.
+    air = reduce(lambda one, other: (one.T * other.T).T, airs) if airs else np.full(count, 0.5)
+    motions = [control for control in machine.of(Role.MOTION) if control in settings]
+    drum = drum_share(settings[motions[0]], machine.controls[motions[0]]) if motions else np.ones(count)
+    return Hands(heat, np.asarray(air), drum, tuple(more))

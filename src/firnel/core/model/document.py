@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -10,24 +10,24 @@ import numpy as np
 
 from firnel.core.model.drift import Drift
 from firnel.core.model.identification import FittedMachine, priors_of
-from firnel.core.model.learning import FitReport, MachineModel
+from firnel.core.model.learning import FitReport, MachineModel, Seen
 from firnel.core.model.level import RoastLevel
-from firnel.core.model.thresholds import GreenTraits, Threshold
+from firnel.core.model.thresholds import CRACK, YELLOW, GreenTraits, Habit, Threshold
 
 #: Raised whenever the numbers of the fit change their meaning: an older document is fitted anew.
-VERSION = 3
+VERSION = 4
 
 
 class OutdatedModelError(ValueError):
     """The document is of another version of the model: fit the machine again."""
 
 
-def model_to_document(model: MachineModel, heat: str) -> dict[str, Any]:
+def model_to_document(model: MachineModel, heats: Sequence[str]) -> dict[str, Any]:
     """Plain numbers, lists and words."""
     fitted = model.fitted
     return {
         "version": VERSION,
-        "heat": heat,
+        "heats": list(heats),
         "full_load": fitted.full_load,
         "names": [prior.name for prior in fitted.priors],
         "values": fitted.values.tolist(),
@@ -42,6 +42,8 @@ def model_to_document(model: MachineModel, heat: str) -> dict[str, Any]:
         "report": asdict(model.report),
         "steel_over_charge_c": model.steel_over_charge_c,
         "air_over_charge_c": model.air_over_charge_c,
+        "idled": model.idled,
+        "seen": {control: asdict(seen) for control, seen in model.seen.items()},
     }
 
 
@@ -52,7 +54,8 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
     ------
     OutdatedModelError : if it is of another version.
     """
-    priors = priors_of(float(document["full_load"]), str(document["heat"]))
+    heats = document.get("heats") or [str(document["heat"])]  # one source, in models of earlier versions
+    priors = priors_of(float(document["full_load"]), heats)
     if document.get("version") != VERSION or document["names"] != [prior.name for prior in priors]:
         raise OutdatedModelError("this machine was fitted by another version of Firnel: fit it again.")
     fitted = FittedMachine(
@@ -64,28 +67,29 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
         {lot: (float(value), float(sd)) for lot, (value, sd) in document["uptake"].items()},
         {lot: (float(value), float(sd)) for lot, (value, sd) in document["own_heat"].items()},
     )
-    report = document["report"]
+    report: dict[str, Any] = {n: tuple(v) if isinstance(v, list) else v for n, v in document["report"].items()}
     return MachineModel(
         fitted,
-        _threshold_from_document(document["yellow"]),
-        _threshold_from_document(document["crack"]),
+        _threshold_from_document(document["yellow"], YELLOW),
+        _threshold_from_document(document["crack"], CRACK),
         RoastLevel(**document["level"]),
         Drift(**document["drift"]),
-        FitReport(**(report | {"batches": tuple(report["batches"]), "held_out": tuple(report["held_out"])})),
+        FitReport(**report),
         float(document["steel_over_charge_c"]),
         float(document["air_over_charge_c"]),
+        {control: Seen(**seen) for control, seen in document.get("seen", {}).items()},
+        int(document.get("idled", 0)),
     )
 
 
 def _threshold_to_document(threshold: Threshold) -> dict[str, Any]:
     return {
-        "usual": threshold.usual,
         "traits": [asdict(traits) for traits in threshold.traits],
         "seen": list(threshold.seen),
         "labels": list(threshold.labels),
     }
 
 
-def _threshold_from_document(document: Mapping[str, Any]) -> Threshold:
+def _threshold_from_document(document: Mapping[str, Any], habit: Habit) -> Threshold:
     traits = tuple(GreenTraits(**entry) for entry in document["traits"])
-    return Threshold(float(document["usual"]), traits, tuple(map(float, document["seen"])), tuple(document["labels"]))
+    return Threshold(habit, traits, tuple(map(float, document["seen"])), tuple(document["labels"]))

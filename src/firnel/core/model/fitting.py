@@ -27,6 +27,7 @@ from firnel.core.model.identification import (
     expected_steel,
     expected_uptake,
     first_readings,
+    prior_covariance,
     priors_of,
 )
 from firnel.core.model.logged import LoggedBatch
@@ -56,15 +57,20 @@ class _Problem:
             + [LOT_UPTAKE_SD] * len(self.lots)
             + [LOT_OWN_HEAT_SD] * len(self.lots)
         )
+        # What goes together in drums goes together here: the prior of the shared numbers is one of several dimensions.
+        self.information = np.diag(1.0 / self.sd**2)
+        self.information[: self.shared, : self.shared] = np.linalg.inv(prior_covariance(priors))
+        self.white = np.linalg.cholesky(self.information).T
         self.steps = max(len(batch.hands) for batch in batches)
-        self.hands = Hands(*(self._stacked(name) for name in ("heat", "air", "drum")))
+        heat, air, drum, *more = map(self._stacked, range(len(batches[0].hands.columns)))
+        self.hands = Hands(heat, air, drum, tuple(more))
         self.every = max(1, round(EVERY_S / STEP))
         self._observe()
         self._observe_idling()
 
-    def _stacked(self, name: str) -> FloatArray:
+    def _stacked(self, index: int) -> FloatArray:
         """One control of all batches, shape (steps, batches); the last setting is held behind a batch's end."""
-        columns = [getattr(batch.hands, name) for batch in self.batches]
+        columns = [batch.hands.columns[index] for batch in self.batches]
         return np.stack([np.pad(column, (0, self.steps - column.size), mode="edge") for column in columns], axis=1)
 
     def _observe(self) -> None:
@@ -86,15 +92,16 @@ class _Problem:
         count = len(self.batches)
         self.idle_steps = max((len(b.idling.hands) for b in self.batches if b.idling is not None), default=0)
         ones = np.ones((self.idle_steps, count))
-        self.idle_hands = Hands(0.0 * ones, 0.5 * ones, ones.copy())
+        more = tuple(0.0 * ones for _ in self.batches[0].hands.more)
+        self.idle_hands = Hands(0.0 * ones, 0.5 * ones, ones.copy(), more)
         self.idle_counts = 0.0 * ones
         readings = np.full((2, self.idle_steps + 1, count), np.nan)
         for index, batch in enumerate(self.batches):
             if batch.idling is None:
                 continue
             hands, begin = batch.idling.hands, self.idle_steps - len(batch.idling.hands)
-            for name in ("heat", "air", "drum"):
-                column, own = getattr(self.idle_hands, name)[:, index], getattr(hands, name)
+            for columns, own in zip(self.idle_hands.columns, hands.columns, strict=True):
+                column = columns[:, index]
                 column[begin:], column[:begin] = own, own[0]
             self.idle_counts[begin:, index] = 1.0
             readings[0, begin:, index], readings[1, begin:, index] = batch.idling.bean, batch.idling.air
@@ -123,7 +130,7 @@ class _Problem:
         idled = None
         if self.idle_steps:
             first = np.array([first_readings(batch) for batch in self.batches])[which]
-            before = Hands(*(part[:, which] for part in (self.idle_hands.heat, self.idle_hands.air, self.idle_hands.drum)))
+            before = self.idle_hands.part((slice(None), which))
             begun = IdleState(steel, first[:, 0], first[:, 1], before.heat[0] * np.asarray(constants.power))
             idled = idle(constants, room, begun, before, STEP, self.idle_counts[:, which])
             steel = idled.end.steel
@@ -136,7 +143,7 @@ class _Problem:
             own_heat=np.exp(rows[members, self.own_at[lots]]),
         )
         start = StartState(steel, bean, np.where(np.isnan(air), bean, air), room, heat)
-        hands = Hands(*(part[:, which] for part in (self.hands.heat, self.hands.air, self.hands.drum)))
+        hands = self.hands.part((slice(None), which))
         return idled, simulate(constants, load, start, hands, STEP, which.size)
 
     def _compared(self, rows: FloatArray, which: IndexArray) -> tuple[FloatArray, FloatArray]:
@@ -153,7 +160,7 @@ class _Problem:
         roasting, idling = self._compared(np.tile(vector, (which.size, 1)), which)
         off = ((roasting - self.observed) / self.misfit)[self.known]
         off_idle = ((idling - self.idle_observed) / self.idle_misfit)[self.idle_known]
-        return np.concatenate([off, off_idle, (vector - self.mean) / self.sd])
+        return np.concatenate([off, off_idle, self.white @ (vector - self.mean)])
 
     def jacobian(self, vector: FloatArray) -> FloatArray:
         """Derivative of the residuals, from one ensemble run."""
@@ -174,7 +181,7 @@ class _Problem:
                 change = (values[:, :, member] - values[:, :, index]) / small[parameter]
                 out[:, :, index, parameter] = change / misfit[:, :, index]
             kept.append(out[known])
-        return np.vstack([*kept, np.diag(1.0 / self.sd)])
+        return np.vstack([*kept, self.white])
 
     def _touched(self, parameter: int) -> IndexArray:
         """The batches that a number bears on."""
@@ -192,7 +199,7 @@ class FitCancelledError(Exception):
 def identify(
     batches: Sequence[LoggedBatch],
     full_load: float,
-    heat: str,
+    heats: Sequence[str],
     begin: FittedMachine | None = None,
     progress: Callable[[int], bool] | None = None,
     most: int = 40,
@@ -201,23 +208,23 @@ def identify(
 
     Parameters
     ----------
-    batches : two or more, of one machine.
+    batches : one or more, of one machine.
     full_load : useful load of the machine. [kg]
-    heat : ``gas`` or ``electric``.
+    heats : kind of each source of heat, the main one first.
     begin : an earlier fit to begin from.
     progress : told the number of the evaluation; answers False to cancel.
     most : evaluations at most.
 
     Raises
     ------
-    ValueError : if there are fewer than two batches.
+    ValueError : if there are no batches.
     FitCancelledError : if ``progress`` says so.
     """
     from scipy.optimize import least_squares
 
-    if len(batches) < 2:
-        raise ValueError(f"a fit needs at least two logged batches; there {'is one' if batches else 'are none'}.")
-    problem = _Problem(batches, priors_of(full_load, heat), full_load)
+    if not batches:
+        raise ValueError("a fit needs at least one logged batch; there are none.")
+    problem = _Problem(batches, priors_of(full_load, heats), full_load)
     vector = problem.mean.copy()
     if begin is not None:
         vector[: problem.shared] = begin.values
@@ -249,7 +256,7 @@ def _result(problem: _Problem, vector: FloatArray) -> FittedMachine:
     data = residuals.size - problem.size
     # Misfit beyond what was expected widens all that was learned from it; robustly, by the median.
     wider = max(1.0, float(np.median(np.abs(residuals[:data]))) / 0.6745)
-    information = (jacobian[:data].T @ jacobian[:data]) / wider**2 + np.diag(1.0 / problem.sd**2)
+    information = (jacobian[:data].T @ jacobian[:data]) / wider**2 + problem.information
     covariance = np.asarray(np.linalg.inv(information), np.float64)
     spread = np.sqrt(np.diag(covariance))
 

@@ -53,6 +53,11 @@ ANCHOR, ANCHOR_TAKES = 0.9, 3
 DRIFT_BY_LOAD, DRIFT_NOISE = 1.6, 0.4
 #: The forecast runs in steps of this. [s]
 FORWARD_STEP = 4.0
+#: States of a member. One has run away that is further from nought than this: in its state [degC, kW], or in what it was
+#: drawn to be, in spreads of what was thought beforehand.
+STATES, FAR, FAR_OFF = ("bean", "moisture", "own_left", "steel", "bean_probe", "air_probe", "heat"), 1500.0, 8.0
+#: Half an 80 % interval of a normal, in standard deviations.
+HALF_80 = 1.2816
 
 
 @dataclass(frozen=True)
@@ -91,10 +96,11 @@ class Forecast:
 
 @dataclass(frozen=True)
 class Marks:
-    """Marks that have come, from charge [s]."""
+    """Marks that have come, from charge [s]; of one that was only found, half its 80 % interval. [s]"""
 
     yellow_t: float | None = None
     first_crack_t: float | None = None
+    first_crack_doubt_s: float = 0.0
 
 
 def interval(values: FloatArray) -> Interval | None:
@@ -138,6 +144,8 @@ class Forecaster:
         self._step, self._by_hand = batch.step, batch.by_hand
         self._rows = fitted.draw(members, rng)
         self._names = [prior.name for prior in fitted.priors]
+        self._middle = np.array([float(prior.inside(prior.mean)) for prior in fitted.priors])
+        self._spread = np.array([prior.sd for prior in fitted.priors])
 
         def normal(mean: float, sd: float) -> FloatArray:
             return mean + sd * rng.standard_normal(members)
@@ -182,8 +190,10 @@ class Forecaster:
 
     def advance(self, hands: Hands, bean: float, air: float) -> None:
         """Let time go by under the hands as they were, then take in the readings at the end of it (NaN: not read). [degC]"""
-        moved = carry_on(self._constants(), self._loaded(), self._room, self._state, hands, self._step, self.t)
+        with np.errstate(over="ignore", invalid="ignore"):  # a member that runs away is put right below
+            moved = carry_on(self._constants(), self._loaded(), self._room, self._state, hands, self._step, self.t)
         self._state, self.t = moved.end, float(moved.t[-1])
+        self._put_right()
         if (not np.isfinite(bean)) if self._by_hand else self.t - self._taken_t < TAKE_EVERY_S - 1e-6:
             return
         tens = (self.t - self._taken_t) / 10.0
@@ -198,6 +208,30 @@ class Forecaster:
         if np.isfinite(air):
             self._take(self._state.air_probe, air, early * AIR_SPREAD)
 
+    def _put_right(self) -> None:
+        """A member that ran away takes the place of one that did not: one roast gone mad does not end the forecast.
+
+        Raises
+        ------
+        ArithmeticError : if all did.
+        """
+        state = self._state
+        of_state = {name: getattr(state, name) for name in STATES}
+        own = [*of_state.values(), self._uptake, self._own_heat, self._yellow_c, self._crack_c]
+        good = np.logical_and.reduce([np.isfinite(one) & (np.abs(one) < FAR) for one in own])
+        good &= np.all(np.abs(self._rows - self._middle) < FAR_OFF * self._spread, axis=1)
+        if good.all():
+            return
+        if not good.any():
+            raise ArithmeticError("every member of the forecast ran away.")
+        take = np.arange(self.members)
+        take[~good] = self._rng.choice(np.flatnonzero(good), int((~good).sum()))
+        more = tuple(heat[take] for heat in state.more)
+        self._state = replace(state, slopes=None, more=more, **{name: value[take] for name, value in of_state.items()})
+        self._rows = self._rows[take]
+        self._uptake, self._own_heat = self._uptake[take], self._own_heat[take]
+        self._yellow_c, self._crack_c = self._yellow_c[take], self._crack_c[take]
+
     def _idle(self, batch: LoggedBatch, idling: Idling) -> None:
         """What the empty machine before the charge says of the steel; the probes are as read at the charge."""
         at_charge = self._state
@@ -206,7 +240,7 @@ class Forecaster:
         empty = IdleState(at_charge.steel, np.full(self.members, bean), np.full(self.members, air), heat)
         every, done = max(1, round(TAKE_EVERY_S / self._step)), 0
         for stop in [*range(every, len(idling.hands), every), len(idling.hands)]:
-            hands = Hands(idling.hands.heat[done:stop], idling.hands.air[done:stop], idling.hands.drum[done:stop])
+            hands = idling.hands.part(slice(done, stop))
             empty = idle(self._constants(), self._room, empty, hands, self._step).end
             done = stop
             self._state = replace(at_charge, steel=empty.steel, bean_probe=empty.bean_probe, air_probe=empty.air_probe)
@@ -214,10 +248,24 @@ class Forecaster:
                 self._take(self._state.bean_probe, float(idling.bean[stop]), IDLE_BEAN_MISFIT)
             if np.isfinite(idling.air[stop]):
                 self._take(self._state.air_probe, float(idling.air[stop]), IDLE_AIR_MISFIT)
-            empty = IdleState(self._state.steel, self._state.bean_probe, self._state.air_probe, empty.heat)
+            empty = replace(empty, steel=self._state.steel, bean_probe=self._state.bean_probe, air_probe=self._state.air_probe)
         self._state = replace(
-            at_charge, steel=empty.steel, heat=empty.heat, bean_probe=at_charge.bean_probe, air_probe=at_charge.air_probe
+            at_charge,
+            steel=empty.steel,
+            heat=empty.heat,
+            more=empty.more,
+            bean_probe=at_charge.bean_probe,
+            air_probe=at_charge.air_probe,
         )
+
+    def _when(self, marks: Marks) -> FloatArray:
+        """First crack of each member: where it was only found, as far apart as it is in doubt."""
+        known = np.full(self.members, np.nan if marks.first_crack_t is None else marks.first_crack_t)
+        return known + marks.first_crack_doubt_s / HALF_80 * self._drift_shape
+
+    def shares_past(self) -> tuple[float, float]:
+        """Shares of the members whose beans are past yellow, and past first crack [0..1]."""
+        return tuple(float(np.mean(self._state.bean >= level)) for level in (self._yellow_c, self._crack_c))  # type: ignore[return-value]  # two
 
     def mark_yellow(self) -> None:
         """The beans are yellow now."""
@@ -274,7 +322,8 @@ class Forecaster:
     def run_forward(self, hands: Hands) -> Simulated:
         """All members under moves to come, in steps of `FORWARD_STEP`."""
         state = replace(self._state, slopes=None)
-        return carry_on(self._constants(), self._loaded(), self._room, state, hands, FORWARD_STEP, self.t)
+        with np.errstate(over="ignore", invalid="ignore"):
+            return carry_on(self._constants(), self._loaded(), self._room, state, hands, FORWARD_STEP, self.t)
 
     def forecast(self, hands: Hands, rule: DropRule, marks: Marks) -> Forecast:
         """What is expected under moves to come.
@@ -295,7 +344,7 @@ class Forecaster:
         # Before the crack the drift wears off as the square root of time: it does not go one way for long.
         wandering = np.zeros_like(ahead.bean) if cracked else self._drift_before * np.sqrt(minutes * WINDOW_S / 60.0)
         bean = ahead.bean + wandering
-        crack = np.full(self.members, marks.first_crack_t) if cracked else crossing(ahead.t, bean, self._crack_c)
+        crack = self._when(marks) if cracked else crossing(ahead.t, bean, self._crack_c)
         since = np.clip(ahead.t[:, None] - np.maximum(crack, self.t), 0.0, None) / 60.0
         ahead = replace(ahead, bean=bean, bean_probe=ahead.bean_probe + wandering + self._drift_after() * since)
         seen = marks.yellow_t is not None
@@ -306,9 +355,15 @@ class Forecaster:
         return Forecast(
             self.t, "model", interval(yellow), interval(crack), interval(drop_t), interval(drop_c),
             interval(development),
-            ahead.t, np.quantile(ahead.bean_probe, (0.1, 0.5, 0.9), axis=1), np.median(ahead.air_probe, axis=1),
+            ahead.t, np.quantile(sane(ahead.bean_probe), (0.1, 0.5, 0.9), axis=1), np.median(sane(ahead.air_probe), axis=1),
             np.stack([development[known], drop_c[known]]),
         )  # fmt: skip
+
+
+def sane(curves: FloatArray) -> FloatArray:
+    """Curves of members, shape (n, m), without those that run away; all of them where none does or all do."""
+    good = np.isfinite(curves).all(axis=0)
+    return curves if good.all() or not good.any() else curves[:, good]
 
 
 def drop_of(t: FloatArray, probe: FloatArray, crack: FloatArray, rule: DropRule) -> tuple[FloatArray, FloatArray]:

@@ -7,11 +7,12 @@ a steel of its own, each lot a heat uptake and own heat of its own. The fit itse
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 
-from firnel.core.model.constants import IdleState, LoadState, MachineConstants, Members, StartState
+from firnel.core.model import drums
+from firnel.core.model.constants import IdleState, LoadState, MachineConstants, Members, SourceConstants, StartState
 from firnel.core.model.logged import USUAL_DENSITY, LoggedBatch
 from firnel.core.model.simulation import Simulated, idle, simulate
 from firnel.core.vocabulary import FloatArray
@@ -53,19 +54,74 @@ class Prior:
 PER_KG = {"power": 3.0, "steel_capacity": 5.0, "steel_air": 0.012, "steel_loss": 0.0015, "air_flow": 0.008}
 
 
-def priors_of(full_load: float, heat: str) -> tuple[Prior, ...]:
-    """Priors of the machine's constants, of the start of its steel, and of what density does.
+@dataclass(frozen=True)
+class KindOfHeat:
+    """What a source of heat of some kind is like: share into the steel, of the rest onto the beans, and lag [s]."""
+
+    steel_share: float
+    bean_share: float
+    lag_s: float
+
+
+#: From memory of such machines, no published source.
+KINDS_OF_HEAT = {
+    "gas": KindOfHeat(0.40, 0.03, 12.0),
+    "electric": KindOfHeat(0.40, 0.03, 45.0),
+    "hot-air": KindOfHeat(0.15, 0.03, 40.0),
+    "radiant": KindOfHeat(0.40, 0.50, 60.0),
+    "drum": KindOfHeat(0.85, 0.03, 90.0),
+}
+#: Of several sources the main one has this share of the heat; the others have the rest, in equal parts.
+MAIN_SHARE = 0.55
+#: What the constants of a further source are called: ``power_2``, ``steel_share_2``.
+OF_SOURCE = ("power", "steel_share", "bean_share", "heat_lag")
+
+
+def priors_of(full_load: float, heats: Sequence[str]) -> tuple[Prior, ...]:
+    """Priors of the machine's constants, of the start of its steel, and of what density does: as fitted drums have them.
 
     Parameters
     ----------
     full_load : useful load of the machine. [kg]
-    heat : ``gas`` or ``electric``.
+    heats : kind of each source of heat, the main one first: gas, electric, hot-air, radiant, drum.
     """
-    electric = heat == "electric"
+    common = drums.mean_and_covariance()
+    spread = np.sqrt(np.diag(common[1]))
+    return tuple(
+        replace(prior, mean=float(prior.outside(prior.inside(prior.mean) + prior.sd * shift)), sd=prior.sd * float(wide))
+        for prior, shift, wide in zip(_guesses(full_load, heats), *_padded(common[0], spread, len(heats)), strict=True)
+    )
+
+
+def _padded(mean: FloatArray, spread: FloatArray, heats: int) -> tuple[FloatArray, FloatArray]:
+    """Shift and width for all priors; the further sources stay as they were guessed."""
+    more = len(OF_SOURCE) * (heats - 1)
+    return np.append(mean, np.zeros(more)), np.append(spread, np.ones(more))
+
+
+def prior_covariance(priors: Sequence[Prior]) -> FloatArray:
+    """Covariance of the priors, shape (k, k), on the scale of the fit: what goes together in drums that were fitted."""
+    _, covariance = drums.mean_and_covariance()
+    spread = np.sqrt(np.diag(covariance))
+    correlation = np.eye(len(priors))
+    correlation[: spread.size, : spread.size] = covariance / np.outer(spread, spread)
+    sd = np.array([prior.sd for prior in priors])
+    return np.asarray(correlation * np.outer(sd, sd))
+
+
+def _guesses(full_load: float, heats: Sequence[str]) -> tuple[Prior, ...]:
+    """What was thought of drums before any was fitted; those are told as so many spreads away from it."""
+    main, power = KINDS_OF_HEAT[heats[0]], PER_KG["power"] * full_load
+    rest = (1.0 - MAIN_SHARE) / max(len(heats) - 1, 1)
+    more = [
+        prior
+        for number, kind in enumerate(heats[1:], start=2)
+        for prior in _source_priors(number, KINDS_OF_HEAT[kind], rest * power)
+    ]
     return (
-        Prior("power", PER_KG["power"] * full_load, 0.4, unit="kW"),
-        Prior("steel_share", 0.4, 0.6, "logit"),
-        Prior("heat_lag", 45.0 if electric else 12.0, 0.5, unit="s"),
+        Prior("power", power * (MAIN_SHARE if more else 1.0), 0.4, unit="kW"),
+        Prior("steel_share", main.steel_share, 0.6, "logit"),
+        Prior("heat_lag", main.lag_s, 0.5, unit="s"),
         Prior("steel_capacity", PER_KG["steel_capacity"] * full_load, 0.5, unit="kJ/K"),
         Prior("steel_air", PER_KG["steel_air"] * full_load, 0.5, unit="kW/K"),
         Prior("steel_loss", PER_KG["steel_loss"] * full_load, 0.6, unit="kW/K"),
@@ -81,9 +137,9 @@ def priors_of(full_load: float, heat: str) -> tuple[Prior, ...]:
         Prior("evaporation", 0.9, 0.35),
         Prior("own_heat", 0.5, 0.4),
         Prior("own_heat_k", 5500.0, 400.0, "straight", "K"),
-        Prior("load_exponent", 0.9, 0.15, "straight"),
-        Prior("air_exponent", 1.0, 0.25, "straight"),
-        Prior("draft_exponent", 0.7, 0.12, "straight"),
+        Prior("load_exponent", 0.9, 0.17),
+        Prior("air_exponent", 1.0, 0.25),
+        Prior("draft_exponent", 0.7, 0.17),
         Prior("steel_over_probe", 5.0, 12.0, "straight", "degC"),
         Prior("steel_by_air", 0.4, 0.4, "straight"),
         Prior("steel_first_batch", 0.0, 6.0, "straight", "degC"),
@@ -91,14 +147,26 @@ def priors_of(full_load: float, heat: str) -> tuple[Prior, ...]:
         Prior("idle_air", 0.5, 0.8, "logit"),
         Prior("heat_before", 0.35, 0.8, "logit"),
         Prior("uptake_by_density", 0.0, 0.04, "straight", "per 50 g/L"),
+        *more,
     )
 
 
-CONSTANT_NAMES = tuple(field.name for field in fields(MachineConstants) if field.name != "full_load")
+def _source_priors(number: int, kind: KindOfHeat, power: float) -> tuple[Prior, ...]:
+    return (
+        Prior(f"power_{number}", power, 0.4, unit="kW"),
+        Prior(f"steel_share_{number}", kind.steel_share, 0.5, "logit"),
+        Prior(f"bean_share_{number}", kind.bean_share, 0.5, "logit"),
+        Prior(f"heat_lag_{number}", kind.lag_s, 0.4, unit="s"),
+    )
+
+
+CONSTANT_NAMES = tuple(field.name for field in fields(MachineConstants) if field.name not in ("full_load", "more"))
 #: Spread of what a batch or a lot has of its own: steel [degC], uptake and own heat (logarithms).
 BATCH_STEEL_SD, LOT_UPTAKE_SD, LOT_OWN_HEAT_SD = 8.0, 0.05, 0.25
 #: Expected misfit of bean and air probe in the empty machine. [degC]
 IDLE_BEAN_MISFIT, IDLE_AIR_MISFIT = 1.0, 5.0
+#: Share of its first spread below which a number counts as learned. [-]
+LEARNED = 0.75
 #: Readings are compared this often: closer ones err together. [s]
 EVERY_S = 10.0
 #: Expected misfit of bean and air probe late in a roast; larger in the first minute and a half, where the load falls in. [degC]
@@ -127,6 +195,11 @@ class FittedMachine:
         index = self._index(name)
         return self.priors[index].outside_sd(float(self.values[index]), float(np.sqrt(self.covariance[index, index])))
 
+    def learned(self, name: str) -> bool:
+        """Whether the logs told anything of a shared number: it is known better than beforehand."""
+        index = self._index(name)
+        return bool(np.sqrt(self.covariance[index, index]) < LEARNED * self.priors[index].sd)
+
     def _index(self, name: str) -> int:
         return next(index for index, prior in enumerate(self.priors) if prior.name == name)
 
@@ -144,7 +217,10 @@ class FittedMachine:
 def constants_of(priors: Sequence[Prior], rows: FloatArray, full_load: float) -> MachineConstants:
     """Constants, each of shape (m,), from rows on the scale of the fit, shape (m, k)."""
     columns = {prior.name: prior.outside(rows[:, index]) for index, prior in enumerate(priors)}
-    return MachineConstants(**{name: columns[name] for name in CONSTANT_NAMES}, full_load=full_load)
+    more: list[SourceConstants] = []
+    while f"power_{len(more) + 2}" in columns:
+        more.append(SourceConstants(*(columns[f"{name}_{len(more) + 2}"] for name in OF_SOURCE)))
+    return MachineConstants(**{name: columns[name] for name in CONSTANT_NAMES}, full_load=full_load, more=tuple(more))
 
 
 def first_readings(batch: LoggedBatch) -> tuple[float, float]:

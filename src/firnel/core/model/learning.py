@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -14,9 +14,10 @@ from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.simulation import Simulated
 from firnel.core.model.thresholds import (
-    USUAL_CRACK_C,
-    USUAL_YELLOW_C,
+    CRACK,
+    YELLOW,
     GreenTraits,
+    Habit,
     Threshold,
     threshold_from,
 )
@@ -24,6 +25,12 @@ from firnel.core.vocabulary import FloatArray
 
 #: One batch in this many is held out to judge the fit, if there are at least `FEWEST_TO_JUDGE`.
 HOLD_OUT_EVERY, FEWEST_TO_JUDGE = 4, 4
+#: Settings that stood for less than this share of the logged time count for nothing.
+RARE = 0.01
+#: Further batches make a model worse where it is off by so many times as much as without them, and by so much. [1, degC]
+WORSE_TIMES, WORSE_C = 1.15, 0.3
+#: And where they themselves are so many times as strange to what was learned without them, and by so much. [1, degC]
+STRANGE_TIMES, STRANGE_C = 2.0, 4.0
 
 
 @dataclass(frozen=True)
@@ -36,6 +43,20 @@ class FitReport:
     held_out: tuple[str, ...] = ()
     held_out_rms_bean_c: float | None = None
     held_out_crack_s: float | None = None  #: median error of first crack, without any live data [s]
+    refused: tuple[str, ...] = ()  #: batches with which those held out came out worse
+
+
+@dataclass(frozen=True)
+class Seen:
+    """How a control stood in the fitted batches, on its scale: least, usually at charge, most. Elsewhere it is not known."""
+
+    low: float
+    start: float
+    high: float
+
+    def inside(self, value: float) -> float:
+        """The nearest setting that was ever logged."""
+        return min(max(value, self.low), self.high)
 
 
 @dataclass(frozen=True)
@@ -50,6 +71,13 @@ class MachineModel:
     report: FitReport
     steel_over_charge_c: float = 5.0  #: what the steel usually has above the bean probe in the moment of charge [degC]
     air_over_charge_c: float = 0.0  #: the same of the air probe [degC]
+    seen: Mapping[str, Seen] = field(default_factory=dict)  #: of each control of airflow and motion that was logged
+    idled: int = 0  #: batches whose log holds idling before the charge: without any, nothing is known of the steel then
+
+    @property
+    def batches(self) -> int:
+        """From how many batches it was learned; none in a machine that was not logged yet."""
+        return len(self.report.batches)
 
 
 def traits_of(batch: LoggedBatch) -> GreenTraits:
@@ -66,27 +94,69 @@ def misfit(simulated: Simulated, batch: LoggedBatch) -> tuple[float, float | Non
     return float(np.sqrt(np.nanmean(off_bean**2))), air
 
 
+@dataclass(frozen=True)
+class Lesson:
+    """What further batches taught: the model, and what it is worth on batches that none of those compared had seen."""
+
+    model: MachineModel
+    taught: tuple[str, ...]  #: batches that the standing model did not know
+    refused: tuple[str, ...] = ()  #: of them those with which others came out worse: not learned from
+    before_c: float | None = None  #: root mean square without the further batches [degC]
+    after_c: float | None = None  #: and with them [degC]
+
+
 def learn(
     batches: Sequence[LoggedBatch],
     full_load: float,
-    heat: str,
+    heats: Sequence[str],
     progress: Callable[[float], bool] | None = None,
 ) -> MachineModel:
     """Learn a machine from its logged batches: first without some of them to see how good that is, then from all.
 
     Parameters
     ----------
-    batches, full_load, heat : as in `identify`.
+    batches, full_load, heats : as in `identify`.
     progress : told the share done [0..1]; answers False to cancel.
 
     Raises
     ------
-    ValueError : if there are fewer than two batches.
+    ValueError : if there are no batches.
     FitCancelledError : if ``progress`` says so.
     """
+    return learn_more((), batches, full_load, heats, progress).model
+
+
+def learn_more(
+    known: Collection[str],
+    batches: Sequence[LoggedBatch],
+    full_load: float,
+    heats: Sequence[str],
+    progress: Callable[[float], bool] | None = None,
+) -> Lesson:
+    """Learn from all batches, if those that are not yet known make nothing worse.
+
+    Some of the known ones are held out; what is fitted with the further batches must be as good on them as what is
+    fitted without. Where it is not, and the further ones are strange to it as well (a load that was typed wrongly, a mark at
+    the wrong time), they are left out.
+
+    Parameters
+    ----------
+    known : labels of the batches that the standing model was fitted to.
+    batches, full_load, heats : as in `identify`; further ones among them.
+    progress : told the share done [0..1]; answers False to cancel.
+
+    Raises
+    ------
+    ValueError : if there are no batches.
+    FitCancelledError : if ``progress`` says so.
+    """
+    further = [batch for batch in batches if batch.label not in known]
+    old = [batch for batch in batches if batch.label in known]
+    doubted = len(old) >= FEWEST_TO_JUDGE - 1 and 0 < len(further) <= len(old) / 2
+    # The newest is never held out: it is what is to be learned from.
+    pool = old if doubted else batches[:-1]
     judged = len(batches) >= FEWEST_TO_JUDGE
-    held_out = [batch for index, batch in enumerate(batches) if judged and index % HOLD_OUT_EVERY == HOLD_OUT_EVERY - 1]
-    kept = [batch for batch in batches if all(batch is not other for other in held_out)]
+    held_out = [batch for index, batch in enumerate(pool) if judged and index % HOLD_OUT_EVERY == HOLD_OUT_EVERY - 2]
 
     def part(begin: float, end: float) -> Callable[[int], bool] | None:
         if progress is None:
@@ -94,22 +164,41 @@ def learn(
         told = progress
         return lambda calls: told(begin + (end - begin) * (1.0 - np.exp(-calls / 12.0)))
 
+    def without(left: Sequence[LoggedBatch], guess: MachineModel | None, begin: float, end: float) -> MachineModel:
+        kept = [batch for batch in batches if all(batch is not other for other in left)]
+        return model_from(identify(kept, full_load, heats, guess.fitted if guess else None, part(begin, end)), kept)
+
     first: MachineModel | None = None
+    refused: list[LoggedBatch] = []
+    before = after = None
     if held_out:
-        first = model_from(identify(kept, full_load, heat, progress=part(0.0, 0.6)), kept)
-    fitted = identify(batches, full_load, heat, first.fitted if first else None, part(0.6 if first else 0.0, 1.0))
-    model = model_from(fitted, batches)
+        first = without(held_out, None, 0.0, 0.5)
+        after = _off(first, held_out)
+        if doubted:
+            plain = without([*held_out, *further], first, 0.5, 0.7)
+            before = _off(plain, held_out)
+            worse = after > max(WORSE_TIMES * before, before + WORSE_C)
+            if worse and _off(plain, further) > max(STRANGE_TIMES * before, STRANGE_C):
+                refused, first = further, plain
+    model = without(refused, first, 0.7, 1.0)
+    taught = tuple(batch.label for batch in further)
     if first is None:
-        return model
-    off = [misfit(modelled(first.fitted, batch, known=False), batch)[0] for batch in held_out]
+        return Lesson(model, taught)
     late = [error for batch in held_out if (error := crack_error(first, batch)) is not None]
     report = replace(
         model.report,
         held_out=tuple(batch.label for batch in held_out),
-        held_out_rms_bean_c=float(np.sqrt(np.mean(np.square(off)))),
+        held_out_rms_bean_c=_off(first, held_out),
         held_out_crack_s=float(np.median(np.abs(late))) if late else None,
     )
-    return replace(model, report=report)
+    left_out = tuple(batch.label for batch in refused)
+    return Lesson(replace(model, report=replace(report, refused=left_out)), taught, left_out, before, after)
+
+
+def _off(model: MachineModel, batches: Sequence[LoggedBatch]) -> float:
+    """Root mean square of the bean probe over batches that the model has not seen. [degC]"""
+    off = [misfit(modelled(model.fitted, batch, known=False), batch)[0] for batch in batches]
+    return float(np.sqrt(np.mean(np.square(off))))
 
 
 def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> MachineModel:
@@ -124,8 +213,8 @@ def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> Machine
     ]
     return MachineModel(
         fitted,
-        _threshold(USUAL_YELLOW_C, [(batch, simulated, batch.yellow_t) for batch, simulated in made]),
-        _threshold(USUAL_CRACK_C, [(batch, simulated, batch.first_crack_t) for batch, simulated in made]),
+        _threshold(YELLOW, [(batch, simulated, batch.yellow_t) for batch, simulated in made]),
+        _threshold(CRACK, [(batch, simulated, batch.first_crack_t) for batch, simulated in made]),
         fit_level(samples),
         learn_drift(made),
         FitReport(
@@ -135,13 +224,28 @@ def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> Machine
         ),
         float(np.median([simulated.steel[0, 0] - batch.bean_at_charge for batch, simulated in made])),
         _usual([batch.air_at_charge - batch.bean_at_charge for batch in batches]),
+        seen_in(batches),
+        sum(batch.idling is not None for batch in batches),
     )
 
 
-def _threshold(usual: float, marks: Sequence[tuple[LoggedBatch, Simulated, float | None]]) -> Threshold:
+def seen_in(batches: Sequence[LoggedBatch]) -> dict[str, Seen]:
+    """How each control stood in batches, as far as that was logged; its rarest settings are left out."""
+    found = {}
+    for control in dict.fromkeys(control for batch in batches for control in batch.settings):
+        columns = [batch.settings[control] for batch in batches if control in batch.settings]
+        known = np.concatenate([column[np.isfinite(column)] for column in columns])
+        starts = [column[np.isfinite(column)][0] for column in columns if np.isfinite(column).any()]
+        if known.size:
+            low, high = np.quantile(known, (RARE, 1.0 - RARE))
+            found[str(control)] = Seen(float(low), float(np.median(starts)), float(high))
+    return found
+
+
+def _threshold(habit: Habit, marks: Sequence[tuple[LoggedBatch, Simulated, float | None]]) -> Threshold:
     marked = [(batch, simulated, t) for batch, simulated, t in marks if t is not None]
     seen = [(traits_of(batch), bean_at(batch, simulated, t)) for batch, simulated, t in marked]
-    return threshold_from(usual, seen, [batch.label for batch, _, _ in marked])
+    return threshold_from(habit, seen, [batch.label for batch, _, _ in marked])
 
 
 def unaware_of(model: MachineModel, label: str, lot: str) -> MachineModel:

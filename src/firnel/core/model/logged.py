@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 
-from firnel.core.model.constants import Hands, air_share, drum_share, heat_share
+from firnel.core.model.constants import Hands, hands_of
 from firnel.core.model.simulation import STEP
-from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, MarkKind, Quality
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, MarkKind, Quality, Role
 
 #: A gap in the readings longer than this stays a gap on the grid. [s]
 LONGEST_BRIDGE_S = 12.0
@@ -64,6 +65,7 @@ class LoggedBatch:
     idling: Idling | None = None  #: what the log holds of the time before the charge
     by_hand: bool = False  #: the readings were keyed in: few, and to the degree
     step: float = STEP
+    settings: Mapping[Control, FloatArray] = field(default_factory=dict)  #: of each control through each step, on its scale
 
     @property
     def t(self) -> FloatArray:
@@ -115,7 +117,7 @@ def logged_batch(
         raise UnusableLogError(f"batch {record.label} has hardly any bean readings.")
     _refuse_wrong_unit(record.label, bean, until is None)
 
-    hands = _hands(record, machine, grid)
+    settings, hands = _hands(record, machine, grid)
     idling = _idling(record, machine, charge.t, good)
 
     def from_charge(kind: MarkKind) -> float | None:
@@ -145,28 +147,26 @@ def logged_batch(
         record.colour_ground if record.colour_ground is not None else record.colour_whole,
         idling,
         by_hand,
+        settings=settings,
     )
 
 
-def _hands(record: BatchRecord, machine: Machine, grid: FloatArray) -> Hands:
-    """The controls through each step of a grid, as shares of their scales."""
-    gas, airflow, drum = (_held(record, control, grid[:-1]) for control in (Control.GAS, Control.AIRFLOW, Control.DRUM))
-    gas_scale, air_scale, drum_scale = (machine.controls.get(c) for c in (Control.GAS, Control.AIRFLOW, Control.DRUM))
-    if gas_scale is None or (gas.size and not np.isfinite(gas).any()):
+def _hands(record: BatchRecord, machine: Machine, grid: FloatArray) -> tuple[dict[Control, FloatArray], Hands]:
+    """The controls through each step of a grid: settings, and as shares of their scales."""
+    settings = {control: _held(record, control, grid[:-1]) for control in machine.controls}
+    heats = machine.of(Role.HEAT)
+    count = max(grid.size - 1, 0)
+    if not heats or (count and not any(np.isfinite(settings[control]).any() for control in heats)):
         raise UnusableLogError(f"batch {record.label} has no record of the gas or heater: the model needs the moves.")
-    # Without a record of air or drum they are taken as middling and steady.
-    flow, turning = np.full(gas.size, 0.5), np.ones(gas.size)
-    if air_scale is not None and np.isfinite(airflow).any():
-        flow = air_share(airflow, air_scale)
-    if drum_scale is not None:
-        turning = drum_share(drum, drum_scale)
-    return Hands(heat_share(gas, gas_scale, machine.heat), flow, turning)
+    return settings, hands_of(machine, settings, count)
 
 
 def _idling(record: BatchRecord, machine: Machine, charge_t: float, good: np.ndarray) -> Idling | None:
     """The last minutes before the charge, as far as bean probe and gas were read without a gap; None if too short."""
     trace = record.trace
-    known = good & np.isfinite(trace.bean) & np.isfinite(trace.gas)
+    heats = [trace.control(control) for control in machine.of(Role.HEAT)]
+    burning = np.logical_or.reduce([np.isfinite(column) for column in heats]) if heats else np.zeros(trace.t.size, bool)
+    known = good & np.isfinite(trace.bean) & burning
     reach = trace.t[known & (trace.t <= charge_t)]
     reach = reach[reach >= charge_t - LONGEST_IDLE_S]
     gaps = np.flatnonzero(np.diff(reach) > LONGEST_BRIDGE_S)
@@ -176,7 +176,7 @@ def _idling(record: BatchRecord, machine: Machine, charge_t: float, good: np.nda
     count = int((charge_t - reach[0]) / STEP)
     grid = charge_t - STEP * np.arange(count, -1, -1, dtype=np.float64)
     bean, air = (_on_grid(trace.t[good], column[good], grid) for column in (trace.bean, trace.air))
-    return Idling(_hands(record, machine, grid), bean, air) if np.isfinite(bean[0]) else None
+    return Idling(_hands(record, machine, grid)[1], bean, air) if np.isfinite(bean[0]) else None
 
 
 def _nearest(t: FloatArray, value: FloatArray, grid: FloatArray) -> FloatArray:
@@ -221,14 +221,14 @@ def _held(record: BatchRecord, control: Control, grid: FloatArray) -> FloatArray
     if known.any():
         times, values = record.trace.t[known], column[known]
         # A keyed move holds from its own moment, not from the next reading, which by hand may be a minute later.
-        keyed = [(move.t, move.to) for move in record.moves if move.control is control and move.found is Found.KEY]
+        keyed = [(move.t, move.to) for move in record.moves if move.control == control and move.found is Found.KEY]
         if keyed:
             times, values = np.append(times, [t for t, _ in keyed]), np.append(values, [to for _, to in keyed])
             order = np.argsort(times, kind="stable")
             times, values = times[order], values[order]
         at = np.clip(np.searchsorted(times, grid, side="right") - 1, 0, None)
         return np.asarray(values[at], float)
-    moves = sorted((move.t, move.to) for move in record.moves if move.control is control)
+    moves = sorted((move.t, move.to) for move in record.moves if move.control == control)
     out = np.full(grid.size, np.nan)
     for t, to in moves:
         out[grid >= t - 1e-6] = to

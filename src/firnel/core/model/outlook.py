@@ -10,12 +10,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.crossing import crossing
-from firnel.core.model.constants import Hands, LoadState, StartState, control_share
+from firnel.core.model.constants import Hands, LoadState, StartState, hands_of
 from firnel.core.model.forecast import DropRule, Interval, drop_of, interval
 from firnel.core.model.identification import BATCH_STEEL_SD, LOT_OWN_HEAT_SD, LOT_UPTAKE_SD, constants_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import USUAL_DENSITY
-from firnel.core.model.planned import PlannedRoast
+from firnel.core.model.planned import PlannedRoast, at_charge
 from firnel.core.model.simulation import simulate
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Anchor, Plan, PlannedMove
@@ -113,24 +113,18 @@ def outlook(
 
 def _hands(machine: Machine, plan: Plan, roast: PlannedRoast, t: FloatArray, yellow: FloatArray, crack: FloatArray) -> Hands:
     """Each member's controls: a move falls due by that member's own marks."""
-    shares: dict[Control, FloatArray] = {}
+    settings: dict[Control, FloatArray] = {}
 
     def due(move: PlannedMove, expected: float | None) -> FloatArray:
         if move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK):
             return (yellow if move.anchor is Anchor.YELLOW else crack) + move.offset_s
         return np.full(yellow.size, np.inf if expected is None else expected)
 
-    for control in Control:
-        scale = machine.controls.get(control)
-        usual = 1.0 if control is Control.DRUM else 0.5
-        if scale is None:
-            shares[control] = np.full((t.size, 1), usual)
-            continue
-        begins = plan.start.get(control, 0.75 * scale.high if control is Control.DRUM else 0.0)
-        setting = np.full((t.size, yellow.size), begins)
+    for control in machine.controls:
+        setting = np.full((t.size, yellow.size), at_charge(plan, machine, control), np.float64)
         for index in sorted(range(len(plan.moves)), key=lambda index: roast.expected_t[index] or 0.0):
             move = plan.moves[index]
-            if move.control is control:
+            if move.control == control:
                 setting = np.where(t[:, None] >= due(move, roast.expected_t[index]) - 0.5 * STEP, move.to, setting)
-        shares[control] = control_share(control, setting, scale, machine.heat)
-    return Hands(shares[Control.GAS], shares[Control.AIRFLOW], shares[Control.DRUM])
+        settings[control] = setting
+    return hands_of(machine, settings, t.size)

@@ -6,14 +6,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from firnel.core.model.constants import Hands, LoadState, StartState, control_share
+from firnel.core.crossing import passes
+from firnel.core.model.constants import Hands, LoadState, StartState, hands_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import USUAL_DENSITY
 from firnel.core.model.simulation import STEP, Simulated, simulate
 from firnel.core.model.thresholds import GreenTraits
-from firnel.core.plan import Anchor, Plan, PlannedMove
-from firnel.core.usual import BROWNING_S, DRYING_S
-from firnel.core.vocabulary import Control, FloatArray, Machine, MarkKind
+from firnel.core.plan import MOST_IN_A_ROW, UNFORESEEN, Anchor, Plan, PlannedMove
+from firnel.core.usual import BROWNING_S, DEVELOPMENT_S, DRYING_S
+from firnel.core.vocabulary import Control, FloatArray, Machine, MarkKind, Role
 
 #: A roast that has not come to its drop after this is not going to. [s]
 LONGEST_S = 1500.0
@@ -102,7 +103,7 @@ def run_plan(
     expected: tuple[float | None, ...] = ()
     simulated: Simulated | None = None
     for _ in range(ROUNDS):
-        expected = tuple(_due(move, when, simulated, targets.drying_s, targets.browning_s) for move in plan.moves)
+        expected = expected_times(plan, when, simulated)
         simulated = simulate(model.fitted.constants, load, start, plan_hands(plan, machine, expected))
         before, when = when, _marks(simulated, levels, plan)
         moved = [abs((when[kind] or 0.0) - (before[kind] or 0.0)) for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK)]
@@ -146,38 +147,52 @@ def load_of(model: MachineModel, green: GreenTraits, load_kg: float, room_c: flo
 def plan_hands(plan: Plan, machine: Machine, expected: tuple[float | None, ...]) -> Hands:
     """The controls through each step, from the plan's start and from its moves at the moments they fall due."""
     t = STEP * np.arange(int(LONGEST_S / STEP))
-    shares: dict[Control, FloatArray] = {}
-    for control in Control:
-        scale = machine.controls.get(control)
-        usual = 1.0 if control is Control.DRUM else 0.5
-        if scale is None:
-            shares[control] = np.full(t.size, usual)
-            continue
-        setting = np.full(t.size, plan.start.get(control, 0.75 * scale.high if control is Control.DRUM else 0.0))
+    settings: dict[Control, FloatArray] = {}
+    for control in machine.controls:
+        setting = np.full(t.size, at_charge(plan, machine, control), np.float64)
         due = sorted(
-            (at, index) for index, at in enumerate(expected) if at is not None and plan.moves[index].control is control
+            (at, index) for index, at in enumerate(expected) if at is not None and plan.moves[index].control == control
         )
         for at, index in due:
             setting[t >= at - 0.5 * STEP] = plan.moves[index].to
-        shares[control] = control_share(control, setting, scale, machine.heat)
-    return Hands(shares[Control.GAS], shares[Control.AIRFLOW], shares[Control.DRUM])
+        settings[control] = setting
+    return hands_of(machine, settings, t.size)
 
 
-def _due(
-    move: PlannedMove,
-    when: dict[MarkKind, float | None],
-    simulated: Simulated | None,
-    drying_s: float | None,
-    browning_s: float | None,
-) -> float | None:
-    """When a move falls due; before the first run by the plan's own stage times."""
+def at_charge(plan: Plan, machine: Machine, control: Control) -> float:
+    """How a control stands at the charge: as the plan says, else off, and the drum at its usual speed."""
+    usual = 0.75 * machine.controls[control].high if machine.role(control) is Role.MOTION else 0.0
+    return plan.start.get(control, usual)
+
+
+def expected_times(plan: Plan, when: dict[MarkKind, float | None], simulated: Simulated | None) -> tuple[float | None, ...]:
+    """When each move falls due, one that follows another after that."""
+    found = [_due(move, when, simulated, plan) for move in plan.moves]
+    places = {move.label: index for index, move in enumerate(plan.moves) if move.label}
+    for _ in range(MOST_IN_A_ROW):
+        for index, move in enumerate(plan.moves):
+            base = found[places[move.after]] if move.anchor is Anchor.MOVE and move.after in places else None
+            if base is not None:
+                found[index] = max(base + move.offset_s, 0.0)
+    return tuple(found)
+
+
+def _due(move: PlannedMove, when: dict[MarkKind, float | None], simulated: Simulated | None, plan: Plan) -> float | None:
+    """When a move falls due by itself; before the first run by the plan's own stage times."""
     if move.anchor in (Anchor.CHARGE, Anchor.TIME):
         return max(move.offset_s, 0.0)
+    if move.anchor is Anchor.MOVE or move.anchor in UNFORESEEN:
+        return None
     if move.anchor is Anchor.BEAN:
         return _rises_to(simulated, move.at_c) if simulated is not None and move.at_c is not None else None
+    if move.anchor is Anchor.AIR:
+        known = simulated is not None and move.at_c is not None
+        return passes(simulated.t, simulated.air_probe[:, 0], move.at_c, move.falling) if known else None  # type: ignore[union-attr,arg-type]
     if simulated is None:
-        dry, brown = drying_s or DRYING_S, browning_s or BROWNING_S
-        usual = {Anchor.TURNING: 75.0, Anchor.YELLOW: dry, Anchor.FIRST_CRACK: dry + brown}
+        targets = plan.targets
+        dry, brown = targets.drying_s or DRYING_S, targets.browning_s or BROWNING_S
+        end = dry + brown + (targets.development_s or DEVELOPMENT_S)
+        usual = {Anchor.TURNING: 75.0, Anchor.YELLOW: dry, Anchor.FIRST_CRACK: dry + brown, Anchor.DROP: end}
         return max(usual[move.anchor] + move.offset_s, 0.0)
     mark = when[MarkKind(move.anchor.value)]
     return max(mark + move.offset_s, 0.0) if mark is not None else None

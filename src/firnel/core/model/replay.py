@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-import numpy as np
+from collections.abc import Iterable
+from typing import Any
 
-from firnel.core.model.constants import Hands
+import numpy as np
+from numpy.typing import NDArray
+
+from firnel.core.model.constants import Hands, hands_of
 from firnel.core.model.forecast import FORWARD_STEP, MEMBERS, TAKE_EVERY_S, DropRule, Forecast, Forecaster, Marks
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch
-from firnel.core.vocabulary import FloatArray
+from firnel.core.vocabulary import Control, FloatArray, Machine
 
 #: How far is looked ahead. [s]
 HORIZON_S = 900.0
@@ -45,21 +49,32 @@ def stops_of(batch: LoggedBatch, done: int, last: int) -> set[int]:
 
 def part(hands: Hands, start: int, end: int) -> Hands:
     """The steps from ``start`` to ``end``."""
-    return Hands(hands.heat[start:end], hands.air[start:end], hands.drum[start:end])
+    return hands.part(slice(start, end))
 
 
 def held(batch: LoggedBatch, at: float, seconds: float = HORIZON_S) -> Hands:
     """All controls left as they are at ``at``, in forecast steps."""
     index = min(int(at / batch.step), len(batch.hands) - 1)
     count = int(seconds / FORWARD_STEP)
-    return Hands(*(np.full(count, float(column[index])) for column in (batch.hands.heat, batch.hands.air, batch.hands.drum)))
+    return batch.hands.held(index, count)
+
+
+def hands_ahead(
+    machine: Machine, batch: LoggedBatch, index: int, t: NDArray[Any], moves: Iterable[tuple[float, Control, float]]
+) -> Hands:
+    """The controls as they stood in step ``index`` of a batch, and moves to come (due [s], control, to), at ``t`` [s]."""
+    settings = {control: np.full(t.size, column[index]) for control, column in batch.settings.items()}
+    for due, control, to in sorted(moves):
+        if control in settings:
+            settings[control][t >= due - 0.5 * FORWARD_STEP] = to
+    return hands_of(machine, settings, t.size)
 
 
 def as_made(batch: LoggedBatch, at: float, seconds: float = HORIZON_S) -> Hands:
     """The moves that were truly made after ``at``, as a plan that was kept to would say; the last is held at the end."""
     times = at + FORWARD_STEP * np.arange(int(seconds / FORWARD_STEP))
     index = np.clip((times / batch.step + 1e-9).astype(int), 0, len(batch.hands) - 1)
-    return Hands(batch.hands.heat[index], batch.hands.air[index], batch.hands.drum[index])
+    return batch.hands.part(index)
 
 
 def forecast_at(

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from firnel.core.model.candidates import Candidates, first_above
+from firnel.core.model.candidates import MOST_SHIFTS, Candidates, first_above
 from firnel.core.vocabulary import FloatArray
 
-#: Moves are shifted by so many steps at most; a move that is kept, less far.
-MOST_SHIFTS, KEPT_SHIFTS = 5, 3
+#: A move that is kept is shifted by so many steps at most.
+KEPT_SHIFTS = 3
 #: Between these a free charge temperature lies. [degC]
 CHARGE_RANGE = (120.0, 250.0)
 #: Heat added before a move to see what its moment is worth, as a share; how many candidates are run after a search by slopes.
@@ -130,7 +130,7 @@ def _search(problem: Candidates, row: FloatArray, shifts: FloatArray) -> tuple[F
     by_pulse = (off[:, 1 + row.size :] - off[:, :1]) / PULSE
     rng = np.random.default_rng(len(shares))
     most = KEPT_SHIFTS if problem.kept else MOST_SHIFTS
-    open_moves = np.isin(np.arange(moves), problem.open)
+    open_moves = np.isin(np.arange(moves), problem.movable)
 
     def drawn(around: FloatArray, times: int, spread: int) -> FloatArray:
         """Steps drawn about each of some, ``times`` for each."""

@@ -14,7 +14,7 @@ References
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -47,6 +47,7 @@ class State:
     air_probe: FloatArray
     heat: FloatArray
     slopes: FloatArray | None = None  #: of bean and steel one step ago, shape (2, m)
+    more: tuple[FloatArray, ...] = ()  #: heat of the other sources [kW]; as their hands begin, where not given
 
 
 @dataclass(frozen=True)
@@ -113,7 +114,43 @@ def _lagged(share: FloatArray, power: FloatArray, lag: FloatArray, heat: FloatAr
     return out
 
 
-def _terms(constants: MachineConstants, load: LoadState, room: Members, hands: Hands, heat: FloatArray) -> _Terms:
+@dataclass(frozen=True)
+class _Given:
+    """Heat into air, steel and beans at the start of each step, shape (n, m), and what each source gives at the end. [kW]"""
+
+    air: FloatArray
+    steel: FloatArray
+    beans: FloatArray | float
+    end: FloatArray
+    more_end: tuple[FloatArray, ...]
+
+
+def _given(constants: MachineConstants, hands: Hands, heat: FloatArray, more: tuple[FloatArray, ...], step: float) -> _Given:
+    """What all sources give, each behind its own setting."""
+    members = heat.size
+
+    def full(value: Members) -> FloatArray:
+        return np.broadcast_to(np.asarray(value, float), (members,))
+
+    def behind(share: FloatArray, power: Members, lag: Members, begin: FloatArray) -> FloatArray:
+        return _lagged(np.atleast_2d(share.T).T, full(power), full(lag), begin, step)
+
+    lagged = behind(hands.heat, constants.power, constants.heat_lag, heat)
+    of_steel = full(constants.steel_share) * lagged[:-1]
+    of_air, ends = lagged[:-1] - of_steel, []
+    beans: FloatArray | float = 0.0
+    for index, (source, share) in enumerate(zip(constants.more, hands.more, strict=True)):
+        first = np.broadcast_to(share[0], (members,)) * full(source.power) if len(share) else np.zeros(members)
+        own = behind(share, source.power, source.heat_lag, more[index] if more else first)
+        into_steel = full(source.steel_share) * own[:-1]
+        onto_beans = full(source.bean_share) * (own[:-1] - into_steel)
+        of_steel, beans = of_steel + into_steel, beans + onto_beans
+        of_air = of_air + own[:-1] - into_steel - onto_beans
+        ends.append(own[-1])
+    return _Given(of_air, of_steel, beans, lagged[-1], tuple(ends))
+
+
+def _terms(constants: MachineConstants, load: LoadState, room: Members, hands: Hands, given: _Given) -> _Terms:
     full = (np.atleast_2d(part.T).T for part in (hands.air, hands.drum))
     air, drum = full
     flow = np.asarray(constants.air_flow) * (np.asarray(constants.air_leak) + air ** np.asarray(constants.air_exponent))
@@ -123,23 +160,23 @@ def _terms(constants: MachineConstants, load: LoadState, room: Members, hands: H
     bean_air = into * np.asarray(constants.bean_air) * (flow / most) ** np.asarray(constants.draft_exponent)
     bean_steel = into * np.asarray(constants.bean_steel) * np.sqrt(drum)
     through, steel_air = AIR_HEAT * flow, np.asarray(constants.steel_air)
-    share, loss = np.asarray(constants.steel_share), np.asarray(constants.steel_loss)
+    loss = np.asarray(constants.steel_loss)
     sum_air = through + bean_air + steel_air
-    air_0 = ((1.0 - share) * heat + through * np.asarray(room)) / sum_air
+    air_0 = (given.air + through * np.asarray(room)) / sum_air
     air_b, air_m = bean_air / sum_air, steel_air / sum_air
     capacity = np.asarray(constants.steel_capacity)
     parts = (
-        bean_air * air_0,
+        bean_air * air_0 + given.beans,
         bean_air * (air_b - 1.0) - bean_steel,
         bean_air * air_m + bean_steel,
-        (share * heat + steel_air * air_0 + loss * np.asarray(room)) / capacity,
+        (given.steel + steel_air * air_0 + loss * np.asarray(room)) / capacity,
         (steel_air * air_b + bean_steel) / capacity,
         (steel_air * (air_m - 1.0) - bean_steel - loss) / capacity,
         air_0,
         air_b,
         air_m,
     )
-    shape = np.broadcast_shapes(*(part.shape for part in parts), heat.shape)
+    shape = np.broadcast_shapes(*(part.shape for part in parts), given.air.shape)
     return _Terms(*(np.broadcast_to(part, shape) for part in parts))
 
 
@@ -191,9 +228,8 @@ def carry_on(
     def full(value: Members) -> FloatArray:
         return np.broadcast_to(np.asarray(value, float), (members,))
 
-    share = np.atleast_2d(hands.heat.T).T
-    lagged = _lagged(share, full(constants.power), full(constants.heat_lag), state.heat, step)
-    terms = _terms(constants, load, room_c, hands, lagged[:-1])
+    given = _given(constants, hands, state.heat, state.more, step)
+    terms = _terms(constants, load, room_c, hands, given)
     beans = _Beans(
         dry=full(load.mass_kg) * (1.0 - full(load.moisture)),
         drying=np.log(full(constants.evaporation) * full(load.evaporation) * EVAPORATION_RATE / full(load.size_mm) ** 2),
@@ -212,7 +248,7 @@ def carry_on(
     of_steel = full(constants.air_probe_steel)
     seen = mean_air + of_steel * (mean_steel - mean_air)
     air_probe = _followed(seen, full(constants.air_probe_lag), state.air_probe, step)
-    end = State(bean[-1], moisture[-1], left, steel[-1], bean_probe[-1], air_probe[-1], lagged[-1], slopes)
+    end = State(bean[-1], moisture[-1], left, steel[-1], bean_probe[-1], air_probe[-1], given.end, slopes, given.more_end)
     times = t + step * np.arange(len(hands) + 1, dtype=np.float64)
     return Simulated(times, bean, bean_probe, air_probe, steel, moisture, end)
 
@@ -299,10 +335,10 @@ def idle(
     def full(value: Members) -> FloatArray:
         return np.broadcast_to(np.asarray(value, float), (members,))
 
-    share = np.broadcast_to(np.atleast_2d(hands.heat.T).T, (len(hands), members))
-    counts = np.ones(share.shape) if active is None else active
-    heat = _lagged(share, full(constants.power), full(constants.heat_lag), state.heat, step)
-    terms = _terms(constants, LoadState(0.0), room_c, hands, heat[:-1])
+    counts = np.ones((len(hands), members)) if active is None else active
+    given = _given(constants, hands, state.heat, state.more, step)
+    given = replace(given, steel=given.steel + given.beans, beans=0.0)  # without beans, radiation meets the drum
+    terms = _terms(constants, LoadState(0.0), room_c, hands, given)
     steel = np.empty((len(hands) + 1, members))
     steel[0] = state.steel
     for index in range(len(hands)):
@@ -315,7 +351,7 @@ def idle(
     of_air, of_steel = full(constants.idle_air), full(constants.air_probe_steel)
     bean_probe = _followed(mean_steel + of_air * (air - mean_steel), full(constants.idle_lag), state.bean_probe, step, counts)
     air_probe = _followed(air + of_steel * (mean_steel - air), full(constants.air_probe_lag), state.air_probe, step, counts)
-    return Idled(bean_probe, air_probe, steel, IdleState(steel[-1], bean_probe[-1], air_probe[-1], heat[-1]))
+    return Idled(bean_probe, air_probe, steel, IdleState(steel[-1], bean_probe[-1], air_probe[-1], given.end, given.more_end))
 
 
 def _followed(

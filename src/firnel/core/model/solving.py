@@ -18,11 +18,11 @@ from firnel.core.model.learning import MachineModel
 from firnel.core.model.planned import PlannedRoast, run_plan, sketched
 from firnel.core.model.search import descend, leap, on_steps, settle
 from firnel.core.model.thresholds import GreenTraits
-from firnel.core.plan import TARGET_WORDS, Plan, PlannedMove, Targets
+from firnel.core.plan import READINGS, TARGET_WORDS, Anchor, Plan, PlannedMove, Targets
 from firnel.core.stage_targets import stage_times
 from firnel.core.units import clock
 from firnel.core.usual import STALL_RATE
-from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine, MarkKind
+from firnel.core.vocabulary import ControlScale, FloatArray, Machine, MarkKind
 
 __all__ = ["FORMS", "MET_C", "MET_S", "CannotSolveError", "How", "Missed", "Solved", "Trouble", "sensitivity", "solve"]
 
@@ -125,8 +125,8 @@ def solve(
     CannotSolveError : if there is no load or no gauge, the approach is not known, or targets contradict each other.
     """
     scale = _check(machine, plan, model)
-    if not (plan.moves and plan.start):
-        how = How.NEW if how is How.AS_IS or how is How.KEPT else how
+    if not (plan.moves and plan.start) and (how is How.KEPT or not plan.start):
+        how = How.NEW
     problem = _problem(model, machine, scale, plan, green, usual, steel_c, how)
     row, shifts = _find(problem, how)
     solved = _planned(problem, row, shifts)
@@ -186,7 +186,11 @@ def _problem(
         raise CannotSolveError(str(error)) from None
     charge_c = wanted.charge_c if wanted.charge_c is not None else usual.charge_c or 200.0
     expected: dict[int, float] = {}
-    if plan.moves and plan.targets.development_s is not None and any(move.anchor == "bean" for move in plan.moves):
+    if (
+        plan.moves
+        and plan.targets.development_s is not None
+        and any(move.anchor in (*READINGS, Anchor.MOVE) for move in plan.moves)
+    ):
         due = run_plan(model, machine, plan, green, steel_c).expected_t
         expected = {index: at for index, at in enumerate(due) if at is not None}
     return Candidates(model, machine, scale, green, plan, times, charge_c, how, steel_c, expected)
@@ -213,9 +217,9 @@ def _planned(problem: Candidates, row: FloatArray, shifts: FloatArray) -> Plan:
 
 
 def _check(machine: Machine, plan: Plan, model: MachineModel) -> ControlScale:
-    scale, targets = machine.controls.get(Control.GAS), plan.wanted
+    scale, targets = machine.controls.get(machine.main_heat), plan.wanted
     if scale is None:
-        raise CannotSolveError(f"{machine.name} has no scale for its gas or heater: give it one in Machines.")
+        raise CannotSolveError(f"{machine.name} has no source of heat with a scale: give it one in Machines.")
     if plan.approach not in FORMS:
         raise CannotSolveError(f"{plan.approach!r} is no approach; there are {', '.join(FORMS)}.")
     if not plan.load_kg or plan.load_kg <= 0:
@@ -242,20 +246,22 @@ def _check(machine: Machine, plan: Plan, model: MachineModel) -> ControlScale:
 
 def _told(problem: Candidates, plan: Plan, roast: PlannedRoast, row: FloatArray, usual: Targets) -> Solved:
     """What was wanted and what came, and why something could not be met."""
-    came, limit = roast.came(), problem.at_limit(row)
+    came = roast.came()
     met: dict[str, tuple[float, float]] = {}
     missed = []
     for name in problem.wanted.asked:
         wanted = getattr(problem.wanted, name)
         value = came.get(name) if name != "charge_c" else plan.targets.charge_c
         if value is None:
-            missed.append(Missed(name, wanted, None, limit))
+            missed.append(
+                Missed(name, wanted, None, problem.at_limit(row, name, float("inf") if name.endswith("_s") else -1.0))
+            )
             continue
         met[name] = (wanted, value)
         within = MET.get(name, MET_C if name.endswith("_c") else MET_S)
         if abs(value - wanted) > within + 1e-6 and not _gave_way(problem, name):
             sought = problem.how is not How.AS_IS
-            missed.append(Missed(name, wanted, value, limit if sought else "", sought))
+            missed.append(Missed(name, wanted, value, problem.at_limit(row, name, value - wanted) if sought else "", sought))
     filled = {name: round(value, 4 if name in ("ratio", "loss") else 1) for name, value in came.items() if value is not None}
     asked = {name: getattr(problem.wanted, name) for name in problem.wanted.asked}
     targets = replace(plan.targets, **(filled | asked))
@@ -288,7 +294,8 @@ def _troubles(problem: Candidates, roast: PlannedRoast, plan: Plan, usual: Targe
     if hotter > SCORCH_STEEL_C and not said:
         said.append(Trouble("scorch", 0.0, f"The drum is {hotter:.0f} K hotter than usual: the beans may scorch on it."))
     if yellow is not None and drop is not None:
-        late = np.flatnonzero((made.t >= yellow) & (made.t <= drop))
+        coast = _coast(problem, roast, plan)
+        late = np.flatnonzero((made.t >= yellow) & (made.t <= min(drop, coast)))
         if late.size and float(rate[late].min()) < STALL_RATE:
             at = late[int(np.argmin(rate[late]))]
             said.append(
@@ -305,10 +312,20 @@ def _troubles(problem: Candidates, roast: PlannedRoast, plan: Plan, usual: Targe
     return tuple(said)
 
 
+def _coast(problem: Candidates, roast: PlannedRoast, plan: Plan) -> float:
+    """From when on the plan has the main heat off up to the drop; infinite where it does not. [s]"""
+    due = sorted(
+        (at, move.to)
+        for move, at in zip(plan.moves, roast.expected_t, strict=True)
+        if move.control == problem.heat and at is not None
+    )
+    return due[-1][0] if due and due[-1][1] <= problem.scale.low else float("inf")
+
+
 def _blocking(problem: Candidates, plan: Plan, row: FloatArray, shifts: FloatArray) -> tuple[int, ...]:
     """Held moves of heat without which the targets could be met: one if one is enough, else all."""
     best = float(problem.cost(row[None, :], shifts[None, :])[0])
-    held = [move for move in problem.held.moves if move.control is Control.GAS]
+    held = [move for move in problem.held.moves if move.control == problem.heat]
 
     def freed(moves: Sequence[PlannedMove]) -> bool:
         free = replace(problem.plan, moves=tuple(replace(m, held=m.held and m not in moves) for m in problem.plan.moves))

@@ -12,15 +12,29 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from firnel.core.green.process import process_of
 from firnel.core.model.logged import USUAL_DENSITY, USUAL_MOISTURE
 from firnel.core.vocabulary import FloatArray
 
-#: Spread of a lot around what density, moisture and process let expect, and of a batch around its lot. [degC]
-LOT_SD, BATCH_SD = 1.0, 0.65
-#: Spread of the machine's mean, and of the effect of 50 g/L, of one point of moisture, of each process. [degC]
-EFFECT_SD = (15.0, 1.0, 0.7, 1.5, 1.5)
-#: Where no mark has been seen: common practice, no published source. [degC]
-USUAL_YELLOW_C, USUAL_CRACK_C = 155.0, 197.0
+
+@dataclass(frozen=True)
+class Habit:
+    """How a mark goes with the green, on drums in general: what is expected of a machine before its own marks outweigh it.
+
+    Effects are for 50 g/L of density, one point of moisture, dried with the fruit, and decaffeinated or hulled wet. [degC]
+    """
+
+    usual_c: float  #: where it comes on a machine of which nothing was seen
+    machine_sd: float
+    effects: tuple[float, float, float, float]
+    effects_sd: tuple[float, float, float, float]
+    lot_sd: float  #: of a lot around what its traits let expect
+    batch_sd: float  #: of a batch around its lot
+
+
+#: From the marks of the logs in tests/logs on seven machines, which agree in them, and of two simulated ones; rounded.
+CRACK = Habit(195.0, 7.0, (2.4, -0.2, -2.0, -3.0), (0.7, 0.5, 0.8, 1.5), 0.8, 0.6)
+YELLOW = Habit(155.0, 5.0, (0.3, -0.5, -1.5, -3.5), (0.8, 1.0, 1.8, 2.8), 1.2, 1.1)
 
 
 @dataclass(frozen=True)
@@ -34,11 +48,10 @@ class GreenTraits:
 
     def effects(self) -> FloatArray:
         """The row of the regression, shape (5,)."""
-        process = self.process.lower()
-        dried_whole = "natural" in process or "anaerobic" in process
-        altered = "decaf" in process or "wet-hulled" in process
+        known = process_of(self.process)
         return np.array(
-            [1.0, (self.density - USUAL_DENSITY) / 50.0, (self.moisture - USUAL_MOISTURE) / 0.01, dried_whole, altered], float
+            [1.0, (self.density - USUAL_DENSITY) / 50.0, (self.moisture - USUAL_MOISTURE) / 0.01, known.natural, known.altered],
+            float,
         )
 
 
@@ -46,10 +59,10 @@ class GreenTraits:
 class Threshold:
     """The bean temperature at which a mark comes: what has been seen so far.
 
-    ``usual`` is expected before anything was seen; ``traits``, ``seen`` [degC] and ``labels`` are the marked batches.
+    ``habit`` is expected before anything was seen; ``traits``, ``seen`` [degC] and ``labels`` are the marked batches.
     """
 
-    usual: float
+    habit: Habit
     traits: tuple[GreenTraits, ...] = ()
     seen: tuple[float, ...] = ()
     labels: tuple[str, ...] = ()
@@ -58,24 +71,25 @@ class Threshold:
         """The same, had that batch not been marked: a forecast must not know its own batch's mark beforehand."""
         kept = [index for index in range(len(self.seen)) if index >= len(self.labels) or self.labels[index] != label]
         labels = tuple(self.labels[index] for index in kept if index < len(self.labels))
-        return Threshold(self.usual, tuple(self.traits[i] for i in kept), tuple(self.seen[i] for i in kept), labels)
+        return Threshold(self.habit, tuple(self.traits[i] for i in kept), tuple(self.seen[i] for i in kept), labels)
 
     def expect(self, green: GreenTraits) -> tuple[float, float]:
         """Mean and standard deviation for a batch to come of this green. [degC]"""
-        weight = np.diag(np.square(EFFECT_SD))
-        row = green.effects()
-        own = float(row @ weight @ row) + LOT_SD**2 + BATCH_SD**2
+        habit, row = self.habit, green.effects()
+        weight = np.diag(np.square([habit.machine_sd, *habit.effects_sd]))
+        prior = np.array([habit.usual_c, *habit.effects])
+        own = float(row @ weight @ row) + habit.lot_sd**2 + habit.batch_sd**2
         if not self.traits:
-            return self.usual, float(np.sqrt(own))
+            return float(row @ prior), float(np.sqrt(own))
         rows = np.stack([traits.effects() for traits in self.traits])
         same = np.array([[a.lot == b.lot for b in self.traits] for a in self.traits], float)
-        covariance = rows @ weight @ rows.T + LOT_SD**2 * same + BATCH_SD**2 * np.eye(len(self.traits))
-        across = rows @ weight @ row + LOT_SD**2 * np.array([traits.lot == green.lot for traits in self.traits], float)
+        covariance = rows @ weight @ rows.T + habit.lot_sd**2 * same + habit.batch_sd**2 * np.eye(len(self.traits))
+        across = rows @ weight @ row + habit.lot_sd**2 * np.array([traits.lot == green.lot for traits in self.traits], float)
         gain = np.linalg.solve(covariance, across)
-        mean = self.usual + float(gain @ (np.array(self.seen) - self.usual))
-        return mean, float(np.sqrt(max(own - float(gain @ across), BATCH_SD**2)))
+        mean = float(row @ prior) + float(gain @ (np.array(self.seen) - rows @ prior))
+        return mean, float(np.sqrt(max(own - float(gain @ across), habit.batch_sd**2)))
 
 
-def threshold_from(usual: float, marks: Sequence[tuple[GreenTraits, float]], labels: Sequence[str] = ()) -> Threshold:
+def threshold_from(habit: Habit, marks: Sequence[tuple[GreenTraits, float]], labels: Sequence[str] = ()) -> Threshold:
     """A threshold from marked batches: the green, and the bean temperature at the mark [degC]; and their labels."""
-    return Threshold(usual, tuple(traits for traits, _ in marks), tuple(float(seen) for _, seen in marks), tuple(labels))
+    return Threshold(habit, tuple(traits for traits, _ in marks), tuple(float(seen) for _, seen in marks), tuple(labels))

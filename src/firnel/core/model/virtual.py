@@ -6,12 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from firnel.core.model.constants import Hands, IdleState, StartState, control_share
+from firnel.core.model.constants import IdleState, StartState, hands_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.planned import load_of
 from firnel.core.model.simulation import State, carry_on, idle, start_state
 from firnel.core.model.thresholds import GreenTraits
-from firnel.core.vocabulary import Control, Machine
+from firnel.core.vocabulary import Control, Machine, Role
 
 #: Noise of the probes, as an instrument shows it. [K]
 NOISE_C = 0.15
@@ -43,7 +43,8 @@ class VirtualRoaster:
         self._model, self._machine, self._green, self._rng, self._room = model, machine, green, rng, room_c
         self.t = 0.0
         self.settings = {
-            control: 0.75 * scale.high if control is Control.DRUM else scale.low for control, scale in machine.controls.items()
+            control: 0.75 * scale.high if machine.role(control) is Role.MOTION else scale.low
+            for control, scale in machine.controls.items()
         }
         self.uptake, self.gust = 1.0, 0.0  #: of heat, against what is expected; and of the draft, as a share of full flow
         air = np.array([probe_c + model.air_over_charge_c])
@@ -80,7 +81,7 @@ class VirtualRoaster:
         self._load = replace(load, uptake=np.asarray(load.uptake) * self.uptake)
         empty = self._empty
         start = StartState(empty.steel, empty.bean_probe, empty.air_probe, self._room)
-        self._full = replace(start_state(self._model.fitted.constants, self._load, start, 1), heat=empty.heat)
+        self._full = replace(start_state(self._model.fitted.constants, self._load, start, 1), heat=empty.heat, more=empty.more)
 
     def drop(self) -> None:
         """The beans leave.
@@ -92,20 +93,14 @@ class VirtualRoaster:
         if self._full is None:
             raise ValueError("there are no beans in the drum.")
         full, self._full = self._full, None
-        self._empty = IdleState(full.steel, full.bean_probe, full.air_probe, full.heat)
+        self._empty = IdleState(full.steel, full.bean_probe, full.air_probe, full.heat, full.more)
 
     def step(self, seconds: float) -> None:
         """Let time go by."""
         count = max(1, int(np.ceil(seconds / LONGEST_STEP_S - 1e-9)))
         step = seconds / count
-        shares = {}
-        for control, usual in ((Control.GAS, 0.0), (Control.AIRFLOW, 0.5), (Control.DRUM, 1.0)):
-            scale = self._machine.controls.get(control)
-            setting = np.full(count, self.settings.get(control, 0.0))
-            heat = self._machine.heat
-            shares[control] = np.full(count, usual) if scale is None else control_share(control, setting, scale, heat)
-        air = np.clip(shares[Control.AIRFLOW] + self.gust, 0.0, 1.2)
-        hands, constants = Hands(shares[Control.GAS], air, shares[Control.DRUM]), self._model.fitted.constants
+        made = hands_of(self._machine, {c: np.full(count, value) for c, value in self.settings.items()}, count)
+        hands, constants = replace(made, air=np.clip(made.air + self.gust, 0.0, 1.2)), self._model.fitted.constants
         if self._full is not None:
             self._full = carry_on(constants, self._load, self._room, self._full, hands, step, self.t).end
         else:

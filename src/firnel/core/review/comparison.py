@@ -58,7 +58,7 @@ def aligned(record: BatchRecord, at: str = MarkKind.CHARGE.value) -> Aligned:
     part = (trace.t >= marks[MarkKind.CHARGE].t) & (trace.t <= end)
     t, bean = trace.t[part], trace.bean[part]
     x = stage_axis(t, marks) if at == STAGES else t - marks[MarkKind(at)].t
-    controls = {control: trace.control(control)[part] for control in Control}
+    controls = {control: series[part] for control, series in trace.controls.items()}
     return Aligned(record.label, x, bean, trace.air[part], quick_rate(t, bean), controls)
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.plan import Plan, due_moves
-from firnel.core.vocabulary import Control, Mark, MarkKind
+from firnel.core.vocabulary import Mark, MarkKind
 from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
 
 
@@ -71,21 +71,22 @@ class AutomaticHand:
         charge_c = self._plan.targets.charge_c
         if not self._prepared:
             self._prepared = True
-            roaster.set(Control.AIRFLOW, self._plan.start.get(Control.AIRFLOW, 0.0))
-            roaster.set(Control.DRUM, self._plan.start.get(Control.DRUM, roaster.settings[Control.DRUM]))
+            for control, value in self._plan.start.items():
+                if control != roaster.main_heat:
+                    roaster.set(control, value)
         if charge_c is not None:
             self._hold(roaster, charge_c)
         waited = roaster.t - (self._since or 0.0) >= self._habits.charge_wait_s
         if waited and (charge_c is None or abs(roaster.bean_probe_c - charge_c) < 0.8):
             roaster.charge(self._load)
-            roaster.set(Control.GAS, self._plan.start.get(Control.GAS, 0.0))
+            roaster.set(roaster.main_heat, self._plan.start.get(roaster.main_heat, 0.0))
             self._mark(MarkKind.CHARGE, roaster)
 
     def _hold(self, roaster: DrumRoaster, charge_c: float) -> None:
         """Cycle the heat around the charge temperature."""
-        scale = roaster.kind.controls[Control.GAS]
+        scale = roaster.kind.controls[roaster.main_heat]
         low = max(scale.least, 0.35 * scale.high)
-        roaster.set(Control.GAS, low if roaster.bean_probe_c < charge_c + 1.0 else 0.0)
+        roaster.set(roaster.main_heat, low if roaster.bean_probe_c < charge_c + 1.0 else 0.0)
 
     def _while_roasting(self, roaster: DrumRoaster) -> None:
         beans = roaster.beans

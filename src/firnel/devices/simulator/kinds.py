@@ -1,12 +1,23 @@
-"""The three simulated machines. Constants are invented, of the order that such machines have."""
+"""The simulated machines. Constants are invented, of the order that such machines have."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from firnel.core.vocabulary import Control, ControlScale
+from firnel.core.vocabulary import Control, ControlScale, Role, usual_role
 from firnel.devices.register_map import shipped_maps
+
+
+@dataclass(frozen=True)
+class SourceKind:
+    """A further source of heat of a simulated machine."""
+
+    control: Control
+    power_kw: float  #: at the top of its scale
+    steel_share: float  #: into the drum steel
+    bean_share: float  #: straight onto the beans, as radiation; the rest heats the air
+    element_lag_s: float
 
 
 @dataclass(frozen=True)
@@ -35,6 +46,11 @@ class RoasterKind:
     noise_c: float
     cracks_at_c: float  #: mean bean temperature of first crack
     controls: Mapping[Control, ControlScale]  #: as the register map of the kind declares them
+    more: tuple[SourceKind, ...] = ()  #: sources of heat beside the main one
+
+    def first(self, role: Role) -> Control:
+        """The main control of a role."""
+        return next(control for control, scale in self.controls.items() if (scale.role or usual_role(control)) is role)
 
 
 KINDS: dict[str, RoasterKind] = {
@@ -111,6 +127,34 @@ KINDS: dict[str, RoasterKind] = {
             noise_c=0.22,
             cracks_at_c=202.0,
             controls=shipped_maps()["electric-1"].controls,
+        ),
+        RoasterKind(
+            name="electric-9",
+            title="9 kg electric drum, three heaters",
+            heat="electric",
+            load_kg=7.5,
+            power_kw=16.0,
+            steel_share=0.12,
+            element_lag_s=32.0,
+            drum_kj_k=30.0,
+            frame_kj_k=38.0,
+            drum_frame_w_k=17.0,
+            frame_room_w_k=7.0,
+            drum_air_w_k=75,
+            air_kg_s=0.055,
+            leak_kg_s=0.007,
+            bean_air_w_k=8.2,
+            bean_drum_w_k=3.8,
+            probe_s=27.0,
+            probe_pull=0.050,
+            air_probe_s=9.0,
+            noise_c=0.17,
+            cracks_at_c=200.0,
+            controls=shipped_maps()["electric-9"].controls,
+            more=(
+                SourceKind(Control("radiant"), 7.0, 0.30, 0.65, 55.0),
+                SourceKind(Control("drum_heater"), 6.0, 0.92, 0.0, 85.0),
+            ),
         ),
     )
 }

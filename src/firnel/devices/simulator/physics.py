@@ -18,7 +18,7 @@ from math import exp, sqrt
 
 import numpy as np
 
-from firnel.core.vocabulary import Control
+from firnel.core.vocabulary import Control, Role
 from firnel.devices.simulator.kinds import RoasterKind
 
 EVAPORATION_HEAT = 2790.0  # kJ/kg
@@ -111,10 +111,12 @@ class DrumRoaster:
         self.kind, self.room_c = kind, room_c
         self._rng = rng
         self.t = 0.0
-        self.settings = {Control.GAS: 0.0, Control.AIRFLOW: 0.0, Control.DRUM: kind.controls[Control.DRUM].high * 0.75}
+        self.main_heat, self._air, self._motion = (kind.first(role) for role in (Role.HEAT, Role.AIRFLOW, Role.MOTION))
+        self.settings = dict.fromkeys(kind.controls, 0.0) | {self._motion: kind.controls[self._motion].high * 0.75}
         self.beans: Beans | None = None
         self.dropped: Beans | None = None
         self.heat_kw = 0.0
+        self.more_kw = [0.0] * len(kind.more)  #: what the other sources give
         self.gust = self.supply = 0.0
         self.crack_rate = 0.0
         self.drum_c = self.frame_c = self.air_c = self.bean_probe_c = self.air_probe_c = room_c
@@ -181,8 +183,8 @@ class DrumRoaster:
 
     def heat_set_kw(self) -> float:
         """Heat that the present setting gives once the lag is over, before the supply's wandering. [kW]"""
-        scale = self.kind.controls[Control.GAS]
-        setting = self.settings[Control.GAS]
+        scale = self.kind.controls[self.main_heat]
+        setting = self.settings[self.main_heat]
         if self.kind.heat == "electric":
             return self.kind.power_kw * setting / scale.high
         if setting < scale.least:
@@ -191,8 +193,8 @@ class DrumRoaster:
 
     def air_flow(self) -> float:
         """Air through the drum. [kg/s]"""
-        scale = self.kind.controls[Control.AIRFLOW]
-        share = self.settings[Control.AIRFLOW] / scale.high
+        scale = self.kind.controls[self._air]
+        share = self.settings[self._air] / scale.high
         share = sqrt(share) if scale.unit == "Pa" else share
         return self.kind.leak_kg_s + self.kind.air_kg_s * share * (1.0 + self.gust)
 
@@ -207,11 +209,23 @@ class DrumRoaster:
         if self.beans is not None:
             load, shell = self.beans.load, self.beans.shell_c
             draft = (flow / (kind.air_kg_s + kind.leak_kg_s)) ** 0.7
-            turning = sqrt(self.settings[Control.DRUM] / (0.75 * kind.controls[Control.DRUM].high))
+            turning = sqrt(self.settings[self._motion] / (0.75 * kind.controls[self._motion].high))
             bean_air = load.mass_kg * load.uptake * kind.bean_air_w_k * draft / 1000.0
             bean_drum = load.mass_kg * load.uptake * kind.bean_drum_w_k * turning / 1000.0
         through = flow * AIR_HEAT
-        air_heat = (1.0 - kind.steel_share) * self.heat_kw
+        into_steel, onto_beans = kind.steel_share * self.heat_kw, 0.0
+        air_heat = self.heat_kw - into_steel
+        for index, source in enumerate(kind.more):
+            wanted = source.power_kw * self.settings[source.control] / kind.controls[source.control].high
+            self.more_kw[index] += (wanted * (1.0 + self.supply) - self.more_kw[index]) * (
+                1.0 - exp(-dt / source.element_lag_s)
+            )
+            given = self.more_kw[index]
+            radiant = source.bean_share * given
+            # An empty drum takes what would have met the beans.
+            into_steel += source.steel_share * given + (radiant if self.beans is None else 0.0)
+            onto_beans += radiant if self.beans is not None else 0.0
+            air_heat += (1.0 - source.steel_share - source.bean_share) * given
         steady = (air_heat + through * self.room_c + bean_air * shell + drum_air * self.drum_c) / (
             through + bean_air + drum_air
         )
@@ -219,10 +233,10 @@ class DrumRoaster:
         to_frame = kind.drum_frame_w_k / 1000.0 * (self.drum_c - self.frame_c)
         to_air = drum_air * (self.drum_c - self.air_c)
         to_beans = bean_drum * (self.drum_c - shell) if self.beans is not None else 0.0
-        self.drum_c += dt * (kind.steel_share * self.heat_kw - to_frame - to_air - to_beans) / kind.drum_kj_k
+        self.drum_c += dt * (into_steel - to_frame - to_air - to_beans) / kind.drum_kj_k
         self.frame_c += dt * (to_frame - kind.frame_room_w_k / 1000.0 * (self.frame_c - self.room_c)) / kind.frame_kj_k
         if self.beans is not None:
-            self._heat_beans(self.beans, dt, bean_air * (self.air_c - shell) + to_beans)
+            self._heat_beans(self.beans, dt, bean_air * (self.air_c - shell) + to_beans + onto_beans)
         self._probes(dt)
 
     def _weather(self, dt: float) -> None:

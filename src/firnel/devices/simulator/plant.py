@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from firnel.core.vocabulary import Control
+from firnel.core.vocabulary import Role
 from firnel.devices.simulator.auto_hand import AutomaticHand
 from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
 
@@ -36,6 +36,8 @@ class Knob(IntEnum):
     CHARGE_DOOR = 3
     DROP_DOOR = 4
     FAULT = 5
+    SECOND_HEAT = 6
+    THIRD_HEAT = 7
 
 
 COLOUR_WORDS = ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown")
@@ -71,6 +73,11 @@ class Plant:
         self.roaster, self.speed, self.hand = roaster, speed, hand
         self.load = load or GreenLoad(roaster.kind.load_kg)
         self.fault = Fault.NONE
+        kind = roaster.kind
+        self._knobs = {
+            Knob.GAS: kind.first(Role.HEAT), Knob.AIRFLOW: kind.first(Role.AIRFLOW), Knob.DRUM: kind.first(Role.MOTION),
+            **{knob: one.control for knob, one in zip((Knob.SECOND_HEAT, Knob.THIRD_HEAT), kind.more, strict=False)},
+        }  # fmt: skip
         self._truth = truth
         self._source = source
         self._last = source()
@@ -98,9 +105,9 @@ class Plant:
         knob = Knob(knob)
         with self._lock:
             self.advance()
-            settings = {Knob.GAS: Control.GAS, Knob.AIRFLOW: Control.AIRFLOW, Knob.DRUM: Control.DRUM}
-            if knob in settings:
-                self.roaster.set(settings[knob], value / 100.0)
+            control = self._knobs.get(knob)
+            if control is not None:
+                self.roaster.set(control, value / 100.0)
             elif knob is Knob.CHARGE_DOOR and value and self.roaster.beans is None:
                 from dataclasses import replace
 
@@ -125,11 +132,12 @@ class Plant:
             beans, tray = roaster.beans, roaster.dropped
             word = COLOUR_WORDS.index(beans.colour_word) if beans else 0
             words = [
-                round(bean * 10), round(air * 10), round(roaster.settings[Control.GAS] * 100),
-                round(roaster.settings[Control.AIRFLOW] * 10), round(roaster.settings[Control.DRUM] * 10),
+                round(bean * 10), round(air * 10), round(self._set(Knob.GAS) * 100),
+                round(self._set(Knob.AIRFLOW) * 10), round(self._set(Knob.DRUM) * 10),
                 int(beans is not None), round(self.speed * 10), round(100 * roaster.crack_rate), word,
                 round(1000 * beans.mass_kg) if beans else 0, round(1000 * tray.mass_kg) if tray else 0,
                 round(10 * tray.colour) if tray else 0, round(10 * (tray.colour + 2.0)) if tray else 0,
+                round(10 * self._set(Knob.SECOND_HEAT)), round(10 * self._set(Knob.THIRD_HEAT)),
             ]  # fmt: skip
             words += [0] * (INPUT_REGISTERS - len(words))
             return [word & 0xFFFF for word in words]
@@ -137,9 +145,13 @@ class Plant:
     def holding_registers(self) -> list[int]:
         """The knobs as they stand, raw words by `Knob`."""
         with self._lock:
-            settings = self.roaster.settings
-            knobs = [round(settings[control] * 100) & 0xFFFF for control in (Control.GAS, Control.AIRFLOW, Control.DRUM)]
-            return [*knobs, 0, 0, int(self.fault)]
+            stand = {knob: round(self._set(knob) * 100) & 0xFFFF for knob in self._knobs} | {Knob.FAULT: int(self.fault)}
+            return [stand.get(knob, 0) for knob in Knob]
+
+    def _set(self, knob: Knob) -> float:
+        """How a knob stands; 0 for one that this machine does not have."""
+        control = self._knobs.get(knob)
+        return self.roaster.settings[control] if control is not None else 0.0
 
     def _note_truth(self) -> None:
         """Write down what truly happened, once each a batch, with the wall time that it happened at."""

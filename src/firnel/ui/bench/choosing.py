@@ -35,6 +35,11 @@ class BatchTicks(QListWidget):
         items = [self.item(row) for row in range(self.count())]
         return [item.data(KEY) for item in items if item is not None and item.checkState() is Qt.CheckState.Checked]
 
+    def name_of(self, batch_id: int) -> str:
+        """What the list says of a batch."""
+        items = [self.item(row) for row in range(self.count())]
+        return next((item.text() for item in items if item is not None and item.data(KEY) == batch_id), "")
+
     def tick(self, batch_id: int) -> None:
         """Tick one."""
         for row in range(self.count()):

@@ -158,5 +158,8 @@ class CupForm(QWidget):
         values = {"scores": scores, "light": self.light.value(), "heavy": self.heavy.value(), "words": words}
         self.entered.emit(self.cupper.currentText(), self.code.currentText(), values)
         if not self._said.text() and self.code.currentIndex() + 1 < self.code.count():
+            by_figures = any(field.hasFocus() for field in self.figures.values())
             self.code.setCurrentIndex(self.code.currentIndex() + 1)
-            self.notes["dry"].setFocus(Qt.FocusReason.OtherFocusReason)
+            first = next(iter(self.figures.values())) if by_figures else self.notes["dry"]
+            first.setFocus(Qt.FocusReason.OtherFocusReason)
+            first.selectAll()

@@ -7,17 +7,21 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QSpinBox, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.core.cup.scores import Form
 from firnel.ui.bench.choosing import BatchTicks
 from firnel.ui.bench.cup_form import CupForm
+from firnel.ui.bench.phone_card import PhoneCard
+from firnel.ui.bench.steep_card import SteepCard
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, label
 from firnel.ui.shared.report_button import report_button
 from firnel.work import shelf
 from firnel.work.bench import cupping
 from firnel.work.bench.cupping import TableSet
+from firnel.work.bench.phones import LocalPage, PhoneTable, open_table
 from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter
 from firnel.work.review.reports import Report, session_report
@@ -28,6 +32,9 @@ OFFERED = 80
 
 class CupPage(ListPage):
     """Lists the tables; one is set, scored, or read."""
+
+    entered_by_phone = pyqtSignal()  # from the thread of the page
+    step_begins = pyqtSignal()  # of the steep
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
@@ -51,7 +58,19 @@ class CupPage(ListPage):
         self.form.left.connect(self._on_left)
         for page in (self._setting, self.form, self._told):
             self._pages.addWidget(page)
+        self.steep = SteepCard(self._desk.clock.now, lambda: self.step_begins.emit())
+        self.phone_card = PhoneCard()
+        self._phones: tuple[PhoneTable, LocalPage] | None = None
+        self.phones = button("Phones", "Each cupper enters on the own phone, in the local network; off by default")
+        self.phones.setCheckable(True)
+        self.phones.clicked.connect(self.open_phones)
+        self.head.add(self.phones)
+        self.steep.hide()
+        self.sheet_column.addWidget(self.steep)
+        self._pages.addWidget(self.phone_card)
+        self.phone_card.here.clicked.connect(lambda: self._pages.setCurrentWidget(self.form))
         self.sheet_column.addWidget(self._pages, 1)
+        self.entered_by_phone.connect(self._on_phone)
 
     def _setting_page(self) -> QWidget:
         frame, column = card()
@@ -108,6 +127,12 @@ class CupPage(ListPage):
             self.form.show_table(key, settings.cup_words)
         self._pages.setCurrentWidget(self._told if key.revealed else self.form)
         self._reveal.setEnabled(not key.revealed)
+        self.phones.setEnabled(not key.revealed)
+        if self._phones is not None and self._phones[0].table.id != key.id:
+            self.close_phones()
+        document = key.document
+        self.steep.setVisible(not key.revealed)
+        self.steep.show_table(len(document["coffees"]), document["cups"], settings.cup_ml, settings.cup_ratio)
 
     def begin(self, batch_ids: list[int]) -> None:
         """Begin to set a table, with these batches on it and the references of their plans."""
@@ -117,7 +142,45 @@ class CupPage(ListPage):
         self.cuppers.setText(self.cuppers.text() or self._desk.settings.operator)
         self._setting_said.setText("")
         self.sheet.show()
+        self.steep.hide()
         self._pages.setCurrentWidget(self._setting)
+
+    # Phones
+
+    def open_phones(self, wanted: bool = True) -> None:
+        """Let phones in for the chosen table, or no more."""
+        if not wanted or self._table is None or self._table.revealed:
+            self.close_phones()
+            return
+        tls = self._desk.settings.phones_tls == "on"
+        try:
+            opened = self._desk.ask(open_table, self._table, self.entered_by_phone.emit, tls)
+        except (OSError, ValueError) as error:
+            self.phones.setChecked(False)
+            self.form.say(f"No phones: {error}.")
+            return
+        self._phones = opened
+        self.phones.setChecked(True)
+        self.phone_card.show_page(opened[1].url, opened[0].code, opened[1].fingerprint)
+        self._pages.setCurrentWidget(self.phone_card)  # what is scored here is not for everybody's eyes
+        self._on_phone()
+
+    def close_phones(self) -> None:
+        """Let nobody in any more; what was entered stays."""
+        if self._phones is not None:
+            self._phones[1].stop()
+            self._phones = None
+        self.phones.setChecked(False)
+        if self._pages.currentWidget() is self.phone_card:
+            self._pages.setCurrentWidget(self.form)
+
+    def _on_phone(self) -> None:
+        """Somebody has entered: who is done is shown, and no score."""
+        if self._phones is None:
+            return
+        self.phone_card.show_done(self._phones[0].done())
+        self._table = self._phones[0].table
+        self.form.keep(self._table)
 
     def set_it(self) -> None:
         """Set the table as it is filled in."""
@@ -161,6 +224,7 @@ class CupPage(ListPage):
             self.form.warned = True
             self.form.say(f"Not scored yet: {'; '.join(missing)}. Press Reveal again to end all the same.")
             return
+        self.close_phones()
         self._table = self._desk.ask(cupping.reveal, table)
         self.refresh()
         self.select_key(lambda other: other.id == table.id)

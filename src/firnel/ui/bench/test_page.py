@@ -20,7 +20,7 @@ from firnel.work.review.records import BatchFilter
 
 WHAT = {
     "triangle": "Three cups, two alike: which one is the odd one?",
-    "paired": "Two cups: which one has more of what is asked? (Counted is how often the second batch is chosen.)",
+    "paired": "Two cups: which one has more of what is asked? Counted is how often the second batch is chosen.",
 }
 
 
@@ -62,11 +62,22 @@ class TestPage(ListPage):
         self.tasters.setAccessibleName("Tasters")
         self.ticks = BatchTicks("The two batches")
         self._setting_said = label("", "soft", wrap=True)
+        self.sides, self.second = QComboBox(), QComboBox()
+        self.sides.addItem("either may be chosen more often (two-sided)", 2)
+        self.sides.addItem("it is said beforehand that the second has more (one-sided)", 1)
+        self.sides.setAccessibleName("Sides of a paired test")
+        self.second.setAccessibleName("Which batch is the second")
+        self.ticks.itemChanged.connect(self._offer_second)
         go = button("Set it", "Codes and orders are drawn", primary=True)
         go.clicked.connect(self.set_it)
         for widget in (self.kind, self.tasters, label("Tick two batches", "soft")):
             column.addWidget(widget)
         column.addWidget(self.ticks, 1)
+        self._paired: list[QWidget] = [label("The second batch", "soft"), self.second, self.sides]
+        for one in self._paired:
+            column.addWidget(one)
+        self.kind.currentTextChanged.connect(self._on_kind)
+        self._on_kind(self.kind.currentText())
         column.addWidget(self._setting_said)
         column.addWidget(go)
         return frame
@@ -86,6 +97,19 @@ class TestPage(ListPage):
             column.addWidget(widget)
         column.addWidget(area, 1)
         return frame
+
+    def _on_kind(self, kind: str) -> None:
+        for one in self._paired:
+            one.setVisible(kind == "paired")
+
+    def _offer_second(self) -> None:
+        """The ticked batches, the later ticked one chosen."""
+        chosen, keys = self.second.currentData(), self.ticks.ticked()
+        self.second.clear()
+        for key in keys:
+            self.second.addItem(self.ticks.name_of(key), key)
+        kept = self.second.findData(chosen)
+        self.second.setCurrentIndex(kept if kept >= 0 else self.second.count() - 1)
 
     def refresh(self) -> None:
         """Read the tests anew."""
@@ -121,10 +145,12 @@ class TestPage(ListPage):
         try:
             if len(ticked) != 2:
                 raise ValueError(f"{len(ticked)} batches are ticked: a test is of two.")
-            kind = self.kind.currentText()
+            paired = self.kind.currentText() == "paired"
+            if paired and self.second.currentData() == ticked[0]:
+                ticked.reverse()
             made = self._desk.ask(
-                cupping.set_test, "triangle" if kind == "triangle" else "paired", ticked[0], ticked[1],
-                self.tasters.text().split(","), datetime.now(UTC),
+                cupping.set_test, "paired" if paired else "triangle", ticked[0], ticked[1],
+                self.tasters.text().split(","), datetime.now(UTC), None, self.sides.currentData() if paired else 1,
             )  # fmt: skip
         except ValueError as error:
             self._setting_said.setText(str(error))
@@ -167,8 +193,10 @@ class TestPage(ListPage):
             return
         if not table.revealed:
             count = len(table.document["servings"])
-            needed = least_correct("triangle" if table.kind == "triangle" else "paired", count)
-            told = f"{needed} right of {count} would show a difference." if needed else f"{count} answers can show nothing."
+            sides = table.document.get("sides", 1)
+            needed = least_correct("triangle" if table.kind == "triangle" else "paired", count, sides=sides)
+            what = "for one of the two" if sides == 2 else "right"
+            told = f"{needed} {what} of {count} would show a difference." if needed else f"{count} answers can show nothing."
             self._verdict.setText(f"{told} What is right is told at the end.")
             return
         found = cupping.verdict(table)

@@ -25,7 +25,7 @@ class WeighPage(ListPage):
             "Weigh and look",
             "Batches waiting for their weight, colour and inspection",
             ("Batch", "Dropped", "Lot", "#Green"),
-            "Nothing waits. A dropped batch comes here until it is weighed.",
+            "Nothing waits. A dropped batch stays here until weight and colour are in, or declined.",
             sheet_width=660,
         )
         self._desk = desk
@@ -61,7 +61,7 @@ class WeighPage(ListPage):
     def refresh(self) -> None:
         """Read the queue anew."""
         units = self._desk.settings.units
-        lines = self._desk.ask(shelf.batch_lines, BatchFilter(statuses=("dropped",)), limit=500)
+        lines = self._desk.ask(shelf.batch_lines, BatchFilter(due=True), limit=500)
         running = self._desk.session.batch_id if self._desk.session.recording else None
         self.show_rows(
             [
@@ -82,8 +82,10 @@ class WeighPage(ListPage):
         if self._line is not None and self._line.id == key.id:
             return  # a refresh must not wipe what is being typed
         self._line = key
-        known = Results(key.roasted_kg, key.colour_whole, key.colour_ground, "")
-        self._form.begin(f"Batch {key.label}", key.load_kg, self._desk.settings.units, known)
+        declined = tuple(part for part in key.declined.split(",") if part)
+        remark = self._desk.ask(shelf.batch, key.id).remark
+        known = Results(key.roasted_kg, key.colour_whole, key.colour_ground, remark, declined=declined)
+        self._form.begin(f"Batch {key.label}", key.load_kg, self._desk.settings.units, known, self._desk.settings.meter)
         self.inspection.begin()
 
     def read_scale(self) -> None:
@@ -130,7 +132,8 @@ class WeighPage(ListPage):
         except ValueError as error:
             self._form.say(str(error))
             return
-        word = level_word(results.colour_ground, self._desk.settings.levels)
+        loss = None if not results.roasted_kg or not self._line.load_kg else 1.0 - results.roasted_kg / self._line.load_kg
+        word = level_word(results.colour_ground, self._desk.settings.levels, loss)
         self._place.setText(f"Batch {self._line.label} is {word}." if word else "")
         self._line = None
         self.refresh()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from firnel.core.units import clock
 from firnel.core.vocabulary import Machine
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.entry_list import Entry, EntryList
@@ -26,10 +27,13 @@ from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
 from firnel.work.machines.care import (
     CARE_JOBS,
+    SEASON_STEPS,
     SEASONING,
     SEASONING_LOADS,
+    TUMBLE_S,
     ImportRefusedError,
     care_sheet,
+    keep_interval,
     measure_step,
     note_done,
     note_probe_check,
@@ -62,15 +66,21 @@ class CarePage(QWidget):
         grid.setVerticalSpacing(0)
         grid.setColumnStretch(1, 1)
         self._rows: list[tuple[QLabel, ElidedLabel, QProgressBar, QPushButton]] = []
+        self._every: list[FigureEntry] = []
         for row in range(len(CARE_JOBS)):
             title, words, bar = label(), ElidedLabel("soft"), QProgressBar()
+            every = FigureEntry("Interval")
+            every.setToolTip("How often; empty is the usual interval. The maker's manual comes first.")
+            every.setFixedSize(66, 26)
+            every.editingFinished.connect(partial(self._on_every, row))
+            self._every.append(every)
             bar.setTextVisible(False)
             bar.setRange(0, 100)
-            bar.setFixedSize(90, 10)
+            bar.setFixedSize(48, 10)
             done = button("Done", "It was done just now")
-            done.setFixedHeight(30)  # six of them must fit a screen of 720 pixels
+            done.setFixedHeight(27)  # seven of them must fit a screen of 720 pixels
             done.clicked.connect(partial(self._on_done, row))
-            for index, widget in enumerate((title, words, bar, done)):
+            for index, widget in enumerate((title, words, bar, every, done)):
                 grid.addWidget(widget, row, index)
             self._rows.append((title, words, bar, done))
         column.addLayout(grid)
@@ -105,7 +115,7 @@ class CarePage(QWidget):
         column.addWidget(label("Noted of probes, care and seasoning", "kicker"))
         self._entries = EntryList("What was noted")
         self._entries.toggled.connect(self._on_struck)
-        self._entries.setMinimumHeight(58)
+        self._entries.setMinimumHeight(48)
         column.addWidget(self._entries, 1)
         return frame
 
@@ -113,13 +123,67 @@ class CarePage(QWidget):
         frame, column = card(spacing=2)
         row = QHBoxLayout()
         self._season_title = label("", "heading")
-        one = button("One load done", "Roasted dark, tumbled, and thrown away")
-        one.clicked.connect(self._on_load)
+        self._season_go = button("Begin a load", "Step by step, with its cautions")
+        self._season_go.clicked.connect(self._on_season)
         row.addWidget(self._season_title, 1)
-        row.addWidget(one)
+        row.addWidget(self._season_go)
         column.addLayout(row)
-        column.addWidget(label("  ".join(SEASONING), "caution", wrap=True))
+        self._season_words = label("  ".join(SEASONING), "caution", wrap=True)
+        column.addWidget(self._season_words)
+        self._season_step: int | None = None
+        self._tumbling: float | None = None
+        self._season_tick = QTimer(self)
+        self._season_tick.timeout.connect(self._show_season)
         return frame
+
+    def _on_season(self) -> None:
+        """The next step of a seasoning load; after the last it is noted."""
+        if self._season_step is None:
+            self._season_step = 0
+        elif self._season_step + 1 < len(SEASON_STEPS):
+            self._season_step += 1
+        else:
+            self._season_step, self._tumbling = None, None
+            self._season_tick.stop()
+            self._on_load()
+            return
+        self._tumbling = self._desk.clock.now() if SEASON_STEPS[self._season_step].tumbles else None
+        self._season_tick.start(1000)
+        self._show_season()
+
+    def _show_season(self) -> None:
+        if self._season_step is None:
+            self._season_words.setText("  ".join(SEASONING))
+            self._season_go.setText("Begin a load")
+            self._season_go.setEnabled(True)
+            return
+        step = SEASON_STEPS[self._season_step]
+        last = self._season_step + 1 == len(SEASON_STEPS)
+        title = f"{self._season_step + 1} of {len(SEASON_STEPS)}: {step.words}"
+        if self._tumbling is not None:
+            since = self._desk.clock.now() - self._tumbling
+            title += f", {clock(since)}"
+            self._season_go.setEnabled(since >= TUMBLE_S[0])
+            if since > TUMBLE_S[1]:
+                title += ": out with it now"
+        else:
+            self._season_go.setEnabled(True)
+        self._season_title.setText(title)
+        self._season_words.setText(step.caution)
+        self._season_go.setText("It is thrown away" if last else "Done, go on")
+
+    def _on_every(self, row: int) -> None:
+        if self._machine is None:
+            return
+        state = self._states[row]
+        try:
+            every = self._every[row].figure()
+            if every != state.job.every:
+                self._machine = self._desk.ask(keep_interval, self._machine, state.job.key, every)
+                self.changed.emit()
+        except ValueError as error:
+            self._said.setText(str(error))
+        self.show_machine(self._machine)
 
     def show_machine(self, machine: Machine) -> None:
         """Show where the care of a machine stands."""
@@ -129,7 +193,9 @@ class CarePage(QWidget):
         units = self._desk.settings.units
         sheet = self._desk.ask(care_sheet, machine, self._desk.clock.wall())
         self._states = sheet.states
-        for (title, words, bar, _), state in zip(self._rows, sheet.states, strict=False):
+        for (title, words, bar, _), every, state in zip(self._rows, self._every, sheet.states, strict=False):
+            every.setAccessibleName(f"Interval of: {state.job.title}, {state.job.unit}")
+            every.show_figure(state.job.every, 0)
             font = title.font()
             font.setBold(state.due)
             title.setFont(font)
@@ -148,6 +214,7 @@ class CarePage(QWidget):
         self._read.setPlaceholderText(f"reads, {self._desk.settings.units.temperature}")
         self._entries.show_entries([Entry(one.key, units.sentence(one.words), one.struck) for one in sheet.entries])
         self._season_title.setText(f"Seasoning a new or stripped drum: {sheet.seasoned} of {SEASONING_LOADS} loads")
+        self._show_season()
 
     def _on_done(self, row: int) -> None:
         if self._machine is not None:

@@ -8,7 +8,9 @@ from pathlib import Path
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from firnel.core.vocabulary import Control, ControlScale, Machine
+from firnel.core.machine.preheat import preheat_of
+from firnel.core.vocabulary import Machine, Role
+from firnel.ui.machines.control_rows import ControlRows
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, label
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
@@ -22,13 +24,23 @@ FILES = "Machine documents (*.json)"
 FIGURES = (
     ("stated_load_kg", "Stated load", "kg", 1),
     ("useful_load_kg", "Useful load", "kg", 1),
+    ("covers_kg", "Covers probe", "kg", 1),
     ("tray_litres", "Tray holds", "L", 0),
     ("altitude_m", "Altitude", "m", 0),
     ("yellow_c", "Yellow at", "°C", 1),
     ("first_crack_c", "First crack at", "°C", 1),
     ("second_crack_c", "Second crack at", "°C", 1),
+    ("limit_c", "Never above", "°C", 0),
+    ("preheat_low_c", "Preheat from", "°C", 0),
+    ("preheat_high_c", "Preheat to", "°C", 0),
+    ("preheat_s", "Preheat for", "min", 0),
 )
+#: Fields that are shown in another size of their unit.
+TIMES = {"preheat_s": 60.0}
+#: What need not be told, and so many fields stand in a row.
+OPEN, ACROSS = ("tray_litres", "second_crack_c", "covers_kg", "preheat_low_c", "preheat_high_c", "preheat_s"), 6
 TEXTS = (
+    ("name", "Name"),
     ("air_probe", "Air probe sits in"),
     ("draft_check", "Draft, last checked"),
     ("preheat", "Preheat"),
@@ -63,24 +75,11 @@ class DefinitionPage(QWidget):
         for index, (name, title, _, _) in enumerate(FIGURES):
             entry = FigureEntry(title)
             self._figures[name] = entry
-            grid.addWidget(self._titles[name], 2 * (index // 4), index % 4)
-            grid.addWidget(entry, 2 * (index // 4) + 1, index % 4)
+            grid.addWidget(self._titles[name], 2 * (index // ACROSS), index % ACROSS)
+            grid.addWidget(entry, 2 * (index // ACROSS) + 1, index % ACROSS)
         column.addLayout(grid)
-        scales = QGridLayout()
-        scales.setHorizontalSpacing(SPACE_M)
-        scales.setVerticalSpacing(1)
-        for index, title in enumerate(("", "unit", "from", "to", "step", "least that works")):
-            scales.addWidget(label(title, "soft"), 0, index)
-        self._scales: dict[Control, tuple[QLineEdit, ...]] = {}
-        for row, control in enumerate(Control, start=1):
-            unit = QLineEdit()
-            unit.setAccessibleName(f"Unit of the {control.value}")
-            fields = (unit, *(FigureEntry(f"{what} of the {control.value}") for what in ("Low", "High", "Step", "Least")))
-            scales.addWidget(label(control.value.capitalize()), row, 0)
-            for index, field in enumerate(fields, start=1):
-                scales.addWidget(field, row, index)
-            self._scales[control] = fields
-        column.addLayout(scales)
+        self.rows = ControlRows()
+        column.addWidget(self.rows, 1)
         texts = QGridLayout()
         texts.setHorizontalSpacing(SPACE_M)
         texts.setVerticalSpacing(1)
@@ -96,7 +95,6 @@ class DefinitionPage(QWidget):
         column.addLayout(texts)
         self._said = label("", "warn", wrap=True)
         column.addWidget(self._said)
-        column.addStretch(1)
         column.addLayout(self._buttons())
         return frame
 
@@ -133,18 +131,13 @@ class DefinitionPage(QWidget):
         units = self._desk.settings.units
         for name, title, unit, digits in FIGURES:
             value = getattr(machine, name)
+            value = None if value is None else value / TIMES.get(name, 1.0)
             self._titles[name].setText(f"{title}, {units.shown_unit(unit)}")
             self._figures[name].show_figure(None if value is None else units.show(value, unit), digits)
         for name, _ in TEXTS:
             self._texts[name].setText(str(getattr(machine, name)))
             self._texts[name].setCursorPosition(0)
-        for control, fields in self._scales.items():
-            scale = machine.controls.get(control)
-            shown = ("", "", "", "", "") if scale is None else (
-                scale.unit, *(f"{value:g}" for value in (scale.low, scale.high, scale.step, scale.least))
-            )  # fmt: skip
-            for field, text in zip(fields, shown, strict=True):
-                field.setText(text)
+        self.rows.show_machine(machine)
         self._load.setPlaceholderText(units.mass)
         self._said.setText("")
         self._on_load()
@@ -157,16 +150,27 @@ class DefinitionPage(QWidget):
             values: dict[str, float | None] = {}
             for name, title, unit, _ in FIGURES:
                 typed = self._figures[name].figure()
-                values[name] = None if typed is None else units.read(typed, unit)
-                if typed is None and name not in ("tray_litres", "second_crack_c"):
+                values[name] = None if typed is None else units.read(typed, unit) * TIMES.get(name, 1.0)
+                if typed is None and name not in OPEN:
                     raise ValueError(f"{title} is needed.")
             texts = {name: self._texts[name].text().strip() for name, _ in TEXTS}
-            controls = {c: scale for c, fields in self._scales.items() if (scale := _scale(self._machine, c, fields))}
-            machine = replace(self._machine, controls=controls, **values, **texts)  # type: ignore[arg-type]
+            others = {known.name for known in self._desk.ask(shelf.machines) if known.id != self._machine.id}
+            if not texts["name"] or texts["name"] in others:
+                raise ValueError("A machine needs a name of its own.")
+            machine = replace(self._machine, controls=self.rows.controls(), **values, **texts)  # type: ignore[arg-type]
+            gas = "gas" in (machine.kind_of(control) for control in machine.of(Role.HEAT))
+            machine = replace(machine, heat="gas" if gas else "electric")
             if not 0 < machine.useful_load_kg <= machine.stated_load_kg:
                 raise ValueError("The useful load lies above nothing and at most at the stated load.")
             if not 100 < machine.yellow_c < machine.first_crack_c < 240:
                 raise ValueError("Yellow comes before first crack, and both between 100 and 240 °C on the probe.")
+            if not machine.first_crack_c < machine.limit_c <= 300:
+                raise ValueError("What the beans may never read lies above first crack, and at most at 300 °C.")
+            wanted = preheat_of(machine)
+            if not 100.0 <= wanted.low_c < wanted.high_c <= 300.0 or not 0.0 <= wanted.seconds <= 14_400.0:
+                raise ValueError("Preheating swings between two readings from 100 to 300 °C, for up to 240 minutes.")
+            if machine.covers_kg is not None and not 0 < machine.covers_kg <= machine.stated_load_kg:
+                raise ValueError("The least load that covers the probe lies above nothing and at most at the stated load.")
         except ValueError as error:
             self._said.setText(str(error))
             return
@@ -215,18 +219,3 @@ class DefinitionPage(QWidget):
             self._fits.setText(str(error))
             return
         self._fits.setText("" if said is None else units.sentence(" ".join(said)) or "It fits drum, probe and tray.")
-
-
-def _scale(machine: Machine, control: Control, fields: tuple[QLineEdit, ...]) -> ControlScale | None:
-    """The scale as typed; None where all is empty."""
-    unit = fields[0].text().strip()
-    figures = [field.figure() for field in fields[1:] if isinstance(field, FigureEntry)]
-    if not unit and all(figure is None for figure in figures):
-        return None
-    low, high, step, least = figures
-    if not unit or low is None or high is None or step is None:
-        raise ValueError(f"{control.value.capitalize()} needs a unit, from, to and step; or nothing at all.")
-    if not low < high or not 0 < step <= high - low:
-        raise ValueError(f"{control.value.capitalize()} runs from {low:g} to {high:g} in steps of {step:g}: that cannot be.")
-    before = machine.controls.get(control)
-    return ControlScale(unit, low, high, step, least or 0.0, before.reported if before is not None else True)

@@ -12,7 +12,8 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QProgressBar, QVBoxLayout, Q
 from firnel.core.units import linear_map
 from firnel.core.vocabulary import FloatArray, Machine
 from firnel.ui.shared.background import Background
-from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, thin_out
+from firnel.ui.shared.lane_head import Key
+from firnel.ui.shared.lanes import Lane, line_pen, thin_out
 from firnel.ui.shared.parts import FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_S
@@ -85,8 +86,7 @@ class ModelPage(QWidget):
         self._lane.setObjectName("bare")  # it lies in a card already
         self._lane.setAccessibleName("Measured and modelled curves")
         self._lines = [pg.PlotCurveItem(connect="finite") for _ in range(4)]
-        self._legend = ground_label((1, 1))
-        for item in (*self._lines, self._legend):
+        for item in self._lines:
             self._lane.plot.addItem(item, ignoreBounds=True)
         column.addWidget(self._lane, 1)
         return frame
@@ -109,11 +109,6 @@ class ModelPage(QWidget):
         bean_model.setPen(line_pen(palette.moss, 2.2, Qt.PenStyle.DashLine))
         air.setPen(line_pen(palette.slate, 1.4))
         air_model.setPen(line_pen(palette.moss, 1.4, Qt.PenStyle.DotLine))
-        self._legend.setHtml(
-            f'<span style="color:{palette.ink}">bean</span> &nbsp; <span style="color:{palette.slate}">air</span> &nbsp; '
-            f'<span style="color:{palette.moss}">- - modelled</span>'
-        )
-        put_on_ground(self._legend, palette.card)
 
     def show_machine(self, machine: Machine) -> None:
         """Show what is known of a machine."""
@@ -121,7 +116,7 @@ class ModelPage(QWidget):
             self._on_stop()
         self._machine = machine
         model, why = self._desk.ask(model_of, machine)
-        told = "\n".join((*trust_words(model), f"({why[:1].upper()}{why[1:]}.)")) if model else why
+        told = "\n".join((*trust_words(model), f"({why[:1].upper()}{why[1:]}.)") if model.batches else trust_words(model))
         self._trust.setText(self._desk.settings.units.sentence(told))
         labels = self._desk.ask(fitted_labels, machine)
         chosen = self._batch.currentText()
@@ -129,10 +124,6 @@ class ModelPage(QWidget):
         self._batch.addItems(labels)
         if chosen in labels:
             self._batch.setCurrentText(chosen)
-        self._constants_card.setVisible(model is not None)
-        if model is None:
-            self._show_compared(None)
-            return
         rows = [
             (words, f"{by * model.fitted.number(name):.{digits}f} ± {by * model.fitted.spread(name):.{digits}f} {unit}")
             for name, words, unit, digits, by in SHOWN
@@ -147,8 +138,6 @@ class ModelPage(QWidget):
             self._show_compared(None)
             return
         model, _ = self._desk.ask(model_of, machine)
-        if model is None:
-            return
         try:
             self._show_compared(self._desk.ask(compare, machine, model, chosen))
         except ValueError as error:
@@ -157,7 +146,6 @@ class ModelPage(QWidget):
 
     def _show_compared(self, compared: Compared | None) -> None:
         bean, bean_model, air, air_model = self._lines
-        self._legend.setVisible(compared is not None)
         if compared is None:
             for line in self._lines:
                 line.setData([], [])
@@ -178,8 +166,8 @@ class ModelPage(QWidget):
         low, high = (units.show(value, "°C") for value in (40.0, 260.0))
         self._lane.time_span(0.0, end)
         self._lane.level_span(low, high)
-        per_x, per_y = self._lane.plot.getPlotItem().getViewBox().viewPixelSize()
-        self._legend.setPos(end - 6 * per_x, low + 4 * per_y)
+        keys = (Key("bean"), Key("air", "slate"), Key("bean modelled", "moss", "dash"), Key("air modelled", "moss", "dots"))
+        self._lane.head.show_head(f"Temperature, {units.temperature}", keys, "minutes from the charge")
         kind = "in the fit" if compared.in_fit else "not in the fit"
         off = units.show_difference(compared.rms_bean_c)
         self._off.setText(f"{off:.1f} {units.temperature} off, {kind}")

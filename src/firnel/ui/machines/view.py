@@ -5,18 +5,19 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFrame, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Machine
 from firnel.ui.machines.care_page import CarePage
 from firnel.ui.machines.definition_page import DefinitionPage
+from firnel.ui.machines.link_page import LinkPage
 from firnel.ui.machines.model_page import ModelPage
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
-from firnel.work.desk import AddressError, Desk, LinkState, machine_kinds, machine_of_kind
+from firnel.work.desk import Desk, machine_kinds, machine_of_kind
 
 CAUTIONS = (
     "Firnel reads and advises; it never commands a burner. Gas fitting, flue and electrics are for licensed trades, "
@@ -52,6 +53,10 @@ class MachinesView(ListPage):
         for widget in (self._which, self._archive):
             self.tools.addWidget(widget)
         self._name = ElidedLabel("title")
+        across = self.table.horizontalHeader()
+        if across is not None:  # the name is what is looked for
+            across.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+            across.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.sheet_column.addWidget(self._name)
         self.sheet_column.addWidget(self._form())
         self.tabs = Tabs()
@@ -59,7 +64,9 @@ class MachinesView(ListPage):
         link = QWidget()
         column = QVBoxLayout(link)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self._link_card())
+        self.link = LinkPage(desk)
+        self.link.kept.connect(self._on_linked)
+        column.addWidget(self.link)
         column.addWidget(label(CAUTIONS, "caution", wrap=True))
         column.addStretch(1)
         for name, page in (
@@ -74,23 +81,6 @@ class MachinesView(ListPage):
         self.care.changed.connect(self.refresh)
         self.definition.changed.connect(self._on_changed)
         self.definition.added.connect(self._on_changed)
-
-    def _link_card(self) -> QFrame:
-        frame, column = card(spacing=4)
-        column.addWidget(label("Link", "heading"))
-        column.addWidget(label("Address: modbus://HOST:PORT?map=KIND, serial:///dev/ttyUSB0, or hand:", "soft", wrap=True))
-        self._url = QLineEdit()
-        self._url.setAccessibleName("Device address")
-        column.addWidget(self._url)
-        self._state = label("", "", wrap=True)
-        column.addWidget(self._state)
-        self._connect, self._leave = button("Connect", primary=True), button("Disconnect")
-        self._connect.clicked.connect(self._on_connect)
-        self._leave.clicked.connect(self._on_disconnect)
-        self._url.returnPressed.connect(self._on_connect)
-        column.addWidget(self._connect)
-        column.addWidget(self._leave)
-        return frame
 
     def _form(self) -> QFrame:
         frame, column = card(spacing=4)
@@ -130,23 +120,14 @@ class MachinesView(ListPage):
 
     def show_link(self) -> None:
         """Show how the link stands."""
-        link, connected = self._desk.link, self._desk.session.machine
-        mine = self._machine is not None and connected is not None and connected.id == self._machine.id
-        if link.state is LinkState.OFF:
-            text = "Not connected."
-        else:
-            text = link.sentence if mine or connected is None else f"{connected.name} is connected: {link.sentence}"
-        self._state.setText(text)
-        self._leave.setEnabled(link.state is not LinkState.OFF)
+        self.link.show_state()
 
     def show_choice(self, key: Machine) -> None:
         """Show one machine."""
         self._machine = key
         self._name.show_text(key.name)
-        for page in (self.model, self.definition, self.care):
+        for page in (self.model, self.definition, self.care, self.link):
             page.show_machine(key)
-        self._url.setText(key.device_url)
-        self.show_link()
 
     def _on_fitted(self) -> None:
         self._desk.forget_model()
@@ -157,22 +138,10 @@ class MachinesView(ListPage):
         self.refresh()
         self.select_key(lambda key: key.id == saved.id)
 
-    def _on_connect(self) -> None:
-        if self._machine is None:
-            return
-        url = self._url.text().strip()
-        try:
-            self._desk.connect(url, self._machine)
-        except AddressError as error:
-            self._state.setText(str(error))
-            return
-        self._machine = self._desk.ask(shelf.save_machine, replace(self._machine, device_url=url))
-        self.show_link()
+    def _on_linked(self, machine: Machine) -> None:
+        self._machine = machine
+        self.refresh()
         self.connected.emit()
-
-    def _on_disconnect(self) -> None:
-        self._desk.disconnect()
-        self.show_link()
 
     def _begin_new(self) -> None:
         self.sheet.show()

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from firnel.core.plan import TARGET_WORDS, Plan
-from firnel.core.vocabulary import Control
+from firnel.core.vocabulary import Control, Role, usual_role
 from firnel.ui.plan.move_list import MoveList, MoveRow
 from firnel.ui.plan.plots import PlanPlots
 from firnel.ui.plan.stage_ruler import StageRuler
@@ -36,6 +36,7 @@ from firnel.work.desk import Desk
 from firnel.work.plan.draft import (
     coasting,
     hold,
+    hold_all,
     rehung,
     set_to,
     started_at,
@@ -47,6 +48,7 @@ from firnel.work.plan.draft import (
 from firnel.work.plan.orders import LADDERS
 from firnel.work.plan.picture import PlanPicture, plan_picture
 from firnel.work.plan.planning import DEVELOPMENT_S, FORMS, Solved
+from firnel.work.plan.typed import HOW, with_typed
 from firnel.work.plan.words import APPROACHES, target_text
 from firnel.work.plan.workbench import PlanWorkbench
 from firnel.work.review.records import LibraryError
@@ -149,10 +151,18 @@ class PlanEditor(QFrame):
         column.setSpacing(SPACE_S)
         moves, moves_column = card(spacing=2, margin=SPACE_M)
         title = QHBoxLayout()
-        title.addWidget(label("Moves", "heading"), 1)
-        self._weighs = label("a step · 5 s late, at the drop", "soft")
-        title.addWidget(self._weighs)
+        title.addWidget(label("Moves", "heading"))
+        self.typed = QLineEdit()
+        self.typed.setAccessibleName("A move, typed")
+        self.typed.setPlaceholderText("gas 1.8 at yellow")
+        self.typed.setToolTip(f"Type a move, a setting at charge, a soak or a coast, {HOW}")
+        title.addWidget(self.typed, 1)
+        self._hold_all = button("Hold all", "The recipe stays as it is, whatever the targets are; again gives all back")
+        self._hold_all.setCheckable(True)
+        title.addWidget(self._hold_all)
         moves_column.addLayout(title)
+        self._weighs = label("beside each: a step · 5 s late, at the drop", "soft")
+        moves_column.addWidget(self._weighs)
         self.moves = MoveList(self._look)
         area = QScrollArea()
         area.setObjectName("bare")
@@ -220,9 +230,11 @@ class PlanEditor(QFrame):
         self.targets.tolerated.connect(lambda name, value: bench.edit(with_tolerance(bench.plan, name, value)))
         self.targets.won.connect(lambda name: bench.edit(replace(bench.plan, wins=name)))
         self.targets.not_understood.connect(self._say)
-        self.moves.held.connect(lambda index, held: bench.edit(hold(bench.plan, index, held)))
+        self.moves.held.connect(lambda index, held: bench.edit_moves(hold(bench.plan, index, held)))
         self.moves.rehung.connect(self._on_rehung)
-        self.moves.deleted.connect(lambda index: bench.edit(without(bench.plan, index)))
+        self.moves.deleted.connect(lambda index: bench.edit_moves(without(bench.plan, index)))
+        self.typed.returnPressed.connect(self._on_typed)
+        self._hold_all.clicked.connect(lambda held: bench.edit_moves(hold_all(bench.plan, held)))
         self.moves.stepped.connect(lambda index, steps: bench.turn(index, steps=steps))
         self.moves.shifted.connect(lambda index, seconds: bench.turn(index, seconds=seconds))
         hands = self.plots.hands
@@ -301,7 +313,7 @@ class PlanEditor(QFrame):
     def _move_at(self, row: int, step: int) -> int | None:
         """The plan's move that begins a step of a ribbon; None for the setting at charge."""
         control, plan = self._control_of(row), self.bench.plan
-        own = [index for index in self.bench.picture.move_order if plan.moves[index].control is control]
+        own = [index for index in self.bench.picture.move_order if plan.moves[index].control == control]
         place = step - 1 if control in plan.start else step
         return own[place] if 0 <= place < len(own) else None
 
@@ -309,7 +321,7 @@ class PlanEditor(QFrame):
         control = self._control_of(row)
         scale = self.bench.scale(control) if control is not None else None
         if control is not None and scale is not None and t > 0:
-            self.bench.edit(with_move(self.bench.plan, control, scale.nearest(value), t))
+            self.bench.edit_moves(with_move(self.bench.plan, control, scale.nearest(value), t))
 
     def _on_raised(self, row: int, step: int, value: float) -> None:
         control, index = self._control_of(row), self._move_at(row, step)
@@ -317,7 +329,7 @@ class PlanEditor(QFrame):
         if control is None or scale is None:
             return
         to, plan = scale.nearest(value), self.bench.plan
-        self.bench.edit(started_at(plan, control, to) if index is None else set_to(plan, index, to))
+        self.bench.edit_moves(started_at(plan, control, to) if index is None else set_to(plan, index, to))
 
     def _on_shifted(self, row: int, step: int, seconds: float) -> None:
         index = self._move_at(row, step)
@@ -330,12 +342,23 @@ class PlanEditor(QFrame):
         t = solved.roast.expected_t[index] if solved is not None else None
         if solved is not None and t is not None:
             made = solved.roast.simulated
-            self.bench.edit(rehung(self.bench.plan, index, t, float(np.interp(t, made.t, made.bean_probe[:, 0]))))
+            self.bench.edit_moves(rehung(self.bench.plan, index, t, float(np.interp(t, made.t, made.bean_probe[:, 0]))))
 
     def _on_coast(self) -> None:
-        scale = self.bench.scale(Control.GAS)
-        if scale is not None:
-            self.bench.edit(coasting(self.bench.plan, scale))
+        if self.bench.machine is not None and self.bench.machine.of(Role.HEAT):
+            self.bench.edit_moves(coasting(self.bench.plan, self.bench.machine))
+
+    def _on_typed(self) -> None:
+        """A move as it is said."""
+        if self.bench.machine is None:
+            return
+        try:
+            plan = with_typed(self.bench.plan, self.bench.machine, self.typed.text(), self._desk.settings.units)
+        except ValueError as error:
+            self._say(str(error))
+            return
+        self.typed.clear()
+        self.bench.edit_moves(plan)
 
     def _on_dragged(self, seconds: tuple[float, float, float]) -> None:
         self.targets.show_stage(self.ruler.chosen, seconds[self.ruler.chosen])
@@ -364,6 +387,7 @@ class PlanEditor(QFrame):
         """Show the draft as it stands."""
         bench, plan, units = self.bench, self.bench.plan, self._desk.settings.units
         self._offer_choices()
+        self._hold_all.setChecked(bool(plan.moves) and plan.start_held and all(move.held for move in plan.moves))
         self.targets.show_plan(plan, units)
         self._show_figure(self._load, plan.load_kg, lambda kg: units.show(kg, "kg"), 2 if units.mass == "kg" else 0)
         self._show_figure(self._room, plan.room_c, lambda c: units.show(c, "°C"), 0)
@@ -398,7 +422,7 @@ class PlanEditor(QFrame):
             if len(told) == len(plan.moves):
                 step, late = (units.show_difference(value) for value in told[index])
                 weighed = f"{_signed(step)}° · {_signed(late)}°"
-            rows.append(MoveRow(index, ROLES[move.control], what, when, at, weighed, move.held))
+            rows.append(MoveRow(index, ROLES[usual_role(move.control)], what, when, at, weighed, move.held))
         self.moves.show_rows(tuple(rows))
 
     def _say(self, sentence: str) -> None:

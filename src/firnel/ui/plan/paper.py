@@ -81,7 +81,9 @@ def paint_plan_sheet(painter: QPainter, paper: PlanPaper, picture: PlanPicture) 
     wrap = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
     write_text(painter, QRectF(MARGIN, y, wide, 34.0), paper.wanted, sans(12), DAY.ink, wrap)
     write_text(painter, QRectF(MARGIN, y + 33.0, wide, 18.0), paper.wins, sans(12, QFont.Weight.DemiBold), DAY.moss)
-    y = _paint_curves(painter, picture, QRectF(MARGIN, y + 58.0, wide, 220.0)) + 14.0
+    start_size = 12 if len(picture.start) <= 90 else 10
+    write_text(painter, QRectF(MARGIN, y + 53.0, wide, 18.0), picture.start, sans(start_size, QFont.Weight.DemiBold))
+    y = _paint_curves(painter, picture, QRectF(MARGIN, y + (76.0 if picture.start else 58.0), wide, 220.0)) + 14.0
     write_text(painter, QRectF(MARGIN, y, wide, 20.0), "Moves", sans(16, QFont.Weight.Bold))
     y += 24.0
     line = min(26.0, (HIGH - MARGIN - 56.0 - y) / max(len(picture.moves), 1))
@@ -115,13 +117,14 @@ def _paint_stages(painter: QPainter, picture: PlanPicture, y: float) -> float:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(DAY.moss_band if index % 2 == 0 else DAY.hover))
         painter.drawRoundedRect(box, 5.0, 5.0)
-        name = ("drying", "browning", "development")[index]
+        usual = picture.only_usual[index]
+        name = ("drying", "browning", "development")[index] + (" (usual)" if usual else "")
         write_text(
             painter,
             box.adjusted(0.0, 2.0, 0.0, -16.0),
             clock(end - begin),
-            mono(19, bold=True),
-            DAY.ink,
+            mono(19, bold=not usual),
+            DAY.soft if usual else DAY.ink,
             Qt.AlignmentFlag.AlignCenter,
         )
         small = sans(10 if box.width() > 66.0 else 8)
@@ -131,12 +134,12 @@ def _paint_stages(painter: QPainter, picture: PlanPicture, y: float) -> float:
 
 
 def _paint_curves(painter: QPainter, picture: PlanPicture, box: QRectF) -> float:
-    """Bean with its tolerance, air, and the stage ends; returns where it ends."""
+    """Bean with its tolerance, air, and the stage ends, where there is a curve; returns where it ends."""
+    if picture.t.size < 2:
+        return box.top()
     painter.setPen(QPen(QColor(DAY.line), 0.8))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRoundedRect(box, 6.0, 6.0)
-    if picture.t.size < 2:
-        return box.bottom()
     low, high = picture.levels
     inner = box.adjusted(34.0, 8.0, -10.0, -18.0)
 

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from firnel.ui.plan.hands import PlanHands
 from firnel.ui.roast.curves import as_ribbon
+from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground
 from firnel.ui.theme.look import Look
 from firnel.work.plan.picture import PlanPicture
@@ -35,12 +36,12 @@ class PlanPlots(QWidget):
         column.setSpacing(6)
         self.lane, self._rate_lane = Lane(look, "card"), Lane(look, "lane", with_time=True)
         self._rate_lane.plot.setXLink(self.lane.plot)
-        self._rate_lane.setFixedHeight(104)
+        self._rate_lane.setFixedHeight(108)
         for lane in (self.lane, self._rate_lane):
             lane.plot.setMinimumHeight(60)
-        self.lane.setMinimumHeight(80)
+        self.lane.setMinimumHeight(70)
         self.hands = PlanHands(look, self.lane)
-        self.hands.setFixedHeight(120)
+        self.hands.take_room(114)
         if above is not None:
             column.addWidget(above)
         column.addWidget(self.lane, 1)
@@ -56,12 +57,10 @@ class PlanPlots(QWidget):
         for item in (self._rate, *self._stages[1]):
             self._rate_lane.plot.addItem(item, ignoreBounds=True)
         self._names = [ground_label((1.04, 0.0), bold=False, under=True) for _ in range(3)]
-        self._legend = [ground_label((0, 0), under=True) for _ in range(4)]
-        self._rate_name = ground_label((1, 0))
         self._troubles = [ground_label((0.5, 1.0)) for _ in range(2)]
-        for item in (*self._names, *self._legend):
+        for item in self._names:
             self.lane.plot.addItem(item, ignoreBounds=True)
-        for item in (self._rate_name, *self._troubles):
+        for item in self._troubles:
             self._rate_lane.plot.addItem(item, ignoreBounds=True)
         self.lane.setAccessibleName("Planned bean and air temperature over time")
         self._rate_lane.setAccessibleName("Planned rate of rise over time")
@@ -79,19 +78,10 @@ class PlanPlots(QWidget):
         self._fan.setBrush(pg.mkBrush(fan))
         for line in (*self._stages[0], *self._stages[1]):
             line.setPen(line_pen(palette.soft, 1, Qt.PenStyle.DotLine))
-        texts = (
-            ("bean", palette.ink),
-            ("- - air", palette.slate),
-            ("tolerance", palette.moss),
-            ("8 of 10 batches", palette.soft),
-        )
-        for item, (text, colour) in zip(self._legend, texts, strict=True):
-            item.setText(text, color=colour)
-            put_on_ground(item, palette.card)
         for item in self._names:
             item.setColor(palette.soft)
             put_on_ground(item, palette.card)
-        for item in (self._rate_name, *self._troubles):
+        for item in self._troubles:
             put_on_ground(item, palette.lane)
 
     def show_picture(self, picture: PlanPicture, room: float | None = None) -> None:
@@ -115,7 +105,7 @@ class PlanPlots(QWidget):
                 line.setValue(moment)
         self.lane.time_span(-10.0, picture.end + 20.0 if room is None else room)
         low, high = picture.levels
-        self._top = low + (high - low) / (1.0 - NAMES_PX / max(self.lane.plot.height(), 3 * NAMES_PX))
+        self._top = high
         self.lane.level_span(low, self._top)
         self._rate_lane.level_span(0.0, picture.rate_top)
         self._place_names(picture)
@@ -126,9 +116,12 @@ class PlanPlots(QWidget):
         palette = self._look.palette
         (left, right), _ = self.lane.plot.getPlotItem().getViewBox().viewRange()
         per_x, per_y = self.lane.plot.getPlotItem().getViewBox().viewPixelSize()
-        for item, offset in zip(self._legend, (54, 98, 162, 238), strict=True):
-            item.setPos(left + offset * per_x, self._top - 2 * per_y)
-        self._legend[3].setVisible(picture.fan_t.size > 0)
+        keys = [Key("bean"), Key("air", "slate", "dash"), Key("tolerance", "moss_band", "band")]
+        if picture.fan_t.size > 0:
+            keys.append(Key("8 of 10 batches", "soft", "band"))
+        unit = picture.rate_unit.removesuffix("/min")
+        self.lane.head.show_head(f"Temperature, {unit}", keys)
+        self._rate_lane.head.show_head(f"Rate of rise, {picture.rate_unit}", (Key("bean", "plum"),), "minutes from the charge")
         bottom = picture.levels[0] + 26 * per_y
         for index, item in enumerate(self._names):
             shown = index < len(picture.stage_names) and picture.t.size > 0
@@ -136,8 +129,6 @@ class PlanPlots(QWidget):
             if shown:
                 item.setText(picture.stage_names[index])
                 item.setPos(picture.stage_ends[index], bottom + (22 * per_y if index == 1 else 0.0))
-        self._rate_name.setText(f"rate of rise, {picture.rate_unit}", color=palette.plum)
-        self._rate_name.setPos(right - 4 * per_x, picture.rate_top)
         for index, item in enumerate(self._troubles):
             item.setVisible(index < len(picture.troubles))
             if index < len(picture.troubles):

@@ -89,10 +89,13 @@ class TargetRow(QFrame):
         self._values[("drying_s", "browning_s", "development_s")[index]].setText(clock(seconds))
 
     def _unit(self, name: str) -> str:
+        if name == "colour":
+            return self._units.colour
         return self._units.temperature if name.endswith("_c") else "%" if name in ("ratio", "loss") else ""
 
     def _text(self, name: str, value: float) -> str:
-        return target_text(name, value, self._units).removesuffix(" %").removesuffix(f" {self._units.temperature}")
+        told = target_text(name, value, self._units)
+        return told.removesuffix(" %").removesuffix(f" {self._units.temperature}").removesuffix(f" {self._units.colour}")
 
     def _tolerance_text(self, name: str, value: float) -> str:
         if name.endswith("_c"):

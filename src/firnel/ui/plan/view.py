@@ -47,10 +47,11 @@ class PlanView(ListPage):
         self._plan: Plan | None = None
         self._picture: PlanPicture | None = None
         self._add_buttons()
-        self._name, self._for = ElidedLabel("heading"), ElidedLabel("soft")
+        self._name, self._for, self._start = ElidedLabel("heading"), ElidedLabel("soft"), ElidedLabel()
         head, column = card(spacing=2)
         column.addWidget(self._name)
         column.addWidget(self._for)
+        column.addWidget(self._start)
         self._targets = FigureGrid()
         column.addWidget(self._targets)
         self._head_card = head
@@ -197,6 +198,8 @@ class PlanView(ListPage):
         picture = self._picture = plan_picture(key, machine, self._desk.settings.units)
         self._name.show_text(key.name)
         self._for.show_text(picture.made_for)
+        self._start.show_text(picture.start)
+        self._start.setVisible(bool(picture.start))
         self._targets.show_rows(list(picture.targets))
         self._moves.show_rows(list(picture.moves))
         self._plots.show_picture(picture)

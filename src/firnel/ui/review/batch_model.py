@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
@@ -9,12 +11,54 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 from firnel.core.units import clock
 from firnel.ui.theme.look import mono
 from firnel.work import shelf
+from firnel.work.bench.weighing import level_word
 from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter, BatchLine
+from firnel.work.settings import Settings
 
 PAGE = 200
-HEADINGS = ("Batch", "Day", "Lot", "Dev.", "Loss")
-_FIGURES = {0, 3, 4}
+
+
+@dataclass(frozen=True)
+class ListColumn:
+    """A column of the list: its heading, what it is put in order by, its text, its width, and whether it holds figures."""
+
+    heading: str
+    order: str
+    text: Callable[[BatchLine, Settings], str]
+    width: int = 70
+    figure: bool = True
+
+
+def _share(value: float | None, digits: int = 1) -> str:
+    return "–" if value is None else f"{100 * value:.{digits}f} %"
+
+
+def _ratio(line: BatchLine) -> float | None:
+    return line.development_s / line.total_s if line.development_s and line.total_s else None
+
+
+COLUMNS = (
+    ListColumn("Batch", "label", lambda one, s: one.label, 62),
+    ListColumn("Day", "started", lambda one, s: f"{one.started.astimezone():%d %b}", 72, False),
+    ListColumn("Lot", "lot", lambda one, s: one.lot or "lot not told", 120, False),
+    ListColumn("Machine", "machine", lambda one, s: one.machine or "–", 110, False),
+    ListColumn("Plan", "plan", lambda one, s: one.plan or "–", 110, False),
+    ListColumn("Load", "load_kg", lambda one, s: s.units.text(one.load_kg, "kg"), 84),
+    ListColumn("Drying", "drying_s", lambda one, s: clock(one.drying_s)),
+    ListColumn("Brown.", "browning_s", lambda one, s: clock(one.browning_s)),
+    ListColumn("Dev.", "development_s", lambda one, s: clock(one.development_s), 60),
+    ListColumn("Ratio", "ratio", lambda one, s: _share(_ratio(one)), 76),
+    ListColumn("Total", "total_s", lambda one, s: clock(one.total_s)),
+    ListColumn("Drop", "drop_c", lambda one, s: s.units.text(one.drop_c, "°C", 1), 92),
+    ListColumn("Loss", "loss", lambda one, s: _share(one.loss), 78),
+    ListColumn("Ground", "colour_ground", lambda one, s: "–" if one.colour_ground is None else f"{one.colour_ground:.1f}", 76),
+    ListColumn("Level", "colour_ground", lambda one, s: level_word(one.colour_ground, s.levels, one.loss) or "–", 110, False),
+    ListColumn("Who", "operator", lambda one, s: one.operator or "–", 80, False),
+    ListColumn("Tags", "tags", lambda one, s: one.tags or "–", 100, False),
+    ListColumn("Events", "events", lambda one, s: one.events or "–", 100, False),
+)
+BY_HEADING = {column.heading: column for column in COLUMNS}
 
 
 class BatchModel(QAbstractTableModel):
@@ -27,6 +71,19 @@ class BatchModel(QAbstractTableModel):
         self._lines: list[BatchLine] = []
         self._complete = False
         self._font = mono(14)
+        self.columns: tuple[ListColumn, ...] = ()
+        self.show_columns(desk.settings.review_columns)
+
+    def show_columns(self, headings: tuple[str, ...]) -> None:
+        """Show these columns, in their own order."""
+        self.beginResetModel()
+        self.columns = tuple(column for column in COLUMNS if column.heading in headings) or COLUMNS[:3]
+        self.endResetModel()
+
+    def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.DescendingOrder) -> None:
+        """Put the whole list in order by a column, and not only what was fetched."""
+        wanted = self.columns[column].order
+        self.show_filter(replace(self._filter, order=wanted, descending=order is Qt.SortOrder.DescendingOrder))
 
     def show_filter(self, wanted: BatchFilter) -> None:
         """Begin the list anew: its first page is here when this returns."""
@@ -50,7 +107,7 @@ class BatchModel(QAbstractTableModel):
 
     def columnCount(self, parent: QModelIndex | None = None) -> int:
         """Columns."""
-        return len(HEADINGS)
+        return len(self.columns)
 
     def canFetchMore(self, parent: QModelIndex) -> bool:
         """Whether there are older batches."""
@@ -58,8 +115,11 @@ class BatchModel(QAbstractTableModel):
 
     def fetchMore(self, parent: QModelIndex) -> None:
         """Fetch the next page."""
-        last = self._lines[-1]
-        page = self._desk.ask(shelf.batch_lines, self._filter, after=(last.started, last.id), limit=PAGE)
+        last, wanted = self._lines[-1], self._filter
+        if (wanted.order, wanted.descending) == ("started", True):
+            page = self._desk.ask(shelf.batch_lines, wanted, after=(last.started, last.id), limit=PAGE)
+        else:
+            page = self._desk.ask(shelf.batch_lines, wanted, limit=PAGE, offset=len(self._lines))
         self._complete = len(page) < PAGE
         if page:
             self.beginInsertRows(QModelIndex(), len(self._lines), len(self._lines) + len(page) - 1)
@@ -69,31 +129,18 @@ class BatchModel(QAbstractTableModel):
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         """Headings."""
         if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return HEADINGS[section]
+            return self.columns[section].heading
         return None
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         """Text, alignment and face of a cell."""
         line = self._lines[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            return self._text(line, index.column())
+            return self.columns[index.column()].text(line, self._desk.settings)
         if role == Qt.ItemDataRole.ToolTipRole:
             return f"{line.started.astimezone():%d %B %Y %H:%M}, {line.machine}, {line.plan or 'no plan'}"
-        if role == Qt.ItemDataRole.FontRole and index.column() in _FIGURES:
+        if role == Qt.ItemDataRole.FontRole and self.columns[index.column()].figure:
             return self._font
-        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() >= 3:
+        if role == Qt.ItemDataRole.TextAlignmentRole and self.columns[index.column()].figure:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         return None
-
-    def _text(self, line: BatchLine, column: int) -> str:
-        match column:
-            case 0:
-                return line.label
-            case 1:
-                return f"{line.started.astimezone():%d %b}"
-            case 2:
-                return line.lot or "lot not told"
-            case 3:
-                return clock(line.development_s)
-            case _:
-                return f"{100 * line.loss:.1f} %" if line.loss is not None else "–"

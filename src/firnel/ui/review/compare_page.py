@@ -9,9 +9,10 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from firnel.core.review.comparison import ALIGNMENTS, STAGES
-from firnel.core.vocabulary import Control
+from firnel.core.vocabulary import Role, usual_role
 from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
+from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.shared.report_button import report_button
@@ -56,8 +57,8 @@ class ComparePage(QWidget):
         column.setSpacing(6)
         column.addLayout(self._head())
         self.top, self.less, self.hands = Lane(look, "card"), Lane(look, "lane"), Lane(look, "lane", with_time=True)
-        self.less.setFixedHeight(112)
-        self.hands.setFixedHeight(110)
+        self.less.setFixedHeight(126)
+        self.hands.setFixedHeight(126)
         for lane in (self.less, self.hands):
             lane.plot.setXLink(self.top.plot)
         self.hands.plot.getPlotItem().getAxis("left").setStyle(showValues=False)
@@ -208,15 +209,28 @@ class ComparePage(QWidget):
         lane.plot.addItem(pg.PlotCurveItem(x, y, pen=pen, connect="finite", antialias=len(x) < 300), ignoreBounds=True)
 
     def _steps(self, one: Drawn, index: int) -> None:
-        for row, control in enumerate((Control.GAS, Control.AIRFLOW)):
-            values = one.controls.get(control)
-            if values is None:
+        for control, values in one.controls.items():
+            role = usual_role(control)
+            if role is Role.MOTION:
                 continue
-            top = max(float(np.nanmax(values)), 1e-9)
-            colour = self._look.palette.ember if control is Control.GAS else self._look.palette.slate
-            self._curve(self.hands, one.x, (1 - row) + 0.85 * values / top, self._pen(index, colour, 2.0))
+            top, level = max(float(np.nanmax(values)), 1e-9), float(role is Role.HEAT)  # all heat above, all air below
+            colour = self._look.palette.ember if role is Role.HEAT else self._look.palette.slate
+            self._curve(self.hands, one.x, level + 0.85 * values / top, self._pen(index, colour, 2.0))
+
+    def _show_heads(self, picture: ComparePicture) -> None:
+        unit = self._desk.settings.units.temperature
+        names = [Key(one.label, "ember" if index else "ink", ("line", "dash", "dots")[min(index, 2)])
+                 for index, one in enumerate(picture.drawn[:FEW])]  # fmt: skip
+        self.top.head.show_head(f"Temperature, {unit}", [*names, Key("air", "slate", "dash")])
+        of = self.of.currentData()
+        gap = f"Rate against {picture.drawn[0].label}, {unit}/min" if of == "rate" else f"{of.capitalize()} against " + (
+            f"{picture.drawn[0].label}, {unit}")  # fmt: skip
+        self.less.head.show_head(gap)
+        over = "stage by stage" if picture.stages else "minutes from where they are aligned"
+        self.hands.head.show_head("Hands, share of the most", (Key("heat", "ember"), Key("airflow", "slate")), over)
 
     def _span(self, picture: ComparePicture) -> None:
+        self._show_heads(picture)
         low = min(float(one.x[0]) for one in picture.drawn)
         high = max(float(one.x[-1]) for one in picture.drawn)
         axis = self.hands.plot.getPlotItem().getAxis("bottom")

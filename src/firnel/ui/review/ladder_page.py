@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import clock
 from firnel.ui.shared.background import Background
+from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
@@ -127,6 +128,12 @@ class LadderPage(QWidget):
             if known.any():
                 room = max(0.2 * float(np.ptp(values[known])), 0.8)
                 lane.level_span(float(values[known].min()) - room, float(values[known].max()) + room)
+        self.scores.head.show_head(
+            "Cup score, points", (Key("batches", "plum", "spot"), Key("fit", "ink"), Key("window", "moss_band", "band"))
+        )
+        self.colours.head.show_head(
+            f"Colour ground, {self._desk.settings.units.colour}", (Key("batches", "ember", "spot"),), "development time, min:s"
+        )
         self.scores.time_span(float(read.heights.min()) - 6.0, float(read.heights.max()) + 6.0)
 
     def _on_take(self) -> None:

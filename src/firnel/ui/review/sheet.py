@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from firnel.core.units import clock, parse_clock
 from firnel.core.vocabulary import MarkKind
 from firnel.ui.roast.curves import as_ribbon
+from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import HandsLane, Lane, ground_label, line_pen, put_on_ground
 from firnel.ui.shared.parts import FigureGrid, PageHead, button, card, label
 from firnel.ui.theme.look import Look
@@ -36,10 +37,10 @@ class ReviewCurvesPane(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         self._top, self._rate = Lane(look, "card"), Lane(look, "lane", with_time=True)
-        self._rate.setFixedHeight(100)
+        self._rate.setFixedHeight(112)
         self._rate.plot.setXLink(self._top.plot)
         self._hands = HandsLane(look, self._top)
-        self._hands.setFixedHeight(108)
+        self._hands.take_room(108)
         self._hands.setMinimumHeight(90)
         column.addWidget(self._top, 1)
         column.addWidget(self._rate)
@@ -52,11 +53,6 @@ class ReviewCurvesPane(QWidget):
             self._top.plot.addItem(item, ignoreBounds=True)
         for item in (self._rate_over, self._rate_line):
             self._rate.plot.addItem(item, ignoreBounds=True)
-        self._legend, self._rate_name = ground_label((1, 1)), ground_label((0, 0))
-        self._rate_name.setText("rate of rise")
-        self._top.plot.addItem(self._legend, ignoreBounds=True)
-        self._rate.plot.addItem(self._rate_name, ignoreBounds=True)
-        self._legend_texts = ("", "")
         look.changed.connect(self._dress)
         self._dress()
 
@@ -71,21 +67,18 @@ class ReviewCurvesPane(QWidget):
             line.setPen(line_pen(palette.soft, 1, Qt.PenStyle.DotLine))
         for word in self._words:
             word.setColor(palette.soft)
-        for item, ground in (
-            (self._legend, palette.card),
-            (self._rate_name, palette.lane),
-            *((w, palette.card) for w in self._words),
-        ):
-            put_on_ground(item, ground)
-        self._rate_name.setColor(palette.plum)
-        self._show_legend()
+        for word in self._words:
+            put_on_ground(word, palette.card)
 
-    def _show_legend(self) -> None:
-        palette, (own, over) = self._look.palette, self._legend_texts
-        text = f'<span style="color:{palette.ink}">{own} bean</span> &nbsp; <span style="color:{palette.slate}">- - air</span>'
+    def _show_heads(self, unit: str, own: str, over: str) -> None:
+        """What the axes measure, and what each line is."""
+        keys = [Key(f"{own} bean"), Key("air", "slate", "dash")]
+        rates = [Key(own, "plum")]
         if over:
-            text += f' &nbsp; <span style="color:{palette.ember}">··· {over} bean, laid over</span>'
-        self._legend.setHtml(text)
+            keys.append(Key(f"{over} bean, laid over", "ember", "dots"))
+            rates.append(Key(over, "ember", "dots"))
+        self._top.head.show_head(f"Temperature, {unit}", keys)
+        self._rate.head.show_head(f"Rate of rise, {unit}/min", rates, "minutes from the charge")
 
     def show_picture(self, picture: ReviewPicture, label_text: str, over: ReviewCurves | None, over_label: str) -> None:
         """Draw one batch, and another over it if there is one."""
@@ -113,10 +106,7 @@ class ReviewCurvesPane(QWidget):
                 # The last words stand left of their lines, so that neither leaves the lane nor meets the next.
                 word.setAnchor((1.0, 0.0) if t > 0.7 * end else (0.5, 0.0))
                 word.setPos(t, high + headroom)
-        self._legend_texts = (label_text, over_label)
-        self._show_legend()
-        self._legend.setPos(end, low)
-        self._rate_name.setPos(picture.span[0], picture.rate_top)
+        self._show_heads(picture.temperature_unit, label_text, over_label)
         self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons])
 
 
@@ -243,8 +233,13 @@ class ReviewSheet(QWidget):
         stage_column.addLayout(tabs)
         stage_column.addWidget(self._pages, 1)
         self.leave_out = button("Leave out", "Out of charts and fits, with a reason; it stays in the list")
-        self.leave_out.setFixedHeight(32)
-        stage_column.addWidget(self.leave_out, 0, Qt.AlignmentFlag.AlignRight)
+        self.mend = button("Mend …", "Lot, plan, load, weight, colour, tags; split and join")
+        row = QHBoxLayout()
+        row.addStretch(1)
+        for one in (self.mend, self.leave_out):
+            one.setFixedHeight(32)
+            row.addWidget(one)
+        stage_column.addLayout(row)
         return stages
 
     def show_picture(

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import clock
 from firnel.ui.shared.background import Background
+from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import FigureGrid, card, label
 from firnel.ui.theme.look import Look
@@ -39,7 +40,7 @@ class TimePage(QWidget):
         row.addStretch(1)
         column.addLayout(row)
         self.values, self.moving = Lane(look, "card"), Lane(look, "lane", with_time=True)
-        self.moving.setFixedHeight(110)
+        self.moving.setFixedHeight(124)
         self.moving.plot.setXLink(self.values.plot)
         column.addWidget(self.values, 1)
         column.addWidget(self.moving)
@@ -150,6 +151,23 @@ class TimePage(QWidget):
         self.values.level_span(inside[0] - room, inside[1] + room)
         self.moving.level_span(0.0, 1.1 * float(moving.max()) + 1e-9)
         self._label_axis(told)
+        self._show_heads(told, (low, centre, high), float(moving.mean()))
+
+    def _show_heads(self, told: OverTime, levels: tuple[float, float, float], range_mean: float) -> None:
+        """What is charted, with its limits, mean and capability as figures."""
+        low, centre, high = (self._figure(level, told.unit) for level in levels)
+        unit = {"s": "min:s", "share": "%", "°C": self._desk.settings.units.temperature}.get(told.unit, told.unit)
+        keys = [Key(f"mean {centre}", "soft"), Key(f"limits {low} to {high}", "soft", "dash")]
+        if told.wanted is not None:
+            keys.append(Key("tolerance", "moss_band", "band"))
+        capable = told.capability
+        right = f"Cp {capable.cp:.2f}, Cpk {capable.cpk:.2f}" if capable is not None else ""
+        self.values.head.show_head(f"{told.words.capitalize()}, {unit}", keys, right)
+        step, mean = "s" if told.unit == "s" else unit, Key(f"mean {range_mean:.1f}", "plum")
+        self.moving.head.show_head(f"From batch to batch, {step}", (mean,), "batches in time order")
+
+    def _figure(self, level: float, unit: str) -> str:
+        return clock(level) if unit == "s" else f"{level:.1f}"
 
     def _label_axis(self, told: OverTime) -> None:
         every = max(1, len(told.lines) // 10)

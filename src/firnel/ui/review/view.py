@@ -2,12 +2,24 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, time, timedelta
 
-from PyQt6.QtCore import QModelIndex, QPoint, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QDate, QModelIndex, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QInputDialog, QLineEdit, QStackedWidget, QTableView, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDateEdit,
+    QHBoxLayout,
+    QHeaderView,
+    QInputDialog,
+    QLineEdit,
+    QSplitter,
+    QStackedWidget,
+    QTableView,
+    QWidget,
+)
 
 from firnel.core.plan import Plan
 from firnel.core.stages import MarkOrderError, check_mark_order
@@ -15,12 +27,14 @@ from firnel.core.vocabulary import BatchRecord, MarkKind
 from firnel.ui.review.batch_model import BatchModel
 from firnel.ui.review.compare_page import ComparePage
 from firnel.ui.review.ladder_page import LadderPage
+from firnel.ui.review.list_tools import columns_button, export_button
+from firnel.ui.review.mend_sheet import MendSheet
 from firnel.ui.review.same_page import SamePage
 from firnel.ui.review.sheet import ReviewSheet
 from firnel.ui.review.time_page import TimePage
 from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
-from firnel.ui.shared.list_page import dress_table
+from firnel.ui.shared.list_page import EmptyPage, dress_table
 from firnel.ui.shared.parts import button, card, label
 from firnel.ui.shared.report_button import report_button
 from firnel.ui.shared.tabs import Tabs
@@ -30,6 +44,8 @@ from firnel.work import shelf
 from firnel.work.desk import Desk
 from firnel.work.plan.planning import plan_of_batch
 from firnel.work.plan.whose import machine_of
+from firnel.work.review import mending
+from firnel.work.review.mending import level_filter, look_through
 from firnel.work.review.picture import ReviewCurves, review_curves, review_picture
 from firnel.work.review.records import BatchFilter, BatchSheet, sheet_of, with_mark
 from firnel.work.review.references import reference_key, set_reference
@@ -37,7 +53,8 @@ from firnel.work.review.reports import Report, batch_report
 
 #: Typing in the search is answered this long after the last key. [ms]
 SEARCH_PAUSE_MS = 120
-PERIODS = (("all days", None), ("last 7 days", 7), ("last 30 days", 30), ("last year", 365))
+FREE = -1
+PERIODS = (("all days", None), ("last 7 days", 7), ("last 30 days", 30), ("last year", 365), ("from … to …", FREE))
 
 
 @dataclass(frozen=True)
@@ -63,10 +80,17 @@ class _Correction(QUndoCommand):
         self._view.write_marks(self._before)
 
 
+#: What is said where there is nothing to show.
+NOTHING = "No batches yet. Roast one (F4), or take in old logs."
+NO_FIT = "No batch fits. Change the search or the filters."
+
+
 class ReviewView(QWidget):
     """Finds batches and shows them."""
 
     plan_wanted = pyqtSignal(object)  # Plan, not yet kept
+    columns_changed = pyqtSignal(object)  # Settings
+    begin_wanted = pyqtSignal()
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
@@ -79,14 +103,18 @@ class ReviewView(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 12, 14, 10)
         row.setSpacing(SPACE_M)
-        row.addWidget(self._list())
+        self._split = QSplitter()
+        self._split.setChildrenCollapsible(False)
+        self._split.setHandleWidth(SPACE_M)
+        self._split.addWidget(self._list())
+        row.addWidget(self._split)
         self.sheet = ReviewSheet(look)
-        self._none = label("No batches yet. Roast one (F4), or take in a log: firnel import FILE.", "empty", wrap=True)
-        self._none.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._none = EmptyPage(NOTHING)
+        self._none.begin.clicked.connect(self.begin_wanted)
         self._stack = QStackedWidget()
         self._stack.addWidget(self._none)
         self._stack.addWidget(self.sheet)
-        self._add_pages(row, look)
+        self._add_pages(look)
         self._pin = button("Lay over", "Keep this batch drawn over the ones chosen next (Ctrl+L)")
         give_key(self._pin, "lay over")
         self._pin.clicked.connect(self.lay_over)
@@ -102,6 +130,7 @@ class ReviewView(QWidget):
         give_key(self._reference, "reference")
         self._reference.setCheckable(True)
         self._reference.clicked.connect(self.choose_reference)
+        self.sheet.mend.clicked.connect(self.mend)
         self._out = self.sheet.leave_out
         self._out.clicked.connect(self._on_leave_out)
         self.sheet.head.add(report_button(self._batch_report, self._say))
@@ -112,7 +141,7 @@ class ReviewView(QWidget):
         self.sheet.marks.corrected.connect(self.correct)
         self.sheet.marks.refused.connect(self._say)
 
-    def _add_pages(self, row: QHBoxLayout, look: Look) -> None:
+    def _add_pages(self, look: Look) -> None:
         self.tabs = Tabs()
         self.compare, self.same = ComparePage(self._desk, look), SamePage(self._desk)
         self.time, self.ladder = TimePage(self._desk, look), LadderPage(self._desk, look)
@@ -125,7 +154,8 @@ class ReviewView(QWidget):
         self.tabs.chosen.connect(self._on_page)
         self.same.accepted.connect(self._on_accepted)
         self.ladder.plan_wanted.connect(self.plan_wanted)
-        row.addWidget(self.tabs, 1)
+        self._split.addWidget(self.tabs)
+        self._split.setStretchFactor(1, 1)
 
     def _batch_report(self) -> Report | None:
         if self._record is None or self._record.id is None:
@@ -143,7 +173,7 @@ class ReviewView(QWidget):
 
     def _list(self) -> QWidget:
         frame, column = card()
-        frame.setFixedWidth(408)
+        frame.setMinimumWidth(408)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search batch, lot, machine, plan, remark")
         self.search.setAccessibleName("Search batches")
@@ -159,19 +189,26 @@ class ReviewView(QWidget):
         for text, days in PERIODS:
             self._period.addItem(text, days)
         column.addLayout(filters)
+        column.addWidget(self._days_between())
         self.model = BatchModel(self._desk, self)
         self.table = QTableView()
         dress_table(self.table, "Batches")
         self.table.setModel(self.model)
+        self.table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
         across = self.table.horizontalHeader()
         if across is not None:
-            across.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-            across.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-            for section, width in ((0, 60), (1, 72), (3, 60), (4, 80)):
-                across.resizeSection(section, width)
+            across.setSectionsClickable(True)
+            across.setSortIndicatorShown(True)
+            across.setSortIndicator(1, Qt.SortOrder.DescendingOrder)
+            across.sortIndicatorChanged.connect(self._on_sort)
+        self._size_columns()
         column.addWidget(self.table, 1)
+        foot = QHBoxLayout()
         self._count = label("", "soft")
-        column.addWidget(self._count)
+        foot.addWidget(self._count, 1)
+        foot.addWidget(columns_button(self._desk, self._show_columns))
+        foot.addWidget(export_button(self._desk, self.chosen, self._say))
+        column.addLayout(foot)
         self._wait = QTimer(self)
         self._wait.setSingleShot(True)
         self._wait.timeout.connect(self.search_now)
@@ -182,6 +219,51 @@ class ReviewView(QWidget):
         if selection is not None:
             selection.currentRowChanged.connect(self._on_row)
         return frame
+
+    def _days_between(self) -> QWidget:
+        """From and to, where the days are chosen freely."""
+        self._between = QWidget()
+        row = QHBoxLayout(self._between)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.first_day, self.last_day = QDateEdit(), QDateEdit()
+        today = QDate.currentDate()
+        for field, name, day in ((self.first_day, "From", today.addMonths(-1)), (self.last_day, "to", today)):
+            field.setDisplayFormat("d MMM yyyy")
+            field.setCalendarPopup(True)
+            field.setAccessibleName(f"{name} day")
+            field.setDate(day)
+            field.dateChanged.connect(self.search_now)
+            row.addWidget(label(name, "soft"))
+            row.addWidget(field, 1)
+        self._between.hide()
+        return self._between
+
+    def _size_columns(self) -> None:
+        across = self.table.horizontalHeader()
+        if across is None:
+            return
+        wide = next((n for n, one in enumerate(self.model.columns) if one.heading == "Lot"), len(self.model.columns) - 1)
+        for section, one in enumerate(self.model.columns):
+            across.setSectionResizeMode(section, QHeaderView.ResizeMode.Interactive)
+            across.resizeSection(section, one.width)
+        across.setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
+
+    def _on_sort(self, section: int, order: Qt.SortOrder) -> None:
+        if 0 <= section < len(self.model.columns):
+            self.model.sort(section, order)
+
+    def _show_columns(self, headings: tuple[str, ...]) -> None:
+        """Show these columns from now on; the list grows with them."""
+        self._desk.settings = replace(self._desk.settings, review_columns=headings)
+        self.columns_changed.emit(self._desk.settings)
+        self.model.show_columns(headings)
+        self._size_columns()
+        self.search_now()
+
+    def chosen(self) -> list[int]:
+        """The batches that are chosen in the list."""
+        selection = self.table.selectionModel()
+        return [self.model.line(index.row()).id for index in selection.selectedRows()] if selection is not None else []
 
     def refresh(self) -> None:
         """Read the records anew; the chosen batch stays chosen."""
@@ -201,24 +283,45 @@ class ReviewView(QWidget):
 
     def filter(self) -> BatchFilter:
         """What the fields ask for."""
-        days = self._period.currentData()
-        since = datetime.now(UTC) - timedelta(days=days) if days else None
+        days, until = self._period.currentData(), None
+        free = days == FREE
+        self._between.setVisible(free)
+        since = datetime.now(UTC) - timedelta(days=days) if days and not free else None
+        if free:
+            first, last = (field.date().toPyDate() for field in (self.first_day, self.last_day))
+            since = datetime.combine(first, time()).astimezone(UTC)
+            until = datetime.combine(last, time()).astimezone(UTC) + timedelta(days=1)
+        text, ground = level_filter(self.search.text(), self._desk.settings.levels)
+        across = self.table.horizontalHeader()
+        section = across.sortIndicatorSection() if across is not None else 1
+        order = self.model.columns[section].order if 0 <= section < len(self.model.columns) else "started"
+        descending = across is None or across.sortIndicatorOrder() is Qt.SortOrder.DescendingOrder
         return BatchFilter(
-            self.search.text(), self._lot.currentData(), self._machine.currentData(), since, statuses=("done", "dropped")
-        )
+            text, self._lot.currentData(), self._machine.currentData(), since, until, ("done", "dropped"),
+            ground=ground, order=order, descending=descending,
+        )  # fmt: skip
 
     def search_now(self) -> None:
         """Show the batches that the fields ask for."""
         wanted = self.filter()
         self.model.show_filter(wanted)
         self.background.run("count", lambda: self._desk.ask(shelf.count_batches, wanted), self._on_count)
+        self._look_through()
         if self.model.rowCount():
             kept = self.model.row_of(self._record.id) if self._record is not None and self._record.id is not None else None
             self.table.selectRow(kept or 0)
         else:
             self._stack.setCurrentIndex(0)
             any_batch = self._desk.ask(shelf.count_batches, BatchFilter()) if not self.search.text() else 1
-            self._none.setText("No batch fits. Change the search or the filters." if any_batch else self._none.text())
+            self._none.show_text(NO_FIT if any_batch else NOTHING, begin=not any_batch)
+
+    def _look_through(self) -> None:
+        """What went wrong in batches is worked out a few at a time, so that it can be searched for."""
+        self.background.run("events", lambda: self._desk.ask(look_through), self._on_looked)
+
+    def _on_looked(self, done: int) -> None:
+        if done:
+            self._look_through()
 
     def _on_typing(self) -> None:
         self._wait.start(SEARCH_PAUSE_MS)
@@ -306,6 +409,40 @@ class ReviewView(QWidget):
         if self._record is not None and self._record.id is not None:
             self._desk.ask(shelf.leave_out, self._record.id, why)
             self.open_batch(self._record.id)
+
+    @property
+    def record(self) -> BatchRecord | None:
+        """The batch that is shown."""
+        return self._record
+
+    def mend(self) -> None:
+        """Open the sheet on which order and results of the chosen batch are mended."""
+        record = self._record
+        if record is None or record.id is None:
+            return
+        ask = self._desk.ask
+        sheet = MendSheet(
+            record, self._desk.settings.units, ask(shelf.lots), ask(shelf.plans), ask(shelf.machines),
+            ask(mending.corrections, record.id), mending.second_charge(record), self,
+        )  # fmt: skip
+        who = self._desk.settings.operator
+
+        def done(action: Callable[[], object]) -> None:
+            try:
+                action()
+            except (ValueError, LookupError) as error:
+                sheet.say(str(error))
+                return
+            sheet.accept()
+            self._desk.forget_model()
+            self.refresh()
+            self.open_batch(record.id or 0)
+
+        sheet.mended.connect(lambda values: done(lambda: ask(mending.mend, record, values, who)))
+        sheet.split_wanted.connect(lambda at: done(lambda: ask(mending.split, record, at, who)))
+        sheet.join_wanted.connect(lambda other: done(lambda: ask(mending.join, record, other, who)))
+        sheet.open()
+        self.mending = sheet
 
     # Corrections
 

@@ -1,56 +1,48 @@
-"""The cue: what is next in one sentence, and the clock that matters now. Readable at two metres."""
+"""The cue: what is next in one sentence, and the clock that matters now. Readable at two metres, larger in a larger window."""
 
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QFont, QResizeEvent
+from PyQt6.QtGui import QFont, QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from firnel.ui.shared.parts import ElidedLabel, label, restyle
 from firnel.ui.theme.look import sans
 from firnel.work.roast.cue import Cue
 
-LARGEST, SMALLEST = 38, 22
+#: The headline at 1280x800, never smaller; what is to be done beside it, never smaller either. [px]
+HEADLINE, STEP = 38, 28
+#: Sizes at 1280x800. [px]
+SIZES = {"kicker": 14, "cueDetail": 17, "cueClock": 56, "cueClockLabel": 14, "cueSince": 24, "cueFigures": 19, "key": 13}
+HEIGHT, DROP_CLOCK = 136, 76
 
 
 class FittingLabel(QLabel):
-    """One line of bold text, as large as fits."""
+    """Bold text of one size: in one line, or wrapped into two where it is longer."""
 
-    def __init__(self) -> None:
+    def __init__(self, name: str, size: int) -> None:
         super().__init__()
-        self.setObjectName("cueHeadline")
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(50)
-        self._fitted: tuple[str, int] = ("", 0)
+        self.setObjectName(name)
+        self.setWordWrap(True)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.set_size(size)
+
+    def set_size(self, size: int) -> None:
+        """So large from now on. [px]"""
+        self._size = size
+        self.setStyleSheet(f"font-size: {size}px; font-weight: 700;")
+        self.setFont(sans(size, QFont.Weight.Bold))
 
     def show_text(self, text: str) -> None:
         """Show this text."""
         if text != self.text():
             self.setText(text)
-            self._fit()
 
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Fit the text anew."""
-        super().resizeEvent(event)
-        self._fit()
-
-    def fit_anew(self) -> None:
-        """The style sheet has been applied again."""
-        self._fitted = ("", 0)
-        self._fit()
-
-    def _fit(self) -> None:
-        # Figures change each second; only the number of characters changes the fit.
-        key = (self.text().translate(str.maketrans("0123456789", "0000000000")), self.width())
-        if key == self._fitted:
-            return
-        self._fitted = key
-        for size in range(LARGEST, SMALLEST - 1, -1):
-            font = sans(size, QFont.Weight.Bold)
-            self.setStyleSheet(f"font-size: {size}px;")
-            self.setFont(font)
-            if self.fontMetrics().horizontalAdvance(key[0]) <= self.width():
-                return
+    @property
+    def lines(self) -> int:
+        """How many lines it takes at its width."""
+        wide = QFontMetrics(sans(self._size, QFont.Weight.Bold)).horizontalAdvance(self.text())
+        return 1 if wide <= max(self.width(), 1) else 2
 
 
 class CuePanel(QFrame):
@@ -59,7 +51,7 @@ class CuePanel(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("cue")
-        self.setFixedHeight(126)
+        self._scale, self._urgency = 0.0, ""
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 18, 0)
         row.setSpacing(18)
@@ -70,23 +62,37 @@ class CuePanel(QFrame):
         row.addLayout(self._words(), 1)
         row.addLayout(self._since(), 0)
         row.addWidget(self._clocks(), 0)
+        self.set_scale(1.0)
 
     def _words(self) -> QVBoxLayout:
         words = QVBoxLayout()
-        words.setContentsMargins(0, 12, 0, 12)
+        words.setContentsMargins(0, 10, 0, 10)
         words.setSpacing(2)
+        head = QHBoxLayout()
+        head.setSpacing(8)
         self._kicker = label("", "kicker")
-        self._headline = FittingLabel()
+        self._space_key, self._space = label("Space", "key"), label("", "kicker")
+        head.addWidget(self._kicker)
+        head.addSpacing(14)
+        head.addWidget(self._space_key)
+        head.addWidget(self._space)
+        head.addStretch(1)
+        self.headline = FittingLabel("cueHeadline", HEADLINE)
         self._detail = ElidedLabel("cueDetail")
-        for widget in (self._kicker, self._headline, self._detail):
-            words.addWidget(widget)
+        self._steps = [FittingLabel("cueStep", STEP) for _ in range(2)]
+        words.addLayout(head)
+        words.addWidget(self.headline, 1)
+        words.addWidget(self._detail)
+        for step in self._steps:
+            words.addWidget(step)
+            step.hide()
         return words
 
     def _since(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setContentsMargins(0, 12, 0, 12)
         column.setSpacing(2)
-        self._since_label = label("since charge", "soft")
+        self._since_label = label("since charge", "kicker")
         self._since_clock = label("", "cueSince")
         self._figures = label("", "cueFigures")
         column.addStretch(1)
@@ -106,27 +112,67 @@ class CuePanel(QFrame):
         clocks.addWidget(self._clock, 1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         return self._clock_box
 
+    def set_scale(self, scale: float) -> None:
+        """Everything so many times as large as at 1280x800."""
+        if abs(scale - self._scale) < 0.01:
+            return
+        self._scale = scale
+        self.headline.set_size(round(HEADLINE * scale))
+        for step in self._steps:
+            step.set_size(round(STEP * min(scale, 1.5)))
+        for widget in self.findChildren(QLabel):
+            if widget.objectName() in SIZES:
+                widget.setStyleSheet(f"font-size: {round(SIZES[widget.objectName()] * min(scale, 1.8))}px;")
+        self._size_clock()
+        self._fit_height()
+
+    def _size_clock(self) -> None:
+        base = DROP_CLOCK if self._urgency == "drop" else SIZES["cueClock"]
+        self._clock.setStyleSheet(f"font-size: {round(base * self._scale)}px;")
+
+    def _fit_height(self) -> None:
+        lines, step = self.headline.lines, self._steps[0].isVisibleTo(self)
+        tall = HEIGHT * self._scale + (2.0 * 40.0 * min(self._scale, 1.5) if step else 0.0)
+        if lines > 1:
+            tall += 0.75 * HEADLINE * self._scale
+        self.setFixedHeight(round(tall))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """A narrower headline may need two lines."""
+        super().resizeEvent(event)
+        self._fit_height()
+
     def show_cue(self, cue: Cue) -> None:
         """Show this cue."""
+        danger = cue.urgency == "danger"
         _put(self._kicker, cue.kicker.capitalize())
-        self._headline.show_text(cue.headline)
-        self._detail.show_text(cue.detail)
+        self.headline.show_text(cue.headline)
+        steps = cue.detail.split("\n") if danger else []
+        for step, text in zip(self._steps, (*steps, "", "")[: len(self._steps)], strict=True):
+            step.show_text(text)
+            step.setVisible(bool(text))
+        self._detail.show_text("" if danger else cue.detail)
+        self._detail.setVisible(not danger)
         _put(self._clock_label, cue.clock_label)
         _put(self._clock, cue.clock)
         _put(self._since_clock, cue.since_charge)
-        self._since_label.setVisible(bool(cue.since_charge))
-        self._since_clock.setVisible(bool(cue.since_charge))
+        _put(self._space, cue.space)
+        for widget in (self._space_key, self._space):
+            widget.setVisible(bool(cue.space))
         for widget in (self._since_label, self._since_clock):
-            widget.setVisible(bool(cue.since_charge) and cue.urgency != "drop")
+            widget.setVisible(bool(cue.since_charge) and cue.urgency not in ("drop", "danger"))
         self._clock_box.setVisible(bool(cue.clock))
         _put(self._figures, cue.figures)
+        self._figures.setVisible(not danger)
         self.setAccessibleName(f"{cue.kicker}: {cue.headline}. {cue.clock_label} {cue.clock}")
-        if self.property("urgency") != cue.urgency:
+        if self._urgency != cue.urgency:
+            self._urgency = cue.urgency
             for dressed in (self, self._bar, self._kicker):
                 dressed.setProperty("urgency", cue.urgency)
             for part in (self, *self.findChildren(QWidget)):
                 restyle(part)
-            self._headline.fit_anew()
+            self._size_clock()
+        self._fit_height()
 
 
 def _put(target: QLabel, text: str) -> None:

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import HandsLane, Lane, Ribbon, ground_label, line_pen, put_on_ground, thin_out
 from firnel.ui.theme.look import Look, sans
 from firnel.work.roast.picture import Curves, MarkLabel, RibbonPicture, RoastPicture
@@ -28,10 +29,10 @@ class RoastCurves(QWidget):
         self._look = look
         self._top = Lane(look, "card")
         self._rate = Lane(look, "lane", with_time=True)
-        self._rate.setFixedHeight(150)
+        self._rate.setFixedHeight(148)
         self._rate.plot.setXLink(self._top.plot)
         self._hands = HandsLane(look, self._top)
-        self._hands.setFixedHeight(148)
+        self._hands.take_room(140)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -47,6 +48,11 @@ class RoastCurves(QWidget):
         self._dress()
         self._top.setAccessibleName("Bean and air temperature over time")
         self._rate.setAccessibleName("Rate of rise over time")
+
+    def set_far(self, far: bool) -> None:
+        """Only the curves themselves, for three metres."""
+        self._rate.setVisible(not far)
+        self._hands.setVisible(not far)
 
     def _make_items(self) -> None:
         top, rate = self._top.plot, self._rate.plot
@@ -67,11 +73,6 @@ class RoastCurves(QWidget):
         self._rate_line = pg.PlotCurveItem(connect="finite")
         for item in (self._rate_band, self._rate_plan, self._rate_line, self._now[1]):
             rate.addItem(item, ignoreBounds=True)
-        self._legend = [ground_label((0, 0)) for _ in range(4)]
-        for item in self._legend:
-            top.addItem(item, ignoreBounds=True)
-        self._rate_name = ground_label((1, 0))
-        rate.addItem(self._rate_name, ignoreBounds=True)
 
     def _dress(self) -> None:
         palette = self._look.palette
@@ -91,16 +92,6 @@ class RoastCurves(QWidget):
         band = pg.mkColor(palette.plum)
         band.setAlpha(45)
         self._rate_band.setBrush(pg.mkBrush(band))
-        texts = (
-            ("bean", palette.ink),
-            ("- - air", palette.slate),
-            ("plan corridor", palette.moss),
-            ("reference", palette.soft),
-        )
-        for item, (text, colour) in zip(self._legend, texts, strict=True):
-            item.setText(text, color=colour)
-            put_on_ground(item, palette.card)
-        put_on_ground(self._rate_name, palette.lane)
         self._shown_labels = ()
 
     def show_picture(self, picture: RoastPicture) -> None:
@@ -126,7 +117,7 @@ class RoastCurves(QWidget):
         self._top.time_span(*picture.span)
         self._top.level_span(*picture.levels)
         self._rate.level_span(0.0, picture.rate_top)
-        self._place_names(picture)
+        self._show_heads(picture)
         self._show_labels(picture.labels, picture.levels)
         self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons], picture.now)
 
@@ -141,20 +132,17 @@ class RoastCurves(QWidget):
         self._plan_high.setData(t, high)
         self._rate_plan.setData(t, rate)
 
-    def _place_names(self, picture: RoastPicture) -> None:
-        """Put the legend in the upper left corner, in pixels, wherever the axes have gone."""
-        box = self._top.plot.getPlotItem().getViewBox()
-        per_x, per_y = box.viewPixelSize()
-        left, top = picture.span[0], picture.levels[1]
-        for item, offset in zip(self._legend, (8, 60, 128, 240), strict=True):
-            item.setPos(left + offset * per_x, top - 2 * per_y)
-        self._legend[2].setVisible(picture.curves.plan_t.size > 0)
-        self._legend[3].setVisible(picture.curves.reference_t.size > 0)
-        rate_px = self._rate.plot.getPlotItem().getViewBox().viewPixelSize()
-        unit = picture.temperature_unit
-        if self._rate_name.toPlainText() != f"rate of rise, {unit}/min":
-            self._rate_name.setText(f"rate of rise, {unit}/min", color=self._look.palette.plum)
-        self._rate_name.setPos(picture.span[1] - 4 * per_x, picture.rate_top - 1 * rate_px[1])
+    def _show_heads(self, picture: RoastPicture) -> None:
+        """What the axes measure, and what each line is."""
+        unit, planned = picture.temperature_unit, picture.curves.plan_t.size > 0
+        keys = [Key("bean"), Key("air", "slate", "dash")]
+        if planned:
+            keys.append(Key("plan corridor", "moss_band", "band"))
+        if picture.curves.reference_t.size:
+            keys.append(Key("reference", "soft"))
+        self._top.head.show_head(f"Temperature, {unit}", keys)
+        rate = [Key("bean", "plum")] + ([Key("plan", "moss", "dash")] if planned else [])
+        self._rate.head.show_head(f"Rate of rise, {unit}/min", rate, "minutes from the charge")
 
     def _show_labels(self, labels: tuple[MarkLabel, ...], levels: tuple[float, float]) -> None:
         key: tuple[object, ...] = (labels, levels, self._look.palette.name)

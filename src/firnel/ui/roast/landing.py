@@ -7,9 +7,10 @@ from collections.abc import Callable
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import clock
+from firnel.ui.shared.parts import label, rename
 from firnel.ui.theme.look import Look, mono, sans
 from firnel.work.roast.picture import LandingPicture
 
@@ -25,7 +26,7 @@ class LandingSquare(QWidget):
 
     def __init__(self, look: Look) -> None:
         super().__init__()
-        self._look = look
+        self._look, self._scale = look, 1.0
         self._picture: LandingPicture | None = None
         self.setMinimumHeight(118)
         self.setAccessibleName("Landing: development time across, drop temperature up")
@@ -35,7 +36,7 @@ class LandingSquare(QWidget):
         """Show this landing."""
         self._picture = picture
         if picture is not None:
-            self.setAccessibleDescription(f"{picture.words}, {'in the box' if picture.inside else 'outside the box'}")
+            self.setAccessibleDescription(f"{picture.words}, {picture.place}")
         self.update()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
@@ -45,7 +46,8 @@ class LandingSquare(QWidget):
             return
         palette, painter = self._look.palette, QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        area = QRectF(44.0, 8.0, self.width() - 54.0, self.height() - 36.0)
+        by = self._scale
+        area = QRectF(44.0 * by, 8.0, self.width() - 54.0 * by, self.height() - 36.0 * by)
         wanted_s, tolerance_s, wanted_c, tolerance_c = picture.box
         span_s, span_c = tolerance_s / BOX_SHARE, tolerance_c / BOX_SHARE
 
@@ -68,7 +70,7 @@ class LandingSquare(QWidget):
         painter.setBrush(cloud)
         step = max(1, picture.cloud.shape[1] // POINTS)
         for seconds, level in picture.cloud[:, ::step].T:
-            painter.drawEllipse(place(float(seconds), float(level)), 1.8, 1.8)
+            painter.drawEllipse(place(float(seconds), float(level)), 1.8 * by, 1.8 * by)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for name, seconds, level in picture.ghosts:
             at = place(seconds, level)
@@ -76,7 +78,12 @@ class LandingSquare(QWidget):
                 self._paint_ghost(painter, at, "+" if "more" in name else "−")
         painter.setPen(QPen(QColor(palette.card), 1.5))
         painter.setBrush(QColor(palette.moss if picture.inside else palette.ember))
-        painter.drawEllipse(place(*picture.lands), 6.0, 6.0)
+        painter.drawEllipse(place(*picture.lands), 6.0 * by, 6.0 * by)
+
+    def set_scale(self, scale: float) -> None:
+        """Figures and dots so much larger."""
+        self._scale = scale
+        self.update()
 
     def _paint_ghost(self, painter: QPainter, at: QPointF, sign: str) -> None:
         palette = self._look.palette
@@ -89,12 +96,41 @@ class LandingSquare(QWidget):
         self, painter: QPainter, area: QRectF, picture: LandingPicture, place: Callable[[float, float], QPointF]
     ) -> None:
         wanted_s, tolerance_s, wanted_c, tolerance_c = picture.box
-        painter.setFont(mono(12))
+        by = self._scale
+        painter.setFont(mono(int(12 * by)))
         painter.setPen(QColor(self._look.palette.soft))
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for level in (wanted_c - tolerance_c, wanted_c, wanted_c + tolerance_c):
-            painter.drawText(QRectF(0.0, place(wanted_s, level).y() - 9.0, 40.0, 18.0), right, f"{level:.0f}")
+            painter.drawText(QRectF(0.0, place(wanted_s, level).y() - 9.0 * by, 40.0 * by, 18.0 * by), right, f"{level:.0f}")
         for seconds in (wanted_s - tolerance_s, wanted_s + tolerance_s):
             x = place(seconds, wanted_c).x()
-            below = QRectF(x - 28.0, area.bottom() + 4.0, 56.0, 16.0)
+            below = QRectF(x - 28.0 * by, area.bottom() + 4.0, 56.0 * by, 16.0 * by)
             painter.drawText(below, Qt.AlignmentFlag.AlignCenter, clock(seconds))
+
+
+class FarLanding(QFrame):
+    """The landing for three metres: its figures, the square, and the one judgement in words."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 16, 24, 18)
+        head = QHBoxLayout()
+        self._lands = label("", "farFigure")
+        head.addWidget(label("Landing", "farTitle"))
+        head.addStretch(1)
+        head.addWidget(self._lands)
+        column.addLayout(head)
+        self.square = LandingSquare(look)
+        self.square.set_scale(2.0)
+        self._place = label("", "farTitle")
+        column.addWidget(self.square, 1)
+        column.addWidget(self._place, 0, Qt.AlignmentFlag.AlignHCenter)
+
+    def show_picture(self, picture: LandingPicture | None) -> None:
+        """Show this landing; none is known before the charge, and after the drop."""
+        self.square.show_picture(picture)
+        self._lands.setText(picture.words.partition(" (")[0] if picture is not None else "–")
+        self._place.setText(picture.place if picture is not None else "")
+        rename(self._place, "farGood" if picture is not None and picture.inside else "farTitle")

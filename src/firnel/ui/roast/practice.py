@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QCloseEvent
+from PyQt6.QtGui import QCloseEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -23,6 +23,7 @@ from firnel.core.plan import Plan
 from firnel.ui.roast.view import RoastView
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import ElidedLabel, button, card, empty, label, rename
+from firnel.ui.shared.space_key import SpaceKey
 from firnel.ui.theme.look import Look
 from firnel.work.practice.debrief import Debrief, debrief
 from firnel.work.practice.practice import Practice
@@ -46,6 +47,7 @@ class PracticeWindow(QMainWindow):
         super().__init__(parent)
         self._begin, self._look = begin, look
         self.setWindowTitle("Firnel: practice")
+        self.setProperty("ownKeys", True)  # Space marks here, not in the batch that may run beside it
         self.resize(1280, 800)
         centre = QWidget()
         centre.setObjectName("page")
@@ -62,6 +64,7 @@ class PracticeWindow(QMainWindow):
         self.setCentralWidget(centre)
         self.practice: Practice | None = None
         self.roast: RoastView | None = None
+        self._space = SpaceKey(self, self._roasting, self._mark)
         self._tick = QTimer(self)
         self._tick.timeout.connect(self._on_tick)
         self.start()
@@ -79,7 +82,7 @@ class PracticeWindow(QMainWindow):
             self.speed.addItem(f"{speed} times as fast" if speed > 1 else "as fast as life", float(speed))
         self.speed.currentIndexChanged.connect(self._on_speed)
         row.addWidget(self._title)
-        row.addWidget(label("nothing of it is kept", "soft"))
+        row.addWidget(label("nothing of it is kept · + − pace", "soft"))
         row.addWidget(self._seen, 1)
         row.addWidget(self.speed)
         return banner
@@ -96,6 +99,27 @@ class PracticeWindow(QMainWindow):
         self._on_speed()
         self._tick.start(TICK_MS)
         self.roast.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _roasting(self) -> bool:
+        return self.practice is not None and self.practice.desk.session.roasting
+
+    def _mark(self) -> None:
+        if self.practice is not None:
+            self.practice.desk.session.space(self.practice.desk.clock.now())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """All by keys: + and - set the pace; after the debrief Enter practises again and Escape leaves."""
+        if event is None:
+            return
+        if event.text() in ("+", "-"):
+            step = 1 if event.text() == "+" else -1
+            self.speed.setCurrentIndex(min(max(self.speed.currentIndex() + step, 0), self.speed.count() - 1))
+        elif event.key() == Qt.Key.Key_Escape and self._pages.currentWidget() is self.debriefing:
+            self.close()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._pages.currentWidget() is self.debriefing:
+            self.start()
+        else:
+            super().keyPressEvent(event)
 
     def _on_speed(self) -> None:
         if self.practice is not None:
@@ -134,6 +158,7 @@ class PracticeWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Throw away what runs."""
+        self._space.stop()
         self._end()
         super().closeEvent(event)
 

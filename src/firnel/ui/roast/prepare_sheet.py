@@ -102,6 +102,19 @@ class PrepareSheet(QWidget):
         if index is not None:
             self._plan.setCurrentIndex(index + 1)
 
+    def show_order(self, order: BatchOrder) -> None:
+        """Show what is prepared, to be corrected."""
+        if order.plan is not None:
+            self.choose_plan(order.plan)
+        else:
+            self._plan.setCurrentIndex(0)
+        if order.lot is not None:
+            self._lot.setCurrentText(order.lot.name)
+        if order.machine is not None:
+            self._machine.setCurrentText(order.machine.name)
+        if order.load_kg is not None:
+            self._load.show_figure(self._units.show(order.load_kg, "kg"), 0 if self._units.mass == "g" else 2)
+
     def _on_plan(self) -> None:
         plan = self._plan.currentData()
         if not isinstance(plan, Plan):

@@ -89,7 +89,7 @@ class SideCards(QWidget):
             layout.replaceWidget(first.findChildren(type(self._space))[1], self._space)
         column.addWidget(first)
         column.addWidget(key_row(("Enter", "move done"), ("Z", "undo")))
-        column.addWidget(key_row(("[ ]", "nudge 1 s"), ("?", "all keys")))
+        column.addWidget(key_row((", .", "nudge 1 s"), ("?", "all keys")))
         column.addWidget(key_row(("C", "colour"), ("S", "smell"), ("R", "remark")))
         return frame
 

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QFrame, QHBoxLayout
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from firnel.ui.shared.parts import ElidedLabel, label, restyle
 from firnel.work.roast.advice_words import Told
+
+#: What is to be done is read at two metres; where it lands, and why, from nearer. [px at 1280x800]
+TO_DO, CALM, WHY, HEIGHT = 28, 20, 14, 62
 
 
 class ToldStrip(QFrame):
@@ -14,27 +18,60 @@ class ToldStrip(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("told")
-        self.setFixedHeight(36)
+        self._scale = 1.0
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 14, 0)
-        self._word, self._text = label("", "toldWord"), ElidedLabel("toldText")
+        row.setSpacing(10)
+        self._word, self.text = label("", "toldWord"), ElidedLabel("toldText")
+        self._why = ElidedLabel("toldWhy")
         self._key, self._more = label("A", "key"), label("", "soft")
+        words = QVBoxLayout()
+        words.setContentsMargins(0, 4, 0, 4)
+        words.setSpacing(0)
+        words.addStretch(1)
+        words.addWidget(self.text)
+        words.addWidget(self._why)
+        words.addStretch(1)
         row.addWidget(self._word)
-        row.addWidget(self._text, 1)
-        row.addWidget(self._key)
+        row.addLayout(words, 1)
+        row.addWidget(self._key, 0, Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(self._more)
         self._key.hide()
+        self._dress()
+
+    def set_scale(self, scale: float) -> None:
+        """Everything so many times as large as at 1280x800."""
+        if abs(scale - self._scale) >= 0.01:
+            self._scale = scale
+            self._dress()
+
+    def _dress(self) -> None:
+        to_do = self.property("urgency") in ("advice", "warn")
+        sizes = (
+            (self._word, 20),
+            (self.text, TO_DO if to_do else CALM),
+            (self._why, WHY),
+            (self._key, 15),
+            (self._more, WHY),
+        )
+        for widget, size in sizes:
+            widget.setStyleSheet(f"font-size: {round(size * self._scale)}px;")
+        self.setFixedHeight(round(HEIGHT * self._scale))
 
     def show_told(self, told: Told) -> None:
         """Show this line."""
-        self._text.show_text(told.text)
+        if self.property("urgency") != told.urgency:
+            self.setProperty("urgency", told.urgency)
+            for widget in (self, self._word, self.text, self._why):
+                restyle(widget)
+            self._dress()
+        self.text.show_text(told.text)
+        self._why.show_text(told.why or (" · ".join(told.more) if told.urgency == "warn" else ""))
+        self._why.setVisible(bool(self._why.whole_text()))
         self._word.setText({"advice": "Advice", "warn": "Warning"}.get(told.urgency, ""))
         self._word.setVisible(told.urgency != "calm")
         self._key.setVisible(told.urgency == "advice")
-        self._more.setText(f"and {len(told.more)} more" if told.more else ("take it" if told.urgency == "advice" else ""))
+        more = told.more if told.urgency != "warn" else ()
+        self._more.setText(f"and {len(more)} more" if more else ("take it" if told.urgency == "advice" else ""))
         self._more.setToolTip("\n".join(told.more))
         self.setAccessibleName(f"{self._word.text()} {told.text}")
-        if self.property("urgency") != told.urgency:
-            self.setProperty("urgency", told.urgency)
-            for widget in (self, self._word, self._text):
-                restyle(widget)

@@ -7,28 +7,26 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPaintEvent, QShortcut, QShowEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtGui import QKeyEvent, QPaintEvent, QResizeEvent, QShortcut, QShowEvent
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
-from firnel.core.vocabulary import Control, MarkKind
+from firnel.core.vocabulary import MarkKind, Role
 from firnel.ui.roast.cue_panel import CuePanel
-from firnel.ui.roast.prepare_sheet import PrepareSheet
-from firnel.ui.roast.ready_cards import CheckList, ReadyCards
-from firnel.ui.roast.side_cards import SideCards
+from firnel.ui.roast.landing import FarLanding
+from firnel.ui.roast.side_column import SideColumn
 from firnel.ui.roast.strips import LineStrip, WordStrip
 from firnel.ui.roast.told_strip import ToldStrip
 from firnel.ui.shared.actions import ROAST, bind
 from firnel.ui.shared.parts import ElidedLabel, card, label, rename
-from firnel.ui.shared.weigh_sheet import WeighSheet
 from firnel.ui.theme.look import Look
-from firnel.ui.theme.tokens import SIDE_WIDTH, SPACE_M
+from firnel.ui.theme.tokens import SPACE_M
 from firnel.work import shelf
 from firnel.work.bench.weighing import Results
 from firnel.work.day.labels import PREFIX
 from firnel.work.day.queue import next_for
 from firnel.work.desk import Desk, LinkState
 from firnel.work.review.records import BatchFilter, BatchLine, LibraryError
-from firnel.work.roast.advice_words import told_line
+from firnel.work.roast.advice_words import Told, told_line
 from firnel.work.roast.before_charge import check_label, tick_next
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.picture import roast_picture
@@ -37,6 +35,10 @@ from firnel.work.roast.session import BatchOrder
 if TYPE_CHECKING:
     from firnel.ui.roast.curves import RoastCurves
 
+#: How a batch may end otherwise than by its drop.
+ENDINGS = ("heat off", "out of the drum or cooling", "fire", "recording stopped", "other")
+#: The size at which the view is drawn as it is, without the rail; larger, it grows. In far mode it is so much larger.
+NEAR_SIZE, FAR, LEAST_SIZE = (1188, 800), 2.0, (900, 620)
 #: The curves are drawn at most this often [ms], and the clocks this often.
 LEAST_FRAME_MS, TICK_MS = 40, 250
 
@@ -47,6 +49,8 @@ class RoastView(QWidget):
     recorded = pyqtSignal()  # a batch was saved
     painted = pyqtSignal()  # for the first time, the curves not yet there
     ready = pyqtSignal()  # the curves are there
+    own_window_wanted = pyqtSignal()
+    far_changed = pyqtSignal(bool)
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
@@ -55,10 +59,11 @@ class RoastView(QWidget):
         self._desk = desk
         self._phase = ""
         self._following = ""
-        self._urgency = "calm"
         self._owed: BatchLine | None = None  #: the batch that the weigh sheet is about, where it is not the running one
         self._painted = False
+        self.far = False
         self._shortcuts: list[QShortcut] = []
+        self.setMinimumSize(*LEAST_SIZE)  # its own, whatever is as large as the window was
         self._build(look)
         self._frame_cost_ms = 0
         self._frame_timer = QTimer(self)
@@ -86,29 +91,11 @@ class RoastView(QWidget):
         self._empty_curves, _ = card()
         self._curves_place.addWidget(self._empty_curves)
         row.addLayout(self._curves_place, 1)
-        self._cards, self.prepare, self.weigh = SideCards(look), PrepareSheet(), WeighSheet()
-        self._ready = ReadyCards(look)
-        self._side = QStackedWidget()
-        self._side.setFixedWidth(SIDE_WIDTH)
-        self._cooling = QWidget()
-        cooling = QVBoxLayout(self._cooling)
-        cooling.setContentsMargins(0, 0, 0, 0)
-        self._cooled_cards = SideCards(look, short=True)
-        # While it cools there is nothing to be told, and the room of that line is these cards'.
-        self._cooled_cards.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
-        self._cooled_cards.setMinimumHeight(90)
-        cooling.addWidget(self.weigh)
-        self._between_card, between = card(spacing=2)
-        self._between_title, self._between = label("", "heading"), CheckList(look)
-        between.addWidget(self._between_title)
-        between.addWidget(self._between)
-        cooling.addWidget(self._between_card)
-        cooling.addWidget(self._cooled_cards, 10)
-        cooling.addStretch(1)
-        for page in (self._cards, self._ready, self.prepare, self._cooling):
-            self._side.addWidget(page)
-        self._turn_to(self._cards)
+        self._side, self._far_landing = SideColumn(look), FarLanding(look)
+        self.prepare, self.weigh = self._side.prepare, self._side.weigh
         row.addWidget(self._side)
+        row.addWidget(self._far_landing)
+        self._far_landing.hide()
         column.addLayout(row, 1)
         foot = QHBoxLayout()
         self._link = label("", "soft")
@@ -120,11 +107,14 @@ class RoastView(QWidget):
 
     def _add_strips(self) -> None:
         self._words = WordStrip(self)
-        self._remark, self._hand = LineStrip(self, "Remark"), LineStrip(self, "Bean reading")
+        self._remark, self._hand, self._setting = (LineStrip(self, name) for name in ("Remark", "Bean reading", "Setting"))
         self._label = LineStrip(self, "Label of the load")
         self._label.entered.connect(self._on_label)
-        self._words.chosen.connect(self._desk.session.note)
+        self._ended = LineStrip(self, "A word on how it ended")
+        self._ended.entered.connect(self._on_ended)
+        self._words.chosen.connect(self._on_word)
         self._remark.entered.connect(self._on_remark)
+        self._setting.entered.connect(self._on_setting)
         self._hand.entered.connect(self._on_hand)
         self._hand.cancelled.connect(self._on_hand_cancelled)
         self.prepare.prepared.connect(self._on_prepared)
@@ -138,6 +128,7 @@ class RoastView(QWidget):
             from firnel.ui.roast.curves import RoastCurves
 
             self._curves = RoastCurves(self._look)
+            self._curves.set_far(self.far)
             self._curves_place.replaceWidget(self._empty_curves, self._curves)
             self._empty_curves.deleteLater()
             self.request_refresh()
@@ -165,12 +156,14 @@ class RoastView(QWidget):
             return self._desk.clock.now()
 
         handlers: dict[str, Callable[[], object]] = {
-            "mark": lambda: session.mark_next(now()),
+            "mark": lambda: session.space(now()),
             "confirm": self._confirm,
             "dismiss": session.dismiss,
             "next": self.take_next,
             "label": self._label.ask,
             "undo": session.undo,
+            "other": session.other,
+            "pick": session.pick,
             "nudge back": partial(session.nudge, -1.0),
             "nudge on": partial(session.nudge, 1.0),
             "nudge far back": partial(session.nudge, -5.0),
@@ -178,23 +171,36 @@ class RoastView(QWidget):
             "colour": lambda: self._words.ask("colour", self._desk.settings.colour_words, now()),
             "smell": lambda: self._words.ask("smell", self._desk.settings.smell_words, now()),
             "remark": self._remark.ask,
+            "outlier": lambda: session.lone_pop(now()),
+            "abandon": self.begin_abandon,
+            "far": lambda: self.set_far(not self.far),
+            "second screen": self.own_window_wanted.emit,
             "crack ends": lambda: session.mark(MarkKind.FIRST_CRACK_END, now()),
             "second crack": lambda: session.mark(MarkKind.SECOND_CRACK, now()),
             "prepare": self.begin_prepare,
             "weigh": self.begin_weigh,
             "advice": lambda: session.take_advice(now()),
         }
-        for name, control in (("heat", Control.GAS), ("air", Control.AIRFLOW), ("drum", Control.DRUM)):
-            handlers[f"{name} up"] = partial(self._step, control, 1)
-            handlers[f"{name} down"] = partial(self._step, control, -1)
-        self._shortcuts = bind(self, ROAST, handlers, whole_window=False)
+        for name, which in (("heat", None), ("air", Role.AIRFLOW), ("drum", Role.MOTION)):
+            handlers[f"{name} up"] = partial(self._step, which, 1)
+            handlers[f"{name} down"] = partial(self._step, which, -1)
+        handlers |= {"choose control": session.choose_control, "set control": self._setting.ask}
+        self._handlers = handlers
+        self.bind_anew()
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.focusChanged.connect(self._on_focus)
 
+    def bind_anew(self) -> None:
+        """The keys as they are set now."""
+        for shortcut in self._shortcuts:
+            shortcut.setEnabled(False)
+            shortcut.deleteLater()
+        self._shortcuts = bind(self, ROAST, self._handlers, whole_window=False)
+
     def _on_focus(self, _old: QWidget | None, new: QWidget | None) -> None:
         """Keys drive the roast only while no sheet or strip has the cursor: there Enter and Space are its own."""
-        sheets = (self.prepare, self.weigh, self._words, self._remark, self._hand, self._label)
+        sheets = (self.prepare, self.weigh, self._words, self._remark, self._hand, self._setting, self._label, self._ended)
         typing = new is not None and any(sheet is new or sheet.isAncestorOf(new) for sheet in sheets)
         for shortcut in self._shortcuts:
             shortcut.setEnabled(not typing)
@@ -207,8 +213,13 @@ class RoastView(QWidget):
         if isinstance(application, QApplication):
             application.focusChanged.disconnect(self._on_focus)
 
-    def _step(self, control: Control, count: int) -> None:
-        self._desk.session.step_control(control, count, self._desk.clock.now())
+    def _step(self, role: Role | None, count: int) -> None:
+        """The main control of a role, or the chosen one, some steps on."""
+        session = self._desk.session
+        session.step_control(session.chosen if role is None else session.main_of(role), count, self._desk.clock.now())
+
+    def _on_setting(self, text: str) -> None:
+        self._desk.session.type_setting(text, self._desk.clock.now())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """A digit begins a hand reading; Escape leaves a sheet."""
@@ -245,17 +256,18 @@ class RoastView(QWidget):
         self.cue.show_cue(picture.cue)
         if self._curves is not None:
             self._curves.show_picture(picture)
-        cards = self._cooled_cards if picture.phase == "cooling" else self._cards
-        cards.show_picture(picture)
-        if picture.ready is not None:
-            self._ready.show_picture(picture.ready)
-            self._between_title.setText(picture.ready.checks_title)
-            self._between.show_checks(picture.ready.checks)
-        self.told.show_told(picture.told)
-        self.told.setVisible(picture.phase in ("drying", "browning", "development"))
+        self._side.show_picture(picture)
+        self._far_landing.show_picture(picture.landing)
+        self._show_told(picture.told)
         if picture.phase != self._phase:
             self._enter_phase(picture.phase)
         self._show_foot(self._desk.settings.units.sentence(picture.trouble or picture.message), bool(picture.trouble))
+
+    def _show_told(self, told: Told) -> None:
+        session = self._desk.session
+        self.told.show_told(told)
+        # A warning that fills the cue says it all; there is no room for another.
+        self.told.setVisible(session.roasting and session.past_limit is None)
 
     def _on_painted(self) -> None:
         """The frame is on the screen: remember what it cost."""
@@ -275,12 +287,8 @@ class RoastView(QWidget):
             return
         settings = self._desk.settings
         self._desk.tick()
-        cue = cue_of(self._desk.session, settings.units, settings.cooling_aim_s, self._following)
-        self.cue.show_cue(cue)
-        if settings.sound == "on" and cue.urgency != self._urgency and cue.urgency in ("due", "drop"):
-            QApplication.beep()
-        self._urgency = cue.urgency
-        self.told.show_told(told_line(self._desk.session, settings.units))
+        self.cue.show_cue(cue_of(self._desk.session, settings.units, settings.cooling_aim_s, self._following))
+        self._show_told(told_line(self._desk.session, settings.units))
 
     def _enter_phase(self, phase: str) -> None:
         previous, self._phase = self._phase, phase
@@ -288,29 +296,46 @@ class RoastView(QWidget):
         self._look_for_following()
         if phase == "cooling":
             self._owed = None
-            self.weigh.begin(f"Weigh batch {session.label}", session.order.load_kg, self._desk.settings.units)
+            self.weigh.begin(
+                f"Weigh batch {session.label}",
+                session.order.load_kg,
+                self._desk.settings.units,
+                meter=self._desk.settings.meter,
+            )
             self._show_side()
-        elif self._side.currentWidget() is not self.prepare and (self._owed is None or previous):
+        elif not self._side.preparing and (self._owed is None or previous):
             self._show_side()
             self.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _show_side(self) -> None:
         """The column that belongs to the phase, unless another batch is being weighed."""
-        cooling = self._phase == "cooling"
-        weighing = cooling or self._owed is not None
-        for widget in (self._between_card, self._cooled_cards):
-            widget.setVisible(cooling)
-        page = self._cooling if weighing else self._ready if self._phase == "ready" else self._cards
-        self._turn_to(page)
+        self._side.show_phase(self._phase, self._owed is not None)
 
-    def _turn_to(self, page: QWidget) -> None:
-        """Show a page of the column; those behind it ask for no room."""
-        for index in range(self._side.count()):
-            other = self._side.widget(index)
-            if other is not None:
-                room = QSizePolicy.Policy.Preferred if other is page else QSizePolicy.Policy.Ignored
-                other.setSizePolicy(QSizePolicy.Policy.Preferred, room)
-        self._side.setCurrentWidget(page)
+    # Far
+
+    def set_far(self, far: bool) -> None:
+        """Cue and landing twice as large, for three metres; nothing that is only read near by."""
+        self.far = far
+        self._side.setVisible(not far)
+        self._far_landing.setVisible(far)
+        if self._curves is not None:
+            self._curves.set_far(far)
+        self._scale()
+        self.far_changed.emit(far)
+        self.request_refresh()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Text and cue grow with the window."""
+        super().resizeEvent(event)
+        self._scale()
+
+    def _scale(self) -> None:
+        across, down = self.width() / NEAR_SIZE[0], self.height() / NEAR_SIZE[1]
+        grown = min(max(min(across, down), 1.0), 2.4)
+        scale = max(1.0, min(across, down)) * FAR if self.far else grown
+        self.cue.set_scale(scale)
+        self.told.set_scale(1.0 + 0.6 * (scale - 1.0))
+        self._far_landing.setFixedWidth(int(0.35 * self.width()))
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """What waits may have changed meanwhile."""
@@ -341,9 +366,11 @@ class RoastView(QWidget):
             machine,
             self._desk.settings.units,
         )
-        if (found := ask(next_for, machine)) is not None:
+        if self._desk.session.phase == "ready":
+            self.prepare.show_order(self._desk.session.order)  # what is prepared is corrected, and keeps its number
+        elif (found := ask(next_for, machine)) is not None:
             self.prepare.choose_plan(found.plan)
-        self._turn_to(self.prepare)
+        self._side.turn_to(self.prepare)
 
     def take_next(self) -> None:
         """Prepare the batch that waits next."""
@@ -387,16 +414,22 @@ class RoastView(QWidget):
         self._show_side()
         self.setFocus(Qt.FocusReason.OtherFocusReason)
 
+    def begin_abandon(self) -> None:
+        """Ask how the batch ends otherwise: a second key says it."""
+        self._words.ask("ended by", ENDINGS, self._desk.clock.now())
+
     def begin_weigh(self) -> None:
         """The weighing figures of the batch that cools, or of the last one that was not weighed, whatever runs meanwhile."""
         session = self._desk.session
         if session.phase != "cooling":
-            owed = self._desk.ask(shelf.batch_lines, BatchFilter(statuses=("dropped",)), limit=1)
+            owed = self._desk.ask(shelf.batch_lines, BatchFilter(due=True), limit=1)
             if not owed:
                 self._message.show_text("Every batch is weighed.")
                 return
             self._owed = owed[0]
-            self.weigh.begin(f"Weigh batch {owed[0].label}", owed[0].load_kg, self._desk.settings.units)
+            self.weigh.begin(
+                f"Weigh batch {owed[0].label}", owed[0].load_kg, self._desk.settings.units, meter=self._desk.settings.meter
+            )
             self._show_side()
         self.weigh.take_focus()
 
@@ -409,6 +442,23 @@ class RoastView(QWidget):
         self._leave_prepare()
         self.recorded.emit()
 
+    def _on_word(self, kind: str, word: str, at: float) -> None:
+        if kind == "ended by":
+            running = self._desk.session.roasting
+            self._desk.session.abandon(word)
+            self.recorded.emit()
+            if running:
+                self._ended.ask()  # a word may be added; Escape leaves it at that
+        else:
+            self._desk.session.note(kind, word, at)
+
+    def _on_ended(self, text: str) -> None:
+        key = self._desk.session.last_id
+        if key is not None:
+            self._desk.ask(shelf.add_reason, key, text)
+            self._desk.session.say(f"Kept: {text}.")
+            self.recorded.emit()
+
     def _on_remark(self, text: str) -> None:
         self._desk.session.note("remark", text, self._desk.clock.now())
 
@@ -418,7 +468,12 @@ class RoastView(QWidget):
             return
         try:
             shown = float(text.replace(",", "."))
-            hand.enter(self._desk.settings.units.read(shown, "°C"))
+            bean = self._desk.settings.units.read(shown, "°C")
+            if question := self._desk.session.doubt_reading(bean):
+                hand.cancel()
+                self._desk.session.say(self._desk.settings.units.sentence(question))
+                return
+            hand.enter(bean)
         except ValueError as error:
             hand.cancel()
             self._message.show_text(f"Not taken: {error}")

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
@@ -45,26 +45,38 @@ ACTIONS = (
     Action("confirm", ("Return", "Enter"), "the next planned move, check or step is done", ROAST, "Enter"),
     Action("advice", ("A",), "take the advice", ROAST),
     Action("dismiss", ("D",), "let a missed move go", ROAST),
-    Action("undo", ("Z",), "take back your last key; never what the machine reported", ROAST),
-    Action("nudge back", ("[",), "nudge the last mark by 1 s ({ } by 5 s)", ROAST, "[  ]"),
-    Action("nudge on", ("]",), "", ROAST),
-    Action("nudge far back", ("{",), "", ROAST),
-    Action("nudge far on", ("}",), "", ROAST),
-    Action("heat up", ("Up",), "gas or heat one step, where the machine does not report it", ROAST, "Up  Down", repeats=True),
+    Action("undo", ("Z",), "a found mark: not yet; else take back your last key", ROAST),
+    Action("other", ("O",), "the last Space meant the other: yellow or first crack, found or now", ROAST),
+    Action("pick", ("M",), "pick a mark to nudge, the one before it the next time", ROAST),
+    Action("nudge back", (",",), "nudge it by 1 s (with Ctrl by 5 s)", ROAST, ",  ."),
+    Action("nudge on", (".",), "", ROAST),
+    Action("nudge far back", ("Ctrl+Left",), "", ROAST),
+    Action("nudge far on", ("Ctrl+Right",), "", ROAST),
+    Action(
+        "heat up", ("Up",), "the chosen control one step, where the machine does not report it", ROAST, "Up  Down", repeats=True
+    ),
     Action("heat down", ("Down",), "", ROAST, repeats=True),
     Action("air up", ("Right",), "airflow one step", ROAST, "Right  Left", repeats=True),
     Action("air down", ("Left",), "", ROAST, repeats=True),
+    Action("choose control", ("H",), "choose the next control for Up and Down", ROAST),
+    Action("set control", ("V",), "type a setting: 70, or radiant 40", ROAST),
     Action("drum up", ("PgUp",), "drum one step", ROAST, "PgUp  PgDn", repeats=True),
     Action("drum down", ("PgDown",), "", ROAST, repeats=True),
     Action("colour", ("C",), "colour on the trier", ROAST, "C, then 1-9"),
     Action("smell", ("S",), "smell", ROAST, "S, then 1-9"),
     Action("remark", ("R",), "remark", ROAST),
+    Action("outlier", ("P",), "a lone pop that does not count", ROAST),
     Action("crack ends", ("E",), "first crack ends", ROAST),
     Action("second crack", ("X",), "second crack", ROAST),
     Action("prepare", ("N",), "prepare a batch", ROAST, palette="Prepare a batch"),
     Action("next", ("Q",), "take the next batch that waits", ROAST, palette="Take the next batch that waits"),
     Action("label", ("L",), "read a label: scan or type it", ROAST),
     Action("weigh", ("W",), "to the weighing figures, of the last batch too", ROAST),
+    Action("abandon", ("Backspace",), "end the batch otherwise, then 1-5", ROAST, palette="End this batch otherwise"),
+    Action("far", ("F11",), "far mode: cue and landing twice as large", ROAST, palette="Far mode"),
+    Action(
+        "second screen", ("Shift+F11",), "the roast in a window of its own", ROAST, palette="The roast in a window of its own"
+    ),
     Action("reading", (), "a reading by hand, stamped at the first key", ROAST, "0-9", listed=True),
     *(
         Action(f"station {name}", (f"F{number}",), name, EVERYWHERE, palette=name)
@@ -74,6 +86,8 @@ ACTIONS = (
     Action("settings", ("Ctrl+,",), "settings", EVERYWHERE, palette="Settings: units, theme, words"),
     Action("theme", ("Ctrl+T",), "day or night theme", EVERYWHERE, palette="Day or night theme"),
     Action("keys", ("?",), "this sheet", EVERYWHERE, palette="All keys"),
+    Action("begin", (), "the five steps of the beginning", EVERYWHERE, "–", palette="Beginning: the five steps"),
+    Action("old logs", (), "take in old logs", EVERYWHERE, "–", palette="Take in old logs"),
     Action("leave", ("Ctrl+Q",), "leave", EVERYWHERE),
     Action("disconnect", (), "disconnect the machine", EVERYWHERE, "–", palette="Disconnect the machine"),
     Action("plan undo", ("Ctrl+Z",), "take the last edit back", PLAN),
@@ -93,11 +107,48 @@ ACTIONS = (
     *(Action(f"take edit {number}", (f"Ctrl+{number}",), "", REVIEW) for number in range(2, MOST_EDITS + 1)),
 )
 _BY_NAME = {action.name: action for action in ACTIONS}
+#: Keys that this user has set otherwise, by the name of the action.
+_own_keys: dict[str, tuple[str, ...]] = {}
 
 
 def action(name: str) -> Action:
-    """The action of that name."""
-    return _BY_NAME[name]
+    """The action of that name, with the keys that this user has."""
+    found = _BY_NAME[name]
+    return replace(found, keys=_own_keys[name], shown=_own_keys[name][0]) if name in _own_keys else found
+
+
+def use_keys(own: Iterable[str]) -> None:
+    """Use these keys from now on; see `own_keys`."""
+    found = own_keys(own)
+    _own_keys.clear()
+    _own_keys.update(found)
+
+
+def own_keys(own: Iterable[str]) -> dict[str, tuple[str, ...]]:
+    """Keys by the name of their action, from entries such as ``undo=U``; actions that are not named keep theirs.
+
+    Raises
+    ------
+    ValueError : if an entry is none, its key is no key, or two actions of a place would have one key.
+    """
+    found: dict[str, tuple[str, ...]] = {}
+    for entry in own:
+        name, _, key = (part.strip() for part in entry.partition("="))
+        sequence = QKeySequence(key)
+        if name not in _BY_NAME or not _BY_NAME[name].keys:
+            raise ValueError(f"Keys: there is no action {name!r} with a key.")
+        if sequence.isEmpty() or sequence.count() != 1 or not sequence[0].key() or not sequence.toString().strip():
+            raise ValueError(f"Keys: {key!r} is no key.")
+        found[name] = (sequence.toString(),)
+    for where in dict.fromkeys(one.where for one in ACTIONS):
+        taken: dict[str, str] = {}
+        for one in ACTIONS:
+            if one.where in (where, EVERYWHERE):
+                for key in found.get(one.name, one.keys):
+                    shown = QKeySequence(key).toString()
+                    if taken.setdefault(shown, one.name) != one.name:
+                        raise ValueError(f"Keys: {shown} would be both “{taken[shown]}” and “{one.name}”.")
+    return found
 
 
 def bind(widget: QWidget, where: str, handlers: Mapping[str, Callable[[], object]], whole_window: bool) -> list[QShortcut]:
@@ -135,7 +186,7 @@ def give_key(button: QAbstractButton, name: str) -> None:
 
 def key_groups() -> tuple[tuple[str, tuple[tuple[str, str], ...]], ...]:
     """What the key sheet shows: by group, each key with its meaning."""
-    told = [one for one in ACTIONS if one.words and one.shown_keys]
+    told = [action(one.name) for one in ACTIONS if one.words and one.shown_keys]
     return tuple(
         (where, tuple((one.shown_keys, one.words) for one in told if one.where == where))
         for where in dict.fromkeys(one.where for one in told)

@@ -3,63 +3,68 @@
 from __future__ import annotations
 
 import logging
+from collections import deque
 from collections.abc import Callable
 from functools import partial
+from itertools import count
 from threading import Event
 from typing import Any
 
-from PyQt6.QtCore import QObject, QRunnable, Qt, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QEvent, QObject, QRunnable, QThreadPool
 from PyQt6.sip import isdeleted
 
 log = logging.getLogger(__name__)
 
 
 class Hop(QObject):
-    """Brings calls from other threads to the GUI thread."""
+    """Brings calls from other threads to the GUI thread.
 
-    _called = pyqtSignal(object)
+    The calls wait in Python and Qt is only woken: a call that Qt itself held, as a queued signal to a function does, could
+    outlive what Python has collected of it.
+    """
 
-    def __init__(self) -> None:
-        super().__init__()
-        self._called.connect(self._run, type=Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]  # stubs lack type=
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._calls: deque[Callable[[], None]] = deque()
 
     def post(self, function: Callable[[], None]) -> None:
-        """Run ``function`` soon on the GUI thread; safe from any thread."""
-        self._called.emit(function)
+        """Run ``function`` soon on the GUI thread; safe from any thread.
 
-    def _run(self, function: Callable[[], None]) -> None:
-        function()
+        Raises
+        ------
+        RuntimeError : if the window that it belongs to is gone.
+        """
+        self._calls.append(function)
+        QCoreApplication.postEvent(self, QEvent(QEvent.Type.User))
 
-
-class _Carrier(QObject):
-    done = pyqtSignal(object)
-    failed = pyqtSignal(object)
-
-
-class _Teller(QObject):
-    told = pyqtSignal(float)
+    def customEvent(self, event: QEvent | None) -> None:
+        """One call for each time that Qt was woken."""
+        if self._calls:
+            self._calls.popleft()()
 
 
 class _Work(QRunnable):
-    def __init__(self, function: Callable[[], Any], carrier: _Carrier) -> None:
+    def __init__(
+        self, function: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None], hop: Hop
+    ) -> None:
         super().__init__()
-        self._function, self._carrier = function, carrier
+        self._function, self._done, self._failed, self._hop = function, done, failed, hop
 
     def run(self) -> None:
         """Do the work; called by Qt on a thread of the pool."""
         try:
-            result = self._function()
+            told = partial(self._done, self._function())
         except Exception as error:
             log.info("background work failed", exc_info=True)
-            self._hand_over(self._carrier.failed, error)
-            return
-        self._hand_over(self._carrier.done, result)
+            told = partial(self._failed, error)
+        _post(self._hop, told)
 
-    def _hand_over(self, signal: Any, value: Any) -> None:
-        try:
-            signal.emit(value)
-        except RuntimeError:
-            log.debug("nobody waits for this any more")  # the window that asked is gone
+
+def _post(hop: Hop, function: Callable[[], None]) -> None:
+    try:
+        hop.post(function)
+    except RuntimeError:
+        log.debug("nobody waits for this any more")  # the window that asked is gone
 
 
 class Background(QObject):
@@ -70,7 +75,9 @@ class Background(QObject):
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(threads)
         self._on_error = on_error
-        self._newest: dict[str, _Carrier] = {}
+        self._hop = Hop(self)
+        self._newest: dict[str, int] = {}
+        self._jobs = count()
         self._cancels: list[Event] = []
 
     def run(
@@ -81,22 +88,17 @@ class Background(QObject):
         on_error: Callable[[str], None] | None = None,
     ) -> None:
         """Run ``function`` and hand its result to ``on_done``, or why there is none to ``on_error``, on the GUI thread."""
-        carrier = _Carrier(self)
-        self._newest[name] = carrier
+        job = self._newest[name] = next(self._jobs)
 
         def done(result: Any) -> None:
-            if self._newest.get(name) is carrier and not _gone(on_done):
+            if self._newest.get(name) == job and not _gone(on_done):
                 on_done(result)
-            carrier.deleteLater()
 
         def failed(error: Exception) -> None:
-            if self._newest.get(name) is carrier and not _gone(on_done):
+            if self._newest.get(name) == job and not _gone(on_done):
                 (on_error or self._on_error)(str(error))
-            carrier.deleteLater()
 
-        carrier.done.connect(done)
-        carrier.failed.connect(failed)
-        self._pool.start(_Work(function, carrier))
+        self._pool.start(_Work(function, done, failed, self._hop))
 
     def run_long(
         self,
@@ -104,18 +106,21 @@ class Background(QObject):
         function: Callable[[Callable[[float], bool]], Any],
         on_done: Callable[[Any], None],
         on_progress: Callable[[float], None],
+        on_error: Callable[[str], None] | None = None,
     ) -> Callable[[], None]:
         """Run a function that tells its progress [0..1] and asks whether to go on. Returns what cancels it."""
         cancelled = Event()
-        teller = _Teller(self)
-        teller.told.connect(on_progress)
+
+        def told(done: float) -> None:
+            if name in self._newest and not _gone(on_progress):
+                on_progress(done)
 
         def progress(done: float) -> bool:
-            teller.told.emit(done)
+            _post(self._hop, partial(told, done))
             return not cancelled.is_set()
 
         self._cancels.append(cancelled)
-        self.run(name, partial(function, progress), on_done)
+        self.run(name, partial(function, progress), on_done, on_error)
         return cancelled.set
 
     def wait(self) -> None:

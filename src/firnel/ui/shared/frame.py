@@ -28,6 +28,7 @@ class Rail(QFrame):
 
     chosen = pyqtSignal(str)
     find_wanted = pyqtSignal()
+    begin_wanted = pyqtSignal()
 
     def __init__(self, look: Look) -> None:
         super().__init__()
@@ -50,6 +51,12 @@ class Rail(QFrame):
             self._buttons[name] = made
             column.addWidget(made)
         column.addStretch(1)
+        self.begin = self._button("Begin", "The five steps to the first batch")
+        self.begin.setCheckable(True)
+        self.begin.clicked.connect(self.begin_wanted)
+        self._group.addButton(self.begin)
+        self.begin.hide()
+        column.addWidget(self.begin)
         find = self._button("Find", "Find anything (Ctrl+K)")
         find.clicked.connect(self.find_wanted)
         self._find = find
@@ -72,14 +79,25 @@ class Rail(QFrame):
         for name, made in self._buttons.items():
             made.setIcon(self._look.icon(icons[name], "ink" if made.isChecked() else "rail_text"))
         self._find.setIcon(self._look.icon("search", "rail_text"))
+        self.begin.setIcon(self._look.icon("plus", "ink" if self.begin.isChecked() else "rail_text"))
 
     def show_station(self, name: str) -> None:
-        """Mark the view that is shown."""
-        self._buttons[name].setChecked(True)
+        """Mark the view that is shown; all that are not of the seven stand under Begin."""
+        self._buttons.get(name, self.begin).setChecked(True)
         self._dress()
 
     def _on_clicked(self) -> None:
         self.chosen.emit(next(name for name, made in self._buttons.items() if made.isChecked()))
+
+
+def typing_note() -> QFrame:
+    """What a text field says, large, while beans are in the drum: there Space writes."""
+    note = QFrame()
+    note.setObjectName("typing")
+    row = QHBoxLayout(note)
+    row.setContentsMargins(16, 6, 16, 6)
+    row.addWidget(label("You are typing: Space writes here. Esc, then Space marks."))
+    return note
 
 
 class NowLine(QFrame):

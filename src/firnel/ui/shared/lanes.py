@@ -12,11 +12,14 @@ from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from firnel.core.units import clock
 from firnel.core.vocabulary import FloatArray
+from firnel.ui.shared.lane_head import LaneHead
 from firnel.ui.theme.look import Look, mono, sans
 
 #: All lanes begin their time axis here. [px]
 LEFT = 58
 RIGHT = 16
+#: A lane of ribbons is laid out for so many; each further one takes this share of their height, and at least so much. [px]
+USUAL_RIBBONS, FURTHER, LEAST_RIBBON = 3, 0.55, 24
 #: A ribbon lower than this has no room for its unit under its name. [px]
 ROOM_FOR_UNIT = 38
 
@@ -70,8 +73,11 @@ class Lane(QFrame):
         self._look, self._name = look, name
         self.plot = pg.PlotWidget(axisItems={"bottom": ClockAxis("bottom"), "left": LevelAxis("left")}, enableMenu=False)
         self.plot.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.head = LaneHead(look, LEFT)
         column = QVBoxLayout(self)
-        column.setContentsMargins(1, 6, 1, 4)
+        column.setContentsMargins(1, 2, 1, 4)
+        column.setSpacing(0)
+        column.addWidget(self.head)
         column.addWidget(self.plot)
         item = self.plot.getPlotItem()
         item.hideButtons()
@@ -177,14 +183,24 @@ class HandsLane(QFrame):
         self._look, self._above = look, above
         self._ribbons: tuple[Ribbon, ...] = ()
         self._now: float | None = None
-        self.setMinimumHeight(120)
+        self._room: int | None = None
+        self.setMinimumHeight(100)
         self.setAccessibleName("Controls over time")
         above.plot.sigRangeChanged.connect(self._on_range)
         look.changed.connect(self.update)
 
+    def take_room(self, height: int) -> None:
+        """Be so high for three ribbons, and somewhat higher for more. [px]"""
+        self._room = height
+        more = max(len(self._ribbons) - USUAL_RIBBONS, 0)
+        self.setFixedHeight(height + round(more * max(FURTHER * height / USUAL_RIBBONS, LEAST_RIBBON)))
+
     def show_ribbons(self, ribbons: Sequence[Ribbon], now: float | None = None) -> None:
         """Show these, with a line at ``now`` if there is one."""
+        other = len(ribbons) != len(self._ribbons)
         self._ribbons, self._now = tuple(ribbons), now
+        if other and self._room is not None:
+            self.take_room(self._room)
         self.update()
 
     def _on_range(self, *_: object) -> None:
@@ -225,6 +241,14 @@ class HandsLane(QFrame):
     def _paint_name(self, painter: QPainter, ribbon: Ribbon, base: float, height: float, colour: str) -> None:
         painter.setFont(sans(13, sans(13).Weight.Bold))
         painter.setPen(QColor(colour))
+        first, _, rest = ribbon.name.partition(" ")
+        if painter.fontMetrics().horizontalAdvance(ribbon.name) > LEFT - 8 and rest:  # drum heater: two lines
+            painter.setFont(sans(12, sans(12).Weight.Bold))
+            for line, word in enumerate((first, rest)):
+                box = QRectF(8, base - height + 4 + 14 * line, LEFT - 10, 15)
+                painter.drawText(box, Qt.AlignmentFlag.AlignLeft, painter.fontMetrics().elidedText(
+                    word, Qt.TextElideMode.ElideRight, LEFT - 10))  # fmt: skip
+            return
         painter.drawText(QRectF(8, base - height + 8, LEFT - 8, 18), Qt.AlignmentFlag.AlignLeft, ribbon.name)
         if height < ROOM_FOR_UNIT:
             return  # the widest step says the unit then
@@ -257,7 +281,8 @@ class HandsLane(QFrame):
         width = painter.fontMetrics().horizontalAdvance(text)
         if width + 4 > x1 - x0:
             return
-        inside = tall >= 17 and not hollow
+        crowded = tall >= 12 and height + 6 - tall < 15  # there is more room for figures inside the step than above it
+        inside = (tall >= 17 or crowded) and not hollow
         painter.setPen(QColor(self._look.palette.card if inside else getattr(self._look.palette, ribbon.role)))
         top = box.top() + (tall - 17) / 2 if inside or (hollow and tall >= 18) else box.top() - 17
         painter.drawText(QRectF(x0, max(top, base - height - 6), x1 - x0, 17), Qt.AlignmentFlag.AlignCenter, text)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PyQt6.QtCore import QModelIndex, QSortFilterProxyModel, Qt
+from PyQt6.QtCore import QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
 from PyQt6.QtGui import QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from firnel.ui.shared.parts import PageHead, card, label
+from firnel.ui.shared.parts import PageHead, button, card, label
 from firnel.ui.theme.look import mono
 from firnel.ui.theme.tokens import SPACE_M
 
@@ -43,6 +43,26 @@ def dress_table(table: QTableView, name: str) -> None:
         across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
 
 
+class EmptyPage(QWidget):
+    """What to do first while there is nothing to show, and the button that leads there."""
+
+    def __init__(self, sentence: str) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.addStretch(1)
+        self._words = label(sentence, "empty", wrap=True)
+        self._words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.begin = button("The five steps of the beginning")
+        column.addWidget(self._words)
+        column.addWidget(self.begin, 0, Qt.AlignmentFlag.AlignCenter)
+        column.addStretch(2)
+
+    def show_text(self, sentence: str, begin: bool = True) -> None:
+        """Say something else; ``begin`` whether the beginning is offered too."""
+        self._words.setText(sentence)
+        self.begin.setVisible(begin)
+
+
 class ListPage(QWidget):
     """List and sheet; a view fills both.
 
@@ -53,6 +73,8 @@ class ListPage(QWidget):
     empty : what to do first while the list is empty.
     sheet_width : of the right side. [px]
     """
+
+    begin_wanted = pyqtSignal()
 
     def __init__(self, title: str, subtitle: str, columns: Sequence[str], empty: str, sheet_width: int = 420) -> None:
         super().__init__()
@@ -77,8 +99,8 @@ class ListPage(QWidget):
         column.addLayout(self.tools)
         self.table = QTableView()
         dress_table(self.table, title)
-        self._empty = label(empty, "empty", wrap=True)
-        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._empty = EmptyPage(empty)
+        self._empty.begin.clicked.connect(self.begin_wanted)
         self._stack = QStackedWidget()
         self._stack.addWidget(self.table)
         self._stack.addWidget(self._empty)
@@ -138,6 +160,10 @@ class ListPage(QWidget):
             if wanted(self._proxy.index(row, 0).data(KEY_ROLE)):
                 self.table.selectRow(row)
                 return
+
+    def offer_begin(self, offered: bool) -> None:
+        """Whether the empty page leads to the beginning: not where that is done."""
+        self._empty.begin.setVisible(offered)
 
     def refresh(self) -> None:
         """Read the records anew; each view does it its own way."""

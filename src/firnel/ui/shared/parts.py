@@ -195,3 +195,19 @@ class ElidedLabel(QLabel):
         while len(parts) > 1 and measure.horizontalAdvance(PART.join(parts)) > self.width():
             parts.pop()
         self.setText(measure.elidedText(PART.join(parts), Qt.TextElideMode.ElideRight, self.width()))
+
+
+def lay_rows(grid: QGridLayout, titles: Sequence[str], rows: Sequence[Sequence[QWidget]]) -> None:
+    """Lay rows of entries under their titles anew; what is no longer in one of them goes."""
+    kept = {widget for row in rows for widget in row}
+    while (item := grid.takeAt(0)) is not None:
+        widget = item.widget()
+        if widget is not None and widget not in kept:
+            widget.setParent(None)  # at once: until it is deleted it would still be found under its name
+            widget.deleteLater()
+    for index, title in enumerate(titles):
+        grid.addWidget(label(title, "soft"), 0, index)
+    for line, row in enumerate(rows, start=1):
+        for index, widget in enumerate(row):
+            grid.addWidget(widget, line, index)
+    grid.setRowStretch(len(rows) + 1, 1)

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from firnel.ui.shared.actions import own_keys
 from firnel.ui.shared.parts import button, label
 from firnel.work.settings import Settings
 
@@ -89,6 +90,7 @@ class SettingsDialog(QDialog):
                 values[name] = widget.currentText()
         try:
             settings = replace(self._settings, **values)
+            own_keys(settings.keys)
         except ValueError as error:
             self._warning.setText(str(error))
             return

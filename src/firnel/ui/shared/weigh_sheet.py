@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
 from statistics import fmean
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
 from firnel.ui.shared.entries import FigureEntry, FiguresEntry
 from firnel.ui.shared.parts import button, card, label
 from firnel.work.bench.results import check_results
-from firnel.work.bench.weighing import Results
+from firnel.work.bench.weighing import Results, as_index
 
 
 class WeighSheet(QWidget):
@@ -33,6 +35,7 @@ class WeighSheet(QWidget):
         self._loss = label("", "figure")
         self._whole = FiguresEntry("Colour, whole bean", "0 to 100; several")
         self._ground = FiguresEntry("Colour, ground", "0 to 100; several")
+        self._whole_name, self._ground_name = label("", "soft"), label("", "soft")
         self._remark = QLineEdit()
         self._remark.setAccessibleName("Remark")
         grid = QGridLayout()
@@ -42,14 +45,22 @@ class WeighSheet(QWidget):
             (
                 (self._roasted_name, self._roasted),
                 (label("Weight loss", "soft"), self._loss),
-                (label("Colour whole", "soft"), self._whole),
-                (label("Colour ground", "soft"), self._ground),
+                (self._whole_name, self._whole),
+                (self._ground_name, self._ground),
                 (label("Remark", "soft"), self._remark),
             )
         ):
             grid.addWidget(name, row, 0)
             grid.addWidget(field, row, 1)
         column.addLayout(grid)
+        self._declined = {"weight": QCheckBox("not weighed"), "colour": QCheckBox("no colour")}
+        without = QHBoxLayout()
+        for box in self._declined.values():
+            box.setAccessibleName(box.text())
+            box.setToolTip("It is not waited for on the bench any more")
+            without.addWidget(box)
+        without.addStretch(1)
+        column.addLayout(without)
         self._warning = label("", "warn", wrap=True)
         column.addWidget(self._warning)
         self._save = button("Save the batch", "Enter", primary=True)
@@ -62,19 +73,32 @@ class WeighSheet(QWidget):
         self._remark.returnPressed.connect(self._on_save)
         self._units = Units()
         self._load: float | None = None
+        self._meter: tuple[tuple[float, float], ...] = ()
+        self._known = Results(None, None, None, "")
 
-    def begin(self, title: str, load_kg: float | None, units: Units, known: Results | None = None) -> None:
-        """Ask for the results of one batch."""
-        self._units, self._load = units, load_kg
+    def begin(
+        self, title: str, load_kg: float | None, units: Units, known: Results | None = None,
+        meter: Sequence[tuple[float, float]] = (),
+    ) -> None:  # fmt: skip
+        """Ask for the results of one batch; ``meter`` are the points of a colour meter with a scale of its own."""
+        self._units, self._load, self._meter = units, load_kg, tuple(meter)
+        scale = "meter" if meter else units.colour
+        self._whole_name.setText(f"Colour whole, {scale}")
+        self._ground_name.setText(f"Colour ground, {scale}")
         green = f", green {units.text(load_kg, 'kg')}" if load_kg else ""
         self._title.setText(f"{title}{green}")
         self._roasted_name.setText(f"Roasted, {units.mass}")
         known = known or Results(None, None, None, "")
         shown = units.show(known.roasted_kg, "kg") if known.roasted_kg is not None else None
         self._roasted.show_figure(shown, 0 if units.mass == "g" else 3)
-        self._whole.show_figure(known.colour_whole, 1)
-        self._ground.show_figure(known.colour_ground, 1)
+        # What is known stands on the house's scale: beside a meter's own it is told, not typed over.
+        for field, colour in ((self._whole, known.colour_whole), (self._ground, known.colour_ground)):
+            field.show_figure(None if meter else colour, 1)
+            field.setPlaceholderText(units.colour_text(colour) if colour is not None else "0 to 100")
+        self._known = known
         self._remark.setText(known.remark)
+        for name, box in self._declined.items():
+            box.setChecked(name in known.declined)
         self._warning.setText("")
         self._on_weight()
 
@@ -108,10 +132,17 @@ class WeighSheet(QWidget):
             shown = self._roasted.figure()
             roasted = self._units.read(shown, "kg") if shown is not None else None
             whole, ground = self._whole.figures(), self._ground.figures()
+            shades = [fmean(as_index(one, self._meter) for one in several) if several else None for several in (whole, ground)]
+            declined = tuple(name for name, box in self._declined.items() if box.isChecked())
             results = Results(
-                roasted, fmean(whole) if whole else None, fmean(ground) if ground else None, self._remark.text().strip(),
-                tuple(whole), tuple(ground),
+                roasted, shades[0], shades[1], self._remark.text().strip(), tuple(whole), tuple(ground),
+                bool(self._meter), declined,
             )  # fmt: skip
+            if self._meter:  # what is not typed anew stays
+                results = replace(
+                    results, colour_whole=results.colour_whole if whole else self._known.colour_whole,
+                    colour_ground=results.colour_ground if ground else self._known.colour_ground,
+                )  # fmt: skip
             check_results(self._load, results)
         except ValueError as error:
             self._warning.setText(self._units.sentence(str(error)))

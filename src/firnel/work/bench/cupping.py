@@ -15,6 +15,7 @@ from firnel.core.cup.scores import Defects, Form, check_part, parts_of, score
 from firnel.core.cup.serving import balanced_orders, draw_codes, paired_servings, triangle_servings
 from firnel.store.bench_book import TableSet
 from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.work.bench.weighing import reckoned_colour
 from firnel.work.review.references import reference_key
 
 __all__ = [
@@ -28,6 +29,7 @@ STAGES = ("dry", "wet", "break", "hot", "warm", "cool")
 #: Cups of each coffee: two for production, five for grading; common practice, no published source.
 USUAL_CUPS = 2
 #: Best from so many days after the roast, by level; common practice, no published source. [days]
+LIGHT_ABOVE, DARK_BELOW = 64.0, 55.0
 RESTED_DAYS = {"dark": 3.0, "medium": 7.0, "light": 14.0}
 
 
@@ -123,26 +125,33 @@ def enter(library: Library, /, table: TableSet, cupper: str, code: str, **values
     ------
     ValueError : if the table is revealed, nobody of that name cups, there is no such code, or a score is none of the form.
     """
-    document = table.document
-    if table.revealed:
-        raise ValueError(f"{table.name} is revealed: what was scored blind is not changed any more.")
-    if cupper not in document["cuppers"]:
-        raise ValueError(f"{cupper!r} does not cup at {table.name}.")
-    if code not in {coffee.code for coffee in coffees_of(table)}:
-        raise ValueError(f"there is no code {code} on this table.")
-    entry = entry_of(table, cupper, code) | values
-    for part, value in entry["scores"].items():
-        check_part(document["form"], part, value)
-    score(document["form"], {}, Defects(entry["light"], entry["heavy"]), document["cups"])
-    entries = {person: dict(codes) for person, codes in document["entries"].items()}
-    entries.setdefault(cupper, {})[code] = entry
-    return library.bench_book.save(_with(table, {**document, "entries": entries}))
+    if table.id is None:
+        raise ValueError("this table is not kept.")
+
+    def how(kept: TableSet) -> dict[str, Any]:
+        document = kept.document
+        if kept.revealed:
+            raise ValueError(f"{kept.name} is revealed: what was scored blind is not changed any more.")
+        if cupper not in document["cuppers"]:
+            raise ValueError(f"{cupper!r} does not cup at {kept.name}.")
+        if code not in {coffee.code for coffee in coffees_of(kept)}:
+            raise ValueError(f"there is no code {code} on this table.")
+        entry = entry_of(kept, cupper, code) | values
+        for part, value in entry["scores"].items():
+            check_part(document["form"], part, value)
+        score(document["form"], {}, Defects(entry["light"], entry["heavy"]), document["cups"])
+        entries = {person: dict(codes) for person, codes in document["entries"].items()}
+        entries.setdefault(cupper, {})[code] = entry
+        return {**document, "entries": entries}
+
+    return library.bench_book.change(table.id, how)
 
 
 def leave(library: Library, table: TableSet, cupper: str) -> TableSet:
     """A cupper leaves half-way: what was entered stays, and counts where a coffee was scored whole."""
-    left = sorted({*table.document["left"], cupper})
-    return library.bench_book.save(_with(table, {**table.document, "left": left}))
+    if table.id is None:
+        raise ValueError("this table is not kept.")
+    return library.bench_book.change(table.id, lambda kept: {**kept.document, "left": sorted({*kept.document["left"], cupper})})
 
 
 def reprint_codes(table: TableSet) -> tuple[str, ...]:
@@ -152,7 +161,8 @@ def reprint_codes(table: TableSet) -> tuple[str, ...]:
 
 def reveal(library: Library, table: TableSet) -> TableSet:
     """End the cupping: nothing is entered any more, and the results are told."""
-    return library.bench_book.save(TableSet(table.kind, table.name, table.at, table.document, True, table.id))
+    kept = library.bench_book.table(table.id) if table.id is not None else table
+    return library.bench_book.save(TableSet(kept.kind, kept.name, kept.at, kept.document, True, kept.id))
 
 
 def missing(table: TableSet) -> list[str]:
@@ -237,9 +247,21 @@ def cup_words(library: Library, batch_id: int) -> tuple[str, ...]:
 
 
 def set_test(
-    library: Library, kind: Test, first: int, second: int, tasters: Sequence[str], at: datetime, seed: int | None = None
+    library: Library,
+    kind: Test,
+    first: int,
+    second: int,
+    tasters: Sequence[str],
+    at: datetime,
+    seed: int | None = None,
+    sides: int | None = None,
 ) -> TableSet:
     """Set a triangle or a paired test of two batches: one serving for each taster named (a name may stand often).
+
+    Parameters
+    ----------
+    first, second : batches; a paired test counts how often the second is chosen.
+    sides : of a paired test, 2 unless it is said beforehand that the second has more.
 
     Raises
     ------
@@ -255,9 +277,10 @@ def set_test(
         {"taster": person, "order": order, "codes": [codes.pop() for _ in order], "answer": None}
         for person, order in zip(people, kinds, strict=True)
     ]
+    sides_of = sides if sides is not None else 2 if kind == "paired" else 1
     labels = [library.batch(key).label for key in (first, second)]
     name = f"{kind.capitalize()}: {labels[0]} and {labels[1]}"
-    return library.bench_book.save(TableSet(kind, name, at, {"a": first, "b": second, "servings": servings}))
+    return library.bench_book.save(TableSet(kind, name, at, {"a": first, "b": second, "servings": servings, "sides": sides_of}))
 
 
 def answer(library: Library, table: TableSet, index: int, code: str | None) -> TableSet:
@@ -286,7 +309,7 @@ def verdict(table: TableSet) -> Verdict | None:
         order = serving["order"]
         odd = "B" if table.kind == "paired" else next(letter for letter in "AB" if order.count(letter) == 1)
         correct += order[serving["codes"].index(serving["answer"])] == odd
-    return judge(cast(Test, table.kind), len(given), correct)
+    return judge(cast(Test, table.kind), len(given), correct, table.document.get("sides", 1))
 
 
 # When a batch is due on the table
@@ -302,10 +325,11 @@ class Due:
 
 
 def level_of(line: BatchLine) -> str:
-    """light, medium or dark, by the weight loss; common practice, no published source."""
-    if line.loss is None:
+    """light, medium or dark, by the colour or what goes with the loss; common practice, no published source."""
+    colour = reckoned_colour(line.colour_ground, line.loss)
+    if colour is None:
         return "medium"
-    return "light" if line.loss < 0.145 else "medium" if line.loss < 0.175 else "dark"
+    return "light" if colour > LIGHT_ABOVE else "medium" if colour > DARK_BELOW else "dark"
 
 
 def rest_calendar(library: Library, now: datetime, days: float = 21.0) -> list[Due]:

@@ -17,13 +17,27 @@ class Results:
     remark: str
     whole: tuple[float, ...] = ()  #: every single reading, where several were typed
     ground: tuple[float, ...] = ()
+    by_meter: bool = False  #: whether those are a meter's readings on a scale of its own
+    declined: tuple[str, ...] = ()  #: what is not measured of this batch: weight, colour
+
+    @property
+    def complete(self) -> bool:
+        """Whether weight and colour are in, or said not to be measured: until then the batch stays due."""
+        coloured = self.colour_whole is not None or self.colour_ground is not None
+        return (self.roasted_kg is not None or "weight" in self.declined) and (coloured or "colour" in self.declined)
+
+    @property
+    def empty(self) -> bool:
+        """Whether nothing is said at all."""
+        figures = (self.roasted_kg, self.colour_whole, self.colour_ground)
+        return all(figure is None for figure in figures) and not self.remark and not self.declined
 
     @property
     def columns(self) -> dict[str, Any]:
         """As they stand in the batch's row."""
         return {
             "roasted_kg": self.roasted_kg, "colour_whole": self.colour_whole, "colour_ground": self.colour_ground,
-            "remark": self.remark,
+            "remark": self.remark, "declined": ",".join(self.declined),
         }  # fmt: skip
 
 
@@ -34,6 +48,8 @@ def check_results(load_kg: float | None, results: Results) -> None:
     ------
     ValueError : naming the figure, what was expected and what was given.
     """
+    if results.empty:
+        raise ValueError("Nothing is typed: a weight, a colour or a word; or say that it is not measured.")
     roasted_kg = results.roasted_kg
     if roasted_kg is not None and not (roasted_kg > 0 and math.isfinite(roasted_kg)):
         raise ValueError(f"A roasted weight of {roasted_kg:g} kg cannot be: it must be above zero.")
@@ -44,6 +60,17 @@ def check_results(load_kg: float | None, results: Results) -> None:
     for name, value in (("whole", results.colour_whole), ("ground", results.colour_ground)):
         if value is not None and not 0 <= value <= 100:
             raise ValueError(f"Colour {name} is {value:g}; the index runs from 0 to 100.")
-    for value in (*results.whole, *results.ground):
+    for value in () if results.by_meter else (*results.whole, *results.ground):
         if not 0 <= value <= 100:
             raise ValueError(f"Colour {value:g} is outside the index of 0 to 100: does the meter read on another scale?")
+
+
+def missing_of(results: Results) -> str:
+    """What is still waited for: ``weight and colour``."""
+    coloured = results.colour_whole is not None or results.colour_ground is not None
+    missing = [
+        name
+        for name, known in (("weight", results.roasted_kg is not None), ("colour", coloured))
+        if not known and name not in results.declined
+    ]
+    return " and ".join(missing)

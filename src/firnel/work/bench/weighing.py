@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from statistics import mean, stdev
 from typing import Any
+
+import numpy as np
 
 from firnel.devices.scale import ScaleError, read_weight
 from firnel.store.library import BatchFilter, BatchLine, Library
 from firnel.work.bench.results import Results
 from firnel.work.plan.whose import lot_of
 
-__all__ = ["EYE_COUNTS", "EYE_GRADES", "Place", "Results", "ScaleError", "inspection_of", "keep_colours",
-           "keep_inspection", "level_word", "place_of", "read_weight"]  # fmt: skip
+__all__ = ["EYE_COUNTS", "EYE_GRADES", "Place", "Results", "ScaleError", "as_index", "inspection_of", "keep_colours",
+           "keep_inspection", "level_word", "place_of", "read_weight", "reckoned_colour"]  # fmt: skip
 
 #: What the eye counts in a sample, and what it grades from 0 (none) to 3 (strong).
 EYE_COUNTS = ("scorched", "tipped", "chipped", "quakers")
+#: Ground colour that usually goes with a weight loss; common practice, no published source. [0..1], [index]
+COLOUR_BY_LOSS = ((0.11, 0.145, 0.175, 0.21), (82.0, 64.0, 55.0, 42.0))
 EYE_GRADES = ("uneven", "wrinkled", "oily", "chaff")
 
 
@@ -56,18 +60,52 @@ def place_of(library: Library, line: BatchLine, loss: float) -> Place | None:
     return Place(len(losses), centre, spread, (loss - centre) / spread)
 
 
-def level_word(colour_ground: float | None, words: Mapping[str, float]) -> str:
-    """The house's word for a ground colour, of words with the highest colour that still has them; empty if not measured."""
-    if colour_ground is None or not words:
+def reckoned_colour(colour_ground: float | None, loss: float | None) -> float | None:
+    """The ground colour, or what goes with the weight loss where it was not measured; None where neither is known."""
+    if colour_ground is not None or loss is None:
+        return colour_ground
+    return float(np.interp(loss, *COLOUR_BY_LOSS))
+
+
+def level_word(colour_ground: float | None, words: Mapping[str, float], loss: float | None = None) -> str:
+    """The house's word for a level: one word for one colour, everywhere. Empty if nothing is known.
+
+    Parameters
+    ----------
+    colour_ground : as measured.
+    words : each with the highest colour that still has it.
+    loss : goes by where no colour was measured [0..1].
+    """
+    colour = reckoned_colour(colour_ground, loss)
+    if colour is None or not words:
         return ""
     scale = sorted((limit, word) for word, limit in words.items())
-    return next((word for limit, word in scale if colour_ground <= limit), scale[-1][1])
+    return next((word for limit, word in scale if colour <= limit), scale[-1][1])
+
+
+def as_index(reading: float, points: Sequence[tuple[float, float]]) -> float:
+    """What a meter's reading is on the house's own scale: by straight lines through its points, carried on beyond them.
+
+    Parameters
+    ----------
+    reading : of the meter.
+    points : reading and index, in order; none for the same scale, one for a shift, two for a line.
+    """
+    if not points:
+        return reading
+    reads, index = (np.array(column) for column in zip(*points, strict=True))
+    if len(points) == 1:
+        return float(reading + index[0] - reads[0])
+    place = int(np.clip(np.searchsorted(reads, reading) - 1, 0, len(points) - 2))
+    slope = (index[place + 1] - index[place]) / (reads[place + 1] - reads[place])
+    return float(index[place] + slope * (reading - reads[place]))
 
 
 def keep_colours(library: Library, batch_id: int, results: Results) -> None:
-    """Keep every single reading of the colour meter, where there are several; the batch itself has their means."""
-    if len(results.whole) > 1 or len(results.ground) > 1:
-        library.bench_book.note(batch_id, "colour", {"whole": list(results.whole), "ground": list(results.ground)})
+    """Keep every single reading of the colour meter, where there are several or it has a scale of its own."""
+    if len(results.whole) > 1 or len(results.ground) > 1 or results.by_meter:
+        document = {"whole": list(results.whole), "ground": list(results.ground)}
+        library.bench_book.note(batch_id, "colour", document | ({"meter": True} if results.by_meter else {}))
 
 
 def keep_inspection(library: Library, batch_id: int, document: Mapping[str, Any]) -> None:

@@ -9,7 +9,17 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.machine.capacity import load_warnings
-from firnel.core.machine.care import CARE_JOBS, SEASONING, SEASONING_LOADS, CareState, DoneBatch, care_states
+from firnel.core.machine.care import (
+    CARE_JOBS,
+    SEASON_STEPS,
+    SEASONING,
+    SEASONING_LOADS,
+    TUMBLE_S,
+    CareState,
+    DoneBatch,
+    care_states,
+    jobs_at,
+)
 from firnel.core.machine.probes import ProbeCheckError, check_offset, step_response
 from firnel.core.vocabulary import Machine, Probe
 from firnel.exchange.csv_log import read_csv_log
@@ -21,10 +31,14 @@ __all__ = [
     "CARE_JOBS",
     "SEASONING",
     "SEASONING_LOADS",
+    "SEASON_STEPS",
+    "TUMBLE_S",
     "CareSheet",
     "ImportRefusedError",
     "ProbeCheckError",
     "care_sheet",
+    "due_words",
+    "keep_interval",
     "load_warnings",
     "measure_step",
     "note_done",
@@ -70,8 +84,35 @@ def care_sheet(library: Library, machine: Machine, now: datetime) -> CareSheet:
     finished = [index for index, entry in enumerate(loads) if entry.document.get("finished")]
     under_way = len(loads) - (finished[-1] + 1 if finished else 0)
     order = {job.key: place for place, job in enumerate(CARE_JOBS)}
-    states = sorted(care_states(batches, done, now), key=lambda state: order[state.job.key])  # no row moves under a pointer
+    states = sorted(
+        care_states(batches, done, now, jobs_at(machine.care)), key=lambda state: order[state.job.key]
+    )  # no row moves under a pointer
     return CareSheet(tuple(states), entries, last, under_way)
+
+
+def due_words(library: Library, machine: Machine, now: datetime) -> str:
+    """What is due on a machine, in a line; empty where nothing is, or its care was never noted."""
+    sheet = care_sheet(library, machine, now)
+    if not sheet.entries:
+        return ""
+    due = [state.job.title[:1].lower() + state.job.title[1:] for state in sheet.states if state.due]
+    return f"Due on {machine.name}: {', '.join(due)}." if due else ""
+
+
+def keep_interval(library: Library, machine: Machine, job: str, every: float | None) -> Machine:
+    """Another interval for a job on a machine, the usual one for None. Returns the machine.
+
+    Raises
+    ------
+    ValueError : if there is no such job, or the interval is none.
+    """
+    known = next((one for one in CARE_JOBS if one.key == job), None)
+    if known is None:
+        raise ValueError(f"there is no job {job!r}.")
+    care = {key: value for key, value in machine.care.items() if key != job}
+    if every is not None and every != known.every:
+        care[job] = known.at(every).every
+    return library.save_machine(replace(machine, care=care))
 
 
 def _by(entry: LogEntry) -> str:

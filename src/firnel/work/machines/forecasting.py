@@ -7,15 +7,15 @@ from typing import Any
 import numpy as np
 
 from firnel.core.curve_forecast import curve_forecast
-from firnel.core.model.constants import Hands, control_share
+from firnel.core.model.constants import Hands
 from firnel.core.model.forecast import FORWARD_STEP, DropRule, Forecast, Interval, Marks
 from firnel.core.model.learning import unaware_of
 from firnel.core.model.logged import LoggedBatch, UnusableLogError
 from firnel.core.model.planned import PlannedRoast, run_plan
-from firnel.core.model.replay import forecast_at, held
+from firnel.core.model.replay import HORIZON_S, forecast_at, hands_ahead, held
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Plan, due_moves
-from firnel.core.vocabulary import BatchRecord, Control, Lot, Machine, MarkKind
+from firnel.core.vocabulary import BatchRecord, Lot, Machine, MarkKind, Role, usual_role
 from firnel.store.library import Library
 from firnel.work.machines.knowledge import CannotKnowError, batch_lines_of, logged, model_of
 from firnel.work.plan.whose import plan_of
@@ -47,6 +47,8 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
             why += "; its constants were fitted with this batch among others"
         try:
             batch = logged(library, machine, record, until=zero + at)
+            if len(batch.hands) == 0:
+                raise UnusableLogError(f"batch {record.label} has nothing after its charge yet.")
             ahead = held(batch, at) if plan is None else planned_ahead(plan, machine, record, batch, at)
             return forecast_at(model, batch, at, ahead, rule, np.random.default_rng(SEED)), why
         except UnusableLogError as error:
@@ -74,16 +76,13 @@ def planned_ahead(plan: Plan, machine: Machine, record: BatchRecord, batch: Logg
     """The controls as they are at ``at``, and the plan's moves that fall due after it, in forecast steps."""
     zero = record.charge_t
     marks = [mark for mark in record.marks if mark.t <= zero + at]
-    hands = held(batch, at)
-    t = at + FORWARD_STEP * np.arange(len(hands))
-    columns = {Control.GAS: hands.heat, Control.AIRFLOW: hands.air, Control.DRUM: hands.drum}
-    for entry in due_moves(plan, marks, zero + at):
-        scale = machine.controls.get(entry.move.control)
-        if scale is None or entry.due_t is None or entry.due_t <= zero + at:
-            continue
-        share = control_share(entry.move.control, np.array([entry.move.to]), scale, machine.heat)
-        columns[entry.move.control][t >= entry.due_t - zero - 0.5 * FORWARD_STEP] = share[0]
-    return hands
+    t = at + FORWARD_STEP * np.arange(int(HORIZON_S / FORWARD_STEP))
+    moves = [
+        (entry.due_t - zero, entry.move.control, entry.move.to)
+        for entry in due_moves(plan, marks, zero + at)
+        if entry.due_t is not None and entry.due_t > zero + at
+    ]
+    return hands_ahead(machine, batch, min(int(at / batch.step), len(batch.hands) - 1), t, moves)
 
 
 def curve_record(
@@ -102,7 +101,7 @@ def curve_record(
         mark = record.mark(kind)
         return mark.t - zero if mark is not None and mark.t <= zero + at else None
 
-    moves = [move.t - zero for move in record.moves if move.control is not Control.DRUM and move.t <= zero + at]
+    moves = [move.t - zero for move in record.moves if usual_role(move.control) is not Role.MOTION and move.t <= zero + at]
     yellow_c, crack_c = (machine.yellow_c, machine.first_crack_c) if machine is not None else (155.0, 198.0)
     return curve_forecast(
         trace.t[part] - zero, trace.bean[part], moves, rule, Marks(came(MarkKind.YELLOW), came(MarkKind.FIRST_CRACK)),
@@ -145,12 +144,9 @@ def simulate_plan(
 
     Raises
     ------
-    CannotKnowError : if the machine has no model.
     PlanCannotRunError : if the plan lacks something.
     """
-    model, why = model_of(library, machine)
-    if model is None:
-        raise CannotKnowError(why)
+    model, _ = model_of(library, machine)
     return run_plan(model, machine, plan, green_of(library, plan.lot), steel_c, room_c)
 
 

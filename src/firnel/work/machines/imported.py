@@ -32,8 +32,8 @@ def machine_of_log(library: Library, record: BatchRecord, units: Mapping[Control
             raise ImportRefusedError(f"A load of {load:g} kg is more than {known.name} takes ({known.stated_load_kg:g} kg).")
         return known, ""
     before = known or Machine(record.machine, KIND, "gas", 0.0, 0.0)
-    seen = {control: scale for control in Control if (scale := _scale(record, control, units.get(control))) is not None}
-    either = (control for control in Control if control in before.controls or control in seen)
+    seen = {c: scale for c in record.trace.controls if (scale := _scale(record, c, units.get(c))) is not None}
+    either = dict.fromkeys([*before.controls, *seen])
     controls = {control: _wider(before.controls.get(control), seen.get(control)) for control in either}
     machine = replace(
         before,
@@ -51,7 +51,7 @@ def _scale(record: BatchRecord, control: Control, unit: str | None) -> ControlSc
     values = values[np.isfinite(values)]
     if not values.size:
         return None
-    unit = unit or {Control.GAS: "kPa", Control.AIRFLOW: "%", Control.DRUM: "rpm"}[control]
+    unit = unit or {Control.GAS: "kPa", Control.DRUM: "rpm"}.get(control, "%")
     most = float(values.max())
     top = 100.0 if unit == "%" else next((top for top in _TOPS if top >= most - 1e-9), most)
     steps = np.diff(np.unique(values.round(4)))

@@ -13,12 +13,15 @@ from firnel.core.model.document import OutdatedModelError, model_from_document, 
 from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel, learn, misfit
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
+from firnel.core.model.prior import prior_model
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine
 from firnel.store.library import BatchFilter, BatchLine, Library
 from firnel.work.plan.whose import lot_of
 
 #: At most so many batches are fitted: the newest, all lots in turn.
 MOST_BATCHES = 16
+#: Where nothing tells how much a machine holds. [kg]
+USUAL_LOAD_KG = 5.0
 #: A batch is the first on a cold machine after a pause of this.
 COLD_AFTER = timedelta(hours=3)
 
@@ -115,21 +118,39 @@ def fit_machine(
 
     Raises
     ------
-    CannotKnowError : if there are too few usable batches; the message says why.
+    CannotKnowError : if there is no usable batch; the message says why.
     FitCancelledError : if ``progress`` says so.
+    """
+    batches, refused = usable_batches(library, machine, labels)
+    if not batches:
+        why = f" {refused[0]}" if refused else ""
+        raise CannotKnowError(
+            f"{machine.name} has no batch yet that can be learned from: roast one, or import old logs with their loads.{why}"
+        )
+    model = learn(batches, full_load_of(machine, batches), machine.heat_kinds, progress)
+    keep_model(library, machine, model, batches, at)
+    return model, refused
+
+
+def full_load_of(machine: Machine, batches: Sequence[LoggedBatch] = ()) -> float:
+    """The useful load; where it was not told, the largest that was logged, or a usual one. [kg]"""
+    told = machine.useful_load_kg or machine.stated_load_kg
+    return told or max((batch.load_kg for batch in batches), default=USUAL_LOAD_KG)
+
+
+def keep_model(
+    library: Library, machine: Machine, model: MachineModel, batches: Sequence[LoggedBatch], at: datetime | None = None
+) -> None:
+    """Keep what was learned of a machine from batches, made ``at`` (now), and where its marks usually come.
+
+    Raises
+    ------
+    CannotKnowError : if the machine is not in the library.
     """
     if machine.id is None:
         raise CannotKnowError(f"{machine.name} is not in the library.")
-    batches, refused = usable_batches(library, machine, labels)
-    if len(batches) < 2:
-        there = "one batch" if batches else "no batch"
-        why = f" {refused[0]}" if refused else ""
-        raise CannotKnowError(
-            f"{machine.name} has {there} that can be used; a fit needs two, and is worth trusting from six.{why}"
-        )
-    model = learn(batches, machine.useful_load_kg or max(batch.load_kg for batch in batches), machine.heat, progress)
-    library.machine_book.save_model(machine.id, model_to_document(model, machine.heat), at)
-    yellow_c, crack_c = mark_readings(batches)
+    library.machine_book.save_model(machine.id, model_to_document(model, machine.heat_kinds), at)
+    yellow_c, crack_c = mark_readings([batch for batch in batches if batch.label not in model.report.refused])
     library.save_machine(
         replace(
             machine,
@@ -137,26 +158,32 @@ def fit_machine(
             first_crack_c=round(crack_c, 1) if crack_c is not None else machine.first_crack_c,
         )
     )
-    return model, refused
 
 
-def model_of(library: Library, machine: Machine) -> tuple[MachineModel | None, str]:
-    """The machine's model, or None and why there is none."""
+def model_of(library: Library, machine: Machine) -> tuple[MachineModel, str]:
+    """The machine's model, and where it comes from; before anything is learned, what drums of its heat and size are like."""
     kept = library.machine_book.model(machine.id) if machine.id is not None else None
-    if kept is None:
-        return None, f"{machine.name} has not been fitted yet: firnel machine fit, or the button in Machines."
-    try:
-        return model_from_document(kept[1]), f"fitted {kept[0].astimezone():%d %B %Y}"
-    except OutdatedModelError as error:
-        return None, str(error)
+    why = f"nothing is learned of {machine.name} yet: this is what a {machine.heat} drum of its size usually does"
+    if kept is not None:
+        try:
+            return model_from_document(kept[1]), f"fitted {kept[0].astimezone():%d %B %Y}"
+        except OutdatedModelError as error:
+            why = str(error)
+    return prior_model(full_load_of(machine), machine.heat_kinds), why
 
 
 def trust_words(model: MachineModel) -> tuple[str, ...]:
     """How far to trust the model, and what batch to log next to trust it more; in sentences."""
     report, said = model.report, []
-    count = len(report.batches)
+    count = model.batches
+    if not count:
+        return (
+            "Nothing is learned of this machine yet: plans and forecasts go by what drums of its heat and size are like, "
+            "and may be minutes off. Each batch teaches it, by itself.",
+        )
     if report.held_out_rms_bean_c is None:
-        said.append(f"Fitted to {count} batches, none held out: it has not been judged. Log {max(6 - count, 2)} more.")
+        of = "one batch" if count == 1 else f"{count} batches"
+        said.append(f"Learned from {of}, none held out: it has not been judged. It will be from four on.")
     else:
         off = report.held_out_rms_bean_c
         verdict = (
@@ -167,10 +194,15 @@ def trust_words(model: MachineModel) -> tuple[str, ...]:
             else "not to be planned with yet"
         )
         crack = f", first crack {report.held_out_crack_s:.0f} s" if report.held_out_crack_s is not None else ""
-        said.append(f"On {len(report.held_out)} batches it had not seen it was {off:.1f} K off{crack}: {verdict}.")
-    loose = [(name, words) for name, words in _WOULD_TELL.items() if model.fitted.spread(name) > 0.75 * _prior_sd(model, name)]
-    if loose:
-        said.append(f"Little is known of {_PLAIN[loose[0][0]]}. {loose[0][1]}")
+        on = "one batch" if len(report.held_out) == 1 else f"{len(report.held_out)} batches"
+        said.append(f"On {on} it had not seen it was {off:.1f} K off{crack}: {verdict}.")
+    if report.refused:
+        said.append(
+            f"Not learned from {' and '.join(report.refused)}: with it the others came out worse. Is its load or a mark wrong?"
+        )
+    loose = next((name for name in _WOULD_TELL if not model.fitted.learned(name)), None)
+    if loose is not None:
+        said.append(f"Little is known of {_PLAIN[loose]}. {_WOULD_TELL[loose]}")
     lots = len(set(model.fitted.uptake))
     if lots < 3:
         said.append(f"All from {lots} {'lot' if lots == 1 else 'lots'}: log a batch of an unlike one, dense or natural.")
@@ -191,11 +223,6 @@ _WOULD_TELL = {
     "air_exponent": "Log a batch with much less or more air early on.",
     "heat_lag": "Log a batch with one large gas change in the middle.",
 }
-
-
-def _prior_sd(model: MachineModel, name: str) -> float:
-    prior = next(prior for prior in model.fitted.priors if prior.name == name)
-    return prior.outside_sd(float(prior.inside(prior.mean)), prior.sd)
 
 
 def fitted_labels(library: Library, machine: Machine) -> list[str]:

@@ -8,12 +8,14 @@ from typing import Any
 
 from firnel.core.anchoring import GRAIN_S, anchored
 from firnel.core.model.solving import Solved
-from firnel.core.plan import Anchor, Plan, PlannedMove
+from firnel.core.plan import READINGS, Anchor, Plan, PlannedMove
 from firnel.core.plan_document import plan_from_document, plan_to_document
-from firnel.core.vocabulary import Control, ControlScale, Machine
+from firnel.core.vocabulary import Control, ControlScale, Machine, Role, usual_role
 
 #: A coast begins so long before the drop unless told otherwise; common practice, no published source. [s]
 COAST_S = 30.0
+#: Where heat comes back to after a soak, of its scale, if the plan does not say; common practice, no published source.
+SOAKED = 0.85
 #: So many states of a draft are kept for the way back.
 MOST_STATES = 100
 
@@ -57,19 +59,19 @@ def rehung(plan: Plan, index: int, t: float, bean_c: float) -> Plan:
     t, bean_c : when it is expected to fall due [s from charge], and what the bean probe reads then. [degC]
     """
     move = plan.moves[index]
-    if move.anchor is Anchor.BEAN:
-        other = replace(move, anchor=Anchor.TIME, offset_s=GRAIN_S * round(t / GRAIN_S), at_c=None)
+    if move.anchor in READINGS:
+        other = replace(move, anchor=Anchor.TIME, offset_s=GRAIN_S * round(t / GRAIN_S), at_c=None, falling=False)
     elif move.anchor is Anchor.TIME:
         drying, browning, _ = plan.usual_stages
-        other = anchored(move.control, move.to, t, drying, drying + browning)
+        other = replace(anchored(move.control, move.to, t, drying, drying + browning), label=move.label)
     else:
-        other = replace(move, anchor=Anchor.BEAN, offset_s=0.0, at_c=float(round(bean_c)))
+        other = replace(move, anchor=Anchor.BEAN, offset_s=0.0, at_c=float(round(bean_c)), after="")
     return _with_move(plan, index, replace(other, held=True))
 
 
 def started_at(plan: Plan, control: Control, to: float) -> Plan:
     """Another setting at charge, the roaster's own from then on."""
-    return replace(plan, start={**plan.start, control: to}, start_held=plan.start_held or control is Control.GAS)
+    return replace(plan, start={**plan.start, control: to}, start_held=plan.start_held or usual_role(control) is Role.HEAT)
 
 
 def without(plan: Plan, index: int) -> Plan:
@@ -84,16 +86,53 @@ def with_move(plan: Plan, control: Control, to: float, t: float) -> Plan:
     return replace(plan, moves=(*plan.moves, move))
 
 
-def coasting(plan: Plan, scale: ControlScale, seconds: float = COAST_S) -> Plan:
-    """The burner off for the last seconds before the drop, in place of moves of heat after that."""
+def coasting(plan: Plan, machine: Machine, seconds: float = COAST_S) -> Plan:
+    """All heat off for the last seconds before the drop, in place of moves of heat after that."""
     development = plan.usual_stages[2]
     offset = GRAIN_S * round((development - seconds) / GRAIN_S)
 
-    def before(move: PlannedMove) -> bool:
-        return move.control is not Control.GAS or move.anchor is not Anchor.FIRST_CRACK or move.offset_s < offset
+    heats = machine.of(Role.HEAT)
 
-    coast = PlannedMove(Control.GAS, scale.low, Anchor.FIRST_CRACK, offset, held=True)
-    return replace(plan, moves=(*(move for move in plan.moves if before(move)), coast))
+    def before(move: PlannedMove) -> bool:
+        return move.control not in heats or move.anchor is not Anchor.FIRST_CRACK or move.offset_s < offset
+
+    coast = [PlannedMove(heat, machine.controls[heat].low, Anchor.FIRST_CRACK, offset, held=True) for heat in heats]
+    return replace(plan, moves=(*(move for move in plan.moves if before(move)), *coast))
+
+
+def soaking(plan: Plan, machine: Machine, seconds: float | None) -> Plan:
+    """All heat off at the charge, for so long or to the turn; it comes back to where the plan began, as the roaster's own move.
+
+    Raises
+    ------
+    ValueError : if the plan does not say where heat stands at the charge, or the soak is none.
+    """
+    if seconds is not None and not 5.0 <= seconds <= 300.0:
+        raise ValueError("A soak lasts 5 to 300 s, or to the turn.")
+    heats = machine.of(Role.HEAT)
+    anchor = Anchor.TURNING if seconds is None else Anchor.CHARGE
+    ends = seconds if seconds is not None else 75.0
+
+    def soaked(move: PlannedMove) -> bool:
+        early = move.anchor in (Anchor.CHARGE, Anchor.TIME) and move.offset_s <= ends
+        return move.control in heats and (early or move.anchor is Anchor.TURNING)
+
+    kept, back = tuple(move for move in plan.moves if not soaked(move)), []
+    for heat in heats:
+        early = [
+            move.to for move in plan.moves if soaked(move) and move.control == heat and move.to > machine.controls[heat].low
+        ]
+        before = early[-1] if early else plan.start.get(heat, 0.0)
+        if before <= machine.controls[heat].low:
+            before = machine.controls[heat].nearest(SOAKED * machine.controls[heat].high)
+        back.append(PlannedMove(heat, before, anchor, seconds or 0.0, held=True))
+    start = {**plan.start, **{heat: machine.controls[heat].low for heat in heats}}
+    return replace(plan, start=start, start_held=True, moves=(*back, *kept))
+
+
+def hold_all(plan: Plan, held: bool = True) -> Plan:
+    """The recipe kept as it is: every move and the start are the roaster's own; or all given back."""
+    return replace(plan, moves=tuple(replace(move, held=held) for move in plan.moves), start_held=held)
 
 
 def for_machine(plan: Plan, machine: Machine) -> Plan:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -10,9 +10,9 @@ from firnel.core.model.outlook import Outlook
 from firnel.core.model.solving import Solved
 from firnel.core.plan import TARGET_WORDS, Plan, due_moves
 from firnel.core.units import Units, clock
-from firnel.core.vocabulary import Control, FloatArray, Machine, Mark, MarkKind
+from firnel.core.vocabulary import FloatArray, Machine, Mark, MarkKind, word_of
 from firnel.work.plan.words import APPROACHES, target_text, tolerance_text
-from firnel.work.roast.cue import move_sentence, when_sentence
+from firnel.work.roast.cue import control_text, move_sentence, when_sentence
 from firnel.work.roast.picture import ROLES, RibbonPicture
 
 #: Before this the rate of rise says nothing yet. [s]
@@ -45,13 +45,16 @@ class PlanPicture:
     rate_top: float
     rate_unit: str
     ribbons: tuple[RibbonPicture, ...]
+    start: str = ""  #: the settings at charge, in a line
+    only_usual: tuple[bool, ...] = ()  #: stages of which the plan says nothing: shown as is usual
 
 
 def plan_picture(
     plan: Plan, machine: Machine | None, units: Units, solved: Solved | None = None, sure: Outlook | None = None
 ) -> PlanPicture:
     """The picture of a plan; with what the solver and the outlook say of it, where there is that."""
-    targets = plan.targets
+    targets, usual = plan.targets, tuple(seconds is None and plan.course is None for seconds in plan.stages)
+    plan = with_usual(plan)
     lengths = [seconds for seconds in plan.stages if seconds]
     ends = tuple(float(end) for end in np.cumsum(lengths))
     end = ends[-1] if ends else 720.0
@@ -89,8 +92,35 @@ def plan_picture(
         curve.t if curve else empty, bean, air, bean - tolerance, bean + tolerance, rate,
         sure.t if sure else empty, shown(sure.fan[[0, 2]]) if sure else np.empty((2, 0)), ends, names,
         tuple((trouble.t, TROUBLE_WORDS[trouble.kind]) for trouble in solved.troubles) if solved else (),
-        end, levels, units.show_difference(24.0), f"{units.temperature}/min", _ribbons(plan, machine, units, end),
+        end, levels, _rate_top(rate, units), f"{units.temperature}/min", _ribbons(plan, machine, units, end),
+        start_words(plan, machine, units), usual,
     )  # fmt: skip
+
+
+def with_usual(plan: Plan) -> Plan:
+    """The plan with stages of which it says nothing as long as is usual: so that what hangs on them has a place."""
+    if plan.course is not None:
+        return plan
+    drying, browning, development = plan.usual_stages
+    return replace(plan, targets=replace(plan.targets, drying_s=drying, browning_s=browning, development_s=development))
+
+
+def start_words(plan: Plan, machine: Machine | None, units: Units) -> str:
+    """The settings at charge: ``At charge: hot air 82 %, radiant 70 %``; empty where the plan names none."""
+    order = [*(control for control in (machine.controls if machine else ()) if control in plan.start)]
+    order += [control for control in plan.start if control not in order]
+    told = [
+        f"{word_of(control, machine)} "
+        f"{control_text(control, plan.start[control], machine.controls.get(control) if machine else None, units)}"
+        for control in order
+    ]
+    return f"At charge: {', '.join(told)}" if told else ""
+
+
+def _rate_top(rate: FloatArray, units: Units) -> float:
+    """As high as the rate goes, and never lower than usual ones."""
+    known = rate[np.isfinite(rate)]
+    return max(1.08 * float(known.max()) if known.size else 0.0, units.show_difference(18.0))
 
 
 def _gives(solved: Solved | None, sure: Outlook | None, units: Units) -> tuple[tuple[str, str], ...]:
@@ -116,13 +146,15 @@ def _ribbons(plan: Plan, machine: Machine | None, units: Units, end: float) -> t
     ribbons = []
     for control, scale in machine.controls.items():
         steps = [(0.0, plan.start[control])] if control in plan.start else []
-        steps += [(e.due_t, e.move.to) for e in due if e.move.control is control and e.due_t is not None]
+        steps += [(e.due_t, e.move.to) for e in due if e.move.control == control and e.due_t is not None]
         stops = [*(t for t, _ in steps[1:]), end][: len(steps)]
         spans = tuple((t, stop, value) for (t, value), stop in zip(steps, stops, strict=True) if stop > t)
-        name = "heat" if control is Control.GAS and machine.heat == "electric" else control.value
+        name = machine.word(control)
         unit = units.shown_unit(scale.unit)
-        digits = (0 if scale.step >= 1 else 1) if unit == scale.unit else 2
+        digits = scale.digits(*(value for _, value in steps)) if unit == scale.unit else 2
         ribbons.append(
-            RibbonPicture(name, unit, ROLES[control], scale.high, digits, units.show_difference(1.0, scale.unit), spans)
+            RibbonPicture(
+                name, unit, ROLES[machine.role(control)], scale.high, digits, units.show_difference(1.0, scale.unit), spans
+            )
         )
     return tuple(ribbons)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from firnel.core.model.solving import Solved
 from firnel.core.plan import TARGET_WORDS, Plan, PlannedMove
 from firnel.core.units import Units, clock
-from firnel.core.vocabulary import Machine
+from firnel.core.vocabulary import Machine, word_of
 from firnel.work.roast.cue import control_text, when_sentence
 
 #: How the approaches are called.
@@ -26,7 +26,7 @@ def target_text(name: str, value: float | None, units: Units) -> str:
     if name in ("ratio", "loss"):
         return f"{100 * value:.1f} %"
     if name == "colour":
-        return f"{value:.0f}"
+        return f"{value:.0f} {units.colour}"
     if name == "rise_c":
         return f"{units.show_difference(value):.1f} {units.temperature}"
     return units.text(value, "°C", 0 if name == "charge_c" else 1) if name.endswith("_c") else clock(value)
@@ -57,7 +57,7 @@ def shortfalls(solved: Solved, units: Units, machine: Machine | None = None) -> 
 def move_text(move: PlannedMove, units: Units, machine: Machine | None) -> str:
     """``gas 2.4 kPa 10 s after yellow``."""
     scale = machine.controls.get(move.control) if machine is not None else None
-    return f"{move.control.value} {control_text(move.control, move.to, scale, units)} {when_sentence(move, units)}"
+    return f"{word_of(move.control, machine)} {control_text(move.control, move.to, scale, units)} {when_sentence(move, units)}"
 
 
 def plan_changes(before: Plan, after: Plan, units: Units, machine: Machine | None = None) -> tuple[str, ...]:
@@ -95,7 +95,7 @@ def _moves(before: Plan, after: Plan, units: Units, machine: Machine | None) -> 
         old, new = before.start.get(control), after.start[control]
         if old is not None and old != new:
             shown = [control_text(control, value, scale, units, with_unit=value is new) for value in (old, new)]
-            said.append(f"{control.value} at charge {' → '.join(shown)}")
+            said.append(f"{word_of(control, machine)} at charge {' → '.join(shown)}")
     left = list(before.moves)
     for move in after.moves:
         same = [other for other in left if (other.control, other.anchor) == (move.control, move.anchor)]

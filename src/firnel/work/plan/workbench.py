@@ -25,6 +25,7 @@ from firnel.work.plan.planning import (
     sensible_start,
     solve_plan,
     transferred,
+    usual_load,
     weigh_moves,
 )
 from firnel.work.plan.whose import lot_of, machine_of
@@ -68,7 +69,7 @@ class PlanWorkbench:
         self.weighed: tuple[tuple[float, float], ...] = ()
         self.sure: Outlook | None = None
         self.said = ""
-        self._usual: dict[tuple[int | None, int | None, str], Targets] = {}
+        self._usual: dict[tuple[int | None, int | None, str, float | None], Targets] = {}
         self._sketching = False
         self._next_sketch: Plan | None = None
         self.on_change: Callable[[], None] = lambda: None
@@ -217,6 +218,10 @@ class PlanWorkbench:
             self._gone_on()
             self._solve(how)
 
+    def edit_moves(self, plan: Plan) -> None:
+        """Take an edit of single moves: no other move is changed by it, and what comes of it is told."""
+        self.edit(plan, How.AS_IS)
+
     def rename(self, name: str) -> None:
         """The name that it is to have."""
         if name != self.name:
@@ -238,7 +243,7 @@ class PlanWorkbench:
         """A move some steps of its gauge higher, or later."""
         scale = self.scale(self.plan.moves[index].control)
         if scale is not None:
-            self.edit(turned(self.plan, index, scale, steps, seconds))
+            self.edit_moves(turned(self.plan, index, scale, steps, seconds))
 
     def choose_lot(self, key: int | None) -> None:
         """Another lot: a plan that exists already keeps its targets, moved by the handling of both lots."""
@@ -367,9 +372,10 @@ class PlanWorkbench:
     def usual(self, machine: Machine) -> Targets:
         """What is usual for this lot and purpose on a machine; looked up once for each."""
         plan = self.plan
-        key = (plan.lot_id, machine.id, plan.purpose)
+        key = (plan.lot_id, machine.id, plan.purpose, plan.load_kg)
         if key not in self._usual:
-            self._usual[key] = sensible_start(self._desk.library, machine, self.lot, plan.purpose, self._today())[0]
+            start = sensible_start(self._desk.library, machine, self.lot, plan.purpose, self._today(), plan.load_kg)
+            self._usual[key] = start[0]
         return self._usual[key]
 
     def _on_solved(self, token: int, solved: Solved) -> None:
@@ -413,11 +419,12 @@ class PlanWorkbench:
     # Inside
 
     def _start(self, plan: Plan, machine: Machine, lot: Lot | None) -> Plan:
-        targets, why = sensible_start(self._desk.library, machine, lot, plan.purpose, self._today())
+        load_kg = plan.load_kg or usual_load(self._desk.library, machine, lot, self._today())
+        targets, why = sensible_start(self._desk.library, machine, lot, plan.purpose, self._today(), load_kg)
         self._explain(" ".join(why))
         return replace(
             for_machine(plan, machine), id=plan.id, version=plan.version, lot=lot.name if lot else "",
-            lot_id=lot.id if lot else None, load_kg=plan.load_kg or machine.useful_load_kg, targets=targets, asked=None,
+            lot_id=lot.id if lot else None, load_kg=load_kg, targets=targets, asked=None,
         )  # fmt: skip
 
     def _other_start(self, plan: Plan) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from firnel.core.plan import Plan, due_moves
@@ -15,6 +16,8 @@ from firnel.work.roast.session import RoastSession
 HELD_S, CLOSE_S = 5.0, 15.0
 #: The landing within its tolerance is held, within this many tolerances close.
 CLOSE_TIMES = 2.0
+#: Of what the surprise does, no more than this share is left: most of it was mended.
+MENDED = 0.6
 POINTS = {"held": 1.0, "close": 0.5, "missed": 0.0}
 
 
@@ -42,7 +45,11 @@ def debrief(practice: Practice, units: Units) -> Debrief:
     """Grade a practice that is over."""
     session = practice.desk.session
     plan = session.order.plan or practice.plan
-    graded = (*_moves(session, plan, units), *_marks(practice, session), *_landing(session, plan, units))
+    graded = (
+        *_moves(session, plan, units),
+        *_marks(practice, session),
+        *_landing(session, plan, units, practice.by_the_plan()),
+    )
     points = sum(POINTS[one.grade] for one in graded) / len(graded) if graded else 0.0
     return Debrief(graded, points, practice.surprise.told, _advice(graded))
 
@@ -92,7 +99,20 @@ def _marks(practice: Practice, session: RoastSession) -> list[Graded]:
     return found
 
 
-def _landing(session: RoastSession, plan: Plan, units: Units) -> list[Graded]:
+def _judged(name: str, off: float, tolerance: float, alone: float | None) -> str:
+    """Held, close or missed: nobody is marked down for what the surprise did, and mending most of it counts.
+
+    ``alone`` is by how much it would be off by the surprise alone. What it does to drying is done before a hand can tell.
+    """
+    if abs(off) <= tolerance:
+        return "held"
+    if name == "drying_s" and alone is not None and min(alone, 0.0) - tolerance <= off <= max(alone, 0.0) + tolerance:
+        return "held"
+    mended = alone is not None and abs(alone) > tolerance and abs(off) <= MENDED * abs(alone)
+    return "close" if abs(off) <= CLOSE_TIMES * tolerance or mended else "missed"
+
+
+def _landing(session: RoastSession, plan: Plan, units: Units, alone: Mapping[str, float]) -> list[Graded]:
     marks, found = session.marks, []
     drop, crack, yellow = marks[MarkKind.DROP], marks.get(MarkKind.FIRST_CRACK), marks.get(MarkKind.YELLOW)
     charge = marks.get(MarkKind.CHARGE)
@@ -105,13 +125,16 @@ def _landing(session: RoastSession, plan: Plan, units: Units) -> list[Graded]:
     for name, words, wanted, first, second in timed:
         if wanted is not None and first is not None and second is not None:
             off, tolerance = second.t - first.t - wanted, plan.tolerance(name)
-            grade = "held" if abs(off) <= tolerance else "close" if abs(off) <= CLOSE_TIMES * tolerance else "missed"
-            found.append(Graded("landing", words, f"{clock(second.t - first.t)}, {_long(off)}", grade))
+            grade, own = _judged(name, off, tolerance, alone.get(name)), alone.get(name)
+            by_itself = f"; the surprise alone {_long(own)}" if own is not None and abs(own) > tolerance else ""
+            found.append(Graded("landing", words, f"{clock(second.t - first.t)}, {_long(off)}{by_itself}", grade))
     if plan.targets.drop_c is not None and drop.bean is not None:
         off, tolerance = drop.bean - plan.targets.drop_c, plan.tolerance("drop_c")
-        grade = "held" if abs(off) <= tolerance else "close" if abs(off) <= CLOSE_TIMES * tolerance else "missed"
+        grade, own = _judged("drop_c", off, tolerance, alone.get("drop_c")), alone.get("drop_c")
         by = units.show_difference(off)
         side = "" if abs(by) < 0.05 else f", {abs(by):.1f} {units.temperature} {'hot' if by > 0 else 'cold'}"
+        if own is not None and abs(own) > tolerance:
+            side += f"; the surprise alone {abs(units.show_difference(own)):.1f} {'hot' if own > 0 else 'cold'}"
         found.append(Graded("landing", "drop", f"{units.text(drop.bean, '°C', 1)}{side}", grade))
     return found
 

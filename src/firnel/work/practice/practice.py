@@ -6,8 +6,11 @@ A practice has a library of its own in a temporary folder, so that its batches c
 from __future__ import annotations
 
 import tempfile
+import threading
+from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import Protocol
 
@@ -16,12 +19,11 @@ import numpy as np
 from firnel.core.model.document import model_to_document
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.virtual import VirtualRoaster
-from firnel.core.plan import Plan
-from firnel.core.vocabulary import Control, Lot, Machine, MarkKind
+from firnel.core.plan import Plan, due_moves
+from firnel.core.vocabulary import Control, Lot, Machine, Mark, MarkKind, Role
 from firnel.devices.clock import Clock
 from firnel.devices.reading import LinkState, LinkStatus, Reading
-from firnel.devices.simulator.kinds import KINDS
-from firnel.devices.simulator.physics import DrumRoaster, GreenLoad, colour_word, crack_rate
+from firnel.devices.simulator.physics import colour_word, crack_rate
 from firnel.store.library import Library
 from firnel.work.desk import Desk
 from firnel.work.machines.forecasting import traits_of
@@ -32,6 +34,8 @@ from firnel.work.settings import Settings
 
 #: A practice runs at most so much faster than life.
 FASTEST = 10.0
+#: No roast lasts longer. [s]
+LONGEST_S = 1800
 #: The empty drum stands this far above the charge reading when it begins. [K]
 ABOVE_C = 7.0
 
@@ -92,46 +96,6 @@ class Roaster(Protocol):
         """Bean and air probe. [degC]"""
 
 
-class _Simulated:
-    """The simulated machine of the shipped kind next to the user's own, where that has no model yet.
-
-    Settings and loads travel as shares of the two machines' scales.
-    """
-
-    def __init__(self, machine: Machine, rng: np.random.Generator, steel_c: float, probe_c: float, uptake: float) -> None:
-        usual = "electric-1" if machine.heat == "electric" else "gas-6"
-        self._machine, self._kind = machine, KINDS[machine.kind if machine.kind in KINDS else usual]
-        self._roaster, self._uptake = DrumRoaster(self._kind, rng, steel_c=steel_c), uptake
-        self._roaster.bean_probe_c = probe_c
-        self.yellow_c, self.crack_c, self.gust = 153.0, self._kind.cracks_at_c, 0.0
-
-    @property
-    def bean_c(self) -> float | None:
-        return self._roaster.beans.mean_c if self._roaster.beans is not None else None
-
-    def set(self, control: Control, value: float) -> None:
-        own, its = self._machine.controls.get(control), self._kind.controls[control]
-        if own is not None:
-            self._roaster.set(control, its.low + (value - own.low) / (own.high - own.low) * (its.high - its.low))
-
-    def charge(self, mass_kg: float) -> None:
-        mass_kg *= self._kind.load_kg / (self._machine.useful_load_kg or self._kind.load_kg)
-        self._roaster.charge(GreenLoad(mass_kg, uptake=self._uptake))
-        if self._roaster.beans is not None:
-            self.yellow_c, self.crack_c = self._roaster.beans.yellow_c, self._roaster.beans.crack_c
-
-    def drop(self) -> None:
-        self._roaster.drop()
-
-    def step(self, seconds: float) -> None:
-        if self.gust:
-            self._roaster.gust = self.gust
-        self._roaster.step(seconds)
-
-    def read(self) -> tuple[float, float]:
-        return self._roaster.read()
-
-
 class Practice:
     """One practice batch: a desk of its own, and the machine that answers its keys.
 
@@ -164,19 +128,22 @@ class Practice:
         rng = np.random.default_rng(seed)
         self.surprise = _chosen(surprise, rng)
         self.plan, self._load_kg = plan, plan.load_kg
-        self._folder = tempfile.TemporaryDirectory(prefix="firnel-practice-")
+        self._folder = tempfile.TemporaryDirectory(prefix="firnel-practice-", ignore_cleanup_errors=True)
+        self._thread, self._later = threading.get_ident(), deque[Callable[[], None]]()
         model, _ = model_of(library, machine)
         lot = lot_of(library, plan)
+        # The same machine once more, for what the surprise alone would do.
+        self._another = partial(self._machine, model, machine, lot, np.random.default_rng(0))
         self.roaster = self._machine(model, machine, lot, rng)
         clock = Clock(source) if source is not None else Clock()
         own_library = Library(Path(self._folder.name) / "practice.sqlite")
-        self.desk = Desk(own_library, settings, lambda call: call(), clock=clock)
+        self.desk = Desk(own_library, settings, self._post, clock=clock)
         own = self.desk.library
         # The keys are the hands here: nothing is reported by the machine.
         controls = {control: replace(scale, reported=False) for control, scale in machine.controls.items()}
         kept = own.save_machine(replace(machine, id=None, controls=controls, device_url=""))
-        if model is not None and kept.id is not None:
-            own.machine_book.save_model(kept.id, model_to_document(model, machine.heat))
+        if model.batches and kept.id is not None:
+            own.machine_book.save_model(kept.id, model_to_document(model, machine.heat_kinds))
         kept_lot = own.save_lot(replace(lot, id=None)) if lot is not None else None
         self.order = BatchOrder(
             kept_lot,
@@ -184,6 +151,7 @@ class Practice:
             own.save_plan(replace(plan, id=None, machine_id=kept.id, lot_id=kept_lot.id if kept_lot is not None else None)),
             plan.load_kg,
         )
+        self.machine = kept
         self.desk.session.set_machine(kept)
         self.desk.link = LinkStatus(LinkState.LIVE, "The practice machine.")
         self.desk.prepare(self.order)
@@ -191,20 +159,69 @@ class Practice:
         self._stepped = clock.now()
         self._settle()
 
-    def _machine(self, model: MachineModel | None, machine: Machine, lot: Lot | None, rng: np.random.Generator) -> Roaster:
+    def _machine(self, model: MachineModel, machine: Machine, lot: Lot | None, rng: np.random.Generator) -> Roaster:
         charge_c, surprise = self.plan.targets.charge_c or 200.0, self.surprise
-        if model is not None:
-            steel = charge_c + model.steel_over_charge_c + self.plan.drum_c + surprise.steel_c
-            made = VirtualRoaster(model, machine, traits_of(lot), rng, steel + 2.0, charge_c + ABOVE_C, self.plan.room_c)
-            made.uptake = surprise.uptake
-            return made
-        return _Simulated(machine, rng, charge_c + 8.0 + surprise.steel_c, charge_c + ABOVE_C, surprise.uptake)
+        steel = charge_c + model.steel_over_charge_c + self.plan.drum_c + surprise.steel_c
+        made = VirtualRoaster(model, machine, traits_of(lot), rng, steel + 2.0, charge_c + ABOVE_C, self.plan.room_c)
+        made.uptake = surprise.uptake
+        return made
 
     def _settle(self) -> None:
         """Some readings of the empty machine, as if it had been watched before."""
         for control, value in self.plan.start.items():
-            self.roaster.set(control, value if control is not Control.GAS else 0.0)
-        self.desk.session.set_control(Control.GAS, 0.0, self.desk.clock.now())
+            self.roaster.set(control, value if self.machine.role(control) is not Role.HEAT else 0.0)
+        for control in self.machine.of(Role.HEAT):
+            self.desk.session.set_control(control, 0.0, self.desk.clock.now())
+
+    def by_the_plan(self) -> dict[str, float]:
+        """By how much drying and browning [s] and the drop [K] would be off if the plan's moves were made and nothing else.
+
+        That is what the surprise does; empty where the plan says no times.
+        """
+        plan, roaster = self.plan, self._another()
+        drying, browning, development = plan.stages
+        if drying is None or browning is None or development is None:
+            return {}
+        charge_c = plan.targets.charge_c or 200.0
+        for control, value in plan.start.items():
+            roaster.set(control, value if self.machine.role(control) is not Role.HEAT else 0.0)
+        for _ in range(LONGEST_S):
+            if roaster.read()[0] <= charge_c:
+                break
+            roaster.step(1.0)
+        roaster.charge(self._load_kg * self.surprise.load)
+        for control, value in plan.start.items():
+            roaster.set(control, value)
+        marks = self._roast_by_the_plan(roaster, development)
+        found = {}
+        if MarkKind.YELLOW in marks:
+            found["drying_s"] = marks[MarkKind.YELLOW].t - drying
+        if MarkKind.FIRST_CRACK in marks:
+            found["browning_s"] = marks[MarkKind.FIRST_CRACK].t - marks[MarkKind.YELLOW].t - browning
+            if plan.targets.drop_c is not None:
+                found["drop_c"] = roaster.read()[0] - plan.targets.drop_c
+        return found
+
+    def _roast_by_the_plan(self, roaster: Roaster, development: float) -> dict[MarkKind, Mark]:
+        """From the charge to the end of development, each move when its own mark has come; the marks, from the charge."""
+        marks, done = {MarkKind.CHARGE: Mark(MarkKind.CHARGE, 0.0)}, dict[int, float]()
+        for t in range(LONGEST_S):
+            for entry in due_moves(self.plan, marks.values(), float(t), done):
+                if entry.done_t is None and entry.due_t is not None and entry.due_t <= t:
+                    done[entry.index] = float(t)
+                    roaster.set(entry.move.control, entry.move.to)
+            yellow = marks.get(MarkKind.YELLOW)
+            blows = yellow is not None and GUST_FROM_S <= t - yellow.t < GUST_FROM_S + GUST_FOR_S
+            roaster.gust = self.surprise.gust if blows else 0.0
+            roaster.step(1.0)
+            bean = roaster.bean_c
+            for kind, level in ((MarkKind.YELLOW, roaster.yellow_c), (MarkKind.FIRST_CRACK, roaster.crack_c)):
+                if bean is not None and bean >= level and kind not in marks:
+                    marks[kind] = Mark(kind, t + 1.0)
+            crack = marks.get(MarkKind.FIRST_CRACK)
+            if crack is not None and t >= crack.t + development:
+                break
+        return marks
 
     def set_speed(self, speed: float) -> None:
         """Run so many times as fast as life.
@@ -217,8 +234,17 @@ class Practice:
             raise ValueError(f"a practice runs at 1 to {FASTEST:.0f} times the speed of life, not at {speed:g}.")
         self.desk.clock.set_rate(speed)
 
+    def _post(self, call: Callable[[], None]) -> None:
+        """A call of the practice's own thread at once; one of another thread with the next tick."""
+        if threading.get_ident() == self._thread:
+            call()
+        else:
+            self._later.append(call)
+
     def tick(self) -> None:
         """Bring the machine up to now; a reading for each of its seconds."""
+        while self._later:
+            self._later.popleft()()
         session, now = self.desk.session, self.desk.clock.now()
         while now - self._stepped >= 1.0:
             self._stepped += 1.0
@@ -235,9 +261,10 @@ class Practice:
         marks = self.desk.session.marks
         if self.roaster.bean_c is None and MarkKind.CHARGE in marks and MarkKind.DROP not in marks:
             self.roaster.charge(self._load_kg * self.surprise.load)
-            start = self.plan.start.get(Control.GAS, 0.0)
-            if start and not self.desk.session.held.get(Control.GAS):  # the hand that charges opens the burner too
-                self.desk.session.set_control(Control.GAS, start, self._stepped)
+            for control in self.machine.of(Role.HEAT):
+                start = self.plan.start.get(control, 0.0)
+                if start and not self.desk.session.held.get(control):  # the hand that charges opens the burner too
+                    self.desk.session.set_control(control, start, self._stepped)
         elif self.roaster.bean_c is not None and MarkKind.DROP in marks:
             self.roaster.drop()
 
@@ -272,8 +299,7 @@ class Practice:
 
     def close(self) -> None:
         """Throw the practice away."""
-        self.desk.session.close()
-        self.desk.library.close()
+        self.desk.shut_down()
         self._folder.cleanup()
 
 

@@ -24,8 +24,8 @@ CHARTED = (
     ("total_s", "total", "s"),
     ("drop_c", "drop", "°C"),
     ("loss", "weight loss", "share"),
-    ("colour_ground", "colour ground", "points"),
-    ("colour_whole", "colour whole", "points"),
+    ("colour_ground", "colour ground", "index"),
+    ("colour_whole", "colour whole", "index"),
 )
 #: By what batches are chosen.
 CHOSEN_BY = ("plan", "lot", "machine", "operator")

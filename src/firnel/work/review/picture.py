@@ -7,13 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.units import Units, clock
-from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Machine, MarkKind
+from firnel.core.vocabulary import BatchRecord, FloatArray, Found, Machine, MarkKind, Role, usual_role, word_of
 from firnel.work.review.records import BatchSheet
 from firnel.work.roast.cue import control_text
 from firnel.work.roast.picture import ROLES, RibbonPicture, steps_of
 
 #: Notes that the roaster wrote down; the others are ticks and the like.
-SAID = ("colour", "smell", "remark")
+SAID = ("colour", "smell", "remark", "outlier", "first crack by", "ended otherwise", "plan")
 
 
 @dataclass(frozen=True)
@@ -55,6 +55,7 @@ class ReviewPicture:
     span: tuple[float, float]
     levels: tuple[float, float]
     rate_top: float
+    temperature_unit: str = "°C"
 
 
 def review_picture(sheet: BatchSheet, machine: Machine | None, units: Units) -> ReviewPicture:
@@ -84,6 +85,7 @@ def review_picture(sheet: BatchSheet, machine: Machine | None, units: Units) -> 
         rate_top=float(
             np.clip(rate.max() * 1.08 if rate.size else 0.0, units.show_difference(15.0), units.show_difference(40.0))
         ),
+        temperature_unit=units.temperature,
     )
 
 
@@ -136,19 +138,26 @@ def _stage_rows(sheet: BatchSheet, units: Units) -> tuple[tuple[str, ...], ...]:
 
 def _ribbons(record: BatchRecord, machine: Machine | None, units: Units, start: float, end: float) -> tuple[RibbonPicture, ...]:
     ribbons = []
-    for control in Control:
+    for control in record.trace.controls:
         spans = steps_of(record.trace, control, start, end)
-        if not spans or (control is Control.DRUM and len(spans) == 1):
+        if not spans or (usual_role(control) is Role.MOTION and len(spans) == 1):
             continue  # a drum that turned at one speed tells nothing
         scale = machine.controls.get(control) if machine else None
         unit = units.shown_unit(scale.unit) if scale else ""
         top = scale.high if scale else max(value for _, _, value in spans)
         factor = units.show_difference(1.0, scale.unit) if scale else 1.0
-        digits = (0 if scale.step >= 1 else 1) if scale and unit == scale.unit else 2
-        name = "heat" if machine and machine.heat == "electric" and control is Control.GAS else control.value
+        by_hand = [value for _, _, value in spans] if scale and not scale.reported else []
+        digits = scale.digits(*by_hand) if scale and unit == scale.unit else 2
+        name = word_of(control, machine)
         ribbons.append(
             RibbonPicture(
-                name, unit, ROLES[control], top, digits, factor, tuple((a - start, b - start, v) for a, b, v in spans)
+                name,
+                unit,
+                ROLES[machine.role(control) if machine else usual_role(control)],
+                top,
+                digits,
+                factor,
+                tuple((a - start, b - start, v) for a, b, v in spans),
             )
         )
     return tuple(ribbons)
@@ -160,8 +169,8 @@ def _results(record: BatchRecord, units: Units) -> tuple[tuple[str, str], ...]:
         ("Green", units.text(record.load_kg, "kg")),
         ("Roasted", units.text(record.roasted_kg, "kg", 3 if units.mass == "kg" else None)),
         ("Weight loss", loss),
-        ("Colour whole", f"{record.colour_whole:.1f}" if record.colour_whole is not None else "–"),
-        ("Colour ground", f"{record.colour_ground:.1f}" if record.colour_ground is not None else "–"),
+        ("Whole bean", units.colour_text(record.colour_whole)),
+        ("Ground", units.colour_text(record.colour_ground)),
         ("Room", units.text(record.room_c, "°C", 0)),
     )
 
@@ -170,7 +179,10 @@ def _moves(record: BatchRecord, machine: Machine | None, units: Units, zero: flo
     scales = machine.controls if machine else {}
     drop = record.mark(MarkKind.DROP)
     return tuple(
-        (clock(move.t - zero), f"{move.control.value} {control_text(move.control, move.to, scales.get(move.control), units)}")
+        (
+            clock(move.t - zero),
+            f"{word_of(move.control, machine)} {control_text(move.control, move.to, scales.get(move.control), units)}",
+        )
         for move in record.moves
         if move.t >= zero and (drop is None or move.t <= drop.t)
     )

@@ -17,7 +17,7 @@ from firnel.core.events import Event, find_events
 from firnel.core.mark_finding import find_turning
 from firnel.core.rate_of_rise import RateCurve, live_rate_of_rise, smooth_rate_of_rise
 from firnel.core.stages import Stages, check_mark_order, stages_of
-from firnel.core.vocabulary import BatchRecord, Control, Found, Mark, MarkKind
+from firnel.core.vocabulary import BatchRecord, Control, Found, Mark, MarkKind, Role, usual_role
 from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_wishes, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import BatchFilter, BatchLine, Library, NotInLibraryError, PageEnd
@@ -27,7 +27,8 @@ from firnel.work.plan.whose import machine_of
 
 __all__ = [
     "BatchFilter", "BatchLine", "BatchSheet", "ImportRefusedError", "ImportWishes", "Imported", "Library",
-    "LibraryError", "NotInLibraryError", "PageEnd", "export_text", "import_file", "read_file", "sheet_of", "show_document",
+    "LibraryError", "NotInLibraryError", "PageEnd", "export_text", "import_file", "import_read",
+    "read_file", "sheet_of", "show_document",
     "with_mark",
 ]  # fmt: skip
 
@@ -53,7 +54,7 @@ class BatchSheet:
 
 def sheet_of(record: BatchRecord) -> BatchSheet:
     """Work out the sheet of a batch."""
-    moves_t = tuple(move.t for move in record.moves if move.control is not Control.DRUM)
+    moves_t = tuple(move.t for move in record.moves if usual_role(move.control) is not Role.MOTION)
     charge = record.mark(MarkKind.CHARGE)
     trace, drop = record.trace, record.mark(MarkKind.DROP)
     # Behind the drop the probe reads an empty drum; smoothing across that corner would bend the end of the roast.
@@ -110,11 +111,20 @@ def import_file(library: Library, path: Path, wishes: ImportWishes, again: bool 
     ------
     ImportRefusedError : if it cannot be taken in.
     """
-    imported = read_file(path, wishes)
+    return import_read(library, path.name, read_file(path, wishes), again)
+
+
+def import_read(library: Library, name: str, imported: Imported, again: bool = False) -> tuple[int, Imported]:
+    """Add the batch that was read from a file of that name; otherwise as `import_file`.
+
+    Raises
+    ------
+    ImportRefusedError : if it cannot be taken in.
+    """
     record = imported.record
     check_mark_order(record.marks)
     if not again and (label := library.same_log(record)) is not None:
-        raise ImportRefusedError(f"{path.name} was taken in before, as batch {label} (--again takes it once more).")
+        raise ImportRefusedError(f"{name} was taken in before, as batch {label} (--again takes it once more).")
     machine, said = machine_of_log(library, record, imported.units)
     key = library.add_record(record, machine)
     return key, replace(imported, said=(*imported.said, said)) if said else imported
@@ -140,7 +150,7 @@ def show_document(record: BatchRecord) -> dict[str, Any]:
     sheet = sheet_of(record)
     zero = record.charge_t
     trace, stages = record.trace, sheet.stages
-    moves_t = tuple(move.t for move in record.moves if move.control is not Control.DRUM)
+    moves_t = tuple(move.t for move in record.moves if usual_role(move.control) is not Role.MOTION)
     live = live_rate_of_rise(trace.t, trace.bean, zero if record.mark(MarkKind.CHARGE) else None, moves_t)
     marks: dict[str, Any] = {kind.value: None for kind in MarkKind}
     for mark in record.marks:
@@ -161,11 +171,14 @@ def show_document(record: BatchRecord) -> dict[str, Any]:
         "room_c": record.room_c,
         "colour": {"whole": record.colour_whole, "ground": record.colour_ground},
         "remark": record.remark,
+        "operator": record.operator,
+        "tags": record.tags,
+        "left_out": record.left_out,
         "marks": marks,
         "stages": {name: stage.seconds if stage else None for name, stage in stages.named()}
         | {"total": stages.total_s, "development_ratio": stages.development_ratio},
         "moves": [
-            {"t": round(m.t - zero, 3), "control": m.control.value, "to": m.to, "found": m.found.value} for m in record.moves
+            {"t": round(m.t - zero, 3), "control": str(m.control), "to": m.to, "found": m.found.value} for m in record.moves
         ],
         "notes": [{"t": round(note.t - zero, 3), "kind": note.kind, "text": note.text} for note in record.notes],
         "ror": {

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from firnel.core.units import Units, clock
-from firnel.core.vocabulary import Control, MarkKind
+from firnel.core.vocabulary import MarkKind, Role, usual_role
 from firnel.exchange.cells import text_cell
 from firnel.exchange.report import Block, Chart, Curve, Heading, Report, Table, Text, write_workbook
 from firnel.exchange.whole_file import whole_file, write_whole
@@ -42,7 +42,7 @@ def batch_report(library: Library, key: int, settings: Settings) -> Report:
     part, rated = (curves.t >= 0.0) & (curves.t <= end), (curves.rate_t >= 0.0) & (curves.rate_t <= end)
     judged = judge(library, key, units, with_edits=False)
     stages = tuple((row[0].removeprefix("*"), *row[1:]) for row in picture.stages[1:])
-    level = level_word(record.colour_ground, settings.levels)
+    level = level_word(record.colour_ground, settings.levels, record.loss)
     blocks: list[Block] = [
         Chart("Bean and air", units.temperature, (
             Curve("bean", "ink", False, curves.t[part], curves.bean[part]),
@@ -64,6 +64,21 @@ def batch_report(library: Library, key: int, settings: Settings) -> Report:
     eye = inspection_of(library, key)
     if eye:
         blocks.append(Table("By eye", ("", ""), tuple((name, f"{value:.3g}") for name, value in eye.items())))
+    if picture.notes:
+        blocks.append(Table("Noted", ("time", "word"), picture.notes, words=2))
+    if record.tags or record.left_out:
+        blocks.append(
+            Text(
+                " ".join(
+                    part
+                    for part in (
+                        f"Tags: {record.tags}." if record.tags else "",
+                        f"Left out: {record.left_out}." if record.left_out else "",
+                    )
+                    if part
+                )
+            )
+        )
     if record.remark:
         blocks.append(Text(record.remark))
     about = f"{record.lot or 'lot not told'} on {record.machine or 'an unknown machine'}, {_when(record.started)}"
@@ -91,9 +106,10 @@ def comparison_report(library: Library, keys: Sequence[int], at: str, units: Uni
         for index, one in enumerate(picture.drawn)
     )
     gas = tuple(
-        Curve(one.label, "ember", index > 0, one.x, one.controls[Control.GAS])
+        Curve(one.label, "ember", index > 0, one.x, values)
         for index, one in enumerate(picture.drawn)
-        if Control.GAS in one.controls
+        for control, values in one.controls.items()
+        if usual_role(control) is Role.HEAT
     )
     less = tuple(Curve(gap.label, "ember", index > 0, gap.x, gap.bean) for index, gap in enumerate(picture.differences))
     blocks: list[Block] = [Chart("Bean", units.temperature, beans, picture.stages)]
@@ -208,7 +224,7 @@ def open_data(library: Library, folder: Path, progress: Callable[[float], bool] 
         if not progress(done / max(len(lines), 1)):
             break
         text = export_text(library, library.batch(line.id), "json")
-        write_whole(folder / f"batch-{_file_part(line.label)}-{line.id}.json", text)
+        write_whole(folder / f"batch-{file_part(line.label)}-{line.id}.json", text)
         done += 1
     notes = [
         {"batch": note.batch_id, "kind": note.kind, "at": note.at.isoformat(), **note.document}
@@ -226,6 +242,6 @@ def _cell(value: object) -> object:
     return value.isoformat() if isinstance(value, datetime) else "" if value is None else text_cell(value)
 
 
-def _file_part(label: str) -> str:
+def file_part(label: str) -> str:
     """A label as part of a file's name."""
     return "".join(sign if sign.isalnum() or sign in "-_" else "_" for sign in label)

@@ -121,7 +121,7 @@ def _causes(
     if machine is None or other.machine != record.machine:
         return (), "Causes are looked for on one machine: the two batches were roasted on different ones."
     model, why = model_of(library, machine)
-    if model is None:
+    if not model.batches:
         return (), why
     lots = {lot.name: lot for lot in library.lots()}
     try:
@@ -149,7 +149,7 @@ def cause_words(cause: Cause, machine: Machine, units: Units) -> str:
     if cause.kind == "fan":
         side = "more" if amount > 0 else "less"
         return f"the fan drew {100 * abs(amount):.0f} % {side} air at the same setting: check filter, duct and chaff collector"
-    name = "heat" if machine.heat == "electric" else "gas"
+    name = machine.word(machine.main_heat)
     name = name if cause.kind == "gas" else "air"
     return f"the {name} stood otherwise than in the reference for {clock(amount)}"
 

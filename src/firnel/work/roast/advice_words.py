@@ -1,150 +1,159 @@
-"""What the forecast says, in one line of display units: advice, what is coming, or where the batch lands."""
+"""What is to be done or watched, in one line of display units: warnings, advice, or where the batch lands; short sentences."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import IntEnum
 
-import numpy as np
-
-from firnel.core.guidance import Advice, Off
+from firnel.core.guidance import Advice, Choice, Off, Place
 from firnel.core.model.forecast import Interval
-from firnel.core.plan import Plan
 from firnel.core.units import Units, clock
-from firnel.core.vocabulary import Control, Machine, MarkKind, Quality
+from firnel.core.usual import STALL_RATE
+from firnel.core.vocabulary import Control, Machine, MarkKind, word_of
 from firnel.work.roast.cue import control_text, when_sentence
-from firnel.work.roast.live_trace import LiveTrace
+from firnel.work.roast.danger import danger_of, planned_rate, runaway
+from firnel.work.roast.drop_cue import bares_probe
+from firnel.work.roast.live_forecast import Coming
+from firnel.work.roast.readings_watch import link_trouble, probe_trouble, sound
 from firnel.work.roast.session import RoastSession
 
-#: Readings above these are told with the fire caution; common practice, no published source. [degC]
-HOT_BEAN_C, HOT_AIR_C = 238.0, 320.0
-#: Without a reading for this long there is a gap; this many bad ones in a row are a bad probe. [s], [readings]
-GAP_S, BAD_READINGS = 6.0, 5
-#: Of this many readings the last few are compared with all: this much slower, and slower than that, they come late. [s]
-LATE_OF, LATE_READINGS, LATE_TIMES, LATE_S = 60, 6, 2.0, 2.5
-#: So long after the charge the probe plunges, and what it reads is not judged. [s]
-PLUNGE_S = 40.0
-#: So many hot readings in a row, of the last so many, are a fire, unless the probe jumped there faster than this. [degC/s]
-HOT_READINGS, HOT_WITHIN, JUMP_RATE = 3, 120, 20.0
-FIRE = "Fire danger: heat off, keep the doors shut, have the extinguisher at hand, follow the maker's manual."
+#: A rate this far below the plan's own, or below a stall's, for so long is a stall that has come. [K/min], [s]
+STALLED_BELOW, STALLED_S = 2.0, 20.0
+#: Before this long after the turn the rate is still rising from it. [s]
+AFTER_TURN_S = 60.0
+
+
+class WarningRank(IntEnum):
+    """Which warning stands before which."""
+
+    FIRE = 0
+    RUNAWAY = 1
+    PROBE = 2
+    GAP = 3
+    BARE = 4
+    COMING = 5
 
 
 @dataclass(frozen=True)
 class Told:
-    """The line under the cue: its text, how urgent it is (calm, advice, warn), and what else there is to say."""
+    """The line under the cue: what is to be done, why, how urgent (calm, advice, warn), and what else there is to say."""
 
     text: str
     urgency: str = "calm"
     more: tuple[str, ...] = ()
+    why: str = ""
 
 
 def told_line(session: RoastSession, units: Units) -> Told:
     """The most important thing to say now: warnings before advice, advice before where it lands."""
     told = _told_line(session, units)
-    return Told(units.sentence(told.text), told.urgency, tuple(units.sentence(sentence) for sentence in told.more))
+    more = tuple(units.sentence(sentence) for sentence in told.more)
+    return Told(units.sentence(told.text), told.urgency, more, units.sentence(told.why))
 
 
 def _told_line(session: RoastSession, units: Units) -> Told:
     if session.phase not in ("drying", "browning", "development"):
         return Told("")
     warnings = warnings_of(session, units)
-    advice = advice_sentence(session, units)
-    if warnings and (warnings[0][0] < COMING or not advice):
-        return Told(warnings[0][1], "warn", tuple(sentence for _, sentence in warnings[1:]) + ((advice,) if advice else ()))
-    if advice and session.advice is None:
-        return Told(advice)
-    if advice:
-        return Told(advice, "advice", tuple(sentence for _, sentence in warnings))
+    advice = session.advice
+    urgent = [sentence for rank, sentence in warnings if rank < WarningRank.BARE]
+    rest = tuple(sentence for rank, sentence in warnings if rank >= WarningRank.BARE)
+    if urgent:
+        return Told(urgent[0], "warn", (*urgent[1:], *rest))
+    if advice is not None and sound(session):
+        return Told(advice_sentence(session, units), "advice", rest, _why(advice, units))
+    if rest:
+        return Told(rest[0], "warn", rest[1:])
     return Told(landing_sentence(session, units))
 
 
-#: Ranks of warnings, the first before all.
-FIRE_RANK, PROBE, GAP, COMING = range(4)
-
-
-def warnings_of(session: RoastSession, units: Units) -> list[tuple[int, str]]:
+def warnings_of(session: RoastSession, units: Units) -> list[tuple[WarningRank, str]]:
     """What is wrong or about to be, ranked."""
-    found: list[tuple[int, str]] = []
-    trace, now = session.trace, session.now()
-    bean, air = trace.latest("bean"), trace.latest("air")
-    if _burns(trace, "bean", HOT_BEAN_C) or _burns(trace, "air", HOT_AIR_C):
-        found.append((FIRE_RANK, f"{units.text(bean, '°C', 0)} at the beans, {units.text(air, '°C', 0)} in the air. {FIRE}"))
-    count = len(trace)
-    charge = session.marks.get(MarkKind.CHARGE)
-    plunging = charge is not None and now - charge.t < PLUNGE_S
-    last = [] if plunging else [trace.quality_at(index) for index in range(max(count - BAD_READINGS, 0), count)]
-    if len(last) == BAD_READINGS and all(quality & Quality.FROZEN for quality in last):
-        found.append((PROBE, "The bean probe gives the same figure again and again: is it frozen?"))
-    elif len(last) == BAD_READINGS and all(quality & Quality.OUT_OF_RANGE for quality in last):
-        found.append((PROBE, "The bean probe reads what no roast has: a broken wire? Drive by time, colour and sound."))
-    elif sum(bool(quality & Quality.SPIKE) for quality in last) >= 3:
-        found.append((PROBE, "The bean probe jumps: its wire or seat may be loose."))
-    found += [(GAP, sentence) for sentence in _late_readings(session, now)]
-    if session.guidance is not None:
-        for coming in session.guidance.coming:
-            found.append((COMING, f"{coming.sentence[:1].upper()}{coming.sentence[1:]}, in about {clock(coming.in_s)}."))
+    found: list[tuple[WarningRank, str]] = []
+    danger = danger_of(session, units)
+    if danger is not None:
+        found.append((WarningRank.FIRE, " ".join((f"{danger.headline}.", *danger.steps))))
+    if (fast := runaway(session)) is not None:
+        found.append((WarningRank.RUNAWAY, _runaway_words(session, units, *fast)))
+    if trouble := probe_trouble(session):
+        found.append((WarningRank.PROBE, trouble))
+    if trouble := link_trouble(session):
+        found.append((WarningRank.GAP, trouble))
+    if bares_probe(session):
+        found.append((WarningRank.BARE, "Small load: drive by time, colour and sound, not the probe."))
+    guidance = session.guidance
+    stalled = False
+    for coming in guidance.coming if guidance is not None and sound(session) else ():
+        stalled = stalled or coming.kind == "stall"
+        found.append((WarningRank.COMING, _coming_words(session, coming, units)))
+    if not stalled and sound(session) and (stall := _stalled(session)):
+        found.append((WarningRank.COMING, stall))
     return sorted(found)
 
 
-def _burns(trace: LiveTrace, name: str, limit_c: float) -> bool:
-    """Whether a probe has truly risen above a limit: several readings in a row, reached by a rise and not by a jump."""
-    values = trace.column(name)
-    known = np.flatnonzero(np.isfinite(values))[-HOT_WITHIN:]
-    above = values[known] > limit_c
-    if above.size < HOT_READINGS or not above[-HOT_READINGS:].all():
-        return False
-    cool = np.flatnonzero(~above)
-    if not cool.size:
-        return True
-    before, after = known[cool[-1]], known[cool[-1] + 1]
-    t = trace.column("t")
-    return bool((values[after] - values[before]) / max(t[after] - t[before], 1e-3) < JUMP_RATE)
+def _coming_words(session: RoastSession, coming: Coming, units: Units) -> str:
+    words = f"{coming.sentence[:1].upper()}{coming.sentence[1:]}"
+    if coming.remedy is not None:
+        name, before, after = _step_words(coming.remedy, session.machine, units)
+        return f"Stall in {clock(coming.in_s)}: {name} {before} → {after} ends it."
+    if coming.kind == "stall":
+        return f"{words}, in {clock(coming.in_s)}: more heat."
+    return f"{words}, in {clock(coming.in_s)}."
 
 
-def _late_readings(session: RoastSession, now: float) -> list[str]:
-    """Readings that do not come, or come more seldom than they did."""
-    trace = session.trace
-    if trace.last_t is None:
-        return []
-    silent = now - trace.last_t
-    if trace.quality_at(len(trace) - 1) & Quality.HAND:
-        if silent < session.around.hand_every_s:
-            return []
-        return [f"A reading is due, the last is {clock(silent)} old: type what the display shows, then Enter."]
-    if silent > GAP_S * max(1.0, 0.5 * session.clock.rate):
-        return [f"No reading for {clock(silent)}: the clock and the keys go on."]
-    between = np.diff(trace.column("t")[-LATE_OF:])
-    if between.size < LATE_OF - 1:
-        return []
-    usual, lately = float(np.median(between)), float(np.median(between[-LATE_READINGS:]))
-    if lately > LATE_TIMES * usual and lately > LATE_S:
-        return [f"Readings come every {lately:.0f} s, not every {usual:.0f} s as before: the link is slow, rates lag."]
-    return []
+def _stalled(session: RoastSession) -> str:
+    """The beans hardly rise any more, and the plan does not mean that: told by the readings, forecast or not."""
+    turning, trace = session.marks.get(MarkKind.TURNING), session.trace
+    if turning is None or session.now() - turning.t < AFTER_TURN_S or not session.roasting:
+        return ""
+    rate = trace.column("rate")[trace.column("t") >= session.now() - STALLED_S]
+    planned = planned_rate(session)
+    floor = STALL_RATE if planned is None else min(STALL_RATE, planned - STALLED_BELOW)
+    if rate.size < 3 or not (rate < floor).all():
+        return ""
+    return f"Stalled: the rate is {float(rate[-1]):.1f} K/min. More heat now."
+
+
+def _runaway_words(session: RoastSession, units: Units, rate: float, planned: float | None) -> str:
+    name = word_of(session.machine.main_heat if session.machine else Control.GAS, session.machine)
+    rises = f"Rising {units.rate_text(rate, 0)}"
+    return f"{rises}{f', plan {units.show_difference(planned):.0f}' if planned is not None else ''}: {name} down now."
 
 
 def advice_sentence(session: RoastSession, units: Units) -> str:
-    """``Drop expected 2.1 °C hot: gas 1.8 → 1.5 kPa now brings it to 0.4 °C hot.``"""
-    advice, guidance = session.advice, session.guidance
+    """``Gas 1.8 → 1.5 kPa now: drop 2.1 °C hot becomes 0.4 hot.``"""
+    advice = session.advice
     if advice is None:
-        if guidance is not None and guidance.too_late and guidance.landing is not None:
-            off = max(guidance.landing.off, key=lambda one: one.in_tolerances)
-            return f"{_off_text(off, off.by, units)}: too late to matter."
         return ""
-    machine = session.machine
-    scale = machine.controls.get(advice.choice.control) if machine is not None else None
-    before = control_text(advice.choice.control, advice.choice.setting, scale, units, with_unit=False)
-    after = control_text(advice.choice.control, advice.choice.to, scale, units)
-    what = f"{_control_name(advice, machine)} {before} → {after}"
-    planned: Plan | None = session.order.plan
-    when = "now"
-    if advice.choice.move is not None and planned is not None:
-        when = when_sentence(planned.moves[advice.choice.move], units)
+    planned = session.order.plan
+    choice = advice.choice
+    name, before, after = _step_words(choice, session.machine, units)
+    if choice.move is not None and planned is not None:
+        return f"{name.capitalize()} {after}, not {before}, {when_sentence(planned.moves[choice.move], units)}"
+    return f"{name.capitalize()} {before} → {after} now"
+
+
+def _why(advice: Advice, units: Units) -> str:
+    """``Drop expected 2.1 °C hot; this brings it to 0.4 °C hot.``"""
     becomes = _amount(advice.off.name, advice.becomes, units)
-    return f"{_off_text(advice.off, advice.off.by, units)}: {what} {when} brings it to {becomes}."
+    return f"{_off_text(advice.off, advice.off.by, units)}; this brings it to {becomes}."
 
 
-def _control_name(advice: Advice, machine: Machine | None) -> str:
-    electric = machine is not None and machine.heat == "electric" and advice.choice.control is Control.GAS
-    return "heat" if electric else advice.choice.control.value
+def advice_text(session: RoastSession, units: Units) -> str:
+    """Advice with its reason, in one line."""
+    advice = session.advice
+    return f"{advice_sentence(session, units)}. {_why(advice, units)}" if advice is not None else ""
+
+
+def _step_words(choice: Choice, machine: Machine | None, units: Units) -> tuple[str, str, str]:
+    """Name of the control, from and to."""
+    scale = machine.controls.get(choice.control) if machine is not None else None
+    before = control_text(choice.control, choice.setting, scale, units, with_unit=False)
+    return _name(choice.control, machine), before, control_text(choice.control, choice.to, scale, units)
+
+
+def _name(control: Control, machine: Machine | None) -> str:
+    return word_of(control, machine)
 
 
 def _off_text(off: Off, by: float, units: Units) -> str:
@@ -166,26 +175,36 @@ def _amount(name: str, by: float, units: Units) -> str:
 
 
 def landing_sentence(session: RoastSession, units: Units) -> str:
-    """``First crack at 8:52 ± 0:08 · lands at 206.4 ± 0.8 °C after 1:35, in the box.``"""
+    """``First crack 8:52 ± 0:08 · lands 206.4 ± 0.8 °C: in the box``; outside of it only where it lands, and what helps."""
     guidance = session.guidance
-    if guidance is None:
+    if guidance is None or MarkKind.DROP in session.offers:
         return ""
-    forecast, marks = guidance.forecast, session.marks
+    forecast, came, place = guidance.forecast, session.reckoned, session.place
     parts = []
     for kind, name, told in (
         (MarkKind.YELLOW, "yellow", forecast.yellow),
         (MarkKind.FIRST_CRACK, "first crack", forecast.first_crack),
     ):
-        if kind not in marks and told is not None:
-            parts.append(f"{name} at {clock(told.value)}{_within(told)}")
-    drop = forecast.drop_c
-    if drop is not None:
+        if kind not in came and told is not None and told.value > forecast.at:
+            parts.append(f"{name} {clock(told.value)}{_within(told)}")
+    landing, drop = session.landing, forecast.drop_c
+    if landing is not None and landing.drop_c is not None and drop is not None:
         half = "" if drop.low is None or drop.high is None else f" ± {units.show_difference(0.5 * (drop.high - drop.low)):.1f}"
-        parts.append(f"lands at {units.text(drop.value, '°C', 1, with_unit=False)}{half} {units.temperature}")
-    text = " · ".join(parts)
-    if guidance.landing is not None and drop is not None:
-        text += ": in the box" if guidance.landing.inside else ": outside the box, no single step helps"
-    return text[:1].upper() + text[1:] + (" (from the curve alone)" if forecast.basis == "curve" and text else "")
+        parts.append(f"lands {units.text(landing.drop_c, '°C', 1, with_unit=False)}{half} {units.temperature}")
+        if place is not None:
+            parts[-1] += f": {place}{_helps(session)}"
+    text = " · ".join(parts[-1:] if place is Place.OUTSIDE else parts[-2:])
+    return text[:1].upper() + text[1:] + (" (by the curve alone)" if forecast.basis == "curve" and text else "")
+
+
+def _helps(session: RoastSession) -> str:
+    """Whether a step would help: said only where steps were tried, and never where one is advised or left unsaid."""
+    guidance = session.guidance
+    if guidance is None or session.place is not Place.OUTSIDE or session.advice is not None or guidance.advice is not None:
+        return ""
+    if guidance.too_late:
+        return ", too late to matter"
+    return ", no single step helps" if guidance.tried else ""
 
 
 def _within(told: Interval) -> str:

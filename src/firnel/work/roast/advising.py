@@ -1,18 +1,27 @@
-"""What was worked out ahead of a batch, and the advice that stands: given, held for a while, taken or overtaken by a hand."""
+"""What was worked out ahead of a batch, the one judgement of its landing, and the advice that stands.
+
+Nothing flips back and forth: a judgement holds for a while, advice stands until it is taken, overtaken or no longer needed, and
+what was ignored twice is not said again.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from firnel.core.vocabulary import Control, Mark, MarkKind
 
 if TYPE_CHECKING:
-    from firnel.core.guidance import Advice
-    from firnel.work.roast.live_forecast import Guidance
+    from firnel.core.guidance import Advice, Landing, Off, Place
+    from firnel.work.roast.live_forecast import Coming, Guidance
 
-#: A forecast older than this is not gone by any more; advice stands at least this long. [s]
-FORECAST_HOLDS_S, ADVICE_HOLDS_S = 30.0, 8.0
+#: A forecast older than this is not gone by any more; advice stands at least this long, and at most. [s]
+FORECAST_HOLDS_S, ADVICE_HOLDS_S, ADVICE_ENDS_S = 30.0, 10.0, 40.0
+#: A judgement of the landing stands at least this long. [s]
+JUDGED_S = 10.0
+#: So often the same advice is given in vain, each time for at least so long. [s]
+IN_VAIN, HEARD_S = 2, 15.0
 
 
 class Advising:
@@ -22,40 +31,115 @@ class Advising:
         self.guidance: Guidance | None = None
         self.advice: Advice | None = None
         self.given = 0  #: how many pieces of advice there were
+        self.place: Place | None = None  #: the one judgement of the landing
+        self.landing: Landing | None = None  #: as it was when it was last judged so
+        self.silent: Off | None = None  #: what is expected, where advice on it was ignored
         self._given_t = float("-inf")
+        self._judged_t = float("-inf")
+        self._coming: tuple[Coming, ...] = ()
+        self._coming_t = float("-inf")
+        self._ignored: dict[tuple[Control, str, bool], int] = {}
 
-    def take(self, guidance: Guidance | None, now: float, marks: Mapping[MarkKind, Mark]) -> bool:
-        """Take what was worked out; advice stands for a while, so that it can be read. False if nothing changed."""
+    def take(self, guidance: Guidance | None, now: float, marks: Mapping[MarkKind, Mark], sound: bool) -> bool:
+        """Take what was worked out. False if nothing changed.
+
+        Parameters
+        ----------
+        guidance : None where nothing could be.
+        now : log time. [s]
+        marks : so far.
+        sound : whether the readings can be gone by: from a gap, a frozen probe or a spike nothing is advised.
+        """
         if guidance is None and self.guidance is None and self.advice is None:
             return False
-        from firnel.core.guidance import may_advise  # not wanted before a batch is looked ahead
-
+        if guidance is not None and not sound:
+            guidance = replace(guidance, advice=None, coming=())
+        elif guidance is not None:
+            guidance = replace(guidance, coming=self._held_coming(guidance, now))
         self.guidance = guidance
-        offered = guidance.advice if guidance is not None else None
-        since = now - self._given_t
-        if offered is None:
-            if since > ADVICE_HOLDS_S:
-                self.advice = None
-        elif may_advise(since, marks):
-            same = self.advice is not None and self.advice.choice.to == offered.choice.to
-            self.advice = offered
-            if not same:
-                self._given_t = now
-                self.given += 1
+        self._judge(guidance, now)
+        self._advise(guidance.advice if guidance is not None else None, now, marks)
         return True
+
+    def _held_coming(self, guidance: Guidance, now: float) -> tuple[Coming, ...]:
+        """Trouble that was told stands for a while, in figures of now where they are there: it does not come and go."""
+        kinds = [one.kind for one in guidance.coming]
+        if kinds != [one.kind for one in self._coming]:
+            if self._coming and now - self._coming_t < JUDGED_S:
+                return self._coming
+            self._coming_t = now
+        self._coming = guidance.coming
+        return self._coming
+
+    def _judge(self, guidance: Guidance | None, now: float) -> None:
+        landing = guidance.landing if guidance is not None else None
+        place = landing.place if landing is not None else None
+        if place is None:
+            if now - self._judged_t >= JUDGED_S:  # one forecast that says nothing takes nothing back
+                self.place, self.landing = None, None
+        elif place is self.place or self.place is None or now - self._judged_t >= JUDGED_S:
+            if place is not self.place:
+                self._judged_t = now
+            self.place, self.landing = place, landing
+
+    def _advise(self, offered: Advice | None, now: float, marks: Mapping[MarkKind, Mark]) -> None:
+        from firnel.core.guidance import Place, may_advise  # not wanted before a batch is looked ahead
+
+        since = now - self._given_t
+        standing = self.advice
+        if standing is not None and (
+            since > ADVICE_ENDS_S
+            or (offered is None and since > ADVICE_HOLDS_S)
+            or (offered is not None and _key(offered) != _key(standing) and since > ADVICE_HOLDS_S)
+            or (self.place is Place.INSIDE and standing.off.kind != "stage")
+        ):
+            self._in_vain(standing, since)
+            self.advice = standing = None
+        self.silent = None
+        if offered is None:
+            return
+        if self._ignored.get(_key(offered), 0) >= IN_VAIN:
+            self.silent = offered.off
+            return
+        if standing is not None and _key(offered) == _key(standing):
+            if offered.choice.to == standing.choice.to or since > ADVICE_HOLDS_S:
+                self.advice = offered  # the same, in figures of now
+            return
+        inside = self.place is Place.INSIDE and offered.off.kind != "stage"
+        if standing is None and may_advise(since, marks) and not inside:
+            self.advice, self._given_t = offered, now
+            self.given += 1
+
+    def _in_vain(self, advice: Advice, since: float) -> None:
+        if since < HEARD_S:
+            return  # it was no longer needed before a hand could have followed it
+        self._ignored[_key(advice)] = self._ignored.get(_key(advice), 0) + 1
 
     def expected(self, now: float) -> Mapping[MarkKind, float] | None:
         """When the machine's model expects the marks to come, in log time; None while it does not say. [s]"""
         guidance = self.guidance
-        if guidance is None or guidance.forecast.basis != "model" or now - guidance.at > FORECAST_HOLDS_S:
+        if guidance is None or guidance.forecast.basis != "model" or not self.holds(guidance, now):
             return None
         return guidance.marks
 
+    @staticmethod
+    def holds(guidance: Guidance, now: float) -> bool:
+        """Whether it is fresh enough to be gone by."""
+        return now - guidance.at <= FORECAST_HOLDS_S
+
     def hand_moved(self, control: Control) -> None:
         """A hand has moved this control: what comes of it is looked at before anything is advised there."""
-        if self.advice is not None and self.advice.choice.control is control and self.advice.choice.move is None:
+        self._ignored.clear()
+        self.silent, self._coming = None, ()
+        if self.advice is not None and self.advice.choice.control == control and self.advice.choice.move is None:
             self.advice = None
 
     def taken(self) -> None:
         """The advice was taken."""
+        self._ignored.clear()
         self.advice = None
+
+
+def _key(advice: Advice) -> tuple[Control, str, bool]:
+    """What makes two pieces of advice the same: the control, the target, and which way it is missed."""
+    return advice.choice.control, advice.off.name, advice.off.by > 0.0

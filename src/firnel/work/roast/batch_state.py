@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from firnel.core.plan import DueMove, Plan, due_moves, expected_marks, match_planned_move
+from firnel.core.plan import DueMove, Plan, due_moves, expected_marks
+from firnel.core.settling import Became, Settled, settled_by
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import (
     EXPECTED_MARKS,
     BatchRecord,
     Control,
+    Found,
     Lot,
     Machine,
     Mark,
     MarkKind,
     Move,
     Note,
+    Role,
+    usual_role,
 )
 from firnel.devices.clock import Clock
 from firnel.store.journal import Journal
@@ -25,14 +29,24 @@ from firnel.work.roast.advising import Advising
 from firnel.work.roast.charge_watch import ChargeWatch
 from firnel.work.roast.hand_history import HandHistory
 from firnel.work.roast.live_trace import LiveTrace
+from firnel.work.roast.mark_watch import FoundMark, MarkWatch
+from firnel.work.roast.plan_thread import due_of, settled_notes
+from firnel.work.roast.readings_watch import sound
 
 if TYPE_CHECKING:
-    from firnel.core.guidance import Advice
+    from firnel.core.guidance import Advice, Landing, Off, Place
     from firnel.work.roast.live_forecast import Guidance
     from firnel.work.roast.steel import Readiness, SteelEstimate
 
 #: A knob turned on within this time is one move. [s]
 ONE_MOVE_S = 4.0
+#: What a move settles, and may settle otherwise while the knob is still being turned.
+BY_MOVING = (Became.MADE, Became.OTHERWISE, Became.PASSED)
+#: A charge that is nudged by less leaves the turn where it was. [s]
+SAME_CHARGE_S = 20.0
+#: After a batch was ended otherwise its beans may be in the drum for so long. [s]
+LEFT_HOT_S = 900.0
+CRACK_RULE = "first crack by"
 
 
 @dataclass(frozen=True)
@@ -57,6 +71,8 @@ class Around:
     reference: BatchRecord | None = None  #: that this batch is to be like
     lead_s: float = 0.0  #: the drop is called this long before, for the hand and the door
     hand_every_s: float = 30.0  #: between two readings by hand
+    crack_rule: str = ""  #: which pop the house takes for first crack
+    care: str = ""  #: what is due on the machine, in a line
 
 
 class BatchState:
@@ -79,8 +95,11 @@ class BatchState:
         self.message: str = ""
         self._start = clock.now()
         self._advising = Advising()
-        self._hands = HandHistory()
+        self._hands = self._new_hands()
         self._watch = ChargeWatch()
+        self._found = MarkWatch()
+        self._left_hot_t: float | None = None
+        self.past_limit: str | None = None  #: which probe is past the machine's limit with beans in the drum
         self._journal: Journal | None = None
 
     # What is going on
@@ -104,6 +123,17 @@ class BatchState:
     def marks(self) -> dict[MarkKind, Mark]:
         """The marks so far."""
         return dict(self._hands.marks)
+
+    @property
+    def offers(self) -> dict[MarkKind, FoundMark]:
+        """Marks that were found and that no hand has taken."""
+        return dict(self._found.offers)
+
+    @property
+    def reckoned(self) -> dict[MarkKind, Mark]:
+        """The marks that are gone by: those that are set, and yellow and first crack where they were found meanwhile."""
+        found: dict[MarkKind, Mark] = {k: one.mark for k, one in self._found.offers.items() if k is not MarkKind.DROP}
+        return {**found, **self._hands.marks}
 
     @property
     def moves(self) -> tuple[Move, ...]:
@@ -136,15 +166,42 @@ class BatchState:
         return self._advising.given
 
     @property
+    def place(self) -> Place | None:
+        """The one judgement of where it will land; None while nothing says."""
+        return self._advising.place
+
+    @property
+    def landing(self) -> Landing | None:
+        """The landing that was judged."""
+        return self._advising.landing
+
+    @property
+    def silent(self) -> Off | None:
+        """What is expected where advice on it was ignored."""
+        return self._advising.silent
+
+    @property
     def phase(self) -> str:
         """idle, ready, drying, browning, development or cooling."""
         if not self.recording:
             return "idle"
         order = ((MarkKind.DROP, "cooling"), (MarkKind.FIRST_CRACK, "development"), (MarkKind.YELLOW, "browning"))
+        came = self.reckoned
         for kind, name in (*order, (MarkKind.CHARGE, "drying")):
-            if kind in self._hands.marks:
+            if kind in came:
                 return name
         return "ready"
+
+    @property
+    def left_hot(self) -> bool:
+        """Whether a batch was ended otherwise a short while ago: its beans may still be in the drum."""
+        return self._left_hot_t is not None and 0.0 <= self.clock.now() - self._left_hot_t < LEFT_HOT_S and not self.recording
+
+    @property
+    def dropped_unseen(self) -> bool:
+        """Whether the drop was only found in the readings: nobody has said that the drum is empty."""
+        drop = self._hands.marks.get(MarkKind.DROP)
+        return self.recording and drop is not None and drop.found is Found.CURVE
 
     @property
     def roasting(self) -> bool:
@@ -169,24 +226,30 @@ class BatchState:
         """When each mark came or is expected by the plan, in log time. [s]"""
         if self.order.plan is None:
             return {kind: mark.t for kind, mark in self._hands.marks.items()}
-        return expected_marks(self.order.plan, self._hands.marks.values(), self.now(), self.foreseen)
+        return expected_marks(self.order.plan, self.reckoned.values(), self.now(), self.foreseen)
 
     @property
     def foreseen(self) -> Mapping[MarkKind, float] | None:
         """When the machine's model expects the marks to come, in log time; None while it does not say. [s]"""
         return self._advising.expected(self.now())
 
+    def reckons_with(self, guidance: Guidance) -> bool:
+        """Whether what was worked out is fresh enough to be gone by."""
+        return self._advising.holds(guidance, self.now())
+
+    @property
+    def settled(self) -> Mapping[int, Settled]:
+        """What the hand made of planned moves, by their place in the plan."""
+        return dict(self._hands.settled)
+
     @property
     def done(self) -> Mapping[int, float]:
-        """When planned moves were made, by their place in the plan. [s]"""
-        return dict(self._hands.done)
+        """When the hand settled planned moves, by their place in the plan. [s]"""
+        return {index: one.t for index, one in self._hands.settled.items()}
 
     def due(self) -> tuple[DueMove, ...]:
         """The plan's moves with the moments at which they fall due, as advice that was taken has changed them."""
-        plan = self.adjusted_plan
-        if plan is None:
-            return ()
-        return due_moves(plan, self._hands.marks.values(), self.now(), self._hands.done, self.foreseen)
+        return due_of(self)
 
     @property
     def adjusted_plan(self) -> Plan | None:
@@ -201,13 +264,17 @@ class BatchState:
 
     def take_guidance(self, guidance: Guidance | None) -> None:
         """What was worked out ahead."""
-        if self._advising.take(guidance, self.now(), self._hands.marks):
+        if self._advising.take(guidance, self.now(), self.reckoned, sound(self)):
+            self._found.look(self)
             self._changed()
 
     def take_around(self, around: Around) -> None:
         """What the desk has found out around the batch."""
         self.around = around
         self._changed()
+
+    def _new_hands(self, held: dict[Control, float] | None = None) -> HandHistory:
+        return HandHistory(held=held or {}, now=self.clock.now)
 
     def _reported(self, control: Control) -> bool:
         scale = self.machine.controls.get(control) if self.machine else None
@@ -219,41 +286,46 @@ class BatchState:
 
     def _add_move(self, move: Move) -> None:
         """Note a move; a knob still being turned is the same move, stamped at its beginning."""
-        own = [(number, known) for number, known in self._hands.moves.items() if known.control is move.control]
+        own = [(number, known) for number, known in self._hands.moves.items() if known.control == move.control]
         number, last = max(own, key=lambda entry: entry[1].t, default=(0, None))
         if last is not None and last.found is move.found and move.t - last.t <= ONE_MOVE_S:
             move = replace(last, to=move.to)
             self._hands.set("moves", number, move)
         else:
             self._hands.add("moves", move)
-            if move.control is not Control.DRUM:
+            if usual_role(move.control) is not Role.MOTION:
                 self.trace.expect_change(move.t)
         self._advising.hand_moved(move.control)
         self._match(move)
         self._write_hands()
 
     def _match(self, move: Move) -> None:
-        plan = self.adjusted_plan
-        if plan is None:
+        """What the move settles of the plan; heating up for the charge settles nothing."""
+        plan, charge = self.adjusted_plan, self._hands.marks.get(MarkKind.CHARGE)
+        if plan is None or charge is None or move.t < charge.t:
             return
-        due = due_moves(plan, self._hands.marks.values(), move.t, self._hands.done, self.foreseen)
-        index = match_planned_move(plan, due, move.control, move.to, move.t)
-        if index is None:  # a hand that misses by a step has still made the move
-            index = match_planned_move(plan, due, move.control, move.to, move.t, 20.0, 1.5 * self._step(move.control))
-        if index is not None:
-            self._hands.set("done", index, move.t)
+        # A knob that is still being turned is one move: what it settled on the way is settled anew.
+        for index in [index for index, one in self._hands.settled.items() if one.t == move.t and one.became in BY_MOVING]:
+            if plan.moves[index].control == move.control:
+                self._hands.set("settled", index, None)
+        due = due_moves(plan, self.reckoned.values(), move.t, self.done, self.foreseen)
+        for index, one in settled_by(due, move.control, move.to, move.t, self._step(move.control)).items():
+            self._hands.set("settled", index, one)
 
-    def _contradiction(self, mark: Mark) -> str:
+    def _contradiction(self, mark: Mark, others: Iterable[Mark] | None = None) -> str:
+        others = self._hands.marks.values() if others is None else others
         try:
-            check_mark_order([*(m for m in self._hands.marks.values() if m.kind is not mark.kind), mark])
+            check_mark_order([*(m for m in others if m.kind is not mark.kind), mark])
         except MarkOrderError as error:
             return str(error)
         return ""
 
     def _set_mark(self, mark: Mark) -> None:
+        before = self._hands.marks.get(MarkKind.CHARGE)
         self._hands.set("marks", mark.kind, mark)
         if mark.kind is MarkKind.CHARGE:
-            self._hands.set("marks", MarkKind.TURNING, None)
+            if before is None or abs(before.t - mark.t) > SAME_CHARGE_S:
+                self._hands.set("marks", MarkKind.TURNING, None)
             self._watch.forget()
             self._rate_from_charge()
         self._write_marks()
@@ -266,12 +338,20 @@ class BatchState:
         if self._journal is not None:
             self._journal.marks(sorted(self._hands.marks.values(), key=lambda mark: mark.t))
             self._journal.status({"ready": "ready", "cooling": "dropped"}.get(self.phase, "roasting"))
-        self._changed()
+        self._write_hands()
 
     def _write_hands(self) -> None:
         if self._journal is not None:
-            self._journal.moves_and_notes(self._hands.move_list(), self._hands.note_list())
+            self._journal.moves_and_notes(self._hands.move_list(), self._all_notes())
         self._changed()
+
+    def _all_notes(self) -> list[Note]:
+        """The hand's notes, and what follows from the rest: what became of the plan, and which pop was first crack."""
+        notes = [*self._hands.note_list(), *settled_notes(self)]
+        crack = self._hands.marks.get(MarkKind.FIRST_CRACK)
+        if crack is not None and self.around.crack_rule:
+            notes.append(Note(crack.t, CRACK_RULE, self.around.crack_rule))
+        return sorted(notes, key=lambda note: note.t)
 
     def say(self, message: str) -> None:
         """Tell something in the foot of the view."""

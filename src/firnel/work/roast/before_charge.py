@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
+from firnel.core.machine.preheat import LOST_C, Going, preheat_of, preheat_state
 from firnel.core.machine.routine import RoutineStep, between_of, checks_of
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind
@@ -20,6 +23,8 @@ MISSED_C = 3.0
 FALLING = -1.0
 #: A step of the routine between batches is told this long before. [s]
 SOON_S = 10.0
+#: At most about so many readings are looked at for the preheat.
+MOST_LOOKED_AT = 400
 #: A batch after a longer pause is told as such. [s]
 PAUSE_S = 1500.0
 CHECK, LABEL = "check", "label"
@@ -93,6 +98,8 @@ def charge_words(session: RoastSession, units: Units) -> tuple[str, str, str]:
         return "Not the load of this batch", f"{units.sentence(state)} Fetch the right one and scan its label: L.", "warn"
     plan = session.order.plan
     charge_c = plan.targets.charge_c if plan else None
+    if (told := preheat_words(session, units)) is not None:
+        return told
     if charge_c is None:
         return "Charge, and press Space", "The charge is found from the curve if the key is forgotten.", "calm"
     bean, at = session.trace.level, units.text(charge_c, "°C", 0)
@@ -148,11 +155,39 @@ def steel_words(session: RoastSession, units: Units) -> str:
     return f"{words}."
 
 
+def preheat_words(session: RoastSession, units: Units) -> tuple[str, str, str] | None:
+    """Headline, detail and urgency while a cold machine is preheated; None in the middle of a row, or once it is soaked."""
+    rested, bean = session.around.rested_s, session.trace.level
+    if bean is None or session.around.steel is not None or (rested is not None and rested <= PAUSE_S):
+        return None  # where the steel itself is told, that is better than the clock
+    wanted = preheat_of(session.machine)
+    t, readings = session.trace.column("t"), session.trace.column("bean")
+    known = readings[np.isfinite(readings)]
+    if not known.size or known[0] >= wanted.low_c - LOST_C:
+        return None  # it was hot when it was first read: for how long nobody knows
+    every = max(t.size // MOST_LOOKED_AT, 1)
+    state = preheat_state(wanted, t[::-every][::-1], readings[::-every][::-1])
+    if state.going is Going.SOAKED:
+        return None
+    low, high = (units.text(reading, "°C", 0) for reading in (wanted.low_c, wanted.high_c))
+    if state.held_s <= 0.0:
+        return (
+            f"Preheat: up to {high}",
+            f"The drum turns, empty. Then down to {low} and up again for {clock(wanted.seconds)}.",
+            "calm",
+        )
+    left = f"{clock(state.left_s)} more between {low} and {high}, so that the steel soaks and not only the probe."
+    if state.going is Going.DOWN:
+        return f"Preheat: heat low, down to {low}", left, "calm"
+    return f"Preheat: up to {high}", left, "calm"
+
+
 def pause_words(session: RoastSession) -> str:
     """What the time since the machine's last drop means for this batch; empty in the middle of a row."""
     rested = session.around.rested_s
+    care = session.around.care
     if rested is None:
-        return "First batch of the day: let the steel soak, not only the probe."
+        return f"First batch of the day: let the steel soak, not only the probe. {care}".strip()
     if rested > PAUSE_S:
         return f"{rested / 60.0:.0f} min since the last drop: the steel has cooled, drying will run long."
     return ""

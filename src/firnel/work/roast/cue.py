@@ -3,21 +3,54 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import IntEnum
 
-from firnel.core.plan import Anchor, DueMove, PlannedMove
+from firnel.core.plan import READINGS, Anchor, DueMove, PlannedMove, expected_marks
+from firnel.core.settling import LATE_S
 from firnel.core.units import Units, clock
-from firnel.core.vocabulary import Control, ControlScale, Machine, MarkKind
+from firnel.core.vocabulary import EXPECTED_MARKS, Control, ControlScale, Machine, MarkKind, word_of
 from firnel.work.roast.before_charge import between_words, charge_words
+from firnel.work.roast.danger import danger_of
 from firnel.work.roast.drop_cue import FINAL_S, LEADS_S, drop_cue
+from firnel.work.roast.mark_doubts import means_space
+from firnel.work.roast.plan_thread import is_late, next_move, off_start, pending
 from firnel.work.roast.session import RoastSession
 
-#: A move is told as due this long before and as missed this long after its moment. [s]
-SOON_S, MISSED_S = 12.0, 20.0
+#: A move or mark is told as due this long before; what is overdue by `LATE_S` stands small beside what matters. [s]
+SOON_S = 12.0
+#: A mark that was found is the headline for so long; then it stands small, and is gone by all the same. [s]
+OFFERED_S = 60.0
+
+
+class Rank(IntEnum):
+    """What stands above what on the screen, at any moment: the one written order."""
+
+    DANGER = 0
+    DROP = 1
+    MARK = 2
+    MOVE = 3
+    REST = 4
+
+
+@dataclass(frozen=True)
+class Matter:
+    """Something that could be the headline: its rank, when it is, and its words."""
+
+    rank: Rank
+    at: float | None
+    kicker: str
+    headline: str
+    detail: str
+    urgency: str = "calm"
+    short: str = ""  #: as what follows another
 
 
 @dataclass(frozen=True)
 class Cue:
-    """What the top of the Roast view says. ``urgency`` is calm, soon, due, warn, or drop in the last seconds."""
+    """What the top of the Roast view says. ``urgency`` is calm, soon, due, warn, drop in the last seconds, or danger.
+
+    ``space`` is what Space would mark now.
+    """
 
     kicker: str
     headline: str
@@ -27,6 +60,7 @@ class Cue:
     since_charge: str
     figures: str
     urgency: str = "calm"
+    space: str = ""
 
 
 def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0, following: str = "") -> Cue:
@@ -37,36 +71,185 @@ def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0, fo
     following : a sentence on the batch that waits next.
     """
     phase, now = session.phase, session.now()
-    marks = session.marks
-    charge = marks.get(MarkKind.CHARGE)
+    charge = session.marks.get(MarkKind.CHARGE)
     since = clock(now - charge.t) if charge else ""
     figures = _figures(session, units)
+    danger = danger_of(session, units)
+    if danger is not None:
+        return Cue("danger", danger.headline, "\n".join(danger.steps), "", "", since, figures, "danger")
     if phase == "idle":
         return Cue(
             "no batch", "Prepare the next batch", following or "Press N: choose lot, load and plan.", "", "", "", figures
         )
     if phase == "ready":
         headline, detail, urgency = charge_words(session, units)
-        return Cue("before charge", headline, detail, "", "", "", figures, urgency)
+        detail = _join(detail, *(matter.short for matter in _start(session, units, now)))
+        return Cue("before charge", headline, detail, "", "", "", figures, urgency, _space(session))
     if phase == "cooling":
-        return _cooling(session, now - marks[MarkKind.DROP].t, cooling_aim_s, since, figures, following)
-    stage_start = {"drying": MarkKind.CHARGE, "browning": MarkKind.YELLOW, "development": MarkKind.FIRST_CRACK}[phase]
-    label, shown = phase, clock(now - marks[stage_start].t)
-    if phase == "development" and charge:
-        label = f"development · {100 * (now - marks[stage_start].t) / max(now - charge.t, 1):.0f} % of total"
-    kicker, headline, detail, urgency = _next(session, units, now)
+        return _cooling(session, now - session.marks[MarkKind.DROP].t, cooling_aim_s, since, figures, following)
+    label, shown = _stage_clock(session, now)
+    matters = matters_of(session, units)
+    first = matters[0]
+    if first.rank is Rank.DROP and first.at is not None and first.urgency == "drop":
+        left = first.at - now
+        shown, label = (clock(-left), "over by") if left < -0.5 else (f"{max(left, 0.0):.0f}", "drop in")
+    others = matters[1:]
+    landing = [m.short for m in others if m.kicker == "next mark" and m.headline.startswith("Drop")]
+    small = [m.short for m in others if m.short and m.short not in landing][:2]
+    detail = _join(first.detail, *_late(session, units), *landing, *small, _shift_sentence(session))
+    return Cue(
+        first.kicker, first.headline, detail,
+        label, shown, since, figures, first.urgency, _space(session),
+    )  # fmt: skip
+
+
+def matters_of(session: RoastSession, units: Units) -> list[Matter]:
+    """Everything that could be the headline while beans are in the drum, the first before all; never empty."""
+    now = session.now()
+    found = [*_drop(session, units, now), *_marks(session, now), *_moves(session, units, now), *_start(session, units, now)]
+    found.sort(key=lambda matter: (matter.rank, matter.at is None, matter.at or 0.0))
+    return found or [Matter(Rank.REST, None, "next", "Watch colour, smell and sound", _shift_sentence(session))]
+
+
+def _drop(session: RoastSession, units: Units, now: float) -> list[Matter]:
+    """The countdown, once it leads; and an empty drum that nobody has told of."""
+    offer = session.offers.get(MarkKind.DROP)
+    if offer is not None:
+        ago = clock(now - offer.mark.t)
+        return [
+            Matter(Rank.DROP, now, "drop", f"Dropped {ago} ago?", "Space: yes, it dropped then · Z: no, beans are in", "due")
+        ]
     ending = drop_cue(session, units)
-    if ending is not None and ending.left_s <= LEADS_S:
-        left = ending.left_s
-        sentence = _join(headline if kicker == "next move" else "", ending.sentence)
-        headline = "Drop now" if left <= 0.5 else f"Drop in {clock(left)}"
-        if left > FINAL_S:
-            return Cue("drop", headline, sentence, label, shown, since, figures, "soon")
-        shown, name = (clock(-left), "over by") if left < -0.5 else (f"{max(left, 0.0):.0f}", "drop in")
-        return Cue("drop", headline, sentence, name, shown, since, figures, "drop")
-    if ending is not None and ending.sentence:
-        detail = _join(ending.sentence, detail)
-    return Cue(kicker, headline, detail, label, shown, since, figures, urgency)
+    if ending is None:
+        return []
+    left, at = ending.left_s, now + ending.left_s
+    if left > LEADS_S:
+        short = ending.sentence or f"drop in {clock(left)}"
+        return [Matter(Rank.REST, at, "next mark", f"Drop in {clock(left)}", ending.sentence, "calm", short)]
+    headline = "Drop now" if left <= 0.5 else f"Drop in {clock(left)}"
+    return [Matter(Rank.DROP, at, "drop", headline, ending.sentence, "drop" if left <= FINAL_S else "soon", "drop")]
+
+
+def _marks(session: RoastSession, now: float) -> list[Matter]:
+    """The marks to be told of: found already, or expected."""
+    found = [matter for kind in session.offers if (matter := _offered(session, kind, now)) is not None]
+    kind = _next_mark(session)
+    expected = session.expected().get(kind) if kind is not None else None
+    if kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK) and expected is not None:
+        found.append(_expected(session, kind, expected, now))
+    return found
+
+
+def _offered(session: RoastSession, kind: MarkKind, now: float) -> Matter | None:
+    """A mark that was found: the headline while it is fresh and Space takes it, then small, and gone by all the same."""
+    if kind is MarkKind.DROP or (kind is MarkKind.YELLOW and MarkKind.FIRST_CRACK in session.reckoned):
+        return None
+    offer, word, meant = session.offers[kind], kind.words, means_space(session)
+    ago, takes = clock(now - offer.mark.t), meant is not None and meant.kind is kind
+    short = f"{word} found {ago} ago"
+    keys = "Space takes it, Z: not yet"
+    if takes and now - offer.since <= OFFERED_S:
+        headline = f"{word.capitalize()} probably {ago} ago"
+        return Matter(Rank.MARK, now, "found", headline, f"± {clock(offer.doubt_s)} · {keys}", "due", short)
+    return Matter(Rank.REST, now, "found", f"{word.capitalize()} found, {ago} ago", keys if takes else "", "calm", short)
+
+
+def _expected(session: RoastSession, kind: MarkKind, at: float, now: float) -> Matter:
+    """The next mark: in a while, about now, or late by the plan; "now" does not stand for minutes."""
+    left, word, key = at - now, kind.words.capitalize(), "Space marks it"
+    late = now - _unhurried(session, kind)
+    if left > 0.5:
+        urgency = "soon" if left <= SOON_S else "calm"
+        in_short = f"{kind.words} in {clock(left)}"
+        return Matter(Rank.MOVE, at, "next mark", f"{word} in {clock(left)}", key, urgency, in_short)
+    if late <= LATE_S:
+        return Matter(Rank.MARK, now, "next mark", f"{word} about now", key, "due", f"{kind.words} about now")
+    detail = f"{clock(late)} after the plan has it · {key}"
+    return Matter(Rank.REST, None, "next mark", f"{word} is late", detail, "calm", f"{kind.words} {clock(late)} late")
+
+
+def _unhurried(session: RoastSession, kind: MarkKind) -> float:
+    """When the plan itself had the mark, moved with those before it: not always just now. [s]"""
+    plan = session.order.plan
+    if plan is None:
+        return session.now()
+    return expected_marks(plan, session.reckoned.values(), float("-inf")).get(kind, session.now())
+
+
+def _next_mark(session: RoastSession) -> MarkKind | None:
+    """The next mark to come, those that were found meanwhile passed over."""
+    came = session.reckoned
+    if MarkKind.FIRST_CRACK in came:
+        return MarkKind.DROP if MarkKind.DROP not in came else None
+    return next((kind for kind in EXPECTED_MARKS if kind not in came), None)
+
+
+def _moves(session: RoastSession, units: Units, now: float) -> list[Matter]:
+    """The moves that wait and are not late."""
+    found = []
+    for entry in pending(session):
+        if is_late(session, entry):
+            continue
+        words, when = move_sentence(entry, units, session.machine), when_sentence(entry.move, units)
+        left = None if entry.due_t is None else entry.due_t - now
+        if left is None:
+            headline, urgency, rank = words, "calm", Rank.REST
+        else:
+            headline = f"{words} now" if left <= 0.5 else f"{words} in {clock(left)}"
+            urgency = "due" if left <= 0.5 else "soon" if left <= SOON_S else "calm"
+            rank = Rank.MOVE
+        found.append(Matter(rank, entry.due_t, "next move", headline, when, urgency,
+                            f"then {words[0].lower()}{words[1:]} {when}"))  # fmt: skip
+    return found
+
+
+def _start(session: RoastSession, units: Units, now: float) -> list[Matter]:
+    """Hands that stand otherwise than the plan begins."""
+    scales = session.machine.controls if session.machine is not None else {}
+    found = []
+    for control, (stands, start) in off_start(session).items():
+        shown = control_text(control, stands, scales.get(control), units, with_unit=False)
+        wanted = control_text(control, start, scales.get(control), units)
+        words = f"{control_name(control, session.machine)} {shown} → {wanted}"
+        detail = "the plan begins so"
+        short = f"{words[:1].lower()}{words[1:]}, as the plan begins"
+        found.append(Matter(Rank.MOVE, now, "at the charge", f"{words} now", detail, "due", short))
+    return found
+
+
+def _late(session: RoastSession, units: Units) -> list[str]:
+    """What nobody has made, small beside what matters now."""
+    late = [entry for entry in pending(session) if is_late(session, entry)]
+    if not late:
+        return []
+    entry, confirmed = late[-1], next_move(session)
+    ago = clock(session.now() - (entry.due_t or 0.0))
+    words = move_sentence(entry, units, session.machine)
+    keys = "Enter done, D let go" if confirmed is not None and confirmed.index == entry.index else "D let go"
+    return [f"{ago} late: {words[:1].lower()}{words[1:]} ({keys})"]
+
+
+def _stage_clock(session: RoastSession, now: float) -> tuple[str, str]:
+    """The stage and its time; a beginning that was only found is told as about."""
+    phase, came = session.phase, session.reckoned
+    kind = {"drying": MarkKind.CHARGE, "browning": MarkKind.YELLOW, "development": MarkKind.FIRST_CRACK}[phase]
+    since = now - came[kind].t
+    about = "about " if kind in session.offers else ""
+    if phase == "development":
+        total = max(now - came[MarkKind.CHARGE].t, 1.0)
+        return f"{about}development · {100 * since / total:.0f} % of total", clock(since)
+    return f"{about}{phase}", clock(since)
+
+
+def _space(session: RoastSession) -> str:
+    """What Space would do now, as the window says it beside the key."""
+    meant = means_space(session)
+    if meant is None:
+        return ""
+    if meant.found is not None:
+        return f"takes {meant.kind.words}"
+    rule = session.around.crack_rule if meant.kind is MarkKind.FIRST_CRACK else ""
+    return f"marks {meant.kind.words}{f', {rule}' if rule else ''}"
 
 
 def _cooling(session: RoastSession, cooled: float, aim_s: float, since: str, figures: str, following: str) -> Cue:
@@ -93,72 +276,13 @@ def _figures(session: RoastSession, units: Units) -> str:
     return f"{text} {units.rate_text(rate)}" if charged and turned else text
 
 
-def _next(session: RoastSession, units: Units, now: float) -> tuple[str, str, str, str]:
-    """Kicker, headline, detail and urgency while beans are in the drum."""
-    waiting = [entry for entry in session.due() if entry.done_t is None]
-    steps: list[tuple[float | None, str, str]] = []
-    machine = session.machine
-    for entry in waiting:
-        steps.append((entry.due_t, move_sentence(entry, units, machine), when_sentence(entry.move, units)))
-    mark = session.next_expected()
-    expected = session.expected()
-    mark_step = (expected.get(mark) if mark else None, f"{_imperative(mark)}", "by the plan") if mark else None
-    steps.sort(key=lambda step: (step[0] is None, step[0] or 0.0))
-    shift = _shift_sentence(session)
-    if not steps:
-        if mark_step is None:
-            return "next", "Drop is done", "", "calm"
-        return (
-            "next mark",
-            _with_time(mark_step[1], mark_step[0], now),
-            _join("Space marks it", shift),
-            _urgency(mark_step[0], now),
-        )
-    moment, headline, when = steps[0]
-    after = [_short(step) for step in steps[1:2]]
-    if mark_step and mark_step[0] is not None and (moment is None or mark_step[0] < moment - SOON_S):
-        follows = f"then {headline[0].lower()}{headline[1:]} {when}"
-        return "next mark", _with_time(mark_step[1], mark_step[0], now), _join(shift, follows), _urgency(mark_step[0], now)
-    late = moment is not None and now - moment > MISSED_S
-    kicker = "missed move" if late else "next move"
-    follows = _join("Enter: done, D: let it go" if late else "", when, shift, *(f"then {text}" for text in after))
-    return kicker, _with_time(headline, moment, now), follows, "warn" if late else _urgency(moment, now)
-
-
 def _join(*parts: str) -> str:
     return " · ".join(part for part in parts if part)
 
 
-def _short(step: tuple[float | None, str, str]) -> str:
-    return f"{step[1][0].lower()}{step[1][1:]} {step[2]}"
-
-
-def _with_time(sentence: str, moment: float | None, now: float) -> str:
-    if moment is None:
-        return sentence
-    left = moment - now
-    if left <= 0.5:
-        return f"{sentence} now" if left > -MISSED_S else f"{sentence}, {clock(-left)} ago"
-    return f"{sentence} in {clock(left)}"
-
-
-def _urgency(moment: float | None, now: float) -> str:
-    if moment is None or moment - now > SOON_S:
-        return "calm"
-    return "due" if moment - now <= 0.5 else "soon"
-
-
-def _imperative(kind: MarkKind | None) -> str:
-    if kind is None:
-        return ""
-    return {MarkKind.YELLOW: "Yellow", MarkKind.FIRST_CRACK: "First crack", MarkKind.DROP: "Drop"}.get(
-        kind, kind.words.capitalize()
-    )
-
-
 def _shift_sentence(session: RoastSession) -> str:
     """How far the last mark came from where the plan had it, if that is worth a word."""
-    plan, marks = session.order.plan, session.marks
+    plan, marks = session.order.plan, session.reckoned
     if plan is None or MarkKind.CHARGE not in marks:
         return ""
     pairs = (
@@ -183,7 +307,7 @@ def control_text(
     if scale is None:
         return f"{value:g}"
     unit = units.shown_unit(scale.unit)
-    digits = None if unit != scale.unit else (0 if scale.step >= 1 else 1)
+    digits = None if unit != scale.unit else scale.digits(value)
     return units.text(value, scale.unit, digits, with_unit)
 
 
@@ -191,20 +315,27 @@ def move_sentence(entry: DueMove, units: Units, machine: Machine | None) -> str:
     """``Gas 2.4 → 1.6 kPa``."""
     control = entry.move.control
     scale = machine.controls.get(control) if machine else None
-    name = (
-        "Heat" if control is Control.GAS and machine is not None and machine.heat == "electric" else control.value.capitalize()
-    )
+    name = control_name(control, machine)
     target = control_text(control, entry.move.to, scale, units)
     if entry.from_value is None:
         return f"{name} to {target}"
     return f"{name} {control_text(control, entry.from_value, scale, units, with_unit=False)} → {target}"
 
 
+def control_name(control: Control, machine: Machine | None) -> str:
+    """``Gas``; ``Heat`` on an electric machine."""
+    word = word_of(control, machine)
+    return word[:1].upper() + word[1:]
+
+
 def when_sentence(move: PlannedMove, units: Units) -> str:
     """``12 s after yellow``."""
-    if move.anchor is Anchor.BEAN:
-        return f"at {units.text(move.at_c, '°C', 0)}"
-    mark = "charge" if move.anchor is Anchor.TIME else move.anchor.value.replace("_", " ")
+    if move.anchor in READINGS:
+        degrees = units.text(move.at_c, "°C", None if move.at_c is not None and move.at_c % 1.0 else 0)
+        if move.anchor is Anchor.BEAN:
+            return f"at {degrees}"
+        return f"when the air {'falls' if move.falling else 'rises'} to {degrees}"
+    mark = {Anchor.TIME: "charge", Anchor.MOVE: f"the {move.after} move"}.get(move.anchor, move.anchor.value.replace("_", " "))
     if move.offset_s == 0:
         return f"at {mark}"
     side = "after" if move.offset_s > 0 else "before"

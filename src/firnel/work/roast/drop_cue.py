@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from statistics import median
 
+from firnel.core.machine import capacity
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind, Note
 from firnel.store.library import Library
@@ -54,31 +55,38 @@ def note_asked(session: RoastSession) -> None:
 
 def _due(session: RoastSession) -> float | None:
     """When the running development ends, in log time; it may lie in the past. [s]"""
-    plan, crack = session.order.plan, session.marks.get(MarkKind.FIRST_CRACK)
+    plan, crack = session.order.plan, session.reckoned.get(MarkKind.FIRST_CRACK)
     if session.phase != "development" or plan is None or crack is None:
         return None
-    if not plan.drop_rules and plan.stages[2] is not None:
+    if plan.stages[2] is not None and (not plan.drop_rules or bares_probe(session)):
         return crack.t + plan.stages[2]
     return session.expected().get(MarkKind.DROP)
 
 
+def bares_probe(session: RoastSession) -> bool:
+    """Whether the load leaves the probe bare: time, colour and marks are trusted then, and not its reading."""
+    return session.machine is not None and capacity.bares_probe(session.machine, session.order.load_kg)
+
+
 def _leading(session: RoastSession, units: Units) -> str:
-    plan, guidance = session.order.plan, session.guidance
-    landing = guidance.landing if guidance is not None else None
-    if plan is None or landing is None:
+    """Which target ends the batch, and where the other lands: by the one judgement of the landing."""
+    plan, landing, place = session.order.plan, session.landing, session.place
+    if bares_probe(session):
+        return "The probe is bare: development time leads, then colour and sound."
+    if plan is None or landing is None or place is None:
         return ""
     if plan.drop_rules:
         if landing.development_s is None or landing.wanted_s is None:
             return ""
         by = landing.development_s - landing.wanted_s
         if abs(by) <= landing.tolerance_s:
-            return f"Both agree: development ends at {clock(landing.development_s)}."
+            return f"{place.capitalize()}: development ends at {clock(landing.development_s)}."
         return f"Drop temperature leads: development ends {clock(abs(by))} {'long' if by > 0 else 'short'}."
     if landing.drop_c is None or landing.wanted_c is None:
         return ""
     by = landing.drop_c - landing.wanted_c
     at = units.text(landing.drop_c, "°C", 1)
     if abs(by) <= landing.tolerance_c:
-        return f"Both agree: it drops at {at}."
+        return f"{place.capitalize()}: it drops at {at}."
     amount = f"{abs(units.show_difference(by)):.1f} {units.temperature}"
     return f"Development leads: it drops at {at}, {amount} {'hot' if by > 0 else 'cold'}."

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, MutableMapping
+from collections.abc import Callable, Iterator, MutableMapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
+from firnel.core.settling import Settled
 from firnel.core.vocabulary import Control, Mark, MarkKind, Move, Note
 
 #: So many keys can be taken back.
@@ -33,10 +34,13 @@ class HandHistory:
     marks: dict[MarkKind, Mark] = field(default_factory=dict)
     moves: dict[int, Move] = field(default_factory=dict)  #: by a running number
     notes: dict[int, Note] = field(default_factory=dict)
-    done: dict[int, float] = field(default_factory=dict)  #: when planned moves were made, by their place in the plan [s]
+    settled: dict[int, Settled] = field(
+        default_factory=dict
+    )  #: what the hand made of planned moves, by their place in the plan
     otherwise: dict[int, float] = field(default_factory=dict)  #: planned moves that are to go elsewhere, by advice taken
     held: dict[Control, float] = field(default_factory=dict)  #: how the controls stand, as far as known
-    _past: list[tuple[Change, ...]] = field(default_factory=list)
+    now: Callable[[], float] = float  #: stamps the keys
+    _past: list[tuple[float, tuple[Change, ...]]] = field(default_factory=list)
     _open: list[Change] | None = None
     _number: int = 0
 
@@ -52,7 +56,12 @@ class HandHistory:
         finally:
             changes, self._open = tuple(self._open), None
             if changes:
-                self._past = [*self._past[1 - MOST_KEPT :], changes]
+                self._past = [*self._past[1 - MOST_KEPT :], (self.now(), changes)]
+
+    @property
+    def last_t(self) -> float:
+        """When the last key that can be taken back was pressed; long ago where there is none. [s]"""
+        return self._past[-1][0] if self._past else float("-inf")
 
     def set(self, table: str, key: Any, value: Any) -> None:
         """Let ``value`` stand under ``key`` of a table; None takes it away."""
@@ -75,7 +84,7 @@ class HandHistory:
         if not self._past:
             return ()
         undone = []
-        for change in reversed(self._past.pop()):
+        for change in reversed(self._past.pop()[1]):
             entries = self._table(change.table)
             if entries.get(change.key) == change.after:
                 _put(entries, change.key, change.before)

@@ -5,19 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-import numpy as np
-
-from firnel.core.mark_finding import find_drop
 from firnel.core.units import Units
 from firnel.core.vocabulary import Found, Mark, MarkKind
-from firnel.work.roast.advice_words import advice_sentence, warnings_of
+from firnel.work.roast.advice_words import advice_text, warnings_of
 from firnel.work.roast.cue import move_sentence, when_sentence
+from firnel.work.roast.mark_watch import LOOK_EVERY_S, empty_drum
+from firnel.work.roast.plan_thread import settled_of
 from firnel.work.roast.session import RoastSession
 
-#: The drop is looked for so often, and taken when it lies at least this far back. [s]
-LOOK_EVERY_S, BACK_S = 2.0, 8.0
-#: A break of the curve: rates over so long before and behind it differ by so much. [s], [degC/min]
-BEFORE_S, BEHIND_S, BREAK_RATE = 20.0, 10.0, 9.0
+#: Words that were not said for so long are told again. [s]
+SILENT_S = 20.0
 #: A drop that is overdue by this was not seen. [s]
 OVERDUE_S = 90.0
 
@@ -28,15 +25,17 @@ class Headless:
     Parameters
     ----------
     session : being fed with readings.
-    tell : called with each event as a document: ``event`` is mark, cue, advice or warning; ``t`` counts from charge.
+    by_hand : whether a hand sets the marks; what it forgets is offered then, and not taken for it.
+    tell : called with each event as a document: ``event`` is mark, offer, cue, advice or warning; ``t`` counts from charge.
     """
 
-    def __init__(self, session: RoastSession, tell: Callable[[dict[str, Any]], None]) -> None:
-        self._session, self._tell = session, tell
+    def __init__(self, session: RoastSession, tell: Callable[[dict[str, Any]], None], by_hand: bool = False) -> None:
+        self._session, self._tell, self._by_hand = session, tell, by_hand
         self._units = Units()
         self._marks: set[MarkKind] = set()
         self._cues: set[int] = set()
-        self._said: set[str] = set()
+        self._said: dict[str, float] = {}
+        self._offered: set[MarkKind] = set()
         self._looked_t = 0.0
 
     @property
@@ -50,12 +49,15 @@ class Headless:
         self._tell_marks()
         charge = self._session.marks.get(MarkKind.CHARGE)
         if charge is not None and not self.dropped:
+            self._tell_offers(charge.t)
             self._tell_cues(charge.t)
             self._tell_words(charge.t)
 
     def _find_marks(self) -> None:
         session = self._session
         level, machine = session.trace.level, session.machine
+        if self._by_hand:
+            return  # what a hand forgets is offered to it
         charge, last = session.marks.get(MarkKind.CHARGE), session.trace.last_t
         if charge is None or level is None or machine is None or last is None or MarkKind.TURNING not in session.marks:
             return
@@ -65,29 +67,12 @@ class Headless:
         if session.next_expected() is not MarkKind.DROP or last - self._looked_t < LOOK_EVERY_S:
             return
         self._looked_t = last
-        crack = session.marks[MarkKind.FIRST_CRACK]
-        t, bean, air = (session.trace.column(name) for name in ("t", "bean", "air"))
-        drop_t = find_drop(t, bean, charge.t, air)
-        if drop_t is None or not crack.t + 5.0 < drop_t <= last - BACK_S:
-            drop_t = self._break(crack.t)
+        drop_t = empty_drum(session, charge.t, alone=True)
         expected = session.expected().get(MarkKind.DROP, last)
         if drop_t is None and last > expected + OVERDUE_S:
             drop_t = expected  # nobody leaves beans in so long: it was not seen
         if drop_t is not None:
             session.find(Mark(MarkKind.DROP, drop_t, session.trace.bean_at(drop_t), Found.CURVE))
-
-    def _break(self, crack_t: float) -> float | None:
-        """Where the bean curve breaks in development though no hand has moved: an empty drum heats up, or cools, at once."""
-        session = self._session
-        t, bean = session.trace.column("t"), session.trace.column("bean")
-        moment = float(t[-1]) - BEHIND_S
-        before, behind = (t >= moment - BEFORE_S) & (t <= moment), t >= moment
-        # What a hand does as late as that does not show yet.
-        moved = any(moment - BEFORE_S < move.t < moment - 3.0 for move in session.moves)
-        if moved or moment < crack_t + BEFORE_S or before.sum() < 5 or behind.sum() < 4:
-            return None
-        first, second = (60.0 * float(np.polyfit(t[part], bean[part], 1)[0]) for part in (before, behind))
-        return moment if abs(second - first) > BREAK_RATE else None
 
     def _tell_marks(self) -> None:
         marks = self._session.marks
@@ -98,17 +83,33 @@ class Headless:
                 bean = None if mark.bean is None else round(mark.bean, 1)
                 self._tell({"event": "mark", "mark": kind.value, "t": round(mark.t - charge.t, 1), "bean": bean})
 
+    def _tell_offers(self, charge_t: float) -> None:
+        """Marks that were found and that the hand may take."""
+        offers = self._session.offers
+        for kind in [kind for kind in self._offered if kind not in offers]:
+            self._offered.discard(kind)
+        for kind, offer in offers.items():
+            if kind not in self._offered:
+                self._offered.add(kind)
+                ago, t = self._session.now() - offer.mark.t, round(offer.mark.t - charge_t, 1)
+                text = f"{kind.words.capitalize()} probably {ago:.0f} s ago."
+                self._tell({"event": "offer", "mark": kind.value, "t": t, "doubt_s": round(offer.doubt_s, 1), "text": text})
+
     def _tell_cues(self, charge_t: float) -> None:
         session, now = self._session, self._session.now()
+        settled = settled_of(session)
         for entry in session.due():
             if entry.index in self._cues or entry.due_t is None or now < entry.due_t:
                 continue
             self._cues.add(entry.index)
-            move = entry.move
+            move, one = entry.move, settled.get(entry.index)
+            # One that was answered before it fell due is told as that: nobody is asked to make it again.
+            became = one.became.value if one is not None and one.t <= entry.due_t else None
+            words = f"{move_sentence(entry, self._units, session.machine)} {when_sentence(move, self._units)}"
             self._tell({
                 "event": "cue", "t": round(now - charge_t, 1), "due_t": round(entry.due_t - charge_t, 1),
-                "control": move.control.value, "to": move.to, "anchor": move.anchor.value,
-                "text": f"{move_sentence(entry, self._units, session.machine)} {when_sentence(move, self._units)}",
+                "control": str(move.control), "to": move.to, "anchor": move.anchor.value,
+                "became": became, "text": f"{words}: {became}" if became is not None else words,
             })  # fmt: skip
         drop_t = session.expected().get(MarkKind.DROP)
         if session.phase == "development" and drop_t is not None and now >= drop_t and -1 not in self._cues:
@@ -117,11 +118,11 @@ class Headless:
 
     def _tell_words(self, charge_t: float) -> None:
         said = [("warning", sentence) for _, sentence in warnings_of(self._session, self._units)]
-        if advice := advice_sentence(self._session, self._units):
+        if advice := advice_text(self._session, self._units):
             said.append(("advice", advice))
         for event, sentence in said:
-            # Figures in it change each second; the same words are told once.
-            key = "".join(character for character in sentence if not character.isdigit())
-            if key not in self._said:
-                self._said.add(key)
-                self._tell({"event": event, "t": round(self._session.now() - charge_t, 1), "text": sentence})
+            # Figures in it change each second; the same words are told once, until they have not been true for a while.
+            key, now = "".join(character for character in sentence if not character.isdigit()), self._session.now()
+            if now - self._said.get(key, float("-inf")) > SILENT_S:
+                self._tell({"event": event, "t": round(now - charge_t, 1), "text": sentence})
+            self._said[key] = now

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from firnel.core.rate_of_rise import RateOfRiseFilter
-from firnel.core.vocabulary import FloatArray, Quality, Trace
+from firnel.core.vocabulary import Control, FloatArray, Quality, Trace
 
-_FIELDS = ("t", "bean", "air", "gas", "airflow", "drum", "rate", "rate_sd")
+_FIELDS = ("t", "bean", "air", "rate", "rate_sd")
+#: No beans read more. [degC]
+MOST_C = 300.0
 _UNUSABLE = int(Quality.FROZEN | Quality.OUT_OF_RANGE)
 
 
@@ -16,6 +20,7 @@ class LiveTrace:
 
     def __init__(self) -> None:
         self._table = np.empty((len(_FIELDS), 1024))
+        self._controls: dict[Control, FloatArray] = {}
         self._quality = np.empty(1024, np.int64)
         self._count = 0
         self._filter = RateOfRiseFilter()
@@ -28,19 +33,44 @@ class LiveTrace:
         return self._count
 
     def column(self, name: str) -> FloatArray:
-        """One column as a view, shape (n,): t, bean, air, gas, airflow, drum, rate or rate_sd."""
-        return self._table[_FIELDS.index(name), : self._count]
+        """One column as a view, shape (n,): t, bean, air, rate, rate_sd, or a control by its key."""
+        if name in _FIELDS:
+            return self._table[_FIELDS.index(name), : self._count]
+        series = self._controls.get(Control(name))
+        return series[: self._count] if series is not None else np.full(self._count, np.nan)
 
-    def append(self, row: tuple[float | None, ...], quality: Quality) -> None:
-        """Add one reading: t, bean, air, gas, airflow, drum. A time that does not go forward is left out."""
-        t = row[0]
-        if t is None or (self._count and t <= self._table[0, self._count - 1]):
+    def row(self, index: int) -> tuple[float, float | None, float | None, dict[Control, float]]:
+        """One reading: t, bean, air, and what is known of the controls."""
+        bean, air = (None if np.isnan(value) else float(value) for value in self._table[1:3, index])
+        controls = {control: float(series[index]) for control, series in self._controls.items() if np.isfinite(series[index])}
+        return float(self._table[0, index]), bean, air, controls
+
+    def sound_bean(self) -> FloatArray:
+        """Bean readings, shape (n,), without those that are no reading of beans. [degC]"""
+        bean = self.column("bean").copy()
+        bean[(self._quality[: self._count] & int(_UNUSABLE | Quality.SPIKE)) != 0] = np.nan
+        bean[bean > MOST_C] = np.nan
+        return bean
+
+    def append(
+        self, t: float, bean: float | None, air: float | None, controls: Mapping[Control, float], quality: Quality
+    ) -> None:
+        """Add one reading. A time that does not go forward is left out."""
+        if self._count and t <= self._table[0, self._count - 1]:
             return
         if self._count == self._table.shape[1]:
             self._table = np.concatenate([self._table, np.empty_like(self._table)], axis=1)
+            self._controls = {
+                control: np.concatenate([series, np.full(series.size, np.nan)]) for control, series in self._controls.items()
+            }
             self._quality = np.concatenate([self._quality, np.empty_like(self._quality)])
         index = self._count
-        self._table[:6, index] = [np.nan if value is None else value for value in row]
+        self._table[:3, index] = [np.nan if value is None else value for value in (t, bean, air)]
+        for control, value in controls.items():
+            series = self._controls.get(control)
+            if series is None:
+                series = self._controls.setdefault(control, np.full(self._table.shape[1], np.nan))
+            series[index] = value
         self._quality[index] = int(quality)
         self._count += 1
         self._rate_at(index)
@@ -56,10 +86,17 @@ class LiveTrace:
             self._moves_t.remove(t)
             self._stale = True
 
-    def correct(self, name: str, since: float, value: float | None) -> None:
+    def correct(self, control: Control, since: float, value: float | None) -> None:
         """A control truly stood at ``value`` from ``since`` on. [s]"""
-        rows = self._table[0, : self._count] >= since
-        self._table[_FIELDS.index(name), : self._count][rows] = np.nan if value is None else value
+        series = self._controls.get(control)
+        if series is not None:
+            series[: self._count][self._table[0, : self._count] >= since] = np.nan if value is None else value
+
+    def strike(self, index: int) -> None:
+        """A reading that was keyed wrong stands for nothing any more; `set_charge` works the rate out again."""
+        self._table[1:3, index] = np.nan
+        self._quality[index] |= int(Quality.OUT_OF_RANGE)
+        self._stale = True
 
     def set_charge(self, charge_t: float | None) -> None:
         """Begin the rate anew at the charge, and work it out again from there."""
@@ -82,8 +119,8 @@ class LiveTrace:
             self._quality[index] |= int(Quality.SPIKE)
         self.level = rate.level if np.isfinite(rate.level) else None
         known = np.isfinite(rate.level)
-        self._table[6, index] = rate.c_per_min if known else np.nan
-        self._table[7, index] = rate.sd if known else np.nan
+        self._table[3, index] = rate.c_per_min if known else np.nan
+        self._table[4, index] = rate.sd if known else np.nan
 
     @property
     def last_t(self) -> float | None:
@@ -104,8 +141,9 @@ class LiveTrace:
 
     def trace(self) -> Trace:
         """The readings as a core value (views, not copies)."""
-        columns = (self.column(name) for name in _FIELDS[:6])
-        return Trace.from_columns(columns, self._quality[: self._count])
+        controls = {control: series[: self._count] for control, series in self._controls.items()}
+        t, bean, air = self._table[:3, : self._count]
+        return Trace(t, bean, air, controls, self._quality[: self._count])
 
     def quality_at(self, index: int) -> Quality:
         """The quality of one reading, as the filter left it."""

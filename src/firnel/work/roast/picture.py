@@ -6,17 +6,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from firnel.core.guidance import Place
 from firnel.core.plan import DueMove, shifted_curve
 from firnel.core.stages import stages_of
 from firnel.core.units import Units, clock
-from firnel.core.vocabulary import Control, FloatArray, Found, Mark, MarkKind, Trace
+from firnel.core.vocabulary import Control, FloatArray, Found, Mark, MarkKind, Role, Trace, word_of
 from firnel.work.roast.advice_words import Told, told_line
 from firnel.work.roast.cue import Cue, control_text, cue_of, move_sentence, when_sentence
 from firnel.work.roast.ready_picture import ReadyPicture, ready_picture
 from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
 
-ROLES = {Control.GAS: "ember", Control.AIRFLOW: "slate", Control.DRUM: "drum"}
+ROLES = {Role.HEAT: "ember", Role.AIRFLOW: "slate", Role.MOTION: "drum"}
 
 
 @dataclass(frozen=True)
@@ -98,6 +99,7 @@ class LandingPicture:
     ghosts: tuple[tuple[str, float, float], ...]
     words: str
     inside: bool
+    place: str  #: the one judgement, in words
 
 
 _NONE = np.empty(0)
@@ -137,10 +139,10 @@ def roast_picture(session: RoastSession, settings: Settings, following: str = ""
 
 
 def _landing(session: RoastSession, units: Units) -> LandingPicture | None:
-    guidance, plan = session.guidance, session.order.plan
-    if guidance is None or plan is None or guidance.landing is None:
+    guidance, plan, landing = session.guidance, session.order.plan, session.landing
+    if guidance is None or plan is None or landing is None:
         return None
-    landing, forecast = guidance.landing, guidance.forecast
+    forecast = guidance.forecast
     if landing.development_s is None or landing.drop_c is None or landing.wanted_s is None or landing.wanted_c is None:
         return None
     cloud = forecast.cloud if forecast.cloud is not None else np.empty((2, 0))
@@ -156,7 +158,8 @@ def _landing(session: RoastSession, units: Units) -> LandingPicture | None:
         (landing.development_s, drop),
         tuple((ghost.name, ghost.development_s, units.show(ghost.drop_c, "°C")) for ghost in guidance.ghosts),
         words,
-        landing.inside,
+        session.place is not Place.OUTSIDE,
+        session.place.value if session.place is not None else "",
     )
 
 
@@ -186,7 +189,7 @@ def _curves(session: RoastSession, units: Units, zero: float) -> Curves:
     shown = (t >= begin) & (t <= (drop.t - zero if drop else np.inf))
     rate[~shown] = np.nan
     plan = session.order.plan
-    planned = shifted_curve(plan, session.marks.values(), session.now(), session.foreseen) if plan else None
+    planned = shifted_curve(plan, session.reckoned.values(), session.now(), session.foreseen) if plan else None
     empty = planned is None or plan is None
     late = np.empty(0, bool) if planned is None else planned.t - zero > 75.0
     return Curves(
@@ -263,7 +266,7 @@ def _labels(session: RoastSession, units: Units, zero: float) -> tuple[MarkLabel
             what = units.text(mark.bean, "°C", 0, with_unit=False) if mark.kind is MarkKind.CHARGE else clock(mark.t - zero)
             labels.append(MarkLabel(f"{words} {what}", mark.t - zero, units.show(mark.bean, "°C")))
     plan = session.order.plan
-    curve = shifted_curve(plan, session.marks.values(), session.now(), session.foreseen) if plan else None
+    curve = shifted_curve(plan, session.reckoned.values(), session.now(), session.foreseen) if plan else None
     if MarkKind.CHARGE in session.marks and curve is not None and curve.t.size:
         for kind, t in session.expected().items():
             if kind not in session.marks:
@@ -298,13 +301,13 @@ def ribbons_of(session: RoastSession, units: Units, zero: float, now: float) -> 
         charge = session.marks.get(MarkKind.CHARGE)
         start = charge.t if charge else now - 240.0
         done = steps_of(session.trace.trace(), control, start, until)
-        factor, digits, unit = units.show_difference(1.0, scale.unit), 0 if scale.step >= 1 else 1, units.shown_unit(scale.unit)
+        by_hand = [value for _, _, value in done] if not scale.reported else []
+        factor, digits, unit = units.show_difference(1.0, scale.unit), scale.digits(*by_hand), units.shown_unit(scale.unit)
         if unit != scale.unit:
             digits = 2 if unit in ("kPa", "inH2O") else 1
-        heat = "heat" if machine.heat == "electric" and control is Control.GAS else control.value
         ribbons.append(
             RibbonPicture(
-                heat, unit, ROLES[control], scale.high, digits, factor,
+                machine.word(control), unit, ROLES[machine.role(control)], scale.high, digits, factor,
                 tuple((a - zero, b - zero, value) for a, b, value in done),
                 _planned_spans(due, control, max(now, until), end_of_plan, zero) if drop is None else (),
             )
@@ -316,7 +319,7 @@ def _planned_spans(
     due: tuple[DueMove, ...], control: Control, now: float, end: float, zero: float
 ) -> tuple[tuple[float, float, float], ...]:
     waiting = [
-        (max(e.due_t, now), e.move.to) for e in due if e.move.control is control and e.done_t is None and e.due_t is not None
+        (max(e.due_t, now), e.move.to) for e in due if e.move.control == control and e.done_t is None and e.due_t is not None
     ]
     if not waiting:
         return ()
@@ -361,7 +364,10 @@ def _moves(session: RoastSession, units: Units, zero: float) -> tuple[tuple[str,
         return tuple(coming)
     scale = session.machine.controls if session.machine else {}
     made = [
-        (f"{move.control.value} {control_text(move.control, move.to, scale.get(move.control), units)}", clock(move.t - zero))
+        (
+            f"{word_of(move.control, session.machine)} {control_text(move.control, move.to, scale.get(move.control), units)}",
+            clock(move.t - zero),
+        )
         for move in session.moves[-2:]
     ]
     return tuple(reversed(made))

@@ -8,18 +8,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
 import numpy as np
 
+from firnel.core.settling import Became, Settled
 from firnel.core.vocabulary import (
-    Control,
+    EXPECTED_MARKS,
     Found,
     Machine,
     Mark,
     MarkKind,
     Move,
+    Note,
     Quality,
 )
 from firnel.devices.clock import Clock
@@ -27,22 +30,40 @@ from firnel.devices.reading import Reading
 from firnel.store.journal import Journal
 from firnel.store.library import Library
 from firnel.store.spill import Spill
-from firnel.work.bench.results import Results, check_results
+from firnel.work.bench.results import Results, check_results, missing_of
 from firnel.work.roast.advising import Advising
-from firnel.work.roast.batch_state import Around, BatchOrder
+from firnel.work.roast.batch_state import CRACK_RULE, Around, BatchOrder
 from firnel.work.roast.charge_watch import ChargeWatch
-from firnel.work.roast.hand_history import HandHistory
+from firnel.work.roast.danger import past_limit
 from firnel.work.roast.hand_keys import HandKeys
 from firnel.work.roast.live_trace import LiveTrace
+from firnel.work.roast.mark_watch import TAKEN_S, MarkWatch
+from firnel.work.roast.plan_thread import SETTLED_NOTE, read_note
 
 __all__ = ["Around", "BatchOrder", "RoastSession"]
 
 #: Readings kept while no batch is prepared, so that a forgotten key loses nothing. [s]
 IDLE_MEMORY_S = 900.0
 #: Recording ends so long after the drop. [s]
-AFTER_DROP_S = 300.0
+AFTER_DROP_S, UNSEEN_DROP_S = 300.0, 1800.0
+#: A reading keyed sooner after the last than this share of the usual pause is meant in its place.
+REPLACED_SHARE = 0.4
+#: A plunge of the probe so long after a drop is the next charge. [s]
+NEXT_CHARGE_S = 90.0
+ABANDONED = "ended otherwise"
 #: A batch that is done with waits so long to hear that it is written; then it is told that it is not yet. [s]
 PATIENCE_S = 2.0
+
+
+def check_load(load_kg: float | None) -> None:
+    """Refuse a load that cannot be roasted.
+
+    Raises
+    ------
+    ValueError : saying so.
+    """
+    if load_kg is not None and not (load_kg > 0 and math.isfinite(load_kg)):
+        raise ValueError(f"A load of {load_kg:g} kg cannot be roasted.")
 
 
 def _at_once(call: Callable[[], None]) -> None:
@@ -85,12 +106,26 @@ class RoastSession(HandKeys):
         """
         if self.roasting:
             raise ValueError(f"Batch {self.label} is in the drum: drop it first.")
-        if order.load_kg is not None and not (order.load_kg > 0 and math.isfinite(order.load_kg)):
-            raise ValueError(f"A load of {order.load_kg:g} kg cannot be roasted.")
+        check_load(order.load_kg)
         self.close()
         self._begin(order, keep_s=0.0)
         self.message = ""
         self._changed()
+        return self.label
+
+    def amend(self, order: BatchOrder) -> str:
+        """Correct lot or load of the batch that is prepared; its number stays. Returns its label.
+
+        Raises
+        ------
+        ValueError : if none is prepared, or the load is not one.
+        """
+        if self._journal is None or self.phase != "ready":
+            raise ValueError("No batch is prepared.")
+        check_load(order.load_kg)
+        self.order = replace(self.order, lot=order.lot, load_kg=order.load_kg)
+        self._journal.results({"lot_id": order.lot.id if order.lot else None, "load_kg": order.load_kg})
+        self.say(f"Batch {self.label} is corrected; it keeps its number.")
         return self.label
 
     def resume(self, key: int) -> None:
@@ -112,21 +147,27 @@ class RoastSession(HandKeys):
         away = max(self.clock.wall().timestamp() - last_wall, 0.0) * rate
         self._start = self.clock.now() - (last_t + away)
         self.run, self.trace, self._advising, self._watch = self.run + 1, LiveTrace(), Advising(), ChargeWatch()
-        self._hands = HandHistory(held=self._hands.held)
+        self._hands, self._found, self._left_hot_t = self._new_hands(self._hands.held), MarkWatch(), None
         for mark in record.marks:
             self._hands.set("marks", mark.kind, mark)
+        settled = {}
         for note in record.notes:
-            self._hands.add("notes", note)
+            if (told := read_note(note)) is not None:
+                settled[told[0]] = Settled(told[1], note.t)
+            elif note.kind not in (SETTLED_NOTE, CRACK_RULE):
+                self._hands.add("notes", note)
         for move in record.moves:
             self._hands.add("moves", move)
             self.trace.expect_change(move.t)
             self._match(move)
             if not self._reported(move.control):
                 self._hands.set("held", move.control, move.to)
-        trace = record.trace
-        columns = (trace.t, trace.bean, trace.air, trace.gas, trace.airflow, trace.drum)
-        for *row, quality in zip(*columns, trace.quality, strict=True):
-            self.trace.append(tuple(None if np.isnan(value) else float(value) for value in row), Quality(int(quality)))
+        for index, one in settled.items():
+            if index not in self._hands.settled and one.became is Became.LET_GO:
+                self._hands.set("settled", index, one)
+        for t, bean, air, controls, quality in record.trace.rows:
+            read = [None if math.isnan(value) else value for value in (bean, air)]
+            self.trace.append(t, read[0], read[1], controls, Quality(quality))
         self._rate_from_charge()
         self.message = f"Batch {self.label} goes on; {away / rate:.0f} s of readings are missing."
         self._changed()
@@ -138,8 +179,45 @@ class RoastSession(HandKeys):
         if MarkKind.CHARGE not in self._hands.marks:
             self._journal.status("discarded")  # nothing was roasted
         elif MarkKind.DROP not in self._hands.marks:
+            self._take_found()
             self._journal.status("dropped")
         return self._shelve()
+
+    def _take_found(self) -> None:
+        """Marks that nobody has taken stay in the record as what they are: found."""
+        for kind in EXPECTED_MARKS:
+            offer = self._found.offers.get(kind)
+            if offer is not None and kind not in self._hands.marks and not self._contradiction(offer.mark):
+                self._hands.set("marks", kind, offer.mark)
+        self._write_marks()
+
+    def abandon(self, why: str, word: str = "") -> None:
+        """The batch ends otherwise: kept as what it was, and left out of charts and fits.
+
+        Parameters
+        ----------
+        why : heat off, out of the drum, fire, or something else.
+        word : what the roaster adds.
+        """
+        if self._journal is None:
+            self.say("No batch is running.")
+            return
+        label, phase = self.label, self.phase
+        if phase == "cooling":
+            self.say("The batch is dropped already: weigh it with W, or leave it.")
+            return
+        if phase == "ready":
+            self.close()
+            self.say(f"Batch {label} is not roasted; nothing is kept of it.")
+            return
+        self._hands.add("notes", Note(self.now(), ABANDONED, f"{why}: {word}" if word else why))
+        self._take_found()
+        self._journal.results({"left_out": f"ended otherwise: {why}{f', {word}' if word else ''}"[:200]})
+        self._journal.status("done")
+        self._left_hot_t = self.clock.now()
+        written = self._shelve()
+        kept = "It is kept as what it was, out of charts and fits." if written else "It is kept, but not in the library yet."
+        self.say(f"Batch {label} ended: {why}. {kept}")
 
     def flush(self) -> bool:
         """Wait until what has come in is in the library; False if that takes too long."""
@@ -195,10 +273,12 @@ class RoastSession(HandKeys):
         check_results(self.order.load_kg, results)
         label = self.label
         self._journal.results(results.columns)
-        self._journal.status("done")
+        if results.complete:
+            self._journal.status("done")
+        waits = "" if results.complete else f" It stays due on the bench: {missing_of(results)}."
         written = self._shelve()
         self.message = (
-            f"Batch {label} is saved."
+            f"Batch {label} is saved.{waits}"
             if written
             else f"Batch {label} is kept, but not in the library yet: leave Firnel open until that is told."
         )
@@ -210,33 +290,55 @@ class RoastSession(HandKeys):
         """A reading from the machine, or keyed in."""
         t = self.log_time(reading.time)
         self._follow_controls(reading, t)
-        if self.phase == "cooling" and t > self._hands.marks[MarkKind.DROP].t + AFTER_DROP_S:
-            self._changed()
-            return
-        values = tuple(
-            value if (value := reading.control(control)) is not None else self._hands.held.get(control) for control in Control
-        )
+        # A drop that nobody has told may be none: its record goes on.
+        after = UNSEEN_DROP_S if self.dropped_unseen else AFTER_DROP_S
+        over = self.phase == "cooling" and t > self._hands.marks[MarkKind.DROP].t + after
+        controls = {**self._hands.held, **reading.controls}
+        if reading.quality & Quality.HAND:
+            self._replace_keyed(t)
+            self._keyed_t = reading.time
         before = len(self.trace)
-        self.trace.append((t, reading.bean, reading.air, *values), reading.quality)
-        if len(self.trace) > before:
+        self.trace.append(t, reading.bean, reading.air, controls, reading.quality)
+        if len(self.trace) > before and not over:  # what comes after the record is only watched, for the next charge
             self._write_reading(before)
         if not self.recording:
             self._forget_old()
         self._look_for_charge()
         self._look_for_turning()
+        self.look_for_marks()
+        self.past_limit = past_limit(self)
         self._changed()
+
+    def _replace_keyed(self, t: float) -> None:
+        """A reading keyed so soon after the last one is meant in its place; the old one is kept as a note."""
+        index = len(self.trace) - 1
+        if index < 0 or not self.trace.quality_at(index) & Quality.HAND or self.trace.quality_at(index) & Quality.OUT_OF_RANGE:
+            return
+        last, value = float(self.trace.column("t")[index]), float(self.trace.column("bean")[index])
+        if t - last < REPLACED_SHARE * self.around.hand_every_s:
+            self._strike_reading(index)
+            if self.recording:
+                self.keep_note(Note(last, "reading replaced", f"{value:.1f} °C"))
+
+    def look_for_marks(self) -> None:
+        """After each reading, and as time goes by: marks that nobody has set."""
+        if not self.roasting:
+            return
+        self._found.look(self)
+        dropped = self._found.offers.get(MarkKind.DROP)
+        if dropped is not None and self.now() - dropped.since > TAKEN_S:
+            self._take_found()
+            self.message = "The drop was found in the readings: the drum has been empty for a while."
 
     def _write_reading(self, index: int) -> None:
         if self._journal is None:
             return
-        row = [float(self.trace.column(name)[index]) for name in ("t", "bean", "air", "gas", "airflow", "drum")]
-        self._journal.reading((*row, int(self.trace.quality_at(index))))  # type: ignore[arg-type]  # six values
+        self._journal.reading((*self.trace.row(index), int(self.trace.quality_at(index))))
 
     def _follow_controls(self, reading: Reading, t: float) -> None:
         """Moves that the machine reports need no key."""
-        for control in Control:
-            value = reading.control(control)
-            if value is None or not math.isfinite(value):
+        for control, value in reading.controls.items():
+            if not math.isfinite(value):
                 continue
             known = self._hands.held.get(control)
             self._hands.set("held", control, value)
@@ -247,8 +349,14 @@ class RoastSession(HandKeys):
 
     def _look_for_charge(self) -> None:
         """The key may have been forgotten: a plunge of the probe is a charge."""
-        if MarkKind.CHARGE in self._hands.marks or (charge_t := self._watch.charge(self.trace)) is None:
+        drop = self._hands.marks.get(MarkKind.DROP)
+        again = drop is not None and self.now() - drop.t > NEXT_CHARGE_S
+        if (MarkKind.CHARGE in self._hands.marks and not again) or (charge_t := self._watch.charge(self.trace)) is None:
             return
+        if again:
+            if drop is None or charge_t < drop.t + NEXT_CHARGE_S:
+                return
+            self.close()  # the last one waits for its figures; these beans are another batch
         if not self.recording:
             shift = self._begin(BatchOrder(machine=self.machine, operator=self.order.operator), keep_s=60.0)
             charge_t -= shift
@@ -290,11 +398,12 @@ class RoastSession(HandKeys):
         for index in range(len(old)) if keep_s else ():
             t = float(old.column("t")[index]) - shift
             if t >= 0:
-                row = (t, *(float(old.column(name)[index]) for name in ("bean", "air", "gas", "airflow", "drum")))
-                kept.append(tuple(None if np.isnan(value) else value for value in row), old.quality_at(index))
+                _, bean, air, controls = old.row(index)
+                kept.append(t, bean, air, controls, old.quality_at(index))
         self._start = now - keep_s
         self.trace, self.order, self.run = kept, order, self.run + 1
-        self._hands, self._watch, self._advising = HandHistory(held=self._hands.held), ChargeWatch(), Advising()
+        self._hands, self._watch, self._advising = self._new_hands(self._hands.held), ChargeWatch(), Advising()
+        self._found, self._left_hot_t, self._asked, self._press, self._picked = MarkWatch(), None, None, None, None
         if order.machine is not None and order.machine != self.machine:
             self.machine = order.machine
         if order.plan is not None:
@@ -337,5 +446,4 @@ class RoastSession(HandKeys):
         old, keep_from = self.trace, (self.trace.last_t or 0.0) - IDLE_MEMORY_S
         self.trace = LiveTrace()
         for index in np.flatnonzero(old.column("t") >= keep_from):
-            row = tuple(float(old.column(name)[index]) for name in ("t", "bean", "air", "gas", "airflow", "drum"))
-            self.trace.append(tuple(None if np.isnan(value) else value for value in row), old.quality_at(int(index)))
+            self.trace.append(*old.row(int(index)), old.quality_at(int(index)))

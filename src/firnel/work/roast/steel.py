@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from firnel.core.model.constants import Hands, IdleState
+from firnel.core.model.constants import IdleState
 from firnel.core.model.identification import first_readings, steel_from_idling
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LONGEST_IDLE_S, UNUSABLE, LoggedBatch, UnusableLogError, logged_batch
@@ -17,6 +17,8 @@ from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine, Mark, MarkKind, Trace
 
+#: The steel is told once so many of the fitted batches hold some idling before their charge.
+LEAST_IDLED = 2
 #: Steel this near to what the plan assumes is ready; common practice, no published source. [K]
 READY_C = 5.0
 #: The empty machine is looked ahead this far, in these steps. [s]
@@ -70,12 +72,13 @@ def steel_now(model: MachineModel, machine: Machine, trace: Trace) -> SteelEstim
     model, machine : fitted, and its scales.
     trace : of the empty machine, up to now.
     """
+    if model.idled < LEAST_IDLED:
+        return None  # hardly any idling of this machine was ever logged: what its steel does then nobody knows
     good = np.isfinite(trace.bean) & (trace.quality & UNUSABLE == 0)
     recent = good & (trace.t >= trace.t[-1] - LONGEST_IDLE_S) if trace.t.size else np.zeros(0, bool)
     if recent.sum() < 5:
         return None
-    columns = (trace.t, trace.bean, trace.air, trace.gas, trace.airflow, trace.drum)
-    part = Trace.from_columns((column[recent] for column in columns), trace.quality[recent])
+    part = trace.part(recent)
     # As if the load fell in at the last reading: what lies before it is idling.
     charge = Mark(MarkKind.CHARGE, float(part.t[-1]), part.bean_at(float(part.t[-1])))
     record = BatchRecord("", "", machine.name, datetime.now(UTC), part, (charge,), load_kg=machine.useful_load_kg)
@@ -98,8 +101,7 @@ def _ahead(model: MachineModel, batch: LoggedBatch, steel: float) -> FloatArray:
     bean, air = (np.full(1, reading) for reading in first_readings(batch))
     heat = idling.hands.heat[:1] * np.asarray(constants.power)
     now = idle(constants, batch.room_c, IdleState(np.array([steel]), bean, air, heat), idling.hands, batch.step).end
-    count = int(AHEAD_S / AHEAD_STEP)
-    held = Hands(*(np.full(count, column[-1]) for column in (idling.hands.heat, idling.hands.air, idling.hands.drum)))
+    held = idling.hands.held(-1, int(AHEAD_S / AHEAD_STEP))
     return np.asarray(idle(constants, batch.room_c, now, held, AHEAD_STEP).steel[:, 0])
 
 

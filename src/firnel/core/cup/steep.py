@@ -1,0 +1,81 @@
+"""The cup on its way: water and coffee by ratio, when to break and skim, and when it is tasted.
+
+Grams, times and stages are the published cupping protocols' and common practice: about 55 g/L, steep of 3:30 to 4:00, tasting
+from about eight minutes down to cool.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+#: Coffee to water, and the water of a cup, to begin with. [g/L], [mL]
+USUAL_RATIO, USUAL_ML = 55.0, 150.0
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step after the pour: when it begins [s], what is done, and its short name."""
+
+    at_s: float
+    words: str
+    name: str
+
+
+STEPS = (
+    Step(0.0, "Steep: smell the wet crust", "break"),
+    Step(240.0, "Break the crust, three strokes, nose close", "skim"),
+    Step(270.0, "Skim both spoons clean", "taste hot"),
+    Step(480.0, "Taste hot", "taste warm"),
+    Step(780.0, "Taste warm", "taste cool"),
+    Step(1260.0, "Taste cool, then it is done", ""),
+)
+#: After this nobody tastes any more. [s]
+OVER_S = 1800.0
+
+
+@dataclass(frozen=True)
+class SteepCue:
+    """What is done now, and what comes when: seconds to the next step, None after the last."""
+
+    now: str
+    following: str
+    left_s: float | None
+
+
+def steep_cue(since_s: float) -> SteepCue:
+    """The step that runs so long after the pour. [s]"""
+    running = max((step for step in STEPS if step.at_s <= since_s), key=lambda step: step.at_s, default=STEPS[0])
+    later = next((step for step in STEPS if step.at_s > since_s), None)
+    return SteepCue(running.words, running.name, later.at_s - since_s if later is not None else None)
+
+
+@dataclass(frozen=True)
+class Recipe:
+    """Coffee for a cup [g], for all cups of one coffee [g], and water for the whole table [L]."""
+
+    cup_g: float
+    coffee_g: float
+    water_l: float
+
+
+def recipe(coffees: int, cups: int, ml: float = USUAL_ML, ratio: float = USUAL_RATIO) -> Recipe:
+    """What a table takes.
+
+    Parameters
+    ----------
+    coffees, cups : on the table, and of each.
+    ml, ratio : water of a cup [mL], coffee to water [g/L].
+
+    Raises
+    ------
+    ValueError : if there is nothing to pour.
+
+    Examples
+    --------
+    >>> recipe(4, 2).cup_g
+    8.25
+    """
+    if coffees < 1 or cups < 1 or ml <= 0 or ratio <= 0:
+        raise ValueError(f"{coffees} coffees in {cups} cups of {ml:g} mL at {ratio:g} g/L cannot be poured.")
+    cup_g = round(ratio * ml / 1000.0, 2)
+    return Recipe(cup_g, round(cup_g * cups, 1), round(coffees * cups * ml / 1000.0, 2))

@@ -1,0 +1,77 @@
+"""The rows of a table in a file, CSV or spreadsheet: bounded, and refused in a sentence."""
+
+from __future__ import annotations
+
+import csv
+import io
+import logging
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from firnel.exchange.errors import ImportRefusedError
+
+log = logging.getLogger(__name__)
+
+MOST_ROWS, MOST_BYTES, MOST_COLUMNS = 20_000, 20_000_000, 200
+
+
+def table_rows(path: Path) -> list[Sequence[Any]]:
+    """All rows of a table, the headings first.
+
+    Raises
+    ------
+    ImportRefusedError : if it is no table, is empty, or is too large for one.
+    """
+    rows = _spreadsheet(path) if path.suffix.lower() == ".xlsx" else _text(path)
+    if not rows:
+        raise ImportRefusedError(f"{path.name} is empty.")
+    if len(rows) > MOST_ROWS:
+        raise ImportRefusedError(f"{path.name} has {len(rows)} rows; a table has at most {MOST_ROWS} here.")
+    return rows
+
+
+def _text(path: Path) -> list[Sequence[Any]]:
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise ImportRefusedError(f"{path.name} is larger than {MOST_BYTES / 1e6:.0f} MB: it is no table to be read here.")
+        text = path.read_text(encoding="utf-8-sig")
+    except OSError as error:
+        raise ImportRefusedError(f"{path.name} cannot be read: {error.strerror}.") from error
+    except UnicodeDecodeError as error:
+        raise ImportRefusedError(f"{path.name} is no text file.") from error
+    first = text.partition("\n")[0]
+    delimiter = max(",;\t", key=first.count)
+    try:
+        return list(csv.reader(io.StringIO(text), delimiter=delimiter))
+    except csv.Error as error:
+        raise ImportRefusedError(f"{path.name} is no table that can be read: {error}.") from error
+
+
+def _spreadsheet(path: Path) -> list[Sequence[Any]]:
+    from zipfile import BadZipFile, ZipFile
+
+    from openpyxl import load_workbook
+
+    try:
+        with ZipFile(path) as packed:
+            if sum(part.file_size for part in packed.infolist()) > MOST_BYTES:
+                raise ImportRefusedError(
+                    f"{path.name} unpacks to more than {MOST_BYTES / 1e6:.0f} MB: it is no table to be read here."
+                )
+        book = load_workbook(path, read_only=True, data_only=True)
+        rows: list[Sequence[Any]] = []
+        for row in book.worksheets[0].iter_rows(max_row=MOST_ROWS + 2, max_col=MOST_COLUMNS, values_only=True):
+            if any(cell is not None for cell in row):
+                rows.append(row)
+        book.close()
+    except ImportRefusedError:
+        raise
+    except OSError as error:
+        raise ImportRefusedError(f"{path.name} cannot be read: {error.strerror}.") from error
+    except BadZipFile as error:
+        raise ImportRefusedError(f"{path.name} is no spreadsheet.") from error
+    except Exception as error:  # a torn one breaks the reader in any of its parts
+        log.info("a spreadsheet could not be read", exc_info=True)
+        raise ImportRefusedError(f"{path.name} is no spreadsheet that can be read ({type(error).__name__}).") from error
+    return rows

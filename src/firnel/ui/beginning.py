@@ -1,0 +1,327 @@
+"""The beginning: five steps on the left, the open one on the right; each can be left and come back to."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from firnel.ui.machines.link_page import LinkPage
+from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.parts import ElidedLabel, PageHead, button, card, label, restyle
+from firnel.ui.theme.tokens import SPACE_M, SPACE_S
+from firnel.work.beginning import FUELS, HEATS, Step, first_lot, first_machine, new_lot, new_machine, pass_by, steps
+from firnel.work.desk import Desk
+from firnel.work.roast.session import BatchOrder
+
+PROCESSES = ("", "washed", "natural", "honey", "wet-hulled", "anaerobic", "decaffeinated")
+CAUTION = (
+    "Gas, flue and electrics are for licensed trades; the maker's manual and local codes come first. Draft right, chaff "
+    "collector empty, extinguisher at hand, CO alarm on. Never leave a running roaster."
+)
+
+
+class BeginningView(QWidget):
+    """Leads from an empty library to the first batch."""
+
+    logs_wanted = pyqtSignal()
+    batch_wanted = pyqtSignal(object)  # BatchOrder
+    left = pyqtSignal()
+    changed = pyqtSignal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._desk = desk
+        self._steps: tuple[Step, ...] = ()
+        self._open = -1
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 12, 14, 12)
+        column.setSpacing(SPACE_M)
+        head = PageHead("Beginning", "Five steps to the first batch. Leave any of them, and come back when you like")
+        later = button("Not now", "Find it again under Begin, on the left")
+        later.clicked.connect(self.left)
+        head.add(later)
+        column.addWidget(head)
+        row = QHBoxLayout()
+        row.setSpacing(SPACE_M)
+        row.addWidget(self._list())
+        self._pages = QStackedWidget()
+        for page in (self._machine_page(), self._link_page(), self._logs_page(), self._coffee_page(), self._batch_page()):
+            self._pages.addWidget(page)
+        row.addWidget(self._pages, 1)
+        column.addLayout(row, 1)
+        column.addWidget(label(CAUTION, "caution", wrap=True))
+
+    # The list
+
+    def _list(self) -> QWidget:
+        frame, column = card(spacing=SPACE_S)
+        frame.setFixedWidth(360)
+        self._group = QButtonGroup(self)
+        self._rows: list[_StepRow] = []
+        for number in range(5):
+            row = _StepRow(number + 1)
+            self._group.addButton(row.button, number)
+            self._rows.append(row)
+            column.addWidget(row)
+        self._group.idClicked.connect(self.open_step)
+        column.addStretch(1)
+        return frame
+
+    def refresh(self) -> None:
+        """See anew what is done; the first step that is not is opened."""
+        self._steps = self._desk.ask(steps)
+        for row, step in zip(self._rows, self._steps, strict=True):
+            row.show_step(step)
+        wanted = next((number for number, step in enumerate(self._steps) if not step.done), 4)
+        self.open_step(wanted)
+        self.changed.emit()
+
+    def open_step(self, number: int) -> None:
+        """Show one step and put the keys where it begins."""
+        self._open = number
+        button_ = self._group.button(number)
+        if button_ is not None:
+            button_.setChecked(True)
+        for place, row in enumerate(self._rows):
+            row.setProperty("open", place == number)
+            restyle(row)
+        self._pages.setCurrentIndex(number)
+        machine = self._desk.ask(first_machine)
+        if number == 1 and machine is not None:
+            self.link.show_machine(machine)
+        if number == 4:
+            self._show_batch()
+        self._first[number].setFocus(Qt.FocusReason.OtherFocusReason)
+
+    # The steps
+
+    @property
+    def _first(self) -> tuple[QWidget, ...]:
+        return (self.name, self.link.connect_button, self.none, self.coffee, self.prepare)
+
+    def _page(self, title: str, told: str) -> tuple[QWidget, QVBoxLayout]:
+        page = QWidget()
+        outer = QVBoxLayout(page)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame, column = card(spacing=SPACE_M)
+        column.addWidget(label(title, "title"))
+        column.addWidget(label(told, "", wrap=True))
+        outer.addWidget(frame)
+        outer.addStretch(1)
+        return page, column
+
+    def _foot(self, go: QPushButton, *others: QPushButton) -> QHBoxLayout:
+        row = QHBoxLayout()
+        for widget in others:
+            row.addWidget(widget)
+        row.addStretch(1)
+        row.addWidget(go)
+        return row
+
+    def _machine_page(self) -> QWidget:
+        page, column = self._page(
+            "Your machine",
+            "Its scales are set as they usually are and can be changed later, control by control, under Machines.",
+        )
+        self.name, self.useful, self.heat, self.fuel = QLineEdit(), FigureEntry("Useful load"), QComboBox(), QComboBox()
+        self.name.setPlaceholderText("what you call it")
+        self.name.setAccessibleName("Name of your machine")
+        self.heat.addItems([words for words, _ in HEATS])
+        self.heat.setAccessibleName("What heats it")
+        self.fuel.addItems([f"{fuel}, gauge to {top:g} kPa" for fuel, top in FUELS])
+        self.fuel.setAccessibleName("Fuel")
+        self.heat.currentIndexChanged.connect(lambda index: self.fuel.setEnabled(index == 0))
+        grid = _fields(
+            ("Name", self.name), ("Roasts well at a time, kg", self.useful), ("Heated by", self.heat), ("Fuel", self.fuel)
+        )
+        column.addLayout(grid)
+        self._machine_wrong = label("", "warn", wrap=True)
+        column.addWidget(self._machine_wrong)
+        keep = button("Keep it and go on", "Enter", primary=True)
+        keep.clicked.connect(self._on_machine)
+        for field in (self.name, self.useful):
+            field.returnPressed.connect(self._on_machine)
+        column.addLayout(self._foot(keep))
+        return page
+
+    def _link_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.link = LinkPage(self._desk)
+        self.link.kept.connect(lambda _: self.refresh())
+        column.addWidget(self.link)
+        return page
+
+    def _logs_page(self) -> QWidget:
+        page, column = self._page(
+            "Old logs",
+            "Logs of this machine, from any logger that writes tables, teach Firnel what it is like before the first batch. "
+            "Without them it goes by what drums of its heat and size do, and learns from each batch.",
+        )
+        take, self.none = button("Take in old logs", primary=True), button("I have none", "Enter")
+        take.clicked.connect(self.logs_wanted)
+        self.none.clicked.connect(lambda: self._pass_by("logs"))
+        self.none.setAutoDefault(True)
+        column.addLayout(self._foot(take, self.none))
+        return page
+
+    def _coffee_page(self) -> QWidget:
+        page, column = self._page(
+            "Your first coffee", "Density, moisture and all else of it can be measured and written down under Green."
+        )
+        self.coffee, self.origin, self.process = QLineEdit(), QLineEdit(), QComboBox()
+        self.on_hand = FigureEntry("Kilograms in the store")
+        self.coffee.setAccessibleName("Name of your coffee")
+        self.coffee.setPlaceholderText("what stands on its bag")
+        self.origin.setAccessibleName("Origin")
+        self.process.setAccessibleName("Process")
+        self.process.setEditable(True)
+        self.process.addItems(PROCESSES)
+        column.addLayout(
+            _fields(
+                ("Name", self.coffee), ("Origin", self.origin), ("Process", self.process), ("In the store, kg", self.on_hand)
+            )
+        )
+        self._coffee_wrong = label("", "warn", wrap=True)
+        column.addWidget(self._coffee_wrong)
+        keep = button("Keep it and go on", "Enter", primary=True)
+        keep.clicked.connect(self._on_coffee)
+        for field in (self.coffee, self.origin, self.on_hand):
+            field.returnPressed.connect(self._on_coffee)
+        column.addLayout(self._foot(keep))
+        return page
+
+    def _batch_page(self) -> QWidget:
+        page, column = self._page(
+            "Your first batch",
+            "Heat the drum as its maker says until the bean probe stands steady, then charge with Space. Firnel keeps the "
+            "record and says what comes next; a plan can be made under Plan, before or after.",
+        )
+        self._batch_words = label("", "heading", wrap=True)
+        column.addWidget(self._batch_words)
+        self.load = FigureEntry("Load of the first batch")
+        column.addLayout(_fields(("Load, kg", self.load)))
+        self._batch_wrong = label("", "warn", wrap=True)
+        column.addWidget(self._batch_wrong)
+        self.prepare = button("Prepare it", "Enter", primary=True)
+        self.prepare.setAutoDefault(True)
+        self.prepare.clicked.connect(self._on_batch)
+        self.load.returnPressed.connect(self._on_batch)
+        column.addLayout(self._foot(self.prepare))
+        return page
+
+    # What is done
+
+    def _try(self, wrong: QWidget, what: Callable[[], object]) -> None:
+        try:
+            what()
+        except ValueError as error:
+            wrong.setText(str(error))  # type: ignore[attr-defined]  # a label
+            return
+        wrong.setText("")  # type: ignore[attr-defined]
+        self.refresh()
+
+    def _on_machine(self) -> None:
+        if not self.useful.text().strip() and self.name.hasFocus():
+            self.useful.setFocus(Qt.FocusReason.TabFocusReason)
+            return
+        fuel = FUELS[self.fuel.currentIndex()][0]
+        self._try(
+            self._machine_wrong,
+            lambda: self._desk.ask(new_machine, self.name.text(), self.heat.currentText(), self.useful.figure(), fuel),
+        )
+
+    def _on_coffee(self) -> None:
+        self._try(
+            self._coffee_wrong,
+            lambda: self._desk.ask(
+                new_lot, self.coffee.text(), self.origin.text(), self.process.currentText(), self.on_hand.figure()
+            ),
+        )
+
+    def _pass_by(self, name: str) -> None:
+        self._desk.ask(pass_by, name)
+        self.refresh()
+
+    def _show_batch(self) -> None:
+        machine, lot = self._desk.ask(first_machine), self._desk.ask(first_lot)
+        told = f"{lot.name if lot else 'A coffee'} on {machine.name}" if machine is not None else "A machine is needed first."
+        self._batch_words.setText(told)
+        if machine is not None and not self.load.text().strip():
+            self.load.show_figure(machine.useful_load_kg, 2)
+        self.prepare.setEnabled(machine is not None)
+
+    def _on_batch(self) -> None:
+        machine, lot = self._desk.ask(first_machine), self._desk.ask(first_lot)
+        if machine is None:
+            return
+        try:
+            load = self.load.figure()
+            if load is None or not 0.0 < load <= machine.stated_load_kg:
+                raise ValueError(f"The load lies above nothing and at most at {machine.stated_load_kg:g} kg.")
+        except ValueError as error:
+            self._batch_wrong.setText(str(error))
+            return
+        self._batch_wrong.setText("")
+        self.batch_wanted.emit(BatchOrder(lot, machine, None, load))
+
+
+class _StepRow(QWidget):
+    """One of the five in the list."""
+
+    def __init__(self, number: int) -> None:
+        super().__init__()
+        self.setObjectName("step")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(SPACE_M, SPACE_S, SPACE_M, SPACE_S)
+        self._number = number
+        self._sign = label(str(number), "stepNumber")
+        self._sign.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._sign.setFixedSize(34, 34)
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        self.button = button("")
+        self.button.setObjectName("stepTitle")
+        self.button.setCheckable(True)
+        self._told = ElidedLabel("soft")
+        words.addWidget(self.button)
+        words.addWidget(self._told)
+        row.addWidget(self._sign)
+        row.addLayout(words, 1)
+
+    def show_step(self, step: Step) -> None:
+        """Show how it stands."""
+        self._sign.setText("✓" if step.done else str(self._number))
+        self._sign.setProperty("done", step.done)
+        restyle(self._sign)
+        self.button.setText(step.title)
+        self.button.setAccessibleName(f"{step.title}, {'done' if step.done else 'to do'}")
+        self._told.show_text(step.told)
+
+
+def _fields(*fields: tuple[str, QWidget]) -> QGridLayout:
+    grid = QGridLayout()
+    grid.setHorizontalSpacing(SPACE_M)
+    grid.setVerticalSpacing(SPACE_S)
+    for row, (title, widget) in enumerate(fields):
+        grid.addWidget(label(title, "soft"), row, 0)
+        grid.addWidget(widget, row, 1)
+        widget.setMaximumWidth(360)
+    grid.setColumnMinimumWidth(0, 170)
+    grid.setColumnStretch(2, 1)
+    return grid

@@ -1,0 +1,171 @@
+"""The controls of a machine as a list: each with its name, what it does, and its scale; rows are added and taken away."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+
+from firnel.core.vocabulary import MOST_CONTROLS, Control, ControlScale, Machine, Role, usual_role
+from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.parts import button, lay_rows
+from firnel.ui.theme.tokens import SPACE_S
+
+#: What a control does, as it is chosen: words, role, kind.
+CHOICES = (
+    ("gas burner", Role.HEAT, "gas"),
+    ("electric heat", Role.HEAT, "electric"),
+    ("hot air", Role.HEAT, "hot-air"),
+    ("radiant heat", Role.HEAT, "radiant"),
+    ("drum heat", Role.HEAT, "drum"),
+    ("damper", Role.AIRFLOW, "damper"),
+    ("fan", Role.AIRFLOW, "fan"),
+    ("draft pressure", Role.AIRFLOW, "pressure"),
+    ("drum speed", Role.MOTION, "drum"),
+    ("stirrer", Role.MOTION, "stirrer"),
+)
+UNITS = ("%", "kPa", "mbar", "inH2O", "Pa", "kW", "rpm", "step")
+TITLES = ("name", "what it does", "unit", "from", "to", "step", "least", "")
+
+
+class _Row:
+    """The fields of one control; ``key`` is None for one that is new."""
+
+    def __init__(self, key: Control | None, scale: ControlScale | None) -> None:
+        self.key, self.before = key, scale
+        self.name = QLineEdit()
+        self.does = QComboBox()
+        self.does.addItems([words for words, _, _ in CHOICES])
+        self.unit = QComboBox()
+        self.unit.setEditable(True)
+        self.unit.addItems(UNITS)
+        self.figures = tuple(FigureEntry(f"{what} of the control") for what in ("Low", "High", "Step", "Least"))
+        self.name.setMinimumWidth(96)
+        for entry in self.figures:
+            entry.setFixedWidth(64)
+        self.away = button("×", "Take it away")
+        self.away.setFixedWidth(38)
+
+    def name_all(self, word: str) -> None:
+        """Every field says whose it is."""
+        self.name.setAccessibleName(f"Name of the {word}")
+        self.does.setAccessibleName(f"What the {word} does")
+        self.unit.setAccessibleName(f"Unit of the {word}")
+        for what, entry in zip(("Low", "High", "Step", "Least"), self.figures, strict=True):
+            entry.setAccessibleName(f"{what} of the {word}")
+        self.away.setAccessibleName(f"Take the {word} away")
+
+    @property
+    def widgets(self) -> tuple[QWidget, ...]:
+        return (self.name, self.does, self.unit, *self.figures, self.away)
+
+
+class ControlRows(QWidget):
+    """Edits the controls of one machine."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._machine: Machine | None = None
+        self._rows: list[_Row] = []
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(SPACE_S)
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(SPACE_S)
+        self._grid.setVerticalSpacing(2)
+        inside = QWidget()
+        inside.setLayout(self._grid)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(inside)
+        scroll.setMinimumHeight(56)  # on a small screen it scrolls
+        column.addWidget(scroll, 1)
+        self._add = button("Add a control")
+        self._add.clicked.connect(self.add)
+        column.addWidget(self._add, 0, Qt.AlignmentFlag.AlignLeft)
+
+    def show_machine(self, machine: Machine) -> None:
+        """Show a machine's controls."""
+        self._machine = machine
+        self._rows = []
+        for control, scale in machine.controls.items():
+            row = self._row(control, scale)
+            row.name.setText(machine.word(control))
+            row.name_all(machine.word(control))
+            kind = (machine.role(control), machine.kind_of(control))
+            row.does.setCurrentIndex(next((i for i, (_, *what) in enumerate(CHOICES) if tuple(what) == kind), 0))
+            row.unit.setCurrentText(scale.unit)
+            for entry, value in zip(row.figures, (scale.low, scale.high, scale.step, scale.least), strict=True):
+                entry.setText(f"{value:g}")
+            self._rows.append(row)
+        self._lay()
+
+    def add(self) -> None:
+        """One row more, for a control that the machine has too."""
+        if len(self._rows) >= MOST_CONTROLS:
+            return
+        row = self._row(None, None)
+        row.name.setPlaceholderText("radiant, damper …")
+        row.name_all("new control")
+        self._rows.append(row)
+        self._lay()
+        row.name.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _row(self, control: Control | None, scale: ControlScale | None) -> _Row:
+        row = _Row(control, scale)
+        row.away.clicked.connect(lambda: self._take_away(row))
+        return row
+
+    def _take_away(self, row: _Row) -> None:
+        self._rows.remove(row)
+        self._lay()
+
+    def _lay(self) -> None:
+        lay_rows(self._grid, TITLES, [row.widgets for row in self._rows])
+        self._grid.setColumnStretch(0, 3)
+        self._grid.setColumnStretch(1, 3)
+        self._add.setEnabled(len(self._rows) < MOST_CONTROLS)
+
+    def controls(self) -> dict[Control, ControlScale]:
+        """The controls as typed, the main source of heat first among the heat as in the list.
+
+        Raises
+        ------
+        ValueError : in a sentence, if one cannot be, two have one name, or none gives heat.
+        """
+        found: dict[Control, ControlScale] = {}
+        for row in self._rows:
+            name = row.name.text().strip()
+            figures = [entry.figure() for entry in row.figures]
+            if not name and row.key is None and all(figure is None for figure in figures):
+                continue  # a row that was added and left empty
+            # A control that is called otherwise stays the same one: its readings lie under its key.
+            key = row.key if row.key is not None else Control.named(name)
+            if key in found:
+                raise ValueError(f"Two controls are called {name}: give each a name of its own.")
+            found[key] = _scale_of(row, key, name, figures)
+        if not found:
+            raise ValueError("A machine needs at least one source of heat.")
+        if not any((scale.role or usual_role(key)) is Role.HEAT for key, scale in found.items()):
+            raise ValueError("None of these controls gives heat: a machine needs at least one source of heat.")
+        return found
+
+
+def _scale_of(row: _Row, key: Control, name: str, figures: list[float | None]) -> ControlScale:
+    low, high, step, least = figures
+    unit = row.unit.currentText().strip()
+    said = name or key.words
+    if not unit or low is None or high is None or step is None:
+        raise ValueError(f"{said.capitalize()} needs a unit, from, to and step.")
+    if not low < high or not 0 < step <= high - low:
+        raise ValueError(f"{said.capitalize()} runs from {low:g} to {high:g} in steps of {step:g}: that cannot be.")
+    if least is not None and not 0 <= least <= high:
+        raise ValueError(f"{said.capitalize()}: the least that works lies between 0 and {high:g}.")
+    _, role, kind = CHOICES[row.does.currentIndex()]
+    before = row.before
+    called = name if name not in ("", key.words) else ""
+    return ControlScale(
+        unit, low, high, step, least or 0.0, before.reported if before is not None else False, role, kind, called,
+        before.lag_s if before is not None else None,
+    )  # fmt: skip

@@ -1,0 +1,446 @@
+"""The link of a machine: the way its readings come, tried before anything is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import partial
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from firnel.core.vocabulary import Machine
+from firnel.ui.machines.map_sheet import MapSheet, TriedRows
+from firnel.ui.shared.background import Background
+from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.parts import button, card, label, rename
+from firnel.ui.shared.tabs import Tabs
+from firnel.ui.theme.tokens import SPACE_M, SPACE_S
+from firnel.work import shelf
+from firnel.work.desk import AddressError, Desk, LinkState, machine_kinds
+from firnel.work.machines.link import (
+    Instrument,
+    Tried,
+    Way,
+    instruments_of,
+    map_named,
+    maps,
+    ports,
+    strange_to,
+    try_map,
+    try_thermometer,
+    url_of,
+)
+
+WAYS = (("Modbus", Way.MODBUS), ("Serial thermometer", Way.SERIAL), ("By hand", Way.HAND), ("Simulated", Way.SIMULATED))
+BAUDS = ("1200", "2400", "4800", "9600", "19200", "38400", "57600", "115200")
+#: More instruments than this serve no drum.
+MOST_INSTRUMENTS = 4
+
+
+class LinkPage(QWidget):
+    """Edits and opens the link of one machine."""
+
+    kept = pyqtSignal(object)  # Machine, with its address
+    settings_changed = pyqtSignal(object)  # Settings
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._machine: Machine | None = None
+        self._background = Background(self, self._say_wrong)
+        self._more: list[_InstrumentRow] = []
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(SPACE_S)
+        frame, inside = card(spacing=SPACE_S)
+        inside.addWidget(label("How do its readings come?", "heading"))
+        self.ways = Tabs()
+        self.modbus, self.serial = _ModbusFields(self._edit_map), _SerialFields()
+        self.ways.add(WAYS[0][0], self.modbus)
+        self.ways.add(WAYS[1][0], self.serial)
+        self.ways.add(WAYS[2][0], self._hand_fields())
+        self.ways.add(WAYS[3][0], self._simulated_fields())
+        self.ways.chosen.connect(self._on_way)
+        self._way = 0
+        inside.addWidget(self.ways)
+        self._others = QVBoxLayout()
+        self._others.setSpacing(2)
+        inside.addLayout(self._others)
+        self._tried = TriedRows()
+        inside.addWidget(self._tried)
+        self._state = label("", "", wrap=True)
+        inside.addWidget(self._state)
+        inside.addLayout(self._buttons())
+        column.addWidget(frame)
+        column.addStretch(1)
+
+    def _hand_fields(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, SPACE_S, 0, 0)
+        row = QHBoxLayout()
+        column.addLayout(row)
+        column.addStretch(1)
+        self.every = FigureEntry("Seconds between two readings by hand")
+        self.every.setFixedWidth(80)
+        self.every.editingFinished.connect(self._on_every)
+        for widget in (label("Type what its display shows, every"), self.every, label("seconds. The sheet asks for it.")):
+            row.addWidget(widget)
+        row.addStretch(1)
+        return page
+
+    def _simulated_fields(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, SPACE_S, 0, 0)
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("Kind that is simulated")
+        for kind, title in machine_kinds().items():
+            self.kind.addItem(title, kind)
+        column.addWidget(self.kind)
+        told = "To learn Firnel without a roaster. It starts with a panel of its own: its doors and controls are there."
+        column.addWidget(label(told, "soft", wrap=True))
+        column.addStretch(1)
+        return page
+
+    def _buttons(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self._another = button("Another instrument", "A second thermometer or converter that serves the same machine")
+        self._try, self._leave = button("Try it", "Each channel's value now; nothing is kept"), button("Disconnect")
+        self.connect_button = button("Connect", primary=True)
+        self.connect_button.setAutoDefault(True)
+        self._another.clicked.connect(lambda: self.add_instrument(Instrument(Way.SERIAL, probe="air")))
+        self._try.clicked.connect(self.try_it)
+        self._leave.clicked.connect(self._on_leave)
+        self.connect_button.clicked.connect(self.connect_it)
+        row.addWidget(self._another)
+        row.addStretch(1)
+        for widget in (self._leave, self._try, self.connect_button):
+            row.addWidget(widget)
+        return row
+
+    # What is shown
+
+    def show_machine(self, machine: Machine) -> None:
+        """Show a machine's link."""
+        other = self._machine is None or self._machine.id != machine.id
+        self._machine = machine
+        if other:
+            self.show_address(machine.device_url)
+            self._tried.show_tried(())
+        self.show_state()
+
+    def show_address(self, url: str) -> None:
+        """Put an address into the fields."""
+        first, *more = instruments_of(url)
+        self.every.show_figure(self._desk.settings.hand_every_s, 0)
+        self._way = next(index for index, (_, way) in enumerate(WAYS) if way is first.way)
+        self.ways.choose(self._way)
+        self.modbus.show_instrument(first if first.way is Way.MODBUS else replace(first, way=Way.MODBUS))
+        self.serial.show_instrument(first)
+        self.kind.setCurrentIndex(max(self.kind.findData(first.map), 0))
+        self._more = []
+        for one in more:
+            self.add_instrument(one)
+        self._lay_more()
+
+    def show_state(self) -> None:
+        """Show how the link stands."""
+        link, connected = self._desk.link, self._desk.session.machine
+        mine = self._machine is not None and connected is not None and connected.id == self._machine.id
+        if link.state is LinkState.OFF:
+            text = "Not connected."
+        else:
+            text = link.sentence if mine or connected is None else f"{connected.name} is connected: {link.sentence}"
+        self._say(text)
+        self._leave.setEnabled(link.state is not LinkState.OFF)
+
+    def _say(self, text: str, wrong: bool = False) -> None:
+        rename(self._state, "warn" if wrong else "")
+        self._state.setText(text)
+
+    def _say_wrong(self, text: str) -> None:
+        self._try.setEnabled(True)
+        self._say(text, wrong=True)
+
+    def _on_way(self, number: int) -> None:
+        self._way = number
+        alone = WAYS[number][1] in (Way.HAND, Way.SIMULATED)
+        self._another.setEnabled(not alone)
+        for row in self._more:
+            row.setVisible(not alone)
+        self._try.setEnabled(not alone)
+        self._tried.show_tried(())
+
+    def add_instrument(self, one: Instrument) -> None:
+        """One instrument more, for the same machine."""
+        if len(self._more) + 1 < MOST_INSTRUMENTS:
+            self._more.append(_InstrumentRow(one, self._edit_map))
+            self._lay_more()
+
+    def _lay_more(self) -> None:
+        while self._others.count():
+            item = self._others.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                if widget not in self._more:
+                    widget.deleteLater()
+        for row in self._more:
+            row.away.disconnect()
+            row.away.connect(partial(self._take_away, row))
+            self._others.addWidget(row)
+            row.show()
+
+    def _take_away(self, row: _InstrumentRow) -> None:
+        self._more.remove(row)
+        self._lay_more()
+
+    # What is done
+
+    def instruments(self) -> list[Instrument]:
+        """The link as its fields stand.
+
+        Raises
+        ------
+        ValueError : if a field cannot be.
+        """
+        way = WAYS[self._way][1]
+        if way is Way.HAND:
+            return [Instrument(Way.HAND)]
+        if way is Way.SIMULATED:
+            return [Instrument(Way.SIMULATED, map=str(self.kind.currentData()))]
+        first = self.modbus if way is Way.MODBUS else self.serial
+        return [first.instrument(), *(row.instrument() for row in self._more)]
+
+    def _edit_map(self, name: str, then: Callable[[str], None]) -> None:
+        if self._machine is None:
+            return
+        try:
+            first = self.modbus.instrument()
+        except ValueError as error:
+            self._say_wrong(str(error))
+            return
+        sheet = MapSheet(self._machine, name, first, self._background, self)
+        sheet.kept.connect(then)
+        sheet.open()
+
+    def try_it(self) -> None:
+        """Each channel's value now."""
+        try:
+            wanted = self.instruments()
+        except ValueError as error:
+            self._say_wrong(str(error))
+            return
+        self._try.setEnabled(False)
+        self._say("Asking: some seconds.")
+        self._background.run("try", partial(_try_all, wanted), self._on_tried, self._say_wrong)
+
+    def _on_tried(self, found: Sequence[Tried]) -> None:
+        self._try.setEnabled(True)
+        self._tried.show_tried(found, self._desk.settings.units)
+        wrong = sum(bool(one.wrong) for one in found)
+        if self._machine is not None and (strange := strange_to(self._machine, self.instruments())):
+            self._say_wrong(strange)
+        elif wrong:
+            self._say_wrong(f"{wrong} of {len(found)} channels do not read: see beside them.")
+        else:
+            self._say("All channels read.")
+
+    def connect_it(self) -> None:
+        """Keep the link and read from it."""
+        if self._machine is None:
+            return
+        try:
+            wanted = self.instruments()
+            if strange := strange_to(self._machine, wanted):
+                raise ValueError(strange)
+            url = url_of(wanted)
+            self._desk.connect(url, self._machine)
+        except (AddressError, ValueError) as error:
+            self._say_wrong(str(error))
+            return
+        self._machine = self._desk.ask(shelf.save_machine, replace(self._machine, device_url=url))
+        self.show_state()
+        self.kept.emit(self._machine)
+
+    def _on_leave(self) -> None:
+        self._desk.disconnect()
+        self.show_state()
+
+    def _on_every(self) -> None:
+        try:
+            seconds = self.every.figure()
+            self._desk.settings = replace(self._desk.settings, hand_every_s=round(seconds or 30))
+        except ValueError as error:
+            self._say_wrong(str(error))
+            return
+        self.settings_changed.emit(self._desk.settings)
+
+
+def _try_all(wanted: Sequence[Instrument]) -> list[Tried]:
+    found: list[Tried] = []
+    for one in wanted:
+        if one.way is Way.MODBUS:
+            found += try_map(one.host, one.port, one.unit, map_named(one.map))
+        else:
+            found += try_thermometer(one)
+    return found
+
+
+def _whole(entry: FigureEntry, what: str, low: int, high: int) -> int:
+    figure = entry.figure()
+    if figure is None or figure != int(figure) or not low <= figure <= high:
+        raise ValueError(f"{what} is a whole number from {low} to {high}.")
+    return int(figure)
+
+
+class _ModbusFields(QWidget):
+    """Host, port, unit and map."""
+
+    def __init__(self, edit_map: Callable[[str, Callable[[str], None]], None]) -> None:
+        super().__init__()
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, SPACE_S, 0, 0)
+        grid.setHorizontalSpacing(SPACE_M)
+        grid.setVerticalSpacing(1)
+        self.host, self.port, self.unit, self.map = QLineEdit(), FigureEntry("Port"), FigureEntry("Modbus unit"), QComboBox()
+        self.host.setAccessibleName("Host or address of the machine")
+        self.map.setAccessibleName("Register map")
+        self._edit = button("Edit the map", "Which register holds what; begin with one that is shipped")
+        self._edit.clicked.connect(lambda: edit_map(str(self.map.currentData()), self._on_map))
+        for place, (title, widget, wide) in enumerate(
+            (("Host", self.host, 3), ("Port", self.port, 0), ("Unit", self.unit, 0), ("Register map", self.map, 4))
+        ):
+            grid.addWidget(label(title, "soft"), 0, place)
+            grid.addWidget(widget, 1, place)
+            grid.setColumnStretch(place, wide)
+        self.host.setMinimumWidth(110)
+        self.port.setFixedWidth(82)
+        self.unit.setFixedWidth(64)
+        self.map.setMinimumContentsLength(10)
+        self.map.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        grid.addWidget(self._edit, 1, 4)
+        grid.setRowStretch(2, 1)
+
+    def _on_map(self, name: str) -> None:
+        self._fill(name)
+
+    def _fill(self, chosen: str) -> None:
+        self.map.clear()
+        known = maps()
+        for name, title in (known if chosen in known else {**known, chosen: chosen}).items():
+            self.map.addItem(f"{title} ({name})" if title != name else title, name)
+        self.map.setCurrentIndex(max(self.map.findData(chosen), 0))
+
+    def show_instrument(self, one: Instrument) -> None:
+        """Show its fields."""
+        self.host.setText(one.host)
+        self.port.setText(str(one.port))
+        self.unit.setText(str(one.unit))
+        self._fill(one.map)
+
+    def instrument(self) -> Instrument:
+        """The fields as they stand."""
+        host = self.host.text().strip()
+        if not host or any(mark in host for mark in " /?"):
+            raise ValueError("The host is a name or an address, as 192.168.0.10.")
+        port, unit = _whole(self.port, "The port", 1, 65535), _whole(self.unit, "The Modbus unit", 0, 255)
+        return Instrument(Way.MODBUS, host, port, unit, str(self.map.currentData()))
+
+
+class _SerialFields(QWidget):
+    """Port, speed, unit and what it reads."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, SPACE_S, 0, 0)
+        grid.setHorizontalSpacing(SPACE_M)
+        grid.setVerticalSpacing(1)
+        self.device, self.baud, self.degrees, self.probe = QComboBox(), QComboBox(), QComboBox(), QComboBox()
+        self.pattern = QLineEdit()
+        self.device.setEditable(True)
+        self.baud.setEditable(True)
+        self.baud.addItems(BAUDS)
+        self.degrees.addItems(("°C", "°F"))
+        self.probe.addItems(("bean", "air"))
+        self.pattern.setPlaceholderText("a line with bean, or bean and air; or a pattern with (?P<bean>…) in it")
+        again = button("Look again", "For ports that were plugged in meanwhile")
+        again.clicked.connect(lambda: self._fill(self.device.currentText()))
+        for place, (title, widget, name) in enumerate(
+            (
+                ("Port", self.device, "Serial port"), ("Speed", self.baud, "Speed of the line"),
+                ("Prints", self.degrees, "Degrees that it prints"), ("Reads", self.probe, "What it reads"),
+            )
+        ):  # fmt: skip
+            widget.setAccessibleName(name)
+            grid.addWidget(label(title, "soft"), 0, place)
+            grid.addWidget(widget, 1, place)
+            grid.setColumnStretch(place, 4 if place == 0 else 1)
+        grid.addWidget(again, 1, 4)
+        self.pattern.setAccessibleName("Pattern of a line")
+        grid.addWidget(self.pattern, 2, 0, 1, 5)
+        grid.setRowStretch(3, 1)
+
+    def _fill(self, chosen: str) -> None:
+        self.device.clear()
+        found = ports()
+        for device, what in found:
+            self.device.addItem(device)
+            self.device.setItemData(self.device.count() - 1, what, 3)  # its tool tip
+        self.device.setCurrentText(chosen if chosen or not found else found[0][0])
+
+    def show_instrument(self, one: Instrument) -> None:
+        """Show its fields."""
+        found = ports()
+        known = one.way is Way.SERIAL
+        self._fill(one.device if known or not found else found[0][0])
+        self.baud.setCurrentText(str(one.baud))
+        self.degrees.setCurrentIndex(1 if one.fahrenheit else 0)
+        self.probe.setCurrentText(one.probe if known else "bean")
+        self.pattern.setText(one.pattern)
+
+    def instrument(self) -> Instrument:
+        """The fields as they stand."""
+        device, baud = self.device.currentText().strip(), self.baud.currentText().strip()
+        if not device.startswith("/") or " " in device:
+            raise ValueError("The port is a device, as /dev/ttyUSB0.")
+        if not baud.isdecimal():
+            raise ValueError("The speed of the line is a number, as 9600.")
+        return Instrument(
+            Way.SERIAL, device=device, baud=int(baud), fahrenheit=self.degrees.currentIndex() == 1,
+            pattern=self.pattern.text().strip(), probe=self.probe.currentText(),
+        )  # fmt: skip
+
+
+class _InstrumentRow(QWidget):
+    """A further instrument: a thermometer or a converter."""
+
+    away = pyqtSignal()
+
+    def __init__(self, one: Instrument, edit_map: Callable[[str, Callable[[str], None]], None]) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self._tabs, self._modbus, self._serial = Tabs(), _ModbusFields(edit_map), _SerialFields()
+        self._tabs.add("and by Modbus", self._modbus)
+        self._tabs.add("and a thermometer", self._serial)
+        self._modbus.show_instrument(one)
+        self._serial.show_instrument(one)
+        self._on_serial = one.way is Way.SERIAL
+        self._tabs.choose(1 if self._on_serial else 0)
+        self._tabs.chosen.connect(self._on_tab)
+        row.addWidget(self._tabs, 1)
+        gone = button("Take away")
+        gone.clicked.connect(self.away)
+        row.addWidget(gone, 0, Qt.AlignmentFlag.AlignTop)
+        self.away.connect(lambda: None)  # there is always one to disconnect
+
+    def _on_tab(self, number: int) -> None:
+        self._on_serial = number == 1
+
+    def instrument(self) -> Instrument:
+        """The fields as they stand."""
+        return self._serial.instrument() if self._on_serial else self._modbus.instrument()

@@ -1,0 +1,410 @@
+"""Old logs: files or folders are dropped, each shows what was guessed, and is put right before any is taken in."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QProgressBar,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from firnel.core.units import clock, linear_map
+from firnel.ui.shared.background import Background
+from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.lanes import Lane
+from firnel.ui.shared.list_page import dress_table
+from firnel.ui.shared.parts import ElidedLabel, button, card, label
+from firnel.ui.theme.look import Look, mono
+from firnel.ui.theme.tokens import SPACE_M, SPACE_S
+from firnel.work import shelf
+from firnel.work.desk import Desk
+from firnel.work.machines.old_logs import (
+    FIELDS,
+    MARKS,
+    OldLog,
+    TakenIn,
+    find_files,
+    look_at,
+    look_at_all,
+    mixed_words,
+    take_in,
+)
+from firnel.work.review.records import ImportRefusedError
+
+COLUMNS = ("File", "Machine", "Lot", "Load", "Charge", "1st crack", "Drop", "")
+DEGREES = (("as guessed", None), ("°C", "c"), ("°F", "f"))
+
+
+class OldLogsSheet(QDialog):
+    """Takes logs in.
+
+    Parameters
+    ----------
+    desk : whose library they go into.
+    look : the theme.
+    parent : the window.
+    """
+
+    taken = pyqtSignal(str)  # what came of it
+
+    def __init__(self, desk: Desk, look: Look, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Old logs")
+        self.resize(1220, 740)
+        self.setAcceptDrops(True)
+        self._desk, self._look = desk, look
+        self._logs: list[OldLog] = []
+        self._shown = -1
+        self._stop: Callable[[], None] | None = None
+        self._background = Background(self, self._on_failed)
+        column = QVBoxLayout(self)
+        column.setSpacing(SPACE_S)
+        column.addLayout(self._head())
+        row = QHBoxLayout()
+        row.setSpacing(SPACE_M)
+        row.addWidget(self._list(), 1)
+        row.addWidget(self._sheet())
+        column.addLayout(row, 1)
+        self._said = label("", "warn", wrap=True)
+        column.addWidget(self._said)
+        column.addLayout(self._foot())
+        self._show_row(-1)
+
+    def _head(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        words.addWidget(label("Old logs", "title"))
+        told = "Drop files or a folder here. A table with a column “file” beside them fills in weights, lots and marks."
+        words.addWidget(label(told, "soft"))
+        row.addLayout(words, 1)
+        files, folder = button("Choose files"), button("Choose a folder", primary=True)
+        files.clicked.connect(self._on_files)
+        folder.clicked.connect(self._on_folder)
+        row.addWidget(files)
+        row.addWidget(folder)
+        return row
+
+    def _list(self) -> QWidget:
+        frame, column = card(spacing=SPACE_S)
+        self.table = QTableWidget(0, len(COLUMNS))
+        dress_table(self.table, "Old logs")
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.table.setHorizontalHeaderLabels(COLUMNS)
+        across = self.table.horizontalHeader()
+        if across is not None:
+            across.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
+        self.table.currentCellChanged.connect(lambda now, *_: self._show_row(now))
+        column.addWidget(self.table, 1)
+        fill = QHBoxLayout()
+        self.machine, self.lot, self.load = QComboBox(), QComboBox(), FigureEntry("Load of the chosen logs")
+        for box, name in ((self.machine, "Machine of the chosen logs"), (self.lot, "Lot of the chosen logs")):
+            box.setEditable(True)
+            box.setAccessibleName(name)
+            box.setMinimumContentsLength(9)
+        self.machine.addItems([""] + [one.name for one in self._desk.ask(shelf.machines) if not one.archived])
+        self.lot.addItems([""] + [one.name for one in self._desk.ask(shelf.lots) if not one.archived])
+        self.load.setFixedWidth(90)
+        put = button("Fill in", "Into the chosen rows; into all where none is chosen")
+        put.clicked.connect(self.fill_in)
+        for title, widget in (("Machine", self.machine), ("Lot", self.lot), (f"Load, {self._desk.settings.mass}", self.load)):
+            fill.addWidget(label(title, "soft"))
+            fill.addWidget(widget, 0 if widget is self.load else 1)
+        fill.addWidget(put)
+        column.addLayout(fill)
+        return frame
+
+    def _sheet(self) -> QWidget:
+        frame, column = card(spacing=SPACE_S)
+        frame.setFixedWidth(480)
+        self._name = ElidedLabel("heading")
+        column.addWidget(self._name)
+        self._lane = Lane(self._look, "card", with_time=True)
+        self._lane.setObjectName("bare")
+        self._lane.setAccessibleName("The chosen log")
+        self._bean, self._air = pg.PlotCurveItem(connect="finite"), pg.PlotCurveItem(connect="finite")
+        self._lines = {kind: pg.InfiniteLine(angle=90) for kind in MARKS}
+        for item in (self._bean, self._air, *self._lines.values()):
+            self._lane.plot.addItem(item, ignoreBounds=True)
+        column.addWidget(self._lane, 1)
+        self._guessed = label("", "soft", wrap=True)
+        column.addWidget(self._guessed)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(SPACE_S)
+        grid.setVerticalSpacing(1)
+        self._marks = {kind: FigureEntry(f"{kind.words.capitalize()}, seconds of the log") for kind in MARKS}
+        for place, (kind, entry) in enumerate(self._marks.items()):
+            grid.addWidget(label(f"{kind.words.capitalize()}, s", "soft"), 0, place)
+            grid.addWidget(entry, 1, place)
+        self._degrees, self._columns = QComboBox(), QLineEdit()
+        self._degrees.addItems([words for words, _ in DEGREES])
+        self._degrees.setAccessibleName("Degrees of the log")
+        self._columns.setAccessibleName("Columns of the log")
+        self._columns.setPlaceholderText("columns as guessed, or: time=…, bean=…, gas=…")
+        grid.addWidget(label("Degrees", "soft"), 2, 0)
+        grid.addWidget(self._degrees, 3, 0)
+        grid.addWidget(label("Columns", "soft"), 2, 1)
+        grid.addWidget(self._columns, 3, 1, 1, 3)
+        column.addLayout(grid)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        all_alike, correct = button("Read all like this", "Degrees and columns, for every log"), button("Correct this one")
+        all_alike.clicked.connect(partial(self.correct, True))
+        correct.clicked.connect(partial(self.correct, False))
+        row.addWidget(all_alike)
+        row.addWidget(correct)
+        column.addLayout(row)
+        self._palette()
+        return frame
+
+    def _palette(self) -> None:
+        colours = self._look.palette
+        self._bean.setPen(pg.mkPen(colours.ink, width=2))
+        self._air.setPen(pg.mkPen(colours.slate, width=1.2))
+        for line in self._lines.values():
+            line.setPen(pg.mkPen(colours.moss, width=1.4, style=Qt.PenStyle.DashLine))
+
+    def _foot(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self._bar = QProgressBar()
+        self._bar.setTextVisible(False)
+        self._bar.setFixedHeight(10)
+        self._bar.setAccessibleName("Progress")
+        self._bar.hide()
+        self._count = label("", "soft")
+        row.addWidget(self._count)
+        row.addWidget(self._bar, 1)
+        row.addStretch(1)
+        cancel, self._go = button("Leave"), button("Take them in", primary=True)
+        cancel.clicked.connect(self.reject)
+        self._go.clicked.connect(self.take_in)
+        self._go.setEnabled(False)
+        row.addWidget(cancel)
+        row.addWidget(self._go)
+        return row
+
+    # What comes in
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Files are welcome."""
+        mime = event.mimeData() if event is not None else None
+        if event is not None and mime is not None and mime.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Files and folders were dropped."""
+        mime = event.mimeData() if event is not None else None
+        if mime is not None:
+            self.open_places([Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()])
+
+    def _on_files(self) -> None:
+        paths, _ = QFileDialog.getOpenFileNames(self, "Old logs", "", "Logs and tables (*.csv *.tsv *.txt *.json *.xlsx)")
+        if paths:
+            self.open_places([Path(path) for path in paths])
+
+    def _on_folder(self) -> None:
+        if path := QFileDialog.getExistingDirectory(self, "A folder of old logs"):
+            self.open_places([Path(path)])
+
+    def open_places(self, places: Sequence[Path]) -> None:
+        """Read files and folders, beside the window."""
+        try:
+            logs, tables = find_files(places)
+        except ImportRefusedError as error:
+            self._said.setText(str(error))
+            return
+        self._said.setText(f"Reading {len(logs)} logs.")
+        self._busy(True)
+        work = partial(look_at_all, logs, tables)
+        self._stop = self._background.run_long("look", work, self._on_read, self._on_progress)
+
+    def _on_read(self, found: tuple[list[OldLog], str]) -> None:
+        self._busy(False)
+        self._logs, wrong = found
+        self._said.setText(wrong)
+        self._list_all()
+        self.table.selectRow(0)
+        self.table.clearSelection()
+
+    def _busy(self, busy: bool) -> None:
+        self._bar.setVisible(busy)
+        self._bar.setValue(0)
+        self._go.setEnabled(not busy and any(log.read is not None for log in self._logs))
+
+    def _on_progress(self, done: float) -> None:
+        self._bar.setValue(round(100 * done))
+
+    def _on_failed(self, sentence: str) -> None:
+        self._busy(False)
+        self._said.setText(sentence)
+
+    # What is shown
+
+    def _list_all(self) -> None:
+        self.table.setRowCount(len(self._logs))
+        self.table.setUpdatesEnabled(False)
+        for row, log in enumerate(self._logs):
+            self._list_row(row, log)
+        self.table.resizeColumnsToContents()
+        self.table.setUpdatesEnabled(True)
+        good = sum(log.read is not None for log in self._logs)
+        bad = len(self._logs) - good
+        self._count.setText(f"{good} can be taken in" + (f", {bad} not" if bad else ""))
+        self._go.setEnabled(good > 0)
+        if mixed := mixed_words(self._logs):
+            self._said.setText(mixed)
+
+    def _list_row(self, row: int, log: OldLog) -> None:
+        units, record = self._desk.settings.units, log.record
+        wishes = log.wishes
+        marks = ["", "", ""]
+        if record is not None:
+            found = {mark.kind: mark.t for mark in record.marks}
+            marks = [clock(found[kind]) if kind in found else "–" for kind in (MARKS[0], MARKS[2], MARKS[3])]
+        load = units.text(wishes.load_kg, "kg") if wishes.load_kg is not None else ""
+        words = log.wrong or ("" if wishes.machine and wishes.load_kg else "needs " + _needs(log))
+        for place, text in enumerate((log.path.stem, wishes.machine, wishes.lot, load, *marks, words)):
+            item = QTableWidgetItem(text)
+            item.setToolTip(text)
+            if 3 <= place <= 6:
+                item.setFont(mono(14))
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            self.table.setItem(row, place, item)
+
+    def _show_row(self, row: int) -> None:
+        self._shown = row if 0 <= row < len(self._logs) else -1
+        log = self._logs[self._shown] if self._shown >= 0 else None
+        record = log.record if log is not None else None
+        self._name.show_text(log.path.name if log is not None else "No log chosen")
+        said = "" if log is None else log.wrong or " · ".join(log.read.said if log.read is not None else ())
+        self._guessed.setText(said)
+        for item in (self._bean, self._air):
+            item.setData([], [])
+        for line in self._lines.values():
+            line.hide()
+        for entry in self._marks.values():
+            entry.setText("")
+        if log is None or record is None:
+            return
+        factor, offset = linear_map("°C", self._desk.settings.temperature)
+        trace = record.trace
+        self._bean.setData(trace.t, trace.bean * factor + offset)
+        self._air.setData(trace.t, trace.air * factor + offset)
+        self._lane.time_span(float(trace.t[0]), float(trace.t[-1]))
+        self._lane.level_span(20.0 * factor + offset, 280.0 * factor + offset)
+        self._lane.head.show_head(f"Bean and air, {self._desk.settings.temperature}", (), "minutes of the log")
+        for mark in record.marks:
+            if mark.kind in self._lines:
+                self._lines[mark.kind].setPos(mark.t)
+                self._lines[mark.kind].show()
+                self._marks[mark.kind].setText(f"{mark.t:.0f}")
+        told = log.wishes.temperature
+        self._degrees.setCurrentIndex(next(i for i, (_, name) in enumerate(DEGREES) if name == told))
+        self._columns.setText(", ".join(f"{name}={column}" for name, column in log.wishes.columns.items()))
+
+    # What is done
+
+    def _chosen_rows(self) -> list[int]:
+        selection = self.table.selectionModel()
+        rows = sorted(index.row() for index in selection.selectedRows()) if selection is not None else []
+        return rows or list(range(len(self._logs)))
+
+    def fill_in(self) -> None:
+        """Machine, lot and load into the chosen rows; what is left empty stays as it is there."""
+        units = self._desk.settings.units
+        try:
+            typed = self.load.figure()
+        except ValueError as error:
+            self._said.setText(str(error))
+            return
+        machine, lot = self.machine.currentText().strip(), self.lot.currentText().strip()
+        for row in self._chosen_rows():
+            wishes = self._logs[row].wishes
+            wishes = replace(
+                wishes,
+                machine=machine or wishes.machine,
+                lot=lot or wishes.lot,
+                load_kg=units.read(typed, "kg") if typed is not None else wishes.load_kg,
+            )
+            self._logs[row] = look_at(replace(self._logs[row], wishes=wishes))
+        self._said.setText("")
+        self._list_all()
+
+    def correct(self, every: bool) -> None:
+        """Read the chosen log anew with what was put right; the degrees and columns of ``every`` log likewise."""
+        if self._shown < 0:
+            return
+        try:
+            columns = _columns_in(self._columns.text())
+            marks = {kind.value: figure for kind, entry in self._marks.items() if (figure := entry.figure()) is not None}
+        except ValueError as error:
+            self._said.setText(str(error))
+            return
+        degrees = DEGREES[self._degrees.currentIndex()][1]
+        for row in range(len(self._logs)) if every else (self._shown,):
+            log = self._logs[row]
+            wishes = replace(log.wishes, columns=columns, temperature=degrees)
+            if row == self._shown:
+                wishes = replace(wishes, marks=marks)
+            self._logs[row] = look_at(replace(log, wishes=wishes))
+        self._said.setText(self._logs[self._shown].wrong)
+        self._list_all()
+        self._show_row(self._shown)
+
+    def take_in(self) -> None:
+        """Take in what can be, beside the window."""
+        if mixed := mixed_words(self._logs):
+            self._said.setText(mixed)
+            return
+        self._busy(True)
+        self._said.setText("Taking them in.")
+        ask, logs = self._desk.ask, list(self._logs)
+        self._stop = self._background.run_long(
+            "take", lambda progress: ask(take_in, logs, progress), self._on_taken, self._on_progress
+        )
+
+    def _on_taken(self, taken: TakenIn) -> None:
+        self._busy(False)
+        self._said.setText(taken.words)
+        self.taken.emit(taken.words)
+        if taken.count and not taken.left_out:
+            self.accept()
+
+    def done(self, result: int) -> None:
+        """Leave: what is under way is stopped, what was taken in stays."""
+        if self._stop is not None:
+            self._stop()
+        super().done(result)
+
+
+def _needs(log: OldLog) -> str:
+    missing = [word for word, there in (("machine", log.wishes.machine), ("load", log.wishes.load_kg)) if not there]
+    return " and ".join(missing) + " to be learned from"
+
+
+def _columns_in(text: str) -> dict[str, str]:
+    columns = {}
+    for part in filter(None, (part.strip() for part in text.split(","))):
+        name, equals, column = part.partition("=")
+        if not equals or not column.strip():
+            raise ValueError(f"Columns: {part!r} is not NAME=COLUMN; the names are {', '.join(FIELDS)}, or a control's.")
+        columns[name.strip()] = column.strip()
+    return columns

@@ -1,0 +1,81 @@
+"""Two buttons under the list of batches: which columns it shows, and the chosen batches in files."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QFileDialog, QMenu, QPushButton
+
+from firnel.ui.review.batch_model import COLUMNS
+from firnel.ui.shared.parts import button
+from firnel.work.desk import Desk
+from firnel.work.review.exports import FORMS, export_batches
+
+
+def columns_button(desk: Desk, show: Callable[[tuple[str, ...]], None]) -> QPushButton:
+    """A button with a menu in which each column is ticked or not.
+
+    Parameters
+    ----------
+    desk : whose settings name the columns.
+    show : shows the columns that are ticked then.
+    """
+    found = button("Columns", "Which columns the list shows; a click on a heading puts it in order")
+    menu = QMenu(found)
+    entries: dict[str, QAction] = {}
+
+    def on_tick(_checked: bool = False) -> None:
+        show(tuple(heading for heading, entry in entries.items() if entry.isChecked()))
+
+    for column in COLUMNS:
+        entry = menu.addAction(column.heading)
+        if entry is not None:
+            entry.setCheckable(True)
+            entry.setChecked(column.heading in desk.settings.review_columns)
+            entry.toggled.connect(on_tick)
+            entries[column.heading] = entry
+    found.setMenu(menu)
+    return found
+
+
+def export_button(desk: Desk, chosen: Callable[[], list[int]], say: Callable[[str], None]) -> QPushButton:
+    """A button with a menu of the forms in which the chosen batches are written, each into a file of its own.
+
+    Parameters
+    ----------
+    desk : with the library.
+    chosen : the batches.
+    say : tells what was written, or why not.
+    """
+    found = button("Export", "The chosen batches, each in a file of its own; several are chosen with Shift or Ctrl")
+    menu = QMenu(found)
+
+    def write(form: str, _checked: bool = False) -> None:
+        keys = chosen()
+        if not keys:
+            say("Choose batches in the list first.")
+            return
+        folder = QFileDialog.getExistingDirectory(found, f"{len(keys)} batches as {form.upper()} into")
+        if folder:
+            say(write_batches(desk, keys, form, Path(folder)))
+
+    for form in FORMS:
+        entry = menu.addAction(f"{form.upper()} …")
+        if entry is not None:
+            entry.triggered.connect(partial(write, form))
+    found.setMenu(menu)
+    return found
+
+
+def write_batches(desk: Desk, keys: list[int], form: str, folder: Path) -> str:
+    """Write batches into a folder; what came of it, as a sentence."""
+    from firnel.ui.shared.report_paper import write_report
+
+    try:
+        written = desk.ask(export_batches, keys, form, folder, desk.settings, write_report)
+    except (OSError, ValueError) as error:
+        return str(error)
+    return f"Written into {folder}: {len(written)} {'file' if len(written) == 1 else 'files'}."

@@ -1,0 +1,149 @@
+"""Mending a batch: its order and results, with what stood there before; splitting it, and joining it with another."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from firnel.core.plan import Plan
+from firnel.core.units import Units, clock, parse_clock
+from firnel.core.vocabulary import BatchRecord, Lot, Machine
+from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.parts import FigureGrid, button, label
+from firnel.work.review.mending import Correction
+
+
+class MendSheet(QDialog):
+    """Shows one batch as it stands, and hands up what is to stand there instead."""
+
+    mended = pyqtSignal(dict)
+    split_wanted = pyqtSignal(float)  # log time [s]
+    join_wanted = pyqtSignal(str)  # label of the other batch
+
+    def __init__(
+        self,
+        record: BatchRecord,
+        units: Units,
+        lots: list[Lot],
+        plans: list[Plan],
+        machines: list[Machine],
+        history: list[Correction],
+        second_charge: float | None,
+        parent: QWidget,
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Mend batch {record.label}")
+        self.setMinimumWidth(760)
+        self._record, self._units = record, units
+        column = QVBoxLayout(self)
+        column.setSpacing(10)
+        column.addWidget(label(f"Mend batch {record.label}", "title"))
+        column.addWidget(label("What stood there before is kept below.", "subtitle"))
+        self.lot, self.plan, self.machine = QComboBox(), QComboBox(), QComboBox()
+        for box, known, key in (
+            (self.lot, lots, record.lot_id), (self.plan, plans, record.plan_id), (self.machine, machines, record.machine_id),
+        ):  # fmt: skip
+            box.addItem("not told", None)
+            for one in known:
+                if not one.archived or one.id == key:
+                    box.addItem(one.name, one.id)
+            box.setCurrentIndex(max(box.findData(key), 0))
+        self.load, self.roasted = FigureEntry(f"Green load, {units.mass}"), FigureEntry(f"Roasted, {units.mass}")
+        self.whole, self.ground = FigureEntry("Colour whole"), FigureEntry("Colour ground")
+        digits = 0 if units.mass == "g" else 3
+        for field, kg in ((self.load, record.load_kg), (self.roasted, record.roasted_kg)):
+            field.show_figure(None if kg is None else units.show(kg, "kg"), digits)
+        self.whole.show_figure(record.colour_whole, 1)
+        self.ground.show_figure(record.colour_ground, 1)
+        self.operator, self.tags, self.remark = QLineEdit(record.operator), QLineEdit(record.tags), QLineEdit(record.remark)
+        self.tags.setPlaceholderText("words, parted by spaces")
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(6)
+        fields: tuple[tuple[str, QWidget], ...] = (
+            ("Lot", self.lot), ("Plan", self.plan), ("Machine", self.machine), ("Who roasted", self.operator),
+            (f"Green load, {units.mass}", self.load), (f"Roasted, {units.mass}", self.roasted),
+            ("Colour whole", self.whole), ("Colour ground", self.ground), ("Tags", self.tags), ("Remark", self.remark),
+        )  # fmt: skip
+        for index, (name, widget) in enumerate(fields):
+            widget.setAccessibleName(name)
+            grid.addWidget(label(name, "soft"), index // 2, 2 * (index % 2))
+            grid.addWidget(widget, index // 2, 2 * (index % 2) + 1)
+        column.addLayout(grid)
+        column.addLayout(self._split_row(second_charge))
+        self._said = label("", "warn", wrap=True)
+        column.addWidget(self._said)
+        if history:
+            column.addWidget(label("Mended before", "heading"))
+            shown = FigureGrid(words=3, small=True)
+            shown.show_rows(
+                [
+                    (f"{one.field}: {one.before or '–'} → {one.after or '–'}", one.who, f"{one.at.astimezone():%d %b %Y %H:%M}")
+                    for one in history[-8:]
+                ]
+            )
+            column.addWidget(shown)
+        row = QHBoxLayout()
+        leave, keep = button("Leave"), button("Keep", primary=True)
+        leave.clicked.connect(self.reject)
+        keep.clicked.connect(self._on_keep)
+        row.addStretch(1)
+        row.addWidget(leave)
+        row.addWidget(keep)
+        column.addLayout(row)
+
+    def _split_row(self, second_charge: float | None) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.at, self.other = QLineEdit(), QLineEdit()
+        self.at.setPlaceholderText("m:ss after the charge")
+        self.at.setAccessibleName("Split at")
+        if second_charge is not None:
+            self.at.setText(clock(second_charge - self._record.charge_t))
+        self.other.setPlaceholderText("number of the other")
+        self.other.setAccessibleName("Join with")
+        split, join = button("Split", "A drop was forgotten: two batches are in one"), button("Join", "One batch in two parts")
+        split.clicked.connect(self._on_split)
+        join.clicked.connect(lambda: self.join_wanted.emit(self.other.text().strip()))
+        told = "Split, beans fell in again at" if second_charge is not None else "Split at"
+        for widget in (label(told, "soft"), self.at, split, label("Join with", "soft"), self.other, join):
+            row.addWidget(widget)
+        return row
+
+    def say(self, sentence: str) -> None:
+        """Tell why something was not done."""
+        self._said.setText(self._units.sentence(sentence))
+
+    def _on_split(self) -> None:
+        try:
+            since = parse_clock(self.at.text())
+        except ValueError:
+            since = None
+        if since is None:
+            self.say("When? Minutes and seconds after the charge, as in 12:30.")
+            return
+        self.split_wanted.emit(self._record.charge_t + since)
+
+    def _on_keep(self) -> None:
+        try:
+            values: dict[str, Any] = {
+                "lot_id": self.lot.currentData(), "plan_id": self.plan.currentData(), "machine_id": self.machine.currentData(),
+                "operator": self.operator.text().strip(), "tags": " ".join(self.tags.text().split()),
+                "remark": self.remark.text().strip(), "colour_whole": self.whole.figure(),
+                "colour_ground": self.ground.figure(),
+            }  # fmt: skip
+            for name, field in (("load_kg", self.load), ("roasted_kg", self.roasted)):
+                shown, known = field.figure(), getattr(self._record, name)
+                kg = None if shown is None else self._units.read(shown, "kg")
+                # What is shown is rounded: what was not touched stays as it is.
+                same = kg is not None and known is not None and abs(kg - known) < 6e-4
+                values[name] = known if same else kg
+            for name in ("colour_whole", "colour_ground"):
+                known = getattr(self._record, name)
+                if known is not None and values[name] is not None and abs(known - values[name]) < 0.06:
+                    values[name] = known
+        except ValueError as error:
+            self.say(str(error))
+            return
+        self.mended.emit(values)

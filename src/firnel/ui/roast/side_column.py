@@ -1,0 +1,72 @@
+"""The right-hand column of the Roast view: what belongs to the phase, the prepare sheet, or the scale."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+
+from firnel.ui.roast.prepare_sheet import PrepareSheet
+from firnel.ui.roast.ready_cards import CheckList, ReadyCards
+from firnel.ui.roast.side_cards import SideCards
+from firnel.ui.shared.parts import card, label
+from firnel.ui.shared.weigh_sheet import WeighSheet
+from firnel.ui.theme.look import Look
+from firnel.ui.theme.tokens import SIDE_WIDTH
+from firnel.work.roast.picture import RoastPicture
+
+
+class SideColumn(QStackedWidget):
+    """Shows one page at a time; those behind it ask for no room."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self.cards, self.prepare, self.weigh = SideCards(look), PrepareSheet(), WeighSheet()
+        self.ready = ReadyCards(look)
+        self.setFixedWidth(SIDE_WIDTH)
+        self.cooling = QWidget()
+        cooling = QVBoxLayout(self.cooling)
+        cooling.setContentsMargins(0, 0, 0, 0)
+        self._cooled_cards = SideCards(look, short=True)
+        # While it cools there is nothing to be told, and the room of that line is these cards'.
+        self._cooled_cards.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
+        self._cooled_cards.setMinimumHeight(90)
+        cooling.addWidget(self.weigh)
+        self._between_card, between = card(spacing=2)
+        self._between_title, self._between = label("", "heading"), CheckList(look)
+        between.addWidget(self._between_title)
+        between.addWidget(self._between)
+        cooling.addWidget(self._between_card)
+        cooling.addWidget(self._cooled_cards, 10)
+        cooling.addStretch(1)
+        for page in (self.cards, self.ready, self.prepare, self.cooling):
+            self.addWidget(page)
+        self.turn_to(self.cards)
+
+    @property
+    def preparing(self) -> bool:
+        """Whether the prepare sheet is open."""
+        return self.currentWidget() is self.prepare
+
+    def show_picture(self, picture: RoastPicture) -> None:
+        """Show the words of this picture."""
+        cards = self._cooled_cards if picture.phase == "cooling" else self.cards
+        cards.show_picture(picture)
+        if picture.ready is not None:
+            self.ready.show_picture(picture.ready)
+            self._between_title.setText(picture.ready.checks_title)
+            self._between.show_checks(picture.ready.checks)
+
+    def show_phase(self, phase: str, weighing: bool) -> None:
+        """The page that belongs to the phase, unless another batch is being weighed."""
+        cooling = phase == "cooling"
+        for widget in (self._between_card, self._cooled_cards):
+            widget.setVisible(cooling)
+        self.turn_to(self.cooling if weighing or cooling else self.ready if phase == "ready" else self.cards)
+
+    def turn_to(self, page: QWidget) -> None:
+        """Show a page."""
+        for index in range(self.count()):
+            other = self.widget(index)
+            if other is not None:
+                room = QSizePolicy.Policy.Preferred if other is page else QSizePolicy.Policy.Ignored
+                other.setSizePolicy(QSizePolicy.Policy.Preferred, room)
+        self.setCurrentWidget(page)

@@ -1,0 +1,87 @@
+"""What stands above a plot: its quantity with the unit, and what each line is; never over a curve."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from firnel.ui.theme.look import Look, sans
+
+HEIGHT, SWATCH, GAP, TEXT = 21, 22, 16, 13
+STYLES = {"line": Qt.PenStyle.SolidLine, "dash": Qt.PenStyle.DashLine, "dots": Qt.PenStyle.DotLine}
+
+
+@dataclass(frozen=True)
+class Key:
+    """One line of a plot: its words, the role of its colour, and how it is drawn: line, dash, dots, band or spot."""
+
+    words: str
+    role: str = "ink"
+    style: str = "line"
+
+
+class LaneHead(QWidget):
+    """Draws quantity and keys in one row."""
+
+    def __init__(self, look: Look, left: int) -> None:
+        super().__init__()
+        self._look, self._left = look, left
+        self._quantity, self._keys, self._right = "", tuple[Key, ...](), ""
+        self.setFixedHeight(HEIGHT)
+        look.changed.connect(self.update)
+
+    def show_head(self, quantity: str, keys: Sequence[Key] = (), right: str = "") -> None:
+        """Show the quantity with its unit, the keys behind it, and some words at the right end."""
+        told = (quantity, tuple(keys), right)
+        if told != (self._quantity, self._keys, self._right):
+            self._quantity, self._keys, self._right = told
+            said = ", ".join(key.words for key in keys)
+            self.setAccessibleName(f"{quantity}: {said}" if said else quantity)
+            self.update()
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """Draw it."""
+        painter, palette = QPainter(self), self._look.palette
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        bold, plain = sans(TEXT, QFont.Weight.DemiBold), sans(TEXT)
+        x, middle = 14.0, self.height() / 2.0
+        painter.setFont(bold)
+        painter.setPen(QColor(palette.soft))
+        x += self._text(painter, x, self._quantity) + GAP
+        for key in self._keys:
+            colour = QColor(getattr(palette, key.role))
+            end = x + SWATCH + 6.0 + painter.fontMetrics().horizontalAdvance(key.words)
+            if end > self.width() - 8.0:
+                break
+            self._swatch(painter, x, middle, colour, key.style)
+            painter.setPen(QColor(palette.moss if key.role == "moss_band" else getattr(palette, key.role)))
+            painter.setFont(bold)
+            x += SWATCH + 6.0
+            x += self._text(painter, x, key.words) + GAP
+        if self._right:
+            painter.setFont(plain)
+            painter.setPen(QColor(palette.soft))
+            wide = painter.fontMetrics().horizontalAdvance(self._right)
+            if x + wide < self.width() - 12.0:
+                self._text(painter, self.width() - wide - 16.0, self._right)
+
+    def _text(self, painter: QPainter, x: float, words: str) -> float:
+        wide = painter.fontMetrics().horizontalAdvance(words) + 2.0
+        painter.drawText(QRectF(x, 0.0, wide, self.height()), Qt.AlignmentFlag.AlignVCenter, words)
+        return float(wide)
+
+    @staticmethod
+    def _swatch(painter: QPainter, x: float, middle: float, colour: QColor, style: str) -> None:
+        if style == "band":
+            painter.fillRect(QRectF(x, middle - 5.0, SWATCH, 10.0), colour)
+        elif style == "spot":
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour)
+            painter.drawEllipse(QPointF(x + 0.5 * SWATCH, middle), 4.5, 4.5)
+        else:
+            painter.setPen(QPen(colour, 2.4, STYLES[style]))
+            painter.drawLine(QPointF(x, middle), QPointF(x + SWATCH, middle))

@@ -1,0 +1,136 @@
+"""The beginning: five steps from an empty library to the first batch, each of which can be left and come back to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from firnel.core.vocabulary import Control, ControlScale, Lot, Machine, Role
+from firnel.store.library import BatchFilter, Library
+from firnel.work.desk import machine_of_kind
+
+#: How a machine is heated, as it is asked: words, and the shipped kind with the controls of such a machine.
+HEATS = (("gas", "gas-6"), ("electric", "electric-1"), ("electric, several heaters", "electric-9"))
+#: Fuel of a burner, and the top of the gauge that usually reads it: common practice, no published source. [kPa]
+FUELS = (("natural gas", 2.5), ("LPG", 4.0))
+#: Useful share of the load that a maker states.
+USEFUL = 0.75
+#: A gauge is read in so many steps.
+STEPS_OF_GAUGE = 50
+#: Where the library keeps how far it went.
+HOUSE = "beginning"
+LONGEST_NAME = 60
+STEPS = (
+    ("machine", "Your machine"),
+    ("link", "Its link"),
+    ("logs", "Old logs"),
+    ("coffee", "Your first coffee"),
+    ("batch", "Your first batch"),
+)
+
+
+@dataclass(frozen=True)
+class Step:
+    """One of the five: its name, its title, whether it is done, and in a line what there is."""
+
+    name: str
+    title: str
+    done: bool
+    told: str
+
+
+def steps(library: Library) -> tuple[Step, ...]:
+    """The five steps as they stand."""
+    machine, lot = first_machine(library), first_lot(library)
+    passed = set(library.house(HOUSE).get("passed", ()))
+    count = library.count_batches(BatchFilter(statuses=("done", "dropped")))
+    linked = machine is not None and bool(machine.device_url)
+    roasted = library.any_roasted()
+    told = (
+        machine_words(machine) if machine is not None else "What heats it, and how much.",
+        _link_words(machine) if machine is not None and linked else "Modbus, a thermometer, or your eyes.",
+        f"{count} batches" if count else "None." if "logs" in passed else "What you have, if you have any.",
+        lot.name if lot is not None else "One lot is enough.",
+        "Roasted." if roasted else "From charge to drop.",
+    )
+    done = (machine is not None, linked, count > 0 or "logs" in passed, lot is not None, roasted)
+    return tuple(Step(name, title, *stands) for (name, title), stands in zip(STEPS, zip(done, told, strict=True), strict=True))
+
+
+def is_empty(library: Library) -> bool:
+    """Whether nothing was written down yet: the window then opens on the beginning."""
+    return first_machine(library) is None and first_lot(library) is None and not library.count_batches(BatchFilter())
+
+
+def pass_by(library: Library, name: str) -> None:
+    """A step that is not wanted."""
+    known = library.house(HOUSE)
+    library.save_house(HOUSE, {**known, "passed": sorted({*known.get("passed", ()), name})})
+
+
+def first_machine(library: Library) -> Machine | None:
+    """The machine that the beginning is about: the first that is in use."""
+    return next((machine for machine in library.machines() if not machine.archived), None)
+
+
+def first_lot(library: Library) -> Lot | None:
+    """The lot that the beginning is about."""
+    return next((lot for lot in library.lots() if not lot.archived), None)
+
+
+def new_machine(library: Library, name: str, heat: str, useful_kg: float | None, fuel: str) -> Machine:
+    """Keep a new machine with the controls that one of its heat usually has.
+
+    Raises
+    ------
+    ValueError : in a sentence, if it cannot be.
+    """
+    name = name.strip()
+    if not name or len(name) > LONGEST_NAME:
+        raise ValueError(f"A machine needs a name, of at most {LONGEST_NAME} letters.")
+    if any(machine.name == name for machine in library.machines()):
+        raise ValueError(f"There is a machine called {name} already.")
+    if useful_kg is None or not 0.05 <= useful_kg <= 300.0:
+        raise ValueError("How much does it roast well at a time? 0.05 to 300 kg.")
+    kind = dict(HEATS)[heat]
+    like = machine_of_kind(name, kind)
+    # The scales are those of a usual machine; readings and doors are the owner's own.
+    controls = {control: replace(scale, reported=False) for control, scale in like.controls.items()}
+    if kind == "gas-6":
+        top = dict(FUELS).get(fuel, 4.0)
+        step = round(top / STEPS_OF_GAUGE, 3)
+        controls[Control.GAS] = ControlScale("kPa", 0.0, top, step, reported=False, role=Role.HEAT, kind="gas")
+        controls[Control.AIRFLOW] = ControlScale("%", 0.0, 100.0, 5.0, reported=False, role=Role.AIRFLOW, kind="damper")
+    made = replace(
+        like, kind="own", controls=controls, useful_load_kg=useful_kg, stated_load_kg=round(useful_kg / USEFUL, 2),
+        fuel=fuel if kind == "gas-6" else "",
+    )  # fmt: skip
+    return library.save_machine(made)
+
+
+def new_lot(library: Library, name: str, origin: str, process: str, on_hand_kg: float | None) -> Lot:
+    """Keep the first coffee.
+
+    Raises
+    ------
+    ValueError : in a sentence, if it cannot be.
+    """
+    if not name.strip():
+        raise ValueError("A coffee needs a name: what stands on its bag.")
+    if any(lot.name == name.strip() for lot in library.lots()):
+        raise ValueError(f"There is a lot called {name.strip()} already.")
+    return library.save_lot(Lot(name.strip(), origin.strip(), process=process.strip(), on_hand_kg=on_hand_kg))
+
+
+def machine_words(machine: Machine) -> str:
+    """A machine in a line."""
+    heat = machine.fuel or machine.heat
+    return f"{machine.name}, {machine.useful_load_kg:g} kg, {heat}"
+
+
+def _link_words(machine: Machine) -> str:
+    if machine.device_url == "hand:":
+        return "Readings by hand."
+    if machine.device_url.startswith("simulated:"):
+        return "Simulated on this computer."
+    count = len(machine.device_url.split())
+    return "One instrument." if count == 1 else f"{count} instruments."

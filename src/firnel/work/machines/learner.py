@@ -1,0 +1,166 @@
+"""A machine is learned anew after each batch: by itself, in a process of its own, and never for the worse."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from multiprocessing import get_context
+from multiprocessing.connection import Connection
+from typing import Any
+
+from firnel.core.model.fitting import FitCancelledError
+from firnel.core.model.learning import Lesson, learn_more
+from firnel.core.model.logged import LoggedBatch
+from firnel.core.vocabulary import Machine
+from firnel.store.library import Library
+from firnel.work.machines.knowledge import full_load_of, keep_model, model_of, usable_batches
+
+#: How willingly the process that learns gives way to all others. [1]
+NICENESS = 15
+#: Between two looks whether to go on. [s]
+LOOK_S = 0.2
+
+Told = Callable[[float], bool]
+
+
+@dataclass(frozen=True)
+class Task:
+    """What is to be learned of a machine."""
+
+    machine: Machine
+    known: tuple[str, ...]
+    batches: tuple[LoggedBatch, ...]
+
+    def learn(self, progress: Told | None = None) -> Lesson:
+        """Learn it here and now.
+
+        Raises
+        ------
+        FitCancelledError : if ``progress`` says so.
+        """
+        return learn_more(self.known, self.batches, full_load_of(self.machine, self.batches), self.machine.heat_kinds, progress)
+
+
+def task_of(library: Library, machine: Machine) -> Task | None:
+    """What the machine's batches could still teach; None where all of them have."""
+    report = model_of(library, machine)[0].report
+    batches, _ = usable_batches(library, machine)
+    left = tuple(batch for batch in batches if batch.label not in report.refused)
+    if all(batch.label in report.batches for batch in left):
+        return None
+    return Task(machine, report.batches, left)
+
+
+def learn_apart(task: Task, progress: Told) -> Lesson:
+    """Learn in a process of its own that gives way to all others: neither window nor readings wait for it.
+
+    Raises
+    ------
+    FitCancelledError : if ``progress`` says so.
+    RuntimeError : if the process ended without an answer.
+    """
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # for the process to come: one core is enough, the rest is the user's
+    here, there = get_context("spawn").Pipe(duplex=False)
+    process = get_context("spawn").Process(target=_learn, args=(task, there), name="learner", daemon=True)
+    process.start()
+    there.close()
+    done = 0.0
+    try:
+        while True:
+            if not progress(done):
+                raise FitCancelledError("Stopped; the model is as it was.")
+            if not here.poll(LOOK_S):
+                continue
+            try:
+                told: Any = here.recv()
+            except EOFError as error:
+                raise RuntimeError(f"learning {task.machine.name} ended before it had a result.") from error
+            if isinstance(told, Lesson):
+                return told
+            if isinstance(told, str):
+                raise RuntimeError(f"{task.machine.name} could not be learned: {told}")
+            done = float(told)
+    finally:
+        process.terminate()
+        process.join()
+        process.close()
+        here.close()
+
+
+def _learn(task: Task, out: Connection) -> None:
+    """In the process of its own."""
+    os.nice(NICENESS)
+
+    def progress(done: float) -> bool:
+        out.send(done)
+        return True
+
+    try:
+        out.send(task.learn(progress))
+    except (ValueError, ArithmeticError) as error:
+        out.send(str(error))
+
+
+def keep_lesson(library: Library, task: Task, lesson: Lesson) -> str:
+    """Keep what was learned, and say it in one line."""
+    machine = library.machine(task.machine.name)
+    before = model_of(library, machine)[0].report
+    refused = (*before.refused, *(label for label in lesson.refused if label not in before.refused))
+    model = replace(lesson.model, report=replace(lesson.model.report, refused=refused))
+    keep_model(library, machine, model, task.batches)
+    return lesson_words(machine, lesson)
+
+
+def lesson_words(machine: Machine, lesson: Lesson) -> str:
+    """What was learned and how far to trust it, in one line."""
+    report = lesson.model.report
+    which = _listed(lesson.taught)
+    if lesson.refused:
+        return (
+            f"Not learned from {which}: with it Firnel was {lesson.after_c:.1f} K off on other batches of {machine.name}, "
+            f"without it {lesson.before_c:.1f} K. Is its load or a mark wrong?"
+        )
+    count = len(report.batches)
+    if report.held_out_rms_bean_c is None:
+        trust = "not judged yet, from four batches on it is"
+    else:
+        crack = f", first crack {report.held_out_crack_s:.0f} s" if report.held_out_crack_s is not None else ""
+        trust = f"on batches it had not seen {report.held_out_rms_bean_c:.1f} K off{crack}"
+    return f"{machine.name} learned from {which} ({count} in all): {trust}."
+
+
+def _listed(labels: tuple[str, ...]) -> str:
+    if len(labels) > 3:
+        return f"{len(labels)} batches"
+    return " and ".join(filter(None, (", ".join(labels[:-1]), labels[-1])))
+
+
+def learn_next(
+    library: Library,
+    in_vain: frozenset[tuple[str, ...]],
+    on_try: Callable[[Machine, tuple[str, ...]], None],
+    progress: Callable[[float], bool],
+) -> str | None:
+    """Learn the first machine that has something to learn; what it learned, in a line, or None.
+
+    Parameters
+    ----------
+    in_vain : machine and batches, by name, that are not tried again.
+    on_try : told what is tried.
+    progress : told the share done [0..1]; answers False to cancel.
+
+    Raises
+    ------
+    FitCancelledError, RuntimeError : see `learn_apart`.
+    """
+    for machine in library.machines():
+        if machine.archived or not progress(0.0):
+            continue
+        task = task_of(library, machine)
+        labels = tuple(batch.label for batch in task.batches) if task is not None else ()
+        if task is None or (machine.name, *labels) in in_vain:
+            continue
+        on_try(machine, labels)
+        return keep_lesson(library, task, learn_apart(task, progress))
+    return None

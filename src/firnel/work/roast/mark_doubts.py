@@ -1,0 +1,100 @@
+"""What Space means at a moment, and which marks cannot be yet. What the window shows for the key is worked out here too."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from firnel.core.vocabulary import Mark, MarkKind
+from firnel.work.roast.mark_watch import SOONEST_S, FoundMark, levels_of
+
+if TYPE_CHECKING:
+    from firnel.work.roast.batch_state import BatchState
+
+#: An offer this young cannot have been read yet: Space is the hand's own moment. [s]
+YOUNG_S = 2.5
+#: So near the drop Space means it. [s]
+NEAR_DROP_S = 12.0
+#: First crack is meant so near its reading, or so near the moment at which it is expected. [K], [s]
+NEAR_CRACK_C, NEAR_CRACK_S = 5.0, 40.0
+#: No drop sooner after first crack; no yellow before the probe has turned, and the turn is waited for no longer. [s]
+SOONEST_DROP_S, LATEST_TURN_S = 10.0, 150.0
+
+
+@dataclass(frozen=True)
+class Meant:
+    """What Space would mark: the kind, as it was found if it is an offer, and what else it may have meant."""
+
+    kind: MarkKind
+    found: FoundMark | None = None
+    other: MarkKind | None = None
+
+
+def means_space(batch: BatchState) -> Meant | None:
+    """What Space marks now; None where every mark is set."""
+    marks, offers = batch.marks, batch.offers
+    kind = batch.next_expected()
+    if kind is None or kind is MarkKind.CHARGE:
+        return Meant(kind) if kind is not None else None
+    if MarkKind.DROP in offers:
+        return _offered(batch, MarkKind.DROP)
+    crack_known = MarkKind.FIRST_CRACK in marks
+    if crack_known or (MarkKind.FIRST_CRACK in offers and _drop_is_near(batch)):
+        return Meant(MarkKind.DROP, other=None if crack_known else MarkKind.FIRST_CRACK)
+    if MarkKind.FIRST_CRACK in offers:
+        return _offered(batch, MarkKind.FIRST_CRACK)
+    if MarkKind.YELLOW in marks:
+        return Meant(MarkKind.FIRST_CRACK)
+    if _only_crack(batch):
+        return Meant(MarkKind.FIRST_CRACK, other=MarkKind.YELLOW)
+    if MarkKind.YELLOW in offers:
+        return _offered(batch, MarkKind.YELLOW)
+    return Meant(MarkKind.YELLOW)
+
+
+def _offered(batch: BatchState, kind: MarkKind) -> Meant:
+    offer = batch.offers[kind]
+    return Meant(kind, offer if batch.now() - offer.since >= YOUNG_S else None)
+
+
+def _drop_is_near(batch: BatchState) -> bool:
+    expected = batch.expected().get(MarkKind.DROP)
+    return expected is not None and expected - batch.now() <= NEAR_DROP_S
+
+
+def _only_crack(batch: BatchState) -> bool:
+    """Yellow was not marked, but this moment can only be first crack."""
+    level = batch.trace.level
+    usual, _ = levels_of(batch, MarkKind.FIRST_CRACK)
+    if level is not None and level >= usual - NEAR_CRACK_C:
+        return True
+    expected = batch.expected().get(MarkKind.FIRST_CRACK)
+    return MarkKind.YELLOW in batch.offers and expected is not None and expected - batch.now() <= NEAR_CRACK_S
+
+
+def doubt_of(batch: BatchState, mark: Mark) -> str:
+    """Why a mark cannot be yet, as a short question; empty where nothing speaks against it."""
+    came, charge = batch.reckoned, batch.marks.get(MarkKind.CHARGE)
+    kind, t = mark.kind, mark.t
+    if kind is MarkKind.CHARGE or mark is batch.marks.get(kind):
+        return ""
+    if charge is None:
+        return f"{kind.words.capitalize()} before the charge?"
+    if kind is MarkKind.YELLOW:
+        unturned = MarkKind.TURNING not in came and t - charge.t < LATEST_TURN_S and batch.trace.level is not None
+        if unturned or t - charge.t < 0.5 * SOONEST_S[kind]:
+            return f"Yellow {t - charge.t:.0f} s after the charge, before the turn?"
+        crack_c, _ = levels_of(batch, MarkKind.FIRST_CRACK)
+        if mark.bean is not None and mark.bean >= crack_c - NEAR_CRACK_C:
+            return f"Yellow at {mark.bean:.0f} °C?"
+        return ""
+    yellow, crack = came.get(MarkKind.YELLOW), came.get(MarkKind.FIRST_CRACK)
+    if kind is MarkKind.FIRST_CRACK:
+        since = t - (yellow.t if yellow is not None else charge.t)
+        if since < SOONEST_S[kind]:
+            return f"First crack {since:.0f} s after {'yellow' if yellow is not None else 'the charge'}?"
+        return ""
+    start = crack.t if crack is not None else charge.t
+    if kind is MarkKind.DROP and t - start < SOONEST_DROP_S:
+        return f"Drop {t - start:.0f} s after {'first crack' if crack is not None else 'the charge'}?"
+    return ""

@@ -1,0 +1,131 @@
+"""The thread of a running plan: which of its moves wait, which one is next, which are late, and what became of the others."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from firnel.core.plan import Anchor, DueMove, Rising, due_moves
+from firnel.core.settling import LATE_S, Became, Settled, passed, with_settled
+from firnel.core.vocabulary import Control, FloatArray, MarkKind, Note
+
+if TYPE_CHECKING:
+    from firnel.work.roast.batch_state import BatchState
+
+#: A move this near is what a hand means that confirms one. [s]
+NEAR_NOW_S = 12.0
+#: The hands at charge are held against the plan's start for so long after it. [s]
+START_S = 25.0
+#: Notes of what became of the plan's moves are worked out anew whenever they are written.
+SETTLED_NOTE = "plan"
+
+
+def due_of(batch: BatchState) -> tuple[DueMove, ...]:
+    """The plan's moves with when they fall due; those that are settled by the hand, by marks or by time have their moment."""
+    plan = batch.adjusted_plan
+    if plan is None:
+        return ()
+    settled = batch.settled
+    done = {index: one.t for index, one in settled.items()}
+    due = due_moves(plan, batch.reckoned.values(), batch.now(), done, batch.foreseen, batch.held, rising(batch), air_of(batch))
+    return with_settled(due, _passed(batch, due))
+
+
+def pending(batch: BatchState) -> tuple[DueMove, ...]:
+    """The moves that still wait and change anything, in order."""
+    return tuple(entry for entry in batch.due() if entry.done_t is None and not _same(batch, entry))
+
+
+def next_move(batch: BatchState) -> DueMove | None:
+    """The move that Enter confirms: one that falls due about now, else the one that is late, else the next to come."""
+    waiting, now = pending(batch), batch.now()
+    near = [e for e in waiting if not is_late(batch, e) and e.due_t is not None and e.due_t - now <= NEAR_NOW_S]
+    late = [entry for entry in waiting if is_late(batch, entry)]
+    return next(iter((*near, *reversed(late), *waiting)), None)
+
+
+def is_late(batch: BatchState, entry: DueMove) -> bool:
+    """Whether a move is so far past its moment that it stands small beside what matters now."""
+    return entry.due_t is not None and batch.now() - entry.due_t > LATE_S
+
+
+def settled_of(batch: BatchState) -> dict[int, Settled]:
+    """What became of every move that is settled, by its place in the plan."""
+    plan = batch.adjusted_plan
+    if plan is None or MarkKind.CHARGE not in batch.marks:
+        return {}
+    done = {index: one.t for index, one in batch.settled.items()}
+    due = due_moves(plan, batch.reckoned.values(), batch.now(), done, batch.foreseen, batch.held, rising(batch), air_of(batch))
+    return _passed(batch, due) | dict(batch.settled)
+
+
+def settled_notes(batch: BatchState) -> list[Note]:
+    """What became of moves that were not made as planned, for the record."""
+    plan = batch.adjusted_plan
+    notes = []
+    for index, one in sorted(settled_of(batch).items()):
+        if plan is not None and one.became is not Became.MADE:
+            move = plan.moves[index]
+            to = f" at {one.to:g}" if one.to is not None else ""
+            notes.append(Note(one.t, SETTLED_NOTE, f"move {index + 1}, {move.control.words} to {move.to:g}: {one.became}{to}"))
+    return notes
+
+
+def read_note(note: Note) -> tuple[int, Became] | None:
+    """What a note says became of which move; None where it says nothing of one."""
+    found = re.fullmatch(r"move (\d+), .*: (.*?)(?: at [-\d.e]+)?", note.text) if note.kind == SETTLED_NOTE else None
+    if found is None or found[2] not in list(Became):
+        return None
+    return int(found[1]) - 1, Became(found[2])
+
+
+def rising(batch: BatchState) -> Rising | None:
+    """The bean probe since its turn, for moves that hang on a temperature."""
+    turning, level = batch.marks.get(MarkKind.TURNING), batch.trace.level
+    if turning is None or level is None:
+        return None
+    t, bean = batch.trace.column("t"), batch.trace.column("bean")
+    part = (t >= turning.t) & np.isfinite(bean)
+    return Rising(t[part], bean[part], level, batch.trace.latest("rate") or 0.0)
+
+
+def air_of(batch: BatchState) -> tuple[FloatArray, FloatArray] | None:
+    """The air probe since the charge, for moves that hang on it: log time [s] and readings [degC]; None where none does."""
+    charge, plan = batch.marks.get(MarkKind.CHARGE), batch.order.plan
+    if charge is None or plan is None or not any(move.anchor is Anchor.AIR for move in plan.moves):
+        return None
+    t, air = batch.trace.column("t"), batch.trace.column("air")
+    return t[t >= charge.t], air[t >= charge.t]
+
+
+def _passed(batch: BatchState, due: tuple[DueMove, ...]) -> dict[int, Settled]:
+    came = {kind: mark.t for kind, mark in batch.reckoned.items()}
+    return passed(due, came, batch.now(), batch.held, steps_of(batch))
+
+
+def off_start(batch: BatchState) -> dict[Control, tuple[float, float]]:
+    """Controls that stand otherwise than the plan begins, before and just after the charge: as they stand, and the plan's."""
+    plan, charge = batch.order.plan, batch.marks.get(MarkKind.CHARGE)
+    if plan is None or (charge is not None and batch.now() - charge.t > START_S):
+        return {}
+    since = charge.t if charge is not None else float("inf")
+    moved = {move.control for move in batch.moves if move.t > since}
+    steps, held = steps_of(batch), batch.held
+    return {
+        control: (held[control], start)
+        for control, start in plan.start.items()
+        if control in held and control not in moved and abs(held[control] - start) > 1.5 * steps.get(control, 0.0)
+    }
+
+
+def steps_of(batch: BatchState) -> dict[Control, float]:
+    """One step of each control of the machine."""
+    return {control: scale.step for control, scale in batch.machine.controls.items()} if batch.machine is not None else {}
+
+
+def _same(batch: BatchState, entry: DueMove) -> bool:
+    """Whether the control stands there anyway."""
+    step = steps_of(batch).get(entry.move.control, 0.0)
+    return entry.from_value is not None and abs(entry.from_value - entry.move.to) < 0.5 * step

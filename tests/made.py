@@ -1,0 +1,29 @@
+"""Traces and readings of a machine with the usual three controls, made from columns."""
+
+from collections.abc import Iterable
+
+import numpy as np
+
+from firnel.core.vocabulary import USUAL_CONTROLS, Control, Quality, Trace
+from firnel.devices.reading import Reading
+
+
+def trace_of(columns: Iterable[np.ndarray], quality: np.ndarray) -> Trace:
+    """A trace from t, bean, air, gas, airflow and drum in this order; a control with no figure is not in it."""
+    t, bean, air, *settings = (np.asarray(column, float) for column in columns)
+    known = {control: s for control, s in zip(USUAL_CONTROLS, settings, strict=True) if np.isfinite(s).any()}
+    return Trace(t, bean, air, known, quality)
+
+
+def reading(
+    time: float, bean: float, air: float | None = None, gas: float | None = None, airflow: float | None = None,
+    drum: float | None = None, quality: Quality = Quality.GOOD,
+) -> Reading:  # fmt: skip
+    """A reading with what is known of the three controls."""
+    told = zip(USUAL_CONTROLS, (gas, airflow, drum), strict=True)
+    return Reading(time, bean, air, {control: value for control, value in told if value is not None}, quality)
+
+
+def gas_of(trace: Trace) -> np.ndarray:
+    """The gas readings of a trace."""
+    return trace.control(Control.GAS)

@@ -1,0 +1,460 @@
+"""The first hour: an empty library, a link that is set up and tried, old logs, and what each batch teaches."""
+
+import shutil
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import pytest
+from logged import LOGS, MACHINES, lot_of, record_of
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication
+
+from firnel.app.window import make_application, make_window
+from firnel.core.machine.preheat import Going, preheat_of, preheat_state
+from firnel.core.model.learning import learn_more
+from firnel.core.units import Units
+from firnel.core.vocabulary import Control, MarkKind
+from firnel.devices.address import AddressError, open_source
+from firnel.devices.clock import Clock
+from firnel.devices.joined import JoinedSource
+from firnel.devices.reading import LinkState, LinkStatus, Reading
+from firnel.devices.simulator.kinds import KINDS
+from firnel.devices.simulator.physics import DrumRoaster
+from firnel.devices.simulator.plant import Plant
+from firnel.devices.simulator.server import SimulatorServer
+from firnel.ui.machines.map_sheet import MapSheet
+from firnel.ui.machines.old_logs_sheet import OldLogsSheet
+from firnel.ui.theme.look import Look
+from firnel.work.beginning import new_machine, steps
+from firnel.work.desk import Desk, machine_of_kind
+from firnel.work.machines.care import due_words, keep_interval, note_done
+from firnel.work.machines.knowledge import model_of, usable_batches
+from firnel.work.machines.learner import learn_next, task_of
+from firnel.work.machines.link import Channel, Instrument, RegisterMapError, Way, instruments_of, map_of, strange_to, url_of
+from firnel.work.machines.old_logs import find_files, look_at_all, mixed_words, read_beside, take_in
+from firnel.work.review.records import ImportRefusedError
+from firnel.work.roast.cue import cue_of
+from firnel.work.roast.session import BatchOrder
+from firnel.work.settings import Settings
+
+
+def always(_done):
+    return True
+
+
+@pytest.fixture
+def window(qtbot, library):
+    made = make_window(library, Settings(learning="by the button"), Look(make_application()), keep=lambda settings: None)
+    qtbot.addWidget(made, before_close_func=lambda w: w.desk.session.close())
+    made.show()
+    made.activateWindow()
+    qtbot.waitUntil(made.isActiveWindow)
+    return made
+
+
+@pytest.fixture
+def served():
+    server = SimulatorServer(Plant(DrumRoaster(KINDS["gas-6"], np.random.default_rng(1), steel_c=205.0)))
+    server.start()
+    yield server
+    server.stop()
+
+
+# From nothing to a charged batch
+
+
+def test_an_empty_library_leads_to_a_charged_first_batch_by_hand_in_twelve_actions(qtbot, window, library):
+    window.begin_where_empty()
+    actions = []
+
+    def typed(text):
+        actions.append(text)
+        for sign in text:
+            qtbot.keyClick(QApplication.focusWidget(), sign)
+
+    def pressed(key):
+        actions.append(key)
+        qtbot.keyClick(QApplication.focusWidget(), key)
+
+    enter = Qt.Key.Key_Return
+    typed("Old Drum")
+    pressed(enter)
+    typed("4,5")
+    pressed(enter)  # the machine is kept
+    pressed(enter)  # readings by hand
+    assert window.desk.by_hand is not None
+    pressed(enter)  # no old logs
+    typed("Burundi Kibira")
+    pressed(enter)
+    pressed(enter)  # prepared, at the useful load
+    qtbot.waitUntil(lambda: QApplication.focusWidget() is window.roast)
+    typed("203")
+    pressed(enter)
+    session = window.desk.session
+    qtbot.waitUntil(lambda: session.trace.last_t is not None)
+    pressed(Qt.Key.Key_Space)
+    assert len(actions) <= 12
+    assert MarkKind.CHARGE in session.marks
+    assert session.trace.trace().bean.tolist() == [203.0]
+    assert (session.order.load_kg, session.order.lot.name, session.order.machine.name) == (4.5, "Burundi Kibira", "Old Drum")
+    qtbot.waitUntil(lambda: all(step.done for step in steps(library)))
+
+
+def test_what_the_beginning_cannot_take_it_says_and_it_can_be_left_and_come_back_to(qtbot, window, library):
+    window.begin_where_empty()
+    beginning = window.view("Beginning")
+    beginning.name.setText("Drum")
+    beginning.useful.setText("900")
+    qtbot.keyClick(beginning.useful, Qt.Key.Key_Return)
+    assert "0.05 to 300 kg" in beginning._machine_wrong.text()
+    assert library.machines() == []
+    window.show_station("Green")
+    green = window.view("Green")
+    qtbot.mouseClick(green._empty.begin, Qt.MouseButton.LeftButton)
+    assert window._pages.currentWidget() is beginning
+    assert window.rail.begin.isVisible()
+
+
+@pytest.mark.parametrize(
+    ("heat", "fuel", "sources"), [("gas", "LPG", ["gas"]), ("electric, several heaters", "", ["hot-air", "radiant", "drum"])]
+)
+def test_a_machine_of_any_heat_is_made_with_its_controls(library, heat, fuel, sources):
+    made = new_machine(library, "Mine", heat, 2.0, fuel)
+    assert list(made.heat_kinds) == sources
+    assert made.useful_load_kg == 2.0
+    assert not any(scale.reported for scale in made.controls.values())
+    with pytest.raises(ValueError, match="already"):
+        new_machine(library, "Mine", heat, 2.0, fuel)
+
+
+# The link
+
+
+def test_a_link_is_the_same_after_its_address():
+    several = [
+        Instrument(Way.MODBUS, "10.0.0.5", 1502, 3, "gas-15"),
+        Instrument(Way.SERIAL, device="/dev/ttyUSB1", baud=2400, fahrenheit=True, probe="air"),
+    ]
+    again = instruments_of(url_of(several))
+    assert [one.url for one in again] == [one.url for one in several]
+    for one in ([Instrument(Way.HAND)], [Instrument(Way.SIMULATED, map="gas-6")]):
+        assert [x.url for x in instruments_of(url_of(one))] == [x.url for x in one]
+
+
+class Given:
+    """An instrument whose readings a test hands up."""
+
+    def __init__(self, title, *reads):
+        self.title, self.reads = title, reads
+
+    def start(self, on_reading, on_status):
+        self.reading, self.status = on_reading, on_status
+
+    def stop(self):
+        self.reading = None
+
+
+def test_several_instruments_are_read_as_one_machine():
+    beans, gas = Given("thermometer", "bean"), Given("converter", "air", "gas")
+    joined, readings, states = JoinedSource([beans, gas]), [], []
+    joined.start(readings.append, states.append)
+    for one in (beans, gas):
+        one.status(LinkStatus(LinkState.LIVE, "Reading."))
+    gas.reading(Reading(1.0, air=230.0, controls={Control.GAS: 2.0}))
+    beans.reading(Reading(2.0, bean=201.0))
+    assert (readings[-1].bean, readings[-1].air, readings[-1].controls) == (201.0, 230.0, {"gas": 2.0})
+    beans.reading(Reading(30.0, bean=190.0))
+    assert (readings[-1].air, readings[-1].controls) == (None, {}), "what was told long ago is not known any more"
+    gas.reading(Reading(40.0, air=225.0))
+    assert (readings[-1].bean, readings[-1].air) == (None, 225.0), "the record goes on without the beans"
+    gas.status(LinkStatus(LinkState.LOST, "The converter is gone."))
+    assert states[-1] == LinkStatus(LinkState.LOST, "The converter is gone.")
+
+
+@pytest.mark.parametrize(
+    ("url", "words"),
+    [
+        ("serial:///dev/ttyS7?as=air", "nothing there reads the beans"),
+        ("serial:///dev/ttyS7 serial:///dev/ttyS8", "Two instruments"),
+        ("hand: serial:///dev/ttyS8", "stand alone"),
+        ("serial:///dev/ttyS7?as=steel", "bean or air"),
+    ],
+)
+def test_instruments_that_do_not_go_together_are_refused(url, words):
+    with pytest.raises(AddressError, match=words):
+        open_source(url, Clock())
+
+
+def test_a_register_map_is_made_tried_and_kept_in_the_window(qtbot, window, library, served):
+    machine = library.save_machine(machine_of_kind("Drum Six", "gas-6"))
+    window.show_station("Machines")
+    link = window.view("Machines").link
+    link.show_address(f"modbus://127.0.0.1:{served.port}?map=gas-6")
+    link._edit_map("gas-6", link.modbus._on_map)
+    sheet = next(one for one in window.findChildren(MapSheet))
+    assert sheet._name.text() == "drum-six"
+    assert [row.field.currentText() for row in sheet._rows] == ["bean", "air", "gas", "airflow", "drum"]
+    sheet._rows[1].address.setText("900")
+    sheet.try_it()
+    qtbot.waitUntil(lambda: "of 5 channels do not read" in sheet._said.text(), timeout=15_000)
+    assert "°C" in sheet._rows[0].now.text()
+    assert "no answer there" in sheet._rows[1].now.text()
+    sheet._rows[1].address.setText("0")
+    sheet.keep()
+    assert "both take input register 0" in sheet._said.text()
+    sheet._take_away(sheet._rows[1])
+    sheet.keep()
+    assert link.modbus.map.currentData() == "drum-six"
+    link.try_it()
+    qtbot.waitUntil(lambda: link._state.text() == "All channels read.", timeout=15_000)
+    link.connect_it()
+    qtbot.waitUntil(lambda: window.desk.link.state is LinkState.LIVE, timeout=15_000)
+    assert library.machine(machine.name).device_url.endswith("map=drum-six&unit=1")
+    window.desk.disconnect()
+
+
+def test_a_map_for_another_machine_and_one_that_cannot_be_are_told():
+    six, nine = machine_of_kind("Drum Six", "gas-6"), machine_of_kind("Nine", "electric-9")
+    told = strange_to(six, [Instrument(Way.MODBUS, map="electric-9")])
+    assert "which Drum Six does not have" in told
+    assert strange_to(nine, [Instrument(Way.MODBUS, map="electric-9")]) == ""
+    with pytest.raises(RegisterMapError, match="Two channels are bean"):
+        map_of("mine", six, [Channel("bean"), Channel("bean", address=4)])
+
+
+# Old logs
+
+
+@pytest.fixture
+def folder(tmp_path):
+    """Logs of two machines and the table beside them."""
+    made = tmp_path / "logs"
+    made.mkdir()
+    for name in ("south-001", "south-002", "east-001"):
+        shutil.copy(LOGS / f"{name}.csv", made)
+    lines = (LOGS / "batches.csv").read_text().splitlines()
+    wanted = [line for line in lines[1:] if line.startswith(("south-001", "south-002", "east-001"))]
+    (made / "batches.csv").write_text("\n".join([lines[0], *wanted]) + "\n")
+    return made
+
+
+def test_a_folder_of_logs_is_taken_in_with_its_table_and_no_log_twice(library, folder):
+    logs, tables = find_files([folder])
+    assert ([path.stem for path in logs], [path.name for path in tables]) == (
+        ["east-001", "south-001", "south-002"],
+        ["batches.csv"],
+    )
+    found, wrong = look_at_all(logs, tables, always)
+    assert wrong == ""
+    assert mixed_words(found) == "", "each machine's logs are alike"
+    assert take_in(library, found, always).words == "3 logs were taken in."
+    south = library.batch(library.find_batch("0002"))
+    row = record_of("south-001")
+    assert (south.machine, south.load_kg, south.roasted_kg) == ("south", row.load_kg, row.roasted_kg)
+    assert south.mark(MarkKind.FIRST_CRACK).t == row.mark(MarkKind.FIRST_CRACK).t
+    again = take_in(library, found, always)
+    assert again.count == 0
+    assert "was taken in before" in again.words
+
+
+def test_logs_of_several_machines_under_one_name_are_told_apart(folder):
+    (folder / "batches.csv").unlink()
+    logs, _ = find_files([folder])
+    found, _ = look_at_all(logs, [], always)
+    assert "look like those of 2 machines: 1 with gas inH2O" in mixed_words(found)
+    with pytest.raises(ImportRefusedError, match="No logs there"):
+        find_files([folder / "batches.xlsx"])
+
+
+def test_a_table_that_is_wrong_is_told_and_the_logs_are_there_without_it(folder):
+    (folder / "batches.csv").write_text("file,green_kg\nsouth-001,a lot\n")
+    with pytest.raises(ImportRefusedError, match="row 2: load kg 'a lot' is not a figure"):
+        read_beside(folder / "batches.csv")
+    found, wrong = look_at_all(*find_files([folder]), always)
+    assert "is not a figure" in wrong
+    assert len(found) == 3
+
+
+def test_old_logs_are_looked_at_corrected_and_taken_in_in_the_window(qtbot, window, library, folder):
+    (folder / "east-001.csv").unlink()
+    (folder / "batches.csv").unlink()
+    hot = (folder / "south-002.csv").read_text().splitlines()
+    rows = [line.split(",") for line in hot[1:]]
+    warm = [",".join([row[0], *(f"{float(cell) * 1.8 + 32:.1f}" for cell in row[1:3]), *row[3:]]) for row in rows]
+    (folder / "south-002.csv").write_text("\n".join([hot[0].replace("_c", ""), *warm]))  # °F without saying
+    sheet = OldLogsSheet(window.desk, Look(make_application()), window)
+    sheet.open_places([folder])
+    qtbot.waitUntil(lambda: sheet.table.rowCount() == 2, timeout=15_000)
+    assert "°F (the highest reading is" in " ".join(sheet._logs[1].read.said)
+    assert sheet._logs[1].record.trace.bean.max() < 230.0
+    sheet.machine.setEditText("Old South")
+    sheet.load.setText("0,7")
+    sheet.fill_in()
+    sheet._show_row(0)
+    sheet._marks[MarkKind.FIRST_CRACK].setText("500")
+    sheet.correct(False)
+    with qtbot.waitSignal(sheet.taken, timeout=15_000):
+        sheet.take_in()
+    kept = [library.batch(library.find_batch(label)) for label in ("0001", "0002")]
+    assert [(one.machine, one.load_kg) for one in kept] == [("Old South", 0.7)] * 2
+    assert kept[0].mark(MarkKind.FIRST_CRACK).t == 500.0
+
+
+# What each batch teaches
+
+
+def logged_days(library, names, change=lambda record: record):
+    """Batches an hour apart."""
+    for hour, name in enumerate(names):
+        library.save_lot(lot_of(name))
+        begun = datetime(2026, 11, 2, 8, tzinfo=UTC) + timedelta(hours=hour)
+        library.add_record(change(replace(record_of(name), started=begun)))
+
+
+def test_one_batch_teaches_in_a_process_of_its_own_and_nothing_is_learned_twice(library):
+    machine = library.save_machine(MACHINES["south"])
+    assert model_of(library, machine)[0].batches == 0
+    logged_days(library, ["south-001"])
+    told = learn_next(library, frozenset(), lambda *_: None, always)
+    assert "south learned from south-001 (1 in all)" in told
+    model, _ = model_of(library, library.machine("south"))
+    assert model.batches == 1
+    assert model.fitted.learned("power")
+    assert task_of(library, library.machine("south")) is None
+    assert learn_next(library, frozenset(), lambda *_: None, always) is None
+
+
+def test_a_batch_with_a_wrong_load_is_not_learned_from(library):
+    machine = library.save_machine(MACHINES["south"])
+    logged_days(library, [f"south-{number:03d}" for number in range(1, 7)])
+    batches, _ = usable_batches(library, machine)
+    wrong = replace(batches[-1], load_kg=1.5 * batches[-1].load_kg)
+    known = [batch.label for batch in batches[:-1]]
+    lesson = learn_more(known, [*batches[:-1], wrong], 0.8, ["gas"])
+    assert lesson.refused == (wrong.label,)
+    assert lesson.after_c > lesson.before_c
+    assert wrong.label not in lesson.model.report.batches
+    good = learn_more(known, batches, 0.8, ["gas"])
+    assert good.refused == ()
+    assert batches[-1].label in good.model.report.batches
+
+
+def test_the_window_learns_by_itself_and_says_so_in_one_line(qtbot, library):
+    library.save_machine(MACHINES["south"])
+    logged_days(library, ["south-001", "south-002"])
+    window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None)
+    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
+    with qtbot.waitSignal(window._teaching.learned, timeout=60_000):
+        window._on_recorded()
+    assert "south learned from south-001 and south-002 (2 in all)" in window.desk.session.message
+    assert window.desk._model == (None, None), "the next batch is foreseen with what was learned"
+
+
+def test_an_answer_for_a_window_that_is_gone_reaches_nobody(qtbot):
+    import gc
+
+    from PyQt6.QtCore import QCoreApplication, QEvent, QObject
+
+    from firnel.ui.shared.background import Background
+
+    parent, heard = QObject(), []
+    background = Background(parent, heard.append)
+    background.run("job", lambda: 1, heard.append)
+    background.run_long("long", lambda progress: progress(0.5), heard.append, heard.append)
+    background.wait()
+    parent.deleteLater()
+    QCoreApplication.sendPostedEvents(parent, QEvent.Type.DeferredDelete.value)
+    gc.collect()
+    QCoreApplication.processEvents()
+    assert heard == []
+
+
+# Preheating, care, seasoning
+
+
+def test_a_preheat_goes_up_down_and_up_again_until_the_steel_is_soaked():
+    wanted = preheat_of(machine_of_kind("Drum Six", "gas-6"))
+    assert (wanted.low_c, wanted.high_c, wanted.seconds) == (195.0, 220.0, 1200.0)  # common practice, no published source
+    assert preheat_of(machine_of_kind("Small", "electric-1")).seconds < wanted.seconds
+    t = np.arange(0.0, 2400.0, 5.0)
+    swing = np.where(t < 600.0, 20.0 + t / 600.0 * 200.0, 207.5 + 13.0 * np.cos((t - 600.0) / 60.0))
+
+    def going(until, bean=swing):
+        return preheat_state(wanted, t[t <= until], bean[t <= until])
+
+    assert going(300.0).going is Going.FIRST_UP
+    assert going(620.0).going is Going.DOWN
+    assert going(800.0).going is Going.UP
+    assert going(800.0).left_s == pytest.approx(1200.0 - (800.0 - 525.0), abs=5.0)
+    assert going(1800.0).going is Going.SOAKED
+    cooled = np.where(t < 1500.0, swing, 150.0)
+    assert going(1800.0, cooled).going is Going.FIRST_UP, "a drum that has cooled begins anew"
+
+
+def test_the_cue_leads_through_the_preheat_of_the_days_first_batch(library, qtbot):
+    now = [1000.0]
+    desk = Desk(library, Settings(), lambda call: call(), clock=Clock(lambda: now[0]))
+    machine = library.save_machine(replace(MACHINES["south"], preheat_low_c=190.0, preheat_high_c=210.0, preheat_s=300.0))
+    desk.session.set_machine(machine)
+    desk.prepare(BatchOrder(None, machine, None, 0.7))
+
+    def read(bean):
+        now[0] += 5.0
+        desk.take_reading(Reading(now[0], bean, bean + 10.0))
+        return cue_of(desk.session, Units(), 240.0).headline
+
+    assert read(120.0) == "Preheat: up to 210 °C"
+    for bean in (140.0, 160.0, 180.0, 198.0):
+        read(bean)
+    assert read(211.0) == "Preheat: heat low, down to 190 °C"
+    for _ in range(62):
+        headline = read(200.0)
+    assert not headline.startswith("Preheat"), "five minutes between the two are enough"
+    desk.session.close()
+
+
+def test_care_has_intervals_of_the_machines_own_and_what_is_due_is_told_before_the_charge(library):
+    machine = library.save_machine(machine_of_kind("Drum Six", "gas-6"))
+    now = datetime(2026, 11, 20, 9, tzinfo=UTC)
+    assert due_words(library, machine, now) == "", "a house that notes nothing is not nagged"
+    note_done(library, machine, "draft", now - timedelta(days=5))
+    assert "draft" not in due_words(library, machine, now)
+    machine = keep_interval(library, machine, "draft", 3.0)
+    assert "check the draft with a little flame" in due_words(library, machine, now)
+    assert library.machine("Drum Six").care == {"draft": 3.0}
+    assert keep_interval(library, machine, "draft", None).care == {}
+    with pytest.raises(ValueError, match="cannot be"):
+        keep_interval(library, machine, "chaff", 0.0)
+
+
+def test_seasoning_is_led_step_by_step_and_the_tumbling_lasts_five_minutes(qtbot, window, library):
+    library.save_machine(machine_of_kind("Drum Six", "gas-6"))
+    window.show_station("Machines")
+    care = window.view("Machines").care
+    for _ in range(4):
+        care._on_season()
+    assert "Let it tumble" in care._season_title.text()
+    assert not care._season_go.isEnabled(), "not before five minutes"
+    care._tumbling -= 301.0
+    care._show_season()
+    assert care._season_go.isEnabled()
+    care._on_season()
+    assert "metal bin" in care._season_words.text()
+    care._on_season()
+    assert "1 of 5 loads" in care._season_title.text()
+
+
+def test_a_machine_is_renamed_and_duplicated_without_its_link(qtbot, window, library):
+    library.save_machine(replace(machine_of_kind("Drum Six", "gas-6"), device_url="modbus://10.0.0.5?map=gas-6"))
+    library.save_machine(machine_of_kind("Other", "gas-6"))
+    window.show_station("Machines")
+    page = window.view("Machines").definition
+    page._texts["name"].setText("Other")
+    page._on_keep()
+    assert "a name of its own" in page._said.text()
+    page._texts["name"].setText("Old Drum")
+    page._on_keep()
+    assert {machine.name for machine in library.machines()} == {"Old Drum", "Other"}
+    page._on_copy()
+    assert library.machine("Old Drum 2").device_url == ""

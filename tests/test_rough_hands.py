@@ -1,0 +1,490 @@
+"""The thread of a batch in rough hands, by keys in the real window: forgotten, wrong, late and doubled keys, other moves.
+
+Rules of the trade in here (limit of 230 degC, a house's rule of first crack) are common practice, no published source.
+"""
+
+import json
+import time
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from click.testing import CliRunner
+from made import reading
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
+from scipy.interpolate import PchipInterpolator
+from test_plan_and_cue import PLAN
+
+from firnel.app.commands import main
+from firnel.app.window import make_application, make_window
+from firnel.core.guidance import Landing, Place
+from firnel.core.model.forecast import Forecast, Interval
+from firnel.core.plan import PlanCurve
+from firnel.core.settling import Became
+from firnel.core.units import Units
+from firnel.core.vocabulary import USUAL_CONTROLS, Control, Found, Lot, MarkKind, Quality
+from firnel.store.library import BatchFilter
+from firnel.ui.shared.actions import own_keys, use_keys
+from firnel.ui.theme.look import Look
+from firnel.work.desk import machine_of_kind, not_at_all
+from firnel.work.roast.advice_words import told_line, warnings_of
+from firnel.work.roast.cue import cue_of
+from firnel.work.roast.hand_lines import HandLineError, HandLines
+from firnel.work.roast.live_forecast import Guidance, coming_of
+from firnel.work.roast.plan_thread import settled_notes
+from firnel.work.roast.session import BatchOrder
+from firnel.work.settings import Settings
+
+T = np.arange(0.0, 760.0, 1.0)
+#: A bean probe that plunges, turns at 1:20, is yellow (155) at 5:00, cracks (198) at 8:30 and drops at 10:00 with 205 degC.
+_KNOTS = ([0, 40, 80, 300, 510, 600, 760], [200, 110, 90, 155, 198, 205, 217])
+BEAN = PchipInterpolator(*_KNOTS)(T) + np.random.default_rng(3).normal(0.0, 0.05, T.size)
+
+
+class Roaster:
+    """Time, readings and keys at the real window; nothing is foretold but what a test hands over."""
+
+    def __init__(self, qtbot, library, reported=True, plan=PLAN, load=5.0, curve=True):
+        machine = machine_of_kind("Drum Six", "gas-6")
+        controls = {control: replace(scale, reported=reported) for control, scale in machine.controls.items()}
+        self.machine = library.save_machine(replace(machine, controls=controls, yellow_c=154.0, first_crack_c=197.0))
+        lot = library.save_lot(Lot("Rwanda Isuka"))
+        kept = library.save_plan(replace(plan, lot="", machine="Drum Six", curve=plan.curve if curve else None))
+        self.library, self.qtbot, self.now = library, qtbot, 1000.0
+        self.window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None)
+        qtbot.addWidget(self.window, before_close_func=lambda w: w.desk.session.close())
+        self.window.show()
+        qtbot.waitExposed(self.window)
+        self.desk, self.session, self.roast = self.window.desk, self.window.desk.session, self.window.roast
+        self.desk.look_by(not_at_all)
+        self.desk.clock.run_by(lambda: self.now)
+        self.session.set_machine(self.machine)
+        self.desk.prepare(BatchOrder(lot, self.machine, kept, load))
+        self.window.activateWindow()
+        qtbot.waitUntil(self.window.isActiveWindow)
+        self.roast.setFocus()
+        self.hands = {Control.GAS: 0.0, Control.AIRFLOW: 25.0, Control.DRUM: 58.0}
+        self.since = None
+
+    def wait(self, until, bean=None):
+        """Let the batch go on, a reading a second, up to so long after the charge."""
+        while self.since is None or self.since < until:
+            self.now += 1.0
+            self.since = 0 if self.since is None else self.since + 1
+            level = float(BEAN[self.since]) if bean is None else bean(self.since)
+            values = [self.hands[control] for control in USUAL_CONTROLS] if self.machine.controls[Control.GAS].reported else []
+            self.desk.take_reading(reading(self.now, level, level + 20.0, *values))
+        self.desk.tick()
+        return self
+
+    def key(self, *keys):
+        for key in keys:
+            self.qtbot.keyClick(QApplication.focusWidget() or self.roast, key)
+        return self.session.message
+
+    def charge(self):
+        self.wait(0)
+        self.key(Qt.Key.Key_Space)
+        return self
+
+    @property
+    def cue(self):
+        return cue_of(self.session, Units())
+
+    def shown(self):
+        self.roast.refresh()
+        return self.roast.cue
+
+
+@pytest.fixture
+def roaster(qtbot, library):
+    return Roaster(qtbot, library)
+
+
+def test_preheating_ticks_nothing_off_and_hands_that_stand_otherwise_are_told(roaster):
+    for gas in (2.4, 1.6, 1.1, 2.4):  # the plan's own settings, on the way to the charge
+        roaster.hands[Control.GAS] = gas
+        roaster.now += 30.0
+        roaster.desk.take_reading(reading(roaster.now, 205.0, 220.0, gas, 25.0, 58.0))
+    roaster.charge()
+    assert roaster.session.settled == {}
+    assert roaster.cue.headline == "Gas 2.4 → 0.0 kPa now", "the plan begins with the heat off"
+    roaster.hands[Control.GAS] = 0.0
+    roaster.wait(10)
+    assert roaster.cue.headline == "Gas 0.0 → 2.4 kPa in 0:35"
+
+
+def test_a_missed_or_other_move_never_stands_in_the_way(roaster):
+    roaster.charge().wait(100)
+    assert "0:55 late: gas 0.0 → 2.4 kPa" in roaster.cue.detail
+    assert roaster.cue.headline.startswith("Yellow in"), "what comes is the headline"
+    roaster.hands[Control.GAS] = 2.0
+    roaster.wait(140)
+    assert roaster.session.settled[0].became is Became.OTHERWISE
+    assert "late" not in roaster.cue.detail
+    roaster.wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(400)
+    assert "gas" not in roaster.cue.headline.lower(), "nor 1:28 after it"
+    roaster.wait(510)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(592)
+    assert roaster.cue.headline.startswith("Drop in"), "and the drop stands before all"
+    kept = [note.text for note in settled_notes(roaster.session)]
+    assert "move 1, gas to 2.4: made otherwise at 2" in kept
+    assert any(text.startswith("move 2, gas to 1.6: passed by") for text in kept)
+    roaster.session.close()
+    record = roaster.library.batch(roaster.session.last_id)
+    assert set(kept) <= {note.text for note in record.notes if note.kind == "plan"}
+
+
+def test_a_forgotten_yellow_is_found_and_offered_and_space_takes_it(roaster):
+    roaster.charge().wait(320)
+    cue = roaster.cue
+    assert cue.kicker == "found"
+    assert cue.headline.startswith("Yellow probably 0:")
+    assert cue.space == "takes yellow"
+    assert roaster.session.phase == "browning", "it is gone by meanwhile"
+    assert "about browning" in cue.clock_label
+    assert MarkKind.YELLOW not in roaster.session.marks, "and not as if a hand had set it"
+    roaster.key(Qt.Key.Key_Space)
+    taken = roaster.session.marks[MarkKind.YELLOW]
+    assert taken.found is Found.CURVE
+    assert taken.t - roaster.session.marks[MarkKind.CHARGE].t == pytest.approx(297.0, abs=5.0)
+    assert "O: it is now" in roaster.session.message
+    roaster.key(Qt.Key.Key_O)
+    assert roaster.session.marks[MarkKind.YELLOW].found is Found.KEY
+    assert roaster.session.marks[MarkKind.YELLOW].t == pytest.approx(roaster.session.now(), abs=1.0)
+
+
+def test_z_says_not_yet_and_takes_no_key_back(roaster):
+    roaster.charge().wait(320)
+    assert "not yet" in roaster.key(Qt.Key.Key_Z)
+    assert MarkKind.CHARGE in roaster.session.marks
+    assert roaster.session.phase == "drying"
+    assert "probably" not in roaster.cue.headline
+    roaster.wait(370)
+    assert "probably" in roaster.cue.headline, "it is offered again when it is still not set"
+
+
+def test_space_at_a_moment_that_can_only_be_first_crack_is_not_yellow_in_silence(roaster):
+    roaster.charge().wait(505)
+    said = roaster.key(Qt.Key.Key_Space)
+    marks = roaster.session.marks
+    assert said == "Taken as first crack. O: it was yellow."
+    assert marks[MarkKind.FIRST_CRACK].found is Found.KEY
+    assert marks[MarkKind.YELLOW].found is Found.CURVE, "found on the way, not set by a hand"
+    assert roaster.key(Qt.Key.Key_O).startswith("Yellow at 19"), "asked back: nothing is yellow there"
+    assert MarkKind.FIRST_CRACK in roaster.session.marks
+    for _ in range(2):
+        roaster.now += 2.0
+        roaster.key(Qt.Key.Key_Z)
+    assert set(roaster.session.marks) <= {MarkKind.CHARGE, MarkKind.TURNING}
+
+
+def test_doubled_keys_and_marks_that_cannot_be_yet_are_asked_back(roaster):
+    roaster.charge()
+    roaster.now += 0.3
+    assert roaster.key(Qt.Key.Key_Space) == "Space once: charge is marked."
+    roaster.wait(20)
+    assert roaster.key(Qt.Key.Key_Space) == "Yellow 20 s after the charge, before the turn? Again, if so."
+    assert roaster.session.phase == "drying"
+    roaster.wait(300)
+    assert "First crack is not marked yet" in roaster.key(Qt.Key.Key_E)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(303)
+    assert roaster.key(Qt.Key.Key_Space) == "First crack 3 s after yellow? Again, if so."
+    roaster.wait(305)
+    roaster.key(Qt.Key.Key_Space)
+    assert roaster.session.marks[MarkKind.FIRST_CRACK].t == pytest.approx(roaster.session.now(), abs=1.1), "the roaster knows"
+
+
+def test_an_empty_drum_is_told_and_a_forgotten_drop_is_kept_as_found(roaster):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(510)
+    roaster.key(Qt.Key.Key_Space)
+
+    def emptied(second):
+        return float(BEAN[600] - 0.6 * (second - 600)) if second > 600 else float(BEAN[second])
+
+    roaster.wait(640, emptied)
+    assert roaster.cue.headline.startswith("Dropped 0:")
+    assert roaster.session.phase == "development"
+    roaster.session.close()
+    kept = roaster.library.batch(roaster.session.last_id)
+    drop = kept.mark(MarkKind.DROP)
+    assert drop.found is Found.CURVE
+    assert drop.t - kept.charge_t == pytest.approx(600.0, abs=6.0)
+
+
+def test_any_mark_can_be_picked_and_nudged_by_keys_of_every_keyboard(roaster):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(310)
+    before = dict(roaster.session.marks)
+    assert roaster.key(Qt.Key.Key_M) == "Picked: charge. , and . nudge it."
+    roaster.key(Qt.Key.Key_Comma, Qt.Key.Key_Comma, Qt.Key.Key_Period)
+    assert roaster.session.marks[MarkKind.CHARGE].t == before[MarkKind.CHARGE].t - 1.0
+    assert roaster.session.marks[MarkKind.YELLOW] == before[MarkKind.YELLOW]
+    assert MarkKind.TURNING in roaster.session.marks, "a nudge does not lose the turn"
+    roaster.key(Qt.Key.Key_M)
+    roaster.qtbot.keyClick(roaster.roast, Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier)
+    assert roaster.session.marks[MarkKind.YELLOW].t == before[MarkKind.YELLOW].t - 5.0
+    with pytest.raises(ValueError, match="both"):
+        own_keys(["undo=O"])
+    with pytest.raises(ValueError, match="no action"):
+        own_keys(["fly=U"])
+    try:
+        roaster.window.use_settings(replace(roaster.desk.settings, keys=("undo=U",)))
+        roaster.roast.setFocus()
+        roaster.key(Qt.Key.Key_Z)
+        assert roaster.session.marks[MarkKind.YELLOW].t == before[MarkKind.YELLOW].t - 5.0, "Z is no key any more"
+        roaster.key(Qt.Key.Key_U)
+        assert roaster.session.marks[MarkKind.YELLOW] == before[MarkKind.YELLOW]
+    finally:
+        use_keys([])
+
+
+def test_space_marks_whatever_has_the_focus_but_a_text_field_says_so_large(roaster):
+    roaster.charge().wait(301)
+    window = roaster.window
+    window.show_station("Green")
+    window._show_now()
+    assert not window.typing.isVisible(), "a station that is shown takes no keys for itself"
+    field = window.view("Green").search
+    field.setFocus()
+    window._show_now()
+    assert window.typing.isVisible()
+    assert "Space writes here" in window.typing.findChild(QLabel).text()
+    roaster.key(Qt.Key.Key_Space)
+    assert (field.text(), MarkKind.YELLOW in roaster.session.marks) == (" ", False)
+    roaster.key(Qt.Key.Key_Escape)
+    button = window.view("Green").findChildren(QPushButton)[0]
+    button.setFocus()
+    roaster.qtbot.keyClick(button, Qt.Key.Key_Space)
+    assert MarkKind.YELLOW in roaster.session.marks
+
+
+def test_a_batch_ends_otherwise_by_two_keys_and_is_kept_out_of_charts(roaster):
+    roaster.charge().wait(200)
+    label = roaster.session.label
+    roaster.key(Qt.Key.Key_Backspace)
+    roaster.key(Qt.Key.Key_3)
+    assert f"Batch {label} ended: fire." in roaster.session.message
+    assert not roaster.session.recording
+    roaster.qtbot.keyClicks(QApplication.focusWidget(), "chaff")
+    roaster.key(Qt.Key.Key_Return)
+    [line] = roaster.library.batch_lines(BatchFilter(statuses=("done",)))
+    record = roaster.library.batch(line.id)
+    assert record.left_out == "ended otherwise: fire, chaff"
+    assert record.trace.t.size > 190
+    assert roaster.library.batch_lines(BatchFilter(statuses=("dropped",))) == [], "and nobody waits for its weight"
+    assert roaster.library.batch_lines(BatchFilter(statuses=("done",), counting=True)) == []
+    for step in range(5):
+        roaster.now += 1.0
+        roaster.desk.take_reading(reading(roaster.now, 229.0 + step, 240.0))
+    assert roaster.cue.urgency == "danger", "its beans may still be in the drum"
+
+
+def test_past_the_machines_limit_the_whole_cue_is_the_warning(roaster):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(420, lambda s: float(BEAN[s]) if s < 310 else 155.0 + 0.8 * (s - 310))
+    cue, panel = roaster.cue, roaster.shown()
+    assert (cue.urgency, cue.headline) == ("danger", "Heat off now: beans at 243 °C")
+    assert "running cooling tray" in cue.detail
+    assert "fire code" in cue.detail
+    assert all(step.isVisible() and step.font().pixelSize() >= 28 for step in panel._steps)
+    assert not roaster.roast.told.isVisible()
+    calmer = replace(roaster.machine, limit_c=260.0)
+    roaster.session.set_machine(calmer)
+    roaster.wait(422, lambda s: 243.0)
+    assert roaster.cue.urgency != "danger", "the limit is the machine's own"
+
+
+def test_a_runaway_is_told_before_second_crack_with_what_to_do(roaster):
+    roaster.hands[Control.GAS] = 2.4
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(440, lambda s: float(BEAN[s]) if s < 310 else 155.0 + 0.36 * (s - 310))
+    told = told_line(roaster.session, Units())
+    assert (told.urgency, told.text.startswith("Rising 2"), told.text.endswith("gas down now.")) == ("warn", True, True)
+    assert len(told.text) <= 60
+
+
+def test_beans_that_cool_are_told_whatever_the_forecast_reaches(roaster):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(380, lambda s: float(BEAN[300]))
+    assert any("Stalled" in text and "More heat" in text for _, text in warnings_of(roaster.session, Units()))
+    frozen = [reading(roaster.now + n, 155.0, 170.0, 0.0, 25.0, 58.0, Quality.FROZEN) for n in range(1, 8)]
+    for one in frozen:
+        roaster.now = one.time
+        roaster.session.take_reading(one)
+    assert not any("Stalled" in text for _, text in warnings_of(roaster.session, Units())), "a frozen probe tells of no stall"
+
+
+def flat(rate, own=None, at=420.0):
+    t = np.arange(at, at + 180.0, 4.0)
+    bean = 170.0 + rate * (t - at) / 60.0
+    yellow = Interval(300.0, 300.0, 300.0)
+    return coming_of(Forecast(at, "model", yellow, None, None, fan_t=t, fan=np.stack([bean, bean, bean])), own)
+
+
+def test_a_stall_is_foreseen_where_no_mark_is_reached_and_a_coast_that_is_meant_is_none():
+    assert [one.kind for one in flat(0.5)] == ["stall"]
+    coast = PlanCurve(np.array([0.0, 900.0]), np.array([170.0, 172.0]), np.zeros(2), np.array([0.6, 0.6]))
+    assert flat(0.5, coast) == ()
+    assert flat(8.0) == ()
+
+
+def told(at, drop_c, advice=None):
+    landing = Landing(90.0, drop_c, 90.0, 206.0, 5.0, 2.0)
+    forecast = Forecast(
+        400.0, "model", None, Interval(540.0, 535.0, 545.0), Interval(630.0, 625.0, 635.0), Interval(drop_c, 205, 207)
+    )
+    return Guidance(at, forecast, {}, landing, advice=advice, tried=True)
+
+
+def test_one_judgement_that_does_not_flip_back(roaster):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    session, places = roaster.session, []
+    for second in range(40):
+        roaster.wait(302 + second)
+        session.take_guidance(told(session.now(), 206.0 + (2.3 if second % 2 else 1.0)))
+        places.append(session.place)
+        said = told_line(session, Units()).text
+        assert str(session.place) in said
+        assert ("no single step helps" in said) == (session.place is Place.OUTSIDE)
+    flips = [index for index in range(1, 40) if places[index] is not places[index - 1]]
+    assert all(later - earlier >= 10 for earlier, later in zip(flips, flips[1:], strict=False))
+
+
+def test_a_reading_by_hand_is_typed_again_asked_back_and_taken_back(qtbot, library):
+    roaster = Roaster(qtbot, library, reported=False)
+    roaster.desk.connect("hand:", roaster.machine)
+    roaster.session.mark_next(roaster.now)
+
+    def reading(second, text):
+        roaster.now = 1000.0 + second
+        roaster.roast.setFocus()
+        qtbot.keyClicks(roaster.roast, text[0])
+        qtbot.keyClicks(QApplication.focusWidget(), text[1:])
+        qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+        QApplication.processEvents()
+        return roaster.session.message
+
+    for second, text in ((90, "95"), (120, "105"), (150, "115"), (180, "125")):
+        reading(second, text)
+    assert reading(210, "40") == "40 °C? 135 °C expected. Type it again, if so."
+    reading(213, "135")
+    reading(219, "137")
+    bean = roaster.session.trace.column("bean")
+    assert [value for value in bean if np.isfinite(value)] == [95.0, 105.0, 115.0, 125.0, 137.0], "typed again, it is replaced"
+    assert any(note.text == "135.0 °C" for note in roaster.session.notes), "and the old value kept"
+    roaster.now += 2.0
+    roaster.roast.setFocus()
+    assert "137 °C is taken back" in roaster.key(Qt.Key.Key_Z)
+    assert MarkKind.CHARGE in roaster.session.marks
+    roaster.session.flush()
+    kept = roaster.library.batch(roaster.session.batch_id).trace.bean
+    assert [value for value in kept if np.isfinite(value)] == [95.0, 105.0, 115.0, 125.0]
+
+
+def test_a_small_load_trusts_time_and_says_so(qtbot, library):
+    roaster = Roaster(qtbot, library, load=1.2, plan=replace(PLAN, wins="drop_c"))
+    roaster.charge().wait(301)
+    assert any("drive by time, colour and sound" in text for _, text in warnings_of(roaster.session, Units()))
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(510)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(585)
+    assert roaster.cue.headline == "Drop in 0:15", "by development time, though the plan is won by the reading"
+    assert "The probe is bare" in roaster.cue.detail
+
+
+def test_a_lone_pop_changes_nothing_and_the_rule_of_the_house_is_kept(roaster):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(480)
+    assert "lone pop" in roaster.key(Qt.Key.Key_P)
+    assert roaster.session.phase == "browning"
+    roaster.wait(505)
+    assert roaster.cue.space == "marks first crack, rolling"
+    roaster.key(Qt.Key.Key_Space)
+    roaster.session.flush()
+    notes = {note.kind: note.text for note in roaster.library.batch(roaster.session.batch_id).notes}
+    assert (notes["first crack by"], notes["outlier"]) == ("rolling", "a lone pop")
+
+
+def test_it_is_read_from_two_metres_and_grows_with_its_window(roaster):
+    roaster.charge().wait(301)
+    panel = roaster.shown()
+    assert panel.headline.font().pixelSize() == 38
+    roaster.session.take_guidance(told(roaster.session.now(), 212.0, None))
+    roaster.window.resize(1920, 1080)
+    roaster.qtbot.waitUntil(lambda: panel.headline.font().pixelSize() > 46)
+    roaster.key(Qt.Key.Key_F11)
+    roaster.qtbot.waitUntil(lambda: panel.headline.font().pixelSize() >= 76)
+    assert not roaster.window.rail.isVisible()
+    assert roaster.roast._far_landing.isVisible()
+    roaster.key(Qt.Key.Key_F11)
+    assert roaster.window.rail.isVisible()
+    roaster.window.open_second_screen()
+    second = roaster.window._second
+    roaster.window.show_station("Green")
+    roaster.wait(305)
+    second.roast.refresh()
+    assert second.roast.far
+    assert (
+        second.roast.cue.accessibleName()
+        == f"{roaster.cue.kicker}: {roaster.cue.headline}. {roaster.cue.clock_label} {roaster.cue.clock}"
+    )
+    second.close()
+    assert roaster.window._second is None
+
+
+def test_lines_drive_a_batch_as_keys_do(roaster):
+    hand = HandLines(roaster.desk)
+    roaster.wait(0)
+    hand.do("mark charge", roaster.now)
+    roaster.wait(20)
+    assert "before the turn? Again" in hand.do("mark yellow", roaster.now)
+    roaster.wait(320)
+    assert hand.do("not yet", roaster.now) == "Yellow: not yet. Space marks it when it comes."
+    hand.do("mark yellow", roaster.now)
+    hand.do("note colour tan", roaster.now)
+    hand.do("done", roaster.now)
+    assert roaster.session.settled
+    hand.do("undo", roaster.now)
+    for wrong in ("fly", "set gas", "set gas 99", "set steam 2", "reading hot", "reading nan", "mark turning", ""):
+        with pytest.raises(HandLineError):
+            hand.do(wrong, roaster.now)
+    assert "ended: no gas" in hand.do("abandon no gas", roaster.now)
+    assert hand.abandoned == "no gas"
+
+
+@pytest.mark.parametrize("abandoned", [False, True])
+def test_the_command_has_hands(library, tmp_path, abandoned):
+    plan = tmp_path / "plan.json"
+    lines = ["reading 200", "mark charge", "set gas 2.4", "fly", "reading 90", "mark drop", "abandon spill"]
+    lines = lines if abandoned else lines[:-1]
+    (tmp_path / "hand").write_text("\n".join(lines) + "\n")
+    plan.write_text(json.dumps({"format": "firnel-plan-1", "name": "by hand", "machine": "Drum Six", "load_kg": 5.0}))
+    at = str(tmp_path / "own.sqlite")
+    runner = CliRunner()
+    args = ["roast", "--device", "hand:", "--plan", str(plan), "--hand", str(tmp_path / "hand"), "--follow", "--library", at]
+    began = time.monotonic()
+    result = runner.invoke(main, [*args, "--timeout", "5"])
+    events = [json.loads(line) for line in result.stdout.splitlines()]
+    done = {event["line"]: event["text"] for event in events if event["event"] == "hand"}
+    assert "nothing that a hand does" in done["fly"]
+    assert "s after the charge? Again" in done["mark drop"]
+    if abandoned:
+        assert (result.exit_code, time.monotonic() - began < 5.0) == (0, True)
+        assert "ended: spill" in done["abandon spill"]
+    else:
+        assert result.exit_code == 1, "it never came to its drop"
