@@ -17,7 +17,7 @@ from firnel.core.vocabulary import Control, ControlScale, FloatArray, Mark, Mark
 
 #: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval. The clock
 #: inside a stage is not chased: a stage must be further off. In development there is no other chance, so less is let pass.
-EDGES = {"stage": (2.0, 0.5), "end": (0.8, 0.25), "development": (0.55, 0.15)}
+EDGES = {"stage": (2.0, 0.5), "end": (1.3, 0.5), "development": (0.55, 0.15)}
 #: A move must take away at least this share of what is off, or bring it into the box.
 WORTH = 0.4
 #: A hand is never told to go further than this at once: steps of the gauge, or a share of its range where that is more.
@@ -26,6 +26,10 @@ MOST_STEPS, MOST_SHARE = 5, 0.15
 AIR_FROM_S, AIR_TO_S, AIR_TOLERANCE_C = 25.0, 75.0, 4.0
 #: From one advice to the next, what came of the first is looked at: before first crack, and in development. [s]
 PAUSE_S, LAST_PAUSE_S = 20.0, 10.0
+#: So soon after an advice, no other takes it back: what has come of it is not seen yet. [s]
+BACK_S = 90.0
+#: Unless the end would be missed by so many tolerances otherwise, once it has cracked.
+NO_OTHER_CHANCE = 1.5
 #: A step must not put another target further out than it was, beyond this much of its tolerance.
 SPOILS = 0.35
 #: More than that where the step is for a stage: until the end there is time to mend it.
@@ -87,6 +91,22 @@ class Advice:
     choice: Choice
     off: Off
     becomes: float
+
+
+@dataclass(frozen=True)
+class Given:
+    """An advice as it was given: when [log time, s], and which control from which setting to which."""
+
+    t: float
+    control: Control
+    setting: float
+    to: float
+
+    def bound(self, control: Control, to: float, now: float) -> float:
+        """The setting that may be advised instead of ``to``: as far back as this advice wanted it, and no further."""
+        way = self.to - self.setting
+        back = control == self.control and now - self.t < BACK_S and (to - self.to) * way < 0.0
+        return self.to if back else to
 
 
 @dataclass(frozen=True)

@@ -316,6 +316,7 @@ class Desk:
             session.label, now, session.trace.trace(), tuple(session.reckoned.values()), session.moves,
             session.done, machine, _trusted(session), order.lot, order.load_kg,
             assumed={kind: offer.doubt_s for kind, offer in session.offers.items()}, held=session.held,
+            given=session.last_given,
         )  # fmt: skip
         self._looking = True
 

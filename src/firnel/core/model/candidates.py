@@ -13,6 +13,7 @@ from enum import StrEnum
 import numpy as np
 
 from firnel.core.model.constants import StartState, control_share, hands_of
+from firnel.core.model.driven import Driven, nearest
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.planned import load_of
 from firnel.core.model.simulation import Simulated, simulate
@@ -56,6 +57,8 @@ SOURCE_MOVES: dict[str, tuple[tuple[Anchor, float, float], ...]] = {
 }
 #: Rate of rise that a roast must keep before the drop; common practice, no published source. [degC/min]
 LEAST_RATE = 3.0
+#: A level of heat that lies this far from where the house has it counts as much as a target that is just met. [share]
+STAYS = 0.12
 #: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
 #: In moves that are the roaster's own it counts for little.
 RISING, RISING_OWN = 60.0, 3.0
@@ -160,6 +163,7 @@ class Candidates:
         self.levels_c = model.yellow.expect(green)[0], model.crack.expect(green)[0]
         self._t = COARSE * np.arange(int((self.end + 150.0) / COARSE))
         self._expected = {id(plan.moves[index]): at for index, at in (expected or {}).items()}
+        self.house = self._house()
         least = scale.least if scale.least > 0 else scale.low + scale.step
         self.lowest = self._share(self.heat, least)
         self.begins, self.form = self._shape(expected or {})
@@ -181,7 +185,7 @@ class Candidates:
 
     def _shape(self, expected: Mapping[int, float]) -> tuple[float | None, tuple[OpenMove, ...]]:
         """Level at charge and the moves of heat, in order of time."""
-        begins, form = FORMS[self.plan.approach]
+        begins, form = self._form_of_house() or FORMS[self.plan.approach]
         own = [
             OpenMove(m.anchor, m.offset_s, self._share(self.heat, m.to), self._frees(m), m.at_c, expected.get(index), own=m)
             for index, m in enumerate(self.plan.moves)
@@ -201,6 +205,31 @@ class Candidates:
         form = tuple(left)
         return begins, tuple(sorted((*form, *own), key=self.due))
 
+    def _house(self) -> Driven | None:
+        """The logged batch that a new plan begins from; a falling rate begins from none that soaked."""
+        if self.kept:
+            return None
+        example = self.model.driven
+        if self.plan.approach == "falling":
+            example = tuple(one for one in example if one.start.get(self.heat, 0.0) > self.scale.low)
+        return nearest(example, self.plan.load_kg or 1.0, self.green, self.times, self._usual_charge)
+
+    def _form_of_house(self) -> tuple[float | None, tuple[OpenMove, ...]] | None:
+        """The form of heat as the house has it; an approach that asks for another hand keeps its own."""
+        house = self.house
+        if house is None or self.plan.approach not in ("times", "falling") or self.heat not in house.start:
+            return None
+        moves = [
+            OpenMove(
+                move.anchor, house.stretched(move, self.times), self._share(self.heat, move.to), open=move.to > self.scale.low
+            )
+            for move in house.of(self.heat)
+        ]
+        first = house.start[self.heat]
+        if not any(move.open for move in moves) and first <= self.scale.low:
+            return None
+        return (self._share(self.heat, first) if first > self.scale.low else None), tuple(moves)
+
     def _frees(self, move: PlannedMove) -> bool:
         """Whether a move of the plan is open; one that puts the burner out is meant so."""
         return not move.held and move.to > self.scale.low and self.how is not How.AS_IS
@@ -210,11 +239,7 @@ class Candidates:
         own = tuple(m for m in self.plan.moves if m.control != self.heat and (self.kept or m.held))
         if self.kept:
             return own
-        usual = [
-            PlannedMove(control, self._level(control, share), anchor, offset)
-            for control in self.machine.controls
-            for anchor, offset, share in self._usual_moves(control)
-        ]
+        usual = [move for control in self.machine.controls for move in self._usual_moves(control)]
         taken = {(m.control, m.anchor) for m in own}
         free = sorted((move for move in usual if (move.control, move.anchor) not in taken), key=self.due)
         stands = {control: self.settings_at_charge(control) for control in self.machine.controls if control != self.heat}
@@ -225,13 +250,23 @@ class Candidates:
                 stands[move.control] = move.to
         return (*own, *made)
 
-    def _usual_moves(self, control: Control) -> tuple[tuple[Anchor, float, float], ...]:
-        """What the approach does with a control that is not open: anchor, offset [s], share of its scale."""
+    def _usual_moves(self, control: Control) -> list[PlannedMove]:
+        """What is done with a control that is not open: as the house does it, unless the approach itself moves the air."""
+        if control == self.heat:
+            return []
+        led = control == self.main_air and self.plan.approach == "air-led"
+        house, scale = self.house, self.machine.controls[control]
+        if house is not None and control in house.start and not led:
+            return [
+                PlannedMove(control, scale.nearest(move.to), move.anchor, house.stretched(move, self.times))
+                for move in house.of(control)
+            ]
+        moves: tuple[tuple[Anchor, float, float], ...] = ()
         if control == self.main_air:
-            return AIR_MOVES["air-led" if self.plan.approach == "air-led" else ""]
-        if self.machine.role(control) is Role.HEAT and control != self.heat:
-            return SOURCE_MOVES[self.machine.kind_of(control)]
-        return ()
+            moves = AIR_MOVES["air-led" if led else ""]
+        elif self.machine.role(control) is Role.HEAT:
+            moves = SOURCE_MOVES[self.machine.kind_of(control)]
+        return [PlannedMove(control, self._level(control, share), anchor, offset) for anchor, offset, share in moves]
 
     def _level(self, control: Control, share: float) -> float:
         scale, seen = self.machine.controls[control], self.model.seen.get(control)
@@ -336,6 +371,8 @@ class Candidates:
         scale, role = self.machine.controls[control], self.machine.role(control)
         if (self.kept or self.plan.start_held) and control in self.plan.start:
             return self.plan.start[control]
+        if self.house is not None and control in self.house.start:
+            return scale.nearest(self.house.start[control])
         seen = self.model.seen.get(control)
         if seen is not None and role is not Role.HEAT:
             return scale.nearest(seen.start)
@@ -383,6 +420,8 @@ class Candidates:
         rest = [np.minimum(last_rate - least, 0.0), self._slowest(made), self._rising(rows), self._manner(made)]
         if self.charge_open:
             rest.append((self.charge_of(rows) - self._usual_charge) / FREE_C)
+        if self.house is not None:
+            rest += list((rows[:, : self.heats] - self.first[: self.heats]).T / STAYS)
         return np.stack([*parts.values(), *rest])
 
     def _slowest(self, made: Simulated) -> FloatArray:
@@ -471,6 +510,7 @@ class Candidates:
         levels = [(0.0, begun), *((self.due(move), float(after[0, index])) for index, move in enumerate(self.form))]
         spans = zip(levels, [*levels[1:], (self.end, 0.0)], strict=True)
         inside = [level for (begins, level), (ends, _) in spans if begins < until and ends > since]
+        inside = [level for level in inside if level > 0.0] or inside  # a soak is meant
         burner = self.machine.word(self.heat)
         if wants_more and inside and max(inside) >= 0.999:
             return f": {does}, the {burner} is at its top"

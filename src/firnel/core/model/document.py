@@ -9,10 +9,13 @@ from typing import Any
 import numpy as np
 
 from firnel.core.model.drift import Drift
+from firnel.core.model.driven import Driven, HandMove
 from firnel.core.model.identification import FittedMachine, priors_of
 from firnel.core.model.learning import FitReport, MachineModel, Seen
 from firnel.core.model.level import RoastLevel
 from firnel.core.model.thresholds import CRACK, YELLOW, GreenTraits, Habit, Threshold
+from firnel.core.plan import Anchor
+from firnel.core.vocabulary import Control
 
 #: Raised whenever the numbers of the fit change their meaning: an older document is fitted anew.
 VERSION = 4
@@ -43,6 +46,7 @@ def model_to_document(model: MachineModel, heats: Sequence[str]) -> dict[str, An
         "steel_over_charge_c": model.steel_over_charge_c,
         "air_over_charge_c": model.air_over_charge_c,
         "idled": model.idled,
+        "driven": [asdict(one) for one in model.driven],
         "seen": {control: asdict(seen) for control, seen in model.seen.items()},
     }
 
@@ -79,7 +83,17 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
         float(document["air_over_charge_c"]),
         {control: Seen(**seen) for control, seen in document.get("seen", {}).items()},
         int(document.get("idled", 0)),
+        tuple(_driven_from_document(one) for one in document.get("driven", ())),
     )
+
+
+def _driven_from_document(document: Mapping[str, Any]) -> Driven:
+    start = {Control(control): float(value) for control, value in document["start"].items()}
+    moves = tuple(
+        HandMove(Control(move["control"]), float(move["to"]), Anchor(move["anchor"]), float(move["offset_s"]))
+        for move in document["moves"]
+    )
+    return Driven(**{**document, "start": start, "moves": moves})
 
 
 def _threshold_to_document(threshold: Threshold) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from firnel.core.model.drift import Drift, learn_drift
+from firnel.core.model.driven import Driven, driven_of
 from firnel.core.model.fitting import identify
 from firnel.core.model.identification import FittedMachine, modelled
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
@@ -73,6 +74,7 @@ class MachineModel:
     air_over_charge_c: float = 0.0  #: the same of the air probe [degC]
     seen: Mapping[str, Seen] = field(default_factory=dict)  #: of each control of airflow and motion that was logged
     idled: int = 0  #: batches whose log holds idling before the charge: without any, nothing is known of the steel then
+    driven: tuple[Driven, ...] = ()  #: how the machine was driven in them
 
     @property
     def batches(self) -> int:
@@ -226,6 +228,7 @@ def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> Machine
         _usual([batch.air_at_charge - batch.bean_at_charge for batch in batches]),
         seen_in(batches),
         sum(batch.idling is not None for batch in batches),
+        tuple(one for batch in batches if (one := driven_of(batch)) is not None),
     )
 
 

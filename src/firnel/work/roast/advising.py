@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 from firnel.core.vocabulary import Control, Mark, MarkKind
 
 if TYPE_CHECKING:
-    from firnel.core.guidance import Advice, Landing, Off, Place
+    from firnel.core.guidance import Advice, Given, Landing, Off, Place
     from firnel.work.roast.live_forecast import Coming, Guidance
 
 #: A forecast older than this is not gone by any more; advice stands at least this long, and at most. [s]
@@ -34,6 +34,7 @@ class Advising:
         self.place: Place | None = None  #: the one judgement of the landing
         self.landing: Landing | None = None  #: as it was when it was last judged so
         self.silent: Off | None = None  #: what is expected, where advice on it was ignored
+        self.last: Given | None = None  #: the advice that was given last
         self._given_t = float("-inf")
         self._judged_t = float("-inf")
         self._coming: tuple[Coming, ...] = ()
@@ -83,7 +84,7 @@ class Advising:
             self.place, self.landing = place, landing
 
     def _advise(self, offered: Advice | None, now: float, marks: Mapping[MarkKind, Mark]) -> None:
-        from firnel.core.guidance import Place, may_advise  # not wanted before a batch is looked ahead
+        from firnel.core.guidance import Given, Place, may_advise  # not wanted before a batch is looked ahead
 
         since = now - self._given_t
         standing = self.advice
@@ -108,6 +109,7 @@ class Advising:
         inside = self.place is Place.INSIDE and offered.off.kind != "stage"
         if standing is None and may_advise(since, marks) and not inside:
             self.advice, self._given_t = offered, now
+            self.last = Given(now, offered.choice.control, offered.choice.setting, offered.choice.to)
             self.given += 1
 
     def _in_vain(self, advice: Advice, since: float) -> None:

@@ -34,7 +34,7 @@ from firnel.work.roast.plan_thread import due_of, settled_notes
 from firnel.work.roast.readings_watch import sound
 
 if TYPE_CHECKING:
-    from firnel.core.guidance import Advice, Landing, Off, Place
+    from firnel.core.guidance import Advice, Given, Landing, Off, Place
     from firnel.work.roast.live_forecast import Guidance
     from firnel.work.roast.steel import Readiness, SteelEstimate
 
@@ -164,6 +164,11 @@ class BatchState:
     def advices(self) -> int:
         """How many were given in this batch."""
         return self._advising.given
+
+    @property
+    def last_given(self) -> Given | None:
+        """The advice that was given last, in log time."""
+        return self._advising.last
 
     @property
     def place(self) -> Place | None:

@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from firnel.core.guidance import Advice, AirLine, Choice, Landing, advise, landing_of, steps_wanted
+from firnel.core.guidance import NO_OTHER_CHANCE, Advice, AirLine, Choice, Given, Landing, advise, landing_of, steps_wanted
 from firnel.core.model.constants import Hands
 from firnel.core.model.following import Follower
 from firnel.core.model.forecast import FORWARD_STEP, DropRule, Forecast, Forecaster, Marks
@@ -51,7 +51,7 @@ class Ask:
     """What is known of the running batch at one moment; times in log time. [s]
 
     ``assumed`` are marks that were only found, each with half its 80 % interval: they count, but teach the ensemble nothing.
-    ``held`` is how the controls stand.
+    ``held`` is how the controls stand, ``given`` the advice that was given last.
     """
 
     label: str
@@ -67,6 +67,7 @@ class Ask:
     room_c: float | None = None
     assumed: Mapping[MarkKind, float] = field(default_factory=dict)
     held: Mapping[Control, float] = field(default_factory=dict)
+    given: Given | None = None
 
 
 @dataclass(frozen=True)
@@ -246,6 +247,9 @@ class LiveForecast:
         choices = [choice for _, choice in near]
         if abs(wanted) > 1 and (step := step_of(ask, due, wanted)) is not None:
             choices.append(made(step))
+        urgent = any(off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE for off in guidance.landing.off)
+        if ask.given is not None and not urgent:
+            choices = [one for one in choices if ask.given.bound(one.control, one.to, ask.now) == one.to]
         advice = advise(ask.plan, guidance.landing, choices, came, line)
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
         late = advice is None and end - ask.now < SHOWS_AFTER_S
