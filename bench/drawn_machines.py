@@ -369,12 +369,7 @@ def roast(
 
     for control, share in house.start.items():
         put(control, share)
-    while roaster.t < idle_s or (idle_s and abs(roaster.bean_probe_c - house.charge_c) > 1.5 and roaster.t < idle_s + 400.0):
-        put(heats[0], 0.6 if roaster.bean_probe_c < house.charge_c else 0.0)
-        second()
-    if not idle_s:
-        roaster.bean_probe_c = house.charge_c
-        second()
+    brought_to_charge(roaster, house, idle_s, lambda share: put(heats[0], share), second)
     roaster.charge(green)
     came.charge_t = zero = roaster.t
     came.marks.append(Mark(MarkKind.CHARGE, zero, roaster.bean_probe_c))
@@ -412,6 +407,19 @@ def roast(
             came.marks.append(Mark(MarkKind.DROP, roaster.t, roaster.bean_probe_c))
             break
     return came
+
+
+def brought_to_charge(
+    roaster: DrawnRoaster, house: House, idle_s: float, heat: Callable[[float], None], second: Callable[[], None]
+) -> None:
+    """The empty machine about the charge reading, for so long and until it is there; at once where that is not logged."""
+    if not idle_s:
+        roaster.bean_probe_c = house.charge_c
+        second()
+        return
+    while roaster.t < idle_s or (abs(roaster.bean_probe_c - house.charge_c) > 1.5 and roaster.t < idle_s + 400.0):
+        heat(0.6 if roaster.bean_probe_c < house.charge_c else 0.0)
+        second()
 
 
 def settled(body: Body, house: House, rng: Rng) -> tuple[Body, House] | None:

@@ -13,7 +13,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
-from drawn_machines import DrawnRoaster, draw, logged
+from drawn_machines import Drawn, DrawnRoaster, brought_to_charge, draw, logged
 from hands import Came, Hand, by_the_clock, by_the_plan, guided
 from plan import fit
 from report import Line
@@ -59,6 +59,27 @@ def machine_runs(name: str) -> list[tuple[Came, Came]]:
     return pairs
 
 
+class HouseHand(Hand):
+    """A hand that comes to its charge as the house does in its logs."""
+
+    def __init__(self, drawn: Drawn, plan: Plan, seed: int, steel_by: float, exact: bool) -> None:
+        steel_c = drawn.house.charge_c + 6.0 + steel_by
+        roaster = DrawnRoaster(drawn.body, np.random.default_rng(seed), 22.0, steel_c)
+        roaster.bean_probe_c = drawn.house.charge_c + 2.0
+        super().__init__(plan, drawn.machine, roaster, seed, exact)
+        self.drawn = drawn
+
+    def idle(self) -> None:
+        for control, share in self.drawn.house.start.items():
+            self.roaster.set(control, share * self.scales[control].high)
+        heat = self.machine.main_heat
+        level = self.drawn.house.level * self.scales[heat].high
+        idle_s = float(self.rng.uniform(60.0, 150.0)) if self.drawn.idles else 0.0
+        brought_to_charge(
+            self.roaster, self.drawn.house, idle_s, lambda share: self.roaster.set(heat, share * level), self.second
+        )
+
+
 def drawn_runs(number: int) -> list[tuple[Came, Came, Came]]:
     """The batches of one drawn machine: by the plan without fault, by the clock, and guided."""
     warnings.simplefilter("ignore")
@@ -89,10 +110,7 @@ def drawn_runs(number: int) -> list[tuple[Came, Came, Came]]:
         seed = 100 * number + place
 
         def hand(exact: bool = False, solved=solved, seed=seed, steel_by=steel_by) -> Hand:  # type: ignore[no-untyped-def]
-            charge_c = solved.plan.targets.charge_c or 200.0
-            roaster = DrawnRoaster(drawn.body, np.random.default_rng(seed), 22.0, charge_c + 6.0 + steel_by)
-            roaster.bean_probe_c = charge_c + 2.0
-            return Hand(solved.plan, machine, roaster, seed, exact)
+            return HouseHand(drawn, solved.plan, seed, steel_by, exact)
 
         exact = by_the_plan(hand(True), load)
         clock = by_the_clock(hand(), solved, load)

@@ -74,8 +74,8 @@ class Hand:
         """Decide on a move; the hand makes it two seconds later."""
         self.pending.append((self.roaster.t + self.delay, control, value))
 
-    def charge(self, load: Any) -> None:
-        """Idle about the charge temperature, then charge."""
+    def idle(self) -> None:
+        """Idle about the charge temperature."""
         charge_c = self.plan.targets.charge_c or 200.0
         heat = self.machine.main_heat
         scale = self.scales[heat]
@@ -86,6 +86,10 @@ class Hand:
             cold = self.roaster.bean_probe_c < charge_c + 1.0
             self.roaster.set(heat, max(scale.least, 0.35 * scale.high) if cold else 0.0)
             self.second()
+
+    def charge(self, load: Any) -> None:
+        """Idle, then charge."""
+        self.idle()
         self.roaster.charge(load)
         for control in self.heats:
             self.roaster.set(control, self.plan.start.get(control, 0.0))
@@ -167,8 +171,15 @@ def guided(hand: Hand, solved: Solved, load: Any, lot: Lot, model: MachineModel,
             ask = Ask("1", now, hand.trace(), tuple(hand.marks.values()), tuple(hand.moves), done, hand.machine, adjusted,
                       lot, load_kg, hand.roaster.room_c, given=given)  # fmt: skip
             told = live.answer(ask) or told
-            advice = told.advice if told is not None and told.at == now else None
-            if advice is not None and may_advise(now - advised_t, hand.marks):
+            fresh = told is not None and told.at == now
+            advice = told.advice if told is not None and fresh else None
+            stall = next((one for one in told.coming if one.remedy is not None), None) if told is not None and fresh else None
+            if stall is not None and stall.remedy is not None and may_advise(now - advised_t, hand.marks):
+                advised_t, remedy = now, stall.remedy
+                given = Given(now, remedy.control, remedy.setting, remedy.to)
+                said.append(f"{now - hand.marks[MarkKind.CHARGE].t:.0f} s: {remedy.control} > {remedy.to:g} against the stall")
+                hand.reach(remedy.control, remedy.to)
+            elif advice is not None and may_advise(now - advised_t, hand.marks):
                 advised_t, choice = now, advice.choice
                 back += given is not None and given.bound(choice.control, choice.to, now) != choice.to
                 given = Given(now, choice.control, choice.setting, choice.to)

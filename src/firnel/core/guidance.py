@@ -283,6 +283,13 @@ def _weight(plan: Plan, off: Off) -> float:
     return off.in_tolerances * (2.0 if off.name == plan.wins else 1.0)
 
 
+def overshoots(plan: Plan, landing: Landing, choice: Choice, came: Mapping[MarkKind, float]) -> bool:
+    """Whether a move against a stall would put the end clearly further out than it is: two sentences must not disagree."""
+    after = {other.name: other for other in expected_off(plan, choice.forecast, came) if other.kind != "stage"}
+    before = [off for off in landing.off if off.kind != "stage"]
+    return any(after[off.name].in_tolerances > max(1.0, off.in_tolerances) + SPOILS for off in before if off.name in after)
+
+
 def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: Off) -> bool:
     """Whether a step puts another target clearly further out than it was; what a stage does to the end can be mended later."""
     for off in before:

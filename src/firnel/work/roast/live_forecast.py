@@ -10,7 +10,18 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from firnel.core.guidance import NO_OTHER_CHANCE, Advice, AirLine, Choice, Given, Landing, advise, landing_of, steps_wanted
+from firnel.core.guidance import (
+    NO_OTHER_CHANCE,
+    Advice,
+    AirLine,
+    Choice,
+    Given,
+    Landing,
+    advise,
+    landing_of,
+    overshoots,
+    steps_wanted,
+)
 from firnel.core.model.constants import Hands
 from firnel.core.model.following import Follower
 from firnel.core.model.forecast import FORWARD_STEP, DropRule, Forecast, Forecaster, Marks
@@ -231,7 +242,13 @@ class LiveForecast:
             return Choice(ask.machine.main_heat, step.setting, step.to, ensemble.forecast(ahead, rule, known), step.move)
 
         if any(coming.kind == "stall" for coming in guidance.coming):
-            guidance = replace(guidance, coming=tuple(self._against(one, ask, made, own) for one in guidance.coming))
+
+            def spoils(choice: Choice) -> bool:
+                plan, landing = ask.plan, guidance.landing
+                return plan is not None and landing is not None and overshoots(plan, landing, choice, _came(ask, zero))
+
+            told = tuple(self._against(one, ask, made, own, spoils) for one in guidance.coming)
+            guidance = replace(guidance, coming=told)
         if ask.plan is None or guidance.landing is None:
             return guidance
         came = _came(ask, zero)
@@ -256,8 +273,14 @@ class LiveForecast:
         return replace(guidance, advice=advice, too_late=late, tried=True)
 
     @staticmethod
-    def _against(coming: Coming, ask: Ask, made: Callable[[Step], Choice], own: PlanCurve | None) -> Coming:
-        """A stall with the fewest steps of heat that end it, if any does."""
+    def _against(
+        coming: Coming,
+        ask: Ask,
+        made: Callable[[Step], Choice],
+        own: PlanCurve | None,
+        spoils: Callable[[Choice], bool],
+    ) -> Coming:
+        """A stall with the fewest steps of heat that end it, if any does without spoiling the landing."""
         if coming.kind != "stall":
             return coming
         for by in AGAINST_STALL:
@@ -266,7 +289,7 @@ class LiveForecast:
                 return coming
             choice = made(step)
             if not any(one.kind == "stall" for one in coming_of(choice.forecast, own, True, LEAST_AHEAD_S)):
-                return replace(coming, remedy=choice)
+                return coming if spoils(choice) else replace(coming, remedy=choice)
         return coming
 
 
