@@ -165,7 +165,7 @@ def guided(hand: Hand, solved: Solved, load: Any, lot: Lot, model: MachineModel,
     given: Given | None = None
     while True:
         now = hand.roaster.t
-        if now - asked_t >= EVERY_S:
+        if now - asked_t >= EVERY_S and not hand.pending:  # while it moves, the hand asks nothing
             asked_t = now
             adjusted = replace(plan, moves=tuple(replace(m, to=otherwise.get(i, m.to)) for i, m in enumerate(plan.moves)))
             ask = Ask("1", now, hand.trace(), tuple(hand.marks.values()), tuple(hand.moves), done, hand.machine, adjusted,

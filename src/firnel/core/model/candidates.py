@@ -12,9 +12,8 @@ from enum import StrEnum
 
 import numpy as np
 
-from firnel.core.model.constants import MachineConstants, StartState, control_share, hands_of
+from firnel.core.model.constants import StartState, control_share, hands_of
 from firnel.core.model.driven import Driven, nearest
-from firnel.core.model.identification import constants_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.planned import load_of
 from firnel.core.model.simulation import Simulated, simulate
@@ -58,10 +57,10 @@ SOURCE_MOVES: dict[str, tuple[tuple[Anchor, float, float], ...]] = {
 }
 #: Rate of rise that a roast must keep before the drop; common practice, no published source. [degC/min]
 LEAST_RATE = 3.0
+#: A batch whose heat was turned up by more than this from yellow on is no example. [share]
+LATE_RISE = 0.04
 #: A level of heat that lies this far from where the house has it counts as much as a target that is just met. [share]
 STAYS = 0.12
-#: What leaving the house's levels would do is told by so many machines that the fit leaves open, each moved by so much. [share]
-DOUBTS, DOUBT_STEP, DOUBT_SEED = 12, 0.06, 5
 #: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
 #: In moves that are the roaster's own it counts for little.
 RISING, RISING_OWN = 60.0, 3.0
@@ -167,7 +166,7 @@ class Candidates:
         self._t = COARSE * np.arange(int((self.end + 150.0) / COARSE))
         self._expected = {id(plan.moves[index]): at for index, at in (expected or {}).items()}
         self.house = self._house()
-        self._doubted: FloatArray | None = None
+        self.of_house = False  # whether the form of heat is the house's
         least = scale.least if scale.least > 0 else scale.low + scale.step
         self.lowest = self._share(self.heat, least)
         self.begins, self.form = self._shape(expected or {})
@@ -189,7 +188,9 @@ class Candidates:
 
     def _shape(self, expected: Mapping[int, float]) -> tuple[float | None, tuple[OpenMove, ...]]:
         """Level at charge and the moves of heat, in order of time."""
-        begins, form = self._form_of_house() or FORMS[self.plan.approach]
+        of_house = self._form_of_house()
+        self.of_house = of_house is not None
+        begins, form = of_house or FORMS[self.plan.approach]
         own = [
             OpenMove(m.anchor, m.offset_s, self._share(self.heat, m.to), self._frees(m), m.at_c, expected.get(index), own=m)
             for index, m in enumerate(self.plan.moves)
@@ -210,18 +211,28 @@ class Candidates:
         return begins, tuple(sorted((*form, *own), key=self.due))
 
     def _house(self) -> Driven | None:
-        """The logged batch that a new plan begins from; a falling rate begins from none that soaked."""
+        """The logged batch that a new plan begins from."""
         if self.kept:
             return None
-        example = self.model.driven
-        if self.plan.approach == "falling":
-            example = tuple(one for one in example if one.start.get(self.heat, 0.0) > self.scale.low)
-        return nearest(example, self.plan.load_kg or 1.0, self.green, self.times, self._usual_charge)
+        return nearest(self.model.driven, self.plan.load_kg or 1.0, self.green, self.times, self._usual_charge)
 
     def _form_of_house(self) -> tuple[float | None, tuple[OpenMove, ...]] | None:
-        """The form of heat as the house has it; an approach that asks for another hand keeps its own."""
-        house = self.house
-        if house is None or self.plan.approach not in ("times", "falling") or self.heat not in house.start:
+        """The form of heat as the house has it; an approach that asks for another hand keeps its own.
+
+        A falling rate begins from no batch that soaked, and neither from one that was heated up late.
+        """
+        if self.plan.approach not in ("times", "falling") or self.kept:
+            return None
+        falling = self.plan.approach == "falling"
+        example = (
+            one
+            for one in self.model.driven
+            if self.heat in one.start
+            and one.rises_late(self.heat) <= LATE_RISE * (self.scale.high - self.scale.low)
+            and not (falling and one.start[self.heat] <= self.scale.low)
+        )
+        house = nearest(example, self.plan.load_kg or 1.0, self.green, self.times, self._usual_charge)
+        if house is None:
             return None
         moves = [
             OpenMove(
@@ -333,17 +344,8 @@ class Candidates:
         """Development time of each candidate, shape (m,). [s]"""
         return np.asarray(rows[:, -1] if self.development_open else np.full(len(rows), self.development))
 
-    def run(
-        self,
-        rows: FloatArray,
-        shifts: FloatArray | None = None,
-        pulses: FloatArray | None = None,
-        constants: MachineConstants | None = None,
-    ) -> Simulated:
-        """Run candidates, (m, k), with shifts of the moves in steps and heat added for a step before each, both (m, moves).
-
-        ``constants`` are those of the fit, or one machine for each candidate.
-        """
+    def run(self, rows: FloatArray, shifts: FloatArray | None = None, pulses: FloatArray | None = None) -> Simulated:
+        """Run candidates, (m, k), with shifts of the moves in steps and heat added for a step before each, both (m, moves)."""
         members = rows.shape[0]
         before = 0.0 if self.begins is None else self.begins
         heat = np.full((self._t.size, members), before)
@@ -370,7 +372,7 @@ class Candidates:
         )
         others = {control: self._others(control) for control in self.machine.controls}
         hands = replace(hands_of(self.machine, others, self._t.size), heat=heat)
-        return simulate(constants or self.model.fitted.constants, self._load, start, hands, COARSE, members)
+        return simulate(self.model.fitted.constants, self._load, start, hands, COARSE, members)
 
     def _others(self, control: Control) -> FloatArray:
         """The settings of a control that is not open through the roast, shape (n,)."""
@@ -395,8 +397,8 @@ class Candidates:
             return self._level(control, SOURCE_AT_CHARGE[self.machine.kind_of(control)])
         return scale.nearest(0.75 * scale.high)
 
-    def off(self, rows: FloatArray, made: Simulated, judged: bool = True) -> FloatArray:
-        """Distance from the targets in units of what is met, shape (n, m); ``judged`` with what leaving the house's hand costs."""
+    def off(self, rows: FloatArray, made: Simulated) -> FloatArray:
+        """Distance from the targets in units of what is met, shape (n, m)."""
         yellow, crack = (
             first_above(made.t, made.bean, level) + lean for level, lean in zip(self.levels_c, self._lean, strict=True)
         )
@@ -433,28 +435,9 @@ class Candidates:
         rest = [np.minimum(last_rate - least, 0.0), self._slowest(made), self._rising(rows), self._manner(made)]
         if self.charge_open:
             rest.append((self.charge_of(rows) - self._usual_charge) / FREE_C)
-        aimed = [*parts.values()]
-        if self.house is not None and judged:
-            away = rows[:, : self.heats] - self.first[: self.heats]
-            rest += [*(away.T / STAYS), *(self._slope_doubt(len(aimed)) @ away.T)]
-        return np.stack([*aimed, *rest])
-
-    def _slope_doubt(self, targets: int) -> FloatArray:
-        """What each level away from the house's leaves in doubt of each target, shape (targets x machines, levels).
-
-        Its square is the variance that leaving adds: with it the expected miss over all machines that the fit leaves open is
-        what is made small, not the miss on the likeliest one.
-        """
-        if self._doubted is None:
-            fitted, count = self.model.fitted, self.heats
-            drawn = np.repeat(fitted.draw(DOUBTS, np.random.default_rng(DOUBT_SEED)), count + 1, axis=0)
-            rows = np.tile(np.vstack([self.first, self.first + DOUBT_STEP * np.eye(count, self.first.size)]), (DOUBTS, 1))
-            made = self.run(rows, constants=constants_of(fitted.priors, drawn, fitted.full_load))
-            off = self.off(rows, made, judged=False)[:targets].reshape(targets, DOUBTS, count + 1)
-            slopes = (off[:, :, 1:] - off[:, :, :1]) / DOUBT_STEP
-            about = slopes - slopes.mean(axis=1, keepdims=True)
-            self._doubted = np.asarray(about.reshape(-1, count) / np.sqrt(DOUBTS))
-        return self._doubted
+        if self.of_house:
+            rest += list((rows[:, : self.heats] - self.first[: self.heats]).T / STAYS)
+        return np.stack([*parts.values(), *rest])
 
     def _slowest(self, made: Simulated) -> FloatArray:
         """By how much the rate of rise falls below the least between yellow and drop, softly, shape (m,)."""

@@ -1,7 +1,7 @@
 """How a machine is driven: the hands of its logged batches as moves that hang on marks, to begin a plan from.
 
-Where a house has always roasted, the model knows its machine; elsewhere it only thinks it does. So the form of a plan is the hand
-of the logged batch that is nearest to what is wanted.
+Where a house has always roasted, the model knows its machine; elsewhere it only thinks it does. So the form of a plan is the
+hand of the logged batch that is nearest to what is wanted.
 """
 
 from __future__ import annotations
@@ -19,11 +19,11 @@ from firnel.core.vocabulary import Control, FloatArray
 
 #: A setting has changed when it is another by more than this share of all that the log holds of the control.
 CHANGED = 0.02
-#: A change that is undone or gone on with so soon is one with the next: a ramp, or a slip. [s]
-ONE_MOVE_S = 9.0
-#: So many moves of one control at most, the largest; and a move this long before a mark still hangs on the one before. [s]
-MOST_MOVES, BEFORE_YELLOW_S, BEFORE_CRACK_S = 6, 20.0, 45.0
-#: What counts as one unit apart between a logged batch and what is wanted: load (share), stages [s], charge [degC], density [g/L].
+#: A hand is told in as few constant pieces as come this near to it (share of what it reached), and in so many at most.
+CLOSE, MOST_PIECES = 0.04, 6
+#: A move this long before a mark hangs on that mark. [s]
+BEFORE_YELLOW_S, BEFORE_CRACK_S = 20.0, 45.0
+#: What counts as one unit apart of a logged batch and what is wanted: load (share), stages [s], charge [degC], density [g/L].
 APART = {"load": 0.10, "stage": 25.0, "charge": 8.0, "density": 40.0, "lot": 0.5}
 #: Batches farther apart than this are no example. [units]
 FAR = 6.0
@@ -58,6 +58,15 @@ class Driven:
         """The moves of one control."""
         return tuple(move for move in self.moves if move.control == control)
 
+    def rises_late(self, control: Control) -> float:
+        """By how much a control was turned up from yellow on, in all, on its scale."""
+        before, risen = self.start.get(control, 0.0), 0.0
+        for move in self.of(control):
+            if move.anchor is not Anchor.CHARGE:
+                risen += max(move.to - before, 0.0)
+            before = move.to
+        return risen
+
     def stretched(self, move: HandMove, times: StageTimes) -> float:
         """The offset of a move where stages last as long as in ``times``: what hung half way still does. [s]"""
         drying, browning, _ = times.seconds
@@ -89,23 +98,49 @@ def driven_of(batch: LoggedBatch) -> Driven | None:
 
 
 def _changes(column: FloatArray, step: float, until: float) -> tuple[float, list[tuple[float, float]]]:
-    """The setting at the beginning, and each later one with its moment [s], ramps and slips counted as one."""
+    """The setting at the beginning, and each later one with its moment [s]: the few steps that say what many small ones did."""
     known = np.asarray(column[: max(int(until / step), 2)], float)
     known = known[np.isfinite(known)]
-    reach = max(float(known.max() - known.min()), 1e-9)
-    held = [(0.0, float(known[0]))]
-    for index, value in enumerate(known.tolist()):
-        if abs(value - held[-1][1]) <= CHANGED * reach:
-            continue
-        t = index * step
-        if t - held[-1][0] < ONE_MOVE_S:
-            held[-1] = (held[-1][0], value)
-        else:
-            held.append((t, value))
-    changes = [(t, to) for (t, to), (_, before) in zip(held[1:], held[:-1], strict=True) if abs(to - before) > CHANGED * reach]
-    sizes = {t: abs(to - before) for (t, to), (_, before) in zip(held[1:], held[:-1], strict=True)}
-    largest = sorted(changes, key=lambda change: -sizes[change[0]])[:MOST_MOVES]
-    return held[0][1], sorted(largest)
+    reach = float(known.max() - known.min())
+    if reach < 1e-9:
+        return float(known[0]), []
+    edges = [0, *(int(index) + 1 for index in np.flatnonzero(np.abs(np.diff(known)) > CHANGED * reach)), known.size]
+    for pieces in range(1, min(MOST_PIECES, len(edges) - 1) + 1):
+        cuts, off = _pieces(known, edges, pieces)
+        if off <= CLOSE * reach:
+            break
+    held = [float(np.median(known[begin:end])) for begin, end in zip(cuts[:-1], cuts[1:], strict=True)]
+    return held[0], [(cut * step, to) for cut, to in zip(cuts[1:-1], held[1:], strict=True)]
+
+
+def _pieces(known: FloatArray, edges: list[int], pieces: int) -> tuple[list[int], float]:
+    """The cuts, both ends among them, of the best so many constant pieces, and their root mean square.
+
+    By dynamic programming over the moments at which anything changed.
+    """
+    total = np.concatenate([[0.0], np.cumsum(known)])
+    square = np.concatenate([[0.0], np.cumsum(known**2)])
+
+    def cost(begin: int, end: int) -> float:
+        mean = (total[end] - total[begin]) / (end - begin)
+        return float(square[end] - square[begin] - mean * mean * (end - begin))
+
+    count = len(edges)
+    best = [cost(0, edges[index]) if index else 0.0 for index in range(count)]
+    back: list[list[int]] = []
+    for _ in range(pieces - 1):
+        ways = [
+            min(((best[k] + cost(edges[k], edges[index]), k) for k in range(1, index)), default=(np.inf, 0))
+            for index in range(count)
+        ]
+        best = [way[0] for way in ways]
+        back.append([way[1] for way in ways])
+    cuts, index = [edges[-1]], count - 1
+    for row in reversed(back):
+        index = row[index]
+        cuts.append(edges[index])
+    cuts.append(0)
+    return cuts[::-1], float(np.sqrt(max(best[-1], 0.0) / known.size))
 
 
 def _hung(control: Control, t: float, to: float, yellow: float, crack: float) -> HandMove:
