@@ -19,7 +19,8 @@ from plan import fit
 from report import Line
 
 from firnel.app.demo_library import LOTS, MACHINES
-from firnel.core.model.learning import learn, traits_of
+from firnel.core.model.learning import traits_of
+from firnel.core.model.lessons import learn
 from firnel.core.model.solving import solve
 from firnel.core.plan import Plan, Targets
 from firnel.devices.simulator.kinds import KINDS

@@ -20,12 +20,13 @@ from other_machines import MACHINES as LOGGED
 from other_machines import leave_out, logs_of
 from report import Line
 
-from firnel.core.model.fitting import identify
 from firnel.core.model.forecast import DropRule, Interval
 from firnel.core.model.identification import modelled
-from firnel.core.model.learning import MachineModel, crack_error, misfit, model_from
+from firnel.core.model.learning import MachineModel, crack_error, misfit
+from firnel.core.model.lessons import learn
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.replay import as_made, forecast_at
+from firnel.core.model.widths import Widths
 from firnel.core.vocabulary import Machine
 
 FITTED, JUDGED, DRAWN = 8, 6, 30
@@ -81,32 +82,33 @@ def judge(model: MachineModel, fitted: list[LoggedBatch], judged: list[LoggedBat
     return off
 
 
-def machine_runs(name: str) -> tuple[str, dict[str, list[float]], float]:
+def machine_runs(name: str) -> tuple[str, dict[str, list[float]], float, Widths]:
     """One machine fitted and judged."""
     warnings.simplefilter("ignore")
     machine, batches = batches_of(name)
     known = batches[:FITTED]
     begun = time.perf_counter()
-    model = model_from(identify(known, machine.useful_load_kg, machine.heat_kinds), known)
+    model = learn(known, machine.useful_load_kg, machine.heat_kinds)
     seconds = time.perf_counter() - begun
-    return name, judge(model, known, batches[FITTED : FITTED + JUDGED]), seconds
+    return name, judge(model, known, batches[FITTED : FITTED + JUDGED]), seconds, model.widths
 
 
 def run(_folder: Path, names: tuple[str, ...] = ()) -> list[Line]:
     names = names or (*LOGGED, *(f"drawn-{number}" for number in range(DRAWN)))
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         runs = list(pool.map(machine_runs, names))
-    for name, off, seconds in runs:
-        shown = "bean blind|yellow 90|crack 180|crack 90|crack 30|line 90|drop_c".replace("bean blind", "bean|blind").split("|")
+    for name, off, seconds, model_widths in runs:
+        shown = ("bean", "blind", "yellow 90", "crack 180", "crack 90", "crack 30", "line 90", "drop_c")
         held = np.mean([value for key, values in off.items() if key.startswith("held") for value in values])
+        widths = f"{model_widths.yellow:.2f} {model_widths.crack:.2f} {model_widths.landing:.2f}"
         print(f"  {name:9s} " + ", ".join(f"{key} {np.median(off[key]):.1f}" for key in shown if off[key])
-              + f"; held {100 * held:.0f} %; fit {seconds:.0f} s")  # fmt: skip
+              + f"; held {100 * held:.0f} %; widths {widths}; fit {seconds:.0f} s")  # fmt: skip
     lines = []
     for sort, group in (("logged", [r for r in runs if r[0] in LOGGED]), ("drawn", [r for r in runs if r[0] not in LOGGED])):
         if not group:
             continue
         all_off: dict[str, list[float]] = defaultdict(list)
-        for _, off, _ in group:
+        for _, off, _, _ in group:
             for key, values in off.items():
                 all_off[key] += values
         for key in sorted(key for key in all_off if not key.startswith("held")):
@@ -134,5 +136,4 @@ def run(_folder: Path, names: tuple[str, ...] = ()) -> list[Line]:
 
 
 if __name__ == "__main__":
-    for line in run(Path(), tuple(sys.argv[1:])):
-        print(line)
+    run(Path(), tuple(sys.argv[1:]))

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 
 from firnel.app.window import make_application, make_window
 from firnel.core.machine.preheat import Going, preheat_of, preheat_state
-from firnel.core.model.learning import learn_more
+from firnel.core.model.lessons import learn_more
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.devices.address import AddressError, open_source

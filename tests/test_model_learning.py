@@ -12,7 +12,8 @@ from firnel.core.model.document import OutdatedModelError, model_from_document, 
 from firnel.core.model.drift import learn_drift
 from firnel.core.model.fitting import FitCancelledError, identify
 from firnel.core.model.identification import modelled, priors_of, steel_from_idling
-from firnel.core.model.learning import crack_error, crack_time, learn, misfit, model_from, traits_of, unaware_of
+from firnel.core.model.learning import crack_error, crack_time, misfit, model_from, traits_of, unaware_of
+from firnel.core.model.lessons import learn
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import UnusableLogError, logged_batch
 from firnel.core.model.thresholds import CRACK, GreenTraits, Threshold, threshold_from

@@ -13,7 +13,9 @@ from firnel.core.model.driven import Driven, HandMove
 from firnel.core.model.identification import FittedMachine, priors_of
 from firnel.core.model.learning import FitReport, MachineModel, Seen
 from firnel.core.model.level import RoastLevel
+from firnel.core.model.score import Foretold, Statement
 from firnel.core.model.thresholds import CRACK, YELLOW, GreenTraits, Habit, Threshold
+from firnel.core.model.widths import Widths
 from firnel.core.plan import Anchor
 from firnel.core.vocabulary import Control
 
@@ -47,6 +49,8 @@ def model_to_document(model: MachineModel, heats: Sequence[str]) -> dict[str, An
         "air_over_charge_c": model.air_over_charge_c,
         "idled": model.idled,
         "driven": [asdict(one) for one in model.driven],
+        "widths": asdict(model.widths),
+        "score": [asdict(one) for one in model.score],
         "seen": {control: asdict(seen) for control, seen in model.seen.items()},
     }
 
@@ -84,6 +88,8 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
         {control: Seen(**seen) for control, seen in document.get("seen", {}).items()},
         int(document.get("idled", 0)),
         tuple(_driven_from_document(one) for one in document.get("driven", ())),
+        Widths(**document.get("widths", {})),
+        tuple(Foretold(**{**one, "statement": Statement(one["statement"])}) for one in document.get("score", ())),
     )
 
 

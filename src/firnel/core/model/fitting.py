@@ -6,6 +6,7 @@ The Jacobian is one ensemble run: each member is one batch with one number a lit
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,6 +36,10 @@ from firnel.core.model.simulation import STEP, Idled, Simulated, idle, simulate
 from firnel.core.vocabulary import FloatArray
 
 IndexArray = NDArray[np.int64]
+#: Misfit beyond this counts ever less. [spreads]
+LOSS_SCALE = 2.0
+#: Leaving one batch out moves no number further than this. [spreads of what was thought beforehand]
+MOST_STEP = 1.5
 
 
 class _Problem:
@@ -154,6 +159,28 @@ class _Problem:
             return roasting, np.empty((2, 0, which.size))
         return roasting, np.stack([idled.bean_probe[self.idle_at], idled.air_probe[self.idle_at]])
 
+    @property
+    def owners(self) -> IndexArray:
+        """The batch of each misfit, in the order of the residuals."""
+        count = np.arange(len(self.batches))
+        return np.concatenate([np.broadcast_to(count, known.shape)[known] for known in (self.known, self.idle_known)]).astype(
+            np.int64
+        )
+
+    def machine(self, vector: FloatArray, covariance: FloatArray) -> FittedMachine:
+        """The machine of a vector and its covariance."""
+        spread = np.sqrt(np.diag(covariance))
+
+        def by_lot(at: IndexArray) -> dict[str, tuple[float, float]]:
+            return {lot: (float(vector[i]), float(spread[i])) for lot, i in zip(self.lots, at, strict=True)}
+
+        shared = self.shared
+        return FittedMachine(
+            self.priors, vector[:shared], np.asarray(covariance[:shared, :shared], np.float64), self.full_load,
+            {batch.label: float(vector[i]) for batch, i in zip(self.batches, self.steel_at, strict=True)},
+            by_lot(self.uptake_at), by_lot(self.own_at),
+        )  # fmt: skip
+
     def residuals(self, vector: FloatArray) -> FloatArray:
         """Misfit of all readings, then distance from the priors, all in standard deviations."""
         which = np.arange(len(self.batches))
@@ -246,7 +273,7 @@ def identify(
     begun = np.clip((vector - problem.mean) / problem.sd, -4.9, 4.9)
     fit = least_squares(
         residuals, begun, lambda numbers: problem.jacobian(problem.mean + problem.sd * numbers) * problem.sd,
-        bounds=(-5.0, 5.0), loss="soft_l1", f_scale=2.0, ftol=3e-4, xtol=1e-5, gtol=1e-4, max_nfev=most,
+        bounds=(-5.0, 5.0), loss="soft_l1", f_scale=LOSS_SCALE, ftol=3e-4, xtol=1e-5, gtol=1e-4, max_nfev=most,
     )  # fmt: skip
     return _result(problem, problem.mean + problem.sd * fit.x)
 
@@ -256,16 +283,26 @@ def _result(problem: _Problem, vector: FloatArray) -> FittedMachine:
     data = residuals.size - problem.size
     # Misfit beyond what was expected widens all that was learned from it; robustly, by the median.
     wider = max(1.0, float(np.median(np.abs(residuals[:data]))) / 0.6745)
-    information = (jacobian[:data].T @ jacobian[:data]) / wider**2 + problem.information
-    covariance = np.asarray(np.linalg.inv(information), np.float64)
-    spread = np.sqrt(np.diag(covariance))
+    seen = jacobian[:data]
+    covariance = np.asarray(np.linalg.inv(seen.T @ seen / wider**2 + problem.information), np.float64)
+    return replace(problem.machine(vector, covariance), without=_without(problem, vector, seen, residuals[:data], wider))
 
-    def by_lot(at: IndexArray) -> dict[str, tuple[float, float]]:
-        return {lot: (float(vector[i]), float(spread[i])) for lot, i in zip(problem.lots, at, strict=True)}
 
-    shared = problem.shared
-    return FittedMachine(
-        problem.priors, vector[:shared], covariance[:shared, :shared], problem.full_load,
-        {batch.label: float(vector[i]) for batch, i in zip(problem.batches, problem.steel_at, strict=True)},
-        by_lot(problem.uptake_at), by_lot(problem.own_at),
-    )  # fmt: skip
+def _without(
+    problem: _Problem, vector: FloatArray, seen: FloatArray, residuals: FloatArray, wider: float
+) -> dict[str, FittedMachine]:
+    """The fit had each batch not been there: one step of Newton away from the fit to all, with that batch's readings gone."""
+    robust = 1.0 / np.sqrt(1.0 + (residuals / LOSS_SCALE) ** 2)
+    weighted = seen * robust[:, None]
+    whole, owners, found = seen.T @ weighted + problem.information, problem.owners, {}
+    for index, batch in enumerate(problem.batches):
+        own = owners == index
+        left = whole - seen[own].T @ weighted[own]
+        step = np.linalg.solve(left, weighted[own].T @ residuals[own])
+        step = np.clip(step, -MOST_STEP * problem.sd, MOST_STEP * problem.sd)
+        others = seen[~own]
+        covariance = np.asarray(np.linalg.inv(others.T @ others / wider**2 + problem.information), np.float64)
+        machine = problem.machine(vector + step, covariance)
+        steel = {label: value for label, value in machine.steel.items() if label != batch.label}
+        found[batch.label] = replace(machine, steel=steel)
+    return found

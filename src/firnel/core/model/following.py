@@ -45,7 +45,14 @@ class Follower:
         if self._ensemble is None or begun != self._begun or changed or behind or last < self._done:
             model = self._model
             self._ensemble = Forecaster(
-                model.fitted, model.yellow, model.crack, model.drift, batch, np.random.default_rng(self._seed), self._members
+                model.fitted,
+                model.yellow,
+                model.crack,
+                model.drift,
+                batch,
+                np.random.default_rng(self._seed),
+                self._members,
+                model.widths,
             )
             self._done, self._told, self._begun = 0, {}, begun
         self._advance(self._ensemble, batch, marks)

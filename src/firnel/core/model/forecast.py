@@ -33,6 +33,7 @@ from firnel.core.model.identification import (
 from firnel.core.model.logged import Idling, LoggedBatch
 from firnel.core.model.simulation import Simulated, carry_on, idle, start_state
 from firnel.core.model.thresholds import GreenTraits, Threshold
+from firnel.core.model.widths import HALF_80, Widths
 from firnel.core.vocabulary import FloatArray
 
 MEMBERS = 200
@@ -56,8 +57,6 @@ FORWARD_STEP = 4.0
 #: States of a member. One has run away that is further from nought than this: in its state [degC, kW], or in what it was
 #: drawn to be, in spreads of what was thought beforehand.
 STATES, FAR, FAR_OFF = ("bean", "moisture", "own_left", "steel", "bean_probe", "air_probe", "heat"), 1500.0, 8.0
-#: Half an 80 % interval of a normal, in standard deviations.
-HALF_80 = 1.2816
 
 
 @dataclass(frozen=True)
@@ -103,8 +102,8 @@ class Marks:
     first_crack_doubt_s: float = 0.0
 
 
-def interval(values: FloatArray) -> Interval | None:
-    """Median and 80 % interval; members that never get there count as late."""
+def interval(values: FloatArray, width: float = 1.0) -> Interval | None:
+    """Median and 80 % interval, stretched about the median by ``width``; members that never get there count as late."""
     if values.size == 0 or np.isnan(values).any():
         values = values[~np.isnan(values)]
     if values.size == 0:
@@ -112,6 +111,7 @@ def interval(values: FloatArray) -> Interval | None:
     low, middle, high = (float(q) for q in np.quantile(values, (0.1, 0.5, 0.9), method="nearest"))
     if not np.isfinite(middle):
         return None
+    low, high = middle - width * (middle - low), middle + width * (high - middle)
     return Interval(middle, low if np.isfinite(low) else None, high if np.isfinite(high) else None)
 
 
@@ -126,6 +126,7 @@ class Forecaster:
     batch : the load, the room and the readings at charge; its curves are not looked at.
     rng : source of the members.
     members : of the ensemble.
+    widths : by how much what is told is stretched, so that it holds.
     """
 
     def __init__(
@@ -137,8 +138,9 @@ class Forecaster:
         batch: LoggedBatch,
         rng: np.random.Generator,
         members: int = MEMBERS,
+        widths: Widths | None = None,
     ) -> None:
-        self._fitted, self._rng, self.members = fitted, rng, members
+        self._fitted, self._rng, self.members, self._widths = fitted, rng, members, widths or Widths()
         self.t = 0.0
         self._taken_t = 0.0
         self._step, self._by_hand = batch.step, batch.by_hand
@@ -352,11 +354,15 @@ class Forecaster:
         drop_t, drop_c = drop_of(ahead.t, ahead.bean_probe, crack, rule)
         known = np.isfinite(drop_t) & np.isfinite(crack)
         development = np.where(known, drop_t, np.inf) - np.where(known, crack, 0.0)
+        widths = self._widths
+        to_drop = widths.landing if cracked or rule.development_s is None else widths.crack
+        middle = np.nanmedian(drop_c) if np.isfinite(drop_c).any() else 0.0
+        landed = middle + widths.landing * (drop_c - middle)
         return Forecast(
-            self.t, "model", interval(yellow), interval(crack), interval(drop_t), interval(drop_c),
-            interval(development),
+            self.t, "model", interval(yellow, widths.yellow), interval(crack, widths.crack), interval(drop_t, to_drop),
+            interval(landed), interval(development, to_drop),
             ahead.t, np.quantile(sane(ahead.bean_probe), (0.1, 0.5, 0.9), axis=1), np.median(sane(ahead.air_probe), axis=1),
-            np.stack([development[known], drop_c[known]]),
+            np.stack([development[known], landed[known]]),
         )  # fmt: skip
 
 

@@ -6,8 +6,8 @@ a steel of its own, each lot a heat uptake and own heat of its own. The fit itse
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, fields, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, fields, replace
 
 import numpy as np
 
@@ -184,6 +184,8 @@ class FittedMachine:
     steel: dict[str, float]  #: steel over what the probes let expect where its log begins, by batch [degC]
     uptake: dict[str, tuple[float, float]]  #: logarithm and its sd, by lot
     own_heat: dict[str, tuple[float, float]]
+    #: the fit had each batch not been there, by batch; only where it was just made
+    without: Mapping[str, FittedMachine] = field(default_factory=dict, compare=False, repr=False)
 
     def number(self, name: str) -> float:
         """One shared number in its own unit."""

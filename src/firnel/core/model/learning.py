@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from firnel.core.model.drift import Drift, learn_drift
 from firnel.core.model.driven import Driven, driven_of
-from firnel.core.model.fitting import identify
 from firnel.core.model.identification import FittedMachine, modelled
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import LoggedBatch
@@ -22,16 +22,14 @@ from firnel.core.model.thresholds import (
     Threshold,
     threshold_from,
 )
+from firnel.core.model.widths import Widths
 from firnel.core.vocabulary import FloatArray
 
-#: One batch in this many is held out to judge the fit, if there are at least `FEWEST_TO_JUDGE`.
-HOLD_OUT_EVERY, FEWEST_TO_JUDGE = 4, 4
+if TYPE_CHECKING:
+    from firnel.core.model.score import Foretold
+
 #: Settings that stood for less than this share of the logged time count for nothing.
 RARE = 0.01
-#: Further batches make a model worse where it is off by so many times as much as without them, and by so much. [1, degC]
-WORSE_TIMES, WORSE_C = 1.15, 0.3
-#: And where they themselves are so many times as strange to what was learned without them, and by so much. [1, degC]
-STRANGE_TIMES, STRANGE_C = 2.0, 4.0
 
 
 @dataclass(frozen=True)
@@ -75,6 +73,8 @@ class MachineModel:
     seen: Mapping[str, Seen] = field(default_factory=dict)  #: of each control of airflow and motion that was logged
     idled: int = 0  #: batches whose log holds idling before the charge: without any, nothing is known of the steel then
     driven: tuple[Driven, ...] = ()  #: how the machine was driven in them
+    widths: Widths = field(default_factory=Widths)  #: of what is told, so that it holds
+    score: tuple[Foretold, ...] = ()  #: what came of what was foretold
 
     @property
     def batches(self) -> int:
@@ -94,113 +94,6 @@ def misfit(simulated: Simulated, batch: LoggedBatch) -> tuple[float, float | Non
     off_air = simulated.air_probe[:count, 0] - batch.air[:count]
     air = float(np.sqrt(np.nanmean(off_air**2))) if np.isfinite(off_air).any() else None
     return float(np.sqrt(np.nanmean(off_bean**2))), air
-
-
-@dataclass(frozen=True)
-class Lesson:
-    """What further batches taught: the model, and what it is worth on batches that none of those compared had seen."""
-
-    model: MachineModel
-    taught: tuple[str, ...]  #: batches that the standing model did not know
-    refused: tuple[str, ...] = ()  #: of them those with which others came out worse: not learned from
-    before_c: float | None = None  #: root mean square without the further batches [degC]
-    after_c: float | None = None  #: and with them [degC]
-
-
-def learn(
-    batches: Sequence[LoggedBatch],
-    full_load: float,
-    heats: Sequence[str],
-    progress: Callable[[float], bool] | None = None,
-) -> MachineModel:
-    """Learn a machine from its logged batches: first without some of them to see how good that is, then from all.
-
-    Parameters
-    ----------
-    batches, full_load, heats : as in `identify`.
-    progress : told the share done [0..1]; answers False to cancel.
-
-    Raises
-    ------
-    ValueError : if there are no batches.
-    FitCancelledError : if ``progress`` says so.
-    """
-    return learn_more((), batches, full_load, heats, progress).model
-
-
-def learn_more(
-    known: Collection[str],
-    batches: Sequence[LoggedBatch],
-    full_load: float,
-    heats: Sequence[str],
-    progress: Callable[[float], bool] | None = None,
-) -> Lesson:
-    """Learn from all batches, if those that are not yet known make nothing worse.
-
-    Some of the known ones are held out; what is fitted with the further batches must be as good on them as what is
-    fitted without. Where it is not, and the further ones are strange to it as well (a load that was typed wrongly, a mark at
-    the wrong time), they are left out.
-
-    Parameters
-    ----------
-    known : labels of the batches that the standing model was fitted to.
-    batches, full_load, heats : as in `identify`; further ones among them.
-    progress : told the share done [0..1]; answers False to cancel.
-
-    Raises
-    ------
-    ValueError : if there are no batches.
-    FitCancelledError : if ``progress`` says so.
-    """
-    further = [batch for batch in batches if batch.label not in known]
-    old = [batch for batch in batches if batch.label in known]
-    doubted = len(old) >= FEWEST_TO_JUDGE - 1 and 0 < len(further) <= len(old) / 2
-    # The newest is never held out: it is what is to be learned from.
-    pool = old if doubted else batches[:-1]
-    judged = len(batches) >= FEWEST_TO_JUDGE
-    held_out = [batch for index, batch in enumerate(pool) if judged and index % HOLD_OUT_EVERY == HOLD_OUT_EVERY - 2]
-
-    def part(begin: float, end: float) -> Callable[[int], bool] | None:
-        if progress is None:
-            return None
-        told = progress
-        return lambda calls: told(begin + (end - begin) * (1.0 - np.exp(-calls / 12.0)))
-
-    def without(left: Sequence[LoggedBatch], guess: MachineModel | None, begin: float, end: float) -> MachineModel:
-        kept = [batch for batch in batches if all(batch is not other for other in left)]
-        return model_from(identify(kept, full_load, heats, guess.fitted if guess else None, part(begin, end)), kept)
-
-    first: MachineModel | None = None
-    refused: list[LoggedBatch] = []
-    before = after = None
-    if held_out:
-        first = without(held_out, None, 0.0, 0.5)
-        after = _off(first, held_out)
-        if doubted:
-            plain = without([*held_out, *further], first, 0.5, 0.7)
-            before = _off(plain, held_out)
-            worse = after > max(WORSE_TIMES * before, before + WORSE_C)
-            if worse and _off(plain, further) > max(STRANGE_TIMES * before, STRANGE_C):
-                refused, first = further, plain
-    model = without(refused, first, 0.7, 1.0)
-    taught = tuple(batch.label for batch in further)
-    if first is None:
-        return Lesson(model, taught)
-    late = [error for batch in held_out if (error := crack_error(first, batch)) is not None]
-    report = replace(
-        model.report,
-        held_out=tuple(batch.label for batch in held_out),
-        held_out_rms_bean_c=_off(first, held_out),
-        held_out_crack_s=float(np.median(np.abs(late))) if late else None,
-    )
-    left_out = tuple(batch.label for batch in refused)
-    return Lesson(replace(model, report=replace(report, refused=left_out)), taught, left_out, before, after)
-
-
-def _off(model: MachineModel, batches: Sequence[LoggedBatch]) -> float:
-    """Root mean square of the bean probe over batches that the model has not seen. [degC]"""
-    off = [misfit(modelled(model.fitted, batch, known=False), batch)[0] for batch in batches]
-    return float(np.sqrt(np.mean(np.square(off))))
 
 
 def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> MachineModel:

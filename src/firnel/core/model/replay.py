@@ -22,7 +22,7 @@ def forecaster_at(
     model: MachineModel, batch: LoggedBatch, at: float, rng: np.random.Generator, members: int = MEMBERS
 ) -> Forecaster:
     """The ensemble after all readings and marks up to ``at`` [s from charge]."""
-    ensemble = Forecaster(model.fitted, model.yellow, model.crack, model.drift, batch, rng, members)
+    ensemble = Forecaster(model.fitted, model.yellow, model.crack, model.drift, batch, rng, members, model.widths)
     last = min(int(at / batch.step + 1e-9), len(batch.hands))
     stops = stops_of(batch, 0, last)
     marks = {}

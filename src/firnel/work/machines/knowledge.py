@@ -11,7 +11,8 @@ import numpy as np
 
 from firnel.core.model.document import OutdatedModelError, model_from_document, model_to_document
 from firnel.core.model.identification import modelled
-from firnel.core.model.learning import MachineModel, learn, misfit
+from firnel.core.model.learning import MachineModel, misfit
+from firnel.core.model.lessons import learn
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.prior import prior_model
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine

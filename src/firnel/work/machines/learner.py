@@ -10,7 +10,7 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from firnel.core.model.fitting import FitCancelledError
-from firnel.core.model.learning import Lesson, learn_more
+from firnel.core.model.lessons import Lesson, learn_more
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.vocabulary import Machine
 from firnel.store.library import Library

@@ -1,0 +1,39 @@
+"""How wide what is told must be: by what came of earlier forecasts, so that eight intervals in ten hold."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+#: Half an 80 % interval of a normal, in standard deviations.
+HALF_80 = 1.2816
+#: Before a machine has shown its own, intervals are this wide, as if so many forecasts had said so; from drums that were drawn
+#: and logged (`bench/machines.py`), rounded.
+USUAL, IMAGINED = 0.85, 5.0
+#: One that was off by more than this many standard deviations counts as if by this; factors stay between these.
+MOST_OFF, NARROWEST, WIDEST = 2.6, 0.4, 2.5
+
+
+@dataclass(frozen=True)
+class Widths:
+    """By how much the intervals of the ensemble are stretched about their middle: for yellow, first crack and the landing."""
+
+    yellow: float = 1.0
+    crack: float = 1.0
+    landing: float = 1.0
+
+
+def stretch(off: Sequence[tuple[float, float]], usual: float = USUAL) -> float:
+    """The factor by which intervals are to be stretched.
+
+    Parameters
+    ----------
+    off : what came less what was said, and half the 80 % interval that was said with it, in one unit.
+    usual : what is thought beforehand.
+    """
+    scaled = np.array([HALF_80 * error / half for error, half in off if half > 0.0])
+    scaled = np.clip(np.abs(scaled), 0.0, MOST_OFF)
+    square = (IMAGINED * usual**2 + float(np.sum(scaled**2))) / (IMAGINED + scaled.size)
+    return float(np.clip(np.sqrt(square), NARROWEST, WIDEST))
