@@ -1,8 +1,8 @@
 """Drum roasters drawn at random: not only their numbers but what they are made of, and the hands of the house that has them.
 
-Firnel's model has one steel node, one bean temperature and mixed air. These have one to three steel nodes, a bean in one to five
-shells, a by-pass, leaks, dampers that are not straight, burners that go out low, radiation, stems that conduct, and hands of their
-own; nothing of the model's code is used here. All figures are invented, of the order that such machines have.
+Firnel's model has one steel node, one bean temperature and mixed air. These have one to three steel nodes, a bean in one to
+five shells, a by-pass, leaks, dampers that are not straight, burners that go out low, radiation, stems that conduct, and hands
+of their own; nothing of the model's code is used here. All figures are invented, of the order that such machines have.
 """
 
 from __future__ import annotations
@@ -136,11 +136,13 @@ def draw_body(rng: Rng, number: int) -> Body:
     parts = rng.dirichlet([5.0] + [3.0] * (nodes - 1))
     return Body(
         f"drawn-{number}", load, tuple(sources), controls,
-        tuple(float(steel * part) for part in parts), tuple(load * small * rng.uniform(1.5, 5.0) * 1e-3 for _ in range(nodes - 1)),
+        tuple(float(steel * part) for part in parts),
+        tuple(load * small * rng.uniform(1.5, 5.0) * 1e-3 for _ in range(nodes - 1)),
         load * small * rng.uniform(0.5, 2.0) * 1e-3, load * small * rng.uniform(8.0, 18.0) * 1e-3,
         load * small**0.3 * rng.uniform(0.006, 0.011), load * rng.uniform(0.0004, 0.002),
         (float(rng.uniform(0.5, 1.4)), float(rng.uniform(0.0, 0.5))), rng.uniform(0.0, 0.25),
-        rng.uniform(5.5, 10.0) * 1e-3, rng.uniform(2.0, 5.5) * 1e-3, rng.uniform(0.4, 0.9), load * rng.uniform(0.0, 0.03) * small,
+        rng.uniform(5.5, 10.0) * 1e-3, rng.uniform(2.0, 5.5) * 1e-3, rng.uniform(0.4, 0.9),
+        load * rng.uniform(0.0, 0.03) * small,
         int(rng.integers(1, 6)), rng.uniform(4.0, 14.0), rng.uniform(0.6, 1.5), rng.uniform(0.2, 0.7),
         rng.uniform(6.0, 38.0), rng.uniform(0.0, 0.05), rng.uniform(0.0, 0.08), rng.uniform(0.05, 0.3),
         rng.uniform(3.0, 14.0), rng.uniform(0.0, 0.5), rng.uniform(0.05, 0.35), float(rng.choice([0.1, 0.1, 0.5])),
@@ -163,6 +165,7 @@ class Beans:
 
     @property
     def mean_c(self) -> float:
+        """Mean bean temperature. [degC]"""
         return sum(self.shells) / len(self.shells)
 
 
@@ -190,9 +193,11 @@ class DrawnRoaster:
         self.gust = self.supply = 0.0
 
     def set(self, control: Control, value: float) -> None:
+        """Move a control to the nearest value of its scale."""
         self.settings[control] = self.body.controls[control].nearest(value)
 
     def charge(self, load: Green) -> None:
+        """The load falls in."""
         spread = 0.0 if self.still else 0.5
         dry = load.mass_kg * (1.0 - load.moisture)
         crack = self.body.crack_c + load.crack_shift + spread * float(self.rng.standard_normal())
@@ -201,10 +206,12 @@ class DrawnRoaster:
         self.beans = Beans(load, dry, shells, load.moisture / (1.0 - load.moisture), crack, yellow)
 
     def step(self, seconds: float) -> None:
+        """Let time go by."""
         for _ in range(round(seconds / DT)):
             self._step()
 
     def read(self) -> tuple[float, float]:
+        """Bean and air probe as the thermometers show them. [degC]"""
         noise = (0.0, 0.0) if self.still else self.rng.standard_normal(2)
         digit = self.body.digit
 
@@ -329,7 +336,8 @@ def draw_house(rng: Rng, body: Body) -> House:
             moves.append(("bean", 190.0, AIRFLOW, min(higher + float(rng.uniform(0.05, 0.2)), 1.0)))
     soak = float(rng.choice([0.0, 0.0, 45.0, 75.0]))
     return House(
-        float(rng.uniform(175.0, 212.0)), 0.7, soak, tuple(moves), start, float(rng.uniform(65.0, 140.0)), float(rng.uniform(0.03, 0.1))
+        float(rng.uniform(175.0, 212.0)), 0.7, soak, tuple(moves), start, float(rng.uniform(65.0, 140.0)),
+        float(rng.uniform(0.03, 0.1)),
     )  # fmt: skip
 
 
@@ -345,9 +353,9 @@ class Came:
 
 def roast(
     body: Body, house: House, green: Green, rng: Rng, steel_by: float = 0.0, warmer: float = 1.0, idle_s: float = 0.0,
-    still: bool = False, room_c: float = 22.0,
+    still: bool = False, room_c: float = 22.0, probe: list[float] | None = None,
 ) -> Came:  # fmt: skip
-    """A roast in the house's own hand, from what is logged before the charge to the drop."""
+    """A roast in the house's own hand, from what is logged before the charge to the drop; ``probe`` gets its true readings."""
     roaster = DrawnRoaster(body, rng, room_c, house.charge_c + 6.0 + steel_by, still)
     roaster.bean_probe_c = house.charge_c + 2.0
     came = Came()
@@ -366,6 +374,8 @@ def roast(
     def second() -> None:
         roaster.step(1.0)
         came.rows.append((roaster.t, *roaster.read(), *(roaster.settings[control] for control in body.controls)))
+        if probe is not None:
+            probe.append(roaster.bean_probe_c)
 
     for control, share in house.start.items():
         put(control, share)
@@ -423,7 +433,7 @@ def brought_to_charge(
 
 
 def settled(body: Body, house: House, rng: Rng) -> tuple[Body, House] | None:
-    """The level of heat at which this house brings a middling load to first crack in its time; a bigger burner where it must be."""
+    """The level of heat with which this house comes to first crack in its time; a bigger burner where it must be."""
     wanted = float(rng.uniform(430.0, 700.0))
     green = Green(0.85 * body.load_kg, 0.11, 1.0, 1.0, 0.0, 0.0)
 

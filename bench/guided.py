@@ -1,7 +1,7 @@
 """A hand that executes Firnel's cues and advice, against one that follows the same written plan by the clock.
 
-On the simulator's machines with loads and steel that the plan does not know, and on machines drawn at random, each fitted to twelve
-batches in its own house's hand, where the plan is also roasted by a hand without fault.
+On the simulator's machines with loads and steel that the plan does not know, and on machines drawn at random, each fitted to
+twelve batches in its own house's hand, where the plan is also roasted by a hand without fault.
 """
 
 import sys
@@ -71,6 +71,7 @@ class HouseHand(Hand):
         self.drawn = drawn
 
     def idle(self) -> None:
+        """The empty machine as the house has it before a charge."""
         for control, share in self.drawn.house.start.items():
             self.roaster.set(control, share * self.scales[control].high)
         heat = self.machine.main_heat

@@ -1,7 +1,7 @@
 """Hands at a machine that is not there: one that follows the written plan by the clock, one that follows cues and advice.
 
-Both react two seconds late, and each move of heat lands one step of the gauge low, right or high by equal chance; ``exact`` hands
-do neither.
+Both react two seconds late, and each move of heat lands one step of the gauge low, right or high by equal chance; ``exact``
+hands do neither.
 """
 
 from dataclasses import dataclass, field, replace
@@ -184,7 +184,8 @@ def guided(hand: Hand, solved: Solved, load: Any, lot: Lot, model: MachineModel,
                 back += given is not None and given.bound(choice.control, choice.to, now) != choice.to
                 given = Given(now, choice.control, choice.setting, choice.to)
                 since = now - hand.marks[MarkKind.CHARGE].t
-                said.append(f"{since:.0f} s: {choice.control} {choice.setting:g} > {choice.to:g} for {advice.off.name} {advice.off.by:+.1f}"
+                off = f"{advice.off.name} {advice.off.by:+.1f}"
+                said.append(f"{since:.0f} s: {choice.control} {choice.setting:g} > {choice.to:g} for {off}"
                             f" > {advice.becomes:+.1f}")  # fmt: skip
                 if choice.move is None:
                     hand.reach(choice.control, choice.to)

@@ -1,8 +1,8 @@
 """How right Firnel is on machines that it has never met: drawn at random, and the seven logged ones; one table, both sorts.
 
-Each machine is fitted to eight of its own logged batches and judged on the next six; what is known of drums beforehand holds none
-of the drawn machines, and not the logged one that is judged. Baseline of first crack is the straight line through the last 30 s of
-the bean probe, to the machine's median reading at first crack. All forecasts know the moves that were made.
+Each machine is fitted to eight of its own logged batches and judged on the next six; what is known of drums beforehand holds
+none of the drawn machines, and not the logged one that is judged. Baseline of first crack is the straight line through the last
+30 s of the bean probe, to the machine's median reading at first crack. All forecasts know the moves that were made.
 """
 
 import sys
@@ -113,7 +113,8 @@ def run(_folder: Path, names: tuple[str, ...] = ()) -> list[Line]:
                 all_off[key] += values
         for key in sorted(key for key in all_off if not key.startswith("held")):
             held = 100 * np.mean(all_off[f"held {key}"]) if f"held {key}" in all_off else float("nan")
-            print(f"  {sort:6s} {key:10s} median {np.median(all_off[key]):6.2f}, nine in ten {np.quantile(all_off[key], 0.9):6.2f}, "
+            middle, most = np.quantile(all_off[key], (0.5, 0.9))
+            print(f"  {sort:6s} {key:10s} median {middle:6.2f}, nine in ten {most:6.2f}, "
                   f"held {held:.0f} % of {len(all_off[key])}")  # fmt: skip
         strict = sort == "drawn"
         line = float(np.median(all_off["line 90"]))

@@ -26,18 +26,18 @@ from firnel.core.vocabulary import FloatArray
 
 @dataclass(frozen=True)
 class RateTuning:
-    """How lively the curve is expected to be. Chosen on simulated roasts by bench/rate_of_rise.py."""
+    """How lively the curve is expected to be. Chosen by bench/rate_of_rise.py, on simulated, drawn and logged roasts."""
 
     curvature: float = 0.0004  #: spread of the slope change late in a roast. [degC/s^2]
     curvature_at_charge: float = 0.40  #: the same in the moment of charge. [degC/s^2]
     charge_decay: float = 21.0  #: time constant from the one to the other. [s]
-    curvature_at_move: float = 0.003  #: added in the moment in which a control was moved. [degC/s^2]
+    curvature_at_move: float = 0.0007  #: added in the moment in which a control was moved. [degC/s^2]
     move_decay: float = 5.0  #: time constant with which that fades. [s]
-    memory: float = 15.0  #: time constant that pulls the slope change to zero. [s]
+    memory: float = 12.0  #: time constant that pulls the slope change to zero. [s]
     decline: float = 300.0  #: time constant with which a rising rate sinks if nothing else happens. [s]
     noise: float = 0.25  #: first guess of the probe noise, one standard deviation. [degC]
-    gate: float = 4.5  #: innovations beyond this many standard deviations are held back as spikes.
-    liveliness: float = 2.0  #: by how much a run of one-sided innovations widens the spread.
+    gate: float = 6.0  #: innovations beyond this many standard deviations are held back as spikes.
+    liveliness: float = 1.0  #: by how much a run of one-sided innovations widens the spread.
 
 
 @dataclass(frozen=True)

@@ -107,7 +107,7 @@ class Desk:
         self._model: tuple[int | None, MachineModel | None] = (None, None)
         self._steel_t = float("-inf")
         self._live: tuple[int | None, LiveForecast | None] = (None, None)
-        self._looking, self._asked_t = False, float("-inf")
+        self._looking, self._asked_t, self._muted_run = False, float("-inf"), -1
 
     def listen(
         self,
@@ -323,6 +323,9 @@ class Desk:
         def looked(guidance: Guidance | None) -> None:
             self._looking = False
             if session.run == run and session.roasting:
+                if guidance is not None and guidance.muted and self._muted_run != run:
+                    self._muted_run = run
+                    session.say(guidance.muted)
                 session.take_guidance(guidance)
 
         self._aside(lambda: live.answer(ask), looked, self._look_failed)

@@ -137,3 +137,21 @@ def records(score: Iterable[Foretold]) -> tuple[Record, ...]:
         ))  # fmt: skip
         found.append(Record(statement, len(own), off, said, held))
     return tuple(found)
+
+
+def muted(model: MachineModel) -> str:
+    """Why no advice is given from a model, and what earns it; empty where its record is good.
+
+    Advice goes by the forecast of first crack: one that was poor so far would send the hand the wrong way.
+    """
+    if model.batches < FEWEST:
+        left = FEWEST - model.batches
+        more = "one more batch" if left == 1 else f"{left} more batches"
+        return f"No advice on this machine yet: {more} with yellow, first crack and drop marked earn it."
+    record = records(model.score)[list(Statement).index(Statement.CRACK)]
+    if record.count >= FEWEST and not record.good:
+        return (
+            f"No advice on this machine: first crack came {record.off:.0f} s off what was said 90 s ahead. Batches whose load, "
+            "moves and marks are all in the record earn it."
+        )
+    return ""

@@ -12,6 +12,7 @@ from firnel.ui.machines.care_page import CarePage
 from firnel.ui.machines.definition_page import DefinitionPage
 from firnel.ui.machines.link_page import LinkPage
 from firnel.ui.machines.model_page import ModelPage
+from firnel.ui.machines.record_page import RecordPage
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.shared.tabs import Tabs
@@ -61,6 +62,7 @@ class MachinesView(ListPage):
         self.sheet_column.addWidget(self._form())
         self.tabs = Tabs()
         self.model, self.definition, self.care = ModelPage(desk, look), DefinitionPage(desk), CarePage(desk)
+        self.record = RecordPage(desk, look)
         link = QWidget()
         column = QVBoxLayout(link)
         column.setContentsMargins(0, 0, 0, 0)
@@ -71,6 +73,7 @@ class MachinesView(ListPage):
         column.addStretch(1)
         for name, page in (
             ("Model", self.model),
+            ("Record", self.record),
             ("Definition", self.definition),
             ("Care and probes", self.care),
             ("Link", link),
@@ -126,7 +129,7 @@ class MachinesView(ListPage):
         """Show one machine."""
         self._machine = key
         self._name.show_text(key.name)
-        for page in (self.model, self.definition, self.care, self.link):
+        for page in (self.model, self.record, self.definition, self.care, self.link):
             page.show_machine(key)
 
     def _on_fitted(self) -> None:

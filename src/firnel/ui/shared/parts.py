@@ -90,14 +90,15 @@ class FigureGrid(QWidget):
     ----------
     words : how many columns hold words; the others are figures.
     small : whether the figures are set smaller, for a narrow card.
+    spacing : between columns. [px]
     """
 
-    def __init__(self, words: int = 1, small: bool = False) -> None:
+    def __init__(self, words: int = 1, small: bool = False, spacing: int = 10) -> None:
         super().__init__()
         self._words, self._figure = words, "smallFigure" if small else "figure"
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setHorizontalSpacing(10)
+        self._grid.setHorizontalSpacing(spacing)
         self._grid.setVerticalSpacing(3)
         self._grid.setColumnStretch(0, 1)
         self._rows: list[tuple[QLabel, ...]] = []

@@ -28,6 +28,7 @@ from firnel.core.model.forecast import FORWARD_STEP, DropRule, Forecast, Forecas
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.replay import HORIZON_S, hands_ahead
+from firnel.core.model.score import muted
 from firnel.core.plan import Anchor, DueMove, Plan, PlanCurve, PlannedMove, due_moves, shifted_curve
 from firnel.core.settling import passed, with_settled
 from firnel.core.usual import CRASH_FALL, FLICK_RISE, STALL_RATE
@@ -123,6 +124,7 @@ class Guidance:
     too_late: bool = False
     coming: tuple[Coming, ...] = ()
     why: str = ""
+    muted: str = ""  #: why nothing is advised on this machine, and what earns it
     tried: bool = False  #: whether steps were tried against what is missed
     #: marks not set that members are past: when half of them were (log time), half the 80 % interval [s], and what share is
     passed: Mapping[MarkKind, tuple[float, float, float]] = field(default_factory=dict)
@@ -138,6 +140,7 @@ class LiveForecast:
 
     def __init__(self, model: MachineModel | None) -> None:
         self._model = model
+        self._muted = muted(model) if model is not None else ""
         self._follower = Follower(model, SEED) if model is not None else None
         self._expected: dict[MarkKind, float] = {}
         self._half: dict[MarkKind, float] = {}  # when half of the members were past a mark that is not set
@@ -258,6 +261,8 @@ class LiveForecast:
         settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= ADVISE_FROM_S
         if not settled or not near or guidance.landing is None or guidance.landing.clear:
             return guidance
+        if self._muted:
+            return replace(guidance, muted=self._muted)
         scale = ask.machine.controls[ask.machine.main_heat]
         line = self._line(ask, zero)
         wanted = steps_wanted(ask.plan, guidance.landing, [(by, choice.forecast) for by, choice in near], came, scale, line)

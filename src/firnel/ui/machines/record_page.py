@@ -1,0 +1,116 @@
+"""What Firnel foretold of a machine and what came: a table of kinds of statement, and one kind batch by batch."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from firnel.core.model.score import FEWEST, GOOD, Foretold, Record, Statement, muted, records
+from firnel.core.vocabulary import Machine
+from firnel.ui.shared.lane_head import Key
+from firnel.ui.shared.lanes import Lane
+from firnel.ui.shared.parts import FigureGrid, card, label
+from firnel.ui.theme.look import Look
+from firnel.ui.theme.tokens import SPACE_S
+from firnel.work.desk import Desk
+from firnel.work.machines.knowledge import model_of
+
+
+class RecordPage(QWidget):
+    """Shows the record of one machine."""
+
+    def __init__(self, desk: Desk, look: Look) -> None:
+        super().__init__()
+        self._desk, self._look = desk, look
+        self._score: tuple[Foretold, ...] = ()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(SPACE_S)
+        frame, inside = card(spacing=4)
+        inside.addWidget(label("What was foretold, and what came", "heading"))
+        self._words = label("", "", wrap=True)
+        inside.addWidget(self._words)
+        self._table = FigureGrid(spacing=26)
+        inside.addWidget(self._table)
+        column.addWidget(frame)
+        chart, room = card()
+        row = QHBoxLayout()
+        row.addWidget(label("Batch by batch", "heading"))
+        self._which = QComboBox()
+        self._which.setAccessibleName("Statement to chart")
+        for statement in Statement:
+            self._which.addItem(statement.value, statement)
+        self._which.setCurrentIndex(list(Statement).index(Statement.CRACK))
+        self._which.currentIndexChanged.connect(self._draw)
+        row.addWidget(self._which)
+        row.addStretch(1)
+        room.addLayout(row)
+        self._lane = Lane(look, "card", with_time=True)
+        self._lane.setObjectName("bare")  # it lies in a card already
+        self._lane.setAccessibleName("How far off, batch by batch")
+        room.addWidget(self._lane, 1)
+        column.addWidget(chart, 1)
+        look.changed.connect(self._draw)
+
+    def show_machine(self, machine: Machine) -> None:
+        """Show the record of a machine."""
+        model, _ = self._desk.ask(model_of, machine)
+        self._score = model.score
+        known = records(model.score)
+        silent = muted(model)
+        self._words.setText(
+            silent
+            or "Each batch as it would have been forecast by a model that had not seen it: half of all lie nearer than “off”, "
+            "and eight in ten are meant to lie within “said”."
+        )
+        rows: list[tuple[str, ...]] = [("*statement", "batches", "off", "said", "held")]
+        self._table.show_rows(rows + [self._row(one) for one in known])
+        self._draw()
+
+    def _row(self, one: Record) -> tuple[str, ...]:
+        if one.count == 0:
+            return (one.statement.value, "none yet", "–", "–", "–")
+        return (
+            one.statement.value,
+            str(one.count),
+            self._figure(one.off, one.statement),
+            f"± {self._figure(one.said, one.statement)}",
+            f"{one.held} of {one.count}",
+        )
+
+    def _figure(self, value: float, statement: Statement) -> str:
+        if statement.unit == "s":
+            return f"{value:.0f} s"
+        units = self._desk.settings.units
+        return f"{units.show_difference(value):.1f} {units.temperature}"
+
+    def _draw(self) -> None:
+        item = self._lane.plot.getPlotItem()
+        item.clear()
+        statement: Statement = self._which.currentData()
+        own = [one for one in self._score if one.statement == statement]
+        palette, units = self._look.palette, self._desk.settings.units
+        by = 1.0 if statement.unit == "s" else units.show_difference(1.0)
+        off = by * np.array([one.off for one in own])
+        half = by * np.array([one.half for one in own])
+        x = np.arange(off.size, dtype=np.float64)
+        inside = np.abs(off) <= half
+        if off.size:
+            bars = pg.ErrorBarItem(x=x, y=0.0 * x, height=2.0 * half, beam=0.28, pen=pg.mkPen(palette.soft, width=1.6))
+            item.addItem(bars, ignoreBounds=True)
+            item.addItem(pg.InfiniteLine(0.0, angle=0, pen=pg.mkPen(palette.soft, width=1.0)), ignoreBounds=True)
+            for chosen, colour, symbol in ((inside, palette.moss, "o"), (~inside, palette.ember, "d")):
+                spots = pg.ScatterPlotItem(x[chosen], off[chosen], size=11, symbol=symbol, brush=colour, pen=palette.card)
+                item.addItem(spots, ignoreBounds=True)
+        reach = 1.15 * float(max(np.max(np.abs(off)), np.max(half))) if off.size else by * GOOD[statement]
+        self._lane.level_span(-reach, reach)
+        self._lane.time_span(-0.6, max(off.size, FEWEST) - 0.4)
+        item.getAxis("bottom").setTicks([[(float(index), one.label) for index, one in enumerate(own)]])
+        item.getAxis("left").tickStrings = lambda values, _scale, _spacing: [
+            f"{value:+.0f}" if value else "0" for value in values
+        ]
+        unit = "s" if statement.unit == "s" else units.temperature
+        keys = (Key("said ±", "soft"), Key("held", "moss"), Key("did not hold", "ember"))
+        came = "Came later" if statement.unit == "s" else "Read hotter"
+        self._lane.head.show_head(f"{came} than said, {unit}", keys, "batches in time order")
