@@ -13,6 +13,8 @@ from firnel.core.vocabulary import FloatArray
 CHARGE_FALL_C = 20.0
 #: ... within this time. [s]
 CHARGE_WINDOW_S = 25.0
+#: Readings farther apart than this were keyed by hand. [s]
+KEYED_S = 10.0
 #: For the turning point a reading is averaged with those within this about it. [s]
 TURN_S = 9.0
 #: No roast is dropped sooner after its charge than this. [s] Common practice, no published source.
@@ -34,6 +36,10 @@ def find_charge(t: FloatArray, bean: FloatArray) -> float | None:
     t, bean = _clean(t, bean)
     if t.size < 4:
         return None
+    apart = float(np.median(np.diff(t)))
+    if apart > KEYED_S:  # keyed by hand: the beans fell in behind the last reading before the fall
+        falls = np.nonzero((bean[:-1] - bean[1:] >= CHARGE_FALL_C) & (bean[:-1] > 90.0) & (np.diff(t) <= 3.0 * apart))[0]
+        return float(t[falls[0]]) if falls.size else None
     # From each reading to the one 25 s on: the probe must be hot first and fall by 20 degC.
     ahead = np.searchsorted(t, t + CHARGE_WINDOW_S, side="right") - 1
     fall = bean - bean[ahead]
