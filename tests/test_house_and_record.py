@@ -22,7 +22,7 @@ from firnel.core.model.learning import misfit, traits_of
 from firnel.core.model.lessons import learn
 from firnel.core.model.prior import prior_model
 from firnel.core.model.score import FEWEST, Foretold, Statement, muted, records
-from firnel.core.model.solving import solve
+from firnel.core.model.solving import How, solve
 from firnel.core.model.widths import HALF_80, stretch
 from firnel.core.plan import Anchor, Plan, Targets
 from firnel.core.stage_targets import stage_times
@@ -85,6 +85,19 @@ def test_a_plan_begins_from_the_batch_that_is_nearest_and_stays_with_the_houses_
     for control, seen in logged.items():
         used = {solved.plan.start[Control(control)], *(m.to for m in solved.plan.moves if m.control == control)}
         assert used <= seen, f"{control}: the model knows nothing elsewhere"
+
+
+def test_a_start_that_was_never_logged_is_told(model):
+    base, usual = KNOWN[2], Targets(190.0, 280.0, 260.0, 90.0, 207.0)
+    begun = dict(model.driven[2].start)
+
+    def said(load_kg, start):
+        plan = Plan("x", "east", base.lot, load_kg, approach="times", targets=usual, start=start, moves=())
+        return solve(model, EAST, plan, traits_of(base), usual, how=How.AS_IS).warnings
+
+    assert not any("never logged" in one for one in said(base.load_kg, begun))
+    assert any("never logged" in one and "Airflow 90 %" in one for one in said(base.load_kg, begun | {Control.AIRFLOW: 90.0}))
+    assert any("0.3 kg was never logged" in one for one in said(0.3, begun))
 
 
 # The record

@@ -493,6 +493,8 @@ class Candidates:
         held = np.full(len(rows), 0.0 if self.begins is None else self.begins)
         if self.start_open:
             held = rows[:, 0]
+        if not self.form:
+            return np.empty((len(rows), 0)), np.empty((len(rows), 0))
         before, after, column = [], [], int(self.start_open)
         for move in self.form:
             before.append(held)

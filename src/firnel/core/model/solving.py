@@ -30,6 +30,8 @@ __all__ = ["FORMS", "MET_C", "MET_S", "CannotSolveError", "How", "Missed", "Solv
 RUNAWAY_RATE = 12.0
 #: A charge, or steel, this much hotter than the lot should have may scorch it; common practice, no published source. [degC]
 SCORCH_CHARGE_C, SCORCH_STEEL_C = 8.0, 15.0
+#: From so many logged batches on it is told what was never logged: loads beyond this factor, settings at charge by this share.
+SEEN_FROM, SEEN_LOAD, SEEN_SHARE = 3, 1.2, 0.08
 #: What a target is met within.
 MET = {"ratio": 0.002, "loss": MET_LOSS, "colour": MET_COLOUR}
 
@@ -60,7 +62,7 @@ class Missed:
 
 @dataclass(frozen=True)
 class Trouble:
-    """What the machine or the beans would not take: kind (stall, runaway, scorch), when [s], the sentence."""
+    """What machine or beans would not take, or what nobody knows: kind (stall, runaway, scorch, unseen), when [s], words."""
 
     kind: str
     t: float
@@ -309,7 +311,29 @@ def _troubles(problem: Candidates, roast: PlannedRoast, plan: Plan, usual: Targe
             said.append(
                 Trouble("runaway", drop, f"It is still rising at {float(rate[late][-1]):.0f} K/min at the drop: it runs away.")
             )
-    return tuple(said)
+    return (*said, *_unseen(problem, plan))
+
+
+def _unseen(problem: Candidates, plan: Plan) -> list[Trouble]:
+    """What the plan begins with that was never logged on this machine: there the model only guesses."""
+    driven, machine = problem.model.driven, problem.machine
+    if len(driven) < SEEN_FROM:
+        return []
+    said = []
+    loads = [one.load_kg for one in driven]
+    if plan.load_kg and not min(loads) / SEEN_LOAD <= plan.load_kg <= max(loads) * SEEN_LOAD:
+        said.append(f"A load of {plan.load_kg:g} kg was never logged on this machine ({min(loads):g} to {max(loads):g} kg)")
+    for control, scale in machine.controls.items():
+        starts = [one.start[control] for one in driven if control in one.start]
+        value = plan.start.get(control)
+        if not starts or value is None:
+            continue
+        room = max(scale.step, SEEN_SHARE * (scale.high - scale.low))
+        if not min(starts) - room <= value <= max(starts) + room:
+            word = machine.word(control)
+            logged = f"{min(starts):g}" if min(starts) == max(starts) else f"{min(starts):g} to {max(starts):g}"
+            said.append(f"{word.capitalize()} {value:g} {scale.unit} at charge was never logged on this machine ({logged})")
+    return [Trouble("unseen", 0.0, f"{what}: what comes of it is a guess until it was roasted once.") for what in said[:1]]
 
 
 def _coast(problem: Candidates, roast: PlannedRoast, plan: Plan) -> float:

@@ -17,7 +17,7 @@ from firnel.work.roast.picture import ROLES, RibbonPicture
 
 #: Before this the rate of rise says nothing yet. [s]
 TURNED_S = 100.0
-TROUBLE_WORDS = {"stall": "stalls", "runaway": "runs away", "scorch": "may scorch"}
+TROUBLE_WORDS = {"stall": "stalls", "runaway": "runs away", "scorch": "may scorch", "unseen": "never logged"}
 
 
 @dataclass(frozen=True)
