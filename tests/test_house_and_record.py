@@ -21,8 +21,9 @@ from firnel.core.model.identification import modelled
 from firnel.core.model.learning import misfit, traits_of
 from firnel.core.model.lessons import learn
 from firnel.core.model.prior import prior_model
-from firnel.core.model.score import FEWEST, Foretold, Statement, muted, records
+from firnel.core.model.score import muted
 from firnel.core.model.solving import How, solve
+from firnel.core.model.statements import FEWEST, Foretold, Statement, records
 from firnel.core.model.widths import HALF_80, stretch
 from firnel.core.plan import Anchor, Plan, Targets
 from firnel.core.stage_targets import stage_times

@@ -13,7 +13,7 @@ from firnel.core.model.driven import Driven, HandMove
 from firnel.core.model.identification import FittedMachine, priors_of
 from firnel.core.model.learning import FitReport, MachineModel, Seen
 from firnel.core.model.level import RoastLevel
-from firnel.core.model.score import Foretold, Statement
+from firnel.core.model.statements import Foretold, Statement
 from firnel.core.model.thresholds import CRACK, YELLOW, GreenTraits, Habit, Threshold
 from firnel.core.model.widths import Widths
 from firnel.core.plan import Anchor

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -14,6 +13,7 @@ from firnel.core.model.identification import FittedMachine, modelled
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.simulation import Simulated
+from firnel.core.model.statements import Foretold
 from firnel.core.model.thresholds import (
     CRACK,
     YELLOW,
@@ -24,9 +24,6 @@ from firnel.core.model.thresholds import (
 )
 from firnel.core.model.widths import Widths
 from firnel.core.vocabulary import FloatArray
-
-if TYPE_CHECKING:
-    from firnel.core.model.score import Foretold
 
 #: Settings that stood for less than this share of the logged time count for nothing.
 RARE = 0.01

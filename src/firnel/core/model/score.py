@@ -5,9 +5,8 @@ The score says how far each kind of statement can be trusted on this machine, an
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
-from enum import StrEnum
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -15,57 +14,14 @@ from firnel.core.model.forecast import DropRule, Forecast, Interval
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.replay import as_made, forecast_at
+from firnel.core.model.statements import FEWEST, Foretold, Statement, records
 from firnel.core.model.widths import Widths, stretch
 
-#: Members of the ensembles that are asked here, batches that are scored at most (the latest), and those that a score needs.
-MEMBERS, LATEST, FEWEST = 100, 20, 3
+#: Members of the ensembles that are asked here, and batches that are scored at most: the latest.
+MEMBERS, LATEST = 100, 20
 #: Nothing is asked earlier than this in a roast. [s]
 EARLIEST_S = 60.0
 SEED = 17
-
-
-class Statement(StrEnum):
-    """A kind of statement that is kept score of."""
-
-    YELLOW = "yellow, 90 s ahead"
-    CRACK_FAR = "first crack, 3 min ahead"
-    CRACK = "first crack, 90 s ahead"
-    LANDING = "drop temperature, from first crack"
-
-    @property
-    def unit(self) -> str:
-        """Of its figures."""
-        return "°C" if self is Statement.LANDING else "s"
-
-
-#: A record is good while the median error is no larger than this. [s], [degC]
-GOOD = {Statement.YELLOW: 15.0, Statement.CRACK_FAR: 25.0, Statement.CRACK: 15.0, Statement.LANDING: 1.5}
-
-
-@dataclass(frozen=True)
-class Foretold:
-    """A statement and what came: of which batch, off by how much (came less said), half the 80 % interval said with it."""
-
-    statement: Statement
-    label: str
-    off: float
-    half: float
-
-
-@dataclass(frozen=True)
-class Record:
-    """The record of one kind of statement: from how many batches, median error, median half interval, how many held."""
-
-    statement: Statement
-    count: int
-    off: float
-    said: float
-    held: int
-
-    @property
-    def good(self) -> bool:
-        """Whether it can be gone by."""
-        return self.count >= FEWEST and self.off <= GOOD[self.statement]
 
 
 def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[[float], bool] | None = None) -> MachineModel:
@@ -123,20 +79,6 @@ def foretold(model: MachineModel, batch: LoggedBatch) -> list[Foretold]:
     if np.isfinite(near).any():
         note(Statement.LANDING, ask(crack).drop_c, float(np.nanmean(near)))
     return found
-
-
-def records(score: Iterable[Foretold]) -> tuple[Record, ...]:
-    """The record of every kind of statement, in their order; of one that was never made the count is nought."""
-    told = tuple(score)
-    found = []
-    for statement in Statement:
-        own = [one for one in told if one.statement == statement]
-        held = sum(abs(one.off) <= one.half for one in own)
-        off, said = (float(np.median(np.abs(values))) if own else 0.0 for values in (
-            [one.off for one in own], [one.half for one in own],
-        ))  # fmt: skip
-        found.append(Record(statement, len(own), off, said, held))
-    return tuple(found)
 
 
 def muted(model: MachineModel) -> str:

@@ -6,7 +6,8 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from firnel.core.model.score import FEWEST, GOOD, Foretold, Record, Statement, muted, records
+from firnel.core.model.score import muted
+from firnel.core.model.statements import FEWEST, GOOD, Foretold, Record, Statement, records
 from firnel.core.vocabulary import Machine
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane
