@@ -20,10 +20,10 @@ from other_machines import leave_out, logs_of
 from report import Line
 
 from firnel.app.demo_library import KIND_OF, LOTS, RECIPES, TROUBLES, plan_of, roast_record
-from firnel.core.model.fitting import identify
 from firnel.core.model.forecast import DropRule
 from firnel.core.model.identification import modelled
-from firnel.core.model.learning import MachineModel, crack_error, misfit, model_from
+from firnel.core.model.learning import MachineModel, crack_error, misfit
+from firnel.core.model.lessons import learn
 from firnel.core.model.logged import LoggedBatch, logged_batch
 from firnel.core.model.prior import prior_model
 from firnel.core.model.replay import as_made, forecast_at
@@ -103,7 +103,7 @@ def machine_runs(name: str) -> tuple[str, dict[int, Step]]:
             continue
         begun = time.perf_counter()
         known = batches[:count]
-        model = model_from(identify(known, machine.useful_load_kg, machine.heat_kinds), known) if known else None
+        model = learn(known, machine.useful_load_kg, machine.heat_kinds) if known else None
         seconds = time.perf_counter() - begun
         model = model or prior_model(machine.useful_load_kg, machine.heat_kinds)
         found[count] = judged(model, batches[count : count + JUDGED])

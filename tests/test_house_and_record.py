@@ -28,8 +28,10 @@ from firnel.core.model.widths import HALF_80, stretch
 from firnel.core.plan import Anchor, Plan, Targets
 from firnel.core.stage_targets import stage_times
 from firnel.core.vocabulary import Control
+from firnel.exchange.csv_log import ImportWishes
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
+from firnel.work.review.records import import_file
 from firnel.work.roast.live_forecast import LiveForecast
 from firnel.work.settings import Settings
 
@@ -172,6 +174,19 @@ def test_a_charge_is_found_in_readings_keyed_every_half_minute():
     trace = trace_of((t, bean, bean, bean, bean, bean), np.zeros(20, int))
     assert find_charge(trace.t, trace.bean) == 60.0
     assert find_turning(trace.t, trace.bean, 60.0) == 150.0
+
+
+@pytest.mark.parametrize(
+    ("heads", "heat"), [("gas_kpa", "gas"), ("power_kw", "electric"), ("hot air %,radiant %", "electric"), ("burner %", "gas")]
+)
+def test_an_imported_machine_has_the_heat_that_its_columns_say(tmp_path, heads, heat):
+    rows = [f"{t},{200 - 0.2 * t if t < 60 else 188 + 0.1 * t:.1f}{',2' * len(heads.split(','))}" for t in range(0, 400, 2)]
+    log = tmp_path / "log.csv"
+    log.write_text("\n".join([f"time_s,bean_c,{heads}", *rows]))
+    library = Library(tmp_path / "library.sqlite")
+    wishes = ImportWishes(machine="Old One", load_kg=2.0, marks={"charge": 4.0, "drop": 380.0})
+    import_file(library, log, wishes)
+    assert library.machine("Old One").heat == heat
 
 
 # In the window

@@ -7,11 +7,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine
+from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine, Role, usual_role
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import Library
 
 KIND = "imported"
+#: Units in which no gas is set.
+ELECTRIC_UNITS = ("kW", "W", "A", "V")
 #: Tops of gauges and dials, the next of which holds what was seen.
 _TOPS = tuple(top * scale for scale in (0.1, 1.0, 10.0, 100.0) for top in (1.0, 1.5, 2.0, 2.5, 4.0, 5.0, 6.0, 8.0))
 
@@ -37,6 +39,7 @@ def machine_of_log(library: Library, record: BatchRecord, units: Mapping[Control
     controls = {control: _wider(before.controls.get(control), seen.get(control)) for control in either}
     machine = replace(
         before,
+        heat=before.heat if known is not None else _heat_of(controls),
         controls={control: scale for control, scale in controls.items() if scale is not None},
         useful_load_kg=max(before.useful_load_kg, load),
         stated_load_kg=max(before.stated_load_kg, round(1.25 * load, 2)),
@@ -44,6 +47,16 @@ def machine_of_log(library: Library, record: BatchRecord, units: Mapping[Control
     if known is None:
         return machine, f"machine {machine.name} was added with the scales that the log shows; look at them in Machines"
     return machine, ""
+
+
+def _heat_of(controls: Mapping[Control, ControlScale | None]) -> str:
+    """Electric where the heat goes by watts, or there are heaters by name; gas otherwise: a valve reads in anything."""
+    for control, scale in controls.items():
+        if scale is None or usual_role(control) is not Role.HEAT:
+            continue
+        if control != Control.GAS or scale.unit in ELECTRIC_UNITS:
+            return "electric"
+    return "gas"
 
 
 def _scale(record: BatchRecord, control: Control, unit: str | None) -> ControlScale | None:
