@@ -96,6 +96,6 @@ def forecast_at(
 
 
 def near(column: FloatArray, index: int) -> float:
-    """The mean of the two or three readings about a moment: less noise, no lag to speak of."""
-    window = column[max(index - 1, 0) : index + 1]
-    return float(np.nanmean(window)) if np.isfinite(window).any() else float("nan")
+    """The reading at a moment; where there is none, the one before it. A mean of both would lag by half a step."""
+    here = float(column[index])
+    return here if np.isfinite(here) else float(column[max(index - 1, 0)])
