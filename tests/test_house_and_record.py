@@ -71,6 +71,11 @@ def test_a_logged_hand_is_told_in_moves_that_hang_on_marks():
 def test_a_ramp_of_many_small_moves_is_told_in_few():
     ramp = [(0.0, 8.0), *((float(at), 8.0 - 0.04 * (at - 200.0)) for at in range(200, 300, 5)), (400.0, 3.5)]
     assert len(driven_of(stepped(ramp)).moves) <= 5
+    read = stepped([(0.0, 8.0), (300.0, 5.0)])  # a gauge that is read: never twice the same, and at times not at all
+    noisy = read.settings[Control.GAS] + 0.1 * np.random.default_rng(2).standard_normal(300)
+    noisy[20:40] = np.nan
+    driven = driven_of(replace(read, settings={Control.GAS: noisy, Control.DRUM: np.full(300, np.nan)}))
+    assert [(m.to, m.offset_s) for m in driven.moves] == [(pytest.approx(5.0, abs=0.05), pytest.approx(60.0, abs=4.0))]
 
 
 def test_a_plan_begins_from_the_batch_that_is_nearest_and_stays_with_the_houses_air(model):

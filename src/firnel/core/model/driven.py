@@ -21,6 +21,8 @@ from firnel.core.vocabulary import Control, FloatArray
 CHANGED = 0.02
 #: A hand is told in as few constant pieces as come this near to it (share of what it reached), and in so many at most.
 CLOSE, MOST_PIECES = 0.04, 6
+#: So many moments at which something changed are looked at.
+MOST_EDGES = 60
 #: A move this long before a mark hangs on that mark. [s]
 BEFORE_YELLOW_S, BEFORE_CRACK_S = 20.0, 45.0
 #: What counts as one unit apart of a logged batch and what is wanted: load (share), stages [s], charge [degC], density [g/L].
@@ -71,7 +73,7 @@ class Driven:
         """The offset of a move where stages last as long as in ``times``: what hung half way still does. [s]"""
         drying, browning, _ = times.seconds
         if move.anchor is Anchor.CHARGE:
-            share = drying / self.yellow_t
+            share = drying / max(self.yellow_t, 1.0)
         elif move.anchor is Anchor.YELLOW and move.offset_s > 0.0:
             share = browning / max(self.crack_t - self.yellow_t, 1.0)
         else:
@@ -99,12 +101,20 @@ def driven_of(batch: LoggedBatch) -> Driven | None:
 
 def _changes(column: FloatArray, step: float, until: float) -> tuple[float, list[tuple[float, float]]]:
     """The setting at the beginning, and each later one with its moment [s]: the few steps that say what many small ones did."""
-    known = np.asarray(column[: max(int(until / step), 2)], float)
-    known = known[np.isfinite(known)]
+    part = np.asarray(column[: max(int(until / step), 2)], float)
+    # Where nothing was read the setting before holds, or the first that was read.
+    there = np.flatnonzero(np.isfinite(part))
+    if there.size == 0:
+        return float(column[np.isfinite(column)][0]), []
+    known = part[there[np.clip(np.searchsorted(there, np.arange(part.size), side="right") - 1, 0, None)]]
     reach = float(known.max() - known.min())
     if reach < 1e-9:
         return float(known[0]), []
-    edges = [0, *(int(index) + 1 for index in np.flatnonzero(np.abs(np.diff(known)) > CHANGED * reach)), known.size]
+    jumps = np.abs(np.diff(known))
+    changed = np.flatnonzero(jumps > CHANGED * reach)
+    # A gauge that is read, and not set, changes all the time: its largest changes are the hand's.
+    changed = np.sort(changed[np.argsort(jumps[changed])[::-1][:MOST_EDGES]])
+    edges = [0, *(int(index) + 1 for index in changed), known.size]
     for pieces in range(1, min(MOST_PIECES, len(edges) - 1) + 1):
         cuts, off = _pieces(known, edges, pieces)
         if off <= CLOSE * reach:
