@@ -14,7 +14,8 @@ from firnel.core.model.learning import MachineModel
 from firnel.core.model.solving import Solved
 from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import Control, Lot, Machine, Mark, MarkKind, Move, Role, Trace
-from firnel.work.roast.live_forecast import Ask, Guidance, LiveForecast
+from firnel.work.roast.live_forecast import Guidance, LiveForecast
+from firnel.work.roast.steps import Ask
 
 DELAY_S, LONGEST_S = 2.0, 1500.0
 #: The forecast is asked this often here, to keep the bench short; the window asks at every reading. [s]

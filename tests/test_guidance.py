@@ -20,16 +20,18 @@ from firnel.core.model.learning import model_from, traits_of
 from firnel.core.model.logged import logged_batch
 from firnel.core.model.replay import forecaster_at, held
 from firnel.core.model.solving import solve
-from firnel.core.plan import Plan, Targets, due_moves, expected_marks
+from firnel.core.plan import Anchor, Plan, PlannedMove, Targets, due_moves, expected_marks
 from firnel.core.units import Units
 from firnel.core.vocabulary import USUAL_CONTROLS, Control, Found, Mark, MarkKind, Move, Quality
 from firnel.devices.clock import Clock
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk, at_once, not_at_all
 from firnel.work.roast.advice_words import told_line, warnings_of
+from firnel.work.roast.coming import coming_of
 from firnel.work.roast.headless import Headless
-from firnel.work.roast.live_forecast import Ask, Guidance, LiveForecast, coming_of, step_of
+from firnel.work.roast.live_forecast import Guidance, LiveForecast
 from firnel.work.roast.session import BatchOrder, RoastSession
+from firnel.work.roast.steps import Ask, ahead_of, step_of
 from firnel.work.settings import Settings
 
 FITTED_TO = batches_of("south")[:8]
@@ -186,7 +188,8 @@ def test_a_hotter_plan_than_the_batch_is_advised_more_heat(model, plan):
         if guidance is not None and guidance.advice is not None and guidance.advice.off.name == "drop_c":
             advised.append(guidance.advice.choice)
     assert advised
-    assert all(choice.to > choice.setting for choice in advised)
+    heat = [choice for choice in advised if choice.control == Control.GAS]
+    assert heat and all(choice.to > choice.setting for choice in heat)
 
 
 # In a session
@@ -369,12 +372,51 @@ def test_heat_is_never_advised_below_its_least_and_put_out_only_for_the_end():
     ask = ask_at(None, 400.0, machine)
     at = float(ask.trace.control(Control.GAS)[-1])
     assert step_of(ask, (), -1).to == pytest.approx(at - scale.step)
-    assert step_of(ask, (), -200).to == 1.0
+    assert step_of(ask, (), -200).to == pytest.approx(1.0 + scale.step), "a hand one step low must not put the fire out"
     low = replace(ask, trace=replace(ask.trace, controls=ask.trace.controls | {Control.GAS: np.full_like(ask.trace.t, 1.0)}))
     assert step_of(low, (), -1) is None
     cracked = replace(low, marks=(*low.marks, Mark(MarkKind.FIRST_CRACK, low.now - 5.0)))
     assert step_of(cracked, (), -1).to == 0.0, "a coast"
     assert step_of(replace(ask, machine=replace(machine, controls={})), (), 1) is None
+
+
+def test_what_stands_now_is_what_goes_on_not_what_stood_when_the_last_step_of_the_record_began(plan):
+    ask = ask_at(plan, 400.0)
+    batch = logged_batch(record_of("south-010"), SOUTH, lot_of("south-010"), until=ask.now)
+    gas = ask.trace.controls[Control.GAS].copy()
+    gas[-1] = 0.4  # moved just now
+    ask = replace(ask, trace=replace(ask.trace, controls=ask.trace.controls | {Control.GAS: gas}))
+    later = (replace(due_moves(plan, ask.marks, ask.now)[0], move=PlannedMove(Control.GAS, 2.0, Anchor.TIME), due_t=ask.now),)
+    zero = record_of("south-010").charge_t
+    assert np.ptp(ahead_of(ask, batch, 400.0, zero, ()).heat) == 0.0
+    assert ahead_of(ask, batch, 400.0, zero, ()).heat[0] < 0.5 * ahead_of(ask, batch, 400.0, zero, later).heat[0]
+
+
+def test_in_development_a_stall_is_told_only_where_the_drop_comes_cold(model, plan):
+    ask = ask_at(plan, 690.0)
+    assert any(mark.kind is MarkKind.FIRST_CRACK for mark in ask.marks)
+    told = {}
+    for wanted in (211.0, 203.0):
+        aimed = replace(plan, moves=(), targets=replace(plan.targets, drop_c=wanted))
+        guidance = LiveForecast(model).answer(replace(ask, plan=aimed))
+        told[wanted] = guidance.landing.cold, any(one.kind == "stall" for one in guidance.coming)
+    assert told == {211.0: (True, True), 203.0: (False, False)}
+
+
+def test_airflow_is_advised_where_heat_cannot_help_and_only_where_its_effect_was_seen(model, plan):
+    ask = ask_at(plan, 620.0)
+    at = float(ask.trace.control(Control.GAS)[-1])
+    fixed = replace(SOUTH, controls=SOUTH.controls | {Control.GAS: replace(SOUTH.controls[Control.GAS], low=at, high=at)})
+    wanted = replace(plan, moves=(), targets=replace(plan.targets, drop_c=209.0))
+    ask = replace(ask, machine=fixed, plan=wanted)
+    moved = [d for d in model.driven if d.of(Control.AIRFLOW)]
+    assert len(moved) >= 3
+    advice = LiveForecast(model).answer(ask).advice
+    assert advice is not None and advice.choice.control == Control.AIRFLOW
+    assert abs(advice.becomes) < abs(advice.off.by)
+    assert model.seen["airflow"].inside(advice.choice.to) == advice.choice.to
+    unseen = replace(model, driven=tuple(replace(d, moves=d.of(Control.GAS)) for d in model.driven))
+    assert LiveForecast(unseen).answer(ask).advice is None
 
 
 def test_a_planned_move_that_falls_due_soon_is_the_one_that_is_changed(plan):

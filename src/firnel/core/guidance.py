@@ -136,6 +136,12 @@ class Landing:
         return max(self.shares, default=0.0) <= 1.0
 
     @property
+    def cold(self) -> bool:
+        """Whether the drop is expected below the box."""
+        short = self.wanted_c is not None and self.drop_c is not None and self.wanted_c - self.drop_c > self.tolerance_c
+        return short or self.drop_c is None
+
+    @property
     def place(self) -> Place | None:
         """Where in the box, or out of it; None where nothing is expected."""
         if not self.shares:

@@ -302,7 +302,8 @@ class Desk:
         soon = self.clock.rate > 1.0 and 0.0 <= session.now() - self._asked_t < LEAST_APART_S * self.clock.rate
         if self._looking or (soon and self._live[0] == session.run):
             return
-        from firnel.work.roast.live_forecast import Ask, LiveForecast  # not wanted before a batch is roasted
+        from firnel.work.roast.live_forecast import LiveForecast  # not wanted before a batch is roasted
+        from firnel.work.roast.steps import Ask
 
         if self._live[0] != session.run:
             self._live = (session.run, LiveForecast(self._model_of(machine)))

@@ -14,7 +14,8 @@ from firnel.core.vocabulary import Control, Mark, MarkKind
 
 if TYPE_CHECKING:
     from firnel.core.guidance import Advice, Given, Landing, Off, Place
-    from firnel.work.roast.live_forecast import Coming, Guidance
+    from firnel.work.roast.coming import Coming
+    from firnel.work.roast.live_forecast import Guidance
 
 #: A forecast older than this is not gone by any more; advice stands at least this long, and at most. [s]
 FORECAST_HOLDS_S, ADVICE_HOLDS_S, ADVICE_ENDS_S = 30.0, 10.0, 40.0

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-from collections import defaultdict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
@@ -15,81 +14,40 @@ from firnel.core.guidance import (
     Advice,
     AirLine,
     Choice,
-    Given,
     Landing,
     advise,
     landing_of,
     overshoots,
     steps_wanted,
 )
-from firnel.core.model.constants import Hands
 from firnel.core.model.following import Follower
-from firnel.core.model.forecast import FORWARD_STEP, DropRule, Forecast, Forecaster, Marks
+from firnel.core.model.forecast import DropRule, Forecast, Forecaster, Marks
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
-from firnel.core.model.replay import HORIZON_S, hands_ahead
+from firnel.core.model.replay import HORIZON_S
 from firnel.core.model.score import muted
-from firnel.core.plan import Anchor, DueMove, Plan, PlanCurve, PlannedMove, due_moves, shifted_curve
-from firnel.core.settling import passed, with_settled
-from firnel.core.usual import CRASH_FALL, FLICK_RISE, STALL_RATE
-from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Lot, Machine, Mark, MarkKind, Move, Role, Trace
+from firnel.core.plan import DueMove, Plan, PlanCurve, shifted_curve
+from firnel.core.vocabulary import BatchRecord, Control, Machine, MarkKind, Role
 from firnel.work.machines.forecasting import SEED, curve_record
+from firnel.work.roast.coming import Coming, coming_of
+from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, step_of
 
 log = logging.getLogger(__name__)
 
 #: No advice before this much of the roast is known, and none so shortly after a hand moved: its effect is not seen yet. [s]
 ADVISE_FROM_S, ADVISE_AFTER_S = 120.0, 12.0
-#: A planned move that falls due within this may be advised one step otherwise. [s]
-NEXT_MOVE_S = 60.0
 #: A step shows at the probe no sooner than this. [s]
 SHOWS_AFTER_S = 25.0
-#: A planned move that is overdue by more than this is no longer expected to be made. [s]
-MISSED_S = 45.0
 #: Without a model the curve is looked at this far back; a batch that lasts longer than this is none. [s]
 RECENT_S, LONGEST_S = 240.0, 3600.0
 #: The forecast runs this far beyond the drop as it was last expected. [s]
 MARGIN_S = 120.0
-AHEAD_S = 100.0
-#: What the plan itself does is no trouble: told is only what goes beyond its own rate by so much. [K/min]
-BEYOND_PLAN = 1.5
 #: So many steps more are tried against a stall; it has ended when none is foreseen from so far ahead on. [s]
 AGAINST_STALL, LEAST_AHEAD_S = (1, 2, 4, 8), 60.0
 #: Half the 80 % interval of a mark whose coming was not watched. [s]
 LEAST_DOUBT_S = 15.0
-
-
-@dataclass(frozen=True)
-class Ask:
-    """What is known of the running batch at one moment; times in log time. [s]
-
-    ``assumed`` are marks that were only found, each with half its 80 % interval: they count, but teach the ensemble nothing.
-    ``held`` is how the controls stand, ``given`` the advice that was given last.
-    """
-
-    label: str
-    now: float
-    trace: Trace
-    marks: tuple[Mark, ...]
-    moves: tuple[Move, ...]
-    done: Mapping[int, float]
-    machine: Machine
-    plan: Plan | None
-    lot: Lot | None
-    load_kg: float | None
-    room_c: float | None = None
-    assumed: Mapping[MarkKind, float] = field(default_factory=dict)
-    held: Mapping[Control, float] = field(default_factory=dict)
-    given: Given | None = None
-
-
-@dataclass(frozen=True)
-class Step:
-    """From which setting to which, in which planned move (None: at once), and the moves that follow then."""
-
-    setting: float
-    to: float
-    move: int | None
-    due: tuple[DueMove, ...]
+#: A control beside the main heat is advised once so many logged batches have moved it: before, its effect was not seen.
+SEEN_MOVED = 3
 
 
 @dataclass(frozen=True)
@@ -99,16 +57,6 @@ class Ghost:
     name: str
     development_s: float
     drop_c: float
-
-
-@dataclass(frozen=True)
-class Coming:
-    """Trouble that the forecast shows before it comes: kind, in how many seconds, a sentence, and what ends it if known."""
-
-    kind: str
-    in_s: float
-    sentence: str
-    remedy: Choice | None = None
 
 
 @dataclass(frozen=True)
@@ -229,20 +177,25 @@ class LiveForecast:
     def _guided(
         self, ask: Ask, zero: float, batch: LoggedBatch, ensemble: Forecaster, known: Marks, rule: DropRule
     ) -> Guidance:
-        due = _due(ask, self._expected)
+        due = due_in(ask, self._expected)
         end = self._expected.get(MarkKind.DROP)
         # A drop that is long overdue is still looked ahead from: nothing ends because time went by.
         until = HORIZON_S if end is None else max(end - ask.now, 0.0) + MARGIN_S
-        hands = _ahead(ask, batch, ensemble.t, zero, due, until)
+        hands = ahead_of(ask, batch, ensemble.t, zero, due, until)
         forecast = ensemble.forecast(hands, rule, known)
         guidance = replace(self._told(ask, zero, forecast), passed=self._passed(ask, ensemble, forecast))
         air_led = ask.plan is not None and ask.plan.approach == "air-led"
         own = self._own(ask, zero)
-        guidance = replace(guidance, coming=coming_of(forecast, own, air_led))
+        cracked = MarkKind.FIRST_CRACK in _came(ask, zero)
+        told = coming_of(forecast, own, air_led)
+        if cracked and guidance.landing is not None and not guidance.landing.cold:
+            # The end of a batch that lands is as flat as its plan wants it: heat against that would land it hot.
+            told = tuple(one for one in told if one.kind != "stall")
+        guidance = replace(guidance, coming=told)
 
-        def made(step: Step) -> Choice:
-            ahead = _ahead(ask, batch, ensemble.t, zero, step.due, until)
-            return Choice(ask.machine.main_heat, step.setting, step.to, ensemble.forecast(ahead, rule, known), step.move)
+        def made(step: Step, control: Control = ask.machine.main_heat) -> Choice:
+            ahead = ahead_of(ask, batch, ensemble.t, zero, step.due, until)
+            return Choice(control, step.setting, step.to, ensemble.forecast(ahead, rule, known), step.move)
 
         if any(coming.kind == "stall" for coming in guidance.coming):
 
@@ -254,28 +207,61 @@ class LiveForecast:
             guidance = replace(guidance, coming=told)
         if ask.plan is None or guidance.landing is None:
             return guidance
-        came = _came(ask, zero)
         near = [(by, made(step)) for by in (-1, 1) if (step := step_of(ask, due, by)) is not None]
         guidance = replace(guidance, ghosts=_ghosts(forecast, [choice for _, choice in near]))
         last_move = max((move.t for move in ask.moves if ask.machine.role(move.control) is not Role.MOTION), default=zero)
         settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= ADVISE_FROM_S
-        if not settled or not near or guidance.landing is None or guidance.landing.clear:
+        if not settled or guidance.landing.clear:
             return guidance
         if self._muted:
             return replace(guidance, muted=self._muted)
-        scale = ask.machine.controls[ask.machine.main_heat]
-        line = self._line(ask, zero)
-        wanted = steps_wanted(ask.plan, guidance.landing, [(by, choice.forecast) for by, choice in near], came, scale, line)
-        choices = [choice for _, choice in near]
-        if abs(wanted) > 1 and (step := step_of(ask, due, wanted)) is not None:
-            choices.append(made(step))
-        urgent = any(off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE for off in guidance.landing.off)
-        if ask.given is not None and not urgent:
-            choices = [one for one in choices if ask.given.bound(one.control, one.to, ask.now) == one.to]
-        advice = advise(ask.plan, guidance.landing, choices, came, line)
+        advice = self._advised(ask, due, guidance.landing, near, made, self._line(ask, zero))
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
         late = advice is None and end - ask.now < SHOWS_AFTER_S
         return replace(guidance, advice=advice, too_late=late, tried=True)
+
+    def _advised(
+        self,
+        ask: Ask,
+        due: tuple[DueMove, ...],
+        landing: Landing,
+        near: list[tuple[int, Choice]],
+        made: Callable[[Step, Control], Choice],
+        line: AirLine | None,
+    ) -> Advice | None:
+        """What would bring the landing back: the main heat, and where that does not, what else was moved in this house."""
+        plan, heat = ask.plan, ask.machine.main_heat
+        if plan is None:
+            return None
+        charge = next(mark.t for mark in ask.marks if mark.kind is MarkKind.CHARGE)
+        came = _came(ask, charge)
+        urgent = any(off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE for off in landing.off)
+        for control in (heat, *self._further(ask.machine)):
+            if control != heat:
+                steps = ((by, step_of(ask, due, by, control)) for by in (-1, 1))
+                near = [(by, made(step, control)) for by, step in steps if step is not None]
+            scale, choices = ask.machine.controls[control], [choice for _, choice in near]
+            wanted = steps_wanted(plan, landing, [(by, choice.forecast) for by, choice in near], came, scale, line)
+            if abs(wanted) > 1 and (step := step_of(ask, due, wanted, control)) is not None:
+                choices.append(made(step, control))
+            if ask.given is not None and not urgent:
+                choices = [one for one in choices if ask.given.bound(one.control, one.to, ask.now) == one.to]
+            if control != heat and self._model is not None:
+                seen = self._model.seen[str(control)]
+                choices = [one for one in choices if seen.inside(one.to) == one.to]
+            advice = advise(plan, landing, choices, came, line)
+            if advice is not None:
+                return advice
+        return None
+
+    def _further(self, machine: Machine) -> tuple[Control, ...]:
+        """Airflow and further sources of heat whose effect was seen: moved in enough of the logged batches."""
+        driven, seen = (self._model.driven, self._model.seen) if self._model is not None else ((), {})
+        return tuple(
+            control
+            for control in (*machine.of(Role.HEAT), *machine.of(Role.AIRFLOW))
+            if control != machine.main_heat and str(control) in seen and sum(bool(d.of(control)) for d in driven) >= SEEN_MOVED
+        )
 
     @staticmethod
     def _against(
@@ -317,67 +303,6 @@ def _marks_of(forecast: Forecast, zero: float) -> dict[MarkKind, float]:
     return {kind: interval.value + zero for kind, interval in told if interval is not None}
 
 
-def _due(ask: Ask, expected: Mapping[MarkKind, float]) -> tuple[DueMove, ...]:
-    """The plan's moves that are still to be reckoned with: not one long missed, nor one that the hand has gone past."""
-    if ask.plan is None:
-        return ()
-    due = due_moves(ask.plan, ask.marks, ask.now, ask.done, expected, ask.held)
-    steps = {control: scale.step for control, scale in ask.machine.controls.items()}
-    due = with_settled(due, passed(due, {mark.kind: mark.t for mark in ask.marks}, ask.now, ask.held, steps))
-    moved: dict[Control, float] = defaultdict(lambda: float("-inf"))
-    for move in ask.moves:
-        moved[move.control] = max(moved[move.control], move.t)
-    return tuple(
-        entry
-        for entry in due
-        if entry.done_t is None and (entry.due_t is None or entry.due_t > max(ask.now - MISSED_S, moved[entry.move.control]))
-    )
-
-
-def step_of(ask: Ask, due: tuple[DueMove, ...], by: int) -> Step | None:
-    """The heat some steps otherwise: at once, or in the planned move if one falls due soon; None outside its range."""
-    heat = ask.machine.main_heat
-    scale = ask.machine.controls.get(heat)
-    if scale is None:
-        return None
-    soon = next((e for e in due if e.move.control == heat and e.due_t is not None), None)
-    if soon is not None and soon.due_t is not None and soon.due_t - ask.now > NEXT_MOVE_S:
-        soon = None
-    base = soon.move.to if soon is not None else _setting(ask.trace.control(heat), ask.moves, heat)
-    if base is None:
-        return None
-    to = scale.nearest(base + by * scale.step)
-    if by > 0 and to < scale.least:
-        to = scale.least  # from off the way back begins where the burner burns
-    if by < 0 and to < scale.least:
-        # Below its least the burner is put out, and that is a coast: only for the end.
-        cracked = any(mark.kind is MarkKind.FIRST_CRACK for mark in ask.marks)
-        to = scale.least if base > scale.least else (scale.low if cracked else base)
-    if abs(to - base) < 0.5 * scale.step:
-        return None
-    if soon is None:
-        return Step(base, to, None, (DueMove(PlannedMove(heat, to, Anchor.TIME), -1, ask.now, base), *due))
-    other = tuple(replace(entry, move=replace(entry.move, to=to)) if entry is soon else entry for entry in due)
-    return Step(base, to, soon.index, other)
-
-
-def _setting(column: FloatArray, moves: tuple[Move, ...], control: Control) -> float | None:
-    """How a control stands: as the machine reports it, else as it was moved last."""
-    known = column[np.isfinite(column)]
-    if known.size:
-        return float(known[-1])
-    made = [move.to for move in moves if move.control == control]
-    return made[-1] if made else None
-
-
-def _ahead(ask: Ask, batch: LoggedBatch, at: float, zero: float, due: tuple[DueMove, ...], until: float = HORIZON_S) -> Hands:
-    """The controls from ``at`` on in forecast steps, ``until`` seconds on: as they stand, and the moves to come in time."""
-    count = int(min(until, HORIZON_S) / FORWARD_STEP)
-    t = at + FORWARD_STEP * np.arange(count)
-    moves = [(max(e.due_t - zero, at), e.move.control, e.move.to) for e in due if e.due_t is not None]
-    return hands_ahead(ask.machine, batch, len(batch.hands) - 1, t, moves)
-
-
 def _ghosts(planned: Forecast, choices: list[Choice]) -> tuple[Ghost, ...]:
     found = []
     named = [("as planned", planned)]
@@ -385,50 +310,4 @@ def _ghosts(planned: Forecast, choices: list[Choice]) -> tuple[Ghost, ...]:
     for name, forecast in named:
         if forecast.development_s is not None and forecast.drop_c is not None:
             found.append(Ghost(name, forecast.development_s.value, forecast.drop_c.value))
-    return tuple(found)
-
-
-def coming_of(
-    forecast: Forecast, own: PlanCurve | None = None, stalls_only: bool = False, from_s: float = 0.0
-) -> tuple[Coming, ...]:
-    """Stall, crash and flick as the forecast's middle has them in the next minutes, up to the drop.
-
-    Parameters
-    ----------
-    forecast : of the batch; where it does not reach the next mark, what keeps it from there is a stall.
-    own : the plan's own curve from charge on: its crash, its coast and its soak are meant.
-    stalls_only : of a plan that is not judged by the shape of its rate.
-    from_s : looked at only from so much ahead on. [s]
-    """
-    if forecast.fan is None or forecast.fan_t is None:
-        return ()
-    t, middle = forecast.fan_t, forecast.fan[1]
-    begin = max(forecast.at, forecast.yellow.value) if forecast.yellow is not None else forecast.at
-    end = min(forecast.at + AHEAD_S + from_s, forecast.drop_t.value if forecast.drop_t is not None else np.inf)
-    part = (t >= max(begin, forecast.at + from_s)) & (t <= end)
-    if part.sum() < 8:
-        return ()
-    ahead, rate = t[part], 60.0 * np.gradient(middle[part], t[part])
-    planned = np.full(rate.size, np.nan) if own is None else np.interp(ahead, own.t, own.ror, left=np.nan, right=np.nan)
-    found = []
-    lowest = int(np.argmin(rate))
-    meant = np.isfinite(planned[lowest]) and rate[lowest] > planned[lowest] - BEYOND_PLAN
-    if rate[lowest] < STALL_RATE and not meant:
-        in_s = float(ahead[int(np.argmax(rate < STALL_RATE))] - forecast.at)
-        found.append(Coming("stall", in_s, f"stall coming: the rate falls to {rate[lowest]:.1f} K/min"))
-    if stalls_only or forecast.first_crack is None or forecast.yellow is None:
-        return tuple(found)
-    window = max(1, int(30.0 / FORWARD_STEP))
-    falls = rate[:-window] - rate[window:]
-    own_falls = np.nan_to_num(planned[:-window] - planned[window:])
-    beyond = np.where(falls > np.maximum(own_falls, 0.0) + BEYOND_PLAN, falls, 0.0)
-    if not found and falls.size and float(beyond.max()) > CRASH_FALL:
-        at = int(np.argmax(beyond))
-        sentence = f"crash coming: the rate falls by {falls[at]:.0f} K/min"
-        found.append(Coming("crash", float(ahead[at + window] - forecast.at), sentence))
-    rises = np.where(-falls > np.maximum(-own_falls, 0.0) + BEYOND_PLAN * 0.5, -falls, 0.0)
-    if rises.size and float(rises.max()) > FLICK_RISE and ahead[int(np.argmax(rises))] > forecast.first_crack.value - 60.0:
-        at = int(np.argmax(rises))
-        sentence = f"flick coming: the rate turns up by {rises[at]:.0f} K/min"
-        found.append(Coming("flick", float(ahead[at + window] - forecast.at), sentence))
     return tuple(found)

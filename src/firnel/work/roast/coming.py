@@ -1,0 +1,73 @@
+"""Trouble that the forecast shows before it comes: stall, crash and flick."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from firnel.core.guidance import Choice
+from firnel.core.model.forecast import FORWARD_STEP, Forecast
+from firnel.core.plan import PlanCurve
+from firnel.core.usual import CRASH_FALL, FLICK_RISE, STALL_RATE
+
+#: So far is looked ahead. [s]
+AHEAD_S = 100.0
+#: What the plan itself does is no trouble: told is only what goes beyond its own rate by so much. [K/min]
+BEYOND_PLAN = 1.5
+
+
+@dataclass(frozen=True)
+class Coming:
+    """Trouble that the forecast shows before it comes: kind, in how many seconds, a sentence, and what ends it if known."""
+
+    kind: str
+    in_s: float
+    sentence: str
+    remedy: Choice | None = None
+
+
+def coming_of(
+    forecast: Forecast, own: PlanCurve | None = None, stalls_only: bool = False, from_s: float = 0.0
+) -> tuple[Coming, ...]:
+    """Stall, crash and flick as the forecast's middle has them in the next minutes, up to the drop.
+
+    Parameters
+    ----------
+    forecast : of the batch; where it does not reach the next mark, what keeps it from there is a stall.
+    own : the plan's own curve from charge on: its crash, its coast and its soak are meant.
+    stalls_only : of a plan that is not judged by the shape of its rate.
+    from_s : looked at only from so much ahead on. [s]
+    """
+    if forecast.fan is None or forecast.fan_t is None:
+        return ()
+    t, middle = forecast.fan_t, forecast.fan[1]
+    begin = max(forecast.at, forecast.yellow.value) if forecast.yellow is not None else forecast.at
+    end = min(forecast.at + AHEAD_S + from_s, forecast.drop_t.value if forecast.drop_t is not None else np.inf)
+    part = (t >= max(begin, forecast.at + from_s)) & (t <= end)
+    if part.sum() < 8:
+        return ()
+    ahead, rate = t[part], 60.0 * np.gradient(middle[part], t[part])
+    planned = np.full(rate.size, np.nan) if own is None else np.interp(ahead, own.t, own.ror, left=np.nan, right=np.nan)
+    found = []
+    lowest = int(np.argmin(rate))
+    meant = np.isfinite(planned[lowest]) and rate[lowest] > planned[lowest] - BEYOND_PLAN
+    if rate[lowest] < STALL_RATE and not meant:
+        in_s = float(ahead[int(np.argmax(rate < STALL_RATE))] - forecast.at)
+        found.append(Coming("stall", in_s, f"stall coming: the rate falls to {rate[lowest]:.1f} K/min"))
+    if stalls_only or forecast.first_crack is None or forecast.yellow is None:
+        return tuple(found)
+    window = max(1, int(30.0 / FORWARD_STEP))
+    falls = rate[:-window] - rate[window:]
+    own_falls = np.nan_to_num(planned[:-window] - planned[window:])
+    beyond = np.where(falls > np.maximum(own_falls, 0.0) + BEYOND_PLAN, falls, 0.0)
+    if not found and falls.size and float(beyond.max()) > CRASH_FALL:
+        at = int(np.argmax(beyond))
+        sentence = f"crash coming: the rate falls by {falls[at]:.0f} K/min"
+        found.append(Coming("crash", float(ahead[at + window] - forecast.at), sentence))
+    rises = np.where(-falls > np.maximum(-own_falls, 0.0) + BEYOND_PLAN * 0.5, -falls, 0.0)
+    if rises.size and float(rises.max()) > FLICK_RISE and ahead[int(np.argmax(rises))] > forecast.first_crack.value - 60.0:
+        at = int(np.argmax(rises))
+        sentence = f"flick coming: the rate turns up by {rises[at]:.0f} K/min"
+        found.append(Coming("flick", float(ahead[at + window] - forecast.at), sentence))
+    return tuple(found)
