@@ -189,7 +189,8 @@ def test_a_hotter_plan_than_the_batch_is_advised_more_heat(model, plan):
             advised.append(guidance.advice.choice)
     assert advised
     heat = [choice for choice in advised if choice.control == Control.GAS]
-    assert heat and all(choice.to > choice.setting for choice in heat)
+    assert heat
+    assert all(choice.to > choice.setting for choice in heat)
 
 
 # In a session
@@ -412,7 +413,8 @@ def test_airflow_is_advised_where_heat_cannot_help_and_only_where_its_effect_was
     moved = [d for d in model.driven if d.of(Control.AIRFLOW)]
     assert len(moved) >= 3
     advice = LiveForecast(model).answer(ask).advice
-    assert advice is not None and advice.choice.control == Control.AIRFLOW
+    assert advice is not None
+    assert advice.choice.control == Control.AIRFLOW
     assert abs(advice.becomes) < abs(advice.off.by)
     assert model.seen["airflow"].inside(advice.choice.to) == advice.choice.to
     unseen = replace(model, driven=tuple(replace(d, moves=d.of(Control.GAS)) for d in model.driven))

@@ -205,17 +205,18 @@ class LiveForecast:
 
             told = tuple(self._against(one, ask, made, own, spoils) for one in guidance.coming)
             guidance = replace(guidance, coming=told)
-        if ask.plan is None or guidance.landing is None:
+        landing = guidance.landing
+        if ask.plan is None or landing is None:
             return guidance
         near = [(by, made(step)) for by in (-1, 1) if (step := step_of(ask, due, by)) is not None]
         guidance = replace(guidance, ghosts=_ghosts(forecast, [choice for _, choice in near]))
         last_move = max((move.t for move in ask.moves if ask.machine.role(move.control) is not Role.MOTION), default=zero)
         settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= ADVISE_FROM_S
-        if not settled or guidance.landing.clear:
+        if not settled or landing.clear:
             return guidance
         if self._muted:
             return replace(guidance, muted=self._muted)
-        advice = self._advised(ask, due, guidance.landing, near, made, self._line(ask, zero))
+        advice = self._advised(ask, due, landing, near, made, self._line(ask, zero))
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
         late = advice is None and end - ask.now < SHOWS_AFTER_S
         return replace(guidance, advice=advice, too_late=late, tried=True)
