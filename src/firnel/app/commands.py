@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -26,9 +25,11 @@ from firnel.app.command_parts import (
     opened,
     say_json,
 )
+from firnel.app.day_commands import coffees, day, orders
 from firnel.app.ends import end_on_signals
 from firnel.app.library_commands import library
 from firnel.app.model_commands import forecast, machine, plan, simulate
+from firnel.app.paper import on_paper
 from firnel.app.roast_command import roast
 from firnel.app.start import loaded
 from firnel.core.stages import MarkOrderError
@@ -46,7 +47,7 @@ from firnel.work.review.records import (
 )
 
 if TYPE_CHECKING:
-    from firnel.work.review.reports import Report
+    pass
 
 
 @click.group(invoke_without_command=True)
@@ -272,7 +273,7 @@ def _exported(library: Library, batch: str, form: str, output: Path | None) -> s
         if form == "xlsx":
             write_workbook(output, report)
         else:
-            _on_paper(output, report)
+            on_paper(output, report)
     return None
 
 
@@ -285,20 +286,9 @@ def _export_all(library: Library, form: str, folder: Path) -> None:
     if form == "json":
         open_data(library, folder)
         return
-    export_batches(library, every_batch(library), form, folder, Settings(), _on_paper)
+    export_batches(library, every_batch(library), form, folder, Settings(), on_paper)
     if form == "csv":
         open_data(library, folder)
-
-
-def _on_paper(output: Path, report: Report) -> None:
-    """Paper needs Qt's fonts, but no display."""
-    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from firnel.app.window import make_application
-    from firnel.ui.shared.report_paper import write_report
-    from firnel.ui.theme.look import Look
-
-    Look(make_application())
-    write_report(output, report)
 
 
 @main.command()
@@ -320,5 +310,5 @@ def scale(weight_kg: float) -> None:
         stand_in.close()
 
 
-for _command in (machine, forecast, plan, simulate, roast, library):
+for _command in (machine, forecast, plan, simulate, roast, library, day, orders, coffees):
     main.add_command(_command)

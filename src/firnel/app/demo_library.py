@@ -12,6 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
+from firnel.app.demo_orders import sell
 from firnel.core.cup.scores import BY_CUP, SCORED
 from firnel.core.green.measurements import SCREEN_STEP_MM
 from firnel.core.mark_finding import find_charge, find_turning
@@ -257,6 +258,7 @@ def build_demo_library(
     _climb(library, plans[LADDER_OF], len(schedule), today, rng)
     for name, count in QUEUED:
         queue.add(library, plans[name], count)
+    sell(library, plans, today)
     library.close()
     for suffix in ("-wal", "-shm"):
         fresh.with_name(fresh.name + suffix).unlink(missing_ok=True)

@@ -43,6 +43,7 @@ from firnel.store.lot_book import LotBook
 from firnel.store.machine_book import MachineBook
 from firnel.store.mend_book import MendBook
 from firnel.store.opening import identity_of, open_engine
+from firnel.store.order_book import OrderBook
 from firnel.store.plan_book import PlanBook
 from firnel.store.rows import aware
 from firnel.store.tables import batches, house, lots, machines, marks, notes, plans, readings
@@ -133,7 +134,7 @@ class Library:
         self.lot_book, self.machine_book = LotBook(self.engine), MachineBook(self.engine)
         self.plan_book, self.bench_book = PlanBook(self.engine), BenchBook(self.engine)
         self.waiting_book, self.draft_book = WaitingBook(self.engine), DraftBook(self.engine)
-        self.mend_book = MendBook(self.engine)
+        self.mend_book, self.order_book = MendBook(self.engine), OrderBook(self.engine)
 
     def lock_for_roasting(self) -> None:
         """Keep other Firnels from roasting on this library.

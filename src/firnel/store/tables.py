@@ -2,10 +2,25 @@
 
 from __future__ import annotations
 
-from sqlalchemy import JSON, Boolean, Column, DateTime, Float, ForeignKey, Index, Integer, MetaData, String, Table, Text, false
+from sqlalchemy import (
+    JSON,
+    Boolean,
+    Column,
+    Date,
+    DateTime,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    MetaData,
+    String,
+    Table,
+    Text,
+    false,
+)
 
 #: The migration this Firnel writes; tests compare it with the newest file in migrations/versions.
-HEAD = "0007"
+HEAD = "0008"
 
 metadata = MetaData(
     naming_convention={
@@ -287,4 +302,43 @@ tables_set = Table(
     Column("at", DateTime(timezone=True), nullable=False),
     Column("revealed", Boolean, nullable=False, default=False, server_default=false()),
     Column("document", JSON, nullable=False),
+)
+
+# What is sold: its lots and shares, plans, packs and rest stand in the document. ``version`` counts its changes.
+coffees = Table(
+    "coffees",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String(200), nullable=False, unique=True),
+    Column("document", JSON, nullable=False),
+    Column("since", DateTime(timezone=True), nullable=False),  # what was roasted before is no stock of it
+    Column("version", Integer, nullable=False, server_default="1"),
+    Column("archived", Boolean, nullable=False, default=False, server_default=false()),
+)
+
+orders = Table(
+    "orders",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("coffee_id", ForeignKey("coffees.id"), nullable=False, index=True),
+    Column("kg", Float, nullable=False),
+    Column("due", Date, nullable=False),
+    Column("customer", String(200), nullable=False, default="", server_default=""),
+    Column("packs", JSON, nullable=False),
+    Column("every_days", Integer, nullable=False, server_default="0"),
+    Column("state", String(20), nullable=False),  # open, packed, cancelled
+    Column("entered_at", DateTime(timezone=True), nullable=False),
+    Column("version", Integer, nullable=False, server_default="1"),
+)
+Index("ix_orders_state_due", orders.c.state, orders.c.due)
+
+# Roasted coffee that left the shelf: of which batch, for which order.
+packed = Table(
+    "packed",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), nullable=False, index=True),
+    Column("order_id", ForeignKey("orders.id"), index=True),
+    Column("kg", Float, nullable=False),
+    Column("at", DateTime(timezone=True), nullable=False),
 )

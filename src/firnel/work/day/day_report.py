@@ -1,0 +1,143 @@
+"""A day on paper, in a spreadsheet and as a document: batches, what to weigh, what to pack, what came of it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from firnel.core.units import Units
+from firnel.exchange.report import Heading, Report, Table, Text
+from firnel.work.day.planning import DaySheet
+
+
+def day_report(sheet: DaySheet, units: Units) -> Report:
+    """The day's sheet."""
+    batches = tuple(
+        (
+            f"{sheet.at(block.start_s):%H:%M}",
+            block.machine,
+            block.share.need.coffee.name,
+            block.share.need.lot,
+            sheet.plans[block.share.way.plan].name,
+            units.text(block.share.load_kg, "kg", 2),
+            block.why,
+        )
+        for block in sheet.plan.batches
+        if block.share is not None
+    )
+    weigh = tuple(
+        (
+            row.lot,
+            " + ".join(f"{count} x {units.text(load, 'kg', 2)}" for count, load in row.loads),
+            units.text(row.kg, "kg", 2),
+            units.text(row.on_hand_kg, "kg", 1),
+        )
+        for row in sheet.weigh
+    )
+    pack = tuple(
+        (
+            entry.order.customer or "–",
+            entry.order.coffee,
+            packs_text(entry.order.packs) or "loose",
+            units.text(entry.order.kg, "kg", 2),
+            ", ".join(f"{one.stock.batch} {units.text(one.kg, 'kg', 2)}" for one in entry.from_stock) or "–",
+            "ready" if entry.ready else f"{units.text(entry.to_roast_kg, 'kg', 2)} to roast",
+        )
+        for entry in sheet.pack
+    )
+    done = tuple(
+        (
+            line.label,
+            line.lot or "–",
+            line.machine or "–",
+            line.operator or "–",
+            units.text(line.load_kg, "kg", 2),
+            units.text(line.roasted_kg, "kg", 2),
+            "–" if line.loss is None else f"{100 * line.loss:.1f} %",
+        )
+        for line in sheet.done[::-1]
+    )
+    total = f"{len(batches)} batches, {units.text(sheet.green_kg, 'kg', 1)} of green"
+    ends = f", the last one dropped at {sheet.at(sheet.plan.done_s):%H:%M}" if batches else ""
+    said = (*sheet.short, *sheet.moves)
+    return Report(
+        f"{sheet.day:%-d %B %Y}",
+        "the plan of the day",
+        (
+            Text(f"{total}{ends}."),
+            *(Text(sentence) for sentence in said),
+            Table("To roast", ("at", "machine", "coffee", "lot", "plan", "green", "why there"), batches, words=5),
+            Table("To weigh", ("lot", "loads", "all", "on hand"), weigh, words=2),
+            Table("To pack", ("for", "coffee", "packs", "weight", "from", "left"), pack, words=3),
+            *(
+                (
+                    Heading("Done"),
+                    Table("Roasted", ("batch", "lot", "machine", "by", "green", "roasted", "loss"), done, words=4),
+                )
+                if done
+                else ()
+            ),
+        ),
+    )
+
+
+def packs_text(packs: tuple[tuple[int, float], ...]) -> str:
+    """``20 x 250 g + 2 x 5 kg``.
+
+    >>> packs_text(((20, 0.25), (2, 5.0)))
+    '20 x 250 g + 2 x 5 kg'
+    """
+    return " + ".join(f"{count} x {1000 * kg:g} g" if kg < 1.0 else f"{count} x {kg:g} kg" for count, kg in packs)
+
+
+def day_document(sheet: DaySheet) -> dict[str, Any]:
+    """The day as a document; times are local with their offset, weights kilograms."""
+    return {
+        "day": sheet.day.isoformat(),
+        "opens": sheet.at(0.0).isoformat(),
+        "done_at": sheet.at(sheet.plan.done_s).isoformat() if sheet.plan.batches else None,
+        "batches": [
+            {
+                "machine": block.machine,
+                "start": sheet.at(block.start_s).isoformat(),
+                "end": sheet.at(block.end_s).isoformat(),
+                "coffee": block.share.need.coffee.name,
+                "lot": block.share.need.lot,
+                "plan": block.share.way.plan,
+                "load_kg": round(block.share.load_kg, 3),
+                "expected_kg": round(block.share.load_kg * (1.0 - block.share.way.loss.mean), 3),
+                "number": block.number,
+                "of": block.share.batches,
+                "due": block.share.need.due.isoformat(),
+                "why": block.why,
+                "held": block.held,
+                "late": block in sheet.plan.late,
+            }
+            for block in sheet.plan.batches
+            if block.share is not None
+        ],
+        "weigh": [
+            {
+                "lot": row.lot,
+                "loads": [{"count": count, "kg": load} for count, load in row.loads],
+                "kg": round(row.kg, 3),
+                "on_hand_kg": row.on_hand_kg,
+            }
+            for row in sheet.weigh
+        ],
+        "pack": [
+            {
+                "order": entry.order.id,
+                "coffee": entry.order.coffee,
+                "customer": entry.order.customer,
+                "kg": entry.order.kg,
+                "from": [
+                    {"batch": one.stock.batch, "kg": round(one.kg, 3), "rest": one.rest.value} for one in entry.from_stock
+                ],
+                "to_roast_kg": entry.to_roast_kg,
+            }
+            for entry in sheet.pack
+        ],
+        "short": list(sheet.short),
+        "moves": list(sheet.moves),
+        "waiting": [one.number for one in sheet.waiting],
+    }
