@@ -195,7 +195,8 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
         stage.window.show_station(name)
         view = stage.window.view(name)
         if isinstance(view, DayView):
-            view.show_day((SHOWN_DAY - timedelta(days=15)).date())
+            view.plan.background.wait()
+            QApplication.processEvents()
         if isinstance(view, ListPage):
             view.select(4)
         if isinstance(view, MachinesView):

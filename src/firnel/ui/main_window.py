@@ -150,7 +150,7 @@ class MainWindow(QMainWindow):
         if name == "Day":
             from firnel.ui.day.view import DayView
 
-            day = DayView(self.desk)
+            day = DayView(self.desk, self._look)
             day.roast_wanted.connect(self._on_next_wanted)
             return day
         if name == "Bench":

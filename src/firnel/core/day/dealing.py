@@ -14,7 +14,7 @@ from scipy.optimize import Bounds, LinearConstraint, milp
 from firnel.core.day.need import Loss, Need, green_for, sure_of_each
 
 #: A batch by a plan that never came well on a machine counts for so much more time; common practice, no published source. [s]
-UNPROVEN_S = 600.0
+UNPROVEN_S = 1800.0
 #: From so many batches on a plan is proven on its machine.
 PROVEN = 3
 #: Time at a machine that is not the last to end counts little, but it counts.
@@ -25,6 +25,8 @@ NEAR_BEST = 0.15
 ROUNDING = 0.995
 #: A kilogram that is roasted over because the least load is more than is wanted counts for so much time. [s/kg]
 OVER_S = 120.0
+#: One by which batches stay below their fullest counts for so much: loads near the best are roasted best. [s/kg]
+EMPTY_S = 10.0
 #: The program is given so long, and may stop so near to the best. [s], [share]
 LONGEST_S, GAP = 0.35, 0.002
 #: A need of more batches than this on one machine is no day's work.
@@ -159,7 +161,7 @@ def _counts(dealt: Sequence[tuple[Need, list[Way]]], stations: Mapping[str, Stat
         enough[index, column] = fullest(need, way, station, sure)
         over[index, column] = station.least_kg * (1.0 - way.loss.mean)
         done[names.index(way.machine), column] = taken
-        cost[column] = BUSY * taken + (UNPROVEN_S if way.proven < PROVEN else 0.0)
+        cost[column] = BUSY * taken + (UNPROVEN_S if way.proven < PROVEN else 0.0) + EMPTY_S * enough[index, column]
         most[column] = min(MOST_BATCHES, np.ceil(need.kg / enough[index, column]))
     for index in range(needs):
         over[index, many + index] = -1.0

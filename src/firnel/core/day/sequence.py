@@ -171,8 +171,8 @@ def _why(share: Share, before: Sequence[Placed], held: bool) -> str:
     if coffee.last:
         return "decaffeinated or flavoured: last"
     if not before:
-        times = f"roasted well {way.proven} times here" if way.proven >= PROVEN else "the most forgiving there is"
-        return f"first: {times}"
+        times = f"roasted {way.proven} times here" if way.proven >= PROVEN else "the most forgiving there is"
+        return f"first, {times}"
     previous = before[-1].share.need
     if previous.lot == share.need.lot:
         return "the same lot as before"

@@ -116,8 +116,8 @@ def what_moves(plan: DayPlan) -> list[str]:
         count = sum(block.share is share for block in late)
         spare = (share.need.due - plan.day).days
         when = f"due {share.need.due:%A}: it can be roasted another day" if spare > 0 else "due today: it comes out short"
-        batches = "1 batch" if count == 1 else f"{count} batches"
-        said.append(f"{batches} of {share.need.coffee.name} on {share.way.machine} end after closing; {when}.")
+        batches, end = ("1 batch", "ends") if count == 1 else (f"{count} batches", "end")
+        said.append(f"{batches} of {share.need.coffee.name} on {share.way.machine} {end} after closing; {when}.")
     return said
 
 

@@ -1,133 +1,64 @@
-"""Day: the batches of one day, machine by machine, and what they come to."""
+"""Day: the plan of it, and what was roasted."""
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import date
 
-from PyQt6.QtCore import QDate, pyqtSignal
-from PyQt6.QtWidgets import QDateEdit
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
-from firnel.core.units import clock
+from firnel.ui.day.coffee_page import CoffeePage
+from firnel.ui.day.plan_page import DayPlanPage
 from firnel.ui.day.queue_card import QueueCard
-from firnel.ui.shared.list_page import ListPage
-from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
-from firnel.ui.shared.report_button import report_button
-from firnel.work import shelf
+from firnel.ui.day.roasted_page import RoastedPage
+from firnel.ui.shared.tabs import Tabs
+from firnel.ui.theme.look import Look
+from firnel.work.day import orders as shop
 from firnel.work.desk import Desk
-from firnel.work.review.records import BatchFilter, BatchLine
-from firnel.work.review.reports import Report, month_report
 
 
-class DayView(ListPage):
-    """Shows what was roasted on a day, and what waits."""
+class DayView(QWidget):
+    """The pages of a day."""
 
     roast_wanted = pyqtSignal()
 
-    def __init__(self, desk: Desk, today: date | None = None) -> None:
-        super().__init__(
-            "Day",
-            "What was roasted, and what it comes to",
-            ("Batch", "Time", "Lot", "Machine", "#Green", "#Roasted", "#Loss"),
-            "Nothing was roasted on this day. Choose another day above, or press F4 to roast.",
-            sheet_width=330,
-        )
-        self._desk = desk
-        self._date = QDateEdit(_qt_date(today or datetime.now().date()))
-        self._date.setAccessibleName("Day shown")
-        self._date.setCalendarPopup(True)
-        self._date.setDisplayFormat("d MMMM yyyy")
-        back, forth = button("Day before"), button("Day after")
-        back.clicked.connect(self._on_back)
-        forth.clicked.connect(self._on_forth)
-        for widget in (back, self._date, forth):
-            self.head.add(widget)
-        self.head.add(report_button(self._report, self.head.subtitle.setText))
-        self._date.dateChanged.connect(self.refresh)
-        totals, column = card()
-        column.addWidget(label("The day", "heading"))
-        self._totals = FigureGrid()
-        column.addWidget(self._totals)
-        self.sheet_column.addWidget(totals)
-        one, one_column = card()
-        self._name, self._one = ElidedLabel("heading"), FigureGrid()
-        one_column.addWidget(self._name)
-        one_column.addWidget(self._one)
-        self.sheet_column.addWidget(one)
-        self._one_card = one
-        self.queue = QueueCard(desk)
-        self.queue.roast_wanted.connect(self.roast_wanted)
-        self.sheet_column.addWidget(self.queue, 1)
+    def __init__(self, desk: Desk, look: Look) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 8, 0, 0)
+        column.setSpacing(0)
+        self.tabs = Tabs()
+        self.plan, self.roasted, self.coffees = DayPlanPage(desk, look), RoastedPage(desk), CoffeePage(desk)
+        for name, page in (("Plan", self.plan), ("Roasted", self.roasted), ("Coffees", self.coffees)):
+            self.tabs.add(name, page)
+        self.tabs.chosen.connect(self.plan.refresh)
+        if not desk.ask(shop.coffees):  # a house that sells nothing here yet looks at what it has roasted
+            self.tabs.choose(1)
+        column.addWidget(self.tabs)
+        self.roasted.roast_wanted.connect(self.roast_wanted)
+        self.plan.queued.connect(self.roasted.refresh)
+
+    @property
+    def search(self) -> QLineEdit:
+        """The search line of what was roasted."""
+        return self.roasted.search
+
+    @property
+    def queue(self) -> QueueCard:
+        """What waits."""
+        return self.roasted.queue
+
+    def select(self, row: int) -> None:
+        """Choose a batch."""
+        self.roasted.select(row)
 
     def show_day(self, day: date) -> None:
-        """Show this day."""
-        self._date.setDate(_qt_date(day))
-
-    def _on_back(self) -> None:
-        self._date.setDate(self._date.date().addDays(-1))
-
-    def _on_forth(self) -> None:
-        self._date.setDate(self._date.date().addDays(1))
-
-    def _report(self) -> Report:
-        """Of the month of the day that is shown."""
-        day = self._date.date().toPyDate()
-        return self._desk.ask(month_report, day.year, day.month, self._desk.settings.units)
+        """Show what was roasted on this day."""
+        self.tabs.choose(1)
+        self.roasted.show_day(day)
 
     def refresh(self) -> None:
         """Read the day anew."""
-        units = self._desk.settings.units
-        start = datetime.combine(self._date.date().toPyDate(), time()).astimezone(UTC)
-        wanted = BatchFilter(since=start, until=start + timedelta(days=1))
-        lines = [line for line in self._desk.ask(shelf.batch_lines, wanted, limit=500) if line.status != "discarded"]
-        lines.reverse()
-        self.show_rows(
-            [
-                (
-                    (
-                        line.label,
-                        f"{line.started.astimezone():%H:%M}",
-                        line.lot or "–",
-                        line.machine or "–",
-                        units.text(line.load_kg, "kg"),
-                        units.text(line.roasted_kg, "kg"),
-                        f"{100 * line.loss:.1f} %" if line.loss is not None else "to weigh",
-                    ),
-                    line,
-                )
-                for line in lines
-            ]
-        )
-        green = sum(line.load_kg or 0.0 for line in lines)
-        weighed = [line for line in lines if line.roasted_kg is not None]
-        roasted = sum(line.roasted_kg or 0.0 for line in weighed)
-        rows: list[tuple[str, ...]] = [
-            ("Batches", str(len(lines))),
-            ("Green charged", units.text(green, "kg")),
-            ("Roasted weight", units.text(roasted, "kg")),
-            ("Waiting for the scale", str(len(lines) - len(weighed))),
-        ]
-        for machine in sorted({line.machine for line in lines if line.machine}):
-            rows.append((machine, f"{sum(line.machine == machine for line in lines)} batches"))
-        self._totals.show_rows(rows)
-        self._one_card.setVisible(bool(lines))
-        self.queue.refresh()
-        self.sheet.show()  # what waits is shown on an empty day too
-
-    def show_choice(self, key: BatchLine) -> None:
-        """Show one batch in short."""
-        units = self._desk.settings.units
-        self._name.show_text(f"Batch {key.label}")
-        self._one.show_rows(
-            [
-                ("Drying", clock(key.drying_s)),
-                ("Browning", clock(key.browning_s)),
-                ("Development", clock(key.development_s)),
-                ("Total", clock(key.total_s)),
-                ("Drop", units.text(key.drop_c, "°C", 1)),
-                ("Plan", key.plan or "–"),
-            ]
-        )
-
-
-def _qt_date(day: date) -> QDate:
-    return QDate(day.year, day.month, day.day)
+        for page in (self.plan, self.roasted, self.coffees):
+            page.refresh()

@@ -15,12 +15,34 @@ from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.table_rows import table_rows
 from firnel.store.library import Library
 from firnel.store.order_book import ChangedMeanwhileError
+from firnel.store.writing import LibraryError
 
 __all__ = [
-    "Blending", "ChangedMeanwhileError", "Coffee", "CoffeeError", "Component", "Level", "Order", "OrderError", "Rest", "Stock",
-    "add_lines", "cancel", "change", "coffees", "keep_coffee", "misfits_of", "open_orders", "pack", "read_orders", "stock_of",
+    "Blending",
+    "ChangedMeanwhileError",
+    "Coffee",
+    "CoffeeError",
+    "Component",
+    "ImportRefusedError",
+    "Level",
+    "LibraryError",
+    "Order",
+    "OrderError",
+    "Rest",
+    "Stock",
+    "add_lines",
+    "cancel",
+    "change",
+    "coffees",
+    "keep_coffee",
+    "misfits_of",
+    "open_orders",
+    "pack",
+    "read_orders",
+    "stock_of",
+    "take_again",
     "take_in_orders",
-]  # fmt: skip
+]
 
 #: Headings of a table of orders, as people write them.
 HEADINGS = {
@@ -142,6 +164,11 @@ def change(library: Library, order: Order, today: date) -> Order:
 def cancel(library: Library, order: Order) -> Order:
     """An order is not wanted any more; it stays in the record."""
     return library.order_book.change_order(replace(order, state="cancelled"))
+
+
+def take_again(library: Library, order: Order) -> Order:
+    """A cancelled order is wanted after all."""
+    return library.order_book.change_order(replace(order, state="open"))
 
 
 def stock_of(library: Library) -> list[tuple[int, Stock]]:

@@ -20,7 +20,19 @@ from firnel.work.day import orders as shop
 from firnel.work.day import queue
 from firnel.work.day.house_day import Chosen, HouseDay, chosen_for, clock_of, house_day, keep_chosen, seconds_from
 
-__all__ = ["Block", "DaySheet", "Share", "can_we", "day_sheet", "hold", "let_go", "rest_machine", "send_to_queue"]
+__all__ = [
+    "Block",
+    "DaySheet",
+    "Fixed",
+    "Need",
+    "Share",
+    "can_we",
+    "day_sheet",
+    "hold",
+    "let_go",
+    "rest_machine",
+    "send_to_queue",
+]
 
 #: So many of the last batches tell durations, pauses between and losses.
 MOST_PAST = 200
@@ -30,7 +42,7 @@ BETWEEN_S, LONGEST_GAP_S = 240.0, 1500.0
 STILL_HOT_S = 1500.0
 #: A load may go so far over the useful one, never above the stated one; under so much of it the probe may be bare. [share]
 OVER_USEFUL, LEAST_SHARE = 1.10, 0.4
-PREHEAT_S = 2400.0
+PREHEAT_S, USUAL_ROAST_S = 2400.0, 660.0
 #: Roasted coffee lies so dense in a tray; from memory, 0.30 to 0.40 by level. [kg/L]
 ROASTED_KG_PER_LITRE = 0.33
 #: Batches that are over, and such as hold a machine.
@@ -62,6 +74,19 @@ class PackRow:
 
 
 @dataclass(frozen=True)
+class Fixed:
+    """A batch that is no plan any more: done, on its way, or waiting under its number; times from the opening. [s]"""
+
+    machine: str
+    start_s: float
+    end_s: float
+    number: str
+    lot: str
+    load_kg: float | None
+    state: str  #: done, running, waiting; or preheat before them
+
+
+@dataclass(frozen=True)
 class DaySheet:
     """All of a day: its plan, what to weigh and to pack, and what is to be said of it; ``waiting`` is in the queue already."""
 
@@ -76,6 +101,7 @@ class DaySheet:
     done: tuple[BatchLine, ...]
     plans: Mapping[int, Plan]
     chosen: Chosen
+    fixed: tuple[Fixed, ...] = ()
 
     def at(self, seconds: float) -> datetime:
         """The local time of a moment of the plan."""
@@ -151,25 +177,23 @@ def day_sheet(library: Library, day: date, now: datetime | None = None) -> DaySh
     plan = plan_day(day, needs, ways, stations, house.rules, chosen.held)
     weigh = _weigh(plan, waiting, library)
     short = (*_unsold(orders, coffees), *(f"{need.coffee.name}: {why}" for need, why in plan.left), *_short(weigh, library))
-    return DaySheet(
-        day,
-        house,
-        plan,
-        weigh,
-        _pack(orders, taken, needs, coming),
-        short,
-        tuple(what_moves(plan)),
-        waiting,
-        done,
-        plans,
-        chosen,
-    )
+    packing, moved = _pack(orders, taken, needs, coming), tuple(what_moves(plan))
+    fixed = tuple(_fixed(done, waiting, stations, past, house, now))
+    return DaySheet(day, house, plan, weigh, packing, short, moved, waiting, done, plans, chosen, fixed)
 
 
-def hold(library: Library, day: date, key: str, machine: str, place: int) -> Chosen:
-    """A hand puts a need on a machine, at a place among its needs; returns what was chosen before, for the way back."""
+def hold(library: Library, day: date, need: Need, machine: str, place: int) -> Chosen:
+    """A hand puts a need on a machine, at a place among its needs; returns what was chosen before, for the way back.
+
+    Raises
+    ------
+    ValueError : if the coffee has no plan for that machine.
+    """
+    there = {plan.id for plan in library.plans() if plan.machine == machine and not plan.archived}
+    if not there & set(need.plans):
+        raise ValueError(f"{need.coffee.name} has no plan for {need.lot} on {machine}: make one there, and add it in Coffees.")
     before = chosen_for(library, day)
-    keep_chosen(library, day, replace(before, held={**before.held, key: (machine, max(place, 0))}))
+    keep_chosen(library, day, replace(before, held={**before.held, need.key: (machine, max(place, 0))}))
     return before
 
 
@@ -329,6 +353,33 @@ def _station(
     )
 
 
+def _fixed(
+    done: Sequence[BatchLine],
+    waiting: Sequence[queue.Waiting],
+    stations: Sequence[Station],
+    past: _Past,
+    house: HouseDay,
+    now: datetime,
+) -> list[Fixed]:
+    """What is done, on its way, or waits, in time; and the preheat before what waits."""
+    found, now_s = [], seconds_from(house.opens, now.astimezone().time())
+    for line in done:
+        start_s = seconds_from(house.opens, line.started.astimezone().time())
+        end_s = start_s + (line.total_s or USUAL_ROAST_S)
+        state = "done" if line.status in OVER else "running"
+        found.append(Fixed(line.machine, start_s, end_s, line.label, line.lot or line.plan, line.load_kg, state))
+    for station in stations:
+        own = [one for one in waiting if one.machine == station.name]
+        t = station.free_s - sum(past.roast_s(one.plan) + station.between_s for one in own)
+        if own and t - now_s >= station.preheat_s - 1.0:
+            found.append(Fixed(station.name, t - station.preheat_s, t, "", "preheat", None, "preheat"))
+        for one in own:
+            end_s = t + past.roast_s(one.plan)
+            found.append(Fixed(station.name, t, end_s, one.number, one.lot or one.plan.name, one.load_kg, "waiting"))
+            t = end_s + station.between_s
+    return found
+
+
 def most_load(machine: Machine) -> float:
     """The load never gone over: a little more than the useful one, never the stated one nor what the tray holds. [kg]"""
     most = min(machine.useful_load_kg * OVER_USEFUL, max(machine.stated_load_kg, machine.useful_load_kg))
@@ -339,7 +390,7 @@ def most_load(machine: Machine) -> float:
 
 def _usual_roast_s(machine: Machine, past: _Past) -> float:
     seen = [line.total_s for line in past.lines if line.machine_id == machine.id and line.total_s]
-    return float(np.median(seen)) if seen else 660.0
+    return float(np.median(seen)) if seen else USUAL_ROAST_S
 
 
 def _weigh(plan: DayPlan, waiting: Sequence[queue.Waiting], library: Library) -> tuple[WeighRow, ...]:

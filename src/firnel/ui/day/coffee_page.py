@@ -1,0 +1,191 @@
+"""What is sold: coffees of one lot or several, with their shares, plans, level and rest."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QWidget
+
+from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.parts import button, card, empty, label
+from firnel.work import shelf
+from firnel.work.day import orders as shop
+from firnel.work.day.orders import Blending, Coffee, Component, Level
+from firnel.work.desk import Desk
+
+#: So many lots a coffee may have here.
+MOST_PARTS = 5
+
+
+class CoffeePage(ListPage):
+    """Lists the coffees; the one that is chosen is changed beside the list, and kept by a button."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(
+            "Coffees",
+            "What is sold, and what it is made of",
+            ("Coffee", "Level", "Of"),
+            "Nothing is sold yet. A coffee is one lot or a blend, at a plan for each machine: add the first one.",
+            sheet_width=470,
+        )
+        self._desk = desk
+        self._coffee = Coffee("", (Component(""),))
+        new = button("New coffee")
+        new.clicked.connect(self._on_new)
+        self.head.add(new)
+        frame, column = card()
+        self._name, self._level, self._last = QLineEdit(), QComboBox(), QCheckBox("Decaffeinated or flavoured: roasted last")
+        self._name.setAccessibleName("Name of the coffee")
+        self._level.setAccessibleName("Level")
+        for level in Level:
+            self._level.addItem(level.value, level)
+        self._blending = QComboBox()
+        self._blending.setAccessibleName("When the lots come together")
+        for blending in Blending:
+            self._blending.addItem(f"blended {blending.value}", blending)
+        self._ready, self._past = QSpinBox(), QSpinBox()
+        self._ready.setAccessibleName("Days of rest until it is ready")
+        self._past.setAccessibleName("Days until it is past its best")
+        for box in (self._ready, self._past):
+            box.setRange(0, 365)
+            box.setSuffix(" days")
+            box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        grid = QGridLayout()
+        grid.setColumnStretch(1, 1)
+        rows: tuple[tuple[str, QWidget], ...] = (
+            ("Name", self._name), ("Level", self._level), ("Lots", self._blending), ("Ready after", self._ready),
+            ("Past after", self._past),
+        )  # fmt: skip
+        for index, (words, widget) in enumerate(rows):
+            grid.addWidget(label(words, "soft"), index, 0)
+            grid.addWidget(widget, index, 1)
+        column.addLayout(grid)
+        column.addWidget(self._last)
+        self._parts = QGridLayout()
+        self._parts.setColumnStretch(0, 3)
+        self._parts.setColumnStretch(2, 3)
+        column.addLayout(self._parts)
+        self._lines: list[tuple[QComboBox, QSpinBox, QComboBox]] = []
+        row = QHBoxLayout()
+        more, keep = button("Another lot"), button("Keep", primary=True)
+        more.clicked.connect(self._on_more)
+        keep.clicked.connect(self._on_keep)
+        row.addWidget(more)
+        row.addStretch(1)
+        row.addWidget(keep)
+        column.addLayout(row)
+        self.said = label("", "soft", wrap=True)
+        column.addWidget(self.said)
+        column.addStretch(1)
+        self.sheet_column.addWidget(frame, 1)
+
+    def refresh(self) -> None:
+        """Read the coffees anew."""
+        self.show_rows(
+            [
+                (
+                    (
+                        coffee.name,
+                        coffee.level.value,
+                        _made_of(coffee),
+                    ),
+                    coffee,
+                )
+                for coffee in self._desk.ask(shop.coffees)
+            ]
+        )
+        self.sheet.show()
+
+    def show_choice(self, key: Coffee) -> None:
+        """Show one coffee to be changed."""
+        self._coffee = key
+        self._name.setText(key.name)
+        self._level.setCurrentIndex(self._level.findData(key.level))
+        self._blending.setCurrentIndex(self._blending.findData(key.blending))
+        self._last.setChecked(key.last)
+        self._ready.setValue(key.ready_days)
+        self._past.setValue(key.past_days)
+        self._show_parts(key.components)
+        self.say("")
+
+    def say(self, text: str, wrong: bool = False) -> None:
+        """What came of what was wanted."""
+        self.said.setObjectName("warn" if wrong else "soft")
+        style = self.said.style()
+        if style is not None:
+            style.polish(self.said)
+        self.said.setText(text)
+
+    def _show_parts(self, parts: tuple[Component, ...]) -> None:
+        empty(self._parts)
+        self._lines = []
+        for column, words in enumerate(("lot", "share", "plan")):
+            self._parts.addWidget(label(words, "soft"), 0, column)
+        lots = [lot.name for lot in self._desk.ask(shelf.lots) if not lot.archived]
+        plans = [plan for plan in self._desk.ask(shelf.plans) if not plan.archived and plan.machine_id is not None]
+        for index, part in enumerate(parts, 1):
+            lot, share, plan = QComboBox(), QSpinBox(), QComboBox()
+            lot.addItems(lots if part.lot in lots or not part.lot else [part.lot, *lots])
+            lot.setCurrentIndex(lot.findText(part.lot))
+            lot.setAccessibleName(f"Lot {index}")
+            share.setRange(1, 100)
+            share.setSuffix(" %")
+            share.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            share.setValue(round(100 * part.share))
+            share.setAccessibleName(f"Share of lot {index}")
+            own = tuple(part.plans)
+            if len(own) > 1:
+                names = " or ".join(one.name for one in plans if one.id in own)
+                plan.addItem(names, own)
+            for one in plans:
+                plan.addItem(f"{one.name} · {one.machine}", (one.id,))
+            plan.setCurrentIndex(next((at for at in range(plan.count()) if plan.itemData(at) == own), -1))
+            plan.setAccessibleName(f"Plan of lot {index}")
+            for box in (lot, plan):
+                box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+                box.setMinimumContentsLength(10)
+            for column, widget in enumerate((lot, share, plan)):
+                self._parts.addWidget(widget, index, column, Qt.AlignmentFlag.AlignTop)
+            self._lines.append((lot, share, plan))
+
+    def _typed(self) -> Coffee:
+        parts = tuple(
+            Component(lot.currentText(), share.value() / 100.0, tuple(plan.currentData() or ()))
+            for lot, share, plan in self._lines
+        )
+        return replace(
+            self._coffee, name=self._name.text().strip(), components=parts, blending=self._blending.currentData(),
+            level=self._level.currentData(), last=self._last.isChecked(), ready_days=self._ready.value(),
+            past_days=self._past.value(),
+        )  # fmt: skip
+
+    def _on_new(self) -> None:
+        self.show_choice(Coffee("", (Component(""),)))
+        self._name.setFocus()
+
+    def _on_more(self) -> None:
+        parts = self._typed().components
+        if len(parts) < MOST_PARTS:
+            left = max(1.0 - sum(part.share for part in parts), 0.01)
+            self._show_parts((*parts, Component("", left)))
+
+    def _on_keep(self) -> None:
+        wanted = self._typed()
+        try:
+            kept = self._desk.ask(shop.keep_coffee, wanted)
+        except (ValueError, shop.ChangedMeanwhileError, shop.LibraryError) as error:
+            sentence = str(error)
+            self.say(f"{sentence[:1].upper()}{sentence[1:]}", wrong=True)
+            return
+        self.refresh()
+        self.show_choice(kept)
+        said = self._desk.ask(shop.misfits_of, kept)
+        self.say("\n".join((f"{kept.name} is kept.", *said)))
+
+
+def _made_of(coffee: Coffee) -> str:
+    """Its lot; of a blend the shares, each lot without its origin: ``60 % Cerro Lindal + 40 % Kelavani``."""
+    if not coffee.blend:
+        return coffee.components[0].lot
+    return " + ".join(f"{100 * part.share:.0f} % {part.lot.partition(' ')[2] or part.lot}" for part in coffee.components)

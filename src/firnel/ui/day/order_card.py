@@ -1,0 +1,135 @@
+"""The orders of a day: typed on one line, with how far each is; packed, cancelled, and taken in from a table."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+
+from firnel.core.units import Units
+from firnel.ui.shared.parts import ElidedLabel, button, card, empty, label
+from firnel.ui.theme.look import Look
+from firnel.work.day.day_report import packs_text
+from firnel.work.day.planning import DaySheet, PackRow
+
+
+class ShareBar(QWidget):
+    """How much of an order is there: on the shelf, and weighed."""
+
+    def __init__(self, look: Look, share: float) -> None:
+        super().__init__()
+        self._look, self._share = look, min(max(share, 0.0), 1.0)
+        self.setFixedHeight(5)
+        self.setAccessibleName(f"{100 * self._share:.0f} % is there")
+
+    def sizeHint(self) -> QSize:
+        """A thin bar."""
+        return QSize(120, 5)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw what is there on the ground of all that is wanted."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(self._look.palette.line))
+        painter.drawRoundedRect(0, 0, self.width(), self.height(), 2.5, 2.5)
+        if self._share > 0.0:
+            painter.setBrush(QColor(self._look.palette.moss))
+            painter.drawRoundedRect(0, 0, max(int(self._share * self.width()), 5), self.height(), 2.5, 2.5)
+
+
+class OrderCard(QWidget):
+    """Takes and shows orders."""
+
+    typed = pyqtSignal(str)
+    pack_wanted = pyqtSignal(object)  # Order
+    cancel_wanted = pyqtSignal(object)
+    table_wanted = pyqtSignal()
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame, column = card(spacing=6)
+        outer.addWidget(frame)
+        row = QHBoxLayout()
+        row.addWidget(label("Orders", "heading"))
+        row.addStretch(1)
+        table = button("From a table …", "CSV or XLSX: coffee, kg or packs, due, customer")
+        table.clicked.connect(self.table_wanted)
+        row.addWidget(table)
+        column.addLayout(row)
+        self.line = QLineEdit()
+        self.line.setPlaceholderText("12 kg House friday for …")
+        self.line.setAccessibleName("A new order")
+        self.line.setToolTip(
+            "Weight or packs (20 x 250 g), the coffee, the day, “every week”, and last “for” whom. Enter takes it."
+        )
+        self.line.returnPressed.connect(self._on_typed)
+        column.addWidget(self.line)
+        self.said = label("", "soft", wrap=True)
+        column.addWidget(self.said)
+        area = QScrollArea()
+        area.setObjectName("bare")
+        area.setAccessibleName("Open orders")
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        inside = QWidget()
+        self._rows = QVBoxLayout(inside)
+        self._rows.setContentsMargins(0, 0, 6, 0)
+        self._rows.setSpacing(3)
+        area.setWidget(inside)
+        column.addWidget(area, 1)
+
+    def show_orders(self, sheet: DaySheet, units: Units) -> None:
+        """Show the orders of the day."""
+        empty(self._rows)
+        for entry in sheet.pack:
+            self._add(entry, sheet, units)
+        if not sheet.pack:
+            self._rows.addWidget(label("Nothing is ordered for this day. Type an order above.", "soft", wrap=True))
+        self._rows.addStretch(1)
+
+    def say(self, text: str, wrong: bool = False) -> None:
+        """What came of what was typed."""
+        self.said.setObjectName("warn" if wrong else "soft")
+        self.said.setText(text)
+        style = self.said.style()
+        if style is not None:
+            style.polish(self.said)
+        self.said.setVisible(bool(text))
+
+    def _add(self, entry: PackRow, sheet: DaySheet, units: Units) -> None:
+        order = entry.order
+        head, foot = QHBoxLayout(), QHBoxLayout()
+        name = ElidedLabel("strong")
+        name.show_text(order.coffee)
+        head.addWidget(name, 1)
+        head.addWidget(label(units.text(order.kg, "kg", 1), "figure"))
+        about = ElidedLabel("soft")
+        when = "today" if order.due == sheet.day else f"{order.due:%a %-d %b}"
+        about.show_text(" · ".join(part for part in (when, packs_text(order.packs), order.customer) if part))
+        foot.addWidget(about, 1)
+        if entry.ready:
+            pack = button("Pack", f"Take it off the shelf: {order.coffee}, {units.text(order.kg, 'kg', 2)}")
+            pack.clicked.connect(partial(self.pack_wanted.emit, order))
+        else:
+            pack = button("Cancel", f"It is not wanted any more: {order.coffee}, {units.text(order.kg, 'kg', 2)}")
+            pack.clicked.connect(partial(self.cancel_wanted.emit, order))
+        pack.setObjectName("small" if entry.ready else "quiet")
+        pack.setAccessibleName(f"{pack.text()} {order.coffee}, {units.text(order.kg, 'kg', 2)}")
+        pack.setFixedHeight(30)
+        foot.addWidget(pack)
+        self._rows.addLayout(head)
+        self._rows.addLayout(foot)
+        self._rows.addWidget(ShareBar(self._look, 1.0 - entry.to_roast_kg / order.kg))
+        self._rows.addSpacing(8)
+
+    def _on_typed(self) -> None:
+        text = self.line.text().strip()
+        if text:
+            self.typed.emit(text)

@@ -1,0 +1,263 @@
+"""The plan of a day: orders left, machines in the middle, what to weigh and to pack right, and why it stands so below."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date, timedelta
+from functools import partial
+from pathlib import Path
+from typing import TypeVar
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeySequence, QShortcut
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from firnel.ui.day.board import DayBoard
+from firnel.ui.day.order_card import OrderCard
+from firnel.ui.day.weigh_card import ListCard, pack_rows, weigh_rows
+from firnel.ui.shared.background import Background
+from firnel.ui.shared.parts import PageHead, button, card, label
+from firnel.ui.shared.report_button import report_button
+from firnel.ui.theme.look import Look
+from firnel.ui.theme.tokens import SPACE_S
+from firnel.work.day import house_day, planning, queue
+from firnel.work.day import orders as shop
+from firnel.work.day.day_report import day_report
+from firnel.work.day.planning import Block, DaySheet
+from firnel.work.desk import Desk
+from firnel.work.review.reports import Report
+
+Answer = TypeVar("Answer")
+
+#: The line of now moves on this often. [ms]
+NOW_MS = 30_000
+
+
+class DayPlanPage(QWidget):
+    """Plans one day; every change of a hand can be taken back."""
+
+    queued = pyqtSignal()
+
+    def __init__(self, desk: Desk, look: Look) -> None:
+        super().__init__()
+        self._desk, self.day = desk, desk.clock.wall().astimezone().date()
+        self.background = Background(self, self._say_wrong)
+        self._sheet: DaySheet | None = None
+        self._back: list[tuple[str, Callable[[], object]]] = []
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 12, 14, 12)  # as a list page, so that nothing jumps from tab to tab
+        column.setSpacing(SPACE_S)
+        self.head = PageHead("", "")
+        column.addWidget(self.head)
+        self._add_buttons()
+        columns = QHBoxLayout()
+        columns.setSpacing(SPACE_S)
+        column.addLayout(columns, 1)
+        self.orders = OrderCard(look)
+        self.orders.setFixedWidth(290)
+        columns.addWidget(self.orders)
+        columns.addLayout(self._middle(look), 1)
+        right = QVBoxLayout()
+        right.setSpacing(SPACE_S)
+        self.weigh = ListCard("To weigh", "Nothing is planned.")
+        self.pack = ListCard("To pack", "Nothing is ordered.")
+        for one in (self.weigh, self.pack):
+            one.setFixedWidth(262)
+            right.addWidget(one, 1)
+        columns.addLayout(right)
+        self.orders.typed.connect(self._on_typed)
+        self.orders.pack_wanted.connect(self._on_pack)
+        self.orders.cancel_wanted.connect(self._on_cancel)
+        self.orders.table_wanted.connect(self._on_table)
+        self._timer = QTimer(self)
+        self._timer.setInterval(NOW_MS)
+        self._timer.timeout.connect(self._on_now)
+        self._timer.start()
+
+    def _add_buttons(self) -> None:
+        back, forth = button("Day before"), button("Day after")
+        back.clicked.connect(partial(self._on_other_day, -1))
+        forth.clicked.connect(partial(self._on_other_day, 1))
+        self.undo = button("Undo", "Take back what was done last here")
+        self.undo.setEnabled(False)
+        self.undo.clicked.connect(self._on_undo)
+        self.queue = button("Queue the batches", "Each gets its number; they wait to be roasted in this order", primary=True)
+        self.queue.clicked.connect(self._on_queue)
+        for widget in (back, forth, self.undo, report_button(self._report, self.orders_said), self.queue):
+            self.head.add(widget)
+        undo_key = QShortcut(QKeySequence(QKeySequence.StandardKey.Undo), self)
+        undo_key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        undo_key.activated.connect(self._on_undo)
+
+    def orders_said(self, text: str) -> None:
+        """A sentence under the line of orders."""
+        self.orders.say(text)
+
+    def _middle(self, look: Look) -> QVBoxLayout:
+        middle = QVBoxLayout()
+        middle.setSpacing(SPACE_S)
+        frame, column = card(spacing=4)
+        row = QHBoxLayout()
+        row.addWidget(label("Machines", "heading"))
+        row.addStretch(1)
+        row.addWidget(label("drag to move · H holds · Ctrl+Z takes back", "soft"))
+        column.addLayout(row)
+        self.board = DayBoard(look)
+        self.board.chosen.connect(self._show_why)
+        self.board.moved.connect(self._on_moved)
+        self.board.let_go.connect(self._on_let_go)
+        column.addWidget(self.board, 1)
+        middle.addWidget(frame, 1)
+        reasons, inside = card(spacing=4)
+        inside.addWidget(label("Why in this order", "heading"))
+        self.why, self.short = label("", "", wrap=True), label("", "warn", wrap=True)
+        inside.addWidget(self.why)
+        inside.addWidget(self.short)
+        middle.addWidget(reasons)
+        return middle
+
+    # What is shown
+
+    def show_day(self, day: date) -> None:
+        """Plan this day."""
+        self.day = day
+        self._back.clear()
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Work the day out anew, beside the window."""
+        now, ask, day = self._desk.clock.wall(), self._desk.ask, self.day
+        self.background.run("day", lambda: ask(planning.day_sheet, day, now), self._show)
+
+    def _show(self, sheet: DaySheet) -> None:
+        units = self._desk.settings.units
+        self._sheet = sheet
+        self.head.title.setText(f"{sheet.day:%A %-d %B}")
+        count = len(sheet.plan.batches)
+        parts = [f"{len(sheet.pack)} orders", f"{count} batches to queue"] if sheet.pack else ["nothing is ordered"]
+        if sheet.day.weekday() in sheet.house.closed:
+            parts.insert(0, "the house is closed")
+        if sheet.waiting:
+            parts.append(f"{len(sheet.waiting)} wait")
+        if count:
+            parts += [units.text(sheet.green_kg, "kg", 1) + " of green", f"done about {sheet.at(sheet.plan.done_s):%-H:%M}"]
+        self.head.subtitle.setText(" · ".join(parts))
+        self.queue.setEnabled(count > 0)
+        self.queue.setText(f"Queue {count} batches" if count != 1 else "Queue 1 batch")
+        self.undo.setEnabled(bool(self._back))
+        self.orders.show_orders(sheet, units)
+        self.board.show_day(sheet, self._desk.clock.wall().astimezone(), units)
+        self.weigh.show_rows(weigh_rows(sheet, units))
+        self.pack.show_rows(pack_rows(sheet, units))
+        self._show_why(self.board.block)
+
+    def _show_why(self, block: Block | None) -> None:
+        sheet = self._sheet
+        if sheet is None:
+            return
+        if block is not None and block.share is not None:
+            plan = sheet.plans.get(block.share.way.plan)
+            self.why.setText(
+                f"{sheet.at(block.start_s):%-H:%M} {block.share.need.lot}, batch {block.number} of {block.share.batches} for "
+                f"{block.share.need.coffee.name}, by {plan.name if plan is not None else 'its plan'}: {block.why}."
+            )
+        else:
+            firsts = [one for one in sheet.plan.batches if one.number == 1]
+            told = [f"{one.share.need.lot} on {one.machine}: {one.why}" for one in firsts if one.share is not None]
+            more = f" And {len(told) - 4} more." if len(told) > 4 else ""
+            self.why.setText("\n".join(told[:4]) + more if told else "Nothing is left to plan.")
+        said = [*sheet.short, *sheet.moves]
+        self.short.setText("\n".join(said[:4]))
+        self.short.setToolTip("\n".join(said))
+        self.short.setVisible(bool(said))
+
+    def _on_now(self) -> None:
+        if self._sheet is not None and self.isVisible():
+            self.board.show_day(self._sheet, self._desk.clock.wall().astimezone(), self._desk.settings.units)
+
+    def _report(self) -> Report | None:
+        return day_report(self._sheet, self._desk.settings.units) if self._sheet is not None else None
+
+    # What a hand does
+
+    def _on_other_day(self, by: int) -> None:
+        self.show_day(self.day + timedelta(days=by))
+
+    def _on_typed(self, text: str) -> None:
+        today = self._desk.clock.wall().astimezone().date()
+        if (taken := self._tried(lambda: self._desk.ask(shop.add_lines, text, today))) is None:
+            return
+        self.orders.line.clear()
+        for order in taken:
+            self._back.append(("order", partial(self._desk.ask, shop.cancel, order)))
+        first = taken[0]
+        units = self._desk.settings.units
+        self.orders.say(f"Taken: {units.text(first.kg, 'kg', 1)} of {first.coffee} for {first.due:%A %-d %B}.")
+        self.refresh()
+
+    def _on_pack(self, order: shop.Order) -> None:
+        if self._tried(lambda: self._desk.ask(shop.pack, order, self.day)) is not None:
+            self.orders.say(f"Packed: {order.coffee}{f' for {order.customer}' if order.customer else ''}.")
+            self.refresh()
+
+    def _on_cancel(self, order: shop.Order) -> None:
+        cancelled = self._tried(lambda: self._desk.ask(shop.cancel, order))
+        if cancelled is not None:
+            self._back.append(("cancel", partial(self._desk.ask, shop.take_again, cancelled)))
+            self.orders.say(f"Cancelled: {order.coffee}. Undo brings it back.")
+            self.refresh()
+
+    def _on_table(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, "A table of orders", "", "Tables (*.csv *.xlsx)")
+        if chosen:
+            self.take_table(Path(chosen))
+
+    def take_table(self, path: Path) -> None:
+        """Take the orders of a table."""
+        today = self._desk.clock.wall().astimezone().date()
+        taken = self._tried(lambda: self._desk.ask(shop.take_in_orders, path, today))
+        if taken is not None:
+            for order in taken:
+                self._back.append(("order", partial(self._desk.ask, shop.cancel, order)))
+            self.orders.say(f"{len(taken)} orders taken from {path.name}.")
+            self.refresh()
+
+    def _on_moved(self, need: planning.Need, machine: str, place: int) -> None:
+        before = self._tried(lambda: self._desk.ask(planning.hold, self.day, need, machine, place))
+        if before is not None:
+            self._back.append(("move", partial(self._desk.ask, house_day.keep_chosen, self.day, before)))
+            self.refresh()
+
+    def _on_let_go(self, need: str) -> None:
+        before = self._desk.ask(planning.let_go, self.day, need)
+        self._back.append(("move", partial(self._desk.ask, house_day.keep_chosen, self.day, before)))
+        self.refresh()
+
+    def _on_queue(self) -> None:
+        sheet = self._sheet
+        queued = None if sheet is None else self._tried(lambda: self._desk.ask(planning.send_to_queue, sheet))
+        if queued is not None:
+            self._back.append(("queue", lambda: [self._desk.ask(queue.remove, one) for one in queued]))
+            self.orders.say(f"{len(queued)} batches wait: {queued[0].number} to {queued[-1].number}.")
+            self.queued.emit()
+            self.refresh()
+
+    def _on_undo(self) -> None:
+        if self._back:
+            _, back = self._back.pop()
+            if self._tried(lambda: (back(), True)[1]):
+                self.orders.say("Taken back.")
+            self.queued.emit()
+            self.refresh()
+
+    def _tried(self, what: Callable[[], Answer]) -> Answer | None:
+        """What a hand wants, or why it cannot be, in a sentence."""
+        try:
+            return what()
+        except (ValueError, shop.ChangedMeanwhileError, shop.ImportRefusedError) as error:
+            self._say_wrong(str(error))
+            self.refresh()
+            return None
+
+    def _say_wrong(self, sentence: str) -> None:
+        self.orders.say(f"{sentence[:1].upper()}{sentence[1:]}", wrong=True)

@@ -1,0 +1,74 @@
+"""What to weigh of each lot, and what goes into which order."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QVBoxLayout, QWidget
+
+from firnel.core.units import Units
+from firnel.ui.shared.parts import ElidedLabel, card, empty, label
+from firnel.work.day.planning import DaySheet
+
+
+class ListCard(QWidget):
+    """A card of rows: a name and a figure, and under them two words in small."""
+
+    def __init__(self, title: str, nothing: str) -> None:
+        super().__init__()
+        self._nothing = nothing
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame, column = card(spacing=6)
+        outer.addWidget(frame)
+        column.addWidget(label(title, "heading"))
+        area = QScrollArea()
+        area.setObjectName("bare")
+        area.setAccessibleName(title)
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        inside = QWidget()
+        self._grid = QGridLayout(inside)
+        self._grid.setContentsMargins(0, 0, 6, 0)
+        self._grid.setVerticalSpacing(1)
+        self._grid.setColumnStretch(0, 1)
+        area.setWidget(inside)
+        column.addWidget(area, 1)
+
+    def show_rows(self, rows: list[tuple[str, str, str, str, str]]) -> None:
+        """Show rows: name, figure, small words left and right, and the role of the right ones (soft, warn, good)."""
+        empty(self._grid)
+        for index, (name, figure, left, right, role) in enumerate(rows):
+            title, small = ElidedLabel("strong"), ElidedLabel("soft")
+            title.show_text(name)
+            small.show_text(left)
+            self._grid.addWidget(title, 3 * index, 0)
+            self._grid.addWidget(label(figure, "figure"), 3 * index, 1, Qt.AlignmentFlag.AlignRight)
+            self._grid.addWidget(small, 3 * index + 1, 0)
+            self._grid.addWidget(label(right, role), 3 * index + 1, 1, Qt.AlignmentFlag.AlignRight)
+            self._grid.setRowMinimumHeight(3 * index + 2, 7)
+        if not rows:
+            self._grid.addWidget(label(self._nothing, "soft", wrap=True), 0, 0, 1, 2)
+        self._grid.setRowStretch(3 * len(rows) + 1, 1)
+
+
+def weigh_rows(sheet: DaySheet, units: Units) -> list[tuple[str, str, str, str, str]]:
+    """What to weigh, a row for each lot; loads that are alike are counted."""
+    rows = []
+    for row in sheet.weigh:
+        loads = " + ".join(f"{count} × {units.text(load, 'kg', 2).split()[0]}" for count, load in row.loads)
+        lacks = row.on_hand_kg is not None and row.kg > row.on_hand_kg + 1e-6
+        there = "" if row.on_hand_kg is None else f"of {units.text(row.on_hand_kg, 'kg', 1)}"
+        rows.append((row.lot, units.text(row.kg, "kg", 1), loads, there, "warn" if lacks else "soft"))
+    return rows
+
+
+def pack_rows(sheet: DaySheet, units: Units) -> list[tuple[str, str, str, str, str]]:
+    """What goes into each order, and from which batches."""
+    rows = []
+    for entry in sheet.pack:
+        source = ", ".join(dict.fromkeys(one.stock.batch for one in entry.from_stock))
+        left = "ready" if entry.ready else f"{units.text(entry.to_roast_kg, 'kg', 1)} to come"
+        whom = " · ".join(part for part in (entry.order.customer, f"from {source}" if source else "") if part)
+        weight = units.text(entry.order.kg, "kg", 1)
+        rows.append((entry.order.coffee, weight, whom or "nothing on the shelf", left, "good" if entry.ready else "soft"))
+    return rows

@@ -1,0 +1,545 @@
+"""The day: orders as they are typed, blends, needs after the stock, dealing, sequence, time line, the whole in a window."""
+
+import itertools
+import json
+from dataclasses import replace
+from datetime import UTC, date, datetime, time, timedelta
+
+import numpy as np
+import pytest
+from click.testing import CliRunner
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QApplication
+
+from firnel.app.commands import main
+from firnel.app.window import make_application
+from firnel.core.day.coffee import Blending, Coffee, CoffeeError, Component, GreenFacts, Level, Rest, check_coffee, misfits
+from firnel.core.day.dealing import Station, Way, deal, fullest
+from firnel.core.day.need import Loss, Need, Stock, green_for, loss_from, needs_of, sure_of_each
+from firnel.core.day.order import Order, OrderError, order_from_line
+from firnel.core.day.sequence import Rules, _costs, in_order
+from firnel.core.day.timeline import can_roast_kg, laid_out, plan_day, what_moves
+from firnel.core.plan import Plan, Targets
+from firnel.core.vocabulary import Lot, Machine
+from firnel.devices.clock import Clock
+from firnel.store.order_book import ChangedMeanwhileError
+from firnel.ui.day.view import DayView
+from firnel.ui.theme.look import Look
+from firnel.work.day import orders as shop
+from firnel.work.day.house_day import Chosen, HouseDay, chosen_for, house_day, keep_chosen, keep_house_day
+from firnel.work.day.planning import can_we, day_sheet, hold, let_go, rest_machine, send_to_queue
+from firnel.work.desk import Desk
+from firnel.work.settings import Settings
+
+TODAY = date(2026, 12, 2)  # a Wednesday
+HOUSE = Coffee("House blend", (Component("A", 0.6, (1,)), Component("B", 0.4, (2,))))
+FRIDAY = Coffee("Friday for all", (Component("A", 1.0, (1,)),), level=Level.LIGHT)
+SIX = Station("six", 5.0, 6.0, 2.0, 1800.0, 240.0)
+TEN = Station("ten", 10.0, 12.0, 4.0, 1800.0, 300.0)
+USUAL = Loss(0.13, 0.003, 0.005)
+
+
+# Orders on one line
+
+
+@pytest.mark.parametrize(
+    ("line", "kg", "due", "customer", "every"),
+    [
+        ("12 kg House blend friday for Corner Café", 12.0, date(2026, 12, 4), "Corner Café", 0),
+        ("20 x 250 g house blend 4 Dec every week", 5.0, date(2026, 12, 4), "", 7),
+        ("house 3,5kg wednesday", 3.5, date(2026, 12, 9), "", 0),  # the next one, not today
+        ("2x5kg + 3 × 1 kg house", 13.0, date(2026, 12, 3), "", 0),
+        ("4 kg Friday for all 5 jan for Mill Lane", 4.0, date(2027, 1, 5), "Mill Lane", 0),  # a name with a day and a for in it
+        ("900 g house 2026-12-02 every 2 weeks", 0.9, TODAY, "", 14),
+    ],
+)
+def test_an_order_is_read_as_it_is_said(line, kg, due, customer, every):
+    order = order_from_line(line.replace("+", ","), [HOUSE, FRIDAY], TODAY)
+    assert (round(order.kg, 6), order.due, order.customer, order.every_days) == (kg, due, customer, every)
+    assert sum(count * weight for count, weight in order.packs) in (0.0, pytest.approx(kg))
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ("0 kg house", "is none"),
+        ("10000 kg house", "a slip"),
+        ("5 kg house 2026-12-01", "is over"),
+        ("5 kg house 31 feb", "no day of the calendar"),
+        ("5 kg mocha", "no coffee is called"),
+        ("5 kg", "which coffee"),
+        ("house friday", "how much"),
+        ("5 kg 3 kg house", "two weights"),
+        ("5 kg house 2029-01-01", "days ahead"),
+        ("5 kg o", "may be"),
+        ("", "how much of which coffee"),
+    ],
+)
+def test_what_is_no_order_is_refused_in_a_sentence(line, said):
+    with pytest.raises(OrderError, match=said):
+        order_from_line(line, [HOUSE, FRIDAY], TODAY)
+
+
+# Coffees
+
+
+def test_a_blend_of_99_per_cent_a_lot_twice_and_no_lot_are_refused():
+    for parts, said in (
+        ((Component("A", 0.59), Component("B", 0.4)), "come to 99 %"),
+        ((Component("A", 0.5), Component("A", 0.5)), "twice"),
+        ((), "no lot"),
+        ((Component("A", float("nan")),), "more than 0 %"),
+    ):
+        with pytest.raises(CoffeeError, match=said):
+            check_coffee(replace(HOUSE, components=parts))
+    check_coffee(replace(HOUSE, components=tuple(Component(name, 1.0 / 3.0) for name in "ABC")))
+
+
+def test_green_that_does_not_go_together_is_told_and_roasted_apart_it_does_not_matter():
+    facts = [GreenFacts("A", 0.088, 760.0, 6.2, "washed"), GreenFacts("B", 0.118, 690.0, None, "natural")]
+    green = replace(HOUSE, blending=Blending.GREEN)
+    said = misfits(green, facts)
+    assert [sentence.split()[0:3] for sentence in said[:3]] == [["A", "is", "dry"], ["A", "is", "drier"], ["A", "is", "denser"]]
+    assert "by 70 g/L" in said[2]
+    assert "natural, washed" in said[3]
+    assert misfits(HOUSE, facts) == []
+    assert misfits(green, [GreenFacts("A", 0.11, 720.0), GreenFacts("B", 0.112, 735.0)]) == []
+
+
+# Needs
+
+
+def test_the_loss_to_expect_is_the_normal_mean_with_a_normal_prior():
+    seen = [0.150, 0.152, 0.148, 0.151]
+    loss = loss_from(seen)
+    # The posterior of a normal mean: A. Gelman and others, Bayesian Data Analysis, 3rd ed., equation 2.12.
+    weight = 0.015**2 / (0.015**2 + loss.batch**2 / 4)
+    assert loss.mean == pytest.approx(0.135 + weight * (np.mean(seen) - 0.135))
+    assert loss.doubt == pytest.approx((1.0 / 0.015**2 + 4 / loss.batch**2) ** -0.5)
+    assert loss_from([0.15, 0.6, -0.2]).mean == loss_from([0.15]).mean, "slips of the scale"
+    assert loss_from([]) == Loss(0.135, 0.015, 0.006)
+
+
+def test_green_suffices_as_often_as_is_asked():
+    rng = np.random.default_rng(3)
+    loss, batches = Loss(0.14, 0.006, 0.005), 4
+    green = green_for(20.0, loss, batches, 0.9)
+    means = rng.normal(loss.mean, loss.doubt, 20000)
+    came = np.array([np.sum(green / batches * (1.0 - rng.normal(mean, loss.batch, batches))) for mean in means])
+    assert np.mean(came >= 20.0) == pytest.approx(0.9, abs=0.01)
+    assert sure_of_each(5, 0.9) ** 5 == pytest.approx(0.9)
+
+
+def test_the_shelf_is_used_first_the_oldest_that_is_not_past_and_for_the_first_due():
+    coffee = Coffee("One", (Component("A", 1.0, (1,)),), ready_days=2, past_days=20)
+    stock = [
+        Stock("old", "A", 1, TODAY - timedelta(days=30), 9.0),
+        Stock("ready", "A", 1, TODAY - timedelta(days=5), 2.0),
+        Stock("fresh", "A", 1, TODAY - timedelta(days=1), 3.0),
+        Stock("other plan", "A", 9, TODAY - timedelta(days=5), 9.0),
+    ]
+    later, first = Order("One", 4.0, TODAY + timedelta(days=3)), Order("One", 4.0, TODAY)
+    needs, taken = needs_of([later, first], {"One": coffee}, stock, TODAY)
+    assert [(one.order is first, one.stock.batch, one.kg, one.rest) for one in taken] == [
+        (True, "ready", 2.0, Rest.READY), (True, "fresh", 2.0, Rest.FRESH), (False, "fresh", 1.0, Rest.READY),
+    ]  # fmt: skip
+    assert [(need.kg, need.due) for need in needs] == [(3.0, later.due)]
+    strict, _ = needs_of([first], {"One": coffee}, stock, TODAY, fresh_too=False)
+    assert strict[0].kg == 2.0
+
+
+def test_a_blend_is_roasted_apart_by_roasted_weight_or_as_one_green():
+    order = Order("House blend", 10.0, TODAY)
+    apart, _ = needs_of([order], {"House blend": HOUSE}, [], TODAY)
+    assert {need.lot: need.kg for need in apart} == pytest.approx({"A": 6.0, "B": 4.0})
+    as_one, _ = needs_of([order], {"House blend": replace(HOUSE, blending=Blending.GREEN)}, [], TODAY)
+    assert [(need.lot, need.kg, need.plans) for need in as_one] == [("House blend", 10.0, (1,))]
+
+
+# Dealing, sequence and time
+
+
+def need_of(name, kg, due=TODAY, **more):
+    return Need(Coffee(name, (Component(name, 1.0, (1,)),), **more), name, (1,), kg, due)
+
+
+def end_of(counts, stations, roast_s=(600.0, 700.0)):
+    """When the last machine is done, of counts of batches for each need and machine. [s]"""
+    machines = zip(zip(*counts, strict=True), roast_s, stations.values(), strict=True)
+    return max(one.begins_s + sum(own) * (each + one.between_s) for own, each, one in machines if any(own))
+
+
+def test_batches_are_equal_never_over_the_load_and_end_as_early_as_any_dealing_could():
+    rng = np.random.default_rng(5)
+    for _ in range(12):
+        needs = [need_of(name, float(rng.uniform(10.0, 50.0))) for name in "ABC"[: int(rng.integers(1, 4))]]
+        ways = {need.key: [Way("six", 1, 600.0, 9, USUAL), Way("ten", 1, 700.0, 9, USUAL)] for need in needs}
+        stations = {"six": SIX, "ten": TEN}
+        dealt = deal(needs, ways, stations)
+        for share in dealt.shares:
+            assert stations[share.way.machine].least_kg <= share.load_kg <= stations[share.way.machine].most_kg
+        for need in needs:
+            assert sum(share.roasted_kg for share in dealt.shares if share.need is need) >= need.kg
+
+        sure = sure_of_each(len(needs))
+        every = []
+        for need in needs:
+            gives = [fullest(need, way, stations[way.machine], sure) for way in ways[need.key]]
+            every.append([c for c in itertools.product(range(13), range(7)) if c[0] * gives[0] + c[1] * gives[1] >= need.kg])
+        best = min(end_of(counts, stations) for counts in itertools.product(*(sorted(c, key=sum)[:25] for c in every)))
+        ours = [[sum(s.batches for s in dealt.shares if s.need is n and s.way.machine == m) for m in stations] for n in needs]
+        assert end_of(ours, stations) <= 1.03 * best + 300.0  # loads near the best count too, for some minutes
+
+
+def test_a_plan_that_is_proven_on_one_machine_is_roasted_there_and_a_hand_has_the_last_word():
+    need = need_of("A", 15.0)
+    ways = {need.key: [Way("six", 1, 600.0, 12, USUAL), Way("ten", 2, 600.0, 0, USUAL)]}
+    stations = {"six": SIX, "ten": TEN}
+    assert {share.way.machine for share in deal([need], ways, stations).shares} == {"six"}
+    assert {share.way.machine for share in deal([need], ways, stations, {need.key: "ten"}).shares} == {"ten"}
+    nothing = deal([need, need_of("B", 9.0)], ways, {"ten": replace(TEN, name="ten")}, {need.key: "six"})
+    assert [need.lot for need, _ in nothing.left] == ["A", "B"]
+    assert "no machine has a plan of B" in nothing.left[1][1]
+
+
+def test_the_order_is_the_best_of_all_orders():
+    rng = np.random.default_rng(11)
+    for _ in range(6):
+        shares = []
+        for index in range(6):
+            level = list(Level)[int(rng.integers(3))]
+            need = need_of(
+                f"c{index}", 10.0, TODAY + timedelta(days=int(rng.integers(3))), level=level, last=bool(rng.random() < 0.2)
+            )
+            share_of = deal([need], {need.key: [Way("six", 1, 600.0, int(rng.integers(6)), USUAL)]}, {"six": SIX}).shares[0]
+            shares.append(share_of)
+        costs = _costs(shares, Rules(), {})
+        best = min(costs.of(order) for order in itertools.permutations(range(6)))
+        found = [shares.index(placed.share) for placed in in_order(shares)]
+        assert costs.of(found) == pytest.approx(best)
+    place = {shares[4].need.key: 2}
+    held = in_order(shares, held=place)
+    assert held[2].share is shares[4]
+    assert (held[2].held, held[2].why) == (True, "held here")
+
+
+def test_light_comes_before_dark_decaf_last_and_each_place_has_its_reason():
+    needs = [need_of("dark", 9.0, level=Level.DARK), need_of("decaf", 9.0, last=True), need_of("light", 9.0, level=Level.LIGHT)]
+    needs.append(need_of("late", 9.0, TODAY + timedelta(days=3), level=Level.LIGHT))
+    ways = {need.key: [Way("six", 1, 600.0, 9, USUAL)] for need in needs}
+    plan = plan_day(TODAY, needs, ways, [SIX])
+    order = list(dict.fromkeys(block.share.need.lot for block in plan.batches))
+    assert order.index("light") < order.index("dark") < order.index("decaf") == 3
+    assert plan.batches[-1].why == "the same coffee as before"
+    assert "decaffeinated or flavoured: last" in {block.why for block in plan.batches}
+
+
+def test_nothing_runs_when_a_pause_begins_and_what_ends_after_closing_is_told():
+    station = replace(SIX, pauses=((1800.0 + 1500.0, 1800.0 + 3300.0),), closes_s=1800.0 + 3000.0)
+    need = need_of("A", 18.0)
+    plan = plan_day(TODAY, [need], {need.key: [Way("six", 1, 600.0, 9, USUAL)]}, [station])
+    ((start, end),) = station.pauses
+    for block in plan.batches:
+        assert block.end_s <= start or block.start_s >= end
+    gaps = [later.start_s - earlier.end_s for earlier, later in itertools.pairwise(plan.batches)]
+    assert min(gaps) >= station.between_s
+    assert [plan.of("six")[0].kind, plan.of("six")[-1].kind] == ["preheat", "cooling"]
+    assert len(plan.late) == 2
+    assert "2 batches of A on six end after closing; due today" in what_moves(plan)[0]
+    assert laid_out(station, []) == []
+    # A day from opening to closing, counted by hand: 6 h of 15 min each for a 10 min batch and 5 min between.
+    six_hours = replace(TEN, preheat_s=0.0, closes_s=6 * 3600.0)
+    assert can_roast_kg([six_hours], {"ten": 600.0}, 0.1, {}) == pytest.approx(24 * 10.0 * 0.9)
+
+
+# From a library
+
+
+@pytest.fixture
+def roastery(library):
+    """Two machines, three lots and their plans, five days' batches, and two coffees on sale."""
+    machines = [library.save_machine(Machine(name, "gas-6", stated_load_kg=most, useful_load_kg=load)) for name, load, most in
+                (("Six", 5.0, 6.0), ("Ten", 10.0, 12.0))]  # fmt: skip
+    lots = [library.save_lot(Lot(name, on_hand_kg=60.0)) for name in ("Isuka", "Kelavani")]
+    targets = Targets(drying_s=300.0, browning_s=240.0, development_s=90.0)
+    plans = [
+        library.save_plan(Plan(f"{lot.name} {machine.name}", machine.name, lot.name, machine.useful_load_kg, targets=targets,
+                               lot_id=lot.id, machine_id=machine.id))
+        for lot, machine in ((lots[0], machines[0]), (lots[1], machines[1]), (lots[0], machines[1]))
+    ]  # fmt: skip
+    shop.keep_coffee(library, Coffee("Isuka Filter", (Component("Isuka", 1.0, (plans[0].id, plans[2].id)),), level=Level.LIGHT))
+    shop.keep_coffee(
+        library, Coffee("House", (Component("Kelavani", 0.5, (plans[1].id,)), Component("Isuka", 0.5, (plans[0].id,))))
+    )
+    return library, plans
+
+
+def at_seven(day=TODAY):
+    return datetime.combine(day, time(7, 0)).astimezone()
+
+
+def test_orders_become_batches_a_weigh_list_and_a_packing_list(roastery):
+    library, plans = roastery
+    shop.add_lines(library, "20 kg House 2026-12-02 for Mill Lane\n12 x 250 g isuka filter 2026-12-02", TODAY)
+    sheet = day_sheet(library, TODAY, at_seven())
+    green = {row.lot: row.kg for row in sheet.weigh}
+    assert green["Kelavani"] == pytest.approx(10.0 / (1.0 - 0.135), rel=0.08)
+    assert green["Isuka"] == pytest.approx(13.0 / (1.0 - 0.135), rel=0.08)
+    assert green["Isuka"] > 13.0 / (1.0 - 0.135), "so that nothing is short nine days in ten"
+    assert [(row.order.customer, row.to_roast_kg) for row in sheet.pack] == [("Mill Lane", 20.0), ("", 3.0)]
+    assert f"{sheet.at(sheet.plan.batches[0].start_s):%H:%M}" == "08:00", "preheated before the house opens"
+    queued = send_to_queue(library, sheet)
+    assert len(queued) == len(sheet.plan.batches)
+    again = day_sheet(library, TODAY, at_seven())
+    assert again.plan.batches == (), "what waits is planned already"
+    assert {row.lot: row.kg for row in again.weigh} == pytest.approx(green, abs=0.01)
+    with pytest.raises(ValueError, match="nothing is planned"):
+        send_to_queue(library, again)
+
+
+def test_a_batch_that_fails_is_roasted_again_and_one_that_is_weighed_flows_into_orders(roastery):
+    library, plans = roastery
+    shop.add_lines(library, "4 kg isuka filter 2026-12-02", TODAY)
+    first = day_sheet(library, TODAY, at_seven())
+    assert len(first.plan.batches) == 1
+    done = library.new_batch(
+        plans[0].lot_id, plans[0].machine_id, plans[0].id, 5.0, at_seven().astimezone(UTC), status="dropped"
+    )
+    assert day_sheet(library, TODAY, at_seven()).plan.batches == (), "it is roasted, and will be weighed"
+    library.set_results(done[0], {"roasted_kg": 2.0})
+    short = day_sheet(library, TODAY, at_seven())
+    assert short.pack[0].to_roast_kg == pytest.approx(2.0)
+    assert len(short.plan.batches) == 1, "half of it went into the bin: roasted again"
+    order = shop.open_orders(library)[0]
+    with pytest.raises(OrderError, match="cannot be packed yet"):
+        shop.pack(library, order, TODAY)
+    library.set_results(done[0], {"roasted_kg": 4.3})
+    packed = shop.pack(library, replace(order), TODAY)
+    assert packed.state == "packed"
+    assert [stock.kg for _, stock in shop.stock_of(library)] == [pytest.approx(0.3)]
+
+
+def test_what_another_has_changed_is_never_overwritten_unseen(roastery):
+    library, _ = roastery
+    order = shop.add_lines(library, "4 kg isuka filter 2026-12-03 every week", TODAY)[0]
+    theirs = shop.change(library, replace(order, kg=6.0), TODAY)
+    with pytest.raises(ChangedMeanwhileError, match="Somebody else has changed the order"):
+        shop.change(library, replace(order, customer="Mill Lane"), TODAY)
+    assert shop.open_orders(library) == [theirs]
+    coffee = shop.coffees(library)[0]
+    shop.keep_coffee(library, replace(coffee, level=Level.DARK))
+    with pytest.raises(ChangedMeanwhileError):
+        shop.keep_coffee(library, replace(coffee, level=Level.LIGHT))
+    with pytest.raises(Exception, match="is called 'House' already"):
+        shop.keep_coffee(library, replace(coffee, id=None, name="House"))
+    shop.cancel(library, theirs)
+    assert shop.open_orders(library) == []
+
+
+def test_a_shortage_is_told_with_what_takes_the_lots_place_and_a_gone_plan_is_named(roastery):
+    library, plans = roastery
+    library.save_lot(Lot("Isuka second", on_hand_kg=30.0, replaces="Isuka", arrival="2026-12"))
+    shop.add_lines(library, "70 kg isuka filter 2026-12-02\n6 kg House 2026-12-02", TODAY)
+    library.save_plan(replace(plans[1], archived=True))
+    sheet = day_sheet(library, TODAY, at_seven())
+    said = " ".join(sheet.short)
+    assert "Isuka is short by" in said
+    assert "Isuka second takes its place, 30 kg, arrives 2026-12" in said
+    assert "House: no machine has a plan of House for Kelavani that is still kept" in said
+
+
+def test_a_hand_holds_a_block_lets_it_go_and_a_machine_rests(roastery):
+    library, _ = roastery
+    shop.add_lines(library, "4 kg isuka filter 2026-12-02", TODAY)
+    key = "Isuka Filter/Isuka"
+    need = day_sheet(library, TODAY, at_seven()).plan.batches[0].share.need
+    before = hold(library, TODAY, need, "Ten", 0)
+    held = day_sheet(library, TODAY, at_seven())
+    assert (held.plan.batches[0].machine, held.plan.batches[0].why) == ("Ten", "held here")
+    keep_chosen(library, TODAY, before)  # undone
+    assert day_sheet(library, TODAY, at_seven()).plan.batches[0].machine == "Six"
+    with pytest.raises(ValueError, match="has no plan for Isuka on Nine"):
+        hold(library, TODAY, need, "Nine", 0)
+    hold(library, TODAY, need, "Ten", 0)
+    let_go(library, TODAY, key)
+    rest_machine(library, TODAY, "Six", True)
+    assert day_sheet(library, TODAY, at_seven()).plan.batches[0].machine == "Ten"
+    rest_machine(library, TODAY, "Six", False)
+    assert day_sheet(library, TODAY, at_seven()).chosen == Chosen()
+
+
+def test_what_can_be_roasted_by_a_day_is_answered_on_working_days(roastery):
+    library, _ = roastery
+    friday, sunday = TODAY + timedelta(days=2), TODAY + timedelta(days=4)
+    assert can_we(library, 100.0, friday, at_seven()).startswith("Yes: 100 kg can be roasted by Wednesday")
+    no = can_we(library, 5000.0, friday, at_seven())
+    assert no.startswith("No:")
+    assert can_we(library, 5000.0, sunday, at_seven()).split("by")[0] == no.split("by")[0], (
+        "nobody roasts on Saturday and Sunday"
+    )
+    for kg, by, said in ((0.0, friday, "cannot be asked"), (9.0, TODAY - timedelta(days=1), "is over")):
+        with pytest.raises(ValueError, match=said):
+            can_we(library, kg, by, at_seven())
+
+
+def test_the_houses_day_is_kept_and_nonsense_is_refused(library):
+    usual = HouseDay()
+    assert house_day(library) == usual
+    own = replace(usual, opens=time(6, 30), pauses=(), rules=Rules(light_first=0.0))
+    keep_house_day(library, own)
+    assert house_day(library) == own
+    for wrong in (replace(usual, closes=time(7, 0)), replace(usual, rules=Rules(due_first=float("nan"))),
+                  replace(usual, closed=tuple(range(7)))):  # fmt: skip
+        with pytest.raises(ValueError):
+            keep_house_day(library, wrong)
+    assert house_day(library) == own
+
+
+def test_a_table_of_orders_is_taken_whole_or_not_at_all(roastery, tmp_path):
+    library, _ = roastery
+    table = tmp_path / "orders.csv"
+    table.write_text("Coffee;Packs;Pack;Due;Customer\nisuka filter;12;250;2026-12-04;Mill Lane\nHouse;2;5;2026-12-05;\n")
+    assert [(order.kg, order.customer) for order in shop.take_in_orders(library, table, TODAY)] == [
+        (3.0, "Mill Lane"),
+        (10.0, ""),
+    ]
+    table.write_text("coffee,kg,due\nHouse,4,2026-12-04\nHouse,4,someday\n")
+    with pytest.raises(shop.ImportRefusedError, match="row 3: 'someday' is no day"):
+        shop.take_in_orders(library, table, TODAY)
+    table.write_text("3 kg House friday\n2 kg isuka filter\n")
+    assert len(shop.take_in_orders(library, table, TODAY)) == 2
+    assert len(shop.open_orders(library)) == 4
+
+
+def test_the_command_line_sells_orders_plans_and_exports(roastery, tmp_path):
+    library, plans = roastery
+    run = CliRunner()
+
+    def firnel(*words):
+        answer = run.invoke(main, [*words, "--library", str(library.path)])
+        assert answer.exit_code == 0, answer.output
+        return answer.stdout
+
+    part = f"Kelavani=100%:{plans[1].name}"
+    assert json.loads(firnel("coffees", "add", "Kelavani House", "--of", part, "--json"))["components"][0]["plans"] == [
+        plans[1].id
+    ]
+    assert "9 kg of Kelavani House for Friday" in firnel("orders", "add", "9", "kg", "kelavani house", "friday")
+    number = json.loads(firnel("orders", "list", "--json"))[0]["id"]
+    due = json.loads(firnel("orders", "list", "--json"))[0]["due"]
+    told = json.loads(firnel("day", "plan", "--date", due, "--json"))
+    assert [one["coffee"] for one in told["batches"]] == ["Kelavani House"] * len(told["batches"])
+    assert sum(one["expected_kg"] for one in told["batches"]) >= 9.0
+    firnel("day", "export", "--date", due, "-o", str(tmp_path / "day.xlsx"))
+    assert (tmp_path / "day.xlsx").stat().st_size > 3000
+    firnel("orders", "cancel", str(number))
+    refused = run.invoke(main, ["orders", "pack", str(number), "--library", str(library.path)])
+    assert (refused.exit_code, "no open order" in refused.stderr) == (1, True)
+
+
+# In the window
+
+
+@pytest.fixture
+def page(roastery, qtbot):
+    library, _ = roastery
+    shop.add_lines(library, "20 kg House 2026-12-02 for Mill Lane\n3 kg isuka filter 2026-12-02", TODAY)
+    look = Look(make_application())
+    look.use("day")
+    clock = Clock(lambda: 100.0, lambda: at_seven().astimezone(UTC))
+    desk = Desk(library, Settings(), lambda call: call(), clock=clock)
+    view = DayView(desk, look)
+    qtbot.addWidget(view)
+    view.resize(1180, 780)
+    view.show()
+    settle(view)
+    return view, library
+
+
+def settle(view):
+    view.refresh()
+    view.plan.background.wait()
+    QApplication.processEvents()
+
+
+def test_the_plan_page_takes_an_order_refuses_nonsense_and_takes_it_back(page, qtbot):
+    view, library = page
+    plan = view.plan
+    assert plan.head.title.text() == "Wednesday 2 December"
+    for text, said in (("4 kg mocha", "No coffee is called"), ("0 kg house", "0 kg of House is none")):
+        plan.orders.line.setText(text)
+        qtbot.keyClick(plan.orders.line, Qt.Key.Key_Return)
+        assert said in plan.orders.said.text()
+        assert plan.orders.line.text() == text, "what was typed stays to be mended"
+    plan.orders.line.setText("5 kg isuka filter 2026-12-02 for Corner")
+    qtbot.keyClick(plan.orders.line, Qt.Key.Key_Return)
+    assert len(shop.open_orders(library)) == 3
+    settle(view)
+    plan.undo.click()
+    assert len(shop.open_orders(library)) == 2
+    settle(view)
+    before = len(plan.board._sheet.plan.batches)
+    plan.queue.click()
+    settle(view)
+    assert len(view.queue.list.findItems("", Qt.MatchFlag.MatchContains)) == before
+    assert not plan.queue.isEnabled()
+    plan.undo.click()
+    settle(view)
+    assert view.queue.list.count() == 0
+
+
+def test_a_batch_is_chosen_held_moved_and_given_back_with_keys_and_dragged_with_the_mouse(page, qtbot):
+    view, library = page
+    board = view.plan.board
+    board.setFocus()
+    qtbot.keyClick(board, Qt.Key.Key_Down)
+    assert board.block.share.need.lot in board.accessibleDescription()
+    assert board.block.why in view.plan.why.text()
+    house = next(block for block in board._sheet.plan.batches if block.share.need.key == "House/Isuka")
+    board.choose(house)
+    qtbot.keyClick(board, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+    assert "House has no plan for Isuka on Ten" in view.plan.orders.said.text()
+    both = next(block for block in board._sheet.plan.batches if block.share.need.key == "Isuka Filter/Isuka")
+    board.choose(both)
+    other, arrow = ("Ten", Qt.Key.Key_Right) if both.machine == "Six" else ("Six", Qt.Key.Key_Left)
+    qtbot.keyClick(board, arrow, Qt.KeyboardModifier.AltModifier)
+    settle(view)
+    assert chosen_for(library, TODAY).held[both.share.need.key][0] == other
+    moved = next(block for block in board._sheet.plan.batches if block.share.need.key == both.share.need.key)
+    assert (moved.machine, moved.held) == (other, True)
+    board.choose(moved)
+    qtbot.keyClick(board, Qt.Key.Key_H)
+    settle(view)
+    assert chosen_for(library, TODAY).held == {}
+    board.grab()  # drawn, so that it can be dragged
+    spot = next(spot for spot in board._spots if spot.block.share is not None)
+    start, end = spot.rect.center().toPoint(), QPoint(int(spot.rect.center().x()), board.height() - 12)
+    qtbot.mousePress(board, Qt.MouseButton.LeftButton, pos=start)
+    move = QMouseEvent(QEvent.Type.MouseMove, QPointF(end), board.mapToGlobal(QPointF(end)), Qt.MouseButton.NoButton,
+                       Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)  # fmt: skip
+    QApplication.sendEvent(board, move)
+    qtbot.mouseRelease(board, Qt.MouseButton.LeftButton, pos=end)
+    assert chosen_for(library, TODAY).held[spot.block.share.need.key][0] == spot.block.machine
+    view.plan.undo.click()
+    assert chosen_for(library, TODAY).held == {}
+
+
+def test_a_coffee_is_made_in_the_window_and_a_blend_of_99_per_cent_is_not_kept(page):
+    view, library = page
+    coffees = view.coffees
+    coffees._on_new()
+    coffees._name.setText("Third")
+    coffees._on_more()
+    (lot, share, plan), (other_lot, other_share, other_plan) = coffees._lines
+    lot.setCurrentText("Isuka")
+    other_lot.setCurrentText("Kelavani")
+    share.setValue(60)
+    other_share.setValue(39)
+    coffees._on_keep()
+    assert "come to 99 %" in coffees.said.text()
+    other_share.setValue(40)
+    plan.setCurrentIndex(0)
+    coffees._on_keep()
+    assert "Third is kept" in coffees.said.text()
+    assert [part.share for part in next(one for one in shop.coffees(library) if one.name == "Third").components] == [0.6, 0.4]
