@@ -16,6 +16,7 @@ os.environ.setdefault("XDG_RUNTIME_DIR", "/tmp")
 
 from made import trace_of
 from PyQt6.QtWidgets import QApplication
+from server import Server, running
 from sqlalchemy import text
 
 from firnel.core.plan import Plan
@@ -69,6 +70,25 @@ def _no_thread_left() -> Iterator[None]:
 @pytest.fixture
 def library(tmp_path: Path) -> Iterator[Library]:
     opened = Library(tmp_path / "library.sqlite")
+    yield opened
+    opened.close()
+
+
+@pytest.fixture(scope="session")
+def server() -> Iterator[Server]:
+    """A real database server."""
+    with running() as started:
+        yield started
+
+
+@pytest.fixture(params=["file", "server"])
+def either(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[Library]:
+    """A library in a file, and one on a server."""
+    if request.param == "file":
+        opened = Library(tmp_path / "library.sqlite")
+    else:
+        server = request.getfixturevalue("server")
+        opened = Library(server.url(server.new_database()))
     yield opened
     opened.close()
 

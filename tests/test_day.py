@@ -23,7 +23,7 @@ from firnel.core.day.timeline import can_roast_kg, laid_out, plan_day, what_move
 from firnel.core.plan import Plan, Targets
 from firnel.core.vocabulary import Lot, Machine
 from firnel.devices.clock import Clock
-from firnel.store.order_book import ChangedMeanwhileError
+from firnel.store.writing import ChangedMeanwhileError
 from firnel.ui.day.view import DayView
 from firnel.ui.theme.look import Look
 from firnel.work.day import orders as shop
@@ -257,6 +257,12 @@ def test_nothing_runs_when_a_pause_begins_and_what_ends_after_closing_is_told():
 
 
 @pytest.fixture
+def library(either):
+    """What is planned from a library is planned alike from a file and from a server."""
+    return either
+
+
+@pytest.fixture
 def roastery(library):
     """Two machines, three lots and their plans, five days' batches, and two coffees on sale."""
     machines = [library.save_machine(Machine(name, "gas-6", stated_load_kg=most, useful_load_kg=load)) for name, load, most in
@@ -417,7 +423,7 @@ def test_the_command_line_sells_orders_plans_and_exports(roastery, tmp_path):
     run = CliRunner()
 
     def firnel(*words):
-        answer = run.invoke(main, [*words, "--library", str(library.path)])
+        answer = run.invoke(main, [*words, "--library", library.url])
         assert answer.exit_code == 0, answer.output
         return answer.stdout
 
@@ -434,7 +440,7 @@ def test_the_command_line_sells_orders_plans_and_exports(roastery, tmp_path):
     firnel("day", "export", "--date", due, "-o", str(tmp_path / "day.xlsx"))
     assert (tmp_path / "day.xlsx").stat().st_size > 3000
     firnel("orders", "cancel", str(number))
-    refused = run.invoke(main, ["orders", "pack", str(number), "--library", str(library.path)])
+    refused = run.invoke(main, ["orders", "pack", str(number), "--library", library.url])
     assert (refused.exit_code, "no open order" in refused.stderr) == (1, True)
 
 
@@ -454,7 +460,8 @@ def page(roastery, qtbot):
     view.resize(1180, 780)
     view.show()
     settle(view)
-    return view, library
+    yield view, library
+    view.plan.background.finish()
 
 
 def settle(view):

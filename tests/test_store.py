@@ -24,6 +24,12 @@ from firnel.store.writing import LibraryError
 from firnel.work.desk import machine_of_kind
 
 
+@pytest.fixture
+def library(either):
+    """Every test of the store runs on a file and on a server."""
+    return either
+
+
 def assert_same(first, second):
     """Two records hold the same, arrays included."""
     for name in ("t", "bean", "air", "quality"):
@@ -223,6 +229,7 @@ def test_a_mark_that_was_undone_is_gone_from_disk(library, journal):
     assert library.batch(journal.key).marks == ()
 
 
+@pytest.mark.parametrize("either", ["file"], indirect=True)  # a server tells of its own disk
 def test_a_full_disk_loses_nothing_and_says_what_to_do(library, journal):
     def is_full(_conn, cursor, *_):
         cursor.execute(f"PRAGMA max_page_count = {room[0]}")

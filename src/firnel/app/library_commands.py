@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from firnel.app.command_parts import CouldNotError, default_library, json_option, library_option, say_json
-from firnel.work.library_care import LibraryError, back_up, check_library, restore
+from firnel.work.library_care import LibraryError, back_up, check_library, copy_library, restore
 
 
 @click.group()
@@ -55,3 +55,19 @@ def library_restore(file: Path, library_at: str | None) -> None:
     except LibraryError as error:
         raise CouldNotError(str(error)) from error
     click.echo("The library is restored." + (f" What was there is kept as {kept.name}." if kept else ""), err=True)
+
+
+@library.command("copy")
+@click.argument("to_url")
+@library_option
+@json_option
+def library_copy(to_url: str, library_at: str | None, as_json: bool) -> None:
+    """Copy the whole library to TO_URL, a file or a database server, and compare both row by row."""
+    try:
+        counts = copy_library(library_at or default_library(), to_url)
+    except LibraryError as error:
+        raise CouldNotError(str(error)) from error
+    if as_json:
+        say_json(counts)
+    else:
+        click.echo(f"Copied and compared: {sum(counts.values())} rows, {counts['batches']} batches.", err=True)

@@ -164,9 +164,9 @@ class Library:
         """All lots, by name."""
         return self.lot_book.all()
 
-    def save_lot(self, lot: Lot) -> Lot:
+    def save_lot(self, lot: Lot, since: Lot | None = None) -> Lot:
         """Add a lot, or change the one with its id; see `LotBook.save`."""
-        return self.lot_book.save(lot)
+        return self.lot_book.save(lot, since)
 
     def machines(self) -> list[Machine]:
         """All machines, by name."""

@@ -12,7 +12,7 @@ from sqlalchemy import Connection, Engine, Row, func, insert, select, update
 from firnel.core.vocabulary import Lot
 from firnel.store.rows import aware, upsert
 from firnel.store.tables import batches, lots, measurements
-from firnel.store.writing import writing
+from firnel.store.writing import ChangedMeanwhileError, writing
 
 #: Batches that have charged nothing.
 NOTHING_CHARGED = ("ready", "discarded")
@@ -45,13 +45,24 @@ class LotBook:
         with self._engine.connect() as connection:
             return [_lot(row) for row in connection.execute(select(lots, charged.label("charged")).order_by(lots.c.name))]
 
-    def save(self, lot: Lot) -> Lot:
+    def save(self, lot: Lot, since: Lot | None = None) -> Lot:
         """Add a lot, or change the one with its id. A name that is taken belongs to that lot: it is returned unchanged.
 
         What is on hand of a new lot counts as counted now; of a known one it is changed only by `count`.
+
+        Parameters
+        ----------
+        lot : as it is to be.
+        since : as it was read before: then only what differs is changed, and what another has changed meanwhile stays.
+
+        Raises
+        ------
+        ChangedMeanwhileError : if another has changed the same of it since; nothing is changed then.
         """
         with writing(self._engine) as connection:
-            key = self.save_in(connection, lot)
+            key = (
+                self.save_in(connection, lot) if since is None or lot.id is None else _save_what_differs(connection, lot, since)
+            )
         return next(saved for saved in self.all() if saved.id == key)
 
     def save_in(self, connection: Connection, lot: Lot) -> int:
@@ -104,6 +115,25 @@ class LotBook:
             connection.execute(update(measurements).where(measurements.c.id == key).values(struck=struck))
             if summary:
                 connection.execute(update(lots).where(lots.c.id == lot_id).values(**summary))
+
+
+def _save_what_differs(connection: Connection, lot: Lot, since: Lot) -> int:
+    """Change only what a hand has changed, and only where it still stands as it was read."""
+    now = connection.execute(select(lots).where(lots.c.id == lot.id).with_for_update()).one()
+    kept = {name: value for name, value in asdict(lot).items() if name not in ("id", "on_hand_kg")}
+    changed = {name: value for name, value in kept.items() if value != getattr(since, name)}
+    for name, value in changed.items():
+        there = getattr(now, name)
+        if there not in (getattr(since, name), value):
+            what = name.replace("_", " ")
+            raise ChangedMeanwhileError(
+                f"Somebody else has changed the {what} of {since.name} meanwhile to {there}: look at it again."
+            )
+    if changed.get("name") and connection.execute(select(lots.c.id).where(lots.c.name == lot.name)).scalar() is not None:
+        changed.pop("name")  # it belongs to another lot
+    if changed:
+        connection.execute(update(lots).where(lots.c.id == lot.id).values(**changed))
+    return now.id  # type: ignore[no-any-return]  # of a row
 
 
 def _lot(row: Row[Any]) -> Lot:

@@ -15,11 +15,7 @@ from firnel.core.day.need import Stock
 from firnel.core.day.order import Order
 from firnel.store.rows import aware, new_key
 from firnel.store.tables import batches, coffees, lots, orders, packed
-from firnel.store.writing import LibraryError, writing
-
-
-class ChangedMeanwhileError(LibraryError):
-    """Somebody else has changed it since it was read; the message says what it is now."""
+from firnel.store.writing import ChangedMeanwhileError, LibraryError, writing
 
 
 class OrderBook:

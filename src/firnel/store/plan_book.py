@@ -52,7 +52,9 @@ class PlanBook:
         with writing(self._engine) as connection:
             known = None
             if plan.id is not None:
-                known = connection.execute(select(plans.c.document, plans.c.version).where(plans.c.id == plan.id)).one_or_none()
+                # On a server the row is held until this transaction ends: two that save at once get a version each.
+                held = select(plans.c.document, plans.c.version).where(plans.c.id == plan.id).with_for_update()
+                known = connection.execute(held).one_or_none()
             changed = known is None or _substance(known.document) != _substance(document)
             version = 1 if known is None else known.version + changed
             key = upsert(connection, plans, plan.id, {

@@ -12,14 +12,14 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.engine import make_url
-from sqlalchemy.exc import ArgumentError, DBAPIError
+from sqlalchemy.exc import ArgumentError, DBAPIError, OperationalError
 
 #: How long to wait for another program's lock. [ms]
 BUSY_MS = 5000
 #: How long to wait between two tries where SQLite itself does not wait. [ms]
 PAUSE_MS = 20
-#: Patience with a server that does not answer. [s]
-CONNECT_S = 10
+#: Patience with a server: until it answers at all [s], with one statement, with a lock, and with sent bytes [ms].
+CONNECT_S, STATEMENT_MS, LOCK_MS, SENT_MS = 5, 20_000, 5_000, 8_000
 #: Execution option of a connection that is going to write.
 WRITES = "firnel_writes"
 
@@ -34,6 +34,10 @@ class LibraryWriteError(LibraryError):
 
 class LibraryGoneError(LibraryWriteError):
     """The file that was opened is not there any more, or another one lies in its place."""
+
+
+class ChangedMeanwhileError(LibraryError):
+    """Somebody else has changed it since it was read; the message says what."""
 
 
 def library_url(library: str | Path) -> str:
@@ -62,7 +66,7 @@ def make_engine(url: str) -> Engine:
     LibraryError : if the address is none, or its driver is missing.
     """
     path = library_path(url)
-    more: dict[str, Any] = {} if path is not None else {"connect_args": {"connect_timeout": CONNECT_S}}
+    more: dict[str, Any] = {} if path is not None else _of_a_server(url)
     try:
         engine = create_engine(url, hide_parameters=True, **more)
     except (ArgumentError, ImportError) as error:
@@ -71,6 +75,18 @@ def make_engine(url: str) -> Engine:
         event.listen(engine, "connect", _prepare_sqlite)
         event.listen(engine, "begin", _begin_sqlite)
     return engine
+
+
+def _of_a_server(url: str) -> dict[str, Any]:
+    """A server that is gone or stands still is told in seconds, and one that came back is gone on with."""
+    patience: dict[str, Any] = {"connect_timeout": CONNECT_S}
+    if make_url(url).get_backend_name() == "postgresql":
+        patience |= {
+            "options": f"-c statement_timeout={STATEMENT_MS} -c lock_timeout={LOCK_MS} -c timezone=UTC",
+            "keepalives_idle": CONNECT_S, "keepalives_interval": 2, "keepalives_count": 3, "tcp_user_timeout": SENT_MS,
+            "application_name": "firnel",
+        }  # fmt: skip
+    return {"connect_args": patience, "pool_pre_ping": True}
 
 
 @contextmanager
@@ -101,6 +117,8 @@ def refusal(error: DBAPIError, where: str) -> str | None:
     said = str(error.orig)
     if isinstance(error.orig, sqlite3.IntegrityError | sqlite3.ProgrammingError | sqlite3.InterfaceError):
         return None
+    if not isinstance(error.orig, sqlite3.Error):
+        return _refusal_of_a_server(error, said, where)
     if "full" in said:
         return f"The disk that holds {where} is full. Free some space and try again."
     if "locked" in said:
@@ -111,6 +129,21 @@ def refusal(error: DBAPIError, where: str) -> str | None:
         return f"The library {where} is damaged. It was left as it is; firnel library check tells more, restore brings a copy."
     if isinstance(error.orig, sqlite3.OperationalError | sqlite3.DatabaseError) or error.connection_invalidated:
         return f"The library {where} does not answer: {said.splitlines()[0]}."
+    return None
+
+
+def _refusal_of_a_server(error: DBAPIError, said: str, where: str) -> str | None:
+    """Why a server refuses; what it says itself may name who asked, never the password."""
+    if "lock timeout" in said or "deadlock" in said:
+        return f"The library {where} is being written by another station. Nothing was changed: try again."
+    if "statement timeout" in said:
+        return f"The library {where} took too long to answer. Nothing was changed: try again."
+    if "No space left" in said or "could not extend file" in said:
+        return f"The disk that holds {where} is full. Free some space and try again."
+    if "permission denied" in said or "read-only transaction" in said:
+        return f"This user may not change the library {where}. Nothing was changed."
+    if isinstance(error, OperationalError) or error.connection_invalidated:
+        return f"The library {where} does not answer: {said.splitlines()[0] if said else 'the connection broke'}."
     return None
 
 

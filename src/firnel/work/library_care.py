@@ -10,9 +10,10 @@ from pathlib import Path
 from firnel.store.copies import check_file, copy_database, copy_files, daily_copy, free_name
 from firnel.store.library import BatchFilter, Library
 from firnel.store.locks import claim_library
+from firnel.store.moving import copy_library
 from firnel.store.writing import LibraryError, library_path, library_url, shown
 
-__all__ = ["LibraryError", "back_up", "check_library", "copy_of_today", "look_after_a_crash", "restore"]
+__all__ = ["LibraryError", "back_up", "check_library", "copy_library", "copy_of_today", "look_after_a_crash", "restore"]
 
 
 def check_library(library: str | Path) -> tuple[str, ...]:

@@ -9,6 +9,24 @@ from firnel.core.plan import Plan
 from firnel.core.vocabulary import BatchRecord, Lot, Machine, Mark
 from firnel.store.bench_book import TableSet
 from firnel.store.library import BatchFilter, BatchLine, Library, PageEnd
+from firnel.store.writing import ChangedMeanwhileError
+
+__all__ = [
+    "ChangedMeanwhileError",
+    "batch",
+    "batch_lines",
+    "count_batches",
+    "lots",
+    "machines",
+    "plans",
+    "save_lot",
+    "save_machine",
+    "save_plan",
+    "set_marks",
+    "set_status",
+    "tables",
+    "unowned_batches",
+]
 
 
 def lots(library: Library) -> list[Lot]:
@@ -53,9 +71,14 @@ def tables(library: Library, kinds: tuple[str, ...]) -> list[TableSet]:
     return library.bench_book.tables(kinds)
 
 
-def save_lot(library: Library, lot: Lot) -> Lot:
-    """Add a lot, or change the one with its id."""
-    return library.save_lot(lot)
+def save_lot(library: Library, lot: Lot, since: Lot | None = None) -> Lot:
+    """Add a lot, or change what differs from ``since`` of the one with its id.
+
+    Raises
+    ------
+    ChangedMeanwhileError : if another has changed the same of it since it was read.
+    """
+    return library.save_lot(lot, since)
 
 
 def save_machine(library: Library, machine: Machine) -> Machine:

@@ -149,7 +149,13 @@ class GreenView(ListPage):
         typed = self._form.on_hand()
         if lot.id is None and typed is not None:
             lot = replace(lot, on_hand_kg=self._desk.settings.units.read(typed, "kg"))
-        self._lot = self._desk.ask(shelf.save_lot, lot)
+        before = self._lot if self._lot is not None and self._lot.id == lot.id else None
+        try:
+            self._lot = self._desk.ask(shelf.save_lot, lot, before)
+        except shelf.ChangedMeanwhileError as error:
+            self._form.say(str(error))
+            self.refresh()
+            return
         self._pages.setCurrentWidget(self.panel)
         self._refresh_to(self._lot)
 
@@ -165,7 +171,7 @@ class GreenView(ListPage):
 
     def _on_archive(self) -> None:
         if self._lot is not None:
-            self._desk.ask(shelf.save_lot, replace(self._lot, archived=not self._lot.archived))
+            self._desk.ask(shelf.save_lot, replace(self._lot, archived=not self._lot.archived), self._lot)
             self.refresh()
 
     def _on_counted(self, typed: float) -> None:

@@ -14,8 +14,7 @@ from firnel.core.day.order import Order, OrderError, check_order, day_in, order_
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.table_rows import table_rows
 from firnel.store.library import Library
-from firnel.store.order_book import ChangedMeanwhileError
-from firnel.store.writing import LibraryError
+from firnel.store.writing import ChangedMeanwhileError, LibraryError
 
 __all__ = [
     "Blending",
