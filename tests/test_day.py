@@ -550,3 +550,25 @@ def test_a_coffee_is_made_in_the_window_and_a_blend_of_99_per_cent_is_not_kept(p
     coffees._on_keep()
     assert "Third is kept" in coffees.said.text()
     assert [part.share for part in next(one for one in shop.coffees(library) if one.name == "Third").components] == [0.6, 0.4]
+
+
+def test_the_houses_day_is_changed_in_a_sheet_that_refuses_nonsense(page):
+    view, library = page
+    sheet = view.plan.ask_house()
+    sheet.pauses.setText("12:00-11:00")
+    sheet.keep()
+    assert "a pause from 12:00 cannot end at 11:00" in sheet.said.text().lower()
+    sheet.pauses.setText("noon")
+    sheet.keep()
+    assert "is no pause" in sheet.said.text()
+    assert house_day(library) == HouseDay()
+    sheet.pauses.setText("9:30-10:00, 14:00-14:15")
+    sheet.weights["light_first"].setValue(0.0)
+    sheet.roasting["Ten"].setChecked(False)
+    sheet.keep()
+    kept = house_day(library)
+    assert kept.pauses == ((time(9, 30), time(10, 0)), (time(14, 0), time(14, 15)))
+    assert kept.rules.light_first == 0.0
+    settle(view)
+    assert {block.machine for block in view.plan._sheet.plan.batches} == {"Six"}
+    assert any("Ten does not roast on this day" in said for said in view.plan._sheet.short)

@@ -16,6 +16,7 @@ USUAL_PACKS_KG = (0.25, 1.0, 5.0)
 #: Green lots that differ by more than this do not roast evenly together; common practice, no published source.
 #: Moisture (share of mass), density [g/L], bean size [mm], and below which moisture a lot is dry.
 MOISTURE_APART, DENSITY_APART, SIZE_APART, DRY = 0.015, 40.0, 0.8, 0.095
+LONGEST_NAME = 80
 #: From this share on a component is a main one.
 MAIN_SHARE = 0.4
 
@@ -129,6 +130,8 @@ def check_coffee(coffee: Coffee) -> None:
     """
     if not coffee.name.strip():
         raise CoffeeError("a coffee needs a name.")
+    if len(coffee.name) > LONGEST_NAME or not coffee.name.isprintable():
+        raise CoffeeError(f"the name of a coffee has at most {LONGEST_NAME} letters, all of them to be seen.")
     if not coffee.components:
         raise CoffeeError(f"{coffee.name} has no lot: name at least one.")
     shares = [component.share for component in coffee.components]

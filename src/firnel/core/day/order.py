@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from firnel.core.day.coffee import Coffee
+from firnel.core.day.coffee import LONGEST_NAME, Coffee
 
 #: More than this in one order is taken for a slip of the finger. [kg]
 MOST_KG = 2000.0
@@ -65,6 +65,8 @@ def check_order(order: Order, today: date) -> Order:
         raise OrderError(f"an order of {order.kg:g} kg of {order.coffee} is none: say how much.")
     if order.kg > MOST_KG:
         raise OrderError(f"{order.kg:g} kg of {order.coffee} in one order is more than {MOST_KG:g} kg: is that a slip?")
+    if len(order.customer) > LONGEST_NAME:
+        raise OrderError(f"the name that the order is for has more than {LONGEST_NAME} letters.")
     if order.due < today:
         raise OrderError(f"{order.due:%-d %B %Y} is over: say a day from today on.")
     if (order.due - today).days > FARTHEST_DAYS:
@@ -86,7 +88,7 @@ def order_from_line(line: str, coffees: Sequence[Coffee], today: date) -> Order:
     ------
     OrderError : with a sentence on what is not understood.
     """
-    rest, customer = line.strip(), ""
+    rest, customer = "".join(letter if letter.isprintable() else " " for letter in line).strip(), ""
     if not rest:
         raise OrderError("an order says how much of which coffee: 12 kg House blend friday.")
     named, rest = _named(rest, coffees)

@@ -12,7 +12,8 @@ from firnel.core.units import Units
 from firnel.ui.shared.parts import ElidedLabel, button, card, empty, label
 from firnel.ui.theme.look import Look
 from firnel.work.day.day_report import packs_text
-from firnel.work.day.planning import DaySheet, PackRow
+from firnel.work.day.lists import PackRow
+from firnel.work.day.planning import DaySheet
 
 
 class ShareBar(QWidget):

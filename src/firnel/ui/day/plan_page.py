@@ -13,6 +13,7 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.ui.day.board import DayBoard
+from firnel.ui.day.house_sheet import HouseSheet
 from firnel.ui.day.order_card import OrderCard
 from firnel.ui.day.weigh_card import ListCard, pack_rows, weigh_rows
 from firnel.ui.shared.background import Background
@@ -75,7 +76,9 @@ class DayPlanPage(QWidget):
         self._timer.start()
 
     def _add_buttons(self) -> None:
-        back, forth = button("Day before"), button("Day after")
+        back, forth = button("◂", "The day before"), button("▸", "The day after")
+        back.setAccessibleName("Day before")
+        forth.setAccessibleName("Day after")
         back.clicked.connect(partial(self._on_other_day, -1))
         forth.clicked.connect(partial(self._on_other_day, 1))
         self.undo = button("Undo", "Take back what was done last here")
@@ -83,11 +86,21 @@ class DayPlanPage(QWidget):
         self.undo.clicked.connect(self._on_undo)
         self.queue = button("Queue the batches", "Each gets its number; they wait to be roasted in this order", primary=True)
         self.queue.clicked.connect(self._on_queue)
-        for widget in (back, forth, self.undo, report_button(self._report, self.orders_said), self.queue):
+        house = button("House …", "Hours, pauses, rules of the order, machines that rest")
+        house.clicked.connect(self.ask_house)
+        for widget in (back, forth, house, self.undo, report_button(self._report, self.orders_said), self.queue):
             self.head.add(widget)
         undo_key = QShortcut(QKeySequence(QKeySequence.StandardKey.Undo), self)
         undo_key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         undo_key.activated.connect(self._on_undo)
+
+    def ask_house(self) -> HouseSheet:
+        """How the house's day goes."""
+        sheet = HouseSheet(self._desk, self.day, self)
+        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        sheet.accepted.connect(self.refresh)
+        sheet.open()
+        return sheet
 
     def orders_said(self, text: str) -> None:
         """A sentence under the line of orders."""

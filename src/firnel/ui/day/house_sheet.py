@@ -1,0 +1,166 @@
+"""How the house's day goes: hours, pauses, closed days, the weights of its rules; and which machines roast on the day shown."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from datetime import date, time
+
+from PyQt6.QtCore import QTime
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QTimeEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from firnel.core.day.sequence import Rules
+from firnel.ui.shared.parts import button, label
+from firnel.work.day.house_day import HouseDay, chosen_for, house_day, keep_house_day
+from firnel.work.day.planning import rest_machine
+from firnel.work.desk import Desk
+from firnel.work.shelf import machines
+
+DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+WORDS = {
+    "forgiving_first": "Something forgiving on the cold drum",
+    "same_together": "The same coffee together",
+    "light_first": "Light before dark",
+    "decaf_last": "Decaffeinated and flavoured last",
+    "due_first": "What is due first",
+}
+
+
+class HouseSheet(QDialog):
+    """Asks how the day goes; nothing is kept before Keep, and nonsense is refused in a sentence."""
+
+    def __init__(self, desk: Desk, day: date, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("The house's day")
+        self._desk, self._day = desk, day
+        self._house = desk.ask(house_day)
+        column = QVBoxLayout(self)
+        column.setSpacing(10)
+        column.addWidget(label("The house's day", "heading"))
+        self._add_hours(column)
+        self._add_weights(column)
+        self._add_machines(column)
+        self.said = label("", "warn", wrap=True)
+        column.addWidget(self.said)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        leave, keep = button("Leave as it was"), button("Keep", primary=True)
+        leave.clicked.connect(self.reject)
+        keep.clicked.connect(self.keep)
+        keep.setDefault(True)
+        row.addWidget(leave)
+        row.addWidget(keep)
+        column.addLayout(row)
+
+    def _add_hours(self, column: QVBoxLayout) -> None:
+        house, grid = self._house, QGridLayout()
+        grid.setHorizontalSpacing(14)
+        grid.setColumnStretch(1, 1)
+        self.opens, self.closes = _clock(house.opens, "Opens"), _clock(house.closes, "Closes")
+        self.pauses = QLineEdit(", ".join(f"{start:%H:%M}-{end:%H:%M}" for start, end in house.pauses))
+        self.pauses.setAccessibleName("Pauses")
+        self.pauses.setPlaceholderText("12:00-12:30, 15:00-15:10")
+        for row, (words, widget) in enumerate((("Opens", self.opens), ("Closes", self.closes), ("Pauses", self.pauses))):
+            grid.addWidget(label(words, "soft"), row, 0)
+            grid.addWidget(widget, row, 1)
+        column.addLayout(grid)
+        closed = QHBoxLayout()
+        closed.addWidget(label("Closed on", "soft"))
+        self.closed = [QCheckBox(name) for name in DAYS]
+        for number, box in enumerate(self.closed):
+            box.setChecked(number in house.closed)
+            closed.addWidget(box)
+        column.addLayout(closed)
+        self.fresh = QCheckBox("Roasted coffee may go out before it has rested")
+        self.fresh.setChecked(house.fresh_too)
+        column.addWidget(self.fresh)
+
+    def _add_weights(self, column: QVBoxLayout) -> None:
+        column.addWidget(label("What the order goes by", "heading"))
+        column.addWidget(label("0 does not count; up to 10.", "soft"))
+        grid = QGridLayout()
+        grid.setColumnStretch(0, 1)
+        self.weights: dict[str, QDoubleSpinBox] = {}
+        for row, (name, value) in enumerate(asdict(self._house.rules).items()):
+            box = self.weights[name] = QDoubleSpinBox()
+            box.setRange(0.0, 10.0)
+            box.setDecimals(1)
+            box.setSingleStep(0.5)
+            box.setValue(value)
+            box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+            box.setAccessibleName(WORDS[name])
+            grid.addWidget(label(WORDS[name]), row, 0)
+            grid.addWidget(box, row, 1)
+        column.addLayout(grid)
+
+    def _add_machines(self, column: QVBoxLayout) -> None:
+        column.addWidget(label(f"Roasting on {self._day:%A %-d %B}", "heading"))
+        resting = self._desk.ask(chosen_for, self._day).resting
+        self.roasting: dict[str, QCheckBox] = {}
+        row = QHBoxLayout()
+        for machine in self._desk.ask(machines):
+            if not machine.archived:
+                tick = self.roasting[machine.name] = QCheckBox(machine.name)
+                tick.setChecked(machine.name not in resting)
+                row.addWidget(tick)
+        row.addStretch(1)
+        column.addLayout(row)
+
+    def keep(self) -> None:
+        """Keep what stands here."""
+        try:
+            self._desk.ask(keep_house_day, self._typed())
+        except ValueError as error:
+            sentence = str(error)
+            self.said.setText(f"{sentence[:1].upper()}{sentence[1:]}")
+            return
+        for name, tick in self.roasting.items():
+            rests = name in self._desk.ask(chosen_for, self._day).resting
+            if rests == tick.isChecked():
+                self._desk.ask(rest_machine, self._day, name, not tick.isChecked())
+        self.accept()
+
+    def _typed(self) -> HouseDay:
+        return replace(
+            self._house, opens=_time(self.opens.time()), closes=_time(self.closes.time()), pauses=_pauses(self.pauses.text()),
+            closed=tuple(number for number, box in enumerate(self.closed) if box.isChecked()), fresh_too=self.fresh.isChecked(),
+            rules=Rules(**{name: box.value() for name, box in self.weights.items()}),
+        )  # fmt: skip
+
+
+def _clock(at: time, name: str) -> QTimeEdit:
+    made = QTimeEdit(QTime(at.hour, at.minute))
+    made.setDisplayFormat("HH:mm")
+    made.setAccessibleName(name)
+    made.setButtonSymbols(QTimeEdit.ButtonSymbols.NoButtons)
+    return made
+
+
+def _time(at: QTime) -> time:
+    return time(at.hour(), at.minute())
+
+
+def _pauses(text: str) -> tuple[tuple[time, time], ...]:
+    """``12:00-12:30, 15:00-15:10``.
+
+    Raises
+    ------
+    ValueError : if one is no pause.
+    """
+    found = []
+    for part in (one.strip() for one in text.replace("–", "-").split(",") if one.strip()):
+        start, _, end = part.partition("-")
+        try:
+            found.append((time.fromisoformat(start.strip().zfill(5)), time.fromisoformat(end.strip().zfill(5))))
+        except ValueError:
+            raise ValueError(f"{part!r} is no pause: write 12:00-12:30.") from None
+    return tuple(found)

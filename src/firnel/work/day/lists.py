@@ -1,0 +1,91 @@
+"""What to weigh of each lot, and what goes into each order."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from firnel.core.day.coffee import Blending
+from firnel.core.day.need import Stock, Taken
+from firnel.core.day.order import Order
+from firnel.core.day.timeline import DayPlan
+from firnel.store.library import Library
+from firnel.work.day import queue
+
+
+@dataclass(frozen=True)
+class WeighRow:
+    """Green to weigh of one lot: how many batches of which load, all of it, and what is on hand. [kg]"""
+
+    lot: str
+    loads: tuple[tuple[int, float], ...]
+    kg: float
+    on_hand_kg: float | None
+
+
+@dataclass(frozen=True)
+class PackRow:
+    """What goes into one order: of which batch how much, how it has rested; and what is still to be roasted. [kg]"""
+
+    order: Order
+    from_stock: tuple[Taken, ...]
+    to_roast_kg: float
+
+    @property
+    def ready(self) -> bool:
+        """Whether it can be packed now."""
+        return self.to_roast_kg <= 0.0
+
+
+def weigh_rows(plan: DayPlan, waiting: Sequence[queue.Waiting], library: Library) -> tuple[WeighRow, ...]:
+    """Green to weigh by lot: of the plan, and of what waits and is not weighed."""
+    loads: dict[str, list[float]] = {}
+    for block in plan.batches:
+        share = block.share
+        if share is None:
+            continue
+        coffee = share.need.coffee
+        if coffee.blend and coffee.blending is Blending.GREEN:
+            for part in coffee.components:
+                loads.setdefault(part.lot, []).append(share.load_kg * part.share)
+        else:
+            loads.setdefault(share.need.lot, []).append(share.load_kg)
+    for one in waiting:
+        if one.load_kg:
+            loads.setdefault(one.lot, []).append(one.load_kg)
+    on_hand = {lot.name: lot.on_hand_kg for lot in library.lots()}
+    rows = []
+    for lot, several in sorted(loads.items()):
+        rounded = [round(load, 3) for load in several]
+        counted = tuple((rounded.count(load), load) for load in dict.fromkeys(rounded))
+        rows.append(WeighRow(lot, counted, sum(rounded), on_hand.get(lot)))
+    return tuple(rows)
+
+
+def short_of_green(weigh: Sequence[WeighRow], library: Library) -> list[str]:
+    """Lots that do not suffice, and what takes their place."""
+    said = []
+    lots = [lot for lot in library.lots() if not lot.archived]
+    for row in weigh:
+        if row.on_hand_kg is None or row.kg <= row.on_hand_kg + 1e-6:
+            continue
+        follows = next((lot for lot in lots if lot.replaces == row.lot), None)
+        lacks = f"{row.lot} is short by {row.kg - row.on_hand_kg:.1f} kg ({row.kg:.1f} to weigh, {row.on_hand_kg:.1f} on hand)"
+        if follows is None:
+            said.append(f"{lacks}.")
+            continue
+        arrives = f", arrives {follows.arrival}" if follows.arrival else ""
+        have = f", {follows.on_hand_kg:.0f} kg" if follows.on_hand_kg else ""
+        said.append(f"{lacks}; {follows.name} takes its place{have}{arrives}.")
+    return said
+
+
+def pack_rows(orders: Sequence[Order], taken: Sequence[Taken], coming: Sequence[Stock]) -> tuple[PackRow, ...]:
+    """What goes into each order; what is not weighed yet counts as to be roasted."""
+    expected = {id(one) for one in coming}
+    rows = []
+    for order in orders:
+        own = tuple(one for one in taken if one.order == order and id(one.stock) not in expected)
+        missing = order.kg - sum(one.kg for one in own)
+        rows.append(PackRow(order, own, round(missing, 3) if missing > 0.02 else 0.0))
+    return tuple(rows)
