@@ -15,6 +15,7 @@ from firnel.core.plan import Plan, Targets
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Found, Lot, Mark, MarkKind
 from firnel.store.library import BatchFilter, Library
+from firnel.store.writing import ChangedMeanwhileError
 from firnel.ui.shared.actions import ACTIONS, STATIONS, key_groups
 from firnel.ui.shared.frame import STATIONS as RAIL
 from firnel.ui.theme.look import Look
@@ -158,6 +159,20 @@ def test_an_answer_to_an_older_state_is_dropped(desk, monkeypatch):
         later.do(job[0])
     assert len(answers) == 3, "each was asked for"
     assert [token == now for token, now in settled] == [False, False, True], "only the newest is the plan's as it stands"
+
+
+def test_a_version_that_another_has_kept_meanwhile_is_told_before_it_is_gone_over(desk):
+    kept = desk.library.save_plan(PLAN)
+    bench = PlanWorkbench(desk, Later(), Later())
+    bench.begin(kept)
+    bench.edit(replace(bench.plan, targets=replace(bench.plan.targets, development_s=100.0)))
+    theirs = desk.library.save_plan(replace(kept, targets=replace(kept.targets, development_s=80.0)))
+    with pytest.raises(ChangedMeanwhileError, match=f"kept version {theirs.version}"):
+        bench.keep()
+    assert bench.open, "what was typed is still there"
+    assert bench.keep().version == theirs.version + 1
+    seconds = [version.plan.targets.development_s for version in desk.library.plan_book.versions(kept.id)]
+    assert seconds[:2] == [100.0, 80.0], "both are there"
 
 
 def test_a_draft_and_its_way_back_outlast_a_crash(desk):

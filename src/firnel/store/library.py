@@ -206,9 +206,9 @@ class Library:
         """All plans, by name."""
         return self.plan_book.all()
 
-    def save_plan(self, plan: Plan, why: str = "") -> Plan:
-        """Add a plan, or a new version of the one with its id; ``why`` is the reason for the change."""
-        return self.plan_book.save(plan, why)
+    def save_plan(self, plan: Plan, why: str = "", since: int | None = None) -> Plan:
+        """Add a plan, or a new version of the one with its id; see `PlanBook.save`."""
+        return self.plan_book.save(plan, why, since)
 
     # The list of batches
 

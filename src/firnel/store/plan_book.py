@@ -12,7 +12,7 @@ from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_from_document, plan_to_document
 from firnel.store.rows import aware, upsert
 from firnel.store.tables import batches, lots, machines, plan_versions, plans
-from firnel.store.writing import writing
+from firnel.store.writing import ChangedMeanwhileError, writing
 
 #: What may change in a plan without making a new version of it: the drawn curve follows from the rest.
 NOT_A_CHANGE = ("name", "curve", "course")
@@ -40,13 +40,18 @@ class PlanBook:
         with self._engine.connect() as connection:
             return [_plan(row) for row in connection.execute(_query().order_by(plans.c.name))]
 
-    def save(self, plan: Plan, why: str = "") -> Plan:
+    def save(self, plan: Plan, why: str = "", since: int | None = None) -> Plan:
         """Add a plan, or a new version of the one with its id; what changes nothing but its name makes no version.
 
         Parameters
         ----------
         plan : with its id if it is kept already.
         why : the roaster's reason for the change, in words.
+        since : the version that was read before: then another that came meanwhile is not gone over unseen.
+
+        Raises
+        ------
+        ChangedMeanwhileError : if there is a newer version than ``since``; nothing is kept then.
         """
         document = plan_to_document(plan)
         with writing(self._engine) as connection:
@@ -55,6 +60,10 @@ class PlanBook:
                 # On a server the row is held until this transaction ends: two that save at once get a version each.
                 held = select(plans.c.document, plans.c.version).where(plans.c.id == plan.id).with_for_update()
                 known = connection.execute(held).one_or_none()
+            if known is not None and since is not None and known.version > since:
+                said = f"Somebody else has kept version {known.version} of {plan.name} meanwhile: look at it in its versions."
+                again = f"Keep again and yours becomes version {known.version + 1}."
+                raise ChangedMeanwhileError(f"{said} {again}", known.version)
             changed = known is None or _substance(known.document) != _substance(document)
             version = 1 if known is None else known.version + changed
             key = upsert(connection, plans, plan.id, {

@@ -37,7 +37,11 @@ class LibraryGoneError(LibraryWriteError):
 
 
 class ChangedMeanwhileError(LibraryError):
-    """Somebody else has changed it since it was read; the message says what."""
+    """Somebody else has changed it since it was read; the message says what, ``version`` which one there is now."""
+
+    def __init__(self, message: str, version: int = 0) -> None:
+        super().__init__(message)
+        self.version = version
 
 
 def library_url(library: str | Path) -> str:

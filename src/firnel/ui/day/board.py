@@ -17,7 +17,7 @@ from firnel.work.day.planning import Block, DaySheet, Fixed
 #: Of the drawing. [px]
 HEAD, LEFT, GAP, FOOT, LEAST_ROW, MOST_HOUR = 46.0, 52.0, 8.0, 8.0, 25.0, 150.0
 #: A machine with nothing to do takes this much of the room of another.
-IDLE = 0.62
+IDLE = 0.72
 WORDS = {"preheat": "preheat", "pause": "pause", "cooling": "cooling"}
 
 
@@ -213,6 +213,7 @@ class DayBoard(QWidget):
             return HEAD + per_hour * (seconds - first) / 3600.0
 
         self._draw_hours(painter, first, last, per_hour)
+        self._draw_now(painter, first, last, down)  # behind the batches: the one that runs is framed
         for name, column in self._columns().items():
             self._draw_head(painter, name, QRectF(column.left(), 0.0, column.width(), HEAD))
             floor = 0.0  # a block is a readable row: where time is too short for it, what follows is set lower
@@ -231,7 +232,6 @@ class DayBoard(QWidget):
                 else:
                     self._spots.append(_Spot(thing, rect))
                     self._draw_block(painter, thing, rect)
-        self._draw_now(painter, first, last, down)
 
     def _span(self) -> tuple[float, float]:
         """From when to when the day is drawn, whole half hours. [s from the opening]"""
@@ -278,8 +278,7 @@ class DayBoard(QWidget):
         if one.state == "preheat":
             self._draw_between(painter, one.state, rect)
             return
-        ground = QColor(palette.selected)
-        ground.setAlphaF(0.6 if done else 0.25)
+        ground = QColor(palette.selected if done else palette.lane)
         painter.setPen(QPen(QColor(palette.ember if one.state == "running" else palette.line), 1.2))
         painter.setBrush(ground)
         painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 4.0, 4.0)

@@ -15,6 +15,7 @@ from firnel.core.model.outlook import Outlook
 from firnel.core.model.solving import How, Solved
 from firnel.core.plan import Plan, Targets
 from firnel.core.vocabulary import Control, ControlScale, Lot, Machine
+from firnel.store.writing import ChangedMeanwhileError
 from firnel.work.desk import Desk
 from firnel.work.plan.draft import PlanDraft, draft_from_document, draft_to_document, for_machine, turned
 from firnel.work.plan.orders import OrderSplit, ladder, split_order
@@ -62,6 +63,7 @@ class PlanWorkbench:
         self._desk, self._run, self._keep_aside = desk, run, keep
         self.draft = PlanDraft(Plan(""))
         self.open = False  #: whether a plan is on the bench
+        self._seen_version = 0  #: a newer version that another has kept, and that was told
         self._looked = False
         self.begun: Plan | None = None  #: what it began with; None for a new plan
         self.as_new: bool | None = None  #: a kept plan for another lot is to be a new plan; None while that is not asked
@@ -181,7 +183,7 @@ class PlanWorkbench:
 
     def leave(self) -> None:
         """Leave it on purpose: the draft is gone."""
-        self.open = False
+        self.open, self._seen_version = False, 0
         self.draft = PlanDraft(Plan(""))
         book = self._desk.library.draft_book
         self._keep_aside("draft", lambda: book.leave(DRAFT), _nothing, self._say)
@@ -192,6 +194,7 @@ class PlanWorkbench:
         Raises
         ------
         ValueError : if another plan has its name; nothing is kept then.
+        ChangedMeanwhileError : if another has kept a newer version since it was begun: the second time it is gone over.
         LibraryError : if the library refuses.
         """
         plan, begun = self.named(), self.begun
@@ -200,7 +203,12 @@ class PlanWorkbench:
             plan = replace(plan, id=begun.id if kept else None, version=begun.version if kept else 1)
         if any(other.name == plan.name and other.id != plan.id for other in self._desk.library.plans()):
             raise ValueError(f"There is a plan called {plan.name} already: give this one another name.")
-        saved = self._desk.library.save_plan(plan, self.reason.strip())
+        since = None if begun is None or plan.id != begun.id else max(begun.version, self._seen_version)
+        try:
+            saved = self._desk.library.save_plan(plan, self.reason.strip(), since)
+        except ChangedMeanwhileError as error:
+            self._seen_version = error.version
+            raise
         self.leave()
         return saved
 
