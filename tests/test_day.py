@@ -21,10 +21,13 @@ from firnel.core.day.order import Order, OrderError, order_from_line
 from firnel.core.day.sequence import Rules, _costs, in_order
 from firnel.core.day.timeline import can_roast_kg, laid_out, plan_day, what_moves
 from firnel.core.plan import Plan, Targets
+from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, Machine
 from firnel.devices.clock import Clock
 from firnel.store.writing import ChangedMeanwhileError
 from firnel.ui.day.view import DayView
+from firnel.ui.day.wall import wall_of
+from firnel.ui.shared.parts import ElidedLabel
 from firnel.ui.theme.look import Look
 from firnel.work.day import orders as shop
 from firnel.work.day.house_day import Chosen, HouseDay, chosen_for, house_day, keep_chosen, keep_house_day
@@ -572,3 +575,18 @@ def test_the_houses_day_is_changed_in_a_sheet_that_refuses_nonsense(page):
     settle(view)
     assert {block.machine for block in view.plan._sheet.plan.batches} == {"Six"}
     assert any("Ten does not roast on this day" in said for said in view.plan._sheet.short)
+
+
+def test_the_wall_says_what_is_now_next_and_then(page):
+    view, library = page
+    view.plan.queue.click()
+    settle(view)
+    sheet, now = view.plan._sheet, at_seven()
+    first = sheet.waiting[0]
+    wall = wall_of(sheet, now, Units())
+    assert wall[first.machine][0] is None
+    assert wall[first.machine][1].what == f"{first.number} {first.lot}"
+    view.plan.show_wall()
+    shown = [part.whole_text() for part in view.plan.wall.findChildren(ElidedLabel)]
+    assert f"{first.number} {first.lot}" in shown
+    view.plan.wall.close()

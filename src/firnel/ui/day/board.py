@@ -17,7 +17,7 @@ from firnel.work.day.planning import Block, DaySheet, Fixed
 #: Of the drawing. [px]
 HEAD, LEFT, GAP, FOOT, LEAST_ROW, MOST_HOUR = 46.0, 52.0, 8.0, 8.0, 25.0, 150.0
 #: A machine with nothing to do takes this much of the room of another.
-IDLE = 0.72
+IDLE = 0.64
 WORDS = {"preheat": "preheat", "pause": "pause", "cooling": "cooling"}
 
 
@@ -299,7 +299,7 @@ class DayBoard(QWidget):
             painter.drawText(rect.adjusted(8, 0, -6, 0), Qt.AlignmentFlag.AlignVCenter, WORDS[kind])
 
     def _draw_words(self, painter: QPainter, rect: QRectF, words: str, figure: str, colour: str, font: QFont) -> None:
-        inside = rect.adjusted(8, 0, -8, 0)
+        inside = rect.adjusted(7, 0, -6, 0)
         painter.setPen(QColor(colour))
         painter.setFont(mono(13))
         painter.drawText(inside, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 from firnel.ui.day.board import DayBoard
 from firnel.ui.day.house_sheet import HouseSheet
 from firnel.ui.day.order_card import OrderCard
+from firnel.ui.day.wall import WallBoard
 from firnel.ui.day.weigh_card import ListCard, pack_rows, weigh_rows
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import PageHead, button, card, label
@@ -44,6 +45,7 @@ class DayPlanPage(QWidget):
         self._desk, self.day = desk, desk.clock.wall().astimezone().date()
         self.background = Background(self, self._say_wrong)
         self._sheet: DaySheet | None = None
+        self.wall: WallBoard | None = None
         self._back: list[tuple[str, Callable[[], object]]] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 12, 14, 12)  # as a list page, so that nothing jumps from tab to tab
@@ -88,11 +90,22 @@ class DayPlanPage(QWidget):
         self.queue.clicked.connect(self._on_queue)
         house = button("House …", "Hours, pauses, rules of the order, machines that rest")
         house.clicked.connect(self.ask_house)
-        for widget in (back, forth, house, self.undo, report_button(self._report, self.orders_said), self.queue):
+        wall = button("Wall", "Now, next and then in a window of its own, to be read from across the room")
+        wall.clicked.connect(self.show_wall)
+        for widget in (back, forth, house, wall, self.undo, report_button(self._report, self.orders_said), self.queue):
             self.head.add(widget)
         undo_key = QShortcut(QKeySequence(QKeySequence.StandardKey.Undo), self)
         undo_key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         undo_key.activated.connect(self._on_undo)
+
+    def show_wall(self) -> None:
+        """The board for the wall."""
+        if self.wall is None:
+            self.wall = WallBoard()
+            self.destroyed.connect(self.wall.deleteLater)
+        self._on_now()
+        self.wall.show()
+        self.wall.raise_()
 
     def ask_house(self) -> HouseSheet:
         """How the house's day goes."""
@@ -159,10 +172,10 @@ class DayPlanPage(QWidget):
         self.queue.setText(f"Queue {count} batches" if count != 1 else "Queue 1 batch")
         self.undo.setEnabled(bool(self._back))
         self.orders.show_orders(sheet, units)
-        self.board.show_day(sheet, self._desk.clock.wall().astimezone(), units)
         self.weigh.show_rows(weigh_rows(sheet, units))
         self.pack.show_rows(pack_rows(sheet, units))
         self._show_why(self.board.block)
+        self._on_now()
 
     def _show_why(self, block: Block | None) -> None:
         sheet = self._sheet
@@ -185,8 +198,13 @@ class DayPlanPage(QWidget):
         self.short.setVisible(bool(said))
 
     def _on_now(self) -> None:
-        if self._sheet is not None and self.isVisible():
-            self.board.show_day(self._sheet, self._desk.clock.wall().astimezone(), self._desk.settings.units)
+        if self._sheet is None:
+            return
+        now, units = self._desk.clock.wall().astimezone(), self._desk.settings.units
+        if self.isVisible():
+            self.board.show_day(self._sheet, now, units)
+        if self.wall is not None:
+            self.wall.show_day(self._sheet, now, units)
 
     def _report(self) -> Report | None:
         return day_report(self._sheet, self._desk.settings.units) if self._sheet is not None else None

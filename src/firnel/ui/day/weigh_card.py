@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
 from firnel.ui.shared.parts import ElidedLabel, card, empty, label
@@ -27,28 +26,26 @@ class ListCard(QWidget):
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
         inside = QWidget()
-        self._grid = QGridLayout(inside)
-        self._grid.setContentsMargins(0, 0, 6, 0)
-        self._grid.setVerticalSpacing(1)
-        self._grid.setColumnStretch(0, 1)
+        self._rows = QVBoxLayout(inside)
+        self._rows.setContentsMargins(0, 0, 6, 0)
+        self._rows.setSpacing(1)
         area.setWidget(inside)
         column.addWidget(area, 1)
 
     def show_rows(self, rows: list[tuple[str, str, str, str, str]]) -> None:
         """Show rows: name, figure, small words left and right, and the role of the right ones (soft, warn, good)."""
-        empty(self._grid)
-        for index, (name, figure, left, right, role) in enumerate(rows):
-            title, small = ElidedLabel("strong"), ElidedLabel("soft")
-            title.show_text(name)
-            small.show_text(left)
-            self._grid.addWidget(title, 3 * index, 0)
-            self._grid.addWidget(label(figure, "figure"), 3 * index, 1, Qt.AlignmentFlag.AlignRight)
-            self._grid.addWidget(small, 3 * index + 1, 0)
-            self._grid.addWidget(label(right, role), 3 * index + 1, 1, Qt.AlignmentFlag.AlignRight)
-            self._grid.setRowMinimumHeight(3 * index + 2, 7)
+        empty(self._rows)
+        for name, figure, left, right, role in rows:
+            for words, style, beside, beside_style in ((name, "strong", figure, "figure"), (left, "soft", right, role)):
+                line, title = QHBoxLayout(), ElidedLabel(style)
+                title.show_text(words)
+                line.addWidget(title, 1)
+                line.addWidget(label(beside, beside_style))
+                self._rows.addLayout(line)
+            self._rows.addSpacing(7)
         if not rows:
-            self._grid.addWidget(label(self._nothing, "soft", wrap=True), 0, 0, 1, 2)
-        self._grid.setRowStretch(3 * len(rows) + 1, 1)
+            self._rows.addWidget(label(self._nothing, "soft", wrap=True))
+        self._rows.addStretch(1)
 
 
 def weigh_rows(sheet: DaySheet, units: Units) -> list[tuple[str, str, str, str, str]]:
