@@ -32,6 +32,7 @@ from firnel.ui.theme.look import Look
 from firnel.work.day import orders as shop
 from firnel.work.day.house_day import Chosen, HouseDay, chosen_for, house_day, keep_chosen, keep_house_day
 from firnel.work.day.planning import can_we, day_sheet, hold, let_go, rest_machine, send_to_queue
+from firnel.work.day.shelf_stock import blend_facts, on_shelf
 from firnel.work.desk import Desk
 from firnel.work.settings import Settings
 
@@ -390,6 +391,37 @@ def test_what_can_be_roasted_by_a_day_is_answered_on_working_days(roastery):
     for kg, by, said in ((0.0, friday, "cannot be asked"), (9.0, TODAY - timedelta(days=1), "is over")):
         with pytest.raises(ValueError, match=said):
             can_we(library, kg, by, at_seven())
+
+
+def test_the_shelf_says_how_it_has_rested_and_a_blend_what_its_lots_give_and_cost(roastery):
+    library, plans = roastery
+    coffee = next(one for one in shop.coffees(library) if one.name == "House")
+    for lot in library.lots():
+        library.save_lot(
+            replace(lot, price_per_kg=6.0 if lot.name == "Isuka" else 4.0, process="washed", density_g_per_l=720.0)
+        )
+    library.lot_book.count(plans[1].lot_id, 10.0)
+    library.save_lot(Lot("Lindal", process="washed", density_g_per_l=722.0, on_hand_kg=40.0))
+    facts = blend_facts(library, coffee)
+    makes = {part.lot: part.makes_kg for part in facts.parts}
+    assert makes == {"Kelavani": pytest.approx(10.0 * 0.865 / 0.5), "Isuka": pytest.approx(60.0 * 0.865 / 0.5)}
+    assert facts.green_per_kg == pytest.approx((0.5 * 6.0 + 0.5 * 4.0) / 0.865)
+    assert facts.makes_kg == makes["Kelavani"]
+    assert "Kelavani runs low first: it makes 17 kg more. The likest that is there: Lindal, 40 kg." in facts.said
+    started = datetime.combine(TODAY, time(9, 0)).astimezone(UTC)
+    key, label = library.new_batch(
+        plans[0].lot_id, plans[0].machine_id, plans[0].id, 5.0, started + timedelta(days=30), status="done"
+    )
+    library.set_results(key, {"roasted_kg": 4.3})
+    (there,) = on_shelf(library, TODAY + timedelta(days=31))
+    assert (there.batch, there.kg, there.days, there.coffees, there.rest) == (
+        label,
+        4.3,
+        1,
+        ("House", "Isuka Filter"),
+        Rest.FRESH,
+    )
+    assert on_shelf(library, TODAY + timedelta(days=90))[0].rest is Rest.PAST
 
 
 def test_the_houses_day_is_kept_and_nonsense_is_refused(library):

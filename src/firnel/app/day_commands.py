@@ -22,6 +22,7 @@ from firnel.store.library import Library
 from firnel.work.day import orders as shop
 from firnel.work.day.day_report import day_document, day_report
 from firnel.work.day.planning import DaySheet, can_we, day_sheet, send_to_queue
+from firnel.work.day.shelf_stock import on_shelf
 
 Answer = TypeVar("Answer")
 
@@ -175,6 +176,33 @@ def coffees_list(library_at: str | None, as_json: bool) -> None:
     for coffee in found if not as_json else ():
         parts = ", ".join(f"{100 * part.share:g} % {part.lot}" for part in coffee.components)
         click.echo(f"{coffee.name}  {coffee.level.value}  {parts}")
+
+
+@coffees.command("shelf")
+@library_option
+@json_option
+def coffees_shelf(library_at: str | None, as_json: bool) -> None:
+    """Roasted coffee that is not packed yet, the oldest first, and how it has rested."""
+    with opened(library_at) as library:
+        there = on_shelf(library, date.today())
+    if as_json:
+        say_json(
+            [
+                {
+                    "batch": one.batch,
+                    "lot": one.lot,
+                    "roasted": one.roasted.isoformat(),
+                    "days": one.days,
+                    "kg": round(one.kg, 3),
+                    "coffees": list(one.coffees),
+                    "rest": one.rest.value if one.rest is not None else None,
+                }
+                for one in there
+            ]
+        )
+    for one in there if not as_json else ():
+        rest = one.rest.value if one.rest is not None else "of no coffee"
+        click.echo(f"{one.kg:7.2f} kg  {one.batch}  {one.lot}  {one.roasted:%d %b}, {one.days} days: {rest}")
 
 
 @coffees.command("add")

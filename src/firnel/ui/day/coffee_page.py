@@ -8,10 +8,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QWidget
 
 from firnel.ui.shared.list_page import ListPage
-from firnel.ui.shared.parts import button, card, empty, label
+from firnel.ui.shared.parts import FigureGrid, button, card, empty, label
 from firnel.work import shelf
 from firnel.work.day import orders as shop
 from firnel.work.day.orders import Blending, Coffee, Component, Level
+from firnel.work.day.shelf_stock import blend_facts
 from firnel.work.desk import Desk
 
 #: So many lots a coffee may have here.
@@ -77,6 +78,10 @@ class CoffeePage(ListPage):
         column.addLayout(row)
         self.said = label("", "soft", wrap=True)
         column.addWidget(self.said)
+        column.addWidget(label("What stands behind it", "heading"))
+        self.facts, self.swaps = FigureGrid(spacing=14), label("", "soft", wrap=True)
+        column.addWidget(self.facts)
+        column.addWidget(self.swaps)
         column.addStretch(1)
         self.sheet_column.addWidget(frame, 1)
 
@@ -107,7 +112,24 @@ class CoffeePage(ListPage):
         self._ready.setValue(key.ready_days)
         self._past.setValue(key.past_days)
         self._show_parts(key.components)
+        self._show_facts(key)
         self.say("")
+
+    def _show_facts(self, coffee: Coffee) -> None:
+        """Price, stock and cup of its lots, and what they can give."""
+        units = self._desk.settings.units
+        facts = self._desk.ask(blend_facts, coffee)
+        rows: list[tuple[str, ...]] = [("*lot", "green", "on hand", "makes", "cup")]
+        for part in facts.parts:
+            price = "–" if part.price_per_kg is None else f"{part.price_per_kg:.2f}/kg"
+            score = "–" if part.score is None else f"{part.score:.1f}"
+            rows.append(
+                (part.lot or "–", price, units.text(part.on_hand_kg, "kg", 0), units.text(part.makes_kg, "kg", 0), score)
+            )
+        whole = "–" if facts.green_per_kg is None else f"{facts.green_per_kg:.2f}/kg"
+        rows.append(("*in each roasted kg", whole, "", units.text(facts.makes_kg, "kg", 0), ""))
+        self.facts.show_rows(rows)
+        self.swaps.setText("\n".join(facts.said))
 
     def say(self, text: str, wrong: bool = False) -> None:
         """What came of what was wanted."""
@@ -139,7 +161,8 @@ class CoffeePage(ListPage):
                 names = " or ".join(one.name for one in plans if one.id in own)
                 plan.addItem(names, own)
             for one in plans:
-                plan.addItem(f"{one.name} · {one.machine}", (one.id,))
+                plan.addItem(one.name, (one.id,))
+                plan.setItemData(plan.count() - 1, f"on {one.machine}", Qt.ItemDataRole.ToolTipRole)
             plan.setCurrentIndex(next((at for at in range(plan.count()) if plan.itemData(at) == own), -1))
             plan.setAccessibleName(f"Plan of lot {index}")
             for box in (lot, plan):

@@ -11,6 +11,7 @@ from firnel.ui.day.coffee_page import CoffeePage
 from firnel.ui.day.plan_page import DayPlanPage
 from firnel.ui.day.queue_card import QueueCard
 from firnel.ui.day.roasted_page import RoastedPage
+from firnel.ui.day.shelf_page import ShelfPage
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.work.day import orders as shop
@@ -29,15 +30,20 @@ class DayView(QWidget):
         column.setContentsMargins(14, 8, 0, 0)
         column.setSpacing(0)
         self.tabs = Tabs()
-        self.plan, self.roasted, self.coffees = DayPlanPage(desk, look), RoastedPage(desk), CoffeePage(desk)
-        for name, page in (("Plan", self.plan), ("Roasted", self.roasted), ("Coffees", self.coffees)):
+        self.plan, self.roasted = DayPlanPage(desk, look), RoastedPage(desk)
+        self.shelf, self.coffees = ShelfPage(desk), CoffeePage(desk)
+        pages = (("Plan", self.plan), ("Roasted", self.roasted), ("Shelf", self.shelf), ("Coffees", self.coffees))
+        for name, page in pages:
             self.tabs.add(name, page)
-        self.tabs.chosen.connect(self.plan.refresh)
+        self.tabs.chosen.connect(self._on_chosen)
         if not desk.ask(shop.coffees):  # a house that sells nothing here yet looks at what it has roasted
             self.tabs.choose(1)
         column.addWidget(self.tabs)
         self.roasted.roast_wanted.connect(self.roast_wanted)
         self.plan.queued.connect(self.roasted.refresh)
+
+    def _on_chosen(self, number: int) -> None:
+        (self.plan, self.roasted, self.shelf, self.coffees)[number].refresh()
 
     @property
     def search(self) -> QLineEdit:
@@ -60,5 +66,5 @@ class DayView(QWidget):
 
     def refresh(self) -> None:
         """Read the day anew."""
-        for page in (self.plan, self.roasted, self.coffees):
+        for page in (self.plan, self.roasted, self.shelf, self.coffees):
             page.refresh()

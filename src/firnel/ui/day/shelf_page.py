@@ -1,0 +1,81 @@
+"""The shelf: roasted coffee by batch, how long it has rested, and for which coffees it is."""
+
+from __future__ import annotations
+
+from firnel.core.day.coffee import Rest
+from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.parts import ElidedLabel, FigureGrid, card, label
+from firnel.work.day.shelf_stock import OnShelf, on_shelf
+from firnel.work.desk import Desk
+
+
+class ShelfPage(ListPage):
+    """Lists what is there, the oldest first, and sums it up by coffee."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(
+            "Shelf",
+            "Roasted coffee that is not packed yet",
+            ("Coffee", "Batch", "Roasted", "#Weight", "Rest"),
+            "Nothing is on the shelf. What is roasted for a coffee and weighed comes here, and leaves it when it is packed.",
+            sheet_width=360,
+        )
+        self._desk = desk
+        frame, column = card()
+        column.addWidget(label("By coffee", "heading"))
+        self._sums = FigureGrid()
+        column.addWidget(self._sums)
+        self.sheet_column.addWidget(frame)
+        one, inside = card()
+        self._name, self._one = ElidedLabel("heading"), FigureGrid()
+        inside.addWidget(self._name)
+        inside.addWidget(self._one)
+        self.sheet_column.addWidget(one)
+        self.sheet_column.addStretch(1)
+
+    def refresh(self) -> None:
+        """Look at the shelf anew."""
+        units, today = self._desk.settings.units, self._desk.clock.wall().astimezone().date()
+        there = self._desk.ask(on_shelf, today)
+        self.show_rows(
+            [
+                (
+                    (
+                        ", ".join(one.coffees) or f"{one.lot}, of no coffee",
+                        one.batch,
+                        f"{one.roasted:%-d %b}, {_days(one.days)}",
+                        units.text(one.kg, "kg", 2),
+                        one.rest.value if one.rest is not None else "–",
+                    ),
+                    one,
+                )
+                for one in there
+            ]
+        )
+        sums: dict[str, float] = {}
+        past: dict[str, float] = {}
+        for one in there:
+            name = one.coffees[0] if one.coffees else "of no coffee"
+            sums[name] = sums.get(name, 0.0) + one.kg
+            if one.rest is Rest.PAST:
+                past[name] = past.get(name, 0.0) + one.kg
+        rows: list[tuple[str, ...]] = [(name, units.text(kg, "kg", 1)) for name, kg in sorted(sums.items())]
+        rows += [(f"*{name}: past its best", units.text(kg, "kg", 1)) for name, kg in sorted(past.items())]
+        self._sums.show_rows(rows)
+
+    def show_choice(self, key: OnShelf) -> None:
+        """Show one batch of it."""
+        units = self._desk.settings.units
+        self._name.show_text(f"Batch {key.batch}")
+        rows: list[tuple[str, ...]] = [
+            ("Lot", key.lot),
+            ("Roasted", f"{key.roasted:%A %-d %B}"),
+            ("Left", units.text(key.kg, "kg", 2)),
+        ]
+        self._one.show_rows(
+            rows + [("Rest", f"{_days(key.days)}: {key.rest.value}" if key.rest is not None else _days(key.days))]
+        )
+
+
+def _days(days: int) -> str:
+    return "today" if days == 0 else "1 day" if days == 1 else f"{days} days"
