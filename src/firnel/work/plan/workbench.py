@@ -160,6 +160,8 @@ class PlanWorkbench:
         self._clear(PlanDraft(plan or Plan("")), plan)
         self.name = plan.name if plan is not None else ""
         self.on_explained("")
+        if plan is not None and plan.id is not None:  # begun with an older version, the newest is known all the same
+            self._seen_version = next((one.version for one in self._desk.library.plans() if one.id == plan.id), 0)
         if plan is None:
             lot, machine = next(iter(self.lots), None), next(iter(self.machines), None)
             start = self._start(Plan(""), machine, lot) if machine is not None else None
@@ -177,6 +179,7 @@ class PlanWorkbench:
     def _clear(self, draft: PlanDraft, begun: Plan | None) -> None:
         self.draft, self.begun, self.open, self.as_new, self._looked = draft, begun, True, None, True
         self.name = self.reason = self.said = ""
+        self._seen_version = 0
         self.weighed, self.sure = (), None
         self._sketching, self._next_sketch = False, None
         self._usual.clear()
