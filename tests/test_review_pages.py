@@ -21,6 +21,7 @@ from firnel.core.plan import Targets
 from firnel.core.units import Units
 from firnel.core.vocabulary import MarkKind
 from firnel.store.bench_book import TableSet
+from firnel.store.library import BatchFilter
 from firnel.ui.shared.report_button import write_as
 from firnel.ui.theme.look import Look
 from firnel.work.plan.planning import solve_plan
@@ -221,6 +222,12 @@ def test_every_report_is_written_on_paper_and_as_a_spreadsheet(house, tmp_path):
     month = load_workbook(tmp_path / "month.xlsx")
     assert "6 batches" in month["Report"]["A3"].value
     assert month["Batches"].max_row == 7
+    by_machine = list(month["By machine"].iter_rows(min_row=2, values_only=True))
+    lines = library.batch_lines(BatchFilter())
+    assert sum(row[1] for row in by_machine) == len(lines) == 6
+    weighed = [line for line in lines if line.loss is not None]
+    loss = 100 * (1.0 - sum(line.roasted_kg for line in weighed) / sum(line.load_kg for line in weighed))
+    assert str(by_machine[0][4]).removesuffix(" %") == f"{loss:.1f}"
     against = load_workbook(tmp_path / "comparison.xlsx")
     assert "0002 against 0001" in against.sheetnames
 

@@ -161,14 +161,6 @@ def month_report(library: Library, year: int, month: int, units: Units) -> Repor
     lines = library.batch_lines(wanted, limit=5000)[::-1]
     green = sum(line.load_kg or 0.0 for line in lines)
     roasted = sum(line.roasted_kg or 0.0 for line in lines)
-    by_lot: dict[str, list[BatchLine]] = {}
-    for line in lines:
-        by_lot.setdefault(line.lot or "–", []).append(line)
-    lots = tuple(
-        (name, str(len(own)), units.text(sum(line.load_kg or 0.0 for line in own), "kg"),
-         units.text(sum(line.roasted_kg or 0.0 for line in own), "kg"))
-        for name, own in sorted(by_lot.items())
-    )  # fmt: skip
     kept = tuple(
         (
             one.plan,
@@ -179,9 +171,12 @@ def month_report(library: Library, year: int, month: int, units: Units) -> Repor
         for one in replication(library)
     )
     totals = f"{len(lines)} batches, {units.text(green, 'kg')} of green, {units.text(roasted, 'kg')} roasted."
-    blocks = (
+    blocks: tuple[Block, ...] = (
         Text(totals),
-        Table("By lot", ("lot", "batches", "green", "roasted"), lots),
+        *(
+            Table(f"By {word}", (word, "batches", "green", "roasted", "loss"), _grouped(lines, name, units))
+            for word, name in (("lot", "lot"), ("plan", "plan"), ("machine", "machine"), ("person", "operator"))
+        ),
         Table("Plans kept", ("plan", "batches", "in tolerance", "development ±"), kept),
         Table("Batches", ("batch", "day", "lot", "plan", "development", "drop", "loss"), tuple(
             (
@@ -192,6 +187,22 @@ def month_report(library: Library, year: int, month: int, units: Units) -> Repor
         ), words=4),
     )  # fmt: skip
     return Report(f"{start:%B %Y}", "what was roasted", blocks)
+
+
+def _grouped(lines: Sequence[BatchLine], name: str, units: Units) -> tuple[tuple[str, ...], ...]:
+    """Batches, green, roasted and mean loss of what has the same in one column; loss of what was weighed."""
+    groups: dict[str, list[BatchLine]] = {}
+    for line in lines:
+        groups.setdefault(getattr(line, name) or "–", []).append(line)
+    rows = []
+    for what, own in sorted(groups.items()):
+        weighed = [line for line in own if line.loss is not None]
+        charged = sum(line.load_kg or 0.0 for line in weighed)
+        came = sum(line.roasted_kg or 0.0 for line in weighed)
+        loss = f"{100 * (1.0 - came / charged):.1f} %" if charged else "–"
+        green = units.text(sum(line.load_kg or 0.0 for line in own), "kg")
+        rows.append((what, str(len(own)), green, units.text(sum(line.roasted_kg or 0.0 for line in own), "kg"), loss))
+    return tuple(rows)
 
 
 def _when(at: datetime) -> str:
