@@ -308,6 +308,32 @@ def test_orders_become_batches_a_weigh_list_and_a_packing_list(roastery):
         send_to_queue(library, again)
 
 
+def test_what_is_due_earlier_is_roasted_earlier_and_takes_the_shelf_first(roastery):
+    library, plans = roastery
+    done = library.new_batch(plans[0].lot_id, plans[0].machine_id, plans[0].id, 5.0, at_seven().astimezone(UTC), status="done")
+    library.set_results(done[0], {"roasted_kg": 4.0})
+    shop.add_lines(library, "3 kg isuka filter 2026-12-02\n5 kg isuka filter 2026-12-03\n2 kg isuka filter 2026-12-05", TODAY)
+    today, thursday, friday = (day_sheet(library, TODAY + timedelta(days=ahead), at_seven()) for ahead in range(3))
+    assert (today.pack[0].ready, today.plan.batches) == (True, ())
+    assert [row.order.kg for row in thursday.pack] == [5.0]
+    assert thursday.pack[0].to_roast_kg == pytest.approx(4.0), "one kilogram is left of the batch"
+    assert [row.order.kg for row in friday.pack] == [2.0], "what is due on Saturday is roasted on Friday"
+
+
+def test_green_that_is_blended_before_is_weighed_by_lot_and_sold_as_one(roastery):
+    library, plans = roastery
+    parts = (Component("Isuka", 0.7, (plans[0].id,)), Component("Kelavani", 0.3))
+    shop.keep_coffee(library, Coffee("Field", parts, Blending.GREEN))
+    order = shop.add_lines(library, "4 kg field 2026-12-02", TODAY)[0]
+    sheet = day_sheet(library, TODAY, at_seven())
+    load = sheet.plan.batches[0].share.load_kg
+    assert {row.lot: row.kg for row in sheet.weigh} == pytest.approx({"Isuka": 0.7 * load, "Kelavani": 0.3 * load}, abs=0.002)
+    done = library.new_batch(plans[0].lot_id, plans[0].machine_id, plans[0].id, load, at_seven().astimezone(UTC), status="done")
+    library.set_results(done[0], {"roasted_kg": 4.2})
+    assert on_shelf(library, TODAY)[0].coffees == ("Field",)
+    assert shop.pack(library, order, TODAY).state == "packed"
+
+
 def test_a_batch_that_fails_is_roasted_again_and_one_that_is_weighed_flows_into_orders(roastery):
     library, plans = roastery
     shop.add_lines(library, "4 kg isuka filter 2026-12-02", TODAY)

@@ -8,7 +8,7 @@ from datetime import date, datetime
 
 import numpy as np
 
-from firnel.core.day.coffee import Blending, Coffee
+from firnel.core.day.coffee import Coffee
 from firnel.core.day.dealing import Station, Way
 from firnel.core.day.need import USUAL_LOSS, Need, Stock, loss_from
 from firnel.core.plan import Plan
@@ -16,6 +16,7 @@ from firnel.core.vocabulary import Machine
 from firnel.store.library import BatchLine
 from firnel.work.day import queue
 from firnel.work.day.house_day import HouseDay, seconds_from
+from firnel.work.day.orders import names_of_green_blends
 
 #: So many of the last batches tell durations, pauses between and losses.
 MOST_PAST = 200
@@ -102,8 +103,7 @@ def coming_of(
 ) -> list[Stock]:
     """What is roasted and not weighed, is in a drum or waits: counted as it is expected to come."""
     found = []
-    mixed = {one.components[0].plans: one.name for one in coffees.values() if one.blending is Blending.GREEN}
-    named = {key: name for keys, name in mixed.items() for key in keys}
+    named = names_of_green_blends(list(coffees.values()))
 
     def expected(load_kg: float | None, plan_id: int | None, lot: str, label: str) -> None:
         plan = plans.get(plan_id or 0)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from dataclasses import dataclass
 
 from firnel.core.day.coffee import Blending
-from firnel.core.day.need import Stock, Taken
+from firnel.core.day.need import Taken
 from firnel.core.day.order import Order
 from firnel.core.day.timeline import DayPlan
 from firnel.store.library import Library
@@ -80,9 +80,8 @@ def short_of_green(weigh: Sequence[WeighRow], library: Library) -> list[str]:
     return said
 
 
-def pack_rows(orders: Sequence[Order], taken: Sequence[Taken], coming: Sequence[Stock]) -> tuple[PackRow, ...]:
-    """What goes into each order; what is not weighed yet counts as to be roasted."""
-    expected = {id(one) for one in coming}
+def pack_rows(orders: Sequence[Order], taken: Sequence[Taken], expected: Container[int]) -> tuple[PackRow, ...]:
+    """What goes into each order; what is only expected (by the ids of its stock) counts as to be roasted."""
     rows = []
     for order in orders:
         own = tuple(one for one in taken if one.order == order and id(one.stock) not in expected)

@@ -35,6 +35,7 @@ __all__ = [
     "coffees",
     "keep_coffee",
     "misfits_of",
+    "names_of_green_blends",
     "open_orders",
     "pack",
     "read_orders",
@@ -171,9 +172,20 @@ def take_again(library: Library, order: Order) -> Order:
 
 
 def stock_of(library: Library) -> list[tuple[int, Stock]]:
-    """Roasted coffee on the shelf with the ids of its batches, since the first coffee was sold."""
+    """Roasted coffee on the shelf with the ids of its batches, since the first coffee was sold.
+
+    A batch of green that was blended before the roast is of no single lot: it goes under the name of its coffee.
+    """
     since = library.order_book.first_sold()
-    return [] if since is None else library.order_book.stock(since)
+    if since is None:
+        return []
+    named = names_of_green_blends(coffees(library))
+    return [(key, replace(one, lot=named.get(one.plan or 0, one.lot))) for key, one in library.order_book.stock(since)]
+
+
+def names_of_green_blends(sold: Sequence[Coffee]) -> dict[int, str]:
+    """The coffee of each plan by which green is roasted that was blended before."""
+    return {key: one.name for one in sold if one.blend and one.blending is Blending.GREEN for key in one.components[0].plans}
 
 
 def pack(library: Library, order: Order, day: date, fresh_too: bool = True) -> Order:

@@ -8,7 +8,7 @@ from datetime import UTC, date, datetime, time, timedelta
 
 from firnel.core.day.coffee import Coffee
 from firnel.core.day.dealing import Share
-from firnel.core.day.need import Need, loss_from, needs_of
+from firnel.core.day.need import Need, Stock, Taken, loss_from, needs_of
 from firnel.core.day.order import Order
 from firnel.core.day.timeline import Block, DayPlan, can_roast_kg, plan_day, what_moves, working_days
 from firnel.core.plan import Plan
@@ -64,13 +64,16 @@ class DaySheet:
         return sum(block.share.load_kg for block in self.plan.batches if block.share is not None)
 
 
-def day_sheet(library: Library, day: date, now: datetime | None = None) -> DaySheet:
+def day_sheet(library: Library, day: date, now: datetime | None = None, whole: bool = False) -> DaySheet:
     """Everything of a day, worked out anew from what is ordered, roasted, weighed and waiting.
+
+    What is due before the last working day ahead of it is roasted then, and takes what is on the shelf first.
 
     Parameters
     ----------
     day : local.
     now : the moment from which on the rest of today is planned; the present if None.
+    whole : all that is due up to the day, as if it were all roasted on it.
 
     Raises
     ------
@@ -89,7 +92,12 @@ def day_sheet(library: Library, day: date, now: datetime | None = None) -> DaySh
     waiting = tuple(queue.queue(library)) if day == now.astimezone().date() else ()
     stock = [one for _, one in shop.stock_of(library)]
     coming = coming_of(done, waiting, past, plans, coffees, day)
-    needs, taken = needs_of(orders, coffees, [*stock, *coming], day, house.fresh_too)
+    earlier = [] if whole else [order for order in orders if order.due <= _before(house, day, now.astimezone().date())]
+    orders = [order for order in orders if order not in earlier]
+    _, gone = needs_of(earlier, coffees, [*stock, *coming], day, house.fresh_too)
+    shelf = [_less(one, gone) for one in (*stock, *coming)]
+    expected = {id(kept) for one, kept in zip((*stock, *coming), shelf, strict=True) if any(one is other for other in coming)}
+    needs, taken = needs_of(orders, coffees, shelf, day, house.fresh_too)
     ways = {need.key: ways_of(need, plans, machines, past) for need in needs}
     stations = [
         station_of(machine, house, past, day, now, done, [one for one in waiting if one.machine_id == machine.id])
@@ -103,7 +111,7 @@ def day_sheet(library: Library, day: date, now: datetime | None = None) -> DaySh
         *(f"{need.coffee.name}: {why}" for need, why in plan.left),
         *short_of_green(weigh, library),
     )
-    packing, moved = pack_rows(orders, taken, coming), tuple(what_moves(plan))
+    packing, moved = pack_rows(orders, taken, expected), tuple(what_moves(plan))
     fixed = tuple(fixed_of(done, waiting, stations, past, house, now))
     return DaySheet(day, house, plan, weigh, packing, short, moved, waiting, done, plans, chosen, fixed)
 
@@ -174,7 +182,7 @@ def can_we(library: Library, kg: float, by: date, now: datetime | None = None) -
     machines = [machine for machine in library.machines() if not machine.archived]
     loss = loss_from([line.loss for line in past.lines if line.loss is not None]).mean
     roast_s = {machine.name: usual_roast_s(machine, past) for machine in machines}
-    sheet = day_sheet(library, by, now)  # all orders due by then are booked, wherever they are roasted
+    sheet = day_sheet(library, by, now, whole=True)  # all orders due by then are booked, wherever they are roasted
     booked = {
         station.name: sum(
             block.end_s - block.start_s + station.between_s for block in sheet.plan.of(station.name) if block.share
@@ -202,6 +210,17 @@ def _until(house: HouseDay, day: date) -> date:
     while following.weekday() in house.closed:
         following += timedelta(days=1)
     return following - timedelta(days=1) if following > day + timedelta(days=1) else day
+
+
+def _before(house: HouseDay, day: date, today: date) -> date:
+    """What is due up to here was roasted on an earlier working day, from today on."""
+    ahead = working_days(today, day - timedelta(days=1), house.closed) if day > today else []
+    return _until(house, ahead[-1]) if ahead else date.min
+
+
+def _less(stock: Stock, taken: Sequence[Taken]) -> Stock:
+    """What of a stock is left after what earlier orders take."""
+    return replace(stock, kg=stock.kg - sum(one.kg for one in taken if one.stock is stock))
 
 
 def _of_day(library: Library, day: date) -> tuple[BatchLine, ...]:

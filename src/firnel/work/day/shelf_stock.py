@@ -117,4 +117,6 @@ def _swaps(parts: Sequence[PartFacts], lots: Mapping[str, Lot]) -> list[str]:
 
 
 def _made_of(coffee: Coffee, lot: str, plan: int | None) -> bool:
+    if coffee.name == lot:
+        return True  # of green that was blended before the roast
     return any(part.lot == lot and (plan is None or not part.plans or plan in part.plans) for part in coffee.components)
