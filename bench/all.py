@@ -6,7 +6,20 @@ import tempfile
 from pathlib import Path
 
 BENCHES = ("start_up", "latency", "review_list", "rate_of_rise", "mark_finding", "events", "model", "left_out", "first_days")
-BENCHES += ("machines", "plan", "guided", "rough_hands", "causes", "review", "recovery", "day", "planning", "attack", "soak")
+BENCHES += (
+    "machines",
+    "plan",
+    "guided",
+    "rough_hands",
+    "causes",
+    "review",
+    "recovery",
+    "day",
+    "planning",
+    "stations",
+    "attack",
+    "soak",
+)
 
 
 def main() -> int:
