@@ -278,7 +278,7 @@ class DayBoard(QWidget):
         if one.state == "preheat":
             self._draw_between(painter, one.state, rect)
             return
-        ground = QColor(palette.selected if done else palette.lane)
+        ground = QColor(palette.hover if done else palette.lane)
         painter.setPen(QPen(QColor(palette.ember if one.state == "running" else palette.line), 1.2))
         painter.setBrush(ground)
         painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 4.0, 4.0)
