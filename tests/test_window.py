@@ -286,7 +286,7 @@ def test_anything_is_found_in_the_palette(qtbot, open_window):
         qtbot.keyClicks(line, typed)
         qtbot.keyClick(line, Qt.Key.Key_Return)
         assert window.view(name).isVisible(), typed
-    qtbot.waitUntil(lambda: window.view("Review").sheet.head.title.text().startswith("0004"))
+    qtbot.waitUntil(lambda: window.view("Review").sheet.head.title.text().startswith("0004"), timeout=30_000)
     window.palette_sheet.open()
     qtbot.keyClick(line, Qt.Key.Key_Escape)
     assert not window.palette_sheet.isVisible()

@@ -47,8 +47,8 @@ class DayView(QWidget):
 
     @property
     def search(self) -> QLineEdit:
-        """The search line of what was roasted."""
-        return self.roasted.search
+        """The line of the page shown: of the plan it is that of a new order."""
+        return (self.plan.orders.line, self.roasted.search, self.shelf.search, self.coffees.search)[self.tabs.shown]
 
     @property
     def queue(self) -> QueueCard:
@@ -65,6 +65,5 @@ class DayView(QWidget):
         self.roasted.show_day(day)
 
     def refresh(self) -> None:
-        """Read the day anew."""
-        for page in (self.plan, self.roasted, self.shelf, self.coffees):
-            page.refresh()
+        """Read anew what is shown; the other pages do it when they are chosen."""
+        self._on_chosen(self.tabs.shown)

@@ -39,6 +39,11 @@ class Tabs(QWidget):
         self._row.insertWidget(number, tab)
         self._pages.addWidget(page)
 
+    @property
+    def shown(self) -> int:
+        """The number of the page that is shown."""
+        return self._pages.currentIndex()
+
     def choose(self, number: int) -> None:
         """Show the page of that number."""
         tab = self._group.button(number)
