@@ -8,9 +8,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QWidget
 
 from firnel.ui.shared.list_page import ListPage
-from firnel.ui.shared.parts import FigureGrid, button, card, empty, label
+from firnel.ui.shared.parts import FigureGrid, button, card, empty, label, rename
 from firnel.work import shelf
 from firnel.work.day import orders as shop
+from firnel.work.day.lists import without_origin
 from firnel.work.day.orders import Blending, Coffee, Component, Level
 from firnel.work.day.shelf_stock import blend_facts
 from firnel.work.desk import Desk
@@ -133,10 +134,7 @@ class CoffeePage(ListPage):
 
     def say(self, text: str, wrong: bool = False) -> None:
         """What came of what was wanted."""
-        self.said.setObjectName("warn" if wrong else "soft")
-        style = self.said.style()
-        if style is not None:
-            style.polish(self.said)
+        rename(self.said, "warn" if wrong else "soft")
         self.said.setText(text)
 
     def _show_parts(self, parts: tuple[Component, ...]) -> None:
@@ -211,4 +209,4 @@ def _made_of(coffee: Coffee) -> str:
     """Its lot; of a blend the shares, each lot without its origin: ``60 % Cerro Lindal + 40 % Kelavani``."""
     if not coffee.blend:
         return coffee.components[0].lot
-    return " + ".join(f"{100 * part.share:.0f} % {part.lot.partition(' ')[2] or part.lot}" for part in coffee.components)
+    return " + ".join(f"{100 * part.share:.0f} % {without_origin(part.lot)}" for part in coffee.components)

@@ -6,10 +6,10 @@ from functools import partial
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
-from firnel.ui.shared.parts import ElidedLabel, button, card, empty, label
+from firnel.ui.shared.parts import ElidedLabel, bare_area, button, card, empty, label, rename
 from firnel.ui.theme.look import Look
 from firnel.work.day.day_report import packs_text
 from firnel.work.day.lists import PackRow
@@ -73,17 +73,8 @@ class OrderCard(QWidget):
         column.addWidget(self.line)
         self.said = label("", "soft", wrap=True)
         column.addWidget(self.said)
-        area = QScrollArea()
-        area.setObjectName("bare")
-        area.setAccessibleName("Open orders")
-        area.setWidgetResizable(True)
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        inside = QWidget()
-        self._rows = QVBoxLayout(inside)
-        self._rows.setContentsMargins(0, 0, 6, 0)
+        area, self._rows = bare_area("Open orders")
         self._rows.setSpacing(3)
-        area.setWidget(inside)
         column.addWidget(area, 1)
 
     def show_orders(self, sheet: DaySheet, units: Units) -> None:
@@ -97,11 +88,8 @@ class OrderCard(QWidget):
 
     def say(self, text: str, wrong: bool = False) -> None:
         """What came of what was typed."""
-        self.said.setObjectName("warn" if wrong else "soft")
+        rename(self.said, "warn" if wrong else "soft")
         self.said.setText(text)
-        style = self.said.style()
-        if style is not None:
-            style.polish(self.said)
         self.said.setVisible(bool(text))
 
     def _add(self, entry: PackRow, sheet: DaySheet, units: Units) -> None:

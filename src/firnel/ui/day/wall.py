@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 from firnel.core.units import Units
 from firnel.ui.shared.parts import ElidedLabel, empty, label
 from firnel.ui.theme.tokens import SPACE_L
+from firnel.work.day.lists import without_origin
 from firnel.work.day.planning import DaySheet
 
 STEPS = ("now", "next", "then")
@@ -32,9 +33,9 @@ def wall_of(sheet: DaySheet, now: datetime, units: Units) -> dict[str, tuple[OnT
     for station in sheet.plan.stations:
         running = [one for one in sheet.fixed if one.machine == station.name and one.state == "running"]
         waits = [one for one in sheet.fixed if one.machine == station.name and one.state == "waiting"]
-        ahead = [_of(f"{one.number} {_short(one.lot)}", one.load_kg, sheet.at(one.start_s), units) for one in waits]
+        ahead = [_of(f"{one.number} {without_origin(one.lot)}", one.load_kg, sheet.at(one.start_s), units) for one in waits]
         ahead += [
-            _of(_short(block.share.need.lot), block.share.load_kg, sheet.at(block.start_s), units)
+            _of(without_origin(block.share.need.lot), block.share.load_kg, sheet.at(block.start_s), units)
             for block in sorted(sheet.plan.of(station.name), key=lambda block: block.start_s)
             if block.share is not None
         ]
@@ -42,7 +43,9 @@ def wall_of(sheet: DaySheet, now: datetime, units: Units) -> dict[str, tuple[OnT
         if running:
             one = running[-1]
             minutes = max((seconds - one.start_s) / 60.0, 0.0)
-            runs = OnTheWall(f"{one.number} {_short(one.lot)}", units.text(one.load_kg, "kg", 2), f"for {minutes:.0f} min")
+            runs = OnTheWall(
+                f"{one.number} {without_origin(one.lot)}", units.text(one.load_kg, "kg", 2), f"for {minutes:.0f} min"
+            )
         elif any(start_s <= seconds < end_s for start_s, end_s in _preheats(sheet, station.name)):
             runs = OnTheWall("preheat", "", f"first charge {ahead[0].when}" if ahead else "")
         if runs is not None or ahead:
@@ -52,11 +55,6 @@ def wall_of(sheet: DaySheet, now: datetime, units: Units) -> dict[str, tuple[OnT
 
 def _of(what: str, load_kg: float | None, at: datetime, units: Units) -> OnTheWall:
     return OnTheWall(what, units.text(load_kg, "kg", 2), f"{at:%-H:%M}")
-
-
-def _short(lot: str) -> str:
-    """A lot without its origin: the station says more."""
-    return lot.partition(" ")[2] or lot
 
 
 def _preheats(sheet: DaySheet, machine: str) -> list[tuple[float, float]]:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
-from firnel.ui.shared.parts import ElidedLabel, card, empty, label
+from firnel.ui.shared.parts import ElidedLabel, bare_area, card, empty, label
 from firnel.work.day.planning import DaySheet
 
 
@@ -20,16 +20,8 @@ class ListCard(QWidget):
         frame, column = card(spacing=6)
         outer.addWidget(frame)
         column.addWidget(label(title, "heading"))
-        area = QScrollArea()
-        area.setObjectName("bare")
-        area.setAccessibleName(title)
-        area.setWidgetResizable(True)
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        inside = QWidget()
-        self._rows = QVBoxLayout(inside)
-        self._rows.setContentsMargins(0, 0, 6, 0)
+        area, self._rows = bare_area(title)
         self._rows.setSpacing(1)
-        area.setWidget(inside)
         column.addWidget(area, 1)
 
     def show_rows(self, rows: list[tuple[str, str, str, str, str]]) -> None:

@@ -5,7 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 
@@ -57,6 +68,20 @@ def card(name: str = "card", spacing: int = SPACE_S, margin: int = SPACE_M + 4) 
     column.setContentsMargins(margin, SPACE_M, margin, SPACE_M)
     column.setSpacing(spacing)
     return frame, column
+
+
+def bare_area(name: str) -> tuple[QScrollArea, QVBoxLayout]:
+    """A scroll area without an edge, for what lies in a card already, and the column inside it."""
+    area, inside = QScrollArea(), QWidget()
+    area.setObjectName("bare")
+    area.setAccessibleName(name)
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    column = QVBoxLayout(inside)
+    column.setContentsMargins(0, 0, 6, 0)
+    area.setWidget(inside)
+    return area, column
 
 
 def button(text: str, tip: str = "", primary: bool = False) -> QPushButton:

@@ -88,3 +88,12 @@ def pack_rows(orders: Sequence[Order], taken: Sequence[Taken], expected: Contain
         missing = order.kg - sum(one.kg for one in own)
         rows.append(PackRow(order, own, round(missing, 3) if missing > 0.02 else 0.0))
     return tuple(rows)
+
+
+def without_origin(lot: str) -> str:
+    """A lot by its station, where room is short: the origin that its name begins with says less.
+
+    >>> without_origin("Bolivia Cerro Lindal")
+    'Cerro Lindal'
+    """
+    return lot.partition(" ")[2] or lot
