@@ -82,7 +82,7 @@ def make_engine(url: str) -> Engine:
 
 
 def _of_a_server(url: str) -> dict[str, Any]:
-    """A server that is gone or stands still is told in seconds, and one that came back is gone on with."""
+    """A server that is gone is told in seconds, and one that came back is gone on with; one that stands still is waited for."""
     patience: dict[str, Any] = {"connect_timeout": CONNECT_S}
     if make_url(url).get_backend_name() == "postgresql":
         patience |= {
