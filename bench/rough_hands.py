@@ -14,7 +14,6 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
-from made import reading
 from plan import Fitted, fit
 from report import Line
 
@@ -25,6 +24,7 @@ from firnel.core.plan import Anchor, Plan
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Found, MarkKind, Quality
 from firnel.devices.clock import Clock
+from firnel.devices.reading import Reading
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.store.library import Library
@@ -145,7 +145,7 @@ class Batch:
         self.desk.look_by(at_once if forecast else not_at_all)
         if not forecast:
             self.desk._looking = True  # between two forecasts nothing is asked, and what was worked out stands
-        self.desk.take_reading(reading(self.now, bean, air, told, quality))
+        self.desk.take_reading(Reading(self.now, bean, air, told, quality))
         self.desk._looking = False
         self.fed += 1
         self.desk.tick()

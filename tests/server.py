@@ -3,6 +3,7 @@
 import os
 import pwd
 import shutil
+import signal
 import subprocess
 import tempfile
 from collections.abc import Iterator
@@ -49,7 +50,15 @@ class Server:
         """Stop it, if it runs; ``immediate`` is as if it had been killed."""
         if not (Path(self._data) / "postmaster.pid").exists():
             return
+        self.freeze(still=False)
         self._run(binary("pg_ctl"), "-D", self._data, "-w", "-m", how, "stop")
+
+    def freeze(self, still: bool = True) -> None:
+        """Let all its processes stand still, or go on: whoever asks it is neither answered nor refused."""
+        main = int((Path(self._data) / "postmaster.pid").read_text().split()[0])
+        children = subprocess.run(["pgrep", "-P", str(main)], capture_output=True, text=True, check=False).stdout.split()
+        for process in (main, *map(int, children)):
+            os.kill(process, signal.SIGSTOP if still else signal.SIGCONT)
 
     def url(self, database: str, user: str = USER) -> str:
         """The address of a database on it."""

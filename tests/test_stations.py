@@ -4,18 +4,32 @@ import json
 import threading
 import time
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
 from click.testing import CliRunner
 from server import running
+from sqlalchemy import update
 
 from firnel.app.commands import main
+from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan, Targets
-from firnel.core.vocabulary import Lot
+from firnel.core.vocabulary import Lot, Machine
+from firnel.store import writing
+from firnel.store.journal import Journal, TakenOverError
 from firnel.store.library import BatchFilter, Library
-from firnel.store.writing import LibraryError
+from firnel.store.locks import Owner
+from firnel.store.recovery import recover
+from firnel.store.roles import unnamed_tables
+from firnel.store.server import hurry
+from firnel.store.spill import Spill
+from firnel.store.tables import live
+from firnel.store.tables import stations as station_rows
+from firnel.store.writing import LibraryError, LibraryUnsureError, LibraryWriteError
+from firnel.ui.theme.look import Look
+from firnel.work.settings import Settings
+from firnel.work.stations.watch import Floor, StationWatch
 
 
 @pytest.fixture
@@ -146,3 +160,194 @@ def test_a_server_that_was_killed_is_gone_on_with_when_it_is_back(record):
         assert library.save_lot(Lot("Isuka")).name == "Isuka"
         assert library.count_batches(BatchFilter()) == 1
         library.close()
+
+
+def test_a_server_that_stands_still_holds_a_thread_in_a_hurry_once_and_is_gone_on_with(record):
+    with running() as own:
+        library, back = Library(own.url(own.new_database())), threading.Event()
+        library.add_record(record)
+        library.pulse.listen(lambda answers: back.set() if answers else back.clear())
+        hurry(0.3)
+        try:
+            own.freeze()
+            with pytest.raises(LibraryError, match="does not answer"):
+                library.lots()
+            assert library.pulse.silent
+            with pytest.raises(LibraryWriteError, match="silent for a while"):
+                library.save_lot(Lot("Isuka"))
+            own.freeze(still=False)
+            assert back.wait(30)
+            assert [lot.name for lot in library.lots()] == [record.lot]
+        finally:
+            hurry(None)
+            library.close()
+
+
+def test_an_answer_that_is_lost_on_its_way_doubles_nothing(either, monkeypatch):
+    """The library kept it, and nobody was told so: the journal looks before it writes again."""
+    real, lost = writing._commit, iter([True, False, True, True])
+
+    def commit(transaction, engine):
+        real(transaction, engine)
+        if next(lost, False):
+            raise LibraryUnsureError("The connection broke.")
+
+    monkeypatch.setattr(writing, "_commit", commit)
+    journal = Journal(either, {"status": "ready", "started": datetime.now(UTC)}, lambda: 1.0, lambda told: None)
+    for t in range(6):
+        journal.reading((float(t), 180.0 + t, None, {}, 0))
+        time.sleep(0.12)
+    assert journal.close(30)
+    assert either.count_batches(BatchFilter()) == 1
+    np.testing.assert_array_equal(either.batch(journal.key).trace.t, np.arange(6.0))
+
+
+@pytest.fixture
+def roasting(stations, tmp_path):
+    """A batch that the first of two stations roasts, and what it could not deliver any more."""
+    first, _ = stations
+    elsewhere = replace(Owner.here(), station="drum-room", process=1)
+    spill = Spill(tmp_path / "spill", first.identity, "server", elsewhere.text)
+    row = {"status": "roasting", "started": datetime.now(UTC), "load_kg": 5.0}
+    journal = Journal(first, row, lambda: 1.0, lambda told: None, spill, elsewhere)
+    for t in range(5):
+        journal.reading((float(t), 200.0 - t, None, {}, 0))
+    journal.live("Drum room", {"headline": "Charge in 0:20", "expected": {}})
+    assert journal.flush(10)
+    yield journal
+    journal.leave()
+
+
+def fall_silent(library, key):
+    """As if the station had last been heard of a minute ago."""
+    ago = datetime.now(UTC) - timedelta(seconds=60)
+    with library.engine.begin() as connection:
+        connection.execute(update(live).where(live.c.batch_id == key).values(at=ago))
+
+
+def test_another_station_sees_a_batch_as_it_is_roasted(stations, roasting):
+    _, second = stations
+    heard = []
+    watch = StationWatch(second, lambda: ("Bench", "Ben"), heard.append)
+    watch.curves_wanted = True
+    (seen,) = watch.look().batches
+    assert (seen.running.station, seen.running.label, seen.running.away) == ("Drum room", roasting.label, False)
+    assert seen.running.said["headline"] == "Charge in 0:20"
+    np.testing.assert_array_equal(seen.bean, [200.0, 199.0, 198.0, 197.0, 196.0])
+    roasting.reading((5.0, 195.0, None, {}, 0))
+    assert roasting.flush(10)
+    (seen,) = watch.look().batches
+    assert seen.bean[-1] == 195.0
+    assert len(seen.t) == 6
+    roasting.status("dropped")
+    assert roasting.flush(10)
+    assert watch.look().batches == ()
+
+
+def test_a_batch_is_taken_over_by_a_word_once_its_station_is_silent_and_nothing_of_either_is_lost(stations, roasting, tmp_path):
+    first, second = stations
+    key = roasting.key
+    second.sign("Bench", "Ben")
+    with pytest.raises(TakenOverError):
+        Journal(second, key, lambda: 1.0, lambda told: None, by_word=True)
+    fall_silent(second, key)
+    with pytest.raises(TakenOverError):
+        Journal(second, key, lambda: 1.0, lambda told: None)
+    taker = Journal(second, key, lambda: 1.0, lambda told: None, by_word=True)
+    roasting.reading((5.0, 195.0, None, {}, 0))  # cut off, it has gone on by itself
+    roasting.reading((8.0, 192.0, None, {}, 0))
+    taker.reading((8.1, 191.9, None, {}, 0))
+    taker.reading((9.0, 191.0, None, {}, 0))
+    assert taker.flush(10)
+    assert not roasting.flush(2)
+    roasting.leave()
+    assert recover(first, tmp_path / "spill", time.time()) == [], "while the other still roasts it, nothing is touched"
+    taker.status("dropped")
+    assert taker.close(10)
+    (told,) = recover(first, tmp_path / "spill", time.time())
+    assert roasting.label in told
+    np.testing.assert_array_equal(second.batch(key).trace.t, [0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 8.1, 9.0])
+    assert second.floor_book.deeds()[0].what == f"took over batch {roasting.label} from drum-room"
+    assert second.floor_book.deeds()[0].who == "Ben"
+
+
+def test_two_stations_of_one_name_are_told_and_a_wrong_clock_too(stations):
+    first, _ = stations
+    watch = StationWatch(first, lambda: ("Bench", ""), lambda floor: None)
+    assert watch.look().wrong == ""
+    with first.engine.begin() as connection:
+        connection.execute(update(station_rows).values(process="other-host/7@1"))
+    assert "is called Bench too" in watch.look().wrong
+    assert Floor(clock_off_s=1.9).clock_words == ""
+    assert "3 s ahead of" in Floor(clock_off_s=3.0).clock_words
+    assert "40 s behind" in Floor(clock_off_s=-40.0).clock_words
+
+
+@pytest.mark.parametrize(
+    ("role", "may"),
+    [("read", ""), ("bench", "weigh"), ("roast", "weigh record plan"), ("manage", "weigh record plan machine")],
+)
+def test_a_role_of_the_server_may_do_its_own_work_and_no_more(server, record, role, may):
+    database = server.new_database()
+    url, user = server.url(database), f"u{database}"
+    library = Library(url)
+    key = library.add_record(record)
+    library.close()
+    made = CliRunner().invoke(main, ["library", "role", user, "--as", role, "--library", url])
+    assert (made.exit_code, "is new" in made.stderr) == (0, True), made.output
+    own = Library(server.url(database, user))
+    deeds = {
+        "weigh": lambda: own.mend_book.correct(key, {"roasted_kg": 4.2}, "Ben"),
+        "record": lambda: own.new_batch(None, None, None, 5.0, datetime.now(UTC)),
+        "plan": lambda: own.save_plan(Plan("one", targets=Targets(development_s=90.0))),
+        "machine": lambda: own.save_machine(replace(own.machines()[0], yellow_c=151.0)),
+    }
+    assert own.batch(key).label == record.label
+    own.floor_book.beat("Bench", "Ben", "1")
+    for name, deed in deeds.items():
+        if name in may.split():
+            deed()
+        else:
+            with pytest.raises(LibraryError, match="may not do that"):
+                deed()
+    own.close()
+    assert not unnamed_tables()
+
+
+def test_of_a_machine_only_what_a_hand_has_changed_is_written(stations, record):
+    first, second = stations
+    first.add_record(record)
+    seen = second.save_machine(Machine("Drum", "gas-6", "gas", 6.0, 5.0, {}))
+    first.save_machine(replace(seen, first_crack_c=197.5), seen)
+    second.save_machine(replace(seen, useful_load_kg=4.5), seen)
+    both = first.machine("Drum")
+    assert (both.first_crack_c, both.useful_load_kg) == (197.5, 4.5)
+    with pytest.raises(LibraryError, match="Somebody else has changed the first crack c of Drum meanwhile"):
+        second.save_machine(replace(seen, first_crack_c=199.0), seen)
+
+
+def test_the_window_shows_the_other_station_and_takes_its_batch_over(stations, roasting, qtbot, tmp_path):
+    first, second = stations
+    window = make_window(second, Settings(station="Bench"), Look(make_application()), lambda settings: None)
+    qtbot.addWidget(window)
+    window.show()
+    watch = StationWatch(second, lambda: ("Bench", ""), window.desk._hear)
+    watch.curves_wanted = True
+    window.show_station("Day")
+    day = window.view("Day")
+    day.show_stations()
+    window.desk._hear(watch.look())
+    (card,) = day.now._cards.values()
+    assert (card.cue.text(), card.take_over.isHidden()) == ("Charge in 0:20", True)
+    fall_silent(second, roasting.key)
+    window.desk._hear(watch.look())
+    assert "has not been heard of for 1:0" in card.gone.text()
+    day.now.take_over(roasting.key)
+    assert window.desk.session.label == roasting.label
+    assert window.desk.session.phase == "ready"
+    window.desk._hear(Floor(answers=False))
+    assert "has not answered since" in window.server_note.accessibleName()
+    assert window.server_note.isVisible()
+    window.desk._hear(watch.look())
+    assert window.server_note.isHidden()
+    window.desk.session.leave()

@@ -14,9 +14,21 @@ import click
 from firnel.core.stages import MarkOrderError
 from firnel.store.writing import LibraryError
 from firnel.work.review.records import ImportRefusedError, Library, NotInLibraryError, refusal_of
+from firnel.work.settings import load_settings
 from firnel.work.spilled import recover_spilled
 
-library_option = click.option("--library", "library_at", help="Library file or database URL (default: your data folder).")
+
+def _library_at(context: click.Context, _option: click.Parameter, value: str | None) -> str | None:
+    """As given here, or before the command."""
+    if context.parent is None:
+        context.obj = value
+    given = context.find_root().obj
+    return value or (given if isinstance(given, str) else None)
+
+
+library_option = click.option(
+    "--library", "library_at", callback=_library_at, help="Library file or database URL (default: your data folder)."
+)
 json_option = click.option("--json", "as_json", is_flag=True, help="One JSON document on standard output.")
 
 
@@ -79,6 +91,8 @@ def opened(library_at: str | None) -> Iterator[Library]:
         library = Library(library_at or default_library())
     except LibraryError as error:
         raise CouldNotError(str(error)) from error
+    mine, _ = load_settings()
+    library.sign(mine.station_name, mine.operator)
     try:
         for sentence in recover_spilled(library):
             click.echo(sentence, err=True)

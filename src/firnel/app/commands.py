@@ -52,11 +52,12 @@ if TYPE_CHECKING:
 
 @click.group(invoke_without_command=True)
 @click.version_option(__version__, prog_name="firnel")
+@library_option
 @click.pass_context
-def main(context: click.Context) -> None:
+def main(context: click.Context, library_at: str | None) -> None:
     """Firnel: plan, drive, record and replicate coffee roasts. Without a command: the window."""
     if context.invoked_subcommand is None:
-        context.invoke(gui)
+        context.invoke(gui, library_at=library_at)
     elif context.invoked_subcommand != "gui":
         loaded(window=False)
 

@@ -159,6 +159,19 @@ def orders_pack(number: int, library_at: str | None) -> None:
     click.echo(f"Packed: {order.kg:g} kg of {order.coffee}.")
 
 
+@orders.command("unpack")
+@click.argument("number", type=int)
+@library_option
+def orders_unpack(number: int, library_at: str | None) -> None:
+    """An order that was packed is taken back: its coffee lies on the shelf again."""
+    with opened(library_at) as library:
+        order = next((one for one in shop.packed_orders(library) if one.id == number), None)
+        if order is None:
+            raise CouldNotError(f"There is no packed order {number}.")
+        shop.unpack(library, order)
+    click.echo(f"Taken back: {order.kg:g} kg of {order.coffee}.")
+
+
 @click.group()
 def coffees() -> None:
     """What is sold."""

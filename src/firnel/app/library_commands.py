@@ -6,8 +6,17 @@ from pathlib import Path
 
 import click
 
-from firnel.app.command_parts import CouldNotError, default_library, json_option, library_option, say_json
+from firnel.app.command_parts import CouldNotError, default_library, json_option, library_option, opened, say_json
+from firnel.store.roles import ROLES, grant_role
 from firnel.work.library_care import LibraryError, back_up, check_library, copy_library, restore
+
+#: What a user of the server may do, in words.
+MAY = {
+    "read": "look at everything, and change nothing",
+    "bench": "weigh, cup, measure and pack",
+    "roast": "roast and plan, and do the bench's work",
+    "manage": "change everything",
+}
 
 
 @click.group()
@@ -71,3 +80,33 @@ def library_copy(to_url: str, library_at: str | None, as_json: bool) -> None:
         say_json(counts)
     else:
         click.echo(f"Copied and compared: {sum(counts.values())} rows, {counts['batches']} batches.", err=True)
+
+
+@library.command("role")
+@click.argument("user")
+@click.option("--as", "role", type=click.Choice(ROLES), required=True, help="What that user may do.")
+@library_option
+def library_role(user: str, role: str, library_at: str | None) -> None:
+    """Let USER of the database server read, do the bench's work, roast, or manage everything; made if there is none yet."""
+    try:
+        made = grant_role(library_at or str(default_library()), user, role)
+    except LibraryError as error:
+        raise CouldNotError(str(error)) from error
+    more = " It is new, and has no password yet: give it one with the server's own means." if made else ""
+    click.echo(f"{user} may {MAY[role]}.{more}", err=True)
+
+
+@library.command("log")
+@click.option("--last", type=click.IntRange(1, 10000), default=50, show_default=True, help="So many.")
+@library_option
+@json_option
+def library_log(last: int, library_at: str | None, as_json: bool) -> None:
+    """Who did what, the newest first."""
+    with opened(library_at) as found:
+        deeds = found.floor_book.deeds(last)
+    if as_json:
+        say_json([{"at": one.at.isoformat(), "station": one.station, "who": one.who, "what": one.what} for one in deeds])
+        return
+    for one in deeds:
+        who = " · ".join(part for part in (one.who, one.station) if part) or "–"
+        click.echo(f"{one.at.astimezone():%Y-%m-%d %H:%M}  {who}: {one.what}")

@@ -25,7 +25,7 @@ from firnel.work.review.records import Library, show_document
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.session import BatchOrder
-from firnel.work.settings import Settings
+from firnel.work.settings import Settings, load_settings
 
 #: A file of the hand's lines is looked at again after this. [s]
 FOLLOWED_S = 0.1
@@ -84,7 +84,9 @@ class _Batch:
 
     def __init__(self, library: Library, url: str, plan: Plan, follow: bool, hand_at: str | None = None) -> None:
         self._calls: queue.Queue[Callable[[], None]] = queue.Queue()
-        self._desk = Desk(library, Settings(), self._calls.put, spill_at=spill_folder())
+        mine, _ = load_settings()
+        settings = Settings(operator=mine.operator, station=mine.station)  # all else in SI, whatever the window shows
+        self._desk = Desk(library, settings, self._calls.put, spill_at=spill_folder())
         self._follow, self._link = follow, LinkState.OFF
         self._trouble: str | None = None
         machine = _machine_of(library, plan, url)

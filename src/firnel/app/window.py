@@ -19,6 +19,7 @@ from firnel.core.vocabulary import Machine
 from firnel.devices.clock import Clock
 from firnel.store.copies import copy_files
 from firnel.store.library import Library
+from firnel.store.server import hurry
 from firnel.store.writing import LibraryError
 from firnel.ui.main_window import MainWindow
 from firnel.ui.shared.actions import use_keys
@@ -28,6 +29,9 @@ from firnel.ui.theme.look import Look
 from firnel.work.desk import AddressError, Desk, spill_folder
 from firnel.work.library_care import look_after_a_crash
 from firnel.work.settings import Settings, load_settings, save_settings
+
+#: So long the window waits for a server; then it is refused until the server is heard of again. [s]
+HURRY_S = 1.5
 
 
 def make_application() -> QApplication:
@@ -89,6 +93,9 @@ def begin_work(window: MainWindow, complaints: Sequence[str] = ()) -> None:
     said += window.desk.recover()
     if wrong := look_after_a_crash(window.desk.library):
         said.append(wrong)
+    if window.desk.shared:
+        hurry(HURRY_S)  # the window's own thread
+        window.desk.join_stations()
     window.offer_unfinished()
     window.keep_copies()
     window.begin_learning()

@@ -346,6 +346,8 @@ class Lot:
     mean_mm: float | None = None  #: mean bean diameter from the screens
     replaces: str = ""  #: name of the lot that this one takes the place of
     archived: bool = False
+    sample: str = ""  #: what it is a sample of: offer, pre-shipment or arrival; empty for a lot that was bought
+    verdict: str = ""  #: what was decided of a sample
 
 
 @dataclass(frozen=True)

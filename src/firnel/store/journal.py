@@ -9,7 +9,7 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 from uuid import uuid4
@@ -55,6 +55,7 @@ class Journal:
     on_trouble : called from the writer's thread with a sentence when the library refuses, and with None when it is well again.
     spill : where what waits is kept while the library refuses.
     owner : this process.
+    by_word : the batch is taken from a station that has fallen silent, because a person says so.
 
     Raises
     ------
@@ -69,6 +70,7 @@ class Journal:
         on_trouble: Callable[[str | None], None],
         spill: Spill | None = None,
         owner: Owner | None = None,
+        by_word: bool = False,
     ) -> None:
         self._library, self._clock_rate, self._on_trouble = library, clock_rate, on_trouble
         self._owner, self._spill = owner or Owner.here(), spill
@@ -76,26 +78,25 @@ class Journal:
         self.key: int | None = None
         self.label = ""
         self._token = uuid4().hex
-        self._seq = 0
+        self._seq, self._unsure = 0, False
         self._pending = Pending()
         self._closing, self._leaving = False, False
         self._written = threading.Event()
         if isinstance(batch, int):
-            self._take_over(batch)
+            self._take_over(batch, by_word)
             self._written.set()
         else:
             self._begin(batch)
         self._thread = threading.Thread(target=self._run, name="journal", daemon=True)
         self._thread.start()
 
-    def _take_over(self, key: int) -> None:
-        if not self._library.take_over(key, self._owner, datetime.now(UTC)):
+    def _take_over(self, key: int, by_word: bool) -> None:
+        if not self._library.take_over(key, self._owner, datetime.now(UTC), by_word):
             raise TakenOverError("That batch is recorded by another Firnel: it cannot be gone on with here.")
         with self._library.engine.connect() as connection:
-            last = connection.execute(select(func.max(readings.c.seq)).where(readings.c.batch_id == key)).scalar()
+            self._seq = self._there(connection, key)
             row = connection.execute(select(batches.c.label, batches.c.token).where(batches.c.id == key)).one()
         self.key, self.label, self._token = key, row.label, row.token or self._token
-        self._seq = 0 if last is None else last + 1
 
     def _begin(self, birth: dict[str, Any]) -> None:
         """The number is wanted now; where the library refuses, it comes with the first write that succeeds."""
@@ -135,6 +136,10 @@ class Journal:
     def status(self, status: str) -> None:
         """How far the batch is."""
         self._add(status=status)
+
+    def live(self, station: str, document: Mapping[str, Any]) -> None:
+        """What those are told who watch from other stations; only the newest is kept."""
+        self._add(live=(station, dict(document)))
 
     def results(self, values: dict[str, Any]) -> None:
         """What the scale and the colour meter say: columns of the batch's row."""
@@ -224,19 +229,33 @@ class Journal:
         return left, first
 
     def _write(self, pending: Pending) -> None:
+        unsure, self._unsure = self._unsure, True
         with writing(self._library.engine) as connection:
             key, label = self.key, self.label
             if pending.birth is not None and key is None:
-                key, label = self._bear(connection, pending.birth)
+                key, label = (self._born(connection) if unsure else None) or self._bear(connection, pending.birth)
             if key is None:
                 raise LibraryError("The batch is not in the library yet.")
             self._be_heard_of(connection, key)
-            write_rows(connection, key, self._seq, pending.rows, time.time(), self._clock_rate())
+            there = max(self._there(connection, key) - self._seq, 0) if unsure else 0
+            rows = pending.rows[there:]
+            write_rows(connection, key, self._seq + there, rows, time.time(), self._clock_rate())
             write_state(connection, key, pending)
             if pending.status == "discarded":
                 label = str(connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar_one())
-        self.key, self.label = key, label
+        self.key, self.label, self._unsure = key, label, False
         self._seq += len(pending.rows)
+
+    def _born(self, connection: Connection) -> tuple[int, str] | None:
+        """The batch, where an answer was lost on its way: the library has begun it already."""
+        query = select(batches.c.id, batches.c.label).where(batches.c.token == self._token)
+        row = connection.execute(query).one_or_none()
+        return None if row is None else (row.id, row.label)
+
+    def _there(self, connection: Connection, key: int) -> int:
+        """How many readings of it the library has."""
+        last = connection.execute(select(func.max(readings.c.seq)).where(readings.c.batch_id == key)).scalar()
+        return 0 if last is None else int(last) + 1
 
     def _bear(self, connection: Connection, birth: dict[str, Any]) -> tuple[int, str]:
         row = birth | {"owner": self._owner.text, "seen_at": time.time(), "token": self._token}

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Select, delete, func, insert, select, update
+from sqlalchemy import Connection, Select, delete, func, insert, select, update
 
 from firnel.core.plan import Plan
 from firnel.core.stages import check_mark_order
@@ -37,15 +37,19 @@ from firnel.store.batch_rows import (
     write_marks,
 )
 from firnel.store.bench_book import BenchBook
+from firnel.store.deeds import keep_deed, sign
 from firnel.store.draft_book import DraftBook
+from firnel.store.floor_book import FloorBook, end_live, is_away
 from firnel.store.locks import FileClaim, Owner, claim_library
 from firnel.store.lot_book import LotBook
 from firnel.store.machine_book import MachineBook
 from firnel.store.mend_book import MendBook
 from firnel.store.opening import identity_of, open_engine
 from firnel.store.order_book import OrderBook
+from firnel.store.pending import ENDED
 from firnel.store.plan_book import PlanBook
 from firnel.store.rows import aware
+from firnel.store.server import Pulse, pulse_of
 from firnel.store.tables import batches, house, lots, machines, marks, notes, plans, readings
 from firnel.store.waiting_book import WaitingBook
 from firnel.store.writing import library_path, library_url, writing
@@ -135,6 +139,7 @@ class Library:
         self.plan_book, self.bench_book = PlanBook(self.engine), BenchBook(self.engine)
         self.waiting_book, self.draft_book = WaitingBook(self.engine), DraftBook(self.engine)
         self.mend_book, self.order_book = MendBook(self.engine), OrderBook(self.engine)
+        self.floor_book = FloorBook(self.engine)
 
     def lock_for_roasting(self) -> None:
         """Keep other Firnels from roasting on this library.
@@ -146,6 +151,15 @@ class Library:
         if self.path is not None and self._lock is None:
             self._lock = claim_library(self.path)
 
+    def sign(self, station: str, who: str) -> None:
+        """What is done from now on is done by this person at this station."""
+        sign(self.engine, station, who)
+
+    @property
+    def pulse(self) -> Pulse | None:
+        """Whether the server of this library answers; None for a file."""
+        return pulse_of(self.engine)
+
     @property
     def left_cleanly(self) -> bool:
         """Whether the last window on this library ended as it should; to be asked while it is kept for roasting."""
@@ -153,6 +167,8 @@ class Library:
 
     def close(self) -> None:
         """Let go of the library."""
+        if self.pulse is not None:
+            self.pulse.end()
         self.engine.dispose()
         if self._lock is not None:
             self._lock.release()
@@ -182,6 +198,7 @@ class Library:
         with writing(self.engine) as connection:
             connection.execute(delete(house).where(house.c.name == name))
             connection.execute(insert(house).values(name=name, document=dict(document)))
+            keep_deed(connection, f"changed the house's {name}")
 
     def machine(self, name: str) -> Machine:
         """The machine of that name, or the only one whose name begins so.
@@ -198,9 +215,9 @@ class Library:
             raise NotInLibraryError(f"No one machine is called {name!r}; the library has {there}.")
         return found[0]
 
-    def save_machine(self, machine: Machine) -> Machine:
-        """Add a machine, or change the one with its id; a taken name returns that machine unchanged."""
-        return self.machine_book.save(machine)
+    def save_machine(self, machine: Machine, since: Machine | None = None) -> Machine:
+        """Add a machine, or change the one with its id; see `MachineBook.save`."""
+        return self.machine_book.save(machine, since)
 
     def plans(self) -> list[Plan]:
         """All plans, by name."""
@@ -450,10 +467,13 @@ class Library:
         with writing(self.engine) as connection:
             connection.execute(update(batches).where(batches.c.id == key).values(**values))
             refresh_search(connection, key)
+            keep_deed(connection, f"weighed batch {_label(connection, key)}")
 
     def set_status(self, key: int, status: str) -> None:
         """Set how far a batch is: ready, roasting, dropped, done or discarded."""
         with writing(self.engine) as connection:
+            if status in ENDED:
+                end_live(connection, key)
             if status == "discarded":
                 discard_batch(connection, key)
             else:
@@ -467,34 +487,49 @@ class Library:
     # Who writes a batch
 
     def unowned_batches(self, now: datetime) -> list[BatchLine]:
-        """Batches that were being recorded when the Firnel that did so ended. Those that one still records are left out."""
-        return self._by_owner(now, owned=False)
+        """Batches that were being recorded on this computer when the Firnel that did so ended.
+
+        Those that one still records are left out; those of another station are taken over there by a person's word.
+        """
+        return self._by_owner(now, owned=False, here=True)
 
     def busy_batches(self, now: datetime) -> list[BatchLine]:
         """Batches that some Firnel records at present."""
         return self._by_owner(now, owned=True)
 
-    def _by_owner(self, now: datetime, owned: bool) -> list[BatchLine]:
+    def _by_owner(self, now: datetime, owned: bool, here: bool = False) -> list[BatchLine]:
         lines = self.batch_lines(BatchFilter(statuses=("ready", "roasting")))
         query = select(batches.c.id, batches.c.owner, batches.c.seen_at).where(batches.c.id.in_([line.id for line in lines]))
         with self.engine.connect() as connection:
-            at_work = {
-                key
-                for key, text, seen_at in connection.execute(query)
-                if (owner := Owner.read(text)) is not None and owner.alive(seen_at, now.timestamp())
-            }
-        return [line for line in lines if (line.id in at_work) == owned]
+            owners = {key: (Owner.read(text), seen_at) for key, text, seen_at in connection.execute(query)}
+        found = []
+        for line in lines:
+            owner, seen_at = owners[line.id]
+            at_work = owner is not None and owner.alive(seen_at, now.timestamp())
+            elsewhere = here and owner is not None and owner.station != Owner.here().station
+            if at_work == owned and not elsewhere:
+                found.append(line)
+        return found
 
-    def take_over(self, key: int, owner: Owner, now: datetime) -> bool:
-        """Become the one who writes a batch; False if somebody else does, who is at work."""
+    def take_over(self, key: int, owner: Owner, now: datetime, by_word: bool = False) -> bool:
+        """Become the one who writes a batch; False if somebody else does, who is at work.
+
+        By a person's word it is enough that the other station has not been heard of for a while.
+        """
         with writing(self.engine) as connection:
             row = connection.execute(select(batches.c.owner, batches.c.seen_at).where(batches.c.id == key)).one_or_none()
             if row is None:
                 return False
             held = Owner.read(row.owner)
-            if held is not None and held != owner and held.alive(row.seen_at, now.timestamp()):
+            others = held is not None and held != owner and held.alive(row.seen_at, now.timestamp())
+            if others and not (by_word and is_away(connection, key)):
                 return False
             values = {"owner": owner.text, "seen_at": now.timestamp()}
+            if others:
+                keep_deed(
+                    connection,
+                    f"took over batch {_label(connection, key)} from {held.station if held is not None else 'nobody'}",
+                )
             connection.execute(update(batches).where(batches.c.id == key).values(**values))
         return True
 
@@ -519,6 +554,10 @@ def _order(wanted: BatchFilter) -> tuple[Any, ...]:
     by = column.desc() if descending else column.asc()
     newest = (batches.c.started.desc(), batches.c.id.desc()) if wanted.descending else (batches.c.started, batches.c.id)
     return newest if wanted.order == "started" else (column.is_(None), by, *newest)
+
+
+def _label(connection: Connection, key: int) -> str:
+    return str(connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar_one())
 
 
 def _alike(first: FloatArray, second: FloatArray) -> bool:

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, Row, func, insert, select, update
 
 from firnel.core.vocabulary import Lot
+from firnel.store.deeds import keep_deed
 from firnel.store.rows import aware, upsert
 from firnel.store.tables import batches, lots, measurements
 from firnel.store.writing import ChangedMeanwhileError, writing
@@ -72,6 +73,8 @@ class LotBook:
             counted = datetime.now(UTC) if lot.on_hand_kg is not None else None
             values |= {"on_hand_kg": lot.on_hand_kg, "counted_at": counted}
         taken = connection.execute(select(lots.c.id).where(lots.c.name == lot.name)).scalar()
+        if taken is None or taken == lot.id:
+            keep_deed(connection, f"{'changed' if lot.id is not None else 'added'} the lot {lot.name}")
         return int(taken) if taken is not None and taken != lot.id else upsert(connection, lots, lot.id, values)
 
     def count(self, key: int, kg: float, at: datetime | None = None) -> None:
@@ -86,6 +89,7 @@ class LotBook:
         with writing(self._engine) as connection:
             values = {"on_hand_kg": kg, "counted_at": (at or datetime.now(UTC)).astimezone(UTC)}
             connection.execute(update(lots).where(lots.c.id == key).values(**values))
+            keep_deed(connection, f"counted {kg:g} kg of {_name(connection, key)}")
 
     def measurements(self, key: int, struck: bool = False) -> list[Measurement]:
         """What was measured of a lot, oldest first; or what of it was taken away."""
@@ -106,6 +110,7 @@ class LotBook:
             made = connection.execute(insert(measurements).values(**values)).inserted_primary_key
             if summary:
                 connection.execute(update(lots).where(lots.c.id == key).values(**summary))
+            keep_deed(connection, f"measured the {measurement.kind.replace('_', ' ')} of {_name(connection, key)}")
         return int(made[0]) if made is not None else 0
 
     def strike(self, key: int, struck: bool, summary: Mapping[str, float | None]) -> None:
@@ -133,7 +138,13 @@ def _save_what_differs(connection: Connection, lot: Lot, since: Lot) -> int:
         changed.pop("name")  # it belongs to another lot
     if changed:
         connection.execute(update(lots).where(lots.c.id == lot.id).values(**changed))
+        told = ", ".join(f"{name.replace('_', ' ')} {value}" for name, value in changed.items())
+        keep_deed(connection, f"changed the lot {since.name}: {told}")
     return now.id  # type: ignore[no-any-return]  # of a row
+
+
+def _name(connection: Connection, key: int) -> str:
+    return str(connection.execute(select(lots.c.name).where(lots.c.id == key)).scalar_one())
 
 
 def _lot(row: Row[Any]) -> Lot:

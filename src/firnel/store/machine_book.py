@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import Connection, Engine, Row, delete, insert, select, update
 
 from firnel.core.vocabulary import Control, ControlScale, Machine, Probe, Role
+from firnel.store.deeds import keep_deed
 from firnel.store.rows import aware, new_key, upsert
 from firnel.store.tables import machine_log, machine_models, machines
-from firnel.store.writing import writing
+from firnel.store.writing import ChangedMeanwhileError, writing
 
 #: Fields of a machine that are kept together in its details.
 DETAILS = (
@@ -42,9 +43,21 @@ class MachineBook:
         with self._engine.connect() as connection:
             return [machine_from_row(row) for row in connection.execute(select(machines).order_by(machines.c.name))]
 
-    def save(self, machine: Machine) -> Machine:
-        """Add a machine, or change the one with its id; a taken name returns that machine unchanged."""
+    def save(self, machine: Machine, since: Machine | None = None) -> Machine:
+        """Add a machine, or change the one with its id; a taken name returns that machine unchanged.
+
+        Parameters
+        ----------
+        machine : as it is to be.
+        since : as it was read before: then only what differs is changed, and what another has changed meanwhile stays.
+
+        Raises
+        ------
+        ChangedMeanwhileError : if another has changed the same of it since; nothing is changed then.
+        """
         with writing(self._engine) as connection:
+            if since is not None and machine.id is not None:
+                machine = _with_what_differs(connection, machine, since)
             key = self.save_in(connection, machine)
             return machine_from_row(connection.execute(select(machines).where(machines.c.id == key)).one())
 
@@ -53,6 +66,8 @@ class MachineBook:
         values = machine_to_document(machine)
         values["details"] = {name: values.pop(name) for name in DETAILS}
         taken = connection.execute(select(machines.c.id).where(machines.c.name == machine.name)).scalar()
+        if taken is None or taken == machine.id:
+            keep_deed(connection, f"{'changed' if machine.id is not None else 'added'} the machine {machine.name}")
         return int(taken) if taken is not None and taken != machine.id else upsert(connection, machines, machine.id, values)
 
     def log(self, key: int, kind: str | None = None, struck: bool = False) -> list[LogEntry]:
@@ -87,6 +102,20 @@ class MachineBook:
             connection.execute(delete(machine_models).where(machine_models.c.machine_id == key))
             values = {"machine_id": key, "made_at": (at or datetime.now(UTC)).astimezone(UTC), "document": dict(document)}
             connection.execute(insert(machine_models).values(**values))
+
+
+def _with_what_differs(connection: Connection, machine: Machine, since: Machine) -> Machine:
+    """The machine as it stands in the library, with what a hand has changed of it."""
+    row = connection.execute(select(machines).where(machines.c.id == machine.id).with_for_update()).one()
+    now = machine_from_row(row)
+    there, before, wanted = (machine_to_document(one) for one in (now, since, machine))
+    changed = {name: value for name, value in wanted.items() if value != before[name]}
+    both = [name.replace("_", " ") for name, value in changed.items() if there[name] not in (before[name], value)]
+    if both:
+        raise ChangedMeanwhileError(
+            f"Somebody else has changed the {' and the '.join(both[:3])} of {since.name} meanwhile: look at it again."
+        )
+    return replace(machine_from_document(there | changed), id=machine.id)
 
 
 def machine_from_row(row: Row[Any]) -> Machine:

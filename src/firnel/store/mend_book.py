@@ -21,6 +21,7 @@ from firnel.store.batch_rows import (
     write_marks,
     write_moves_and_notes,
 )
+from firnel.store.deeds import keep_deed
 from firnel.store.rows import aware
 from firnel.store.tables import batches, corrections, lots, machines, plans, readings
 from firnel.store.writing import writing
@@ -73,6 +74,7 @@ class MendBook:
             if changed:
                 connection.execute(update(batches).where(batches.c.id == key).values(**changed))
                 refresh_search(connection, key)
+                keep_deed(connection, f"noted the {', the '.join(FIELD_WORDS.get(n, n) for n in changed)} of batch {row.label}")
         return len(changed)
 
     @staticmethod

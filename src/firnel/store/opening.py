@@ -14,6 +14,7 @@ from sqlalchemy import Connection, Engine, MetaData, func, inspect, select, text
 from sqlalchemy.exc import ArgumentError, DBAPIError, OperationalError
 
 from firnel.store.copies import copy_database, free_name
+from firnel.store.server import in_no_hurry
 from firnel.store.tables import HEAD, house, metadata
 from firnel.store.writing import (
     WRITES,
@@ -22,6 +23,7 @@ from firnel.store.writing import (
     library_url,
     make_engine,
     refusal,
+    refuse_in_words,
     shown,
     watch_file,
 )
@@ -71,6 +73,7 @@ def open_engine(library: str | Path) -> Engine:
         if said is None or not isinstance(error, OperationalError):
             raise DamagedLibraryError(_damaged_sentence(shown(url))) from error
         raise LibraryError(said) from error
+    refuse_in_words(engine)
     if path is not None:
         watch_file(engine, path)
     return engine
@@ -109,7 +112,7 @@ def _bring_up_to_date(engine: Engine, path: Path | None) -> None:
         return
     if path is not None and found is not None:
         _copy_before(path)
-    with _alone(engine) as connection:
+    with in_no_hurry(MIGRATION_MS / 1000.0), _alone(engine) as connection:
         found, wanting = _state(connection, where)  # another process may have been quicker
         if wanting:
             if found is None:
@@ -149,6 +152,8 @@ def _alone(engine: Engine) -> Iterator[Connection]:
             connection.exec_driver_sql(f"PRAGMA busy_timeout = {MIGRATION_MS}")
             connection.exec_driver_sql("BEGIN IMMEDIATE")
         elif engine.dialect.name == "postgresql":
+            for patience in ("lock_timeout", "statement_timeout"):
+                connection.exec_driver_sql(f"SET LOCAL {patience} = {MIGRATION_MS}")
             connection.exec_driver_sql(f"SELECT pg_advisory_xact_lock({SERVER_LOCK})")
         connection = connection.execution_options(**{WRITES: True})
         try:

@@ -7,12 +7,13 @@ from dataclasses import replace
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Connection, Engine, Row, Select, Table, func, insert, select, update
+from sqlalchemy import Connection, Engine, Row, Select, Table, delete, func, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
 from firnel.core.day.coffee import Blending, Coffee, Component, Level
 from firnel.core.day.need import Stock
 from firnel.core.day.order import Order
+from firnel.store.deeds import keep_deed
 from firnel.store.rows import aware, new_key
 from firnel.store.tables import batches, coffees, lots, orders, packed
 from firnel.store.writing import ChangedMeanwhileError, LibraryError, writing
@@ -77,6 +78,7 @@ class OrderBook:
                     raise LibraryError(f"No coffee is called {order.coffee!r} any more.")
                 values = _values(order) | {"coffee_id": coffee_id, "entered_at": now}
                 keys.append(new_key(connection.execute(insert(orders).values(**values))))
+                keep_deed(connection, f"took an order: {_told(order)}")
             rows = {row.id: row for row in connection.execute(_orders().where(orders.c.id.in_(keys)))}
         return [_order(rows[key]) for key in keys]
 
@@ -89,6 +91,7 @@ class OrderBook:
         """
         with writing(self._engine) as connection:
             _change(connection, orders, order.id or 0, order.version, _values(order), f"the order of {order.coffee}")
+            keep_deed(connection, f"changed an order: {_told(order)}, {order.state}")
             return _order(connection.execute(_orders().where(orders.c.id == order.id)).one())
 
     def pack(self, order: Order, parts: Sequence[tuple[int, float]], now: datetime) -> Order:
@@ -109,10 +112,34 @@ class OrderBook:
             _change(connection, orders, order.id or 0, order.version, values, f"the order of {order.coffee}")
             for batch_id, kg in parts:
                 connection.execute(insert(packed).values(batch_id=batch_id, order_id=order.id, kg=kg, at=now))
+            keep_deed(connection, f"packed an order: {_told(order)}")
             following = order.again()
             if following is not None:
                 coffee_id = connection.execute(select(orders.c.coffee_id).where(orders.c.id == order.id)).scalar_one()
                 connection.execute(insert(orders).values(**_values(following), coffee_id=coffee_id, entered_at=now))
+            return _order(connection.execute(_orders().where(orders.c.id == order.id)).one())
+
+    def unpack(self, order: Order) -> Order:
+        """A packed order was not: what was taken for it lies on the shelf again, and the order that followed it goes.
+
+        Raises
+        ------
+        ChangedMeanwhileError : if another has changed the order meanwhile.
+        LibraryError : if it is not packed.
+        """
+        if order.state != "packed":
+            raise LibraryError(f"The order of {order.coffee} is not packed.")
+        with writing(self._engine) as connection:
+            _change(connection, orders, order.id or 0, order.version, {"state": "open"}, f"the order of {order.coffee}")
+            connection.execute(delete(packed).where(packed.c.order_id == order.id))
+            following = order.again()
+            if following is not None:
+                coffee_id = connection.execute(select(orders.c.coffee_id).where(orders.c.id == order.id)).scalar_one()
+                same = (orders.c.coffee_id == coffee_id, orders.c.due == following.due, orders.c.kg == following.kg)
+                untouched = (orders.c.customer == following.customer, orders.c.state == "open", orders.c.version == 1)
+                newest = select(func.max(orders.c.id)).where(*same, *untouched, orders.c.id > (order.id or 0)).scalar_subquery()
+                connection.execute(delete(orders).where(orders.c.id == newest))
+            keep_deed(connection, f"took the packing of an order back: {_told(order)}")
             return _order(connection.execute(_orders().where(orders.c.id == order.id)).one())
 
     def stock(self, since: datetime) -> list[tuple[int, Stock]]:
@@ -151,6 +178,10 @@ def _change(connection: Connection, table: Table, key: int, version: int, values
     same = update(table).where(table.c.id == key, table.c.version == version).values(**values, version=version + 1)
     if connection.execute(same).rowcount == 0:
         raise ChangedMeanwhileError(f"Somebody else has changed {what} meanwhile: look at it again, then decide.")
+
+
+def _told(order: Order) -> str:
+    return f"{order.kg:g} kg of {order.coffee} for {order.due}{f', {order.customer}' if order.customer else ''}"
 
 
 def _values(order: Order) -> dict[str, Any]:

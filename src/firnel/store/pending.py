@@ -18,8 +18,11 @@ from firnel.store.batch_rows import (
     write_marks,
     write_moves_and_notes,
 )
+from firnel.store.floor_book import end_live, write_live
 from firnel.store.tables import batches, readings
 
+#: From these on nobody watches a batch any more.
+ENDED = ("dropped", "done", "discarded")
 #: Log time [s], bean, air [degC], controls [machine scale], quality.
 ReadingRow = tuple[float, float | None, float | None, Mapping[Control, float], int]
 
@@ -47,6 +50,7 @@ class Pending:
     results: dict[str, Any] | None = None
     status: str | None = None
     birth: dict[str, Any] | None = None
+    live: tuple[str, Mapping[str, Any]] | None = None  #: station, and what it says of the batch now
 
     @property
     def empty(self) -> bool:
@@ -63,6 +67,7 @@ class Pending:
             Pending(marks=self.marks),
             Pending(moves_and_notes=self.moves_and_notes),
             Pending(results=self.results),
+            Pending(live=self.live),
             Pending(status=self.status),
         )
         return tuple(part for part in each if not part.empty)
@@ -78,6 +83,7 @@ class Pending:
             results,
             newer.status if newer.status is not None else self.status,
             newer.birth if newer.birth is not None else self.birth,
+            newer.live if newer.live is not None else self.live,
         )
 
 
@@ -91,18 +97,18 @@ def finite_row(row: ReadingRow) -> ReadingRow:
     return t, known(bean), known(air), {c: value for c, value in controls.items() if known(value) is not None}, quality
 
 
+def row_of(key: int, seq: int, reading: ReadingRow) -> dict[str, Any]:
+    """A reading as a row of its batch."""
+    t, bean, air, controls, quality = reading
+    row = {"batch_id": key, "seq": seq, "t": t, "bean": bean, "air": air, "quality": quality}
+    return row | reading_columns(controls)
+
+
 def write_rows(connection: Connection, key: int, first: int, rows: tuple[ReadingRow, ...], wall: float, rate: float) -> None:
     """Add readings to a batch, the first of them in place ``first``; and where its journal stands now."""
     if not rows:
         return
-    table = [
-        {
-            "batch_id": key, "seq": first + offset, "t": t, "bean": bean, "air": air, "quality": quality,
-            **reading_columns(controls),
-        }
-        for offset, (t, bean, air, controls, quality) in enumerate(rows)
-    ]  # fmt: skip
-    connection.execute(insert(readings), table)
+    connection.execute(insert(readings), [row_of(key, first + offset, row) for offset, row in enumerate(rows)])
     where = {"last_t": rows[-1][0], "last_wall": wall, "clock_rate": rate}
     connection.execute(update(batches).where(batches.c.id == key).values(**where))
 
@@ -137,6 +143,10 @@ def write_state(connection: Connection, key: int, pending: Pending) -> None:
     if pending.results is not None:
         connection.execute(update(batches).where(batches.c.id == key).values(**pending.results))
         refresh_search(connection, key)
+    if pending.live is not None:
+        write_live(connection, key, *pending.live)
+    if pending.status in ENDED:
+        end_live(connection, key)
     if pending.status == "discarded":
         discard_batch(connection, key)
     elif pending.status is not None:

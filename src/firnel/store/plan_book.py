@@ -10,6 +10,7 @@ from sqlalchemy import Connection, Engine, Row, Select, insert, select
 
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_from_document, plan_to_document
+from firnel.store.deeds import keep_deed
 from firnel.store.rows import aware, upsert
 from firnel.store.tables import batches, lots, machines, plan_versions, plans
 from firnel.store.writing import ChangedMeanwhileError, writing
@@ -75,6 +76,7 @@ class PlanBook:
                 "archived": plan.archived,
             })  # fmt: skip
             if changed:
+                keep_deed(connection, f"kept version {version} of the plan {plan.name}{f': {why}' if why else ''}")
                 connection.execute(
                     insert(plan_versions).values(
                         plan_id=key, number=version, saved_at=datetime.now(UTC), why=why, document=document

@@ -6,7 +6,8 @@ import logging
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, func, select
+import numpy as np
+from sqlalchemy import Connection, delete, insert, select
 
 from firnel.store.batch_rows import (
     begin_waiting,
@@ -15,12 +16,17 @@ from firnel.store.batch_rows import (
 )
 from firnel.store.library import Library
 from firnel.store.locks import Owner
-from firnel.store.pending import write_rows, write_state
+from firnel.store.pending import Pending, row_of, write_rows, write_state
 from firnel.store.spill import Spilled, spilled_in
 from firnel.store.tables import batches, readings
 from firnel.store.writing import writing
 
 log = logging.getLogger(__name__)
+
+#: Of a batch that somebody still roasts.
+RUNNING = ("ready", "roasting")
+#: Readings of two stations no further apart are one. [s]
+SAME_S = 0.25
 
 
 def recover(library: Library, folder: Path, now: float) -> list[str]:
@@ -45,6 +51,8 @@ def recover(library: Library, folder: Path, now: float) -> list[str]:
             continue
         with writing(library.engine) as connection:
             label = _bring_in(connection, spilled)
+        if label == "":
+            continue  # another station still roasts it: when that is done
         if label is None:
             said.append(f"{spilled.path} holds readings of a batch that is not in this library; it was left there.")
             continue
@@ -56,7 +64,7 @@ def recover(library: Library, folder: Path, now: float) -> list[str]:
 
 def _bring_in(connection: Connection, spilled: Spilled) -> str | None:
     pending = spilled.pending
-    query = select(batches.c.id, batches.c.seen_at, batches.c.label, batches.c.clock_rate)
+    query = select(batches.c.id, batches.c.seen_at, batches.c.label, batches.c.clock_rate, batches.c.status)
     row = connection.execute(query.where(batches.c.token == spilled.token)).one_or_none()
     if row is None and pending.birth is not None:
         birth: dict[str, Any] = pending.birth | {"token": spilled.token}
@@ -69,11 +77,31 @@ def _bring_in(connection: Connection, spilled: Spilled) -> str | None:
     if row is None:
         return None
     key = row.id
-    last = connection.execute(select(func.max(readings.c.seq)).where(readings.c.batch_id == key)).scalar()
-    skipped = 0 if last is None else min(max(last + 1 - spilled.seq, 0), len(pending.rows))  # the library has these
+    later = select(readings.c.t).where(readings.c.batch_id == key, readings.c.seq >= spilled.seq).order_by(readings.c.seq)
+    there = connection.execute(later).scalars().all()
+    if any(abs(t - one[0]) > 1e-6 for t, one in zip(there, pending.rows, strict=False)):  # another station has gone on with it
+        if row.status in RUNNING:
+            return ""
+        _fill_in(connection, key, pending)
+        return str(row.label)
+    skipped = min(len(there), len(pending.rows))  # the library has these
     rate = 1.0 if row.clock_rate is None else row.clock_rate
     write_rows(connection, key, spilled.seq + skipped, pending.rows[skipped:], spilled.at, rate)
     if row.seen_at is None or row.seen_at <= spilled.at:  # else the library took newer ones afterwards
         write_state(connection, key, pending)
     refresh_search(connection, key)
     return str(row.label)
+
+
+def _fill_in(connection: Connection, key: int, pending: Pending) -> None:
+    """Of a batch that another station has gone on with: only what that one did not see goes in, in its place by time."""
+    table = readings.c
+    there = connection.execute(select(readings).where(table.batch_id == key).order_by(table.seq)).mappings().all()
+    seen = np.array([row["t"] for row in there], dtype=float)
+    missing = [row for row in pending.rows if not seen.size or float(np.abs(seen - row[0]).min()) > SAME_S]
+    if not missing:
+        return
+    rows = [dict(row) for row in there] + [row_of(key, 0, row) for row in missing]
+    rows.sort(key=lambda row: float(row["t"]))
+    connection.execute(delete(readings).where(table.batch_id == key))
+    connection.execute(insert(readings), [row | {"seq": place} for place, row in enumerate(rows)])

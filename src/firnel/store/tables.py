@@ -20,7 +20,7 @@ from sqlalchemy import (
 )
 
 #: The migration this Firnel writes; tests compare it with the newest file in migrations/versions.
-HEAD = "0008"
+HEAD = "0009"
 
 metadata = MetaData(
     naming_convention={
@@ -55,6 +55,9 @@ lots = Table(
     Column("mean_mm", Float),
     Column("replaces", String(200), nullable=False, default="", server_default=""),
     Column("archived", Boolean, nullable=False, default=False, server_default=false()),
+    # What it is a sample of (offer, pre-shipment, arrival), empty for a lot that was bought; and what was decided of it.
+    Column("sample", String(30), nullable=False, default="", server_default=""),
+    Column("verdict", String(200), nullable=False, default="", server_default=""),
 )
 
 measurements = Table(
@@ -342,3 +345,37 @@ packed = Table(
     Column("kg", Float, nullable=False),
     Column("at", DateTime(timezone=True), nullable=False),
 )
+
+# The computers that share a library on a server, each by its own name.
+stations = Table(
+    "stations",
+    metadata,
+    Column("name", String(80), primary_key=True),
+    Column("process", String(200), nullable=False),
+    Column("who", String(80), nullable=False, default="", server_default=""),
+    Column("version", String(40), nullable=False, default="", server_default=""),
+    Column("seen_at", DateTime(timezone=True), nullable=False),  # by the server's clock
+    Column("clock_off_s", Float, nullable=False, default=0.0, server_default="0"),
+)
+
+# What the station that roasts a batch says of it now, for those who watch.
+live = Table(
+    "live",
+    metadata,
+    Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), primary_key=True, autoincrement=False),
+    Column("station", String(80), nullable=False),
+    Column("at", DateTime(timezone=True), nullable=False),  # by the server's clock
+    Column("document", JSON, nullable=False),
+)
+
+# Who did what, where several work on one library.
+deeds = Table(
+    "deeds",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("at", DateTime(timezone=True), nullable=False),
+    Column("station", String(80), nullable=False, default="", server_default=""),
+    Column("who", String(80), nullable=False, default="", server_default=""),
+    Column("what", Text, nullable=False),
+)
+Index("ix_deeds_at", deeds.c.at)

@@ -10,16 +10,16 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Engine, create_engine, event
-from sqlalchemy.engine import make_url
-from sqlalchemy.exc import ArgumentError, DBAPIError, OperationalError
+from sqlalchemy import Connection, Engine, Transaction, create_engine, event
+from sqlalchemy.engine import ExceptionContext, make_url
+from sqlalchemy.exc import ArgumentError, DBAPIError
+
+from firnel.store.server import be_patient, options_of, refusal_of_a_server
 
 #: How long to wait for another program's lock. [ms]
 BUSY_MS = 5000
 #: How long to wait between two tries where SQLite itself does not wait. [ms]
 PAUSE_MS = 20
-#: Patience with a server: until it answers at all [s], with one statement, with a lock, and with sent bytes [ms].
-CONNECT_S, STATEMENT_MS, LOCK_MS, SENT_MS = 5, 20_000, 5_000, 8_000
 #: Execution option of a connection that is going to write.
 WRITES = "firnel_writes"
 
@@ -28,8 +28,16 @@ class LibraryError(Exception):
     """A library that cannot be opened, read or written; the message is for the user."""
 
 
+class LibraryReadError(LibraryError):
+    """The library does not answer, or not soundly."""
+
+
 class LibraryWriteError(LibraryError):
     """The library cannot be written at present; what was to be written is not."""
+
+
+class LibraryUnsureError(LibraryWriteError):
+    """Whether what was written has been kept is not known."""
 
 
 class LibraryGoneError(LibraryWriteError):
@@ -70,7 +78,7 @@ def make_engine(url: str) -> Engine:
     LibraryError : if the address is none, or its driver is missing.
     """
     path = library_path(url)
-    more: dict[str, Any] = {} if path is not None else _of_a_server(url)
+    more: dict[str, Any] = {} if path is not None else options_of(url)
     try:
         engine = create_engine(url, hide_parameters=True, **more)
     except (ArgumentError, ImportError) as error:
@@ -78,19 +86,9 @@ def make_engine(url: str) -> Engine:
     if path is not None:
         event.listen(engine, "connect", _prepare_sqlite)
         event.listen(engine, "begin", _begin_sqlite)
+    else:
+        be_patient(engine)
     return engine
-
-
-def _of_a_server(url: str) -> dict[str, Any]:
-    """A server that is gone is told in seconds, and one that came back is gone on with; one that stands still is waited for."""
-    patience: dict[str, Any] = {"connect_timeout": CONNECT_S}
-    if make_url(url).get_backend_name() == "postgresql":
-        patience |= {
-            "options": f"-c statement_timeout={STATEMENT_MS} -c lock_timeout={LOCK_MS} -c timezone=UTC",
-            "keepalives_idle": CONNECT_S, "keepalives_interval": 2, "keepalives_count": 3, "tcp_user_timeout": SENT_MS,
-            "application_name": "firnel",
-        }  # fmt: skip
-    return {"connect_args": patience, "pool_pre_ping": True}
 
 
 @contextmanager
@@ -103,12 +101,48 @@ def writing(engine: Engine) -> Iterator[Connection]:
     """
     _refuse_gone(engine)
     try:
-        with engine.connect().execution_options(**{WRITES: True}) as connection, connection.begin():
-            yield connection
+        with engine.connect().execution_options(**{WRITES: True}) as connection:
+            transaction = connection.begin()
+            try:
+                yield connection
+            except BaseException:
+                transaction.rollback()
+                raise
+            _commit(transaction, engine)
+    except LibraryReadError as error:
+        raise LibraryWriteError(str(error)) from error
     except DBAPIError as error:
-        if refused := refusal(error, shown(str(engine.url.render_as_string(hide_password=False)))):
+        if refused := refusal(error, place_of(engine)):
             raise LibraryWriteError(refused) from error
         raise
+
+
+def _commit(transaction: Transaction, engine: Engine) -> None:
+    """A server that falls silent now may have kept it: nobody can know."""
+    try:
+        transaction.commit()
+    except LibraryReadError as error:
+        if library_path(str(engine.url)) is not None:
+            raise
+        raise LibraryUnsureError(f"{error} Whether that was kept is not known: look before you do it again.") from error
+
+
+def place_of(engine: Engine) -> str:
+    """Where a library lies, as it may be shown."""
+    return shown(engine.url.render_as_string(hide_password=False))
+
+
+def refuse_in_words(engine: Engine) -> None:
+    """Have whatever the library itself refuses come as a `LibraryReadError` with a sentence, whoever asks."""
+
+    def told(context: ExceptionContext) -> LibraryReadError | None:
+        error = context.sqlalchemy_exception
+        if context.is_pre_ping or not isinstance(error, DBAPIError):
+            return None
+        said = refusal(error, place_of(engine))
+        return LibraryReadError(said) if said else None
+
+    event.listen(engine, "handle_error", told)
 
 
 def watch_file(engine: Engine, path: Path) -> None:
@@ -122,7 +156,7 @@ def refusal(error: DBAPIError, where: str) -> str | None:
     if isinstance(error.orig, sqlite3.IntegrityError | sqlite3.ProgrammingError | sqlite3.InterfaceError):
         return None
     if not isinstance(error.orig, sqlite3.Error):
-        return _refusal_of_a_server(error, said, where)
+        return refusal_of_a_server(error, said, where)
     if "full" in said:
         return f"The disk that holds {where} is full. Free some space and try again."
     if "locked" in said:
@@ -133,21 +167,6 @@ def refusal(error: DBAPIError, where: str) -> str | None:
         return f"The library {where} is damaged. It was left as it is; firnel library check tells more, restore brings a copy."
     if isinstance(error.orig, sqlite3.OperationalError | sqlite3.DatabaseError) or error.connection_invalidated:
         return f"The library {where} does not answer: {said.splitlines()[0]}."
-    return None
-
-
-def _refusal_of_a_server(error: DBAPIError, said: str, where: str) -> str | None:
-    """Why a server refuses; what it says itself may name who asked, never the password."""
-    if "lock timeout" in said or "deadlock" in said:
-        return f"The library {where} is being written by another station. Nothing was changed: try again."
-    if "statement timeout" in said:
-        return f"The library {where} took too long to answer. Nothing was changed: try again."
-    if "No space left" in said or "could not extend file" in said:
-        return f"The disk that holds {where} is full. Free some space and try again."
-    if "permission denied" in said or "read-only transaction" in said:
-        return f"This user may not change the library {where}. Nothing was changed."
-    if isinstance(error, OperationalError) or error.connection_invalidated:
-        return f"The library {where} does not answer: {said.splitlines()[0] if said else 'the connection broke'}."
     return None
 
 

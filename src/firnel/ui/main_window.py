@@ -5,7 +5,9 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from datetime import datetime
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer, pyqtBoundSignal
 from PyQt6.QtGui import QCloseEvent
@@ -19,7 +21,7 @@ from firnel.ui.roast.view import RoastView
 from firnel.ui.shared.actions import ACTIONS, EVERYWHERE, STATIONS, bind, key_groups, use_keys
 from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette, Entry
-from firnel.ui.shared.frame import NowLine, Rail, typing_note
+from firnel.ui.shared.frame import NowLine, Rail, ServerNote, typing_note
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.sheets import KeySheet, Notice, SettingsDialog
 from firnel.ui.shared.sounds import Sounds
@@ -27,7 +29,7 @@ from firnel.ui.shared.space_key import SpaceKey, typing_in
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.beginning import is_empty, steps
-from firnel.work.desk import Desk, LinkStatus
+from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus
 from firnel.work.library_care import copy_of_today
 from firnel.work.review.records import BatchFilter, LibraryError
 from firnel.work.roast.advice_words import told_line
@@ -35,6 +37,10 @@ from firnel.work.roast.announcing import Announcement, Announcer
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
+from firnel.work.stations.watch import Floor
+
+if TYPE_CHECKING:
+    from firnel.ui.day.now_page import NowPage
 
 #: How often it is looked whether the day's copy of the library is there. [ms]
 COPY_EVERY_MS = 3_600_000
@@ -66,7 +72,7 @@ class MainWindow(QMainWindow):
         self.roast.own_window_wanted.connect(self.open_second_screen)
         self.roast.far_changed.connect(self._on_far)
         self._second: SecondScreen | None = None
-        self.alarm, self.typing = CuePanel(), typing_note()
+        self.alarm, self.typing, self.server_note = CuePanel(), typing_note(), ServerNote()
         self._announcer, self._sounds = Announcer(), Sounds(lambda: self.desk.settings, self)
         self._space = SpaceKey(self, lambda: desk.session.roasting, self._mark)
         self._views: dict[str, QWidget] = {"Roast": self.roast}
@@ -78,7 +84,9 @@ class MainWindow(QMainWindow):
         self._aside = Background(self, desk.session.say)
         self._teaching = Teaching(desk, self)
         self._teaching.learned.connect(self._show_anew)
-        desk.listen(self._on_change, self._on_link)
+        desk.listen(self._on_change, self._on_link, self._on_floor)
+        self._silent_since: datetime | None = None
+        self._told_floor: set[str] = set()
         self.rail.chosen.connect(self.show_station)
         self.rail.find_wanted.connect(self.palette_sheet.open)
         self.rail.begin_wanted.connect(partial(self.show_station, "Beginning"))
@@ -102,11 +110,12 @@ class MainWindow(QMainWindow):
         column.addWidget(self.alarm)
         column.addWidget(self.typing)
         column.addWidget(self.now_line)
+        column.addWidget(self.server_note)
         column.addWidget(self.notice)
         column.addWidget(self._pages, 1)
         row.addLayout(column, 1)
         self.setCentralWidget(centre)
-        for widget in (self.now_line, self.alarm, self.typing):
+        for widget in (self.now_line, self.alarm, self.typing, self.server_note):
             widget.hide()
 
     def _bind_keys(self) -> None:
@@ -152,6 +161,7 @@ class MainWindow(QMainWindow):
 
             day = DayView(self.desk, self._look)
             day.roast_wanted.connect(self._on_next_wanted)
+            day.taken_over.connect(self._on_taken_over)
             return day
         if name == "Bench":
             from firnel.ui.bench.view import BenchView
@@ -237,21 +247,38 @@ class MainWindow(QMainWindow):
 
     def show_station(self, name: str) -> None:
         """Go to a view."""
-        view = self.view(name)
+        try:
+            view = self.view(name)
+        except LibraryError as error:
+            self._refused(error)
+            return
         self._pages.setCurrentWidget(view)
         self.rail.show_station(name)
         if view is not self.roast and hasattr(view, "refresh"):
-            view.refresh()
-            begun = self.begun
-            for page in (view, *view.findChildren(ListPage)):
-                if isinstance(page, ListPage):
-                    page.offer_begin(not begun)
+            self._read_anew(view)
         if self.desk.session.roasting:
             view.setFocus(Qt.FocusReason.OtherFocusReason)  # nobody types by chance: Space is to mark here too
         self._show_now()
         if view is self.roast:
             self.roast.refresh()
             self.roast.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _read_anew(self, view: QWidget) -> None:
+        """Have a view show what the library holds; where that does not answer, it shows what it had."""
+        try:
+            view.refresh()  # type: ignore[attr-defined]  # every view but Roast has it
+            begun = self.begun
+        except LibraryError as error:
+            self._refused(error)
+            return
+        for page in (view, *view.findChildren(ListPage)):
+            if isinstance(page, ListPage):
+                page.offer_begin(not begun)
+
+    def _refused(self, error: LibraryError) -> None:
+        """The library does not answer; of a server that is silent a line above the view says so already."""
+        if self.server_note.isHidden():
+            self.tell(str(error))
 
     def _show_now(self) -> None:
         session, settings = self.desk.session, self.desk.settings
@@ -301,6 +328,45 @@ class MainWindow(QMainWindow):
         if machines is not None and hasattr(machines, "show_link"):
             machines.show_link()
 
+    def _on_floor(self, floor: Floor) -> None:
+        """The other stations were heard of, or the server was not."""
+        if (page := self._stations_page()) is not None:
+            page.show_floor(floor)
+        if floor.answers and self._silent_since is not None:
+            self._silent_since = None
+            self._show_anew()
+        elif not floor.answers and self._silent_since is None:
+            self._silent_since = self.desk.clock.wall().astimezone()
+        self.server_note.setVisible(not floor.answers)
+        if self._silent_since is not None:
+            self.server_note.show_text(
+                f"The server has not answered since {self._silent_since:%-H:%M}. A roast goes on; it is kept on this computer."
+            )
+        away = [
+            f"{seen.running.station or 'A station'} was cut off while it roasted batch {seen.running.label}: see Day, Stations."
+            for seen in floor.batches
+            if seen.running.away and floor.answers and self._stations_page() is None
+        ]
+        for sentence in (floor.wrong, floor.clock_words.partition(":")[0], *away):
+            if sentence and sentence not in self._told_floor:
+                self._told_floor.add(sentence)
+                self.tell(floor.clock_words if floor.clock_words.startswith(sentence) else sentence)
+
+    def _stations_page(self) -> NowPage | None:
+        """The page on which the other stations stand, if it is looked at."""
+        page: NowPage | None = getattr(self._views.get("Day"), "now", None)
+        return page if page is not None and page.isVisible() else None
+
+    def _on_taken_over(self) -> None:
+        """A batch of another station is gone on with here."""
+        machine = self.desk.session.machine
+        if machine is not None and machine.device_url and self.desk.link.state is LinkState.OFF:
+            try:
+                self.desk.connect(machine.device_url, machine)
+            except AddressError as error:
+                self.desk.session.say(f"{error} Connect the machine in Machines, or key its readings by hand.")
+        self.show_station("Roast")
+
     def _on_recorded(self) -> None:
         self._teaching.look()
         self._show_anew()
@@ -308,7 +374,7 @@ class MainWindow(QMainWindow):
     def _show_anew(self) -> None:
         current = self._pages.currentWidget()
         if current is not None and current is not self.roast and hasattr(current, "refresh"):
-            current.refresh()
+            self._read_anew(current)
 
     def practise(self, plan: Plan) -> None:
         """Open the practice window on a plan."""

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
+from time import monotonic
 from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 
 from firnel.core.plan import Plan
@@ -37,6 +38,7 @@ if TYPE_CHECKING:
     from firnel.core.model.learning import MachineModel
     from firnel.work.roast.live_forecast import Guidance, LiveForecast
     from firnel.work.roast.steel import Readiness, SteelEstimate
+    from firnel.work.stations.watch import Floor, StationWatch
 
 #: A shipped kind, simulated beside this Firnel: ``simulated:gas-6``.
 SIMULATED = "simulated:"
@@ -46,6 +48,8 @@ STEEL_EVERY_S = 5.0
 LEAST_APART_S = 0.1
 #: With readings by hand the batch is looked ahead this often between them. [s]
 HAND_ASK_S = 5.0
+#: Other stations are told this often what is said of a batch. [s]
+AIR_EVERY_S = 1.0
 #: A machine that has stood for longer begins its day anew. [s]
 DAY_S = 3.0 * 3600.0
 Asked = ParamSpec("Asked")
@@ -88,7 +92,8 @@ class Desk:
         clock: Clock | None = None,
         spill_at: Path | None = None,
     ) -> None:
-        self.library, self.settings = library, settings
+        self.library, self._settings = library, settings
+        self.settings = settings
         self._post, self._aside = post, aside
         self.clock = clock or Clock()
         self.link = LinkStatus(LinkState.OFF, "No machine is connected.")
@@ -108,13 +113,80 @@ class Desk:
         self._steel_t = float("-inf")
         self._live: tuple[int | None, LiveForecast | None] = (None, None)
         self._looking, self._asked_t, self._muted_run = False, float("-inf"), -1
+        self.floor: Floor | None = None  #: the other stations, where the library lies on a server
+        self._on_floor: list[Callable[[Floor], None]] = []
+        self._aired_at = float("-inf")
+        self.watch: StationWatch | None = None
+
+    def join_stations(self) -> None:
+        """Be one station among others from now on, where the library lies on a server."""
+        if self.library.pulse is None or self.watch is not None:
+            return
+        from firnel.work.stations.watch import StationWatch  # not wanted where the library is a file
+
+        self.watch = StationWatch(self.library, self._me, lambda floor: self._post(lambda: self._hear(floor)))
+        self.watch.begin()
+
+    @property
+    def shared(self) -> bool:
+        """Whether other stations may work on this library too."""
+        return self.library.pulse is not None
+
+    def watch_curves(self, wanted: bool) -> None:
+        """Whether somebody looks at what the other stations roast."""
+        if self.watch is not None:
+            self.watch.curves_wanted = wanted
+
+    def _me(self) -> tuple[str, str]:
+        return self.settings.station_name, self.settings.operator
+
+    def _hear(self, floor: Floor) -> None:
+        self.floor = floor
+        for told in self._on_floor:
+            told(floor)
+
+    def take_over(self, key: int) -> None:
+        """Go on here with a batch whose station has fallen silent, because a person says so.
+
+        Raises
+        ------
+        ValueError : if beans are in this station's drum.
+        LibraryError : if that station is at work.
+        """
+        if self.session.roasting:
+            raise ValueError("Not while beans are in the drum here: one station roasts one batch.")
+        self.session.resume(key, by_word=True)
+        self._air(at_once=True)
+
+    def _air(self, at_once: bool = False) -> None:
+        """Tell other stations what is said of the batch here."""
+        session, now = self.session, monotonic()
+        if self.library.pulse is None or not session.recording or (now - self._aired_at < AIR_EVERY_S and not at_once):
+            return
+        from firnel.work.roast.aired import aired
+
+        self._aired_at = now
+        session.air(self.settings.station_name, aired(session, self.settings))
+
+    @property
+    def settings(self) -> Settings:
+        """Of this user."""
+        return self._settings
+
+    @settings.setter
+    def settings(self, settings: Settings) -> None:
+        self._settings = settings
+        self.library.sign(settings.station_name, settings.operator)  # what is done from now on is this person's
 
     def listen(
         self,
         on_change: Callable[[], None] | None = None,
         on_link: Callable[[LinkStatus], None] | None = None,
+        on_floor: Callable[[Floor], None] | None = None,
     ) -> None:
-        """Be told of each change, or of the link's state; any number may listen."""
+        """Be told of each change, of the link's state, or of the other stations; any number may listen."""
+        if on_floor is not None:
+            self._on_floor.append(on_floor)
         if on_change is not None:
             self._on_change.append(on_change)
         if on_link is not None:
@@ -270,6 +342,8 @@ class Desk:
     def shut_down(self) -> str:
         """Leave batch, link and library as they stand. Says what is not written, and where it is kept; empty where all is."""
         self.disconnect()
+        if self.watch is not None:
+            self.watch.end()
         left = self.session.leave()
         self.library.close()
         return left
@@ -284,10 +358,12 @@ class Desk:
         note_asked(self.session)
         self.watch_steel()
         self.look_ahead()
+        self._air()
 
     def tick(self) -> None:
         """Time goes by: the drop may be asked for; with readings by hand a mark or a move does not wait for the next one."""
         note_asked(self.session)
+        self._air()
         self.session.look_for_marks()
         if self.by_hand is not None and self.session.now() - self._asked_t >= HAND_ASK_S:
             self.look_ahead()

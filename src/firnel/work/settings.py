@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import socket
 from collections.abc import Mapping
 from dataclasses import Field, asdict, dataclass, field, fields
 from pathlib import Path
@@ -43,6 +44,7 @@ class Settings:
     pressure: str = _setting("kPa", "Pressure", CHOICES["pressure"])
     theme: str = _setting("day", "Theme", ("day", "night"))
     operator: str = _setting("", "Who roasts")
+    station: str = _setting("", "Name of this station")
     cup_form: str = _setting("attributes", "Cupping form", ("attributes", "affective"))
     cup_ml: int = _setting(150, "Water of a cup, mL", low=30, high=400)
     cup_ratio: int = _setting(55, "Coffee to water, g/L", low=20, high=120)
@@ -104,6 +106,11 @@ class Settings:
             except ValueError:
                 raise ValueError(f"Roast levels: {entry!r} needs a colour at its end, as in ‘medium 64’.") from None
         return found
+
+    @property
+    def station_name(self) -> str:
+        """What other stations call this one: the computer's own name unless another is set."""
+        return (self.station or socket.gethostname())[:80]
 
     @property
     def units(self) -> Units:

@@ -81,9 +81,14 @@ def save_lot(library: Library, lot: Lot, since: Lot | None = None) -> Lot:
     return library.save_lot(lot, since)
 
 
-def save_machine(library: Library, machine: Machine) -> Machine:
-    """Add a machine, or change the one with its id."""
-    return library.save_machine(machine)
+def save_machine(library: Library, machine: Machine, since: Machine | None = None) -> Machine:
+    """Add a machine, or change what of it differs from how it was read.
+
+    Raises
+    ------
+    ChangedMeanwhileError : if another has changed the same meanwhile; nothing is changed then.
+    """
+    return library.save_machine(machine, since)
 
 
 def save_plan(library: Library, plan: Plan, why: str = "") -> Plan:

@@ -227,8 +227,10 @@ class DayPlanPage(QWidget):
         self.refresh()
 
     def _on_pack(self, order: shop.Order) -> None:
-        if self._tried(lambda: self._desk.ask(shop.pack, order, self.day)) is not None:
-            self.orders.say(f"Packed: {order.coffee}{f' for {order.customer}' if order.customer else ''}.")
+        packed = self._tried(lambda: self._desk.ask(shop.pack, order, self.day))
+        if packed is not None:
+            self._back.append(("pack", partial(self._desk.ask, shop.unpack, packed)))
+            self.orders.say(f"Packed: {order.coffee}{f' for {order.customer}' if order.customer else ''}. Undo takes it back.")
             self.refresh()
 
     def _on_cancel(self, order: shop.Order) -> None:

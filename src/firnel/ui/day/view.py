@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from firnel.ui.day.coffee_page import CoffeePage
+from firnel.ui.day.now_page import NowPage
 from firnel.ui.day.plan_page import DayPlanPage
 from firnel.ui.day.queue_card import QueueCard
 from firnel.ui.day.roasted_page import RoastedPage
@@ -22,6 +23,7 @@ class DayView(QWidget):
     """The pages of a day."""
 
     roast_wanted = pyqtSignal()
+    taken_over = pyqtSignal()
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
@@ -35,6 +37,11 @@ class DayView(QWidget):
         pages = (("Plan", self.plan), ("Roasted", self.roasted), ("Shelf", self.shelf), ("Coffees", self.coffees))
         for name, page in pages:
             self.tabs.add(name, page)
+        self.now: NowPage | None = None
+        if desk.shared:
+            self.now = NowPage(desk, look)
+            self.tabs.add("Stations", self.now)
+            self.now.taken_over.connect(self.taken_over)
         self.tabs.chosen.connect(self._on_chosen)
         if not desk.ask(shop.coffees):  # a house that sells nothing here yet looks at what it has roasted
             self.tabs.choose(1)
@@ -43,12 +50,20 @@ class DayView(QWidget):
         self.plan.queued.connect(self.roasted.refresh)
 
     def _on_chosen(self, number: int) -> None:
-        (self.plan, self.roasted, self.shelf, self.coffees)[number].refresh()
+        pages: list[DayPlanPage | RoastedPage | ShelfPage | CoffeePage | NowPage]
+        pages = [self.plan, self.roasted, self.shelf, self.coffees, *([self.now] if self.now is not None else [])]
+        pages[number].refresh()
+
+    def show_stations(self) -> None:
+        """Show what the other stations roast."""
+        if self.now is not None:
+            self.tabs.choose(4)
 
     @property
     def search(self) -> QLineEdit:
         """The line of the page shown: of the plan it is that of a new order."""
-        return (self.plan.orders.line, self.roasted.search, self.shelf.search, self.coffees.search)[self.tabs.shown]
+        lines = (self.plan.orders.line, self.roasted.search, self.shelf.search, self.coffees.search, self.roasted.search)
+        return lines[self.tabs.shown]
 
     @property
     def queue(self) -> QueueCard:

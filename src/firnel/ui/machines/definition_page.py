@@ -98,6 +98,10 @@ class DefinitionPage(QWidget):
         column.addLayout(self._buttons())
         return frame
 
+    def say(self, sentence: str) -> None:
+        """Say what came of the last change."""
+        self._said.setText(sentence)
+
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
         copy, write, take = button("Duplicate"), button("Write a file"), button("Take in a file")

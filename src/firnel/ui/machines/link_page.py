@@ -261,7 +261,7 @@ class LinkPage(QWidget):
         except (AddressError, ValueError) as error:
             self._say_wrong(str(error))
             return
-        self._machine = self._desk.ask(shelf.save_machine, replace(self._machine, device_url=url))
+        self._machine = self._desk.ask(shelf.save_machine, replace(self._machine, device_url=url), self._machine)
         self.show_state()
         self.kept.emit(self._machine)
 

@@ -118,7 +118,7 @@ class MachinesView(ListPage):
 
     def _on_archive(self) -> None:
         if self._machine is not None:
-            self._desk.ask(shelf.save_machine, replace(self._machine, archived=not self._machine.archived))
+            self._desk.ask(shelf.save_machine, replace(self._machine, archived=not self._machine.archived), self._machine)
             self.refresh()
 
     def show_link(self) -> None:
@@ -137,9 +137,15 @@ class MachinesView(ListPage):
         self.refresh()
 
     def _on_changed(self, machine: Machine) -> None:
-        saved = self._desk.ask(shelf.save_machine, machine)
+        since = self._machine if self._machine is not None and self._machine.id == machine.id else None
+        said = ""
+        try:
+            machine = self._desk.ask(shelf.save_machine, machine, since)
+        except shelf.ChangedMeanwhileError as error:
+            said = str(error)
         self.refresh()
-        self.select_key(lambda key: key.id == saved.id)
+        self.select_key(lambda key: key.id == machine.id)
+        self.definition.say(said)
 
     def _on_linked(self, machine: Machine) -> None:
         self._machine = machine

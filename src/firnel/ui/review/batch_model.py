@@ -115,6 +115,8 @@ class BatchModel(QAbstractTableModel):
 
     def fetchMore(self, parent: QModelIndex) -> None:
         """Fetch the next page."""
+        if not self._lines:
+            return  # the first page could not be read
         last, wanted = self._lines[-1], self._filter
         if (wanted.order, wanted.descending) == ("started", True):
             page = self._desk.ask(shelf.batch_lines, wanted, after=(last.started, last.id), limit=PAGE)

@@ -100,6 +100,23 @@ def typing_note() -> QFrame:
     return note
 
 
+class ServerNote(QFrame):
+    """While the server of the library does not answer: since when, and that nothing is lost by it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("server")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 4, 16, 4)
+        self._words = label("", wrap=True)
+        row.addWidget(self._words)
+
+    def show_text(self, text: str) -> None:
+        """Say this."""
+        self._words.setText(text)
+        self.setAccessibleName(text)
+
+
 class NowLine(QFrame):
     """While a batch runs, above every other view: batch, stage clock, next move, and the way back."""
 

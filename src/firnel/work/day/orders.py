@@ -94,6 +94,11 @@ def open_orders(library: Library, until: date | None = None) -> list[Order]:
     return library.order_book.orders(("open",), until)
 
 
+def packed_orders(library: Library) -> list[Order]:
+    """Orders that were packed."""
+    return library.order_book.orders(("packed",))
+
+
 def read_orders(library: Library, text: str, today: date) -> list[Order]:
     """Orders as they are typed or pasted, one a line, without taking them.
 
@@ -206,6 +211,11 @@ def pack(library: Library, order: Order, day: date, fresh_too: bool = True) -> O
         lacks = " and ".join(f"{need.kg:.2f} kg of {need.lot}" for need in missing)
         raise OrderError(f"{order.coffee} cannot be packed yet: {lacks} is not roasted and weighed.")
     return library.order_book.pack(order, [(keys[id(one.stock)], one.kg) for one in taken], datetime.now(UTC))
+
+
+def unpack(library: Library, order: Order) -> Order:
+    """A packed order is taken back: its coffee lies on the shelf again."""
+    return library.order_book.unpack(order)
 
 
 def _columns(headings: Sequence[Any]) -> dict[str, int]:

@@ -112,7 +112,7 @@ def keep_interval(library: Library, machine: Machine, job: str, every: float | N
     care = {key: value for key, value in machine.care.items() if key != job}
     if every is not None and every != known.every:
         care[job] = known.at(every).every
-    return library.save_machine(replace(machine, care=care))
+    return library.save_machine(replace(machine, care=care), machine)
 
 
 def _by(entry: LogEntry) -> str:
@@ -195,7 +195,7 @@ def _keep_on_probe(library: Library, machine: Machine, place: str, **figures: fl
     known = {probe.place for probe in machine.probes}
     probes = machine.probes if place in known else (*machine.probes, Probe(place))
     changed = tuple(replace(probe, **figures) if probe.place == place else probe for probe in probes)  # type: ignore[arg-type]
-    library.save_machine(replace(machine, probes=changed))
+    library.save_machine(replace(machine, probes=changed), machine)
 
 
 def note_seasoning(library: Library, machine: Machine, at: datetime | None = None, by: str = "") -> int:

@@ -157,7 +157,8 @@ def keep_model(
             machine,
             yellow_c=round(yellow_c, 1) if yellow_c is not None else machine.yellow_c,
             first_crack_c=round(crack_c, 1) if crack_c is not None else machine.first_crack_c,
-        )
+        ),
+        machine,
     )
 
 

@@ -128,15 +128,19 @@ class RoastSession(HandKeys):
         self.say(f"Batch {self.label} is corrected; it keeps its number.")
         return self.label
 
-    def resume(self, key: int) -> None:
+    def resume(self, key: int, by_word: bool = False) -> None:
         """Go on with a batch that was being recorded when Firnel ended.
+
+        Parameters
+        ----------
+        by_word : a person says so, of a batch whose station has fallen silent.
 
         Raises
         ------
         LibraryError : if another Firnel records it.
         """
         self.close()
-        self._journal = self._new_journal(key)
+        self._journal = self._new_journal(key, by_word)
         record = self.library.batch(key)
         machine = next((machine for machine in self.library.machines() if machine.id == record.machine_id), None)
         lot = next((lot for lot in self.library.lots() if lot.id == record.lot_id), None)
@@ -423,8 +427,13 @@ class RoastSession(HandKeys):
             self._write_reading(index)
         return shift
 
-    def _new_journal(self, batch: int | dict[str, Any]) -> Journal:
-        return Journal(self.library, batch, lambda: self.clock.rate, self._trouble_later, self._spill)
+    def _new_journal(self, batch: int | dict[str, Any], by_word: bool = False) -> Journal:
+        return Journal(self.library, batch, lambda: self.clock.rate, self._trouble_later, self._spill, by_word=by_word)
+
+    def air(self, station: str, said: dict[str, Any]) -> None:
+        """Tell other stations what is said of the running batch now."""
+        if self._journal is not None and self.phase != "cooling":
+            self._journal.live(station, said)
 
     def _trouble_later(self, sentence: str | None) -> None:
         """Called from the journal's thread."""
