@@ -20,6 +20,7 @@ from firnel.core.day.need import Loss, Need, Stock, green_for, loss_from, needs_
 from firnel.core.day.order import Order, OrderError, order_from_line
 from firnel.core.day.sequence import Rules, _costs, in_order
 from firnel.core.day.timeline import can_roast_kg, laid_out, plan_day, what_moves
+from firnel.core.model.thresholds import CRACK, GreenTraits, Threshold
 from firnel.core.plan import Plan, Targets
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, Machine
@@ -30,10 +31,14 @@ from firnel.ui.day.wall import wall_of
 from firnel.ui.shared.parts import ElidedLabel
 from firnel.ui.theme.look import Look
 from firnel.work.day import orders as shop
+from firnel.work.day import queue
 from firnel.work.day.house_day import Chosen, HouseDay, chosen_for, house_day, keep_chosen, keep_house_day
 from firnel.work.day.planning import can_we, day_sheet, hold, let_go, rest_machine, send_to_queue
 from firnel.work.day.shelf_stock import blend_facts, on_shelf
+from firnel.work.day.succession import followers, let_follow
 from firnel.work.desk import Desk
+from firnel.work.machines.forecasting import traits_of
+from firnel.work.plan.whose import lot_of
 from firnel.work.settings import Settings
 
 TODAY = date(2026, 12, 2)  # a Wednesday
@@ -503,6 +508,65 @@ def test_the_command_line_sells_orders_plans_and_exports(roastery, tmp_path):
     firnel("orders", "cancel", str(number))
     refused = run.invoke(main, ["orders", "pack", str(number), "--library", library.url])
     assert (refused.exit_code, "no open order" in refused.stderr) == (1, True)
+
+
+def test_of_a_blended_load_each_lot_gives_its_share_and_the_crack_is_less_certain(roastery):
+    library, plans = roastery
+    for lot, density in zip(library.lots(), (700.0, 780.0), strict=True):  # Isuka, Kelavani
+        library.save_lot(replace(lot, density_g_per_l=density, moisture=0.11, process="washed"), lot)
+    parts = (Component("Isuka", 0.7, (plans[0].id,)), Component("Kelavani", 0.3))
+    shop.keep_coffee(library, Coffee("Field", parts, Blending.GREEN))
+    library.new_batch(plans[0].lot_id, plans[0].machine_id, plans[0].id, 5.0, datetime.now(UTC) + timedelta(1), status="done")
+    assert {lot.name: lot.on_hand_kg for lot in library.lots()} == pytest.approx({"Isuka": 56.5, "Kelavani": 58.5})
+    blend = lot_of(library, plans[0])
+    assert (blend.name, blend.density_g_per_l) == ("Field", pytest.approx(724.0))
+    alike = GreenTraits("Field", blend.density_g_per_l, blend.moisture, blend.process)
+    one_kind, together = (Threshold(CRACK).expect(traits)[1] for traits in (alike, traits_of(blend)))
+    # By hand: a two-point blend of 700 and 780 g/L has a spread of 80 sqrt(0.7 x 0.3) = 36.66 g/L, at 2.4 K for 50 g/L 1.76 K.
+    assert together**2 - one_kind**2 == pytest.approx(1.7597**2, rel=1e-3)
+    assert [one.lot for one in queue.add(library, plans[0], 1)] == ["Field"]
+
+
+def test_packing_is_taken_back_with_the_order_that_followed_it(roastery):
+    library, plans = roastery
+    shop.add_lines(library, "3 kg isuka filter 2026-12-02 every week", TODAY)
+    done = library.new_batch(plans[0].lot_id, plans[0].machine_id, plans[0].id, 5.0, at_seven().astimezone(UTC), status="done")
+    library.set_results(done[0], {"roasted_kg": 4.0})
+    packed = shop.pack(library, shop.open_orders(library)[0], TODAY)
+    assert [order.due for order in shop.open_orders(library)] == [TODAY + timedelta(days=7)]
+    shop.unpack(library, packed)
+    assert [order.due for order in shop.open_orders(library)] == [TODAY]
+    assert [stock.kg for _, stock in shop.stock_of(library)] == [pytest.approx(4.0)]
+    with pytest.raises(ChangedMeanwhileError):
+        shop.unpack(library, packed)
+
+
+def test_a_lot_that_follows_takes_over_by_plans_of_its_own(roastery):
+    library, plans = roastery
+    library.save_lot(Lot("Lindal", replaces="Kelavani", on_hand_kg=60.0))
+    house = next(one for one in shop.coffees(library) if one.name == "House")
+    assert followers(library, house) == [("Kelavani", "Lindal")]
+    done = let_follow(library, house, "Kelavani", TODAY)
+    assert [part.lot for part in done.coffee.components] == ["Lindal", "Isuka"]
+    fresh = next(plan for plan in library.plans() if plan.id == done.coffee.components[0].plans[0])
+    assert (fresh.name, fresh.lot, fresh.machine, fresh.targets.development_s) == ("Lindal Ten", "Lindal", "Ten", 90.0)
+    assert "Lindal Ten" in done.said[0]
+    assert followers(library, done.coffee) == []
+    with pytest.raises(ChangedMeanwhileError):
+        let_follow(library, house, "Isuka", TODAY, "Kelavani")
+    with pytest.raises(CoffeeError, match="no lot says that it takes the place"):
+        let_follow(library, done.coffee, "Isuka", TODAY)
+
+
+def test_of_more_than_a_day_can_hold_what_fits_is_planned_and_the_rest_is_told():
+    need = need_of("A", 500.0)
+    dealt = deal([need], {need.key: [Way("six", 1, 600.0, 9, USUAL)]}, {"six": SIX})
+    assert 0 < sum(share.batches for share in dealt.shares) <= 60
+    ((left, why),) = dealt.left
+    assert left.kg + sum(share.need.kg for share in dealt.shares[:1]) == pytest.approx(500.0)
+    assert "another day's work" in why
+    slip = need_of("A", 50000.0)
+    assert deal([slip], {slip.key: [Way("six", 1, 600.0, 9, USUAL)]}, {"six": SIX}).shares == ()
 
 
 # In the window

@@ -32,6 +32,7 @@ from firnel.app.model_commands import forecast, machine, plan, simulate
 from firnel.app.paper import on_paper
 from firnel.app.roast_command import roast
 from firnel.app.start import loaded
+from firnel.app.stock_commands import lots, plans, queue
 from firnel.core.stages import MarkOrderError
 from firnel.core.units import clock
 from firnel.exchange.whole_file import write_whole
@@ -311,5 +312,5 @@ def scale(weight_kg: float) -> None:
         stand_in.close()
 
 
-for _command in (machine, forecast, plan, simulate, roast, library, day, orders, coffees):
+for _command in (machine, forecast, plan, simulate, roast, library, day, orders, coffees, lots, plans, queue):
     main.add_command(_command)

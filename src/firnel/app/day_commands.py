@@ -23,6 +23,7 @@ from firnel.work.day import orders as shop
 from firnel.work.day.day_report import day_document, day_report
 from firnel.work.day.planning import DaySheet, can_we, day_sheet, send_to_queue
 from firnel.work.day.shelf_stock import on_shelf
+from firnel.work.day.succession import let_follow
 
 Answer = TypeVar("Answer")
 
@@ -242,6 +243,27 @@ def coffees_add(
         say_json(_coffee_document(kept))
     else:
         click.echo(f"{kept.name} is sold.")
+
+
+@coffees.command("follow")
+@click.argument("name")
+@click.argument("lot")
+@click.option("--by", "follows", help="The lot that takes its place; without it the one that says so of itself.")
+@library_option
+@json_option
+def coffees_follow(name: str, lot: str, follows: str | None, library_at: str | None, as_json: bool) -> None:
+    """In the coffee NAME another lot takes the place of LOT, by plans of its own."""
+    with opened(library_at) as library:
+        coffee = next((one for one in shop.coffees(library) if one.name.lower() == name.lower()), None)
+        if coffee is None:
+            raise CouldNotError(f"No coffee is called {name!r}.")
+        done = let_follow(library, coffee, lot, date.today(), follows)
+    for sentence in done.said:
+        click.echo(sentence, err=True)
+    if as_json:
+        say_json(_coffee_document(done.coffee))
+    else:
+        click.echo(f"{done.follows} takes the place of {done.lot} in {done.coffee.name}.")
 
 
 def _sheet(library: Library, day_text: str) -> DaySheet:

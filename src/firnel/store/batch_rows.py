@@ -8,10 +8,11 @@ from typing import Any
 import numpy as np
 from sqlalchemy import Connection, Select, delete, func, insert, select, update
 
+from firnel.core.day.coffee import Blending
 from firnel.core.stages import stages_of
 from firnel.core.vocabulary import Control, FloatArray, Found, Mark, MarkKind, Move, Note, Trace
 from firnel.store.rows import new_key
-from firnel.store.tables import batches, counters, lots, machines, marks, moves, notes, plans, readings, waiting
+from firnel.store.tables import batches, coffees, counters, lots, machines, marks, moves, notes, parts, plans, readings, waiting
 
 #: Controls that have a column of their own in the table of readings; the rest stand together in one.
 OWN_COLUMNS = (Control.GAS, Control.AIRFLOW, Control.DRUM)
@@ -40,8 +41,25 @@ def insert_batch(
     blank = {"clock_rate": 1.0, "remark": "", "operator": ""}
     made = connection.execute(insert(batches).values(**(blank | dict(values) | {"plan_version": version, "label": label})))
     key = new_key(made)
+    write_parts(connection, key, values.get("plan_id"))
     refresh_search(connection, key)
     return key, label
+
+
+def write_parts(connection: Connection, key: int, plan_id: int | None) -> None:
+    """Where a batch is roasted by the plan of a coffee whose green is blended before: how much of its load each lot is."""
+    connection.execute(delete(parts).where(parts.c.batch_id == key))
+    if plan_id is None:
+        return
+    for (document,) in connection.execute(select(coffees.c.document).where(coffees.c.archived.is_(False))):
+        of, together = document["components"], document["blending"] == Blending.GREEN.value
+        if not together or len(of) < 2 or plan_id not in of[0]["plans"]:
+            continue
+        ids = {name: lot for lot, name in connection.execute(select(lots.c.id, lots.c.name))}
+        rows = [{"batch_id": key, "lot_id": ids[one["lot"]], "share": one["share"]} for one in of if one["lot"] in ids]
+        if rows:
+            connection.execute(insert(parts), rows)
+        return
 
 
 def next_number(connection: Connection) -> str:

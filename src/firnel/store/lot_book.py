@@ -12,7 +12,7 @@ from sqlalchemy import Connection, Engine, Row, func, insert, select, update
 from firnel.core.vocabulary import Lot
 from firnel.store.deeds import keep_deed
 from firnel.store.rows import aware, upsert
-from firnel.store.tables import batches, lots, measurements
+from firnel.store.tables import batches, lots, measurements, parts
 from firnel.store.writing import ChangedMeanwhileError, writing
 
 #: Batches that have charged nothing.
@@ -37,12 +37,15 @@ class LotBook:
 
     def all(self) -> list[Lot]:
         """All lots, by name; on hand is what was counted less what was charged since."""
-        charged = (
-            select(func.coalesce(func.sum(batches.c.load_kg), 0.0))
-            .where(batches.c.lot_id == lots.c.id, batches.c.started > lots.c.counted_at)
-            .where(batches.c.status.not_in(NOTHING_CHARGED))
-            .scalar_subquery()
+        since = (batches.c.started > lots.c.counted_at, batches.c.status.not_in(NOTHING_CHARGED))
+        blended = select(parts.c.batch_id).where(parts.c.batch_id == batches.c.id).exists()
+        whole = select(func.coalesce(func.sum(batches.c.load_kg), 0.0)).where(batches.c.lot_id == lots.c.id, *since, ~blended)
+        of_blends = (
+            select(func.coalesce(func.sum(batches.c.load_kg * parts.c.share), 0.0))
+            .where(parts.c.lot_id == lots.c.id, parts.c.batch_id == batches.c.id, *since)
+            .correlate(lots)
         )
+        charged = whole.scalar_subquery() + of_blends.scalar_subquery()
         with self._engine.connect() as connection:
             return [_lot(row) for row in connection.execute(select(lots, charged.label("charged")).order_by(lots.c.name))]
 
@@ -138,7 +141,9 @@ def _save_what_differs(connection: Connection, lot: Lot, since: Lot) -> int:
         changed.pop("name")  # it belongs to another lot
     if changed:
         connection.execute(update(lots).where(lots.c.id == lot.id).values(**changed))
-        told = ", ".join(f"{name.replace('_', ' ')} {value}" for name, value in changed.items())
+        told = ", ".join(
+            f"{name.replace('_', ' ')} {'none' if value in (None, '') else value}" for name, value in changed.items()
+        )
         keep_deed(connection, f"changed the lot {since.name}: {told}")
     return now.id  # type: ignore[no-any-return]  # of a row
 

@@ -20,6 +20,7 @@ from firnel.store.batch_rows import (
     refresh_search,
     write_marks,
     write_moves_and_notes,
+    write_parts,
 )
 from firnel.store.deeds import keep_deed
 from firnel.store.rows import aware
@@ -73,6 +74,8 @@ class MendBook:
                 _note(connection, key, who, FIELD_WORDS.get(name, name), before, after, at)
             if changed:
                 connection.execute(update(batches).where(batches.c.id == key).values(**changed))
+                if "plan_id" in changed:
+                    write_parts(connection, key, changed["plan_id"])
                 refresh_search(connection, key)
                 keep_deed(connection, f"noted the {', the '.join(FIELD_WORDS.get(n, n) for n in changed)} of batch {row.label}")
         return len(changed)

@@ -20,7 +20,7 @@ WRITES: dict[str, tuple[str, ...]] = {
         "live",
     ),
     "roast": (
-        "readings", "marks", "moves", "waiting", "counters", "drafts", "machine_log", "machine_models", "plans",
+        "readings", "parts", "marks", "moves", "waiting", "counters", "drafts", "machine_log", "machine_models", "plans",
         "plan_versions", "house",
     ),
     "manage": ("coffees", "machines"),

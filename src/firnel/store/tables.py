@@ -346,6 +346,16 @@ packed = Table(
     Column("at", DateTime(timezone=True), nullable=False),
 )
 
+# Of batches whose green was blended before the roast: how much of the load each lot is.
+parts = Table(
+    "parts",
+    metadata,
+    Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), primary_key=True),
+    Column("lot_id", ForeignKey("lots.id"), primary_key=True),
+    Column("share", Float, nullable=False),
+)
+Index("ix_parts_lot_id", parts.c.lot_id)
+
 # The computers that share a library on a server, each by its own name.
 stations = Table(
     "stations",

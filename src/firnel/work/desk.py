@@ -25,6 +25,7 @@ from firnel.work.bench.weighing import keep_colours
 from firnel.work.day.queue import next_for, order_of, waiting_for
 from firnel.work.machines.care import due_words
 from firnel.work.machines.simulated import SimulatedMachine
+from firnel.work.plan.whose import green_blends
 from firnel.work.review.references import reference_of
 from firnel.work.roast.batch_state import Around
 from firnel.work.roast.drop_cue import bares_probe, learned_lead, note_asked
@@ -254,6 +255,8 @@ class Desk:
         ------
         ValueError : see `RoastSession.prepare`.
         """
+        if order.plan is not None and (blend := green_blends(self.library).get(order.plan.id or 0)) is not None:
+            order = replace(order, lot=blend)
         if self._corrects(order):
             return self.session.amend(order)
         if order.waiting_id is None and (waits := waiting_for(self.library, order)) is not None:

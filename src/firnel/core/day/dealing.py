@@ -6,7 +6,7 @@ How many batches of which need on which machine is a small mixed-integer program
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
@@ -31,6 +31,8 @@ EMPTY_S = 10.0
 LONGEST_S, GAP = 0.35, 0.002
 #: A need of more batches than this on one machine is no day's work.
 MOST_BATCHES = 60
+#: Of a need for more days than this nothing is planned: somebody has slipped in typing it.
+MOST_DAYS, SURELY = 10.0, 0.95
 
 
 @dataclass(frozen=True)
@@ -115,8 +117,13 @@ def deal(
     for need in needs:
         wanted = (held or {}).get(need.key)
         open_to = [way for way in ways.get(need.key, ()) if way.machine in stations and wanted in (None, way.machine)]
-        if open_to and need.kg <= MOST_BATCHES * max(stations[way.machine].most_kg for way in open_to):
+        most = max((_most_kg(way, stations[way.machine]) for way in open_to), default=0.0)
+        if open_to and need.kg <= most:
             dealt.append((need, open_to))
+        elif open_to and need.kg <= MOST_DAYS * most:
+            dealt.append((replace(need, kg=most), open_to))
+            more = f"{need.kg - most:.0f} of {need.kg:.0f} kg of {need.lot} are more than {MOST_BATCHES} batches: another day's"
+            left.append((replace(need, kg=need.kg - most), f"{more} work."))
         else:
             left.append((need, _why_not(need, ways.get(need.key, ()), stations)))
     if not dealt:
@@ -204,6 +211,11 @@ def _shares(
         load = green_for(need.kg * part / sum(gives), way.loss, count, sure) / count
         found.append(Share(need, way, count, min(max(load, station.least_kg), station.most_kg)))
     return found
+
+
+def _most_kg(way: Way, station: Station) -> float:
+    """What as many batches as a day may have give, and a little less: each must suffice. [kg, roasted]"""
+    return SURELY * MOST_BATCHES * best_load(way, station) * (1.0 - way.loss.mean)
 
 
 def _why_not(need: Need, ways: Sequence[Way], stations: Mapping[str, Station]) -> str:

@@ -32,7 +32,7 @@ from firnel.core.model.identification import (
 )
 from firnel.core.model.logged import Idling, LoggedBatch
 from firnel.core.model.simulation import Simulated, carry_on, idle, start_state
-from firnel.core.model.thresholds import GreenTraits, Threshold
+from firnel.core.model.thresholds import GreenTraits, Threshold, mixed_of
 from firnel.core.model.widths import HALF_80, Widths
 from firnel.core.vocabulary import FloatArray
 
@@ -156,7 +156,7 @@ class Forecaster:
         uptake = expected_uptake(fitted.priors, self._rows, batch.density)
         self._uptake = uptake + normal(*fitted.uptake.get(batch.lot, (0.0, LOT_UPTAKE_SD)))
         self._own_heat = normal(*fitted.own_heat.get(batch.lot, (0.0, LOT_OWN_HEAT_SD)))
-        traits = GreenTraits(batch.lot, batch.density, batch.moisture, batch.process)
+        traits = GreenTraits(batch.lot, batch.density, batch.moisture, batch.process, mixed_of(batch.blend))
         self._yellow_c, self._crack_c = normal(*yellow.expect(traits)), normal(*crack.expect(traits))
         self._drift_before = normal(0.0, drift.before_sd)
         # What is left out after the crack was learned at the loads of the fit: elsewhere it is less sure.

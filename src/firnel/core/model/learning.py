@@ -20,6 +20,7 @@ from firnel.core.model.thresholds import (
     GreenTraits,
     Habit,
     Threshold,
+    mixed_of,
     threshold_from,
 )
 from firnel.core.model.widths import Widths
@@ -81,7 +82,7 @@ class MachineModel:
 
 def traits_of(batch: LoggedBatch) -> GreenTraits:
     """What of a batch's green bears on its marks."""
-    return GreenTraits(batch.lot, batch.density, batch.moisture, batch.process)
+    return GreenTraits(batch.lot, batch.density, batch.moisture, batch.process, mixed_of(batch.blend))
 
 
 def misfit(simulated: Simulated, batch: LoggedBatch) -> tuple[float, float | None]:

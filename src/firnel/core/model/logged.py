@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from firnel.core.green.blended import BlendedLot
 from firnel.core.model.constants import Hands, hands_of
 from firnel.core.model.simulation import STEP
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, MarkKind, Quality, Role
@@ -63,6 +64,7 @@ class LoggedBatch:
     loss: float | None = None
     colour: float | None = None  #: ground where measured, else whole
     idling: Idling | None = None  #: what the log holds of the time before the charge
+    blend: BlendedLot | None = None  #: where it was no single lot
     by_hand: bool = False  #: the readings were keyed in: few, and to the degree
     step: float = STEP
     settings: Mapping[Control, FloatArray] = field(default_factory=dict)  #: of each control through each step, on its scale
@@ -127,7 +129,7 @@ def logged_batch(
     known_bean, known_air = bean[np.isfinite(bean)], air[np.isfinite(air)]
     return LoggedBatch(
         record.label,
-        record.lot,
+        lot.name if isinstance(lot, BlendedLot) else record.lot,
         hands,
         bean,
         air,
@@ -146,8 +148,9 @@ def logged_batch(
         record.loss,
         record.colour_ground if record.colour_ground is not None else record.colour_whole,
         idling,
-        by_hand,
+        by_hand=by_hand,
         settings=settings,
+        blend=lot if isinstance(lot, BlendedLot) else None,
     )
 
 

@@ -12,9 +12,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from firnel.core.green.blended import BlendedLot
 from firnel.core.green.process import process_of
 from firnel.core.model.logged import USUAL_DENSITY, USUAL_MOISTURE
-from firnel.core.vocabulary import FloatArray
+from firnel.core.vocabulary import FloatArray, Lot
 
 
 @dataclass(frozen=True)
@@ -45,6 +46,7 @@ class GreenTraits:
     density: float = USUAL_DENSITY
     moisture: float = USUAL_MOISTURE
     process: str = ""
+    mixed: tuple[float, ...] = ()  #: of blended green: standard deviation within it of each effect behind the first
 
     def effects(self) -> FloatArray:
         """The row of the regression, shape (5,)."""
@@ -53,6 +55,14 @@ class GreenTraits:
             [1.0, (self.density - USUAL_DENSITY) / 50.0, (self.moisture - USUAL_MOISTURE) / 0.01, known.natural, known.altered],
             float,
         )
+
+
+def mixed_of(lot: Lot | None) -> tuple[float, ...]:
+    """How far the parts of a blend lie apart, in the units of `GreenTraits.effects`; empty for a lot of one kind."""
+    if not isinstance(lot, BlendedLot):
+        return ()
+    density, moisture, natural, altered = lot.apart(USUAL_DENSITY, USUAL_MOISTURE)
+    return (density / 50.0, moisture / 0.01, natural, altered)
 
 
 @dataclass(frozen=True)
@@ -78,7 +88,9 @@ class Threshold:
         habit, row = self.habit, green.effects()
         weight = np.diag(np.square([habit.machine_sd, *habit.effects_sd]))
         prior = np.array([habit.usual_c, *habit.effects])
-        own = float(row @ weight @ row) + habit.lot_sd**2 + habit.batch_sd**2
+        # The parts of a blend crack each at their own: nobody hears the mean of them.
+        apart = float(np.sum(np.square(np.multiply(habit.effects, green.mixed)))) if green.mixed else 0.0
+        own = float(row @ weight @ row) + habit.lot_sd**2 + habit.batch_sd**2 + apart
         if not self.traits:
             return float(row @ prior), float(np.sqrt(own))
         rows = np.stack([traits.effects() for traits in self.traits])
@@ -87,7 +99,7 @@ class Threshold:
         across = rows @ weight @ row + habit.lot_sd**2 * np.array([traits.lot == green.lot for traits in self.traits], float)
         gain = np.linalg.solve(covariance, across)
         mean = float(row @ prior) + float(gain @ (np.array(self.seen) - rows @ prior))
-        return mean, float(np.sqrt(max(own - float(gain @ across), habit.batch_sd**2)))
+        return mean, float(np.sqrt(max(own - float(gain @ across), habit.batch_sd**2 + apart)))
 
 
 def threshold_from(habit: Habit, marks: Sequence[tuple[GreenTraits, float]], labels: Sequence[str] = ()) -> Threshold:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, empty, label, rename
 from firnel.work import shelf
@@ -14,6 +16,7 @@ from firnel.work.day import orders as shop
 from firnel.work.day.lists import without_origin
 from firnel.work.day.orders import Blending, Coffee, Component, Level
 from firnel.work.day.shelf_stock import blend_facts
+from firnel.work.day.succession import Succeeded, followers, let_follow
 from firnel.work.desk import Desk
 
 #: So many lots a coffee may have here.
@@ -33,6 +36,7 @@ class CoffeePage(ListPage):
         )
         self._desk = desk
         self._coffee = Coffee("", (Component(""),))
+        self._follows: list[tuple[str, str]] = []
         new = button("New coffee")
         new.clicked.connect(self._on_new)
         self.head.add(new)
@@ -79,12 +83,20 @@ class CoffeePage(ListPage):
         column.addLayout(row)
         self.said = label("", "soft", wrap=True)
         column.addWidget(self.said)
+        self._add_facts(column)
+        self.sheet_column.addWidget(frame, 1)
+
+    def _add_facts(self, column: QVBoxLayout) -> None:
+        """What stands behind the coffee, and what to do where a lot runs low."""
         column.addWidget(label("What stands behind it", "heading"))
         self.facts, self.swaps = FigureGrid(spacing=14), label("", "soft", wrap=True)
         column.addWidget(self.facts)
         column.addWidget(self.swaps)
+        self.follow = button("", "The coffee goes on with that lot, by plans of its own that are kept and solved")
+        self.follow.clicked.connect(self._on_follow)
+        column.addWidget(self.follow, 0, Qt.AlignmentFlag.AlignLeft)
+        self.background = Background(self, partial(self.say, wrong=True))
         column.addStretch(1)
-        self.sheet_column.addWidget(frame, 1)
 
     def refresh(self) -> None:
         """Read the coffees anew."""
@@ -131,6 +143,32 @@ class CoffeePage(ListPage):
         rows.append(("*in each roasted kg", whole, "", units.text(facts.makes_kg, "kg", 0), ""))
         self.facts.show_rows(rows)
         self.swaps.setText("\n".join(facts.said))
+        self._follows = self._desk.ask(followers, coffee)
+        self.follow.setVisible(bool(self._follows))
+        if self._follows:
+            lot, follows = self._follows[0]
+            self.follow.setText(f"Let {without_origin(follows)} take the place of {without_origin(lot)}")
+            self.follow.setAccessibleName(self.follow.text())
+
+    def _on_follow(self) -> None:
+        """The lot that follows takes over; its plans are solved beside the window."""
+        if not self._follows:
+            return
+        coffee, (lot, _), today = self._coffee, self._follows[0], self._desk.clock.wall().astimezone().date()
+        self.follow.setEnabled(False)
+        self.say("Its plans are being made …")
+        ask = self._desk.ask
+        self.background.run("follow", lambda: ask(let_follow, coffee, lot, today), self._followed, self._not_followed)
+
+    def _followed(self, done: Succeeded) -> None:
+        self.follow.setEnabled(True)
+        self.refresh()
+        self.select_key(lambda key: key.id == done.coffee.id)
+        self.say("\n".join((f"{done.follows} takes the place of {done.lot}.", *done.said)))
+
+    def _not_followed(self, sentence: str) -> None:
+        self.follow.setEnabled(True)
+        self.say(f"{sentence[:1].upper()}{sentence[1:]}", wrong=True)
 
     def say(self, text: str, wrong: bool = False) -> None:
         """What came of what was wanted."""
@@ -142,7 +180,7 @@ class CoffeePage(ListPage):
         self._lines = []
         for column, words in enumerate(("lot", "share", "plan")):
             self._parts.addWidget(label(words, "soft"), 0, column)
-        lots = [lot.name for lot in self._desk.ask(shelf.lots) if not lot.archived]
+        lots = [lot.name for lot in self._desk.ask(shelf.lots) if not lot.archived and not lot.sample]
         plans = [plan for plan in self._desk.ask(shelf.plans) if not plan.archived and plan.machine_id is not None]
         for index, part in enumerate(parts, 1):
             lot, share, plan = QComboBox(), QSpinBox(), QComboBox()

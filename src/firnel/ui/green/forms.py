@@ -14,6 +14,7 @@ from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, label
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.green.intake import RULES, HouseRules
+from firnel.work.green.samples import KINDS as SAMPLES
 
 #: Field, name, and for figures: unit, what it is multiplied by on the way in, lowest and highest as typed.
 FACTS: tuple[tuple[str, str, tuple[str, float, float, float] | None], ...] = (
@@ -67,6 +68,10 @@ class LotForm(QFrame):
         row, side = len(FACTS) // 3, len(FACTS) % 3
         grid.addWidget(self._kg_name, 2 * row, side)
         grid.addWidget(self._kg, 2 * row + 1, side)
+        self._sample = QComboBox()
+        self._sample.setAccessibleName("What it is a sample of")
+        self._sample.addItems([f"{kind} sample" for kind in SAMPLES])
+        column.addWidget(self._sample)
         column.addLayout(grid)
         self._warning = label("", "warn", wrap=True)
         column.addWidget(self._warning)
@@ -80,10 +85,12 @@ class LotForm(QFrame):
         column.addLayout(buttons)
         column.addStretch(1)
 
-    def begin(self, lot: Lot | None, mass_unit: str) -> None:
-        """Begin with a known lot's facts, or with a new one."""
-        self._lot = lot or Lot("")
-        self._title.setText(f"The facts of {lot.name}" if lot else "A new lot")
+    def begin(self, lot: Lot | None, mass_unit: str, sample: str = "") -> None:
+        """Begin with a known lot's facts, or with a new one; or with a sample."""
+        self._lot = lot or Lot("", sample=sample)
+        self._title.setText(f"The facts of {lot.name}" if lot else "A new sample" if sample else "A new lot")
+        self._sample.setVisible(bool(self._lot.sample))
+        self._sample.setCurrentText(f"{self._lot.sample} sample")
         self._save.setText("Keep it" if lot else "Add it")
         self._save.setAccessibleName(self._save.text())
         for name, _, figure in FACTS:
@@ -127,6 +134,8 @@ class LotForm(QFrame):
         if not values["name"]:
             self.say("A lot needs a name.")
             return
+        if self._lot.sample:
+            values["sample"] = SAMPLES[self._sample.currentIndex()]
         self.saved.emit(replace(self._lot, **values))
 
 

@@ -2,17 +2,63 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.green.measurements import density_class
 from firnel.core.units import Units
+from firnel.core.vocabulary import Lot
 from firnel.ui.green.forms import MeasureForm
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.entry_list import Entry, EntryList
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.green.intake import LotSheet
+from firnel.work.green.samples import Cupped
+
+
+class SampleLine(QWidget):
+    """Of a sample: what the cup says of it so far, why it is bought or not, and the two ways."""
+
+    decided = pyqtSignal(bool, str)  # whether it is bought, and why
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        self._said = label("", "strong", wrap=True)
+        column.addWidget(self._said)
+        self._row = QWidget()
+        row = QHBoxLayout(self._row)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.why = QLineEdit()
+        self.why.setAccessibleName("Why it is bought or not")
+        self.why.setPlaceholderText("why, in words")
+        buy = button("Buy", "It becomes a lot with all that is known of it")
+        leave = button("Pass", "It is put away with the reason")
+        buy.clicked.connect(partial(self._on_decided, True))
+        leave.clicked.connect(partial(self._on_decided, False))
+        for widget, stretch in ((self.why, 1), (leave, 0), (buy, 0)):
+            row.addWidget(widget, stretch)
+        column.addWidget(self._row)
+
+    def show_sample(self, lot: Lot, seen: Cupped | None) -> None:
+        """Show what is known; nothing of a lot that never was a sample."""
+        self.setVisible(bool(lot.sample or lot.verdict))
+        self._row.setVisible(bool(lot.sample) and not lot.archived)
+        self.why.clear()
+        if seen is None or lot.archived:
+            self._said.setText(f"{lot.verdict[:1].upper()}{lot.verdict[1:]}.")
+            return
+        cup = f"cupped {seen.score:.1f} over {seen.scored}" if seen.score is not None else "not cupped yet"
+        roasted = {0: "not roasted yet", 1: "roasted once"}.get(seen.roasted, f"roasted {seen.roasted} times")
+        self._said.setText(f"{lot.sample[:1].upper()}{lot.sample[1:]} sample, {roasted}, {cup}.")
+
+    def _on_decided(self, buy: bool) -> None:
+        self.decided.emit(buy, self.why.text())
 
 
 class LotSheetPanel(QWidget):
@@ -49,6 +95,8 @@ class LotSheetPanel(QWidget):
         self._differs = label("", "", wrap=True)
         for widget in (self._facts, self._words, self._differs):
             column.addWidget(widget)
+        self.sample = SampleLine()
+        column.addWidget(self.sample)
         actions = QHBoxLayout()
         edit = button("Facts", "Change name, origin, process and the like")
         self._archive = button("Archive", "Put it away; it can be shown again")

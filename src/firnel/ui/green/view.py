@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -26,6 +27,7 @@ from firnel.work.green.intake import (
     take_in_lots,
     write_out_lots,
 )
+from firnel.work.green.samples import KINDS, SampleError, cupped, decide
 
 TABLES = "Tables (*.csv *.xlsx)"
 
@@ -45,15 +47,17 @@ class GreenView(ListPage):
         self._lot: Lot | None = None
         self._machine = ""
         self._which = QComboBox()
-        self._which.addItems(("in store", "all lots", "archived"))
+        self._which.addItems(("in store", "samples", "all lots", "archived"))
         self._which.setAccessibleName("Which lots are listed")
         self._which.currentIndexChanged.connect(self.refresh)
         take, write = button("Take in a table", "CSV or spreadsheet"), button("Write a table", "CSV or spreadsheet")
         take.clicked.connect(self._on_take_in)
         write.clicked.connect(self._on_write)
+        sample = button("Add a sample", "Green that is roasted and cupped before it is bought")
+        sample.clicked.connect(partial(self._begin_new, KINDS[0]))
         add = button("Add a lot", "Write down a delivery", primary=True)
-        add.clicked.connect(self._begin_new)
-        for widget in (self._which, take, write, add):
+        add.clicked.connect(partial(self._begin_new, ""))
+        for widget in (self._which, take, write, sample, add):
             self.head.add(widget)
         self.panel, self._form = LotSheetPanel(), LotForm()
         self._pages = QStackedWidget()
@@ -67,6 +71,7 @@ class GreenView(ListPage):
         self.panel.rules_wanted.connect(self._on_rules)
         self.panel.measure.typed.connect(self._on_measured)
         self.panel.struck.connect(self._on_struck)
+        self.panel.sample.decided.connect(self._on_decided)
         self._form.saved.connect(self._on_saved)
         self._form.left.connect(self._on_left)
 
@@ -84,7 +89,9 @@ class GreenView(ListPage):
                 lot,
             )
             for lot in self._desk.ask(shelf.lots)
-            if which == "all lots" or lot.archived == (which == "archived")
+            if which == "all lots"
+            or (lot.archived == (which == "archived") and bool(lot.sample) == (which == "samples"))
+            or (which == "archived" and lot.archived)
         ]
         machines = [machine.name for machine in self._desk.ask(shelf.machines) if not machine.archived]
         if self._machine not in machines:
@@ -105,6 +112,7 @@ class GreenView(ListPage):
         today = self._desk.clock.wall().date()
         sheet = self._desk.ask(lot_sheet, self._lot, self._chosen_machine(), today)
         self.panel.show_sheet(sheet, self._desk.settings.units)
+        self.panel.sample.show_sample(self._lot, self._desk.ask(cupped, self._lot) if self._lot.sample else None)
 
     def _chosen_machine(self) -> Machine | None:
         return next((m for m in self._desk.ask(shelf.machines) if m.name == self._machine), None)
@@ -129,10 +137,23 @@ class GreenView(ListPage):
         dialog.kept.connect(keep)
         dialog.open()
 
-    def _begin_new(self) -> None:
+    def _begin_new(self, sample: str) -> None:
         self.sheet.show()
         self._pages.setCurrentWidget(self._form)
-        self._form.begin(None, self._desk.settings.units.mass)
+        self._form.begin(None, self._desk.settings.units.mass, sample)
+
+    def _on_decided(self, buy: bool, why: str) -> None:
+        if self._lot is None:
+            return
+        try:
+            lot = self._desk.ask(decide, self._lot, buy, why)
+        except (SampleError, shelf.ChangedMeanwhileError) as error:
+            self.head.subtitle.setText(str(error))
+            return
+        self._which.setCurrentText("in store" if buy else "archived")
+        self._lot = lot
+        self._refresh_to(lot)
+        self.head.subtitle.setText(f"{lot.name}: {lot.verdict}.")
 
     def _begin_edit(self) -> None:
         self._pages.setCurrentWidget(self._form)
@@ -157,6 +178,8 @@ class GreenView(ListPage):
             self.refresh()
             return
         self._pages.setCurrentWidget(self.panel)
+        if bool(self._lot.sample) != (self._which.currentText() == "samples"):
+            self._which.setCurrentText("samples" if self._lot.sample else "in store")
         self._refresh_to(self._lot)
 
     def _refresh_to(self, lot: Lot) -> None:

@@ -11,6 +11,7 @@ from firnel.core.day.order import Order
 from firnel.core.day.timeline import DayPlan
 from firnel.store.library import Library
 from firnel.work.day import queue
+from firnel.work.plan.whose import green_blends
 
 
 @dataclass(frozen=True)
@@ -50,9 +51,12 @@ def weigh_rows(plan: DayPlan, waiting: Sequence[queue.Waiting], library: Library
                 loads.setdefault(part.lot, []).append(share.load_kg * part.share)
         else:
             loads.setdefault(share.need.lot, []).append(share.load_kg)
+    blends = green_blends(library)
     for one in waiting:
-        if one.load_kg:
-            loads.setdefault(one.lot, []).append(one.load_kg)
+        blend = blends.get(one.plan.id or 0)
+        parts = [(lot.name, share) for lot, share in blend.parts] if blend is not None else [(one.lot, 1.0)]
+        for name, of_load in parts if one.load_kg else ():
+            loads.setdefault(name, []).append((one.load_kg or 0.0) * of_load)
     on_hand = {lot.name: lot.on_hand_kg for lot in library.lots()}
     rows = []
     for lot, several in sorted(loads.items()):

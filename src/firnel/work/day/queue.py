@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Machine
 from firnel.store.library import Library
 from firnel.store.waiting_book import Waiting
+from firnel.work.plan.whose import green_blends
 from firnel.work.roast.session import BatchOrder
 
 __all__ = ["Waiting", "add", "next_for", "order_of", "put_back", "queue", "raise_up", "remove", "taken_out", "waiting_for"]
@@ -15,8 +18,13 @@ SAME_LOAD = 0.005
 
 
 def queue(library: Library) -> list[Waiting]:
-    """All that wait, first things first."""
-    return library.waiting_book.all()
+    """All that wait, first things first; green that is blended before goes under the name of its coffee."""
+    return _named(library, library.waiting_book.all())
+
+
+def _named(library: Library, waiting: list[Waiting]) -> list[Waiting]:
+    blends = green_blends(library)
+    return [replace(one, lot=blends[one.plan.id].name) if one.plan.id in blends else one for one in waiting]
 
 
 def taken_out(library: Library) -> list[Waiting]:
@@ -35,7 +43,7 @@ def add(library: Library, plan: Plan, count: int = 1, load_kg: float | None = No
         raise ValueError(f"the plan {plan.name!r} is not kept yet: save it first.")
     if not 1 <= count <= 60:
         raise ValueError(f"{count} batches cannot be queued at once: 1 to 60.")
-    return library.waiting_book.add(plan, count, load_kg if load_kg is not None else plan.load_kg, printed)
+    return _named(library, library.waiting_book.add(plan, count, load_kg if load_kg is not None else plan.load_kg, printed))
 
 
 def remove(library: Library, one: Waiting) -> None:

@@ -333,7 +333,7 @@ def take_in_lots(library: Library, path: Path) -> tuple[int, int, tuple[str, ...
             new += 1
             continue
         told = {name: value for name, value in vars(lot).items() if value not in ("", None, False) and name != "on_hand_kg"}
-        library.save_lot(replace(before, **told))
+        library.save_lot(replace(before, **told), before)
         if lot.on_hand_kg is not None and before.id is not None and lot.on_hand_kg != before.on_hand_kg:
             library.lot_book.count(before.id, lot.on_hand_kg)
         changed += 1

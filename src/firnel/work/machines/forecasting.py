@@ -13,7 +13,7 @@ from firnel.core.model.learning import unaware_of
 from firnel.core.model.logged import LoggedBatch, UnusableLogError
 from firnel.core.model.planned import PlannedRoast, run_plan
 from firnel.core.model.replay import HORIZON_S, forecast_at, hands_ahead, held
-from firnel.core.model.thresholds import GreenTraits
+from firnel.core.model.thresholds import GreenTraits, mixed_of
 from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import BatchRecord, Lot, Machine, MarkKind, Role, usual_role
 from firnel.store.library import Library
@@ -159,7 +159,9 @@ def traits_of(lot: Lot | None) -> GreenTraits:
     """The traits of a lot; usual ones where it is not known, or not measured."""
     lot = lot or Lot("")
     usual = GreenTraits(lot.name)
-    return GreenTraits(lot.name, lot.density_g_per_l or usual.density, lot.moisture or usual.moisture, lot.process)
+    return GreenTraits(
+        lot.name, lot.density_g_per_l or usual.density, lot.moisture or usual.moisture, lot.process, mixed_of(lot)
+    )
 
 
 def simulate_document(roast: PlannedRoast) -> dict[str, Any]:

@@ -17,7 +17,7 @@ from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.prior import prior_model
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine
 from firnel.store.library import BatchFilter, BatchLine, Library
-from firnel.work.plan.whose import lot_of
+from firnel.work.plan.whose import green_blends, lot_of
 
 #: At most so many batches are fitted: the newest, all lots in turn.
 MOST_BATCHES = 16
@@ -62,6 +62,7 @@ def usable_batches(
     lines = batch_lines_of(library, machine)
     wanted = [library.find_batch(label) for label in labels] if labels else [line.id for line in _in_turn(lines)]
     lots = {lot.name: lot for lot in library.lots()}
+    blends = green_blends(library, list(lots.values()))
     numbers = _batch_of_day(lines)
     taken, refused = [], []
     for key in wanted:
@@ -72,7 +73,9 @@ def usable_batches(
             )
             continue
         try:
-            taken.append(logged_batch(record, machine, lots.get(record.lot), numbers.get(key)))
+            taken.append(
+                logged_batch(record, machine, blends.get(record.plan_id or 0) or lots.get(record.lot), numbers.get(key))
+            )
         except UnusableLogError as error:
             refused.append(str(error))
     return taken, refused

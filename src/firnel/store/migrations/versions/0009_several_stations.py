@@ -1,4 +1,4 @@
-"""stations, what they roast now, who did what; samples among the lots"""
+"""stations, what they roast now, who did what; samples among the lots, lots in a blended load"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -10,6 +10,15 @@ down_revision = '0008'
 def upgrade() -> None:
     op.add_column('lots', sa.Column('sample', sa.String(length=30), server_default='', nullable=False))
     op.add_column('lots', sa.Column('verdict', sa.String(length=200), server_default='', nullable=False))
+    op.create_table('parts',
+    sa.Column('batch_id', sa.Integer(), nullable=False),
+    sa.Column('lot_id', sa.Integer(), nullable=False),
+    sa.Column('share', sa.Float(), nullable=False),
+    sa.ForeignKeyConstraint(['batch_id'], ['batches.id'], name=op.f('fk_parts_batch_id_batches'), ondelete='CASCADE'),
+    sa.ForeignKeyConstraint(['lot_id'], ['lots.id'], name=op.f('fk_parts_lot_id_lots')),
+    sa.PrimaryKeyConstraint('batch_id', 'lot_id', name=op.f('pk_parts'))
+    )
+    op.create_index('ix_parts_lot_id', 'parts', ['lot_id'], unique=False)
     op.create_table('stations',
     sa.Column('name', sa.String(length=80), nullable=False),
     sa.Column('process', sa.String(length=200), nullable=False),
