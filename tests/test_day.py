@@ -552,8 +552,11 @@ def test_a_lot_that_follows_takes_over_by_plans_of_its_own(roastery):
     assert (fresh.name, fresh.lot, fresh.machine, fresh.targets.development_s) == ("Lindal Ten", "Lindal", "Ten", 90.0)
     assert "Lindal Ten" in done.said[0]
     assert followers(library, done.coffee) == []
+    library.save_lot(Lot("Other"))
+    before = len(library.plans())
     with pytest.raises(ChangedMeanwhileError):
-        let_follow(library, house, "Isuka", TODAY, "Kelavani")
+        let_follow(library, house, "Isuka", TODAY, "Other")
+    assert len(library.plans()) == before
     with pytest.raises(CoffeeError, match="no lot says that it takes the place"):
         let_follow(library, done.coffee, "Isuka", TODAY)
 

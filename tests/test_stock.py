@@ -32,35 +32,35 @@ def said(tmp_path):
 
 
 def test_a_lot_is_written_down_changed_counted_measured_and_put_away(said):
-    said("lots", "add", "Burundi Kirundo", "process=washed", "altitude_m=1800", "--on-hand", "60")
-    lot = said("lots", "change", "kirundo", "remark=sweet", "--count", "57.5", "--measure", "moisture", "10.8", "--json")
+    said("lots", "add", "Burundi Nkorabi", "process=washed", "altitude_m=1800", "--on-hand", "60")
+    lot = said("lots", "change", "nkorabi", "remark=sweet", "--count", "57.5", "--measure", "moisture", "10.8", "--json")
     assert (lot["on_hand_kg"], lot["remark"], lot["moisture"]) == (57.5, "sweet", pytest.approx(0.108))
-    shown = said("lots", "show", "Burundi Kirundo", "--json")
+    shown = said("lots", "show", "Burundi Nkorabi", "--json")
     assert [one["what"] for one in shown["measured"]] == ["moisture"]
     assert shown["altitude_m"] == 1800.0
     for words, why in (
-        (("add", "burundi kirundo"), "already"),
-        (("change", "kirundo", "colour=red"), "no fact of a lot"),
-        (("change", "kirundo", "moisture=10.8"), "it is a share"),
-        (("change", "kirundo", "altitude_m=high"), "is to be a number"),
+        (("add", "burundi nkorabi"), "already"),
+        (("change", "nkorabi", "colour=red"), "no fact of a lot"),
+        (("change", "nkorabi", "moisture=10.8"), "it is a share"),
+        (("change", "nkorabi", "altitude_m=high"), "is to be a number"),
         (("show", "Nobody"), "No lot is called"),
-        (("decide", "kirundo", "--buy"), "is no sample"),
+        (("decide", "nkorabi", "--buy"), "is no sample"),
     ):
         assert why in said("lots", *words, fails=True)
-    said("lots", "change", "kirundo", "--archive")
+    said("lots", "change", "nkorabi", "--archive")
     assert said("lots", "list", "--json") == []
-    assert [entry["what"] for entry in said("library", "log", "--json")][-1] == "added the lot Burundi Kirundo"
+    assert [entry["what"] for entry in said("library", "log", "--json")][-1] == "added the lot Burundi Nkorabi"
 
 
 def test_plans_are_kept_from_files_and_batches_of_them_wait(said, tmp_path):
     file = tmp_path / "plan.json"
     said("machine", "add", "Drum Six", "--kind", "gas-6")
-    plan = Plan("Kirundo filter", "Drum Six", load_kg=5.0, targets=Targets(development_s=90.0))
+    plan = Plan("Nkorabi filter", "Drum Six", load_kg=5.0, targets=Targets(development_s=90.0))
     file.write_text(json.dumps(plan_to_document(plan)), encoding="utf-8")
-    assert said("plans", "add", str(file)) == "Kirundo filter is kept as version 1.\n"
-    file.write_text(json.dumps(plan_to_document(Plan("Kirundo filter", "Drum Six", load_kg=4.0))), encoding="utf-8")
+    assert said("plans", "add", str(file)) == "Nkorabi filter is kept as version 1.\n"
+    file.write_text(json.dumps(plan_to_document(Plan("Nkorabi filter", "Drum Six", load_kg=4.0))), encoding="utf-8")
     said("plans", "add", str(file))
-    assert [(one["name"], one["version"]) for one in said("plans", "list", "--json")] == [("Kirundo filter", 2)]
+    assert [(one["name"], one["version"]) for one in said("plans", "list", "--json")] == [("Nkorabi filter", 2)]
     assert said("plans", "show", "filter", "--json")["load_kg"] == 4.0
     numbers = [one["number"] for one in said("queue", "add", "filter", "--count", "3", "--json")]
     assert numbers == ["0001", "0002", "0003"]
@@ -68,12 +68,12 @@ def test_plans_are_kept_from_files_and_batches_of_them_wait(said, tmp_path):
     assert [one["number"] for one in said("queue", "change", "1", "--out", "--json")] == ["0003", "0002"]
     assert {one["number"] for one in said("queue", "change", "0001", "--back", "--json")} == set(numbers)
     assert "No batch 9 waits" in said("queue", "show", "9", fails=True)
-    said("plans", "change", "filter", "--rename", "Kirundo light", "--archive")
+    said("plans", "change", "filter", "--rename", "Nkorabi light", "--archive")
     assert said("plans", "list", "--json") == []
 
 
 def test_a_sample_becomes_a_lot_with_what_is_known_of_it_or_is_passed(either):
-    offered = either.save_lot(Lot("Uganda Sipi", sample="offer", on_hand_kg=0.4, moisture=0.11))
+    offered = either.save_lot(Lot("Uganda Namora", sample="offer", on_hand_kg=0.4, moisture=0.11))
     bought = decide(either, offered, True, "clean and sweet", 60.0)
     assert (bought.id, bought.sample, bought.archived, bought.on_hand_kg, bought.moisture) == (
         offered.id,
@@ -85,7 +85,7 @@ def test_a_sample_becomes_a_lot_with_what_is_known_of_it_or_is_passed(either):
     assert bought.verdict == "bought after the offer sample: clean and sweet"
     with pytest.raises(SampleError, match="is no sample"):
         decide(either, bought, True)
-    other = either.save_lot(Lot("Uganda Bugisu", sample="arrival"))
+    other = either.save_lot(Lot("Uganda Tembwe", sample="arrival"))
     passed = decide(either, other, False, "papery")
     assert (passed.archived, passed.verdict) == (True, "passed after the arrival sample: papery")
 
@@ -97,7 +97,7 @@ def test_a_sample_is_written_down_and_bought_in_the_window(tmp_path, qtbot):
     qtbot.addWidget(view)
     view.show()
     view._begin_new("offer")
-    view._form._fields["name"].setText("Uganda Sipi")
+    view._form._fields["name"].setText("Uganda Namora")
     view._form._sample.setCurrentIndex(1)
     view._form._on_save()
     assert (view._which.currentText(), library.lots()[0].sample) == ("samples", "pre-shipment")

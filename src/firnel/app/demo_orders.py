@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta
 
 from firnel.core.day.coffee import Coffee, Component, Level
 from firnel.core.plan import Plan
+from firnel.core.vocabulary import Lot
 from firnel.store.library import Library
 from firnel.work.day.orders import add_lines, keep_coffee
 
@@ -36,9 +37,22 @@ ORDERED = (
 )
 
 
+#: What is coming: the picking that follows a lot which runs low, and samples of what may be bought.
+COMING = (
+    Lot("India Velakuni", "India", "Velakuni estate", "selection", "honey", 1180, "2026-10", "2026-11", 60.0, 702.0,
+        0.109, price_per_kg=7.1, bags=2, replaces="India Kelavani"),
+    Lot("Uganda Namora", "Uganda", "Namora", "local mix", "washed", 1560, "2026-09", on_hand_kg=0.35,
+        density_g_per_l=721.0, moisture=0.111, remark="Clean in the bag; roast it at 100 g.", sample="offer"),
+    Lot("Rwanda Tuvira", "Rwanda", "Tuvira hill", "red bourbon", "natural", 1820, "2026-08", on_hand_kg=0.5,
+        density_g_per_l=715.0, moisture=0.116, remark="As the arrival last year?", sample="pre-shipment"),
+)  # fmt: skip
+
+
 def sell(library: Library, plans: Mapping[str, Plan], today: datetime) -> None:
     """Put the coffees on sale some days ago, and take the orders."""
     since = (today - timedelta(days=SHELF_DAYS)).astimezone(UTC)
+    for lot in COMING:
+        library.save_lot(lot)
     for name, level, parts in SOLD:
         ids = [tuple(key for plan in own if (key := plans[plan].id) is not None) for _, _, own in parts]
         components = tuple(Component(lot, share, keys) for (lot, share, _), keys in zip(parts, ids, strict=True))

@@ -85,7 +85,7 @@ def lots_show(name: str, on_machine: str | None, library_at: str | None, as_json
 def lots_add(
     name: str, facts: tuple[str, ...], kg: float | None, sample: str | None, library_at: str | None, as_json: bool
 ) -> None:
-    """Write down a lot or a sample: firnel lots add "Burundi Kirundo" process=washed moisture=0.108"""
+    """Write down a lot or a sample: firnel lots add "Burundi Nkorabi" process=washed moisture=0.108"""
     with opened(library_at) as library:
         if any(lot.name.lower() == name.lower() for lot in library.lots()):
             raise CouldNotError(f"There is a lot called {name} already.")
@@ -257,12 +257,13 @@ def queue_add(plan: str, count: int, load_kg: float | None, library_at: str | No
 @click.option("--back", "how", flag_value="back", help="Let it wait again.")
 @click.option("--first", "how", flag_value="first", help="Let it be the next.")
 @click.option("--up", "how", flag_value="up", help="Let it go before the one ahead of it.")
+@click.option("--weighed", "how", flag_value="weighed", help="Its load stands weighed.")
 @library_option
 @json_option
 def queue_change(number: str, how: str | None, library_at: str | None, as_json: bool) -> None:
     """Take a batch out of what waits, bring it back, or let it go earlier."""
     if how is None:
-        raise click.UsageError("Say what is to become of it: --out, --back, --up or --first.")
+        raise click.UsageError("Say what is to become of it: --out, --back, --up, --first or --weighed.")
     with opened(library_at) as library:
         if how == "back":
             gone = next((one for one in waiting.taken_out(library) if one.number == number), None)
@@ -273,6 +274,8 @@ def queue_change(number: str, how: str | None, library_at: str | None, as_json: 
             one = _waiting(library, number)
             if how == "out":
                 waiting.remove(library, one)
+            elif how == "weighed":
+                library.waiting_book.weighed(one.id)
             else:
                 ahead = [other.id for other in waiting.queue(library)].index(one.id)
                 for _ in range(ahead if how == "first" else min(ahead, 1)):
@@ -348,7 +351,7 @@ def _handling(sheet: LotSheet) -> dict[str, Any] | None:
 def _waiting_document(one: waiting.Waiting) -> dict[str, Any]:
     return {
         "number": one.number, "plan": one.plan.name, "version": one.plan.version, "lot": one.lot or None,
-        "machine": one.machine or None, "load_kg": one.load_kg, "labelled": one.printed,
+        "machine": one.machine or None, "load_kg": one.load_kg, "labelled": one.printed, "weighed": one.weighed,
     }  # fmt: skip
 
 

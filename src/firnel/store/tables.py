@@ -264,6 +264,7 @@ waiting = Table(
     Column("place", Integer, nullable=False),
     Column("state", String(20), nullable=False),  # waiting, begun, out
     Column("printed", Boolean, nullable=False, default=False, server_default=false()),
+    Column("weighed", Boolean, nullable=False, default=False, server_default=false()),
 )
 Index("uq_waiting_number", waiting.c.number, unique=True)
 

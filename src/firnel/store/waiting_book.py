@@ -16,7 +16,7 @@ from firnel.store.writing import writing
 
 @dataclass(frozen=True)
 class Waiting:
-    """One batch that waits: its number, the plan as it was queued, lot, machine and load [kg]; whether a label was printed."""
+    """One batch that waits: its number, the plan as it was queued, lot, machine, load [kg]; whether it is labelled, weighed."""
 
     id: int
     number: str
@@ -27,6 +27,7 @@ class Waiting:
     lot_id: int | None
     machine_id: int | None
     printed: bool
+    weighed: bool = False
 
 
 class WaitingBook:
@@ -73,6 +74,11 @@ class WaitingBook:
         with writing(self._engine) as connection:
             connection.execute(update(waiting).where(waiting.c.id.in_(keys)).values(printed=True))
 
+    def weighed(self, key: int, done: bool = True) -> None:
+        """The load of one stands weighed, or does not."""
+        with writing(self._engine) as connection:
+            connection.execute(update(waiting).where(waiting.c.id == key).values(weighed=done))
+
     def begin(self, key: int) -> str | None:
         """One is begun; its number, or None where another Firnel was quicker."""
         with writing(self._engine) as connection:
@@ -111,4 +117,4 @@ def _waiting(row: Row[Any]) -> Waiting:
         row.document, id=row.plan_id, name=row.plan_name, version=row.plan_version, lot=lot, machine=machine,
         lot_id=row.lot_id, machine_id=row.machine_id,
     )  # fmt: skip
-    return Waiting(row.id, row.number, plan, row.load_kg, lot, machine, row.lot_id, row.machine_id, row.printed)
+    return Waiting(row.id, row.number, plan, row.load_kg, lot, machine, row.lot_id, row.machine_id, row.printed, row.weighed)

@@ -89,6 +89,12 @@ class CareState:
         """Whether it is due."""
         return self.used >= 1.0
 
+    def due_after(self, batches: int, kg: float) -> bool:
+        """Whether it is due once so many more batches of so much together [kg] are roasted."""
+        counts = self.job.every_batches is not None and self.batches + batches >= self.job.every_batches
+        weighs = self.job.every_kg is not None and self.kg + kg >= self.job.every_kg
+        return self.due or counts or weighs
+
     @property
     def words(self) -> str:
         """Where it stands, in words."""

@@ -18,7 +18,7 @@ from firnel.work.day.planning import Block, DaySheet, Fixed
 HEAD, LEFT, GAP, FOOT, LEAST_ROW, MOST_HOUR = 46.0, 52.0, 8.0, 8.0, 25.0, 150.0
 #: A machine with nothing to do takes this much of the room of another.
 IDLE = 0.64
-WORDS = {"preheat": "preheat", "pause": "pause", "cooling": "cooling"}
+WORDS = {"preheat": "preheat", "pause": "pause", "cooling": "cooling", "cleaning": "cleaning"}
 
 
 @dataclass(frozen=True)
@@ -107,8 +107,9 @@ class DayBoard(QWidget):
             self._dragged = event.position()
             self.update()
             return
-        spot = self._at(event.position())
-        self.setToolTip("" if spot is None else f"{self._words(spot.block)}: {spot.block.why}")
+        spot = self._at(event.position(), batches_only=False)
+        why = spot.block.why if spot is not None else ""
+        self.setToolTip(f"{self._words(spot.block)}: {why}" if spot is not None and why else "")
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """Put what was dragged where it was let go, if that is elsewhere."""
@@ -168,8 +169,9 @@ class DayBoard(QWidget):
             if 0 <= at < len(names):
                 self.moved.emit(need, names[at], place)
 
-    def _at(self, point: QPointF) -> _Spot | None:
-        return next((spot for spot in self._spots if spot.block.share is not None and spot.rect.contains(point)), None)
+    def _at(self, point: QPointF, batches_only: bool = True) -> _Spot | None:
+        there = [spot for spot in self._spots if spot.rect.contains(point)]
+        return next((spot for spot in there if spot.block.share is not None or not batches_only), None)
 
     def _machines(self) -> list[str]:
         """The machines that are drawn: those that have something to do, or can have."""
@@ -230,7 +232,7 @@ class DayBoard(QWidget):
                 if isinstance(thing, Fixed):
                     self._draw_fixed(painter, thing, rect)
                 else:
-                    self._spots.append(_Spot(thing, rect))
+                    self._spots.append(_Spot(thing, rect))  # one without a load is only told of
                     self._draw_block(painter, thing, rect)
 
     def _span(self) -> tuple[float, float]:
@@ -270,6 +272,8 @@ class DayBoard(QWidget):
         painter.setPen(QColor(palette.soft))
         painter.setFont(sans(13))
         said = f"done {sheet.at(max(ends)):%-H:%M}" if ends else "free"
+        said += f" · {sheet.chosen.people[name]}" if name in sheet.chosen.people else ""
+        said = QFontMetricsF(sans(13)).elidedText(said, Qt.TextElideMode.ElideRight, rect.width())
         painter.drawText(rect.adjusted(0, 22, 0, -4), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, said)
 
     def _draw_fixed(self, painter: QPainter, one: Fixed, rect: QRectF) -> None:
@@ -285,8 +289,8 @@ class DayBoard(QWidget):
         weight = "✓" if done else self._units.text(one.load_kg, "kg", 1).split()[0]
         self._draw_words(painter, rect, f"{one.number} {one.lot}", weight, palette.soft if done else palette.ink, sans(13))
 
-    def _draw_between(self, painter: QPainter, kind: str, rect: QRectF) -> None:
-        """Preheat, a pause, cooling."""
+    def _draw_between(self, painter: QPainter, kind: str, rect: QRectF, words: str = "") -> None:
+        """Preheat, a pause, cooling, or the care that is due."""
         palette = self._look.palette
         ground = QColor(palette.ember if kind == "preheat" else palette.soft)
         ground.setAlphaF(0.16 if kind == "preheat" else 0.10)
@@ -296,7 +300,9 @@ class DayBoard(QWidget):
         if rect.height() > 17.0:
             painter.setPen(QColor(palette.soft))
             painter.setFont(sans(13))
-            painter.drawText(rect.adjusted(8, 0, -6, 0), Qt.AlignmentFlag.AlignVCenter, WORDS[kind])
+            inside = rect.adjusted(8, 0, -6, 0)
+            shown = QFontMetricsF(sans(13)).elidedText(words or WORDS[kind], Qt.TextElideMode.ElideRight, inside.width())
+            painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter, shown)
 
     def _draw_words(self, painter: QPainter, rect: QRectF, words: str, figure: str, colour: str, font: QFont) -> None:
         inside = rect.adjusted(7, 0, -6, 0)
@@ -315,7 +321,7 @@ class DayBoard(QWidget):
     def _draw_block(self, painter: QPainter, block: Block, rect: QRectF) -> None:
         palette, share = self._look.palette, block.share
         if share is None:
-            self._draw_between(painter, block.kind, rect)
+            self._draw_between(painter, block.kind, rect, block.why if block.kind == "cleaning" else "")
             return
         chosen, late = _key(block) == self._chosen, self._sheet is not None and block in self._sheet.plan.late
         edge = palette.ember if late else palette.ink if chosen or block.held else palette.line

@@ -204,6 +204,8 @@ class CoffeePage(ListPage):
             for box in (lot, plan):
                 box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
                 box.setMinimumContentsLength(10)
+                box.setToolTip(box.currentText())
+                box.currentTextChanged.connect(box.setToolTip)
             for column, widget in enumerate((lot, share, plan)):
                 self._parts.addWidget(widget, index, column, Qt.AlignmentFlag.AlignTop)
             self._lines.append((lot, share, plan))

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from firnel.core.day.sequence import Rules
 from firnel.ui.shared.parts import button, label
 from firnel.work.day.house_day import HouseDay, chosen_for, house_day, keep_house_day
-from firnel.work.day.planning import rest_machine
+from firnel.work.day.planning import assign, rest_machine
 from firnel.work.desk import Desk
 from firnel.work.shelf import machines
 
@@ -104,16 +104,20 @@ class HouseSheet(QDialog):
 
     def _add_machines(self, column: QVBoxLayout) -> None:
         column.addWidget(label(f"Roasting on {self._day:%A %-d %B}", "heading"))
-        resting = self._desk.ask(chosen_for, self._day).resting
+        chosen = self._desk.ask(chosen_for, self._day)
         self.roasting: dict[str, QCheckBox] = {}
-        row = QHBoxLayout()
-        for machine in self._desk.ask(machines):
-            if not machine.archived:
-                tick = self.roasting[machine.name] = QCheckBox(machine.name)
-                tick.setChecked(machine.name not in resting)
-                row.addWidget(tick)
-        row.addStretch(1)
-        column.addLayout(row)
+        self.people: dict[str, QLineEdit] = {}
+        grid = QGridLayout()
+        grid.setColumnStretch(1, 1)
+        for row, machine in enumerate(one for one in self._desk.ask(machines) if not one.archived):
+            tick = self.roasting[machine.name] = QCheckBox(machine.name)
+            tick.setChecked(machine.name not in chosen.resting)
+            who = self.people[machine.name] = QLineEdit(chosen.people.get(machine.name, ""))
+            who.setAccessibleName(f"Who roasts on {machine.name}")
+            who.setPlaceholderText("who")
+            grid.addWidget(tick, row, 0)
+            grid.addWidget(who, row, 1)
+        column.addLayout(grid)
 
     def keep(self) -> None:
         """Keep what stands here."""
@@ -127,6 +131,9 @@ class HouseSheet(QDialog):
             rests = name in self._desk.ask(chosen_for, self._day).resting
             if rests == tick.isChecked():
                 self._desk.ask(rest_machine, self._day, name, not tick.isChecked())
+        for name, who in self.people.items():
+            if who.text().strip() != self._desk.ask(chosen_for, self._day).people.get(name, ""):
+                self._desk.ask(assign, self._day, name, who.text())
         self.accept()
 
     def _typed(self) -> HouseDay:

@@ -10,7 +10,7 @@ from typing import TypeVar
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.ui.day.board import DayBoard
 from firnel.ui.day.house_sheet import HouseSheet
@@ -18,13 +18,14 @@ from firnel.ui.day.order_card import OrderCard
 from firnel.ui.day.wall import WallBoard
 from firnel.ui.day.weigh_card import ListCard, pack_rows, weigh_rows
 from firnel.ui.shared.background import Background
-from firnel.ui.shared.parts import PageHead, button, card, label
+from firnel.ui.shared.parts import PageHead, button, card, label, rename
 from firnel.ui.shared.report_button import report_button
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.day import house_day, planning, queue
 from firnel.work.day import orders as shop
 from firnel.work.day.day_report import day_report
+from firnel.work.day.labels import label_the_day, tick_off
 from firnel.work.day.planning import Block, DaySheet
 from firnel.work.desk import Desk
 from firnel.work.review.reports import Report
@@ -68,6 +69,18 @@ class DayPlanPage(QWidget):
             one.setFixedWidth(262)
             right.addWidget(one, 1)
         columns.addLayout(right)
+        self.scan = QLineEdit()
+        self.scan.setAccessibleName("Scan a label when its load is weighed")
+        self.scan.setPlaceholderText("weighed: scan its label")
+        self.scan.returnPressed.connect(self._on_scan)
+        labels = button("Labels", "Of all loads that wait and have none yet, in one print")
+        labels.clicked.connect(self._on_labels)
+        line = QHBoxLayout()
+        line.addWidget(self.scan, 1)
+        line.addWidget(labels)
+        self.scanned = label("", "soft", wrap=True)
+        self.weigh.foot.addLayout(line)
+        self.weigh.foot.addWidget(self.scanned)
         self.orders.typed.connect(self._on_typed)
         self.orders.pack_wanted.connect(self._on_pack)
         self.orders.cancel_wanted.connect(self._on_cancel)
@@ -273,6 +286,34 @@ class DayPlanPage(QWidget):
             self._back.append(("queue", lambda: [self._desk.ask(queue.remove, one) for one in queued]))
             self.orders.say(f"{len(queued)} batches wait: {queued[0].number} to {queued[-1].number}.")
             self.queued.emit()
+            self.refresh()
+
+    def _on_scan(self) -> None:
+        """A load stands weighed."""
+        try:
+            said, wrong = self._desk.ask(tick_off, self.scan.text()), False
+        except ValueError as error:
+            said, wrong = f"{str(error)[:1].upper()}{str(error)[1:]}", True
+        rename(self.scanned, "warn" if wrong else "soft")
+        self.scanned.setText(said)
+        self.scan.selectAll()
+        if not wrong:
+            self.scan.clear()
+            self.refresh()
+
+    def _on_labels(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self, "Labels of the day", f"labels-{self.day:%Y-%m-%d}.pdf", "PDF (*.pdf)")
+        if path:
+            self.print_labels(Path(path))
+
+    def print_labels(self, path: Path) -> None:
+        """Write the labels of all loads that wait and have none yet."""
+        from firnel.ui.plan.paper import write_labels
+
+        units = self._desk.settings.units
+        count = self._tried(lambda: self._desk.ask(label_the_day, units, partial(write_labels, path)))
+        if count is not None:
+            self.orders.say(f"{count} labels written to {path.name}.")
             self.refresh()
 
     def _on_undo(self) -> None:

@@ -10,7 +10,7 @@ from firnel.work.day.planning import DaySheet
 
 
 class ListCard(QWidget):
-    """A card of rows: a name and a figure, and under them two words in small."""
+    """A card of rows: a name and a figure, and under them two words in small; ``foot`` has room for what is done with them."""
 
     def __init__(self, title: str, nothing: str) -> None:
         super().__init__()
@@ -23,6 +23,8 @@ class ListCard(QWidget):
         area, self._rows = bare_area(title)
         self._rows.setSpacing(1)
         column.addWidget(area, 1)
+        self.foot = QVBoxLayout()
+        column.addLayout(self.foot)
 
     def show_rows(self, rows: list[tuple[str, str, str, str, str]]) -> None:
         """Show rows: name, figure, small words left and right, and the role of the right ones (soft, warn, good)."""
@@ -47,7 +49,11 @@ def weigh_rows(sheet: DaySheet, units: Units) -> list[tuple[str, str, str, str, 
         loads = " + ".join(f"{count} × {units.text(load, 'kg', 2).split()[0]}" for count, load in row.loads)
         lacks = row.on_hand_kg is not None and row.kg > row.on_hand_kg + 1e-6
         there = "" if row.on_hand_kg is None else f"of {units.text(row.on_hand_kg, 'kg', 1)}"
-        rows.append((row.lot, units.text(row.kg, "kg", 1), loads, there, "warn" if lacks else "soft"))
+        if row.weighed_kg > 0.0:
+            whole = row.weighed_kg >= row.kg - 1e-3
+            there = "weighed" if whole else f"{units.text(row.weighed_kg, 'kg', 1)} weighed"
+        role = "warn" if lacks else "good" if there == "weighed" else "soft"
+        rows.append((row.lot, units.text(row.kg, "kg", 1), loads, there, role))
     return rows
 
 

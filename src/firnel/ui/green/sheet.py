@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.green.measurements import density_class
@@ -17,6 +17,15 @@ from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.green.intake import LotSheet
 from firnel.work.green.samples import Cupped
+
+#: Below this a tenth of a kilogram says too little. [kg]
+FEW_KG = 5.0
+
+
+def stock_text(kg: float | None, units: Units) -> str:
+    """What is on hand: of a sample to the gram that matters, of a lot to a tenth."""
+    few = kg is not None and kg < FEW_KG
+    return units.text(kg, "kg", (2 if few else 1) if units.mass == "kg" else None)
 
 
 class SampleLine(QWidget):
@@ -125,7 +134,7 @@ class LotSheetPanel(QWidget):
         self._history = EntryList("Measurements")
         self._history.toggled.connect(self.struck)
         self._nothing = label("Nothing measured yet. Type the grams of a level vessel above.", "soft", wrap=True)
-        column.addWidget(self._nothing)
+        column.addWidget(self._nothing, 1, Qt.AlignmentFlag.AlignTop)
         column.addWidget(self._history, 1)
         frame.setMinimumWidth(330)
         return frame
@@ -166,7 +175,7 @@ class LotSheetPanel(QWidget):
         """Show this sheet."""
         lot = sheet.lot
         self._name.show_text(lot.name)
-        self._stock.setText(units.text(lot.on_hand_kg, "kg", 1 if units.mass == "kg" else None))
+        self._stock.setText(stock_text(lot.on_hand_kg, units))
         self._counted.clear()
         self._counted.setPlaceholderText(f"counted, {units.mass}")
         self._archive.setText("Bring back" if lot.archived else "Archive")

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QStackedWidget
 
 from firnel.core.vocabulary import Lot, Machine
 from firnel.ui.green.forms import LotForm, RulesDialog
-from firnel.ui.green.sheet import LotSheetPanel
+from firnel.ui.green.sheet import LotSheetPanel, stock_text
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import button
 from firnel.work import shelf
@@ -84,7 +84,7 @@ class GreenView(ListPage):
                     lot.name,
                     lot.process or "–",
                     f"{lot.density_g_per_l:.0f} g/L" if lot.density_g_per_l else "–",
-                    units.text(lot.on_hand_kg, "kg", 1 if units.mass == "kg" else None),
+                    stock_text(lot.on_hand_kg, units),
                 ),
                 lot,
             )

@@ -29,10 +29,11 @@ class HouseDay:
 
 @dataclass(frozen=True)
 class Chosen:
-    """What a hand has chosen for one day: machine and place of needs, by their key, and machines that do not roast."""
+    """What a hand has chosen for one day: machine and place of needs by key, machines that rest, who is at each."""
 
     held: Mapping[str, tuple[str, int]] = field(default_factory=dict)
     resting: tuple[str, ...] = ()
+    people: Mapping[str, str] = field(default_factory=dict)
 
 
 def house_day(library: Library) -> HouseDay:
@@ -77,13 +78,13 @@ def chosen_for(library: Library, day: date) -> Chosen:
     """What a hand has chosen for a day."""
     document: Mapping[str, Any] = library.house(OF_DAY.format(day=day))
     held = {key: (str(machine), int(place)) for key, (machine, place) in document.get("held", {}).items()}
-    return Chosen(held, tuple(document.get("resting", ())))
+    return Chosen(held, tuple(document.get("resting", ())), dict(document.get("people", {})))
 
 
 def keep_chosen(library: Library, day: date, chosen: Chosen) -> None:
     """Keep what a hand has chosen for a day."""
     held = {key: list(where) for key, where in chosen.held.items()}
-    library.save_house(OF_DAY.format(day=day), {"held": held, "resting": list(chosen.resting)})
+    library.save_house(OF_DAY.format(day=day), {"held": held, "resting": list(chosen.resting), "people": dict(chosen.people)})
 
 
 def seconds_from(opens: time, moment: time) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import segno
@@ -9,7 +10,7 @@ import segno
 from firnel.core.plan import Plan
 from firnel.core.units import Units
 from firnel.store.library import Library
-from firnel.work.day.queue import add, queue
+from firnel.work.day.queue import Waiting, add, queue
 
 #: What a code begins with, so that any other code that is scanned by mistake is told apart.
 PREFIX = "firnel"
@@ -86,13 +87,55 @@ def labels_for(library: Library, plan: Plan, count: int, units: Units) -> list[L
     if len(waiting) < count:
         waiting += add(library, plan, count - len(waiting))
     library.waiting_book.printed([one.id for one in waiting])
-    return [
-        LoadLabel(
-            one.number, one.lot, units.text(one.load_kg, "kg"), f"{one.plan.name}, version {one.plan.version}",
-            one.load_kg or plan.load_kg,
-        )
-        for one in waiting
-    ]  # fmt: skip
+    return [_label(one, units) for one in waiting]
+
+
+def label_the_day(library: Library, units: Units, write: Callable[[list[LoadLabel]], None]) -> int:
+    """Write labels for all loads that wait and have none yet, in the order in which they are roasted. Returns how many.
+
+    Parameters
+    ----------
+    write : puts them on paper; only what it has written counts as labelled.
+
+    Raises
+    ------
+    ValueError : if none waits without one, or they cannot be written.
+    """
+    waiting = [one for one in queue(library) if not one.printed and one.load_kg]
+    if not waiting:
+        raise ValueError("every load that waits has its label: queue the batches first.")
+    try:
+        write([_label(one, units) for one in waiting])
+    except OSError as error:
+        raise ValueError(f"the labels cannot be written: {error.strerror}.") from error
+    library.waiting_book.printed([one.id for one in waiting])
+    return len(waiting)
+
+
+def _label(one: Waiting, units: Units) -> LoadLabel:
+    load_kg = one.load_kg or one.plan.load_kg or 0.0
+    return LoadLabel(one.number, one.lot, units.text(load_kg, "kg"), f"{one.plan.name}, version {one.plan.version}", load_kg)
+
+
+def tick_off(library: Library, text: str) -> str:
+    """A load stands weighed, as its scanned label or its typed number says; what is to be said of it.
+
+    Raises
+    ------
+    ValueError : if it is no label, nothing of that number waits, or the label is another load's.
+    """
+    scanned = read_label(text)
+    waiting = queue(library)
+    one = next((one for one in waiting if one.number == scanned.number), None)
+    if one is None:
+        raise ValueError(f"no load {scanned.number} waits.")
+    if wrong := mismatch(scanned, one.number, one.lot, one.load_kg):
+        raise ValueError(wrong)
+    if one.weighed:
+        return f"{one.number} was weighed already."
+    library.waiting_book.weighed(one.id)
+    left = sum(not other.weighed for other in waiting) - 1
+    return f"{one.number} {one.lot}, {one.load_kg or 0.0:.3f} kg: weighed. {f'{left} to go' if left else 'That was the last'}."
 
 
 def qr_matrix(item: LoadLabel) -> tuple[bytearray, ...]:

@@ -22,6 +22,7 @@ class WeighRow:
     loads: tuple[tuple[int, float], ...]
     kg: float
     on_hand_kg: float | None
+    weighed_kg: float = 0.0  #: of it what stands weighed
 
 
 @dataclass(frozen=True)
@@ -51,18 +52,20 @@ def weigh_rows(plan: DayPlan, waiting: Sequence[queue.Waiting], library: Library
                 loads.setdefault(part.lot, []).append(share.load_kg * part.share)
         else:
             loads.setdefault(share.need.lot, []).append(share.load_kg)
-    blends = green_blends(library)
+    blends, stands = green_blends(library), dict[str, float]()
     for one in waiting:
         blend = blends.get(one.plan.id or 0)
         parts = [(lot.name, share) for lot, share in blend.parts] if blend is not None else [(one.lot, 1.0)]
         for name, of_load in parts if one.load_kg else ():
-            loads.setdefault(name, []).append((one.load_kg or 0.0) * of_load)
+            load = (one.load_kg or 0.0) * of_load
+            loads.setdefault(name, []).append(load)
+            stands[name] = stands.get(name, 0.0) + (load if one.weighed else 0.0)
     on_hand = {lot.name: lot.on_hand_kg for lot in library.lots()}
     rows = []
     for lot, several in sorted(loads.items()):
         rounded = [round(load, 3) for load in several]
         counted = tuple((rounded.count(load), load) for load in dict.fromkeys(rounded))
-        rows.append(WeighRow(lot, counted, sum(rounded), on_hand.get(lot)))
+        rows.append(WeighRow(lot, counted, sum(rounded), on_hand.get(lot), round(stands.get(lot, 0.0), 3)))
     return tuple(rows)
 
 

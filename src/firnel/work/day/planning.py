@@ -15,6 +15,7 @@ from firnel.core.plan import Plan
 from firnel.store.library import BatchFilter, BatchLine, Library
 from firnel.work.day import orders as shop
 from firnel.work.day import queue
+from firnel.work.day.cleaning import with_cleaning
 from firnel.work.day.facts import MOST_PAST, OVER, Fixed, Past, coming_of, fixed_of, station_of, usual_roast_s, ways_of
 from firnel.work.day.house_day import Chosen, HouseDay, chosen_for, clock_of, house_day, keep_chosen
 from firnel.work.day.lists import PackRow, WeighRow, pack_rows, short_of_green, weigh_rows
@@ -25,6 +26,7 @@ __all__ = [
     "Fixed",
     "Need",
     "Share",
+    "assign",
     "can_we",
     "day_sheet",
     "hold",
@@ -105,6 +107,9 @@ def day_sheet(library: Library, day: date, now: datetime | None = None, whole: b
         if machine.name not in chosen.resting
     ]
     plan = plan_day(day, needs, ways, stations, house.rules, chosen.held)
+    evening = max(now, datetime.combine(day, house.closes).astimezone())
+    fixed = tuple(fixed_of(done, waiting, stations, past, house, now))
+    plan = with_cleaning(library, plan, fixed, machines, evening)
     weigh = weigh_rows(plan, waiting, library)
     short = (
         *_unsold(orders, coffees),
@@ -112,7 +117,6 @@ def day_sheet(library: Library, day: date, now: datetime | None = None, whole: b
         *short_of_green(weigh, library),
     )
     packing, moved = pack_rows(orders, taken, expected), tuple(what_moves(plan))
-    fixed = tuple(fixed_of(done, waiting, stations, past, house, now))
     return DaySheet(day, house, plan, weigh, packing, short, moved, waiting, done, plans, chosen, fixed)
 
 
@@ -143,6 +147,14 @@ def rest_machine(library: Library, day: date, machine: str, rests: bool) -> Chos
     before = chosen_for(library, day)
     others = tuple(name for name in before.resting if name != machine)
     keep_chosen(library, day, replace(before, resting=(*others, machine) if rests else others))
+    return before
+
+
+def assign(library: Library, day: date, machine: str, who: str) -> Chosen:
+    """Somebody roasts on a machine on a day, nobody in particular where empty; returns what was chosen before."""
+    before = chosen_for(library, day)
+    others = {name: one for name, one in before.people.items() if name != machine}
+    keep_chosen(library, day, replace(before, people=others | ({machine: who.strip()[:80]} if who.strip() else {})))
     return before
 
 

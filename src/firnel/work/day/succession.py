@@ -6,9 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
+from firnel.core.day.coffee import check_coffee
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Lot, Machine
 from firnel.store.library import Library
+from firnel.store.writing import ChangedMeanwhileError
 from firnel.work.day import orders as shop
 from firnel.work.day.orders import Coffee, CoffeeError
 from firnel.work.plan.planning import CannotSolveError, for_lot, solve_plan
@@ -57,6 +59,11 @@ def let_follow(library: Library, coffee: Coffee, lot: str, today: date, follows:
     new = next((one for one in library.lots() if one.name == named), None)
     if new is None:
         raise CoffeeError(f"no lot says that it takes the place of {lot}: name one.")
+    check_coffee(
+        replace(coffee, components=tuple(replace(one, lot=new.name) if one is part else one for one in coffee.components))
+    )
+    if all(one != coffee for one in shop.coffees(library)):  # before any plan is made for it
+        raise ChangedMeanwhileError(f"Somebody else has changed {coffee.name} meanwhile: look at it again, then decide.")
     plans, machines = library.plans(), {machine.id: machine for machine in library.machines()}
     said, keys = [], []
     for plan in (one for one in plans if one.id in part.plans):
