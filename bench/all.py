@@ -17,6 +17,7 @@ BENCHES += (
     "day",
     "planning",
     "stations",
+    "twenty_years",
     "attack",
     "soak",
 )

@@ -1,5 +1,9 @@
-"""Four stations on one server: three roast at 2 Hz while the fourth searches and weighs; the server is killed meanwhile."""
+"""Four stations on one server: three roast at 2 Hz while others search, weigh and watch; the server is killed, and frozen.
 
+For longer than two minutes: FIRNEL_BENCH_MINUTES=60 ./run bench stations
+"""
+
+import os
 import threading
 import time
 from datetime import UTC, datetime
@@ -14,24 +18,34 @@ from sqlalchemy.exc import DBAPIError
 from firnel.core.vocabulary import Control
 from firnel.store.journal import Journal
 from firnel.store.library import BatchFilter, Library
+from firnel.store.locks import Owner
+from firnel.store.server import hurry
 from firnel.store.writing import LibraryError
+from firnel.work.stations.watch import StationWatch
 
-#: How long the stations roast, how often each reads, how often the server is killed meanwhile. [s], [Hz], []
-LASTS_S, RATE_HZ, KILLED = 60.0, 2.0, 5
-ROASTING = 3
+#: How long the stations roast [s], how often each reads [Hz], and how often the server is killed or frozen meanwhile.
+LASTS_S, RATE_HZ = 60.0 * float(os.environ.get("FIRNEL_BENCH_MINUTES", "2")), 2.0
+STRUCK = max(6, min(20, round(LASTS_S / 60.0)))
+#: So long it is down, or stands still. [s]
+DOWN_S, FROZEN_S = 1.5, 6.0
+ROASTING, HURRY_S = 3, 1.5
 
 
-def roast(url: str, end: float, given: list[tuple[str, list[float]]]) -> None:
+def roast(url: str, number: int, end: float, given: list[tuple[str, list[float]]], read_at: dict[str, list[float]]) -> None:
     """Roast one batch, reading by reading, until the end; what was handed over is noted."""
     library = Library(url)
     told: list[str | None] = []
-    journal = Journal(library, {"status": "ready", "started": datetime.now(UTC), "load_kg": 5.0}, lambda: 1.0, told.append)
+    row = {"status": "roasting", "started": datetime.now(UTC), "load_kg": 5.0}
+    journal = Journal(library, row, lambda: 1.0, told.append, owner=Owner(f"drum-{number}", number, "bench"))
     times: list[float] = []
+    read_at[journal.label] = clock = []
     begun = time.monotonic()
     while time.monotonic() < end:
         t = round(time.monotonic() - begun, 3)
         journal.reading((t, 180.0 + 0.1 * t, 200.0, {Control.GAS: 2.0}, 0))
+        journal.live(f"drum {journal.label}", {"headline": f"{t:.0f} s"})
         times.append(t)
+        clock.append(time.monotonic())
         time.sleep(1.0 / RATE_HZ)
     while not journal.close(10.0):
         pass
@@ -39,27 +53,54 @@ def roast(url: str, end: float, given: list[tuple[str, list[float]]]) -> None:
     library.close()
 
 
-def look_about(url: str, end: float, took: list[float], refused: list[str]) -> None:
-    """Search and weigh without a pause; a server that is gone is told, and asked again."""
+def look_about(url: str, end: float, took: list[float], refused: list[float]) -> None:
+    """Search and weigh without a pause, as a window's own thread does: one that is kept waiting is refused."""
+    hurry(HURRY_S)
     library = Library(url)
-    keys = [line.id for line in library.batch_lines(BatchFilter(), limit=30)]
+    keys = [line.id for line in library.batch_lines(BatchFilter(text="isuka"), limit=30)]
     rng = np.random.default_rng(3)
+    actions = (
+        lambda: library.batch_lines(BatchFilter(text="isuka"), limit=50),
+        lambda: library.set_results(int(rng.choice(keys)), {"roasted_kg": float(rng.uniform(4.1, 4.5))}),
+        library.lots,
+        lambda: library.batch(int(rng.choice(keys))),
+    )
+    number = 0
     while time.monotonic() < end:
-        begun = time.monotonic()
+        begun, number = time.monotonic(), number + 1
         try:
-            library.batch_lines(BatchFilter(text="isuka"), limit=50)
-            library.set_results(int(rng.choice(keys)), {"roasted_kg": float(rng.uniform(4.1, 4.5))})
+            actions[number % len(actions)]()
             took.append(time.monotonic() - begun)
-        except (LibraryError, DBAPIError) as error:
-            refused.append(str(error).splitlines()[0])
+        except (LibraryError, DBAPIError):
+            refused.append(time.monotonic() - begun)
         time.sleep(0.02)
+    library.close()
+
+
+def watch(url: str, end: float, read_at: dict[str, list[float]], behind: list[float]) -> None:
+    """See the others roast: how old the newest reading is that is seen. Without those moments in which nobody answers."""
+    library = Library(url)
+    hurry(HURRY_S)
+    seen = StationWatch(library, lambda: ("watch", ""), lambda floor: None)
+    seen.curves_wanted = True
+    while time.monotonic() < end:
+        try:
+            for one in seen.look().batches:
+                clock = read_at.get(one.running.label, [])
+                if one.t.size and len(clock) >= one.t.size:
+                    behind.append(time.monotonic() - clock[one.t.size - 1])
+        except LibraryError:
+            pass
+        time.sleep(1.0)
     library.close()
 
 
 def run(folder: Path) -> list[Line]:
     given: list[tuple[str, list[float]]] = []
+    read_at: dict[str, list[float]] = {}
     took: list[float] = []
-    refused: list[str] = []
+    refused: list[float] = []
+    behind: list[float] = []
     with running() as server:
         url = server.url(server.new_database())
         first = Library(url)
@@ -67,15 +108,21 @@ def run(folder: Path) -> list[Line]:
             first.add_record(make_record(f"9{number:03d}", 5.0))
         first.close()
         end = time.monotonic() + LASTS_S
-        threads = [threading.Thread(target=roast, args=(url, end, given)) for _ in range(ROASTING)]
+        threads = [threading.Thread(target=roast, args=(url, number, end, given, read_at)) for number in range(ROASTING)]
         threads.append(threading.Thread(target=look_about, args=(url, end, took, refused)))
+        threads.append(threading.Thread(target=watch, args=(url, end, read_at, behind)))
         for thread in threads:
             thread.start()
-        for _ in range(KILLED):
-            time.sleep(LASTS_S / (KILLED + 1))
-            server.stop()
-            time.sleep(1.5)
-            server.start()
+        for number in range(STRUCK):
+            time.sleep(max(LASTS_S / (STRUCK + 1) - FROZEN_S, 2.0))
+            if number % 2:
+                server.freeze()
+                time.sleep(FROZEN_S)
+                server.freeze(still=False)
+            else:
+                server.stop()
+                time.sleep(DOWN_S)
+                server.start()
         for thread in threads:
             thread.join(LASTS_S + 60.0)
         library = Library(url)
@@ -86,13 +133,16 @@ def run(folder: Path) -> list[Line]:
             doubled += there.size - np.unique(there).size
         library.close()
     count = sum(len(times) for _, times in given)
-    print(f"  {count} readings of {len(given)} batches, server killed {KILLED} times")
-    print(f"  {len(took)} actions, {len(refused)} told as refused")
+    print(f"  {count} readings of {len(given)} batches in {LASTS_S / 60.0:g} min; server killed or frozen {STRUCK} times")
+    print(f"  {len(took)} actions done, {len(refused)} refused; the longest refusal {max(refused, default=0.0):.2f} s")
     return [
         Line("readings lost", float(lost), "", 0.0),
         Line("readings doubled", float(doubled), "", 0.0),
         Line("batches that did not end", float(ROASTING - len(given)), "", 0.0),
-        Line("search and weigh, 99 of 100", 1000.0 * float(np.quantile(took, 0.99)), "ms", 150.0),
+        Line("an action, 99 of 100", 1000.0 * float(np.quantile(took, 0.99)), "ms", 150.0),
+        Line("an action that is refused, longest", max(refused, default=0.0), "s", HURRY_S + 0.5),
+        Line("seen from another station, behind, median", float(np.median(behind)), "s", 2.0),
+        Line("seen from another station, behind, 95 of 100", float(np.quantile(behind, 0.95)), "s", 8.0),
     ]
 
 

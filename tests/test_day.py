@@ -33,10 +33,12 @@ from firnel.ui.theme.look import Look
 from firnel.work.day import orders as shop
 from firnel.work.day import queue
 from firnel.work.day.house_day import Chosen, HouseDay, chosen_for, house_day, keep_chosen, keep_house_day
-from firnel.work.day.planning import can_we, day_sheet, hold, let_go, rest_machine, send_to_queue
+from firnel.work.day.labels import label_the_day, tick_off
+from firnel.work.day.planning import assign, can_we, day_sheet, hold, let_go, rest_machine, send_to_queue
 from firnel.work.day.shelf_stock import blend_facts, on_shelf
 from firnel.work.day.succession import followers, let_follow
 from firnel.work.desk import Desk
+from firnel.work.machines.care import keep_interval, note_done
 from firnel.work.machines.forecasting import traits_of
 from firnel.work.plan.whose import lot_of
 from firnel.work.settings import Settings
@@ -525,6 +527,51 @@ def test_of_a_blended_load_each_lot_gives_its_share_and_the_crack_is_less_certai
     # By hand: a two-point blend of 700 and 780 g/L has a spread of 80 sqrt(0.7 x 0.3) = 36.66 g/L, at 2.4 K for 50 g/L 1.76 K.
     assert together**2 - one_kind**2 == pytest.approx(1.7597**2, rel=1e-3)
     assert [one.lot for one in queue.add(library, plans[0], 1)] == ["Field"]
+
+
+def test_loads_are_labelled_in_one_print_and_ticked_off_by_scan(roastery):
+    library, plans = roastery
+    waits = queue.add(library, plans[0], 2)
+    printed = []
+    assert label_the_day(library, Units(), printed.extend) == 2
+    with pytest.raises(ValueError, match="has its label"):
+        label_the_day(library, Units(), printed.extend)
+    assert tick_off(library, printed[0].code) == f"{waits[0].number} Isuka, 5.000 kg: weighed. 1 to go."
+    assert "already" in tick_off(library, waits[0].number)
+    (row,) = day_sheet(library, datetime.now().astimezone().date()).weigh
+    assert (row.kg, row.weighed_kg) == (10.0, 5.0)
+    for text, why in (
+        (printed[1].code.replace("5.000", "4.000"), "planned with"),
+        (printed[1].code.replace("Isuka", "Kelavani"), "This is Kelavani"),
+        ("0999", "no load 0999 waits"),
+        ("a bag", "no label of a load"),
+    ):
+        with pytest.raises(ValueError, match=why):
+            tick_off(library, text)
+
+    def full(_labels):
+        raise OSError(28, "No space left on device")
+
+    queue.add(library, plans[1], 1)
+    with pytest.raises(ValueError, match="No space left"):
+        label_the_day(library, Units(), full)
+    assert label_the_day(library, Units(), printed.extend) == 1, "what was not written is not labelled"
+
+
+def test_care_that_falls_due_stands_behind_the_last_batch_and_people_at_their_machines(roastery):
+    library, plans = roastery
+    shop.add_lines(library, "28 kg isuka filter 2026-12-02", TODAY)
+    machine = library.machine("Six")
+    note_done(library, keep_interval(library, machine, "chaff", 1), "chaff", at_seven())
+    plan = day_sheet(library, TODAY, at_seven()).plan
+    (cleaning,) = [block for block in plan.of("Six") if block.kind == "cleaning"]
+    assert cleaning.start_s >= max(block.end_s for block in plan.batches if block.machine == "Six")
+    assert cleaning.why == "empty the chaff collector"
+    assert not [block for block in plan.of("Ten") if block.kind == "cleaning"], "of that one's care nothing was ever noted"
+    before = assign(library, TODAY, "Six", "Ana")
+    assert (before.people, chosen_for(library, TODAY).people) == ({}, {"Six": "Ana"})
+    assert assign(library, TODAY, "Six", " ").people == {"Six": "Ana"}
+    assert chosen_for(library, TODAY).people == {}
 
 
 def test_packing_is_taken_back_with_the_order_that_followed_it(roastery):

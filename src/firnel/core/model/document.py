@@ -111,5 +111,5 @@ def _threshold_to_document(threshold: Threshold) -> dict[str, Any]:
 
 
 def _threshold_from_document(document: Mapping[str, Any], habit: Habit) -> Threshold:
-    traits = tuple(GreenTraits(**entry) for entry in document["traits"])
+    traits = tuple(GreenTraits(**{**entry, "mixed": tuple(entry.get("mixed", ()))}) for entry in document["traits"])
     return Threshold(habit, traits, tuple(map(float, document["seen"])), tuple(document["labels"]))

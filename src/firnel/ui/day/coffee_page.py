@@ -92,7 +92,9 @@ class CoffeePage(ListPage):
         self.facts, self.swaps = FigureGrid(spacing=14), label("", "soft", wrap=True)
         column.addWidget(self.facts)
         column.addWidget(self.swaps)
-        self.follow = button("", "The coffee goes on with that lot, by plans of its own that are kept and solved")
+        self.follow = button(
+            "Let another lot take its place", "The coffee goes on with that lot, by plans of its own that are kept and solved"
+        )
         self.follow.clicked.connect(self._on_follow)
         column.addWidget(self.follow, 0, Qt.AlignmentFlag.AlignLeft)
         self.background = Background(self, partial(self.say, wrong=True))

@@ -29,9 +29,9 @@ def with_cleaning(
         if not loads:
             continue
         sheet = care_sheet(library, machine, now)
-        if not sheet.entries:
-            continue  # its care was never noted here: nobody knows
-        due = [state for state in sheet.states if state.due_after(len(loads), sum(loads))]
+        # What goes by the calendar has its own day; what was never noted here nobody knows.
+        cleaned = [state for state in sheet.states if state.job.every_days is None and state.done_at is not None]
+        due = [state for state in cleaned if state.due_after(len(loads), sum(loads))]
         if due:
             words = ", ".join(state.job.title[:1].lower() + state.job.title[1:] for state in due)
             start = max([*(block.end_s for block in own), *(one.end_s for one in waits)])
