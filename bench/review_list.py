@@ -11,6 +11,7 @@ from sqlalchemy import insert
 
 from firnel.app.window import make_application
 from firnel.store.library import BatchFilter, Library
+from firnel.store.rows import insert_many
 from firnel.store.tables import batches, lots, machines
 from firnel.ui.review.batch_model import BatchModel
 from firnel.work.desk import machine_of_kind
@@ -45,7 +46,7 @@ def fill(library: Library) -> None:
             }
             for number in range(COUNT)
         ]  # fmt: skip
-        connection.execute(insert(batches), rows)
+        insert_many(connection, batches, rows)
 
 
 def run(folder: Path) -> list[Line]:

@@ -38,6 +38,8 @@ def run(folder: Path) -> list[Line]:
         for where, place in (("file", folder / "library.sqlite"), ("server", server.url(server.new_database()))):
             library = Library(place)
             review_list.fill(library)
+            with library.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+                connection.exec_driver_sql("ANALYZE")  # as either does by itself before long
             lines += looked(library, where)
             library.close()
     return lines

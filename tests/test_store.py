@@ -54,7 +54,9 @@ def test_a_batch_comes_back_as_it_was_added(library, record):
 
 def test_the_tables_are_what_the_migrations_make(library):
     with library.engine.connect() as connection:
-        assert compare_metadata(MigrationContext.configure(connection), metadata) == []
+        own = {"ix_batches_search"} if connection.dialect.name != "sqlite" else set()  # made for files only
+        opts = {"include_object": lambda _thing, name, *_more: name not in own}
+        assert compare_metadata(MigrationContext.configure(connection, opts=opts), metadata) == []
     newest = sorted(Path(__file__).parents[1].glob("src/firnel/store/migrations/versions/0*.py"))[-1]
     assert newest.name.startswith(HEAD)
 

@@ -48,7 +48,7 @@ from firnel.store.opening import identity_of, open_engine
 from firnel.store.order_book import OrderBook
 from firnel.store.pending import ENDED
 from firnel.store.plan_book import PlanBook
-from firnel.store.rows import aware
+from firnel.store.rows import aware, insert_many
 from firnel.store.server import Pulse, pulse_of
 from firnel.store.tables import batches, house, lots, machines, marks, notes, plans, readings
 from firnel.store.waiting_book import WaitingBook
@@ -347,8 +347,7 @@ class Library:
                 }
                 for seq, (t, bean, air, controls, quality) in enumerate(trace.rows)
             ]  # fmt: skip
-            if rows:
-                connection.execute(insert(readings), rows)
+            insert_many(connection, readings, rows)
             insert_moves(connection, key, record.moves)
             insert_notes(connection, key, record.notes)
             write_marks(connection, key, record.marks)

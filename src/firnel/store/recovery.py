@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Connection, delete, insert, select
+from sqlalchemy import Connection, delete, select
 
 from firnel.store.batch_rows import (
     begin_waiting,
@@ -17,6 +17,7 @@ from firnel.store.batch_rows import (
 from firnel.store.library import Library
 from firnel.store.locks import Owner
 from firnel.store.pending import Pending, row_of, write_rows, write_state
+from firnel.store.rows import insert_many
 from firnel.store.spill import Spilled, spilled_in
 from firnel.store.tables import batches, readings
 from firnel.store.writing import writing
@@ -104,4 +105,4 @@ def _fill_in(connection: Connection, key: int, pending: Pending) -> None:
     rows = [dict(row) for row in there] + [row_of(key, 0, row) for row in missing]
     rows.sort(key=lambda row: float(row["t"]))
     connection.execute(delete(readings).where(table.batch_id == key))
-    connection.execute(insert(readings), [row | {"seq": place} for place, row in enumerate(rows)])
+    insert_many(connection, readings, [row | {"seq": place} for place, row in enumerate(rows)])

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import Connection, CursorResult, insert, update
+
+#: So many rows are added at once.
+AT_ONCE = 5000
 
 
 def new_key(result: CursorResult[Any]) -> int:
@@ -23,6 +26,12 @@ def upsert(connection: Connection, table: Any, key: int | None, values: Mapping[
         return new_key(connection.execute(insert(table).values(**values)))
     connection.execute(update(table).where(table.c.id == key).values(**values))
     return key
+
+
+def insert_many(connection: Connection, table: Any, rows: Sequence[Mapping[str, Any]]) -> None:
+    """Add any number of rows, so many at once that a server answers in between."""
+    for start in range(0, len(rows), AT_ONCE):
+        connection.execute(insert(table), list(rows[start : start + AT_ONCE]))
 
 
 def aware(moment: datetime) -> datetime:

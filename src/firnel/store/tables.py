@@ -184,6 +184,9 @@ batches = Table(
 )
 Index("uq_batches_label", batches.c.label, unique=True)
 Index("ix_batches_started_id", batches.c.started, batches.c.id)
+# A search reads down this one, newest first, and looks at the batches themselves only where the words are found. A server has
+# its own ways, and no room for long remarks in an index.
+Index("ix_batches_search", batches.c.started, batches.c.id, batches.c.search_text).ddl_if(dialect="sqlite")
 Index("ix_batches_status", batches.c.status)
 Index("ix_batches_lot_id", batches.c.lot_id)
 Index("ix_batches_machine_id", batches.c.machine_id)

@@ -10,6 +10,8 @@ down_revision = '0008'
 def upgrade() -> None:
     op.add_column('lots', sa.Column('sample', sa.String(length=30), server_default='', nullable=False))
     op.add_column('lots', sa.Column('verdict', sa.String(length=200), server_default='', nullable=False))
+    if op.get_bind().dialect.name == 'sqlite':
+        op.create_index('ix_batches_search', 'batches', ['started', 'id', 'search_text'], unique=False)
     op.add_column('waiting', sa.Column('weighed', sa.Boolean(), server_default=sa.false(), nullable=False))
     op.create_table('parts',
     sa.Column('batch_id', sa.Integer(), nullable=False),
