@@ -64,15 +64,35 @@ def main(context: click.Context, library_at: str | None) -> None:
 
 
 @main.command()
+@click.argument("files", nargs=-1, type=click.Path(path_type=Path))
 @library_option
 @click.option("--device", help="Where the readings come from: modbus://HOST:PORT?map=KIND, serial:///dev/ttyUSB0, hand:")
-def gui(library_at: str | None = None, device: str | None = None) -> None:
-    """Open the window."""
+def gui(files: tuple[Path, ...] = (), library_at: str | None = None, device: str | None = None) -> None:
+    """Open the window; with FILES, batches and plans that Firnel has written, take them in and show them."""
     from firnel.app.window import run_window
 
     if complaint := no_display():
         raise CouldNotError(complaint)
-    sys.exit(run_window(library_at or default_library(), device))
+    sys.exit(run_window(library_at or default_library(), device, files))
+
+
+@main.command()
+@click.option("--speed", type=SPEED, default=1.0, show_default=True, help="Seconds of roasting in one second of ours.")
+@click.option("--folder", type=click.Path(path_type=Path), help="Where the demo library is kept.")
+@click.option("--until", type=click.Choice(["painted", "ready"]), hidden=True)
+def demo(speed: float, folder: Path | None, until: str | None) -> None:
+    """The window on an invented roastery, with a simulated roaster connected. Your own library is not touched."""
+    from platformdirs import user_cache_path
+
+    from firnel.app.demo import demo_library, show_demo
+
+    if complaint := no_display():
+        raise CouldNotError(complaint)
+    try:
+        library_at = demo_library(folder or user_cache_path("firnel") / "demo")
+    except OSError as error:
+        raise CouldNotError(f"The demo library cannot be made: {error}.") from error
+    sys.exit(show_demo(library_at, speed, until))
 
 
 @main.command()

@@ -93,10 +93,11 @@ def main() -> int:
         # The pictures always show the same day, whatever day they are made on.
         library_at = demo_library(given.folder, "pictures-" + DEMO_NAME, SHOWN_DAY)
         return walk_through(library_at, walk, given.theme)
-    return _with_window(demo_library(given.folder), given.speed, given.until)
+    return show_demo(demo_library(given.folder), given.speed, given.until)
 
 
-def _with_window(library_at: Path, speed: float, until: str | None) -> int:
+def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
+    """The window on a demo library with the simulated roaster; settings of its own. Returns the exit code."""
     os.environ.setdefault("FIRNEL_SETTINGS", str(library_at.with_name("settings.json").resolve()))
     from firnel.app.window import begin_work, connect_first, make_application, make_window
     from firnel.store.library import Library

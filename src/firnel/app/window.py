@@ -7,9 +7,11 @@ import sys
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import partial
+from importlib import resources
 from pathlib import Path
 
 from PyQt6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from firnel.app.crash import CrashHook
@@ -39,6 +41,9 @@ def make_application() -> QApplication:
     existing = QApplication.instance()
     application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     application.setApplicationName("firnel")
+    application.setDesktopFileName("org.firnel.Firnel")
+    if isinstance(application, QApplication) and application.windowIcon().isNull():
+        application.setWindowIcon(QIcon(str(resources.files("firnel") / "resources" / "icons" / "firnel.svg")))
     application.setStyle("Fusion")
     if application.findChild(Collector) is None:
         few_arenas()
@@ -65,8 +70,8 @@ def make_window(
     return window
 
 
-def run_window(library_at: str | Path, device: str | None = None) -> int:
-    """Open the window and run until it is closed. Returns the exit code."""
+def run_window(library_at: str | Path, device: str | None = None, files: Sequence[Path] = ()) -> int:
+    """Open the window and run until it is closed; files are taken in and shown. Returns the exit code."""
     application = make_application()
     settings, complaint = load_settings()
     look = Look(application)
@@ -79,6 +84,8 @@ def run_window(library_at: str | Path, device: str | None = None) -> int:
     window.roast.ready.connect(loaded)
     begin_work(window, (complaint,) if complaint else ())
     connect_first(window, device)
+    if files:
+        window.open_files(files)
     return application.exec()
 
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import datetime
 from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer, pyqtBoundSignal
@@ -31,6 +32,7 @@ from firnel.work import shelf
 from firnel.work.beginning import is_empty, steps
 from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus
 from firnel.work.library_care import copy_of_today
+from firnel.work.opened import Opened, take_in_documents
 from firnel.work.review.records import BatchFilter, LibraryError
 from firnel.work.roast.advice_words import told_line
 from firnel.work.roast.announcing import Announcement, Announcer
@@ -498,6 +500,18 @@ class MainWindow(QMainWindow):
     def _show_batch(self, label: str) -> None:
         self.show_station("Review")
         self._search_in("Review", label)
+
+    def open_files(self, files: Sequence[Path]) -> None:
+        """Take in documents that Firnel has written, or logs, and show the last of them."""
+        self._aside.run("open", partial(self.desk.ask, take_in_documents, files), self._on_opened)
+
+    def _on_opened(self, opened: Opened) -> None:
+        if opened.plan:
+            self._show_in("Plan", opened.plan)
+        elif opened.batch:
+            self._show_batch(opened.batch)
+        if opened.said:
+            self.tell(" ".join(opened.said))
 
     def open_settings(self) -> None:
         """Open the settings."""
