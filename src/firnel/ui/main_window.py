@@ -43,6 +43,7 @@ from firnel.work.stations.watch import Floor
 
 if TYPE_CHECKING:
     from firnel.ui.day.now_page import NowPage
+    from firnel.ui.shared.handbook import Handbook
 
 #: How often it is looked whether the day's copy of the library is there. [ms]
 COPY_EVERY_MS = 3_600_000
@@ -74,6 +75,7 @@ class MainWindow(QMainWindow):
         self.roast.own_window_wanted.connect(self.open_second_screen)
         self.roast.far_changed.connect(self._on_far)
         self._second: SecondScreen | None = None
+        self._handbook: Handbook | None = None
         self.alarm, self.typing, self.server_note = CuePanel(), typing_note(), ServerNote()
         self._announcer, self._sounds = Announcer(), Sounds(lambda: self.desk.settings, self)
         self._space = SpaceKey(self, lambda: desk.session.roasting, self._mark)
@@ -129,6 +131,7 @@ class MainWindow(QMainWindow):
             "settings": self.open_settings,
             "theme": self.toggle_theme,
             "keys": self.open_keys,
+            "handbook": self.open_handbook,
             "leave": self.close,
             "disconnect": self.desk.disconnect,
             "begin": partial(self.show_station, "Beginning"),
@@ -540,6 +543,16 @@ class MainWindow(QMainWindow):
         """Show every key."""
         KeySheet(key_groups(), self).open()
 
+    def open_handbook(self) -> None:
+        """The handbook, at the page of the view that is shown."""
+        from firnel.ui.shared.handbook import Handbook  # its pages are not read before they are wanted
+        from firnel.work.handbook import PAGE_OF
+
+        if self._handbook is None:
+            self._handbook = Handbook(self._look, self)
+        shown = next(name for name, view in self._views.items() if view is self._pages.currentWidget())
+        self._handbook.show_page(PAGE_OF[shown])
+
     def tell(self, sentence: str) -> None:
         """Tell something that must not be overlooked, above the view; nothing waits for it."""
         self.notice.tell(sentence)
@@ -577,8 +590,9 @@ class MainWindow(QMainWindow):
         bench = self._views.get("Bench")
         if isinstance(bench, QWidget) and (cup := getattr(bench, "cup", None)) is not None:
             cup.close_phones()
-        if self._second is not None:
-            self._second.close()
+        for beside in (self._second, self._handbook):
+            if beside is not None:
+                beside.close()
         if left := self.desk.shut_down():
             if self._leaving:
                 print(left, file=sys.stderr)

@@ -86,6 +86,7 @@ ACTIONS = (
     Action("settings", ("Ctrl+,",), "settings", EVERYWHERE, palette="Settings: units, theme, words"),
     Action("theme", ("Ctrl+T",), "day or night theme", EVERYWHERE, palette="Day or night theme"),
     Action("keys", ("?",), "this sheet", EVERYWHERE, palette="All keys"),
+    Action("handbook", ("Shift+F1",), "the handbook, at the page of this view", EVERYWHERE, palette="Handbook"),
     Action("begin", (), "the five steps of the beginning", EVERYWHERE, "–", palette="Beginning: the five steps"),
     Action("old logs", (), "take in old logs", EVERYWHERE, "–", palette="Take in old logs"),
     Action("leave", ("Ctrl+Q",), "leave", EVERYWHERE),
