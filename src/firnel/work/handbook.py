@@ -55,5 +55,7 @@ def found_in(words: str) -> list[tuple[Page, str]]:
         lines = [line.strip(" |-*#>") for line in one.text.replace("\n  ", " ").splitlines()]
         hit = next((line for line in lines if all(word in line.lower() for word in wanted)), None)
         if hit is not None:
-            found.append((one, " ".join(hit.replace("**", "").replace("`", "").split())))
+            found.append(
+                (one, " ".join(hit.replace("*", "").replace("`", "").replace(" | ", ": ", 1).replace(" | ", "; ").split()))
+            )
     return sorted(found, key=lambda pair: not any(word in pair[0].title.lower() for word in wanted))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from PyQt6.QtCore import QMarginsF, Qt, QUrl
@@ -22,6 +23,10 @@ from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SANS, SPACE_M, SPACE_S
 from firnel.work.handbook import Page, found_in, page, pages
 
+#: So many letters of a line are shown. []
+MOST = 84
+#: Around the text. [px]
+ROOM = 22.0
 #: Where an entry of the list keeps the name of its page.
 NAME = Qt.ItemDataRole.UserRole
 
@@ -79,7 +84,7 @@ class Handbook(QWidget):
     def _fill(self, found: list[tuple[Page, str]]) -> None:
         self.list.clear()
         for one, line in found:
-            item = QListWidgetItem(f"{one.title}\n{line[:90]}" if line else one.title)
+            item = QListWidgetItem(f"{one.title}\n{shortened(line)}" if line else one.title)
             item.setData(NAME, one.name)
             self.list.addItem(item)
         if found:
@@ -124,12 +129,24 @@ class Handbook(QWidget):
         document.print(writer)
 
 
+def shortened(line: str) -> str:
+    """As much of a line as a list has room for, to the end of a word.
+
+    >>> shortened("a word " * 20).endswith("a word …")
+    True
+    """
+    return line if len(line) <= MOST else f"{line[:MOST].rpartition(' ')[0]} …"
+
+
 def _set_page(document: QTextDocument, shown: Page, ink: str, line: str) -> None:
     """Markdown as a page: tables with quiet lines and room in their cells."""
     document.setDefaultStyleSheet(f"body {{ color: {ink}; }}")
     made = QTextDocument()
     made.setMarkdown(shown.text, QTextDocument.MarkdownFeature.MarkdownDialectGitHub)
     html = made.toHtml().replace('<table border="1"', f'<table border="0" cellpadding="6" style="border-color:{line}"')
+    html = re.sub(r"margin-top:\d+px; margin-bottom:\d+px;", "margin-top:3px; margin-bottom:7px;", html)
+    html = re.sub(r'(<h[12] style="\s*)margin-top:3px; margin-bottom:7px;', r"\1margin-top:16px; margin-bottom:6px;", html)
+    document.setDocumentMargin(ROOM)
     font = document.defaultFont()
     font.setFamily(SANS)
     font.setPointSizeF(12.0)
