@@ -76,14 +76,16 @@ def paint_plan_sheet(painter: QPainter, paper: PlanPaper, picture: PlanPicture) 
     write_text(painter, QRectF(MARGIN, y, wide, 34.0), paper.version, sans(11), DAY.soft, right)
     y += 36.0
     write_text(painter, QRectF(MARGIN, y, wide, 18.0), picture.made_for, sans(13), DAY.soft)
-    y += 30.0
+    y += 26.0
+    if picture.start:  # what the hands set first leads
+        size = 15 if len(picture.start) <= 70 else 12
+        write_text(painter, QRectF(MARGIN, y, wide, 24.0), picture.start, sans(size, QFont.Weight.Bold))
+        y += 30.0
     y = _paint_stages(painter, picture, y)
     wrap = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
     write_text(painter, QRectF(MARGIN, y, wide, 34.0), paper.wanted, sans(12), DAY.ink, wrap)
-    write_text(painter, QRectF(MARGIN, y + 33.0, wide, 18.0), paper.wins, sans(12, QFont.Weight.DemiBold), DAY.moss)
-    start_size = 12 if len(picture.start) <= 90 else 10
-    write_text(painter, QRectF(MARGIN, y + 53.0, wide, 18.0), picture.start, sans(start_size, QFont.Weight.DemiBold))
-    y = _paint_curves(painter, picture, QRectF(MARGIN, y + (76.0 if picture.start else 58.0), wide, 220.0)) + 14.0
+    write_text(painter, QRectF(MARGIN, y + 33.0, wide, 18.0), paper.wins, sans(12, QFont.Weight.DemiBold))
+    y = _paint_curves(painter, picture, QRectF(MARGIN, y + 58.0, wide, 220.0)) + 14.0
     write_text(painter, QRectF(MARGIN, y, wide, 20.0), "Moves", sans(16, QFont.Weight.Bold))
     y += 24.0
     line = min(26.0, (HIGH - MARGIN - 56.0 - y) / max(len(picture.moves), 1))
@@ -115,7 +117,7 @@ def _paint_stages(painter: QPainter, picture: PlanPicture, y: float) -> float:
         left = MARGIN + wide * begin / picture.end
         box = QRectF(left, y, wide * (end - begin) / picture.end - 2.0, 40.0)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(DAY.moss_band if index % 2 == 0 else DAY.hover))
+        painter.setBrush(QColor(DAY.selected if index % 2 == 0 else DAY.hover))
         painter.drawRoundedRect(box, 5.0, 5.0)
         usual = picture.only_usual[index]
         name = ("drying", "browning", "development")[index] + (" (usual)" if usual else "")

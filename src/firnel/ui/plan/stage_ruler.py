@@ -90,7 +90,7 @@ class StageRuler(QWidget):
         for index, (name, seconds, end) in enumerate(zip(NAMES, self._seconds, self._ends(), strict=True)):
             box = QRectF(left, 20.0, max(end - left - 2.0, 2.0), 26.0)
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(palette.moss_band if index % 2 == 0 else palette.hover))
+            painter.setBrush(QColor(palette.selected if index % 2 == 0 else palette.hover))
             painter.drawRoundedRect(box, 5.0, 5.0)
             painter.setPen(QColor(palette.ink))
             painter.setFont(mono(15))
