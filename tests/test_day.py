@@ -671,6 +671,22 @@ def test_the_plan_page_takes_an_order_refuses_nonsense_and_takes_it_back(page, q
     assert view.queue.list.count() == 0
 
 
+def test_the_week_says_what_is_due_and_a_click_plans_that_day(page):
+    view, library = page
+    shop.add_lines(library, "7 kg isuka filter 2026-12-04", TODAY)
+    settle(view)
+    strip = view.plan.week
+    assert [made.text() for made in strip.days] == [
+        "Mon 30 · –", "Tue 1 · –", "Wed 2 · 23 kg", "Thu 3 · –", "Fri 4 · 7 kg", "Sat 5 · closed", "Sun 6 · closed",
+    ]  # fmt: skip
+    assert strip.days[2].property("shown")
+    strip.days[4].click()
+    settle(view)
+    assert view.plan.head.title.text() == "Friday 4 December"
+    assert (strip.days[2].property("shown"), strip.days[4].property("shown")) == (False, True)
+    assert "week 49" in strip._number.text()  # ISO 8601: the week with 2026's 4 December in it
+
+
 def test_a_batch_is_chosen_held_moved_and_given_back_with_keys_and_dragged_with_the_mouse(page, qtbot):
     view, library = page
     board = view.plan.board

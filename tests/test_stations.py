@@ -15,7 +15,7 @@ from sqlalchemy import update
 from firnel.app.commands import main
 from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan, Targets
-from firnel.core.vocabulary import Lot, Machine
+from firnel.core.vocabulary import Lot, Machine, Trace
 from firnel.store import writing
 from firnel.store.journal import Journal, TakenOverError
 from firnel.store.library import BatchFilter, Library
@@ -26,7 +26,7 @@ from firnel.store.server import hurry
 from firnel.store.spill import Spill
 from firnel.store.tables import live
 from firnel.store.tables import stations as station_rows
-from firnel.store.writing import LibraryError, LibraryUnsureError, LibraryWriteError
+from firnel.store.writing import LibraryError, LibraryReadError, LibraryUnsureError, LibraryWriteError
 from firnel.ui.theme.look import Look
 from firnel.work.settings import Settings
 from firnel.work.stations.watch import Floor, StationWatch
@@ -351,3 +351,32 @@ def test_the_window_shows_the_other_station_and_takes_its_batch_over(stations, r
     window.desk._hear(watch.look())
     assert window.server_note.isHidden()
     window.desk.session.leave()
+
+
+def test_what_a_damaged_library_refuses_is_a_sentence_and_the_window_goes_on(tmp_path, record, qtbot):
+    """Reads too: pages of the file are overwritten beneath an open window."""
+    place = tmp_path / "library.sqlite"
+    library = Library(place)
+    for number in range(40):
+        library.add_record(replace(record, label=f"{number:04d}"))
+    library.close()
+    window = make_window(Library(place), Settings(), Look(make_application()), lambda settings: None)
+    qtbot.addWidget(window)
+    window.show()
+    whole = place.read_bytes()
+    place.write_bytes(whole[:4096] + b"\xff" * (len(whole) - 4096))
+    with pytest.raises(LibraryReadError, match="is damaged"):
+        window.desk.library.lots()
+    window.show_station("Green")
+    assert "is damaged" in window.notice._words.text()
+    window.desk.shut_down()
+
+
+@pytest.mark.parametrize("count", [1, 4999, 5001, 12000])
+def test_any_number_of_readings_arrives_in_its_order(server, record, count):
+    library, t = Library(server.url(server.new_database())), np.arange(float(count))
+    trace = Trace(t, 180.0 + 0.001 * t, np.full(count, np.nan), {}, np.zeros(count, int))
+    there = library.batch(library.add_record(replace(record, trace=trace, marks=(), moves=(), notes=())))
+    np.testing.assert_array_equal(there.trace.t, t)
+    np.testing.assert_allclose(there.trace.bean, trace.bean)
+    library.close()

@@ -16,6 +16,7 @@ from firnel.ui.day.board import DayBoard
 from firnel.ui.day.house_sheet import HouseSheet
 from firnel.ui.day.order_card import OrderCard
 from firnel.ui.day.wall import WallBoard
+from firnel.ui.day.week_strip import WeekStrip
 from firnel.ui.day.weigh_card import ListCard, pack_rows, weigh_rows
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import PageHead, button, card, label, rename
@@ -54,6 +55,9 @@ class DayPlanPage(QWidget):
         self.head = PageHead("", "")
         column.addWidget(self.head)
         self._add_buttons()
+        self.week = WeekStrip()
+        self.week.chosen.connect(self.show_day)
+        column.addWidget(self.week)
         columns = QHBoxLayout()
         columns.setSpacing(SPACE_S)
         column.addLayout(columns, 1)
@@ -79,6 +83,7 @@ class DayPlanPage(QWidget):
         line.addWidget(self.scan, 1)
         line.addWidget(labels)
         self.scanned = label("", "soft", wrap=True)
+        self.scanned.hide()
         self.weigh.foot.addLayout(line)
         self.weigh.foot.addWidget(self.scanned)
         self.orders.typed.connect(self._on_typed)
@@ -181,6 +186,7 @@ class DayPlanPage(QWidget):
         if count:
             parts += [units.text(sheet.green_kg, "kg", 1) + " of green", f"done about {sheet.at(sheet.plan.done_s):%-H:%M}"]
         self.head.subtitle.setText(" · ".join(parts))
+        self.week.show_week(sheet.week, sheet.day, self._desk.clock.wall().astimezone().date(), units)
         self.queue.setEnabled(count > 0)
         self.queue.setText(f"Queue {count} batches" if count != 1 else "Queue 1 batch")
         self.undo.setEnabled(bool(self._back))
@@ -296,6 +302,7 @@ class DayPlanPage(QWidget):
             said, wrong = f"{str(error)[:1].upper()}{str(error)[1:]}", True
         rename(self.scanned, "warn" if wrong else "soft")
         self.scanned.setText(said)
+        self.scanned.show()
         self.scan.selectAll()
         if not wrong:
             self.scan.clear()

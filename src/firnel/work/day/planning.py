@@ -33,10 +33,21 @@ __all__ = [
     "let_go",
     "rest_machine",
     "send_to_queue",
+    "week_of",
 ]
 
 #: A day farther away than this is none that can be planned or looked at. [days]
 FARTHEST_DAYS = 3700
+
+
+@dataclass(frozen=True)
+class DayOfWeek:
+    """One day of a calendar week: what is due on it [kg, roasted], of that packed, and whether the house is closed."""
+
+    day: date
+    due_kg: float
+    packed_kg: float
+    closed: bool
 
 
 @dataclass(frozen=True)
@@ -55,6 +66,7 @@ class DaySheet:
     plans: Mapping[int, Plan]
     chosen: Chosen
     fixed: tuple[Fixed, ...] = ()
+    week: tuple[DayOfWeek, ...] = ()
 
     def at(self, seconds: float) -> datetime:
         """The local time of a moment of the plan."""
@@ -117,7 +129,21 @@ def day_sheet(library: Library, day: date, now: datetime | None = None, whole: b
         *short_of_green(weigh, library),
     )
     packing, moved = pack_rows(orders, taken, expected), tuple(what_moves(plan))
-    return DaySheet(day, house, plan, weigh, packing, short, moved, waiting, done, plans, chosen, fixed)
+    return DaySheet(day, house, plan, weigh, packing, short, moved, waiting, done, plans, chosen, fixed, week_of(library, day))
+
+
+def week_of(library: Library, day: date) -> tuple[DayOfWeek, ...]:
+    """The week of a day, from Monday on, with what is due on each."""
+    house = house_day(library)
+    monday = day - timedelta(days=day.weekday())
+    orders = library.order_book.orders(("open", "packed"), monday + timedelta(days=6))
+    found = []
+    for ahead in range(7):
+        one = monday + timedelta(days=ahead)
+        due = [order for order in orders if order.due == one]
+        packed = sum(order.kg for order in due if order.state == "packed")
+        found.append(DayOfWeek(one, sum(order.kg for order in due), packed, one.weekday() in house.closed))
+    return tuple(found)
 
 
 def hold(library: Library, day: date, need: Need, machine: str, place: int) -> Chosen:

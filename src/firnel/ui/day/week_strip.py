@@ -1,0 +1,56 @@
+"""The calendar week of the day that is planned: what is due on each day; a click goes there."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+
+from firnel.core.units import Units
+from firnel.ui.shared.parts import button, label, restyle
+from firnel.ui.theme.tokens import SPACE_S
+from firnel.work.day.planning import DayOfWeek
+
+
+class WeekStrip(QWidget):
+    """Seven days in a row, with the number of their week."""
+
+    chosen = pyqtSignal(object)  # date
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(SPACE_S)
+        self._number = label("", "soft")
+        row.addWidget(self._number)
+        self.days: list[QPushButton] = []
+        for number in range(7):
+            made = button(f"Day {number + 1} of the week")
+            made.setObjectName("weekDay")
+            made.clicked.connect(partial(self._on_clicked, number))
+            self.days.append(made)
+            row.addWidget(made, 1)
+        self._week: Sequence[DayOfWeek] = ()
+
+    def show_week(self, week: Sequence[DayOfWeek], shown: date, today: date, units: Units) -> None:
+        """Show this week; the day that is planned stands out."""
+        self._week = week
+        self._number.setText(f"week {shown.isocalendar().week}")
+        for one, made in zip(week, self.days, strict=True):
+            left = one.due_kg - one.packed_kg
+            due = units.text(left, "kg", 0) if left > 0.0 else "packed" if one.packed_kg > 0.0 else ""
+            made.setText(" · ".join(part for part in (f"{one.day:%a %-d}", due or ("closed" if one.closed else "–")) if part))
+            words = f"{units.text(one.due_kg, 'kg', 1)} due" if one.due_kg else "nothing is due"
+            made.setToolTip(f"{one.day:%A %-d %B}: {words}{', the house is closed' if one.closed else ''}")
+            made.setAccessibleName(made.toolTip())
+            made.setProperty("shown", one.day == shown)
+            made.setProperty("today", one.day == today)
+            restyle(made)
+
+    def _on_clicked(self, number: int) -> None:
+        if self._week:
+            self.chosen.emit(self._week[number].day)
