@@ -283,6 +283,22 @@ def test_two_stations_of_one_name_are_told_and_a_wrong_clock_too(stations):
     assert "40 s behind" in Floor(clock_off_s=-40.0).clock_words
 
 
+def test_a_server_that_can_only_be_read_is_not_called_silent(server, record):
+    database = server.new_database()
+    library = Library(server.url(database))
+    library.add_record(record)
+    library.close()
+    server.do(f"ALTER DATABASE {database} SET default_transaction_read_only = on")
+    library = Library(server.url(database))
+    floor = StationWatch(library, lambda: ("Bench", ""), lambda floor: None).look()
+    assert floor.answers
+    assert "can only be read at present" in floor.wrong
+    with pytest.raises(LibraryWriteError, match="can only be read"):
+        library.save_lot(Lot("Isuka"))
+    assert library.count_batches(BatchFilter()) == 1
+    library.close()
+
+
 @pytest.mark.parametrize(
     ("role", "may"),
     [("read", ""), ("bench", "weigh"), ("roast", "weigh record plan"), ("manage", "weigh record plan machine")],

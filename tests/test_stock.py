@@ -41,12 +41,20 @@ def test_a_lot_is_written_down_changed_counted_measured_and_put_away(said):
     for words, why in (
         (("add", "burundi nkorabi"), "already"),
         (("change", "nkorabi", "colour=red"), "no fact of a lot"),
-        (("change", "nkorabi", "moisture=10.8"), "it is a share"),
+        (("change", "nkorabi", "moisture=10.8"), "A moisture of 10.8 cannot be"),
+        (("add", " "), "A lot needs a name"),
+        (("add", "two\nlines"), "all of them to be seen"),
+        (("add", "x" * 500), "at most 120 letters"),
+        (("add", "other", "density_g_per_l=-5"), "A density of -5 cannot be"),
+        (("add", "other", "altitude_m=1e999"), "An altitude of inf cannot be"),
+        (("add", "other", f"variety={'v' * 300}"), "longer than 100 letters"),
         (("change", "nkorabi", "altitude_m=high"), "is to be a number"),
         (("show", "Nobody"), "No lot is called"),
         (("decide", "nkorabi", "--buy"), "is no sample"),
     ):
         assert why in said("lots", *words, fails=True)
+    for name in (" ", "two\nlines", "x" * 300):
+        assert "machine" in said("machine", "add", name, "--kind", "gas-6", fails=True)
     said("lots", "change", "nkorabi", "--archive")
     assert said("lots", "list", "--json") == []
     assert [entry["what"] for entry in said("library", "log", "--json")][-1] == "added the lot Burundi Nkorabi"

@@ -30,6 +30,7 @@ from firnel.app.command_parts import (
     say_json,
 )
 from firnel.core.model.solving import plain
+from firnel.core.names import check_name
 from firnel.core.plan import TARGET_WORDS, Plan, Targets
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import KINDS_OF, MOST_CONTROLS, BatchRecord, Control, ControlScale, Machine, Role
@@ -164,6 +165,7 @@ def machine_add(
         made = replace(made, controls=_controls(made, told), device_url=device or made.device_url, fuel=fuel or made.fuel)
         heats = {made.kind_of(control) for control in made.of(Role.HEAT)}
         made = replace(made, heat="gas" if "gas" in heats else "electric") if heats and heat is None else made
+        check_name("a machine", name)
         if any(known.name.lower() == name.lower() for known in library.machines()):
             raise CouldNotError(f"There is a machine called {name} already.")
         saved = library.save_machine(made)

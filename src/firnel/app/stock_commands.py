@@ -9,7 +9,9 @@ from typing import Any
 
 import click
 
-from firnel.app.command_parts import KG, CouldNotError, json_option, library_option, opened, say_json
+from firnel.app.command_parts import KG, CouldNotError, Figure, json_option, library_option, opened, say_json
+from firnel.core.green.check import check_lot
+from firnel.core.names import check_name
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_to_document
 from firnel.core.vocabulary import Lot
@@ -19,6 +21,8 @@ from firnel.work.green.samples import KINDS, cupped, decide
 from firnel.work.plan.files import read_plan_file
 from firnel.work.review.records import Library
 
+#: What a store can hold of a lot.
+STORE_KG = Figure(0.0, 1e6, "kg")
 #: What of a lot is set as NAME=VALUE, and what each value is.
 SET = {
     field.name: field.type for field in fields(Lot) if field.name not in ("id", "on_hand_kg", "archived", "verdict", "sample")
@@ -78,7 +82,7 @@ def lots_show(name: str, on_machine: str | None, library_at: str | None, as_json
 @lots.command("add")
 @click.argument("name")
 @click.argument("facts", nargs=-1, metavar="[FIELD=VALUE]…")
-@click.option("--on-hand", "kg", type=KG, help="Kilograms on hand.")
+@click.option("--on-hand", "kg", type=STORE_KG, help="Kilograms on hand.")
 @click.option("--sample", type=click.Choice(KINDS), help="It is a sample of a lot that is not bought yet.")
 @library_option
 @json_option
@@ -89,14 +93,16 @@ def lots_add(
     with opened(library_at) as library:
         if any(lot.name.lower() == name.lower() for lot in library.lots()):
             raise CouldNotError(f"There is a lot called {name} already.")
-        kept = library.save_lot(replace(Lot(name, on_hand_kg=kg, sample=sample or ""), **_facts(facts)))
+        wanted = replace(Lot(name.strip(), on_hand_kg=kg, sample=sample or ""), **_facts(facts))
+        check_lot(wanted)
+        kept = library.save_lot(wanted)
     _say_lot(kept, as_json, f"{kept.name} is written down.")
 
 
 @lots.command("change")
 @click.argument("name")
 @click.argument("facts", nargs=-1, metavar="[FIELD=VALUE]…")
-@click.option("--count", "kg", type=KG, help="Stocktake: so many kilograms are there now.")
+@click.option("--count", "kg", type=STORE_KG, help="Stocktake: so many kilograms are there now.")
 @click.option("--measure", "measured", nargs=2, metavar="KIND FIGURES", help='density "182.0 181.4", moisture 10.8 …')
 @click.option("--beside", type=float, help="Vessel of the density, mL; sample of the defects, g.")
 @click.option("--archive/--bring-back", default=None, help="Put it away, or bring it back.")
@@ -112,6 +118,7 @@ def lots_change(
         changed = replace(lot, **_facts(facts))
         if archive is not None:
             changed = replace(changed, archived=archive)
+        check_lot(changed)
         if any(one.name == changed.name and one.id != lot.id for one in library.lots()):
             raise CouldNotError(f"There is a lot called {changed.name} already.")
         if changed != lot:
@@ -128,7 +135,7 @@ def lots_change(
 @click.argument("name")
 @click.option("--buy/--pass", "buy", required=True, help="Buy what it is a sample of, or pass.")
 @click.option("--why", default="", help="In words.")
-@click.option("--kg", type=KG, help="What was bought, where it lies here already.")
+@click.option("--kg", type=STORE_KG, help="What was bought, where it lies here already.")
 @library_option
 @json_option
 def lots_decide(name: str, buy: bool, why: str, kg: float | None, library_at: str | None, as_json: bool) -> None:
@@ -185,7 +192,8 @@ def plans_add(file: Path, name: str | None, library_at: str | None, as_json: boo
     """Keep the plan of a file, as `firnel plan solve -o` writes it; a name that is there gets a new version."""
     with opened(library_at) as library:
         plan = read_plan_file(file)
-        wanted = name or plan.name
+        wanted = (name or plan.name).strip()
+        check_name("a plan", wanted)
         known = next((one for one in library.plans() if one.name.lower() == wanted.lower()), None)
         kept = library.save_plan(replace(plan, name=wanted, id=known.id if known is not None else None), f"from {file.name}")
     _say_plan(kept, as_json, f"{kept.name} is kept as version {kept.version}.")
@@ -203,6 +211,7 @@ def plans_change(name: str, rename: str | None, archive: bool | None, library_at
         plan = _plan(library, name)
         if rename and any(one.name.lower() == rename.lower() and one.id != plan.id for one in library.plans()):
             raise CouldNotError(f"There is a plan called {rename} already.")
+        check_name("a plan", rename or plan.name)
         kept = library.save_plan(
             replace(plan, name=rename or plan.name, archived=plan.archived if archive is None else archive)
         )
@@ -327,10 +336,6 @@ def _facts(given: tuple[str, ...]) -> dict[str, Any]:
             found[name] = None if not text else int(text) if "int" in str(kind) else float(text)
         except ValueError:
             raise CouldNotError(f"{name} is to be a number, not {text!r}.") from None
-    if "name" in found and not found["name"]:
-        raise CouldNotError("A lot needs a name.")
-    if (moisture := found.get("moisture")) is not None and not 0.02 <= moisture <= 0.25:
-        raise CouldNotError(f"moisture of {moisture:g} cannot be: it is a share, such as 0.108.")
     return found
 
 

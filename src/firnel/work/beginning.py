@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from firnel.core.names import check_name
 from firnel.core.vocabulary import Control, ControlScale, Lot, Machine, Role
 from firnel.store.library import BatchFilter, Library
 from firnel.work.desk import machine_of_kind
@@ -104,6 +105,7 @@ def new_machine(library: Library, name: str, heat: str, useful_kg: float | None,
         like, kind="own", controls=controls, useful_load_kg=useful_kg, stated_load_kg=round(useful_kg / USEFUL, 2),
         fuel=fuel if kind == "gas-6" else "",
     )  # fmt: skip
+    check_name("a machine", made.name)
     return library.save_machine(made)
 
 

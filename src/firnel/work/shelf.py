@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import datetime
 
+from firnel.core.names import check_name
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import BatchRecord, Lot, Machine, Mark
 from firnel.store.bench_book import TableSet
@@ -86,8 +87,10 @@ def save_machine(library: Library, machine: Machine, since: Machine | None = Non
 
     Raises
     ------
+    ValueError : if nobody can read its name.
     ChangedMeanwhileError : if another has changed the same meanwhile; nothing is changed then.
     """
+    check_name("a machine", machine.name)
     return library.save_machine(machine, since)
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QStackedWidget
 
+from firnel.core.green.check import check_lot
 from firnel.core.vocabulary import Lot, Machine
 from firnel.ui.green.forms import LotForm, RulesDialog
 from firnel.ui.green.sheet import LotSheetPanel, stock_text
@@ -172,7 +173,11 @@ class GreenView(ListPage):
             lot = replace(lot, on_hand_kg=self._desk.settings.units.read(typed, "kg"))
         before = self._lot if self._lot is not None and self._lot.id == lot.id else None
         try:
+            check_lot(lot)
             self._lot = self._desk.ask(shelf.save_lot, lot, before)
+        except ValueError as error:
+            self._form.say(str(error))
+            return
         except shelf.ChangedMeanwhileError as error:
             self._form.say(str(error))
             self.refresh()

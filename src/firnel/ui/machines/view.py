@@ -141,7 +141,7 @@ class MachinesView(ListPage):
         said = ""
         try:
             machine = self._desk.ask(shelf.save_machine, machine, since)
-        except shelf.ChangedMeanwhileError as error:
+        except (ValueError, shelf.ChangedMeanwhileError) as error:
             said = str(error)
         self.refresh()
         self.select_key(lambda key: key.id == machine.id)
@@ -165,7 +165,11 @@ class MachinesView(ListPage):
         if any(machine.name == name for machine in self._desk.ask(shelf.machines)):
             self._warning.setText(f"There is a machine called {name} already.")
             return
-        self._desk.ask(shelf.save_machine, machine_of_kind(name, self._kind.currentData()))
+        try:
+            self._desk.ask(shelf.save_machine, machine_of_kind(name, self._kind.currentData()))
+        except ValueError as error:
+            self._warning.setText(str(error))
+            return
         self._new_name.clear()
         self._form_frame.hide()
         self.refresh()

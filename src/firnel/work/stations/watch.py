@@ -17,7 +17,7 @@ from firnel.store.floor_book import NameTakenError, Running, Station
 from firnel.store.library import Library
 from firnel.store.locks import Owner
 from firnel.store.server import hurry
-from firnel.store.writing import LibraryError
+from firnel.store.writing import LibraryError, LibraryWriteError
 
 log = logging.getLogger(__name__)
 
@@ -133,6 +133,8 @@ class StationWatch:
             book.beat(name, who, __version__)
             self._named = name
         except NameTakenError as error:
+            self._named, wrong = "", str(error)
+        except LibraryWriteError as error:  # read only, full, no right to: what follows tells whether it answers at all
             self._named, wrong = "", str(error)
         off = self._floor.clock_off_s
         if time.monotonic() - self._compared > CLOCK_EVERY_S:

@@ -1,0 +1,26 @@
+"""Names that can be read, printed, and kept anywhere."""
+
+from __future__ import annotations
+
+#: The longest name of a lot, a plan, a machine.
+LONGEST_NAME = 120
+
+
+def check_name(what: str, name: str) -> None:
+    """Refuse a name that nobody can read.
+
+    Parameters
+    ----------
+    what : with its article: ``a lot``.
+    name : as typed.
+
+    Raises
+    ------
+    ValueError : with a sentence.
+
+    >>> check_name("a lot", "Rwanda Isuka")
+    """
+    if not name.strip():
+        raise ValueError(f"{what[:1].upper()}{what[1:]} needs a name.")
+    if len(name) > LONGEST_NAME or not name.isprintable():
+        raise ValueError(f"The name of {what} has at most {LONGEST_NAME} letters, all of them to be seen.")
