@@ -1,5 +1,6 @@
 """The house's own hand that plans begin from, the record of what was foretold, and what is said or not said by it."""
 
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -20,6 +21,7 @@ from firnel.core.model.forecast import interval
 from firnel.core.model.identification import modelled
 from firnel.core.model.learning import misfit, traits_of
 from firnel.core.model.lessons import learn
+from firnel.core.model.outlook import outlook
 from firnel.core.model.prior import prior_model
 from firnel.core.model.score import muted
 from firnel.core.model.solving import How, solve
@@ -31,6 +33,7 @@ from firnel.core.vocabulary import Control
 from firnel.exchange.csv_log import ImportWishes
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
+from firnel.work.plan.workbench import unseen_width
 from firnel.work.review.records import import_file
 from firnel.work.roast.live_forecast import LiveForecast
 from firnel.work.settings import Settings
@@ -99,13 +102,23 @@ def test_a_start_that_was_never_logged_is_told(model):
     base, usual = KNOWN[2], Targets(190.0, 280.0, 260.0, 90.0, 207.0)
     begun = dict(model.driven[2].start)
 
-    def said(load_kg, start):
+    def solved(load_kg, start):
         plan = Plan("x", "east", base.lot, load_kg, approach="times", targets=usual, start=start, moves=())
-        return solve(model, EAST, plan, traits_of(base), usual, how=How.AS_IS).warnings
+        return solve(model, EAST, plan, traits_of(base), usual, how=How.AS_IS)
+
+    def said(load_kg, start):
+        return solved(load_kg, start).warnings
+
+    def width(start):
+        found = solved(base.load_kg, start)
+        rng = np.random.default_rng(1)
+        return unseen_width(found, outlook(model, EAST, found.plan, found.roast, traits_of(base), rng))
 
     assert not any("never logged" in one for one in said(base.load_kg, begun))
     assert any("never logged" in one and "Airflow 90 %" in one for one in said(base.load_kg, begun | {Control.AIRFLOW: 90.0}))
     assert any("0.3 kg was never logged" in one for one in said(0.3, begun))
+    assert width(begun) == ""
+    assert re.search(r"yellow is foretold to ± [1-9]\d* s only", width(begun | {Control.AIRFLOW: 90.0}))
 
 
 # The record

@@ -415,7 +415,12 @@ class PlanWorkbench:
 
             return take
 
-        self._run("sure", lambda: outlook_of(library, machine, solved), known("sure"), _nothing)
+        def sure(value: Outlook) -> None:
+            known("sure")(value)
+            if token == self.draft.token and (width := unseen_width(solved, value)):
+                self._say(" ".join([*said, width]))
+
+        self._run("sure", lambda: outlook_of(library, machine, solved), sure, _nothing)
         self._run("weigh", lambda: weigh_moves(library, machine, solved.plan), known("weighed"), _nothing)
 
     def _not_solved(self, token: int, sentence: str) -> None:
@@ -474,6 +479,14 @@ class PlanWorkbench:
     def _say(self, sentence: str) -> None:
         self.said = self._desk.settings.units.sentence(sentence)
         self.on_change()
+
+
+def unseen_width(solved: Solved, sure: Outlook) -> str:
+    """Where a plan begins as was never logged: how wide that leaves yellow; empty elsewhere."""
+    drying = sure.of.get("drying_s")
+    if drying is None or drying.low is None or drying.high is None or all(one.kind != "unseen" for one in solved.troubles):
+        return ""
+    return f"Until then yellow is foretold to ± {0.5 * (drying.high - drying.low):.0f} s only."
 
 
 def _nothing(_value: Any) -> None:
