@@ -1,5 +1,6 @@
 """The views, driven by keys and clicks as a user makes them."""
 
+import os
 import threading
 import weakref
 from dataclasses import replace
@@ -22,13 +23,14 @@ from PyQt6.QtWidgets import (
 )
 from test_plan_and_cue import PLAN
 
-from firnel.app.window import connect_first, make_application, make_window
+from firnel.app.window import connect_first, make_application, make_window, use_size
 from firnel.core.units import parse_clock
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.devices.simulator.plant import Fault, Plant
 from firnel.store.library import BatchFilter, Library
+from firnel.ui.shared.actions import STATIONS
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.collector import Collector
 from firnel.ui.simulator_panel import SimulatorPanel
@@ -110,6 +112,28 @@ def test_every_view_is_one_key_away_and_says_what_to_do_when_empty(qtbot, open_w
             empty = [w.text() for w in view.findChildren(QWidget, "empty") if w.isVisible()]
             assert len(empty) == 1, name
             assert len(empty[0]) > 20
+
+
+def test_where_the_screen_is_small_a_view_scrolls_and_where_it_is_not_none_does(open_window, monkeypatch):
+    window = open_window()
+    area = window._pages.area
+    for name in STATIONS:
+        window.show_station(name)
+        for wide, high, whole in ((1280, 800, True), (640, 420, False)):  # of 1920x1080 at 200 % something, and a usual laptop
+            window.resize(wide, high)
+            QApplication.processEvents()
+            across, down = area.horizontalScrollBar(), area.verticalScrollBar()
+            assert (across.maximum() == 0 and down.maximum() == 0) == whole, f"{name} at {wide} x {high}"
+            assert window._pages.width() >= window._pages.currentWidget().minimumWidth()
+    monkeypatch.delenv("QT_SCALE_FACTOR", raising=False)
+    use_size(Settings())
+    assert "QT_SCALE_FACTOR" not in os.environ
+    use_size(Settings(size_percent=150))
+    assert os.environ["QT_SCALE_FACTOR"] == "1.5"
+    monkeypatch.setenv("QT_SCALE_FACTOR", "2")
+    use_size(Settings(size_percent=150))
+    assert os.environ["QT_SCALE_FACTOR"] == "2", "what the desktop asks for comes first"
+    monkeypatch.delenv("QT_SCALE_FACTOR")
 
 
 def test_every_control_in_every_view_has_a_name_for_a_screen_reader(qtbot, open_window):

@@ -99,7 +99,7 @@ def main() -> int:
 def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
     """The window on a demo library with the simulated roaster; settings of its own. Returns the exit code."""
     os.environ.setdefault("FIRNEL_SETTINGS", str(library_at.with_name("settings.json").resolve()))
-    from firnel.app.window import begin_work, connect_first, make_application, make_window
+    from firnel.app.window import begin_work, connect_first, make_application, make_window, use_size
     from firnel.store.library import Library
     from firnel.store.writing import LibraryError
     from firnel.ui.theme.look import Look
@@ -107,6 +107,8 @@ def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
     from firnel.work.roast.session import BatchOrder
     from firnel.work.settings import load_settings
 
+    settings, _ = load_settings()
+    use_size(settings)
     application = make_application()
     try:
         library = Library(library_at)
@@ -114,7 +116,6 @@ def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
     except LibraryError as error:
         print(error, file=sys.stderr)
         return 1
-    settings, _ = load_settings()
     window = make_window(library, settings, Look(application), spill_at=spill_folder())
     window.show()
     window.roast.ready.connect(loaded)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import os
 import sys
 from collections.abc import Callable, Sequence
 from datetime import datetime
@@ -51,6 +52,12 @@ def make_application() -> QApplication:
     return application
 
 
+def use_size(settings: Settings) -> None:
+    """Draw all in the size that is set; to be called before there is an application. What the desktop asks for comes first."""
+    if settings.size_percent != 100:
+        os.environ.setdefault("QT_SCALE_FACTOR", f"{settings.size_percent / 100.0:g}")
+
+
 def make_window(
     library: Library,
     settings: Settings,
@@ -72,8 +79,9 @@ def make_window(
 
 def run_window(library_at: str | Path, device: str | None = None, files: Sequence[Path] = ()) -> int:
     """Open the window and run until it is closed; files are taken in and shown. Returns the exit code."""
-    application = make_application()
     settings, complaint = load_settings()
+    use_size(settings)
+    application = make_application()
     look = Look(application)
     look.use(settings.theme)
     library = _open(library_at)

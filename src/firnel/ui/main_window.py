@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer, pyqtBoundSignal
 from PyQt6.QtGui import QCloseEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
 from firnel.ui.machines.teaching import Teaching
@@ -22,7 +22,7 @@ from firnel.ui.roast.view import RoastView
 from firnel.ui.shared.actions import ACTIONS, EVERYWHERE, STATIONS, bind, key_groups, use_keys
 from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette, Entry
-from firnel.ui.shared.frame import NowLine, Rail, ServerNote, typing_note
+from firnel.ui.shared.frame import NowLine, Pages, Rail, ServerNote, typing_note
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.sheets import KeySheet, Notice, SettingsDialog
 from firnel.ui.shared.sounds import Sounds
@@ -80,7 +80,7 @@ class MainWindow(QMainWindow):
         self._announcer, self._sounds = Announcer(), Sounds(lambda: self.desk.settings, self)
         self._space = SpaceKey(self, lambda: desk.session.roasting, self._mark)
         self._views: dict[str, QWidget] = {"Roast": self.roast}
-        self._pages = QStackedWidget()
+        self._pages = Pages()
         self._pages.addWidget(self.roast)
         self._lay_out()
         self.palette_sheet = CommandPalette(self, self._entries, self._find_batches)
@@ -116,7 +116,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self.now_line)
         column.addWidget(self.server_note)
         column.addWidget(self.notice)
-        column.addWidget(self._pages, 1)
+        column.addWidget(self._pages.area, 1)
         row.addLayout(column, 1)
         self.setCentralWidget(centre)
         for widget in (self.now_line, self.alarm, self.typing, self.server_note):

@@ -43,6 +43,7 @@ class Settings:
     mass: str = _setting("kg", "Weight", CHOICES["mass"])
     pressure: str = _setting("kPa", "Pressure", CHOICES["pressure"])
     theme: str = _setting("day", "Theme", ("day", "night"))
+    size_percent: int = _setting(100, "Size of text and all else, %, from the next start", low=80, high=200)
     operator: str = _setting("", "Who roasts")
     station: str = _setting("", "Name of this station")
     cup_form: str = _setting("attributes", "Cupping form", ("attributes", "affective"))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QToolButton, QVBoxLayout
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout
 
 from firnel.ui.shared.parts import ElidedLabel, label
 from firnel.ui.theme.look import Look
@@ -98,6 +98,30 @@ def typing_note() -> QFrame:
     row.setContentsMargins(16, 6, 16, 6)
     row.addWidget(label("You are typing: Space writes here. Esc, then Space marks."))
     return note
+
+
+class Pages(QStackedWidget):
+    """The views, one at a time, in an area that scrolls where the screen is smaller than the view that is shown."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.area = QScrollArea()
+        self.area.setObjectName("bare")
+        self.area.setFrameShape(QFrame.Shape.NoFrame)
+        self.area.setWidgetResizable(True)
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.area.setAccessibleName("View")
+        self.area.setWidget(self)
+        self.currentChanged.connect(self.updateGeometry)
+
+    def heightForWidth(self, _width: int) -> int:
+        """A view takes the height that there is: what its wrapped lines would like makes nothing scroll."""
+        return self.minimumSizeHint().height()
+
+    def minimumSizeHint(self) -> QSize:
+        """That of the view that is shown: a larger one behind it asks for nothing."""
+        shown = self.currentWidget()
+        return shown.minimumSizeHint().expandedTo(shown.minimumSize()) if shown is not None else super().minimumSizeHint()
 
 
 class ServerNote(QFrame):
