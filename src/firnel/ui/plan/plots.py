@@ -39,7 +39,7 @@ class PlanPlots(QWidget):
         self._rate_lane.setFixedHeight(108)
         for lane in (self.lane, self._rate_lane):
             lane.plot.setMinimumHeight(60)
-        self.lane.setMinimumHeight(70)
+        self.lane.setMinimumHeight(100)
         self.hands = PlanHands(look, self.lane)
         self.hands.take_room(114)
         if above is not None:
