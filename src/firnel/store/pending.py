@@ -18,6 +18,7 @@ from firnel.store.batch_rows import (
     write_marks,
     write_moves_and_notes,
 )
+from firnel.store.deeds import keep_deed
 from firnel.store.floor_book import end_live, write_live
 from firnel.store.tables import batches, readings
 
@@ -142,6 +143,8 @@ def write_state(connection: Connection, key: int, pending: Pending) -> None:
         write_moves_and_notes(connection, key, *pending.moves_and_notes)
     if pending.results is not None:
         connection.execute(update(batches).where(batches.c.id == key).values(**pending.results))
+        label = connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar()
+        keep_deed(connection, f"kept the results of batch {label}")
         refresh_search(connection, key)
     if pending.live is not None:
         write_live(connection, key, *pending.live)

@@ -188,7 +188,8 @@ Index("ix_batches_started_id", batches.c.started, batches.c.id)
 # its own ways, and no room for long remarks in an index.
 Index("ix_batches_search", batches.c.started, batches.c.id, batches.c.search_text).ddl_if(dialect="sqlite")
 Index("ix_batches_status", batches.c.status)
-Index("ix_batches_lot_id", batches.c.lot_id)
+# What was charged of a lot since it was counted is summed from this alone.
+Index("ix_batches_lot_id_started", batches.c.lot_id, batches.c.started, batches.c.status, batches.c.load_kg)
 Index("ix_batches_machine_id", batches.c.machine_id)
 
 # What was mended in batches, with what stood there before.

@@ -12,6 +12,8 @@ def upgrade() -> None:
     op.add_column('lots', sa.Column('verdict', sa.String(length=200), server_default='', nullable=False))
     if op.get_bind().dialect.name == 'sqlite':
         op.create_index('ix_batches_search', 'batches', ['started', 'id', 'search_text'], unique=False)
+    op.drop_index('ix_batches_lot_id', table_name='batches')
+    op.create_index('ix_batches_lot_id_started', 'batches', ['lot_id', 'started', 'status', 'load_kg'], unique=False)
     op.add_column('waiting', sa.Column('weighed', sa.Boolean(), server_default=sa.false(), nullable=False))
     op.create_table('parts',
     sa.Column('batch_id', sa.Integer(), nullable=False),
