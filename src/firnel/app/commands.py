@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import sys
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from firnel import __version__
+from firnel.app.bench_commands import compare, cuppings, weigh
 from firnel.app.command_parts import (
+    COLOUR,
     KG,
     PORT,
     ROOM_C,
@@ -162,15 +165,24 @@ def _seconds(marks: dict[str, str]) -> dict[str, float]:
 @click.option("--load", "load_kg", type=KG, help="Green charged, kg.")
 @click.option("--room", "room_c", type=ROOM_C, help="Room temperature, degC.")
 @click.option("--mark", "marks", multiple=True, metavar="NAME=SECONDS", help="A mark, in the log's own seconds.")
+@click.option("--roasted", "roasted_kg", type=KG, help="Roasted weight, kg.")
+@click.option("--ground", type=COLOUR, help="Colour ground.")
+@click.option("--whole", type=COLOUR, help="Colour of the whole beans.")
+@click.option("--operator", default="", help="Who roasted.")
+@click.option(
+    "--day", type=click.DateTime(["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"]), help="When it was roasted, local."
+)
 @click.option("--again", is_flag=True, help="Take in a log once more that the library has already.")
 @json_option
 def import_(
     files: tuple[Path, ...], library_at: str | None, columns: tuple[str, ...], temperature: str | None, machine: str,
-    lot: str, load_kg: float | None, room_c: float | None, marks: tuple[str, ...], again: bool, as_json: bool,
+    lot: str, load_kg: float | None, room_c: float | None, marks: tuple[str, ...], roasted_kg: float | None,
+    ground: float | None, whole: float | None, operator: str, day: datetime | None, again: bool, as_json: bool,
 ) -> None:  # fmt: skip
     """Take in roast logs: CSV, or batches that Firnel has exported as JSON. Each file is taken in whole, or not at all."""
     wishes = ImportWishes(
-        _pairs(columns, "--columns"), temperature, machine, lot, load_kg, room_c, _seconds(_pairs(marks, "--mark"))
+        _pairs(columns, "--columns"), temperature, machine, lot, load_kg, room_c, _seconds(_pairs(marks, "--mark")), roasted_kg,
+        whole, ground, operator, day.astimezone() if day is not None else None,
     )  # fmt: skip
     taken: list[dict[str, Any]] = []
     refused: list[dict[str, str]] = []
@@ -332,5 +344,6 @@ def scale(weight_kg: float) -> None:
         stand_in.close()
 
 
-for _command in (machine, forecast, plan, simulate, roast, library, day, orders, coffees, lots, plans, queue):
+for _command in (machine, forecast, plan, simulate, roast, library, day, orders, coffees, lots, plans, queue, weigh, compare):
     main.add_command(_command)
+main.add_command(cuppings)

@@ -59,6 +59,11 @@ class ImportWishes:
     load_kg: float | None = None
     room_c: float | None = None
     marks: Mapping[str, float] = field(default_factory=dict)  #: seconds of the log's own time column
+    roasted_kg: float | None = None
+    colour_whole: float | None = None
+    colour_ground: float | None = None
+    operator: str = ""
+    started: datetime | None = None
 
 
 @dataclass(frozen=True)
@@ -478,6 +483,12 @@ def _marks(
         said.append("marks found from the curve contradict the given ones and were left out")
         return kept
     return marks
+
+
+def with_results(record: BatchRecord, wishes: ImportWishes) -> BatchRecord:
+    """A record of any format, with what the user said of weight, colour, day and roaster on top."""
+    said = {name: getattr(wishes, name) for name in ("roasted_kg", "colour_whole", "colour_ground", "started", "operator")}
+    return replace(record, **{name: value for name, value in said.items() if value not in (None, "")})
 
 
 def with_wishes(record: BatchRecord, wishes: ImportWishes) -> BatchRecord:

@@ -18,7 +18,7 @@ from firnel.core.mark_finding import find_turning
 from firnel.core.rate_of_rise import RateCurve, live_rate_of_rise, smooth_rate_of_rise
 from firnel.core.stages import Stages, check_mark_order, stages_of
 from firnel.core.vocabulary import BatchRecord, Control, Found, Mark, MarkKind, Role, usual_role
-from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_wishes, write_csv_log
+from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_results, with_wishes, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import BatchFilter, BatchLine, Library, NotInLibraryError, PageEnd
 from firnel.store.writing import LibraryError, refusal
@@ -92,11 +92,18 @@ def read_file(path: Path, wishes: ImportWishes) -> Imported:
         there = False  # a name that no file can have
     if not there:
         raise ImportRefusedError(f"There is no file {path}.")
-    if path.suffix.lower() == ".json":
+    if path.suffix.lower() in (".json", ".firnel"):
         from firnel.exchange.batch_document import read_batch_document
 
-        return Imported(with_wishes(read_batch_document(path), wishes), ("a Firnel batch document",))
-    return read_csv_log(path, wishes)
+        read = Imported(with_wishes(read_batch_document(path), wishes), ("a Firnel batch document",))
+    else:
+        read = read_csv_log(path, wishes)
+    record = with_results(read.record, wishes)
+    if record.roasted_kg is not None and record.load_kg is not None and record.roasted_kg >= record.load_kg:
+        raise ImportRefusedError(
+            f"{path.name}: roasted {record.roasted_kg:g} kg is not less than the green load of {record.load_kg:g} kg."
+        )
+    return replace(read, record=record)
 
 
 def import_file(library: Library, path: Path, wishes: ImportWishes, again: bool = False) -> tuple[int, Imported]:
