@@ -50,9 +50,9 @@ trace, marks = record.trace, sorted(record.marks, key=lambda mark: mark.t)
 marks = [mark for mark in marks if mark.kind.value != "turning"]
 def feed(index):
     t = float(trace.t[index])
-    row = (trace.bean[index], trace.air[index], *(trace.control(control)[index] for control in USUAL_CONTROLS))
     now[0] = t
-    session.take_reading(reading(t, *(float(value) for value in row)))
+    told = {control: float(column[index]) for control, column in trace.controls.items()}
+    session.take_reading(Reading(t, float(trace.bean[index]), float(trace.air[index]), told))
     while marks and marks[0].t <= t:
         session.mark(marks[0].kind, marks.pop(0).t)
 index = 0
