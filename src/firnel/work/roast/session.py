@@ -31,6 +31,7 @@ from firnel.store.journal import Journal
 from firnel.store.library import Library
 from firnel.store.spill import Spill
 from firnel.work.bench.results import Results, check_results, missing_of
+from firnel.work.plan.whose import lot_of, machine_of
 from firnel.work.roast.advising import Advising
 from firnel.work.roast.batch_state import CRACK_RULE, Around, BatchOrder
 from firnel.work.roast.charge_watch import ChargeWatch
@@ -142,8 +143,7 @@ class RoastSession(HandKeys):
         self.close()
         self._journal = self._new_journal(key, by_word)
         record = self.library.batch(key)
-        machine = next((machine for machine in self.library.machines() if machine.id == record.machine_id), None)
-        lot = next((lot for lot in self.library.lots() if lot.id == record.lot_id), None)
+        machine, lot = machine_of(self.library, record), lot_of(self.library, record)
         plan = self.library.plan_book.used_by(key)
         self.order = BatchOrder(lot, machine, plan, record.load_kg, record.operator)
         self.machine = self.machine or machine
