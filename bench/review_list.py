@@ -14,7 +14,8 @@ from firnel.store.library import BatchFilter, Library
 from firnel.store.rows import insert_many
 from firnel.store.tables import batches, lots, machines
 from firnel.ui.review.batch_model import BatchModel
-from firnel.work.desk import machine_of_kind
+from firnel.work.desk import Desk, machine_of_kind
+from firnel.work.settings import Settings
 
 COUNT = 100_000
 
@@ -54,7 +55,7 @@ def run(folder: Path) -> list[Line]:
     path = folder / "library.sqlite"
     library = Library(path)
     fill(library)
-    model = BatchModel(library)
+    model = BatchModel(Desk(library, Settings(), lambda call: call()))
     plain = sqlite3.connect(path)
     scan = timed(lambda: plain.execute("SELECT count(*) FROM batches WHERE search_text LIKE '%zzz%'").fetchone())
     first = timed(lambda: model.show_filter(BatchFilter()))

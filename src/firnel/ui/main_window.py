@@ -32,7 +32,6 @@ from firnel.work import shelf
 from firnel.work.beginning import is_empty, steps
 from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus
 from firnel.work.library_care import copy_of_today
-from firnel.work.opened import Opened, take_in_documents
 from firnel.work.review.records import BatchFilter, LibraryError
 from firnel.work.roast.advice_words import told_line
 from firnel.work.roast.announcing import Announcement, Announcer
@@ -44,6 +43,7 @@ from firnel.work.stations.watch import Floor
 if TYPE_CHECKING:
     from firnel.ui.day.now_page import NowPage
     from firnel.ui.shared.handbook import Handbook
+    from firnel.work.opened import Opened
 
 #: How often it is looked whether the day's copy of the library is there. [ms]
 COPY_EVERY_MS = 3_600_000
@@ -506,6 +506,8 @@ class MainWindow(QMainWindow):
 
     def open_files(self, files: Sequence[Path]) -> None:
         """Take in documents that Firnel has written, or logs, and show the last of them."""
+        from firnel.work.opened import take_in_documents  # the readers of documents are slow to load
+
         self._aside.run("open", partial(self.desk.ask, take_in_documents, files), self._on_opened)
 
     def _on_opened(self, opened: Opened) -> None:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from statistics import NormalDist
 
 import numpy as np
-from scipy.stats import norm
 
 from firnel.core.day.coffee import Blending, Coffee, Rest, share_kg
 from firnel.core.day.order import Order
@@ -147,7 +147,7 @@ def _plans(coffee: Coffee, lot: str) -> tuple[int, ...]:
 
 def green_for(roasted_kg: float, loss: Loss, batches: int, sure: float) -> float:
     """Green for so much roasted weight in so many equal batches, so that it suffices with the chance ``sure``. [kg]"""
-    z, load = float(norm.ppf(sure)), roasted_kg / (1.0 - loss.mean) / batches
+    z, load = NormalDist().inv_cdf(sure), roasted_kg / (1.0 - loss.mean) / batches
     for _ in range(3):  # the spread follows the load: two rounds settle it
         load = (roasted_kg + z * loss.spread(batches, load)) / (1.0 - loss.mean) / batches
     return load * batches
