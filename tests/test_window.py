@@ -125,7 +125,8 @@ def test_where_the_screen_is_small_a_view_scrolls_and_where_it_is_not_none_does(
             across, down = area.horizontalScrollBar(), area.verticalScrollBar()
             assert (across.maximum() == 0 and down.maximum() == 0) == whole, f"{name} at {wide} x {high}"
             assert window._pages.width() >= window._pages.currentWidget().minimumWidth()
-    monkeypatch.delenv("QT_SCALE_FACTOR", raising=False)
+    monkeypatch.setenv("QT_SCALE_FACTOR", "1")  # so that it is taken away again at the end
+    del os.environ["QT_SCALE_FACTOR"]
     use_size(Settings())
     assert "QT_SCALE_FACTOR" not in os.environ
     use_size(Settings(size_percent=150))
@@ -133,7 +134,6 @@ def test_where_the_screen_is_small_a_view_scrolls_and_where_it_is_not_none_does(
     monkeypatch.setenv("QT_SCALE_FACTOR", "2")
     use_size(Settings(size_percent=150))
     assert os.environ["QT_SCALE_FACTOR"] == "2", "what the desktop asks for comes first"
-    monkeypatch.delenv("QT_SCALE_FACTOR")
 
 
 def test_every_control_in_every_view_has_a_name_for_a_screen_reader(qtbot, open_window):
