@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
@@ -25,8 +26,8 @@ log = logging.getLogger(__name__)
 CONNECT_S, STATEMENT_MS, LOCK_MS, SENT_MS = 5, 20_000, 5_000, 8_000
 #: The server gives a statement up by itself; one that says nothing at all is given up a little later. [s]
 SILENT_S = STATEMENT_MS / 1000.0 + 3.0
-#: A silent server is asked again after so long. [s]
-AGAIN_S = 1.0
+#: A silent server is asked again after so long; and an answer is never waited for less than this. [s]
+AGAIN_S, LEAST_S = 1.0, 0.3
 
 _thread = threading.local()
 
@@ -141,8 +142,10 @@ def be_patient(engine: Engine) -> None:
             if pulse.refuses:
                 self.pgconn.finish()
                 raise psycopg.OperationalError("it has been silent for a while")
+            # A connection that came late has used up part of what its first answer may take.
+            patience, _thread.lost = max(pulse.patience_s - getattr(_thread, "lost", 0.0), LEAST_S), 0.0
             try:
-                return super().wait(gen, *more, **({"timeout": pulse.patience_s} | named))
+                return super().wait(gen, *more, **({"timeout": patience} | named))
             except psycopg.OperationalError:
                 if self.pgconn.status == psycopg.pq.ConnStatus.OK and self.pgconn.transaction_status == busy:
                     self.pgconn.finish()  # what it would still say is nobody's answer any more
@@ -157,7 +160,10 @@ def be_patient(engine: Engine) -> None:
             return Patient.connect(*words, **named)
         if pulse.refuses:
             raise psycopg.OperationalError("it has been silent for a while")
-        return _connected(lambda: Patient.connect(*words, **named), float(seconds), pulse)
+        begun = time.monotonic()
+        made = _connected(lambda: Patient.connect(*words, **named), float(seconds), pulse)
+        _thread.lost = time.monotonic() - begun
+        return made
 
     busy = psycopg.pq.TransactionStatus.ACTIVE
     wanted: dict[str, Any] = {}
