@@ -3,7 +3,9 @@
 import gc
 import json
 import os
+import sys
 import threading
+import traceback
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
@@ -64,7 +66,11 @@ def _no_thread_left() -> Iterator[None]:
     named = [
         thread for thread in threading.enumerate() if thread not in before and thread.name in ("modbus", "serial", "journal")
     ]
-    assert not left + named, f"threads left running: {[thread.name for thread in left + named]}"
+    frames = sys._current_frames()
+    stand = [
+        f"{one.name}:\n{''.join(traceback.format_stack(frames[one.ident]))}" for one in left + named if one.ident in frames
+    ]
+    assert not left + named, "threads left running: " + "\n".join(stand)
 
 
 @pytest.fixture
