@@ -61,7 +61,7 @@ def _no_thread_left() -> Iterator[None]:
         gc.collect()
     for thread in threading.enumerate():
         if thread not in before and thread.name == "journal":
-            thread.join(30.0)  # a slow disk: it ends once it has written
+            thread.join(120.0)  # a slow disk: it ends once it has written
     left = [thread for thread in threading.enumerate() if thread not in before and thread.is_alive() and not thread.daemon]
     named = [
         thread for thread in threading.enumerate() if thread not in before and thread.name in ("modbus", "serial", "journal")
