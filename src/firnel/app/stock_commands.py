@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import fields, replace
 from datetime import date
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import click
 
@@ -20,6 +21,8 @@ from firnel.work.green.intake import LotSheet, lot_sheet, measure, read_figures
 from firnel.work.green.samples import KINDS, cupped, decide
 from firnel.work.plan.files import read_plan_file
 from firnel.work.review.records import Library
+
+Named = TypeVar("Named", Lot, Plan)
 
 #: What a store can hold of a lot.
 STORE_KG = Figure(0.0, 1e6, "kg")
@@ -294,22 +297,20 @@ def queue_change(number: str, how: str | None, library_at: str | None, as_json: 
 
 
 def _lot(library: Library, name: str) -> Lot:
-    known = library.lots()
-    exact = [lot for lot in known if lot.name.lower() == name.lower()]
-    found = exact or [lot for lot in known if name.lower() in lot.name.lower()]
-    if len(found) != 1:
-        several = ", ".join(lot.name for lot in found[:4])
-        raise CouldNotError(f"No lot is called {name!r}." if not found else f"Several lots are called so: {several}.")
-    return found[0]
+    return _called(library.lots(), name, "lot")
 
 
 def _plan(library: Library, name: str) -> Plan:
-    known = library.plans()
-    exact = [plan for plan in known if plan.name.lower() == name.lower()]
-    found = exact or [plan for plan in known if name.lower() in plan.name.lower()]
+    return _called(library.plans(), name, "plan")
+
+
+def _called(known: Sequence[Named], name: str, what: str) -> Named:
+    """The one of that name, or the only one that has it in its name."""
+    exact = [one for one in known if one.name.lower() == name.lower()]
+    found = exact or [one for one in known if name.lower() in one.name.lower()]
     if len(found) != 1:
-        several = ", ".join(plan.name for plan in found[:4])
-        raise CouldNotError(f"No plan is called {name!r}." if not found else f"Several plans are called so: {several}.")
+        several = ", ".join(one.name for one in found[:4])
+        raise CouldNotError(f"No {what} is called {name!r}." if not found else f"Several {what}s are called so: {several}.")
     return found[0]
 
 
