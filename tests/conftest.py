@@ -9,6 +9,7 @@ import traceback
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -17,7 +18,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("XDG_RUNTIME_DIR", "/tmp")
 
 from made import trace_of
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
+from pytestqt.qtbot import QtBot
 from server import Server, running
 from sqlalchemy import text
 
@@ -61,7 +63,7 @@ def _no_thread_left() -> Iterator[None]:
         gc.collect()
     for thread in threading.enumerate():
         if thread not in before and thread.name == "journal":
-            thread.join(120.0)  # a slow disk: it ends once it has written
+            thread.join(20.0)  # a slow disk: it ends once it has written
     left = [thread for thread in threading.enumerate() if thread not in before and thread.is_alive() and not thread.daemon]
     named = [
         thread for thread in threading.enumerate() if thread not in before and thread.name in ("modbus", "serial", "journal")
@@ -71,6 +73,21 @@ def _no_thread_left() -> Iterator[None]:
         f"{one.name}:\n{''.join(traceback.format_stack(frames[one.ident]))}" for one in left + named if one.ident in frames
     ]
     assert not left + named, "threads left running: " + "\n".join(stand)
+
+
+@pytest.fixture
+def qtbot(qtbot: QtBot) -> Iterator[QtBot]:
+    """A window that is to be closed is held until then: collected before, it would never end what runs in it."""
+    held: list[QWidget] = []
+    add = qtbot.addWidget
+
+    def hold(widget: QWidget, **more: Any) -> None:
+        held.append(widget)
+        add(widget, **more)
+
+    qtbot.addWidget = hold
+    yield qtbot
+    held.clear()
 
 
 @pytest.fixture

@@ -273,10 +273,6 @@ class Journal:
             return False
         return self._spill.keep(self._token, self.key, self.label, self._seq, pending)
 
-    def _forget_spill(self) -> None:
-        if self._spill is not None and self._pending.empty:
-            self._spill.forget(self._token)
-
 
 def _trouble_sentence(error: Exception) -> str:
     if isinstance(error, TakenOverError):
