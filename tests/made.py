@@ -1,9 +1,12 @@
 """Traces and readings of a machine with the usual three controls, made from columns."""
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 import numpy as np
 
+from firnel.core.model.learning import MachineModel
+from firnel.core.model.statements import FEWEST, Foretold, Statement
 from firnel.core.vocabulary import USUAL_CONTROLS, Control, Quality, Trace
 from firnel.devices.reading import Reading
 
@@ -22,6 +25,12 @@ def reading(
     """A reading with what is known of the three controls."""
     told = zip(USUAL_CONTROLS, (gas, airflow, drum), strict=True)
     return Reading(time, bean, air, {control: value for control, value in told if value is not None}, quality)
+
+
+def idled(model: MachineModel) -> MachineModel:
+    """The model as if what idling told of its steel had held in enough batches."""
+    seen = tuple(Foretold(Statement.STEEL, f"idled-{number}", 1.0, 4.0) for number in range(FEWEST))
+    return replace(model, score=model.score + seen)
 
 
 def gas_of(trace: Trace) -> np.ndarray:

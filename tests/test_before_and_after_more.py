@@ -7,7 +7,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from conftest import make_record
-from made import reading
+from made import idled, reading
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 from test_before_and_after import come_down
@@ -68,7 +68,7 @@ def test_when_the_steel_is_ready_is_seen_ahead(model, plan):  # noqa: F811
 
 def test_the_desk_tells_the_steel_against_the_plan_that_is_prepared(library, model, plan):  # noqa: F811
     machine = library.save_machine(SOUTH)
-    library.machine_book.save_model(machine.id, model_to_document(replace(model, idled=3), ["gas"]))
+    library.machine_book.save_model(machine.id, model_to_document(idled(model), ["gas"]))
     seconds = [1000.0]
     desk = Desk(library, Settings(hand_every_s=60, operator="Bo"), lambda call: call())
     desk.clock.run_by(lambda: seconds[0])

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from logged import MACHINES, batches_of
-from made import reading, trace_of
+from made import idled, reading, trace_of
 from test_plan_and_cue import PLAN
 
 from firnel.core.curve_forecast import curve_forecast
@@ -265,7 +265,7 @@ def idling(drift, gas=2.0):
 
 def test_a_soaked_drum_is_told_from_one_that_is_not(model):
     assert steel_now(model, MACHINES["south"], idling(0.0)) is None, "no idling of it was ever logged: nobody knows"
-    model = replace(model, idled=3)
+    model = idled(model)
     cold, warm, hot = (steel_now(model, MACHINES["south"], idling(drift)) for drift in (-15.0, 0.0, 15.0))
     assert cold.steel_c < warm.steel_c < hot.steel_c
     assert 0.0 < warm.sd_c < 8.0
@@ -277,7 +277,7 @@ def test_a_soaked_drum_is_told_from_one_that_is_not(model):
 
 
 def test_without_enough_idling_or_gas_nothing_is_said_of_the_steel(model):
-    model, whole = replace(model, idled=3), idling(0.0)
+    model, whole = idled(model), idling(0.0)
     short = whole.part(slice(8))
     assert steel_now(model, MACHINES["south"], short) is None
     assert steel_now(model, MACHINES["south"], idling(0.0, np.nan)) is None
@@ -286,7 +286,7 @@ def test_without_enough_idling_or_gas_nothing_is_said_of_the_steel(model):
 
 def test_the_roast_view_shows_the_steel_until_the_charge(model, library):
     machine = library.save_machine(MACHINES["south"])
-    library.machine_book.save_model(machine.id, model_to_document(replace(model, idled=3), ["gas"]))
+    library.machine_book.save_model(machine.id, model_to_document(idled(model), ["gas"]))
     seconds = [1000.0]
     desk = Desk(library, Settings(), lambda call: call())
     desk.clock.run_by(lambda: seconds[0])

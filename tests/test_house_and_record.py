@@ -18,14 +18,15 @@ from firnel.core.model.document import model_from_document, model_to_document
 from firnel.core.model.driven import driven_of, nearest
 from firnel.core.model.fitting import identify
 from firnel.core.model.forecast import interval
-from firnel.core.model.identification import modelled
+from firnel.core.model.identification import logged_load, logged_start, modelled, steel_from_roast
 from firnel.core.model.learning import misfit, traits_of
 from firnel.core.model.lessons import learn
 from firnel.core.model.outlook import outlook
 from firnel.core.model.prior import prior_model
-from firnel.core.model.score import muted
+from firnel.core.model.score import largest_move, muted, untold
+from firnel.core.model.simulation import simulate
 from firnel.core.model.solving import How, solve
-from firnel.core.model.statements import FEWEST, Foretold, Statement, records
+from firnel.core.model.statements import FEWEST, Foretold, Statement, record_of, records
 from firnel.core.model.widths import HALF_80, stretch
 from firnel.core.plan import Anchor, Plan, Targets
 from firnel.core.stage_targets import stage_times
@@ -130,6 +131,10 @@ def test_what_a_batch_would_have_been_forecast_without_itself_is_scored(model):
     of_crack = records(model.score)[list(Statement).index(Statement.CRACK)]
     assert of_crack.count == len(KNOWN)
     assert 0 < of_crack.held <= of_crack.count
+    for statement in (Statement.MOVE, Statement.STEEL, Statement.LOSS, Statement.COLOUR):
+        told = record_of(model.score, statement)
+        assert told.count >= len(KNOWN) - 1, f"{statement}: one of them was hardly moved"
+        assert told.held >= 3, f"{statement}: as wide as it must be"
     again = model_from_document(model_to_document(model, ["gas"]))
     assert (again.score, again.widths, again.driven) == (model.score, model.widths, model.driven)
 
@@ -146,6 +151,42 @@ def test_the_fit_without_a_batch_is_as_wrong_of_it_as_a_fit_to_the_others():
     seen, left, refitted = np.mean(off, axis=0)
     assert 0.5 < left / refitted < 2.0
     assert left > seen, "it knows less of what it has not seen"
+
+
+def test_what_only_one_batch_told_of_is_forgotten_with_it():
+    whole = identify(KNOWN, EAST.useful_load_kg, ["gas"])
+    alone = [batch for batch in KNOWN if [one.lot for one in KNOWN].count(batch.lot) == 1]
+    assert alone
+    for batch in alone:
+        left = whole.without[batch.label]
+        assert (left.uptake[batch.lot][0], left.own_heat[batch.lot][0]) == pytest.approx((0.0, 0.0), abs=1e-6)
+
+
+def test_the_steel_shows_in_the_roast_that_it_made():
+    # Held against the model itself: a roast made by a steel that is known gives that steel back.
+    whole, batch = identify(KNOWN, EAST.useful_load_kg, ["gas"]), KNOWN[2]
+    start = logged_start(whole, batch, batch.bean_at_charge + 25.0)
+    made = simulate(whole.constants, logged_load(whole, batch), start, batch.hands, batch.step)
+    roast = replace(batch, bean=made.bean_probe[:, 0], air=made.air_probe[:, 0])
+    came, doubt = steel_from_roast(whole, roast, batch.bean_at_charge + 15.0)
+    assert came == pytest.approx(batch.bean_at_charge + 25.0, abs=0.5)
+    assert 0.0 < doubt < 5.0
+    assert largest_move(replace(batch, hands=batch.hands.held(0, len(batch.hands)))) is None
+
+
+def test_what_has_no_record_or_a_poor_one_is_not_told(model):
+    fresh = prior_model(2.4, ["gas"])
+    assert untold(fresh, Statement.STEEL).startswith("3 more batches whose logs hold two minutes of idling")
+    assert untold(model, Statement.LOSS) == ""
+    poor = tuple(Foretold(Statement.LOSS, str(number), 2.5, 1.0) for number in range(FEWEST))
+    poor = replace(model, score=poor)
+    assert "2.5 % off so far" in untold(poor, Statement.LOSS)
+    base, usual = KNOWN[2], Targets(190.0, 280.0, 260.0, 90.0, 207.0)
+    plan = Plan("x", "east", base.lot, base.load_kg, approach="times", targets=usual)
+    found = solve(model, EAST, plan, traits_of(base), usual)
+    said = [outlook(one, EAST, found.plan, found.roast, traits_of(base), np.random.default_rng(1)).of for one in (model, poor)]
+    assert "loss" in said[0]
+    assert "loss" not in said[1]
 
 
 def test_intervals_are_stretched_until_they_hold():

@@ -441,9 +441,14 @@ class Desk:
         if model is None:
             self._take_steel(None)
             return
+        from firnel.core.model.score import untold
+        from firnel.core.model.statements import Statement
         from firnel.work.machines.forecasting import traits_of
         from firnel.work.roast.steel import readiness, steel_now
 
+        if why := untold(model, Statement.STEEL):
+            self._take_steel(None, why)
+            return
         trace, order, run = session.trace.trace(), session.order, session.run
 
         def work() -> tuple[SteelEstimate, Readiness | None] | None:
@@ -460,11 +465,11 @@ class Desk:
         self._looking = True
         self._aside(work, worked, self._look_failed)
 
-    def _take_steel(self, found: tuple[SteelEstimate, Readiness | None] | None) -> None:
+    def _take_steel(self, found: tuple[SteelEstimate, Readiness | None] | None, untold: str = "") -> None:
         around: Around = self.session.around
         steel, ready = found if found is not None else (None, None)
-        if around.steel is not steel or around.readiness is not ready:
-            self.session.take_around(replace(around, steel=steel, readiness=ready))
+        if around.steel is not steel or around.readiness is not ready or around.steel_untold != untold:
+            self.session.take_around(replace(around, steel=steel, readiness=ready, steel_untold=untold))
 
     def _status(self, generation: int, status: LinkStatus) -> None:
         if generation == self._generation:

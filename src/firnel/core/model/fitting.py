@@ -285,22 +285,26 @@ def _result(problem: _Problem, vector: FloatArray) -> FittedMachine:
     wider = max(1.0, float(np.median(np.abs(residuals[:data]))) / 0.6745)
     seen = jacobian[:data]
     covariance = np.asarray(np.linalg.inv(seen.T @ seen / wider**2 + problem.information), np.float64)
-    return replace(problem.machine(vector, covariance), without=_without(problem, vector, seen, residuals[:data], wider))
+    return replace(problem.machine(vector, covariance), without=_without(problem, vector, jacobian, residuals, wider))
 
 
 def _without(
-    problem: _Problem, vector: FloatArray, seen: FloatArray, residuals: FloatArray, wider: float
+    problem: _Problem, vector: FloatArray, jacobian: FloatArray, residuals: FloatArray, wider: float
 ) -> dict[str, FittedMachine]:
-    """The fit had each batch not been there: one step of Newton away from the fit to all, with that batch's readings gone."""
-    robust = 1.0 / np.sqrt(1.0 + (residuals / LOSS_SCALE) ** 2)
-    weighted = seen * robust[:, None]
-    whole, owners, found = seen.T @ weighted + problem.information, problem.owners, {}
+    """The fit had each batch not been there: one step of Newton away from the fit to all, with that batch's readings gone.
+
+    The step goes down the slope of all that is left, priors too: the fit itself stops short of where that is nought, and what
+    only this batch told of must go back to what was thought before.
+    """
+    data = residuals.size - problem.size
+    weighted = jacobian / np.sqrt(1.0 + (residuals / LOSS_SCALE) ** 2)[:, None]
+    whole, slope, owners, found = jacobian.T @ weighted, weighted.T @ residuals, problem.owners, {}
     for index, batch in enumerate(problem.batches):
-        own = owners == index
-        left = whole - seen[own].T @ weighted[own]
-        step = np.linalg.solve(left, weighted[own].T @ residuals[own])
+        own = np.flatnonzero(owners == index)
+        left = whole - jacobian[own].T @ weighted[own]
+        step = -np.linalg.solve(left, slope - weighted[own].T @ residuals[own])
         step = np.clip(step, -MOST_STEP * problem.sd, MOST_STEP * problem.sd)
-        others = seen[~own]
+        others = np.delete(jacobian[:data], own, axis=0)
         covariance = np.asarray(np.linalg.inv(others.T @ others / wider**2 + problem.information), np.float64)
         machine = problem.machine(vector + step, covariance)
         steel = {label: value for label, value in machine.steel.items() if label != batch.label}

@@ -358,10 +358,11 @@ class Forecaster:
         to_drop = widths.landing if cracked or rule.development_s is None else widths.crack
         middle = np.nanmedian(drop_c) if np.isfinite(drop_c).any() else 0.0
         landed = middle + widths.landing * (drop_c - middle)
+        fan = np.quantile(sane(ahead.bean_probe), (0.1, 0.5, 0.9), axis=1)
         return Forecast(
             self.t, "model", interval(yellow, widths.yellow), interval(crack, widths.crack), interval(drop_t, to_drop),
             interval(landed), interval(development, to_drop),
-            ahead.t, np.quantile(sane(ahead.bean_probe), (0.1, 0.5, 0.9), axis=1), np.median(sane(ahead.air_probe), axis=1),
+            ahead.t, fan[1] + widths.fan * (fan - fan[1]), np.median(sane(ahead.air_probe), axis=1),
             np.stack([development[known], landed[known]]),
         )  # fmt: skip
 

@@ -167,6 +167,8 @@ BATCH_STEEL_SD, LOT_UPTAKE_SD, LOT_OWN_HEAT_SD = 8.0, 0.05, 0.25
 IDLE_BEAN_MISFIT, IDLE_AIR_MISFIT = 1.0, 5.0
 #: Share of its first spread below which a number counts as learned. [-]
 LEARNED = 0.75
+#: What the steel was at the charge shows in this part of a roast; before it the load falls in. [s from charge]
+ROAST_FROM_S, ROAST_TELLS_S = 90.0, 300.0
 #: Readings are compared this often: closer ones err together. [s]
 EVERY_S = 10.0
 #: Expected misfit of bean and air probe late in a roast; larger in the first minute and a half, where the load falls in. [degC]
@@ -280,6 +282,27 @@ def steel_from_idling(fitted: FittedMachine, batch: LoggedBatch) -> tuple[float,
     information = float(np.sum(weight[known] * slope[known] ** 2)) + BATCH_STEEL_SD**-2
     shift = float(np.sum(weight[known] * slope[known] * off[known])) / information
     return expected + shift, information**-0.5
+
+
+def steel_from_roast(fitted: FittedMachine, batch: LoggedBatch, near: float) -> tuple[float, float]:
+    """Steel at the charge, and its sd, as the first minutes of the roast show it, whatever was known before. [degC]
+
+    Parameters
+    ----------
+    fitted, batch : the machine, and its roast.
+    near : about this much: the readings are taken as linear in the steel around it. [degC]
+    """
+    load, hands = logged_load(fitted, batch), batch.hands.part(slice(0, round(ROAST_TELLS_S / batch.step)))
+    made = [simulate(fitted.constants, load, logged_start(fitted, batch, near + by), hands, batch.step) for by in (0.0, 10.0)]
+    at = np.arange(round(ROAST_FROM_S / batch.step), made[0].t.size, max(1, round(EVERY_S / batch.step)))
+    information = weighed = 0.0
+    for column, misfit, probe in ((batch.bean, BEAN_MISFIT, "bean_probe"), (batch.air, AIR_MISFIT, "air_probe")):
+        first, second = (getattr(one, probe)[at, 0] for one in made)
+        off, slope = column[at] - first, (second - first) / 10.0
+        known = np.isfinite(off)
+        information += float(np.sum(slope[known] ** 2)) / misfit**2
+        weighed += float(np.sum(slope[known] * off[known])) / misfit**2
+    return near + weighed / max(information, 1e-9), max(information, 1e-9) ** -0.5
 
 
 def modelled(fitted: FittedMachine, batch: LoggedBatch, known: bool = True) -> Simulated:

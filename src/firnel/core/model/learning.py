@@ -69,7 +69,6 @@ class MachineModel:
     steel_over_charge_c: float = 5.0  #: what the steel usually has above the bean probe in the moment of charge [degC]
     air_over_charge_c: float = 0.0  #: the same of the air probe [degC]
     seen: Mapping[str, Seen] = field(default_factory=dict)  #: of each control of airflow and motion that was logged
-    idled: int = 0  #: batches whose log holds idling before the charge: without any, nothing is known of the steel then
     driven: tuple[Driven, ...] = ()  #: how the machine was driven in them
     widths: Widths = field(default_factory=Widths)  #: of what is told, so that it holds
     score: tuple[Foretold, ...] = ()  #: what came of what was foretold
@@ -99,16 +98,11 @@ def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> Machine
     made = [(batch, modelled(fitted, batch)) for batch in batches]
     off = [misfit(simulated, batch) for batch, simulated in made]
     air = [value for _, value in off if value is not None]
-    samples = [
-        LevelSample(simulated, batch.moisture, batch.drop_t, batch.loss, batch.colour)
-        for batch, simulated in made
-        if batch.drop_t is not None
-    ]
     return MachineModel(
         fitted,
         _threshold(YELLOW, [(batch, simulated, batch.yellow_t) for batch, simulated in made]),
         _threshold(CRACK, [(batch, simulated, batch.first_crack_t) for batch, simulated in made]),
-        fit_level(samples),
+        fit_level([sample for batch, simulated in made if (sample := _sample(batch, simulated)) is not None]),
         learn_drift(made),
         FitReport(
             tuple(batch.label for batch in batches),
@@ -118,9 +112,20 @@ def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> Machine
         float(np.median([simulated.steel[0, 0] - batch.bean_at_charge for batch, simulated in made])),
         _usual([batch.air_at_charge - batch.bean_at_charge for batch in batches]),
         seen_in(batches),
-        sum(batch.idling is not None for batch in batches),
         tuple(one for batch in batches if (one := driven_of(batch)) is not None),
     )
+
+
+def level_samples(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> dict[str, LevelSample]:
+    """What batches tell of loss and colour, by their label."""
+    found = {batch.label: _sample(batch, modelled(fitted, batch)) for batch in batches}
+    return {label: sample for label, sample in found.items() if sample is not None}
+
+
+def _sample(batch: LoggedBatch, simulated: Simulated) -> LevelSample | None:
+    if batch.drop_t is None:
+        return None
+    return LevelSample(simulated, batch.moisture, batch.drop_t, batch.loss, batch.colour)
 
 
 def seen_in(batches: Sequence[LoggedBatch]) -> dict[str, Seen]:

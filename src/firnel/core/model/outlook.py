@@ -16,7 +16,9 @@ from firnel.core.model.identification import BATCH_STEEL_SD, LOT_OWN_HEAT_SD, LO
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import USUAL_DENSITY
 from firnel.core.model.planned import PlannedRoast, at_charge
+from firnel.core.model.score import untold
 from firnel.core.model.simulation import simulate
+from firnel.core.model.statements import Statement
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Anchor, Plan, PlannedMove
 from firnel.core.vocabulary import Control, FloatArray, Machine, MarkKind
@@ -31,6 +33,8 @@ ROUNDS = 3
 @dataclass(frozen=True)
 class Outlook:
     """80 % intervals of a plan roasted as written, by target name, and the fan of the bean probe.
+
+    Loss and colour are in it only where what was said of them on this machine held so far.
 
     ``t`` [s from charge], shape (n,); ``fan`` at 10, 50 and 90 %, shape (3, n) [degC].
     """
@@ -106,6 +110,9 @@ def outlook(
         "loss": np.where(known, loss, np.nan),
         "colour": np.where(known, colour, np.nan),
     }
+    for name, statement in (("loss", Statement.LOSS), ("colour", Statement.COLOUR)):
+        if untold(model, statement):
+            del found[name]
     intervals = {name: told for name, values in found.items() if (told := interval(values)) is not None}
     shown = made.t <= end + STEP
     return Outlook(intervals, made.t[shown], np.quantile(probe[shown], (0.1, 0.5, 0.9), axis=1))

@@ -11,17 +11,23 @@ from dataclasses import replace
 import numpy as np
 
 from firnel.core.model.forecast import DropRule, Forecast, Interval
-from firnel.core.model.learning import MachineModel
+from firnel.core.model.identification import modelled, steel_at_charge, steel_from_idling, steel_from_roast
+from firnel.core.model.learning import MachineModel, level_samples
+from firnel.core.model.level import LevelSample, fit_level
 from firnel.core.model.logged import LoggedBatch
-from firnel.core.model.replay import as_made, forecast_at
-from firnel.core.model.statements import FEWEST, Foretold, Statement, records
-from firnel.core.model.widths import Widths, stretch
+from firnel.core.model.replay import as_made, forecast_at, near
+from firnel.core.model.statements import FEWEST, Foretold, Record, Statement, record_of
+from firnel.core.model.widths import HALF_80, USUAL, WIDEST, Widths, stretch
 
 #: Members of the ensembles that are asked here, and batches that are scored at most: the latest.
 MEMBERS, LATEST = 100, 20
 #: Nothing is asked earlier than this in a roast. [s]
 EARLIEST_S = 60.0
+#: The heat must move by this share of its scale to be asked what comes of it, and that is looked at so long after. [1], [s]
+LEAST_MOVE, AFTER_MOVE_S = 0.05, 60.0
 SEED = 17
+#: By how much the steel's interval is stretched at most.
+WIDEST_STEEL = 4.0
 
 
 def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[[float], bool] | None = None) -> MachineModel:
@@ -35,23 +41,37 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
     """
     without = model.fitted.without
     told: list[Foretold] = []
+    samples = level_samples(model.fitted, batches)
     latest = [batch for batch in batches if batch.label in without][-LATEST:]
     for index, batch in enumerate(latest):
         if going is not None and not going(index / len(latest)):
             break
+        others = [sample for label, sample in samples.items() if label != batch.label]
         blind = replace(
-            model, fitted=without[batch.label], widths=Widths(),
+            model, fitted=without[batch.label], widths=Widths(), level=fit_level(others),
             yellow=model.yellow.without(batch.label), crack=model.crack.without(batch.label),
         )  # fmt: skip
-        told += foretold(blind, batch)
+        told += [*foretold(blind, batch), *_level_foretold(blind, batch, others), *_steel_foretold(blind, batch)]
 
-    def of(*kinds: Statement) -> float:
-        return stretch([(one.off, one.half) for one in told if one.statement in kinds])
+    def of(*kinds: Statement, usual: float = USUAL, widest: float = WIDEST) -> float:
+        return stretch([(one.off, one.half) for one in told if one.statement in kinds], usual, widest)
 
-    widths = Widths(of(Statement.YELLOW), of(Statement.CRACK, Statement.CRACK_FAR), of(Statement.LANDING))
-    factor = {Statement.YELLOW: widths.yellow, Statement.LANDING: widths.landing}
-    score = tuple(replace(one, half=one.half * factor.get(one.statement, widths.crack)) for one in told)
-    return replace(model, fitted=replace(model.fitted, without={}), widths=widths, score=score)
+    crack = of(Statement.CRACK, Statement.CRACK_FAR)
+    # A fit says of itself that it knows its steel and its level better than it does: what it leaves out is not in there.
+    factor = {
+        Statement.YELLOW: of(Statement.YELLOW), Statement.CRACK: crack, Statement.CRACK_FAR: crack,
+        Statement.LANDING: of(Statement.LANDING), Statement.MOVE: of(Statement.MOVE, usual=1.0),
+        Statement.STEEL: of(Statement.STEEL, usual=1.5, widest=WIDEST_STEEL),
+        Statement.LOSS: of(Statement.LOSS, usual=1.0), Statement.COLOUR: of(Statement.COLOUR, usual=1.0),
+    }  # fmt: skip
+    level = replace(
+        model.level,
+        loss_sd=factor[Statement.LOSS] * model.level.loss_sd,
+        colour_sd=factor[Statement.COLOUR] * model.level.colour_sd,
+    )
+    widths = Widths(factor[Statement.YELLOW], crack, factor[Statement.LANDING], factor[Statement.MOVE], factor[Statement.STEEL])
+    score = tuple(replace(one, half=one.half * factor[one.statement]) for one in told)
+    return replace(model, fitted=replace(model.fitted, without={}), widths=widths, level=level, score=score)
 
 
 def foretold(model: MachineModel, batch: LoggedBatch) -> list[Foretold]:
@@ -66,8 +86,9 @@ def foretold(model: MachineModel, batch: LoggedBatch) -> list[Foretold]:
         return forecast_at(model, batch, at, as_made(batch, at), rule, rng, MEMBERS)
 
     def note(statement: Statement, said: Interval | None, came: float) -> None:
-        if said is not None and said.low is not None and said.high is not None and np.isfinite(came):
-            found.append(Foretold(statement, batch.label, came - said.value, 0.5 * (said.high - said.low)))
+        if said is not None and said.low is not None and np.isfinite(came):
+            high = said.high if said.high is not None else 2.0 * said.value - said.low  # some members never get there
+            found.append(Foretold(statement, batch.label, came - said.value, 0.5 * (high - said.low)))
 
     if yellow is not None and yellow - 90.0 > EARLIEST_S:
         note(Statement.YELLOW, ask(yellow - 90.0).yellow, yellow)
@@ -75,10 +96,90 @@ def foretold(model: MachineModel, batch: LoggedBatch) -> list[Foretold]:
         if crack - ahead > EARLIEST_S:
             note(statement, ask(crack - ahead).first_crack, crack)
     last = round(drop / batch.step)
-    near = batch.bean[max(last - 3, 0) : last]
-    if np.isfinite(near).any():
-        note(Statement.LANDING, ask(crack).drop_c, float(np.nanmean(near)))
+    ending = batch.bean[max(last - 3, 0) : last]
+    if np.isfinite(ending).any():
+        note(Statement.LANDING, ask(crack).drop_c, float(np.nanmean(ending)))
+    moved = largest_move(batch)
+    if moved is not None:
+        made = ask(moved)
+        if made.fan_t is not None and made.fan is not None:
+            low, middle, high = (float(np.interp(moved + AFTER_MOVE_S, made.fan_t, curve)) for curve in made.fan)
+            came = near(batch.bean, round((moved + AFTER_MOVE_S) / batch.step))
+            note(Statement.MOVE, Interval(middle, low, high), came)
     return found
+
+
+def largest_move(batch: LoggedBatch) -> float | None:
+    """When the heat was moved furthest, with a minute behind it to see what came [s from charge]; None where it never was."""
+    first, end = round(EARLIEST_S / batch.step), round((batch.t[-1] - AFTER_MOVE_S) / batch.step)
+    sources = np.stack([batch.hands.heat, *batch.hands.more])[:, first:end]
+    steps = np.nan_to_num(np.abs(np.diff(sources)).max(axis=0)) if sources.shape[1] > 1 else np.zeros(0)
+    if steps.size == 0 or steps.max() < LEAST_MOVE:
+        return None
+    return batch.step * float(first + 1 + int(np.argmax(steps)))
+
+
+def _level_foretold(blind: MachineModel, batch: LoggedBatch, others: Sequence[LevelSample]) -> list[Foretold]:
+    """Loss [%] and colour as they would have been told of the roast with its load and its moves, nothing measured in it."""
+    if batch.drop_t is None:
+        return []
+    made, level, found = modelled(blind.fitted, batch, known=False), blind.level, []
+    if batch.loss is not None and any(one.loss is not None for one in others):
+        said = 100.0 * float(level.loss(made, batch.moisture, batch.drop_t)[0])
+        found.append(Foretold(Statement.LOSS, batch.label, 100.0 * batch.loss - said, 100.0 * HALF_80 * level.loss_sd))
+    if batch.colour is not None and any(one.colour is not None for one in others):
+        said = float(level.colour(made, batch.drop_t)[0])
+        found.append(Foretold(Statement.COLOUR, batch.label, batch.colour - said, HALF_80 * level.colour_sd))
+    return found
+
+
+def _steel_foretold(blind: MachineModel, batch: LoggedBatch) -> list[Foretold]:
+    """The steel as it was told while the machine idled, and as the roast then showed it by itself. [degC]"""
+    if batch.idling is None:
+        return []
+    steel, sd = steel_from_idling(blind.fitted, batch)
+    at_charge = steel_at_charge(blind.fitted.constants, batch, np.array([steel, steel + 1.0]))
+    came, doubt = steel_from_roast(blind.fitted, batch, float(at_charge[0]))
+    half = HALF_80 * float(np.hypot(sd * (at_charge[1] - at_charge[0]), doubt))
+    return [Foretold(Statement.STEEL, batch.label, came - float(at_charge[0]), half)]
+
+
+def untold(model: MachineModel, statement: Statement) -> str:
+    """Why a kind of statement is not made of a machine, and what earns it; empty where its record is good."""
+    record = record_of(model.score, statement)
+    if record.count < FEWEST:
+        left, (one, several) = FEWEST - record.count, EARNS.get(statement, MARKED)
+        return f"One {one} it." if left == 1 else f"{left} {several} it."
+    return "" if record.good else f"It was {_figure(record)} off so far. {MENDS.get(statement, COMPLETE)}"
+
+
+#: What does so for all others.
+MARKED = (
+    "more batch with yellow, first crack and drop marked earns",
+    "more batches with yellow, first crack and drop marked earn",
+)
+COMPLETE = "Batches whose load, moves and marks are all in the record mend it."
+
+
+def _figure(record: Record) -> str:
+    unit = record.statement.unit
+    return f"{record.off:.0f} {unit}" if unit in ("s", "points") else f"{record.off:.1f} {unit}"
+
+
+#: What earns a kind of statement that has no record yet, and what mends a poor one.
+EARNS = {
+    Statement.LOSS: ("more batch that is weighed earns", "more batches that are weighed earn"),
+    Statement.COLOUR: ("more batch whose colour is measured earns", "more batches whose colour is measured earn"),
+    Statement.STEEL: (
+        "more batch whose log holds two minutes of idling before the charge earns",
+        "more batches whose logs hold two minutes of idling before the charge earn",
+    ),
+}
+MENDS = {
+    Statement.LOSS: "Batches weighed green and roasted on one scale, with the moisture of their lot, mend it.",
+    Statement.COLOUR: "Colours measured one way, ground alike, mend it.",
+    Statement.STEEL: "Batches that idle two minutes at a steady setting before the charge mend it.",
+}
 
 
 def muted(model: MachineModel) -> str:
@@ -90,7 +191,7 @@ def muted(model: MachineModel) -> str:
         left = FEWEST - model.batches
         more = "one more batch" if left == 1 else f"{left} more batches"
         return f"No advice on this machine yet: {more} with yellow, first crack and drop marked earn it."
-    record = records(model.score)[list(Statement).index(Statement.CRACK)]
+    record = record_of(model.score, Statement.CRACK)
     if record.count >= FEWEST and not record.good:
         return (
             f"No advice on this machine: first crack came {record.off:.0f} s off what was said 90 s ahead. Batches whose load, "

@@ -19,15 +19,25 @@ class Statement(StrEnum):
     CRACK_FAR = "first crack, 3 min ahead"
     CRACK = "first crack, 90 s ahead"
     LANDING = "drop temperature, from first crack"
+    MOVE = "bean probe, a minute after a move"
+    STEEL = "drum steel at charge, while idling"
+    LOSS = "weight loss, from load and moves"
+    COLOUR = "colour, from load and moves"
 
     @property
     def unit(self) -> str:
-        """Of its figures."""
-        return "°C" if self is Statement.LANDING else "s"
+        """Of its figures: s, °C, % of the green's weight, or points of colour."""
+        return UNITS.get(self, "s")
 
 
-#: A record is good while the median error is no larger than this. [s], [degC]
-GOOD = {Statement.YELLOW: 15.0, Statement.CRACK_FAR: 25.0, Statement.CRACK: 15.0, Statement.LANDING: 1.5}
+UNITS = {
+    Statement.LANDING: "°C", Statement.MOVE: "°C", Statement.STEEL: "°C", Statement.LOSS: "%", Statement.COLOUR: "points",
+}  # fmt: skip
+#: A record is good while the median error is no larger than this, in the unit of the statement.
+GOOD = {
+    Statement.YELLOW: 15.0, Statement.CRACK_FAR: 25.0, Statement.CRACK: 15.0, Statement.LANDING: 1.5, Statement.MOVE: 2.0,
+    Statement.STEEL: 6.0, Statement.LOSS: 1.5, Statement.COLOUR: 5.0,
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -54,6 +64,11 @@ class Record:
     def good(self) -> bool:
         """Whether it can be gone by."""
         return self.count >= FEWEST and self.off <= GOOD[self.statement]
+
+
+def record_of(score: Iterable[Foretold], statement: Statement) -> Record:
+    """The record of one kind of statement."""
+    return records(score)[list(Statement).index(statement)]
 
 
 def records(score: Iterable[Foretold]) -> tuple[Record, ...]:

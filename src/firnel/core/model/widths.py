@@ -18,22 +18,26 @@ MOST_OFF, NARROWEST, WIDEST = 2.6, 0.4, 2.5
 
 @dataclass(frozen=True)
 class Widths:
-    """By how much the intervals of the ensemble are stretched about their middle: for yellow, first crack and the landing."""
+    """By how much intervals are stretched about their middle: of the ensemble for yellow, first crack, the landing and the fan
+    of the bean probe; and of the steel that idling tells."""
 
     yellow: float = 1.0
     crack: float = 1.0
     landing: float = 1.0
+    fan: float = 1.0
+    steel: float = 1.0
 
 
-def stretch(off: Sequence[tuple[float, float]], usual: float = USUAL) -> float:
+def stretch(off: Sequence[tuple[float, float]], usual: float = USUAL, widest: float = WIDEST) -> float:
     """The factor by which intervals are to be stretched.
 
     Parameters
     ----------
     off : what came less what was said, and half the 80 % interval that was said with it, in one unit.
     usual : what is thought beforehand.
+    widest : no factor is larger.
     """
     scaled = np.array([HALF_80 * error / half for error, half in off if half > 0.0])
-    scaled = np.clip(np.abs(scaled), 0.0, MOST_OFF)
+    scaled = np.clip(np.abs(scaled), 0.0, max(MOST_OFF, widest))
     square = (IMAGINED * usual**2 + float(np.sum(scaled**2))) / (IMAGINED + scaled.size)
-    return float(np.clip(np.sqrt(square), NARROWEST, WIDEST))
+    return float(np.clip(np.sqrt(square), NARROWEST, widest))

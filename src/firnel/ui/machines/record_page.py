@@ -6,7 +6,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from firnel.core.model.score import muted
+from firnel.core.model.score import muted, untold
 from firnel.core.model.statements import FEWEST, GOOD, Foretold, Record, Statement, records
 from firnel.core.vocabulary import Machine
 from firnel.ui.shared.lane_head import Key
@@ -60,11 +60,15 @@ class RecordPage(QWidget):
         self._score = model.score
         known = records(model.score)
         silent = muted(model)
-        self._words.setText(
+        said = [
             silent
             or "Each batch as it would have been forecast by a model that had not seen it: half of all lie nearer than “off”, "
             "and eight in ten are meant to lie within “said”."
-        )
+        ]
+        for statement in (Statement.STEEL, Statement.LOSS, Statement.COLOUR):
+            if why := untold(model, statement):
+                said.append(f"Not told yet: {statement.value.partition(',')[0]}. {why}")
+        self._words.setText("\n".join(said))
         rows: list[tuple[str, ...]] = [("*statement", "batches", "off", "said", "held")]
         self._table.show_rows(rows + [self._row(one) for one in known])
         self._draw()
@@ -81,8 +85,8 @@ class RecordPage(QWidget):
         )
 
     def _figure(self, value: float, statement: Statement) -> str:
-        if statement.unit == "s":
-            return f"{value:.0f} s"
+        if statement.unit != "°C":
+            return f"{value:.1f} %" if statement.unit == "%" else f"{value:.0f} {statement.unit}"
         units = self._desk.settings.units
         return f"{units.show_difference(value):.1f} {units.temperature}"
 
@@ -92,7 +96,7 @@ class RecordPage(QWidget):
         statement: Statement = self._which.currentData()
         own = [one for one in self._score if one.statement == statement]
         palette, units = self._look.palette, self._desk.settings.units
-        by = 1.0 if statement.unit == "s" else units.show_difference(1.0)
+        by = units.show_difference(1.0) if statement.unit == "°C" else 1.0
         off = by * np.array([one.off for one in own])
         half = by * np.array([one.half for one in own])
         x = np.arange(off.size, dtype=np.float64)
@@ -111,7 +115,7 @@ class RecordPage(QWidget):
         item.getAxis("left").tickStrings = lambda values, _scale, _spacing: [
             f"{value:+.0f}" if value else "0" for value in values
         ]
-        unit = "s" if statement.unit == "s" else units.temperature
+        unit = units.temperature if statement.unit == "°C" else statement.unit
         keys = (Key("said ±", "soft"), Key("held", "moss"), Key("did not hold", "ember"))
-        came = "Came later" if statement.unit == "s" else "Read hotter"
+        came = {"s": "Came later", "%": "Lost more", "points": "Read lighter"}.get(statement.unit, "Read hotter")
         self._lane.head.show_head(f"{came} than said, {unit}", keys, "batches in time order")

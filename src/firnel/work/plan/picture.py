@@ -132,6 +132,8 @@ def _gives(solved: Solved | None, sure: Outlook | None, units: Units) -> tuple[t
     def row(name: str) -> tuple[str, str]:
         value = target_text(name, came[name], units)
         within = sure.of.get(name) if sure is not None else None
+        if name in ("loss", "colour") and within is None:
+            return TARGET_WORDS[name], "–" if sure is None else "not told yet"
         if within is None or within.low is None or within.high is None:
             return TARGET_WORDS[name], value
         return TARGET_WORDS[name], f"{value} {tolerance_text(name, 0.5 * (within.high - within.low), units)}"

@@ -66,6 +66,7 @@ class Around:
     """What the desk knows around the batch: it alone works this out, and hands it over as one value."""
 
     steel: SteelEstimate | None = None  #: of the idling machine
+    steel_untold: str = ""  #: why nothing is said of the steel of this machine, and what earns it
     readiness: Readiness | None = None  #: of the steel for this plan
     rested_s: float | None = None  #: since the machine's last drop, when the batch was prepared; None for the day's first
     reference: BatchRecord | None = None  #: that this batch is to be like

@@ -84,8 +84,8 @@ def _steel(session: RoastSession, units: Units) -> SteelPicture:
     steel, found = session.around.steel, session.around.readiness
     words = steel_words(session, units)
     if steel is None:
-        return SteelPicture("", " ".join(part for part in (words, "Not told: no idling of this machine is "
-                            "learned yet, or it has idled too shortly.") if part))  # fmt: skip
+        why = session.around.steel_untold or "it has idled too shortly."
+        return SteelPicture("", " ".join(part for part in (words, f"Not told: {why}") if part))
     wanted = found.wanted_c if found is not None else steel.steel_c
     now, sd = units.show(steel.steel_c, "°C"), units.show_difference(steel.sd_c)
     pause = pause_words(session)

@@ -12,13 +12,13 @@ from firnel.core.model.identification import first_readings, steel_from_idling
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LONGEST_IDLE_S, UNUSABLE, LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.planned import run_plan
+from firnel.core.model.score import untold
 from firnel.core.model.simulation import idle
+from firnel.core.model.statements import Statement
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine, Mark, MarkKind, Trace
 
-#: The steel is told once so many of the fitted batches hold some idling before their charge.
-LEAST_IDLED = 2
 #: Steel this near to what the plan assumes is ready; common practice, no published source. [K]
 READY_C = 5.0
 #: The empty machine is looked ahead this far, in these steps. [s]
@@ -72,8 +72,8 @@ def steel_now(model: MachineModel, machine: Machine, trace: Trace) -> SteelEstim
     model, machine : fitted, and its scales.
     trace : of the empty machine, up to now.
     """
-    if model.idled < LEAST_IDLED:
-        return None  # hardly any idling of this machine was ever logged: what its steel does then nobody knows
+    if untold(model, Statement.STEEL):
+        return None  # hardly any idling of this machine was ever logged, or what it told did not hold
     good = np.isfinite(trace.bean) & (trace.quality & UNUSABLE == 0)
     recent = good & (trace.t >= trace.t[-1] - LONGEST_IDLE_S) if trace.t.size else np.zeros(0, bool)
     if recent.sum() < 5:
@@ -90,7 +90,7 @@ def steel_now(model: MachineModel, machine: Machine, trace: Trace) -> SteelEstim
         return None
     steel, sd = steel_from_idling(model.fitted, batch)
     made = _ahead(model, batch, steel)
-    return SteelEstimate(float(made[0]), sd, made)
+    return SteelEstimate(float(made[0]), sd * model.widths.steel, made)
 
 
 def _ahead(model: MachineModel, batch: LoggedBatch, steel: float) -> FloatArray:
