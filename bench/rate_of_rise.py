@@ -11,10 +11,13 @@ import numpy as np
 import other_machines  # noqa: F401 - finds the logs of the tests
 from drawn_machines import draw
 from drawn_machines import roast as roast_drawn
-from logged import record_of, rows
+from logged import MACHINES, batches_of, record_of, rows
 from report import Line
 from scipy.signal import savgol_coeffs, savgol_filter
 
+from firnel.core.known_course import Course, live_rate_on_course
+from firnel.core.model.fitting import identify
+from firnel.core.model.identification import modelled
 from firnel.core.rate_of_rise import live_rate_of_rise
 from firnel.core.vocabulary import Control, MarkKind, Role
 from firnel.devices.simulator.kinds import KINDS
@@ -90,37 +93,64 @@ def drawn_roasts(count: int = 12) -> list[Roast]:
 
 def logged_roasts() -> list[Roast]:
     """The same of every logged batch, with what stands for the truth."""
-    found = []
-    for row in rows():
-        record = record_of(row["file"])
-        known = np.isfinite(record.trace.bean)
-        t, bean = record.trace.t[known], record.trace.bean[known]
-        charge, drop = (record.mark(kind).t for kind in (MarkKind.CHARGE, MarkKind.DROP))
-        moves = [t[1:][np.diff(record.trace.control(control)[known]) != 0.0] for control in (Control.GAS, Control.AIRFLOW)]
-        grid = np.arange(charge, drop, 1.0)
-        smooth = 60.0 * savgol_filter(np.interp(grid, t, bean), 91, 3, deriv=1)
-        inside = (t >= charge) & (t < drop)
-        truth = np.interp(t, grid, smooth)
-        truth[~inside] = np.nan
-        found.append((t, bean, charge, tuple(np.sort(np.concatenate(moves)).tolist()), truth))
-    return found
+    return [logged_roast(row["file"]) for row in rows()]
+
+
+def logged_roast(file: str) -> Roast:
+    """One of them."""
+    record = record_of(file)
+    known = np.isfinite(record.trace.bean)
+    t, bean = record.trace.t[known], record.trace.bean[known]
+    charge, drop = (record.mark(kind).t for kind in (MarkKind.CHARGE, MarkKind.DROP))
+    moves = [t[1:][np.diff(record.trace.control(control)[known]) != 0.0] for control in (Control.GAS, Control.AIRFLOW)]
+    grid = np.arange(charge, drop, 1.0)
+    smooth = 60.0 * savgol_filter(np.interp(grid, t, bean), 91, 3, deriv=1)
+    truth = np.interp(t, grid, smooth)
+    truth[(t < charge) | (t >= drop)] = np.nan
+    return t, bean, charge, tuple(np.sort(np.concatenate(moves)).tolist()), truth
+
+
+def against(live: np.ndarray, t: np.ndarray, seen: np.ndarray, charge: float, truth: np.ndarray) -> tuple[float, float, float]:
+    """RMS error of a live rate as a share of that of a 30 s trailing difference, and the lag of either. [s]"""
+    base, known = trailing_difference(t, seen), np.isfinite(truth)
+    late = (t > charge + 120.0) & (t < t[known][-1] - 25.0)
+    ratio = np.sqrt(np.nanmean((live - truth)[late] ** 2) / np.nanmean((base - truth)[late] ** 2))
+    return float(ratio), *(lag(t[late], rate[late], t[known], truth[known]) for rate in (live, base))
 
 
 def against_difference(roasts: list[Roast]) -> tuple[float, float]:
     """RMS error and lag of the live rate as shares of those of a 30 s trailing difference, means over the roasts."""
     ratios, lags = [], []
     for t, seen, charge, moves, truth in roasts:
-        live, base = live_rate_of_rise(t, seen, charge, moves).c_per_min, trailing_difference(t, seen)
-        late = (t > charge + 120.0) & (t < t[np.isfinite(truth)][-1] - 25.0)
-        ratios.append(np.sqrt(np.nanmean((live - truth)[late] ** 2) / np.nanmean((base - truth)[late] ** 2)))
-        known = np.isfinite(truth)
-        lags.append([lag(t[late], rate[late], t[known], truth[known]) for rate in (live, base)])
+        ratio, mine, theirs = against(live_rate_of_rise(t, seen, charge, moves).c_per_min, t, seen, charge, truth)
+        ratios.append(ratio)
+        lags.append((mine, theirs))
+    mine, theirs = np.mean(lags, axis=0)
+    return float(np.mean(ratios)), float(mine / theirs)
+
+
+def on_course() -> tuple[float, float]:
+    """The same of the logged machines with a model beside the readings, on six batches that it has not seen."""
+    ratios, lags = [], []
+    for name, machine in MACHINES.items():
+        batches, files = batches_of(name), {row["file"].removesuffix(".csv"): row["file"] for row in rows()}
+        fitted = identify(batches[:8], machine.useful_load_kg, machine.heat_kinds)
+        for batch in batches[8:14]:
+            t, seen, charge, moves, truth = logged_roast(files[batch.label])
+            made = modelled(fitted, batch, known=False)
+            live = live_rate_on_course(t, seen, charge, moves, Course(made.t + charge, made.bean_probe[:, 0]))
+            ratio, mine, theirs = against(live, t, seen, charge, truth)
+            ratios.append(ratio)
+            lags.append((mine, theirs))
     mine, theirs = np.mean(lags, axis=0)
     return float(np.mean(ratios)), float(mine / theirs)
 
 
 def run(folder: Path) -> list[Line]:
     lines = []
+    ratio, later = on_course()
+    lines.append(Line("logged, with a model: live rate, RMS error", ratio, "times", 0.8, "30 s trailing difference"))
+    lines.append(Line("logged, with a model: its lag", later, "times", 0.5, "the same"))
     for sort, roasts in (("drawn", drawn_roasts()), ("logged", logged_roasts())):
         ratio, later = against_difference(roasts)
         lines.append(Line(f"{sort}: live rate, RMS error", ratio, "times", 0.8, "30 s trailing difference"))

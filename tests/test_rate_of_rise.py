@@ -2,6 +2,7 @@ import numpy as np
 import pytest
 from scipy.signal import savgol_filter
 
+from firnel.core.known_course import Course, live_rate_on_course
 from firnel.core.rate_of_rise import RateOfRiseFilter, live_rate_of_rise, smooth_rate_of_rise
 from firnel.core.vocabulary import Control
 from firnel.devices.simulator.kinds import KINDS
@@ -119,3 +120,51 @@ def test_nothing_but_missing_readings_gives_no_level_and_no_error():
     rate = smooth_rate_of_rise(np.arange(5.0), np.full(5, np.nan))
     assert not np.isfinite(live_rate_of_rise(np.arange(5.0), np.full(5, np.nan)).level).any()
     assert rate.t.size == 5
+
+
+# With a model beside it
+
+
+def wandering(seed, size, by=0.35, over=5.0):
+    """A thermometer that wanders: white noise through a first-order lag."""
+    rng, keep = np.random.default_rng(seed), np.exp(-1.0 / over)
+    found = np.zeros(size)
+    for index in range(1, size):
+        found[index] = keep * found[index - 1] + by * np.sqrt(1 - keep**2) * rng.standard_normal()
+    return found
+
+
+def known_roast():
+    """A rate that falls and is turned up by a move at 300 s; the model knows that, and is off by a slow swing of 0.5 K/min."""
+    t = np.arange(0.0, 600.0)
+    truth = 14.0 - t / 60.0 + np.where(t > 300.0, 3.0 * (1.0 - np.exp(-(t - 300.0) / 25.0)), 0.0)
+    bean = 90.0 + np.cumsum(truth) / 60.0
+    course = Course(t, bean + 0.5 / 60.0 * 80.0 * np.sin(t / 80.0))
+    return t, bean, truth, course
+
+
+def test_with_a_model_beside_it_the_rate_wanders_less_than_any_filter_lets_it():
+    t, bean, truth, course = known_roast()
+    seen, late = bean + wandering(3, t.size), t > 120.0
+    alone = live_rate_of_rise(t, seen, 0.0, (300.0,)).c_per_min
+    joined = live_rate_on_course(t, seen, 0.0, (300.0,), course)
+    off = [np.sqrt(np.mean((rate - truth)[late] ** 2)) for rate in (alone, joined)]
+    assert off[1] < 0.7 * off[0]
+
+
+def test_what_the_model_does_not_know_still_shows_within_fifteen_seconds():
+    t, bean, _, course = known_roast()
+    lost = bean - np.clip(t - 400.0, 0.0, 60.0) * 6.0 / 60.0
+    noise = wandering(4, t.size)
+    had, came = (live_rate_on_course(t, curve + noise, 0.0, (300.0,), course) for curve in (bean, lost))
+    assert came[415] - had[415] < -3.0, "half of six degrees a minute"
+
+
+def test_a_model_that_is_far_off_is_not_gone_by():
+    t, bean, _, _ = known_roast()
+    wrong = Course(t, np.full(t.size, bean[0]))
+    seen = bean + wandering(5, t.size)
+    joined, alone = live_rate_on_course(t, seen, 0.0, (300.0,), wrong), live_rate_of_rise(t, seen, 0.0, (300.0,)).c_per_min
+    assert np.abs(joined - alone)[150:].max() < 0.5, "a model that says nought where there are ten"
+    short = Course(t[:200], bean[:200])
+    assert np.isfinite(live_rate_on_course(t, seen, 0.0, (300.0,), short)).all(), "behind its end the readings go on alone"

@@ -216,17 +216,29 @@ def live_rate_of_rise(
     charge_t : time of the charge, or None. [s]
     moves_t : times at which gas or air was moved, rising. [s]
     """
-    rate_filter, ahead = RateOfRiseFilter(charge_t, tuning), _Ahead(moves_t)
-    rates = []
-    for moment, value in zip(t, bean, strict=True):
-        ahead.tell(rate_filter, float(moment))
-        rates.append(rate_filter.update(float(moment), float(value)))
+    rates = live_rates(t, bean, charge_t, moves_t, tuning)
     return RateCurve(
         np.asarray(t, float),
         np.array([rate.level for rate in rates]),
         np.array([rate.c_per_min for rate in rates]),
         np.array([rate.sd for rate in rates]),
     )
+
+
+def live_rates(
+    t: FloatArray,
+    bean: FloatArray,
+    charge_t: float | None = None,
+    moves_t: Sequence[float] = (),
+    tuning: RateTuning | None = None,
+) -> list[Rate]:
+    """The same, answer by answer."""
+    rate_filter, ahead = RateOfRiseFilter(charge_t, tuning), _Ahead(moves_t)
+    rates = []
+    for moment, value in zip(t, bean, strict=True):
+        ahead.tell(rate_filter, float(moment))
+        rates.append(rate_filter.update(float(moment), float(value)))
+    return rates
 
 
 def smooth_rate_of_rise(

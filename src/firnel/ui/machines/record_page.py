@@ -86,7 +86,7 @@ class RecordPage(QWidget):
 
     def _figure(self, value: float, statement: Statement) -> str:
         if statement.unit != "°C":
-            return f"{value:.1f} %" if statement.unit == "%" else f"{value:.0f} {statement.unit}"
+            return f"{value:.0f} s" if statement.unit == "s" else f"{value:.1f} {statement.unit}"
         units = self._desk.settings.units
         return f"{units.show_difference(value):.1f} {units.temperature}"
 

@@ -270,6 +270,7 @@ class BatchState:
 
     def take_guidance(self, guidance: Guidance | None) -> None:
         """What was worked out ahead."""
+        self.trace.set_course(guidance.course if guidance is not None else None)
         if self._advising.take(guidance, self.now(), self.reckoned, sound(self)):
             self._found.look(self)
             self._changed()

@@ -20,12 +20,15 @@ from firnel.core.guidance import (
     overshoots,
     steps_wanted,
 )
+from firnel.core.known_course import Course
 from firnel.core.model.following import Follower
 from firnel.core.model.forecast import DropRule, Forecast, Forecaster, Marks
+from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.replay import HORIZON_S
 from firnel.core.model.score import muted
+from firnel.core.model.statements import FEWEST
 from firnel.core.plan import DueMove, Plan, PlanCurve, shifted_curve
 from firnel.core.vocabulary import BatchRecord, Control, Machine, MarkKind, Role
 from firnel.work.machines.forecasting import SEED, curve_record
@@ -42,6 +45,8 @@ SHOWS_AFTER_S = 25.0
 RECENT_S, LONGEST_S = 240.0, 3600.0
 #: The forecast runs this far beyond the drop as it was last expected. [s]
 MARGIN_S = 120.0
+#: The model's course is carried on so far: until the next forecast at least. [s]
+COURSE_AHEAD_S = 60.0
 #: So many steps more are tried against a stall; it has ended when none is foreseen from so far ahead on. [s]
 AGAINST_STALL, LEAST_AHEAD_S = (1, 2, 4, 8), 60.0
 #: Half the 80 % interval of a mark whose coming was not watched. [s]
@@ -76,6 +81,7 @@ class Guidance:
     tried: bool = False  #: whether steps were tried against what is missed
     #: marks not set that members are past: when half of them were (log time), half the 80 % interval [s], and what share is
     passed: Mapping[MarkKind, tuple[float, float, float]] = field(default_factory=dict)
+    course: Course | None = None  #: what a model that was fitted makes of the batch from its load and moves alone, in log time
 
 
 class LiveForecast:
@@ -113,7 +119,8 @@ class LiveForecast:
                 if len(batch.hands) < 4:
                     return None
                 ensemble, known = self._follower.follow(batch)
-                return self._guided(ask, charge.t, batch, ensemble, self._assumed(ask, charge.t, known), rule)
+                guidance = self._guided(ask, charge.t, batch, ensemble, self._assumed(ask, charge.t, known), rule)
+                return replace(guidance, course=self._course(batch, charge.t))
             except UnusableLogError as error:
                 why = str(error)
             except (ArithmeticError, ValueError, np.linalg.LinAlgError) as error:
@@ -122,6 +129,15 @@ class LiveForecast:
                 why = f"the model could not follow it: {error}"
         forecast = curve_record(record, ask.machine, ask.now - charge.t, rule, RECENT_S)
         return replace(self._told(ask, charge.t, forecast), why=why) if forecast is not None else None
+
+    def _course(self, batch: LoggedBatch, zero: float) -> Course | None:
+        """The batch by its load and moves alone, and some way ahead as the controls stand; None of a machine hardly known."""
+        if self._model is None or self._model.batches < FEWEST:
+            return None
+        further = round(COURSE_AHEAD_S / batch.step)
+        hands = batch.hands.mapped(lambda column: np.pad(column, (0, further), mode="edge"))
+        made = modelled(self._model.fitted, replace(batch, hands=hands), known=False)
+        return Course(made.t + zero, made.bean_probe[:, 0])
 
     @staticmethod
     def _assumed(ask: Ask, zero: float, known: Marks) -> Marks:

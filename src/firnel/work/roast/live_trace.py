@@ -6,10 +6,13 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from firnel.core.rate_of_rise import RateOfRiseFilter
+from firnel.core.known_course import Course, CourseFilter
+from firnel.core.rate_of_rise import Rate, RateOfRiseFilter
 from firnel.core.vocabulary import Control, FloatArray, Quality, Trace
 
 _FIELDS = ("t", "bean", "air", "rate", "rate_sd")
+#: Two courses that differ by less at this moment are one. [degC]
+SAME_COURSE_C = 0.3
 #: No beans read more. [degC]
 MOST_C = 300.0
 _UNUSABLE = int(Quality.FROZEN | Quality.OUT_OF_RANGE)
@@ -24,6 +27,8 @@ class LiveTrace:
         self._quality = np.empty(1024, np.int64)
         self._count = 0
         self._filter = RateOfRiseFilter()
+        self._course: Course | None = None
+        self._on_course = CourseFilter()
         self._charge_t: float | None = None
         self._moves_t: list[float] = []
         self._stale = False  # a move was taken back since the rate was worked out
@@ -98,6 +103,24 @@ class LiveTrace:
         self._quality[index] |= int(Quality.OUT_OF_RANGE)
         self._stale = True
 
+    def set_course(self, course: Course | None) -> None:
+        """What the model makes of this batch, in log time and some way ahead; with it the rate wanders less.
+
+        Where it says otherwise of what is past than it did, what the readings have over it is worked out again.
+        """
+        before, self._course = self._course, course
+        if course is None or self.last_t is None:
+            self._on_course = CourseFilter()
+            return
+        if before is not None and abs(before.at(self.last_t)[0] - course.at(self.last_t)[0]) < SAME_COURSE_C:
+            return
+        self._on_course = CourseFilter()
+        t, bean = self.column("t"), self.sound_bean()
+        for index in range(int(np.searchsorted(t, course.t[0])), self._count):
+            rate, sd = self._table[3:5, index]
+            said = Rate(float(t[index]), float(bean[index]), float(rate), float(sd))
+            self._on_course.update(float(bean[index]), course, said)
+
     def set_charge(self, charge_t: float | None) -> None:
         """Begin the rate anew at the charge, and work it out again from there."""
         if charge_t == self._charge_t and not self._stale:
@@ -105,6 +128,7 @@ class LiveTrace:
         self._stale = False
         self._charge_t = charge_t
         self._filter = RateOfRiseFilter(charge_t)
+        self.set_course(None)  # it hung on the charge
         start = 0 if charge_t is None else int(np.searchsorted(self.column("t"), charge_t))
         moves = [t for t in self._moves_t if charge_t is None or t >= charge_t]
         for index in range(start, self._count):
@@ -114,7 +138,10 @@ class LiveTrace:
 
     def _rate_at(self, index: int) -> None:
         good = not self._quality[index] & _UNUSABLE
-        rate = self._filter.update(float(self._table[0, index]), float(self._table[1, index]) if good else float("nan"))
+        bean = float(self._table[1, index]) if good else float("nan")
+        rate = self._filter.update(float(self._table[0, index]), bean)
+        if self._course is not None and np.isfinite(rate.level):
+            rate = self._on_course.update(bean, self._course, rate)
         if rate.spike:
             self._quality[index] |= int(Quality.SPIKE)
         self.level = rate.level if np.isfinite(rate.level) else None
