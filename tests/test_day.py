@@ -246,6 +246,28 @@ def test_light_comes_before_dark_decaf_last_and_each_place_has_its_reason():
     assert "decaffeinated or flavoured: last" in {block.why for block in plan.batches}
 
 
+@pytest.mark.parametrize(("at_once", "people"), [(1, "one"), (2, "one"), (1, "two")])
+def test_nobody_roasts_on_more_machines_at_one_time_than_they_can(at_once, people):
+    pause = ((5000.0, 6800.0),)
+    twin = replace(SIX, name="twin", pauses=pause, who="Ines" if people == "one" else "Paulo")
+    machines = [replace(SIX, who="Ines", pauses=pause), twin]
+    need = need_of("A", 40.0)
+    ways = {need.key: [Way(one.name, number, 600.0, 9, USUAL) for number, one in enumerate(machines)]}
+    plan = plan_day(TODAY, [need], ways, machines, at_once=at_once)
+    batches = plan.batches
+    assert sum(block.share.load_kg for block in batches) * 0.87 >= 40.0
+    assert {block.machine for block in batches} == {SIX.name, "twin"}
+    together = max(sum(other.start_s <= block.start_s < other.end_s for other in batches) for block in batches)
+    assert together == (1 if (at_once, people) == (1, "one") else 2)
+    assert all(block.end_s <= 5000.0 or block.start_s >= 6800.0 for block in batches)
+    for machine in machines:
+        own = [block for block in batches if block.machine == machine.name]
+        assert all(later.start_s - earlier.end_s >= SIX.between_s for earlier, later in itertools.pairwise(own))
+    if together == 1:  # while one cools and is loaded the other roasts: little time is lost in a day of 10 min batches
+        alone = sum(600.0 for _ in batches) + 2 * 1800.0
+        assert plan.done_s - SIX.begins_s <= alone
+
+
 def test_nothing_runs_when_a_pause_begins_and_what_ends_after_closing_is_told():
     station = replace(SIX, pauses=((1800.0 + 1500.0, 1800.0 + 3300.0),), closes_s=1800.0 + 3000.0)
     need = need_of("A", 18.0)
@@ -258,7 +280,7 @@ def test_nothing_runs_when_a_pause_begins_and_what_ends_after_closing_is_told():
     assert [plan.of("six")[0].kind, plan.of("six")[-1].kind] == ["preheat", "cooling"]
     assert len(plan.late) == 2
     assert "2 batches of A on six end after closing; due today" in what_moves(plan)[0]
-    assert laid_out(station, []) == []
+    assert laid_out([(station, [])]) == {station.name: []}
     # A day from opening to closing, counted by hand: 6 h of 15 min each for a 10 min batch and 5 min between.
     six_hours = replace(TEN, preheat_s=0.0, closes_s=6 * 3600.0)
     assert can_roast_kg([six_hours], {"ten": 600.0}, 0.1, {}) == pytest.approx(24 * 10.0 * 0.9)

@@ -40,7 +40,8 @@ class Station:
     """A machine on a day: loads [kg], and times from the opening of the house [s].
 
     ``free_s`` is when it can begin to preheat (or to roast, where it is ``hot``), ``pauses`` when nobody stands at it,
-    ``held_s`` how long it is busy anyway with what was begun or waits already.
+    ``held_s`` how long it is busy anyway with what was begun or waits already, ``who`` roasts on it; nobody in particular if
+    empty.
     """
 
     name: str
@@ -54,6 +55,7 @@ class Station:
     hot: bool = False
     pauses: tuple[tuple[float, float], ...] = ()
     cooling_s: float = 1800.0
+    who: str = ""
 
     @property
     def begins_s(self) -> float:
@@ -101,6 +103,7 @@ def deal(
     ways: Mapping[str, Sequence[Way]],
     stations: Mapping[str, Station],
     held: Mapping[str, str] | None = None,
+    at_once: int = 1,
 ) -> Dealt:
     """Split and deal out.
 
@@ -110,6 +113,7 @@ def deal(
     ways : of each need, by its key.
     stations : machines that roast on the day, by name.
     held : needs that a hand has put on a machine, by key.
+    at_once : on so many machines one person roasts at one time.
     """
     sure = sure_of_each(len(needs))
     dealt: list[tuple[Need, list[Way]]] = []
@@ -128,7 +132,7 @@ def deal(
             left.append((need, _why_not(need, ways.get(need.key, ()), stations)))
     if not dealt:
         return Dealt((), tuple(left))
-    counts = _counts(dealt, stations, sure)
+    counts = _counts(dealt, stations, sure, at_once)
     shares = [
         share
         for (need, open_to), own in zip(dealt, counts, strict=True)
@@ -150,7 +154,17 @@ def fullest(need: Need, way: Way, station: Station, sure: float) -> float:
     return load * need.kg / green
 
 
-def _counts(dealt: Sequence[tuple[Need, list[Way]]], stations: Mapping[str, Station], sure: float) -> list[list[int]]:
+def shared(stations: Sequence[Station], at_once: int) -> list[list[Station]]:
+    """Machines that wait for each other: those of one person who has more of them than can be roasted on at one time."""
+    by_person: dict[str, list[Station]] = {}
+    for station in stations:
+        by_person.setdefault(station.who or f"\n{station.name}", []).append(station)
+    return [own for own in by_person.values() if len(own) > at_once]
+
+
+def _counts(
+    dealt: Sequence[tuple[Need, list[Way]]], stations: Mapping[str, Station], sure: float, at_once: int
+) -> list[list[int]]:
     """How many batches of each need by each of its ways.
 
     Unknowns are those counts, for each need what is roasted over because no load is smaller than the least [kg], and when the
@@ -159,7 +173,8 @@ def _counts(dealt: Sequence[tuple[Need, list[Way]]], stations: Mapping[str, Stat
     flat = [(index, way) for index, (_, ways) in enumerate(dealt) for way in ways]
     many, needs, names = len(flat), len(dealt), list(stations)
     size = many + needs + 1
-    enough, over, done = np.zeros((needs, size)), np.zeros((needs, size)), np.zeros((len(names), size))
+    groups = shared(list(stations.values()), at_once)
+    enough, over, done = np.zeros((needs, size)), np.zeros((needs, size)), np.zeros((len(names) + len(groups), size))
     cost = np.zeros(size)
     most = np.full(size, np.inf)
     for column, (index, way) in enumerate(flat):
@@ -168,13 +183,18 @@ def _counts(dealt: Sequence[tuple[Need, list[Way]]], stations: Mapping[str, Stat
         enough[index, column] = fullest(need, way, station, sure)
         over[index, column] = station.least_kg * (1.0 - way.loss.mean)
         done[names.index(way.machine), column] = taken
+        for row, group in enumerate(groups, start=len(names)):
+            if station in group:
+                done[row, column] = way.roast_s / at_once  # while a machine cools and is loaded, another is roasted on
         cost[column] = BUSY * taken + (UNPROVEN_S if way.proven < PROVEN else 0.0) + EMPTY_S * enough[index, column]
         most[column] = min(MOST_BATCHES, np.ceil(need.kg / enough[index, column]))
     for index in range(needs):
         over[index, many + index] = -1.0
         cost[many + index] = OVER_S
     cost[-1], done[:, -1] = 1.0, -1.0
-    begins = np.array([station.begins_s if done[row, :many].any() else 0.0 for row, station in enumerate(stations.values())])
+    hot = [station.begins_s for station in stations.values()]
+    hot += [min(station.begins_s for station in group) for group in groups]
+    begins = np.where(done[:, :many].any(axis=1), hot, 0.0)
     kg = np.array([need.kg for need, _ in dealt])
     answer = milp(
         cost,

@@ -63,6 +63,7 @@ def plan_day(
     stations: Sequence[Station],
     rules: Rules | None = None,
     held: Mapping[str, tuple[str, int]] | None = None,
+    at_once: int = 1,
 ) -> DayPlan:
     """What is roasted where, when and in which order.
 
@@ -73,36 +74,80 @@ def plan_day(
     stations : machines that roast on the day.
     rules : of the house.
     held : machine and place that a hand has chosen, by the need's key.
+    at_once : on so many machines one person roasts at one time.
     """
     held = held or {}
-    dealt: Dealt = deal(needs, ways, {one.name: one for one in stations}, {key: where for key, (where, _) in held.items()})
-    blocks: list[Block] = []
+    where_held = {key: where for key, (where, _) in held.items()}
+    dealt: Dealt = deal(needs, ways, {one.name: one for one in stations}, where_held, at_once)
+    waiting = []
     for station in stations:
         own = [share for share in dealt.shares if share.way.machine == station.name]
         places = {key: place for key, (where, place) in held.items() if where == station.name}
-        blocks += laid_out(station, in_order(own, rules, places))
-    return DayPlan(day, tuple(blocks), tuple(stations), dealt.left)
+        waiting.append((station, in_order(own, rules, places)))
+    laid = laid_out(waiting, at_once)
+    return DayPlan(day, tuple(block for station in stations for block in laid[station.name]), tuple(stations), dealt.left)
 
 
-def laid_out(station: Station, placed: Sequence[Placed]) -> list[Block]:
-    """The batches of a machine one after the other; none is running when a pause begins."""
-    if not placed:
-        return []
-    blocks = [] if station.hot else [Block(station.name, "preheat", station.free_s, station.begins_s)]
-    t, told = station.begins_s, set()
-    for one in placed:
-        for number in range(1, one.share.batches + 1):
-            for start, end in sorted(station.pauses):
-                if t < end and t + one.share.way.roast_s > start:
-                    if start not in told:
-                        blocks.append(Block(station.name, "pause", max(t, start), end))
-                        told.add(start)
-                    t = end
-            end_s = t + one.share.way.roast_s
-            why = one.why if number == 1 else "the same coffee as before"
-            blocks.append(Block(station.name, "batch", t, end_s, one.share, number, why, one.held))
-            t = end_s + station.between_s
-    return [*blocks, Block(station.name, "cooling", t - station.between_s, t - station.between_s + station.cooling_s)]
+def laid_out(placed: Sequence[tuple[Station, Sequence[Placed]]], at_once: int = 1) -> dict[str, list[Block]]:
+    """The batches of each machine one after the other, by its name.
+
+    None is running when a pause begins, and nobody roasts on more machines at one time than they can: the one that could begin
+    first goes first.
+    """
+    lines = [_Line(station, own) for station, own in placed]
+    busy: dict[str, list[tuple[float, float]]] = {line.station.who: [] for line in lines}
+    while open_lines := [line for line in lines if line.left]:
+        starts = [line.start(busy[line.station.who] if line.station.who else [], at_once) for line in open_lines]
+        first = min(range(len(starts)), key=lambda index: starts[index])
+        busy[open_lines[first].station.who].append(open_lines[first].charge(starts[first]))
+    return {line.station.name: line.ended() for line in lines}
+
+
+class _Line:
+    """One machine while its batches are laid out."""
+
+    def __init__(self, station: Station, placed: Sequence[Placed]) -> None:
+        self.station = station
+        self.left = [(one, number) for one in placed for number in range(1, one.share.batches + 1)]
+        self._t, self._blocks, self._paused = station.begins_s, list[Block](), set[float]()
+        if self.left and not station.hot:
+            self._blocks.append(Block(station.name, "preheat", station.free_s, station.begins_s))
+
+    def start(self, busy: Sequence[tuple[float, float]], at_once: int) -> float:
+        """When the next batch can be charged: behind what the person roasts elsewhere, and behind pauses."""
+        roast_s = self.left[0][0].share.way.roast_s
+        for start in sorted([self._t, *(end for _, end in busy if end > self._t)]):
+            t = self._behind_pauses(start, roast_s)
+            edges = [t, *(begin for begin, _ in busy if t < begin < t + roast_s)]
+            if all(sum(begin <= edge < end for begin, end in busy) < at_once for edge in edges):
+                return t
+        return self._behind_pauses(max([self._t, *(end for _, end in busy)]), roast_s)
+
+    def charge(self, start: float) -> tuple[float, float]:
+        """Lay the next batch out; from when to when it is roasted."""
+        (one, number), station = self.left.pop(0), self.station
+        for begin, end in sorted(station.pauses):
+            if begin not in self._paused and end > self._t and begin < start:
+                self._blocks.append(Block(station.name, "pause", max(self._t, begin), end))
+                self._paused.add(begin)
+        end_s = start + one.share.way.roast_s
+        why = one.why if number == 1 else "the same coffee as before"
+        self._blocks.append(Block(station.name, "batch", start, end_s, one.share, number, why, one.held))
+        self._t = end_s + station.between_s
+        return start, end_s
+
+    def ended(self) -> list[Block]:
+        """All of the machine, cooling at its end."""
+        if not self._blocks:
+            return []
+        last, station = self._t - self.station.between_s, self.station
+        return [*self._blocks, Block(station.name, "cooling", last, last + station.cooling_s)]
+
+    def _behind_pauses(self, t: float, roast_s: float) -> float:
+        for begin, end in sorted(self.station.pauses):
+            if t < end and t + roast_s > begin:
+                t = end
+        return t
 
 
 def what_moves(plan: DayPlan) -> list[str]:

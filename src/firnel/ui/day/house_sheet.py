@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
+    QSpinBox,
     QTimeEdit,
     QVBoxLayout,
     QWidget,
@@ -20,7 +21,7 @@ from PyQt6.QtWidgets import (
 
 from firnel.core.day.sequence import Rules
 from firnel.ui.shared.parts import button, label
-from firnel.work.day.house_day import HouseDay, chosen_for, house_day, keep_house_day
+from firnel.work.day.house_day import MOST_AT_ONCE, HouseDay, chosen_for, house_day, keep_house_day
 from firnel.work.day.planning import assign, rest_machine
 from firnel.work.desk import Desk
 from firnel.work.shelf import machines
@@ -45,10 +46,19 @@ class HouseSheet(QDialog):
         self._house = desk.ask(house_day)
         column = QVBoxLayout(self)
         column.setSpacing(10)
-        column.addWidget(label("The house's day", "heading"))
-        self._add_hours(column)
-        self._add_weights(column)
-        self._add_machines(column)
+        beside = QHBoxLayout()
+        beside.setSpacing(36)
+        left, right = QVBoxLayout(), QVBoxLayout()
+        for part in (left, right):
+            part.setSpacing(10)
+            beside.addLayout(part, 1)
+        column.addLayout(beside)
+        left.addWidget(label("The house's day", "heading"))
+        self._add_hours(left)
+        self._add_machines(left)
+        left.addStretch(1)
+        self._add_weights(right)
+        right.addStretch(1)
         self.said = label("", "warn", wrap=True)
         column.addWidget(self.said)
         row = QHBoxLayout()
@@ -83,6 +93,18 @@ class HouseSheet(QDialog):
         self.fresh = QCheckBox("Roasted coffee may go out before it has rested")
         self.fresh.setChecked(house.fresh_too)
         column.addWidget(self.fresh)
+
+        alone = QHBoxLayout()
+        self.at_once = QSpinBox()
+        self.at_once.setRange(1, MOST_AT_ONCE)
+        self.at_once.setValue(house.at_once)
+        self.at_once.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.at_once.setFixedWidth(80)
+        self.at_once.setAccessibleName("Machines that one person roasts on at one time")
+        alone.addWidget(label("One person roasts on so many machines at one time", "soft"))
+        alone.addStretch(1)
+        alone.addWidget(self.at_once)
+        column.addLayout(alone)
 
     def _add_weights(self, column: QVBoxLayout) -> None:
         column.addWidget(label("What the order goes by", "heading"))
@@ -140,7 +162,7 @@ class HouseSheet(QDialog):
         return replace(
             self._house, opens=_time(self.opens.time()), closes=_time(self.closes.time()), pauses=_pauses(self.pauses.text()),
             closed=tuple(number for number, box in enumerate(self.closed) if box.isChecked()), fresh_too=self.fresh.isChecked(),
-            rules=Rules(**{name: box.value() for name, box in self.weights.items()}),
+            at_once=self.at_once.value(), rules=Rules(**{name: box.value() for name, box in self.weights.items()}),
         )  # fmt: skip
 
 

@@ -13,6 +13,8 @@ from firnel.store.library import Library
 
 #: Names under which the house keeps them.
 HOUSE, OF_DAY = "day", "day {day:%Y-%m-%d}"
+#: Nobody roasts on more machines at one time.
+MOST_AT_ONCE = 6
 
 
 @dataclass(frozen=True)
@@ -24,6 +26,7 @@ class HouseDay:
     pauses: tuple[tuple[time, time], ...] = ((time(12, 0), time(12, 30)),)
     closed: tuple[int, ...] = (5, 6)
     fresh_too: bool = True  #: whether roasted coffee may go out before it has rested
+    at_once: int = 1  #: on so many machines one person roasts at one time
     rules: Rules = field(default_factory=Rules)
 
 
@@ -45,8 +48,8 @@ def house_day(library: Library) -> HouseDay:
     )
     return HouseDay(
         _time(document.get("opens", "08:00")), _time(document.get("closes", "16:30")), pauses,
-        tuple(document.get("closed", usual.closed)), bool(document.get("fresh_too", True)),
-        replace(usual.rules, **document.get("rules", {})),
+        tuple(document.get("closed", usual.closed)), bool(document.get("fresh_too", True)), int(document.get("at_once", 1)),
+        rules=replace(usual.rules, **document.get("rules", {})),
     )  # fmt: skip
 
 
@@ -65,12 +68,14 @@ def keep_house_day(library: Library, day: HouseDay) -> None:
     weights = asdict(day.rules)
     if any(not math.isfinite(weight) or not 0.0 <= weight <= 10.0 for weight in weights.values()):
         raise ValueError("each weight of a rule lies between 0 (it does not count) and 10.")
+    if not 1 <= day.at_once <= MOST_AT_ONCE:
+        raise ValueError(f"one person roasts on 1 to {MOST_AT_ONCE} machines at one time, not on {day.at_once}.")
     if len(set(day.closed)) > 6:
         raise ValueError("a house that is closed every day roasts nothing.")
     library.save_house(HOUSE, {
         "opens": f"{day.opens:%H:%M}", "closes": f"{day.closes:%H:%M}",
         "pauses": [[f"{start:%H:%M}", f"{end:%H:%M}"] for start, end in day.pauses],
-        "closed": list(day.closed), "fresh_too": day.fresh_too, "rules": weights,
+        "closed": list(day.closed), "fresh_too": day.fresh_too, "at_once": day.at_once, "rules": weights,
     })  # fmt: skip
 
 

@@ -114,11 +114,14 @@ def day_sheet(library: Library, day: date, now: datetime | None = None, whole: b
     needs, taken = needs_of(orders, coffees, shelf, day, house.fresh_too)
     ways = {need.key: ways_of(need, plans, machines, past) for need in needs}
     stations = [
-        station_of(machine, house, past, day, now, done, [one for one in waiting if one.machine_id == machine.id])
+        replace(
+            station_of(machine, house, past, day, now, done, [one for one in waiting if one.machine_id == machine.id]),
+            who=chosen.people.get(machine.name, ""),
+        )
         for machine in machines
         if machine.name not in chosen.resting
     ]
-    plan = plan_day(day, needs, ways, stations, house.rules, chosen.held)
+    plan = plan_day(day, needs, ways, stations, house.rules, chosen.held, house.at_once)
     evening = max(now, datetime.combine(day, house.closes).astimezone())
     fixed = tuple(fixed_of(done, waiting, stations, past, house, now))
     plan = with_cleaning(library, plan, fixed, machines, evening)
