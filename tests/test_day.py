@@ -32,6 +32,7 @@ from firnel.ui.shared.parts import ElidedLabel
 from firnel.ui.theme.look import Look
 from firnel.work.day import orders as shop
 from firnel.work.day import queue
+from firnel.work.day.day_report import day_document, day_report
 from firnel.work.day.house_day import Chosen, HouseDay, chosen_for, house_day, keep_chosen, keep_house_day
 from firnel.work.day.labels import label_the_day, tick_off
 from firnel.work.day.planning import assign, can_we, day_sheet, hold, let_go, rest_machine, send_to_queue
@@ -40,7 +41,9 @@ from firnel.work.day.succession import followers, let_follow
 from firnel.work.desk import Desk
 from firnel.work.machines.care import keep_interval, note_done
 from firnel.work.machines.forecasting import traits_of
+from firnel.work.machines.meters import note_meter, used
 from firnel.work.plan.whose import lot_of
+from firnel.work.review.reports import month_report
 from firnel.work.settings import Settings
 
 TODAY = date(2026, 12, 2)  # a Wednesday
@@ -594,6 +597,33 @@ def test_care_that_falls_due_stands_behind_the_last_batch_and_people_at_their_ma
     assert (before.people, chosen_for(library, TODAY).people) == ({}, {"Six": "Ana"})
     assert assign(library, TODAY, "Six", " ").people == {"Six": "Ana"}
     assert chosen_for(library, TODAY).people == {}
+
+
+def test_a_meter_that_is_read_tells_the_day_and_what_cannot_be_is_refused(roastery):
+    library, _ = roastery
+    machine, evening = library.machine("Six"), at_seven() - timedelta(days=40)
+    assert "from the next reading on" in note_meter(library, machine, 1000.0, evening)
+    assert "62 m³ since" in note_meter(library, machine, 1062.0, evening + timedelta(days=1))
+    note_meter(library, machine, 3.0, evening + timedelta(days=2), new=True)
+    note_meter(library, machine, 40.0, evening + timedelta(days=2, hours=9))
+    for value, days, said in ((39.0, 3.0, "another meter now"), (1100.0, 0.5, "only on"), (-1.0, 3.0, "no reading")):
+        with pytest.raises(ValueError, match=said):
+            note_meter(library, machine, value, evening + timedelta(days=days))
+    with pytest.raises(ValueError, match="in advance"):
+        note_meter(library, machine, 50.0, datetime.now(UTC) + timedelta(hours=1))
+    whole = used(library, [machine], evening, evening + timedelta(days=3))
+    assert [(one.amount, one.unit) for one in whole] == [(62.0 + 37.0, "m³")], "what the new meter began with was not used"
+    day = (evening + timedelta(days=2)).astimezone().date()
+    sheet = day_sheet(library, day, at_seven())
+    assert [one.amount for one in sheet.used] == [37.0]
+    assert day_document(sheet)["used"][0]["unit"] == "m³"
+    assert any(getattr(block, "name", "") == "Gas and power" for block in day_report(sheet, Units()).blocks)
+    month = month_report(library, day.year, day.month, Units())
+    assert any(getattr(block, "name", "") == "Gas and power" for block in month.blocks)
+    told = CliRunner().invoke(
+        main, ["--library", str(library.path or library.url), "meter", "Six", "--json"], catch_exceptions=False
+    )
+    assert [one["value"] for one in json.loads(told.stdout)["readings"]] == [1000.0, 1062.0, 3.0, 40.0]
 
 
 def test_packing_is_taken_back_with_the_order_that_followed_it(roastery):

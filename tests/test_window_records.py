@@ -336,6 +336,17 @@ def test_care_is_noted_and_the_caution_stands_where_the_work_is(qtbot, open_wind
     assert "Chaff smoulders" not in words(machines)
 
 
+def test_the_meter_is_read_where_the_care_is(qtbot, open_window, library):
+    _, machines = open_window("Machines")
+    press(qtbot, machines, "Care and probes")
+    type_in(qtbot, machines, "Reading of the meter", "1250.5")
+    assert "Noted: 1250.5 m³" in words(machines)
+    type_in(qtbot, machines, "Reading of the meter", "1200")
+    assert "another meter now?" in words(machines)
+    said = [entry.accessibleName() for entry in machines.findChildren(QPushButton)]
+    assert any("meter at 1250.5 m³" in words for words in said)
+
+
 def test_probe_checks_are_typed_and_judged(qtbot, open_window, library, tmp_path):
     _, machines = open_window("Machines")
     press(qtbot, machines, "Care and probes")

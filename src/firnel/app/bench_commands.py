@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from statistics import fmean
 from typing import Any
 
@@ -12,6 +13,7 @@ from firnel.core.units import Units
 from firnel.work.bench.cupping import results
 from firnel.work.bench.results import Results, check_results, missing_of
 from firnel.work.bench.weighing import keep_colours
+from firnel.work.machines.meters import note_meter, readings, unit_of
 from firnel.work.review.sameness import judge
 from firnel.work.settings import load_settings
 
@@ -57,6 +59,34 @@ def weigh(
         return
     loss = f", loss {100.0 * kept.loss:.1f} %" if kept.loss is not None else ""
     click.echo(f"Batch {kept.label} is kept{loss}.{f' {missing_of(came)} to come.' if missing_of(came) else ''}")
+
+
+@click.command()
+@click.argument("machine")
+@click.argument("reading", type=float, required=False)
+@click.option("--at", type=click.DateTime(), help="When it was read, local time; now if left out.")
+@click.option("--new", is_flag=True, help="The meter was changed: nothing was used up to this reading.")
+@library_option
+@json_option
+def meter(machine: str, reading: float | None, at: datetime | None, new: bool, library_at: str | None, as_json: bool) -> None:
+    """Note what the gas or power meter of a machine shows; without a reading, what was noted so far."""
+    with opened(library_at) as library:
+        found, said = library.machine(machine), ""
+        if reading is not None:
+            mine, _ = load_settings()
+            said = note_meter(library, found, reading, at.astimezone() if at else None, mine.operator, new)
+        noted = readings(library, found)
+    if as_json:
+        told = [{"at": one.at.isoformat(), "value": one.value, "new": one.new} for one in noted]
+        say_json({"machine": found.name, "unit": unit_of(found), "readings": told})
+        return
+    if said:
+        click.echo(said)
+        return
+    for one in noted:
+        click.echo(
+            f"  {one.at.astimezone():%Y-%m-%d %H:%M}  {one.value:>12g} {unit_of(found)}{'  another meter' if one.new else ''}"
+        )
 
 
 @click.command()

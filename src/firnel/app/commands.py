@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from firnel import __version__
-from firnel.app.bench_commands import compare, cuppings, weigh
+from firnel.app.bench_commands import compare, cuppings, meter, weigh
 from firnel.app.command_parts import (
     COLOUR,
     KG,
@@ -347,3 +347,4 @@ def scale(weight_kg: float) -> None:
 for _command in (machine, forecast, plan, simulate, roast, library, day, orders, coffees, lots, plans, queue, weigh, compare):
     main.add_command(_command)
 main.add_command(cuppings)
+main.add_command(meter)

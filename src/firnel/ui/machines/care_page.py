@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFileDialog,
     QGridLayout,
@@ -40,6 +41,11 @@ from firnel.work.machines.care import (
     note_seasoning,
     strike_entry,
 )
+from firnel.work.machines.meters import note_meter, unit_of
+
+
+#: Said while no load is under way; each step has its own cautions.
+AT_REST = "  ".join((SEASONING[0], *SEASONING[2:4]))
 
 
 class CarePage(QWidget):
@@ -89,8 +95,8 @@ class CarePage(QWidget):
         return frame
 
     def _probes(self) -> QWidget:
-        frame, column = card(spacing=2)
-        column.addWidget(label("Probes", "heading"))
+        frame, column = card(spacing=4)
+        column.addWidget(label("Probes and meter", "heading"))
         row = QHBoxLayout()
         self._probe, self._kind = QComboBox(), QComboBox()
         self._probe.setAccessibleName("Probe")
@@ -110,14 +116,49 @@ class CarePage(QWidget):
             row.addWidget(widget)
         row.addStretch(1)
         column.addLayout(row)
+        column.addLayout(self._meter())
         self._said = label("", "", wrap=True)
         column.addWidget(self._said)
-        column.addWidget(label("Noted of probes, care and seasoning", "kicker"))
+        column.addWidget(label("Noted of probes, meter, care and seasoning", "kicker"))
         self._entries = EntryList("What was noted")
         self._entries.toggled.connect(self._on_struck)
         self._entries.setMinimumHeight(48)
         column.addWidget(self._entries, 1)
         return frame
+
+    def _meter(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(SPACE_S)
+        self._meter_name = label("", "")
+        self._metered = FigureEntry("Reading of the meter")
+        self._metered.setFixedWidth(140)
+        self._another = QCheckBox("another meter")
+        self._another.setToolTip("The meter was changed: nothing was used up to this reading")
+        keep = button("Keep", "Keep what the meter shows (Enter)")
+        keep.setAccessibleName("Keep the meter's reading")
+        keep.clicked.connect(self._on_meter)
+        self._metered.returnPressed.connect(self._on_meter)
+        for widget in (self._meter_name, self._metered, self._another, keep):
+            row.addWidget(widget)
+        row.addStretch(1)
+        return row
+
+    def _on_meter(self) -> None:
+        if self._machine is None:
+            return
+        try:
+            value = self._metered.figure()
+            if value is None:
+                return
+            by, another = self._desk.settings.operator, self._another.isChecked()
+            said = self._desk.ask(note_meter, self._machine, value, self._desk.clock.wall(), by, another)
+        except ValueError as error:
+            self._said.setText(str(error))
+            return
+        self._metered.clear()
+        self._another.setChecked(False)
+        self._said.setText(said)
+        self.changed.emit()
 
     def _seasoning(self) -> QWidget:
         frame, column = card(spacing=2)
@@ -128,7 +169,7 @@ class CarePage(QWidget):
         row.addWidget(self._season_title, 1)
         row.addWidget(self._season_go)
         column.addLayout(row)
-        self._season_words = label("  ".join(SEASONING), "caution", wrap=True)
+        self._season_words = label(AT_REST, "caution", wrap=True)
         column.addWidget(self._season_words)
         self._season_step: int | None = None
         self._tumbling: float | None = None
@@ -153,7 +194,7 @@ class CarePage(QWidget):
 
     def _show_season(self) -> None:
         if self._season_step is None:
-            self._season_words.setText("  ".join(SEASONING))
+            self._season_words.setText(AT_REST)
             self._season_go.setText("Begin a load")
             self._season_go.setEnabled(True)
             return
@@ -212,6 +253,8 @@ class CarePage(QWidget):
         self._probe.addItems([probe.place for probe in machine.probes] or ["bean", "air"])
         self._probe.setCurrentText(chosen)
         self._read.setPlaceholderText(f"reads, {self._desk.settings.units.temperature}")
+        self._meter_name.setText("Gas meter" if unit_of(machine) == "m³" else "Power meter")
+        self._metered.setPlaceholderText(f"shows, {unit_of(machine)}")
         self._entries.show_entries([Entry(one.key, units.sentence(one.words), one.struck) for one in sheet.entries])
         self._season_title.setText(f"Seasoning a new or stripped drum: {sheet.seasoned} of {SEASONING_LOADS} loads")
         self._show_season()

@@ -56,6 +56,15 @@ def day_report(sheet: DaySheet, units: Units) -> Report:
         )
         for line in sheet.done[::-1]
     )
+    power = tuple(
+        (
+            one.machine,
+            f"{one.amount:g} {one.unit}",
+            f"{one.since.astimezone():%-d %b, %H:%M}",
+            f"{one.until.astimezone():%H:%M}",
+        )
+        for one in sheet.used
+    )
     total = f"{len(batches)} batches, {units.text(sheet.green_kg, 'kg', 1)} of green"
     ends = f", the last one dropped at {sheet.at(sheet.plan.done_s):%H:%M}" if batches else ""
     said = (*sheet.short, *sheet.moves)
@@ -76,6 +85,7 @@ def day_report(sheet: DaySheet, units: Units) -> Report:
                 if done
                 else ()
             ),
+            *((Table("Gas and power", ("machine", "used", "from", "to"), power, words=1),) if power else ()),
         ),
     )
 
@@ -136,6 +146,16 @@ def day_document(sheet: DaySheet) -> dict[str, Any]:
                 "to_roast_kg": entry.to_roast_kg,
             }
             for entry in sheet.pack
+        ],
+        "used": [
+            {
+                "machine": one.machine,
+                "amount": one.amount,
+                "unit": one.unit,
+                "since": one.since.isoformat(),
+                "until": one.until.isoformat(),
+            }
+            for one in sheet.used
         ],
         "short": list(sheet.short),
         "moves": list(sheet.moves),

@@ -19,6 +19,7 @@ from firnel.work.day.cleaning import with_cleaning
 from firnel.work.day.facts import MOST_PAST, OVER, Fixed, Past, coming_of, fixed_of, station_of, usual_roast_s, ways_of
 from firnel.work.day.house_day import Chosen, HouseDay, chosen_for, clock_of, house_day, keep_chosen
 from firnel.work.day.lists import PackRow, WeighRow, pack_rows, short_of_green, weigh_rows
+from firnel.work.machines.meters import Used, used
 
 __all__ = [
     "Block",
@@ -67,6 +68,7 @@ class DaySheet:
     chosen: Chosen
     fixed: tuple[Fixed, ...] = ()
     week: tuple[DayOfWeek, ...] = ()
+    used: tuple[Used, ...] = ()  #: gas and power, where the meters were read on the day
 
     def at(self, seconds: float) -> datetime:
         """The local time of a moment of the plan."""
@@ -132,7 +134,10 @@ def day_sheet(library: Library, day: date, now: datetime | None = None, whole: b
         *short_of_green(weigh, library),
     )
     packing, moved = pack_rows(orders, taken, expected), tuple(what_moves(plan))
-    return DaySheet(day, house, plan, weigh, packing, short, moved, waiting, done, plans, chosen, fixed, week_of(library, day))
+    start = datetime.combine(day, time()).astimezone(UTC)
+    metered = used(library, machines, start, start + timedelta(days=1))
+    week = week_of(library, day)
+    return DaySheet(day, house, plan, weigh, packing, short, moved, waiting, done, plans, chosen, fixed, week, metered)
 
 
 def week_of(library: Library, day: date) -> tuple[DayOfWeek, ...]:

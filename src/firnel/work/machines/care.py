@@ -26,6 +26,7 @@ from firnel.exchange.csv_log import read_csv_log
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import BatchFilter, Library
 from firnel.store.machine_book import LogEntry
+from firnel.work.machines.meters import METER
 
 __all__ = [
     "CARE_JOBS",
@@ -93,7 +94,7 @@ def care_sheet(library: Library, machine: Machine, now: datetime) -> CareSheet:
 def due_words(library: Library, machine: Machine, now: datetime) -> str:
     """What is due on a machine, in a line; empty where nothing is, or its care was never noted."""
     sheet = care_sheet(library, machine, now)
-    if not sheet.entries:
+    if not sheet.done:
         return ""
     due = [state.job.title[:1].lower() + state.job.title[1:] for state in sheet.states if state.due]
     return f"Due on {machine.name}: {', '.join(due)}." if due else ""
@@ -124,6 +125,9 @@ def _entry_words(entry: LogEntry) -> str:
     if entry.kind == "probe":
         return _check_words(entry) + _by(entry)
     day = f"{entry.at.astimezone():%d %b %y}"
+    if entry.kind == METER:
+        another = "another meter, " if entry.document.get("new") else ""
+        return f"{day} · {another}meter at {entry.document['value']:g} {entry.document['unit']}{_by(entry)}"
     if entry.kind == "seasoning":
         return f"{day} · seasoning load {entry.document.get('load', '?')}{_by(entry)}"
     key = str(entry.document.get("job", "care"))

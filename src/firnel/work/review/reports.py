@@ -16,6 +16,7 @@ from firnel.exchange.whole_file import whole_file, write_whole
 from firnel.store.library import BatchFilter, BatchLine, Library
 from firnel.work.bench.cupping import TableSet, results
 from firnel.work.bench.weighing import inspection_of, level_word
+from firnel.work.machines.meters import used
 from firnel.work.plan.whose import machine_of
 from firnel.work.review.compare_picture import compare
 from firnel.work.review.over_time import replication
@@ -177,6 +178,7 @@ def month_report(library: Library, year: int, month: int, units: Units) -> Repor
             Table(f"By {word}", (word, "batches", "green", "roasted", "loss"), _grouped(lines, name, units))
             for word, name in (("lot", "lot"), ("plan", "plan"), ("machine", "machine"), ("person", "operator"))
         ),
+        *_meters(library, start, end, lines),
         Table("Plans kept", ("plan", "batches", "in tolerance", "development ±"), kept),
         Table("Batches", ("batch", "day", "lot", "plan", "development", "drop", "loss"), tuple(
             (
@@ -187,6 +189,19 @@ def month_report(library: Library, year: int, month: int, units: Units) -> Repor
         ), words=4),
     )  # fmt: skip
     return Report(f"{start:%B %Y}", "what was roasted", blocks)
+
+
+def _meters(library: Library, start: datetime, end: datetime, lines: Sequence[BatchLine]) -> tuple[Block, ...]:
+    """Gas and power of the machines whose meter was read."""
+    rows = []
+    for one in used(library, library.machines(), start.astimezone(UTC), end.astimezone(UTC)):
+        own = [line for line in lines if line.machine == one.machine and one.since < line.started <= one.until]
+        roasted = sum(line.roasted_kg or 0.0 for line in own)
+        each = f"{one.amount / roasted:.2g} {one.unit}/kg" if roasted else "–"
+        rows.append((one.machine, f"{one.amount:g} {one.unit}", each, _when(one.since), _when(one.until)))
+    if not rows:
+        return ()
+    return (Table("Gas and power", ("machine", "used", "per kg roasted", "from", "to"), tuple(rows), words=1),)
 
 
 def _grouped(lines: Sequence[BatchLine], name: str, units: Units) -> tuple[tuple[str, ...], ...]:
