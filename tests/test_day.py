@@ -2,6 +2,7 @@
 
 import itertools
 import json
+import re
 from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta
 
@@ -30,6 +31,8 @@ from firnel.ui.day.view import DayView
 from firnel.ui.day.wall import wall_of
 from firnel.ui.shared.parts import ElidedLabel
 from firnel.ui.theme.look import Look
+from firnel.work.bench import cupping
+from firnel.work.bench.mixes import keep_reference, mix_of, on_offer, with_references
 from firnel.work.day import orders as shop
 from firnel.work.day import queue
 from firnel.work.day.day_report import day_document, day_report
@@ -310,10 +313,10 @@ def roastery(library):
                                lot_id=lot.id, machine_id=machine.id))
         for lot, machine in ((lots[0], machines[0]), (lots[1], machines[1]), (lots[0], machines[1]))
     ]  # fmt: skip
-    shop.keep_coffee(library, Coffee("Isuka Filter", (Component("Isuka", 1.0, (plans[0].id, plans[2].id)),), level=Level.LIGHT))
-    shop.keep_coffee(
-        library, Coffee("House", (Component("Kelavani", 0.5, (plans[1].id,)), Component("Isuka", 0.5, (plans[0].id,))))
-    )
+    single = Coffee("Isuka Filter", (Component("Isuka", 1.0, (plans[0].id, plans[2].id)),), level=Level.LIGHT)
+    blend = Coffee("House", (Component("Kelavani", 0.5, (plans[1].id,)), Component("Isuka", 0.5, (plans[0].id,))))
+    for coffee in (single, blend):
+        shop.keep_coffee(library, coffee, at_seven() - timedelta(days=40))
     return library, plans
 
 
@@ -624,6 +627,38 @@ def test_a_meter_that_is_read_tells_the_day_and_what_cannot_be_is_refused(roaste
         main, ["--library", str(library.path or library.url), "meter", "Six", "--json"], catch_exceptions=False
     )
     assert [one["value"] for one in json.loads(told.stdout)["readings"]] == [1000.0, 1062.0, 3.0, 40.0]
+
+
+def test_a_blend_is_cupped_against_its_reference(roastery):
+    library, plans = roastery
+    coffee = next(one for one in shop.coffees(library) if one.name == "House")
+    with pytest.raises(ValueError, match="is on the shelf"):
+        mix_of(library, coffee, TODAY)
+
+    def roasted(plan, days):
+        at = at_seven().astimezone(UTC) - timedelta(days=days)
+        key = library.new_batch(plan.lot_id, plan.machine_id, plan.id, 5.0, at, status="done")[0]
+        library.set_results(key, {"roasted_kg": 4.0})
+        return key
+
+    first = [roasted(plan, 20) for plan in (plans[1], plans[0])]
+    old = mix_of(library, coffee, TODAY)
+    assert old.parts == ((first[0], 0.5), (first[1], 0.5))
+    assert keep_reference(library, old) is None
+    fresh, new = roasted(plans[1], 1), roasted(plans[1], 5)
+    ((now, words),) = on_offer(library, TODAY)
+    assert now.parts == ((new, 0.5), (first[1], 0.5)), f"rested, not {fresh}, which is still too fresh"
+    assert words.startswith("House: ")
+    mixed = with_references(library, [now])
+    assert [one.reference for one in mixed] == [False, True]
+    table = cupping.set_table(library, "Blend", [fresh], ["Asha"], at_seven(), seed=1, mixed=mixed)
+    for coffee_on_it in cupping.coffees_of(table):
+        scores = dict.fromkeys(cupping.parts_for(table), 10.0 if coffee_on_it.reference else 8.0)
+        table = cupping.enter(library, table, "Asha", coffee_on_it.code, scores=scores)
+    told, _ = cupping.results(library, cupping.reveal(library, table))
+    assert sum(one.label.startswith("House: ") for one in told) == 2
+    assert set(cupping.cup_scores(library)) == {fresh}, "what a blend came to is not what its batch came to"
+    assert re.search(r"Last cupped on .*: \d\d.*its reference \d\d", " ".join(blend_facts(library, coffee).said))
 
 
 def test_packing_is_taken_back_with_the_order_that_followed_it(roastery):

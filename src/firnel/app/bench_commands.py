@@ -10,7 +10,7 @@ import click
 
 from firnel.app.command_parts import COLOUR, KG, CouldNotError, json_option, library_option, opened, say_json
 from firnel.core.units import Units
-from firnel.work.bench.cupping import results
+from firnel.work.bench.cupping import Coffee, results
 from firnel.work.bench.results import Results, check_results, missing_of
 from firnel.work.bench.weighing import keep_colours
 from firnel.work.machines.meters import note_meter, readings, unit_of
@@ -124,6 +124,11 @@ def compare(batch: str, against: str | None, library_at: str | None, as_json: bo
         click.echo(f"Edit: {edit.words}")
 
 
+def _batches(coffee: Coffee) -> tuple[int, ...]:
+    """Of which batches a coffee on the table is."""
+    return (coffee.batch_id,) if coffee.mix is None else tuple(key for key, _ in coffee.mix.parts)
+
+
 @click.command()
 @click.option("--batch", help="Only those with this batch on the table.")
 @library_option
@@ -135,11 +140,11 @@ def cuppings(batch: str | None, library_at: str | None, as_json: bool) -> None:
         found: list[dict[str, Any]] = []
         for table in library.bench_book.tables(("cupping",)):
             came, agreement = results(library, table) if table.revealed else ([], None)
-            if key is not None and all(one.coffee.batch_id != key for one in came):
+            if key is not None and not any(key in _batches(one.coffee) for one in came):
                 continue
             coffees: list[dict[str, Any]] = [
                 {
-                    "batch": one.label, "code": one.coffee.code, "score": one.score,
+                    "batch": one.label, "code": one.coffee.code, "reference": one.coffee.reference, "score": one.score,
                     "spread": one.spread, "cuppers": one.cuppers, "rank": one.rank, "words": list(one.words),
                 }
                 for one in came

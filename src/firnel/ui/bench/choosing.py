@@ -7,9 +7,11 @@ from collections.abc import Sequence
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
+from firnel.work.bench.mixes import Mix
 from firnel.work.review.records import BatchLine
 
 KEY = Qt.ItemDataRole.UserRole
+MIX = Qt.ItemDataRole.UserRole + 1
 
 
 class BatchTicks(QListWidget):
@@ -30,10 +32,32 @@ class BatchTicks(QListWidget):
             item.setCheckState(Qt.CheckState.Checked if line.id in ticked else Qt.CheckState.Unchecked)
             self.addItem(item)
 
+    def offer_mixes(self, mixes: Sequence[tuple[Mix, str]]) -> None:
+        """Offer blends too, each with its words; they stand above the batches."""
+        for row, (mix, words) in enumerate(mixes):
+            item = QListWidgetItem(f"Blend · {words}")
+            item.setData(MIX, mix)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Unchecked)
+            self.insertItem(row, item)
+
+    def ticked_mixes(self) -> list[Mix]:
+        """The blends that are ticked."""
+        items = [self.item(row) for row in range(self.count())]
+        return [
+            item.data(MIX)
+            for item in items
+            if item is not None and item.data(MIX) and item.checkState() is Qt.CheckState.Checked
+        ]
+
     def ticked(self) -> list[int]:
         """Ids of what is ticked, in the order of the list."""
         items = [self.item(row) for row in range(self.count())]
-        return [item.data(KEY) for item in items if item is not None and item.checkState() is Qt.CheckState.Checked]
+        return [
+            item.data(KEY)
+            for item in items
+            if item is not None and item.data(KEY) is not None and item.checkState() is Qt.CheckState.Checked
+        ]
 
     def name_of(self, batch_id: int) -> str:
         """What the list says of a batch."""

@@ -19,7 +19,7 @@ from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, label
 from firnel.ui.shared.report_button import report_button
 from firnel.work import shelf
-from firnel.work.bench import cupping
+from firnel.work.bench import cupping, mixes
 from firnel.work.bench.cupping import TableSet
 from firnel.work.bench.phones import LocalPage, PhoneTable, open_table
 from firnel.work.desk import Desk
@@ -94,7 +94,7 @@ class CupPage(ListPage):
             self.cuppers,
             label("Cups of each coffee", "soft"),
             self.cups,
-            label("Batches; references of their plans are added", "soft"),
+            label("Batches and blends; their references are added", "soft"),
         ):
             column.addWidget(widget)
         column.addWidget(self.ticks, 1)
@@ -138,6 +138,7 @@ class CupPage(ListPage):
         """Begin to set a table, with these batches on it and the references of their plans."""
         lines = self._desk.ask(shelf.batch_lines, BatchFilter(statuses=("done", "dropped")), limit=OFFERED)
         self.ticks.offer(lines, self._desk.ask(cupping.with_references, batch_ids))
+        self.ticks.offer_mixes(self._desk.ask(mixes.on_offer, self._desk.clock.wall().astimezone().date()))
         self.name.setText(f"Cupping {self._desk.clock.wall().astimezone():%-d %b}")
         self.cuppers.setText(self.cuppers.text() or self._desk.settings.operator)
         self._setting_said.setText("")
@@ -186,11 +187,12 @@ class CupPage(ListPage):
         """Set the table as it is filled in."""
         ask = self._desk.ask
         keys = ask(cupping.with_references, self.ticks.ticked())
+        mixed = ask(mixes.with_references, self.ticks.ticked_mixes())
         form: Form = "affective" if self._desk.settings.cup_form == "affective" else "attributes"
         try:
             made = ask(
                 cupping.set_table, self.name.text().strip(), keys, self.cuppers.text().split(","), datetime.now(UTC),
-                form, self.cups.value(),
+                form, self.cups.value(), mixed=mixed,
             )  # fmt: skip
         except ValueError as error:
             self._setting_said.setText(str(error))

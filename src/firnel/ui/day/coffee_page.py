@@ -12,6 +12,7 @@ from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, empty, label, rename
 from firnel.work import shelf
+from firnel.work.bench.mixes import keep_reference, mix_of, mix_words, reference_of
 from firnel.work.day import orders as shop
 from firnel.work.day.lists import without_origin
 from firnel.work.day.orders import Blending, Coffee, Component, Level
@@ -60,12 +61,17 @@ class CoffeePage(ListPage):
         grid = QGridLayout()
         grid.setColumnStretch(1, 1)
         rows: tuple[tuple[str, QWidget], ...] = (
-            ("Name", self._name), ("Level", self._level), ("Lots", self._blending), ("Ready after", self._ready),
-            ("Past after", self._past),
+            ("Name", self._name), ("Level", self._level), ("Lots", self._blending),
         )  # fmt: skip
         for index, (words, widget) in enumerate(rows):
             grid.addWidget(label(words, "soft"), index, 0)
             grid.addWidget(widget, index, 1)
+        grid.addWidget(label("Ready from", "soft"), len(rows), 0)
+        rest = QHBoxLayout()
+        rest.addWidget(self._ready, 1)
+        rest.addWidget(label("past after", "soft"))
+        rest.addWidget(self._past, 1)
+        grid.addLayout(rest, len(rows), 1)
         column.addLayout(grid)
         column.addWidget(self._last)
         self._parts = QGridLayout()
@@ -97,6 +103,9 @@ class CoffeePage(ListPage):
         )
         self.follow.clicked.connect(self._on_follow)
         column.addWidget(self.follow, 0, Qt.AlignmentFlag.AlignLeft)
+        self.reference = button("", "What comes later of this blend is cupped against it")
+        self.reference.clicked.connect(self._on_reference)
+        column.addWidget(self.reference, 0, Qt.AlignmentFlag.AlignLeft)
         self.background = Background(self, partial(self.say, wrong=True))
         column.addStretch(1)
 
@@ -145,12 +154,34 @@ class CoffeePage(ListPage):
         rows.append(("*in each roasted kg", whole, "", units.text(facts.makes_kg, "kg", 0), ""))
         self.facts.show_rows(rows)
         self.swaps.setText("\n".join(facts.said))
+        mixed = coffee.blend and coffee.blending is Blending.ROASTED
+        self.reference.setVisible(mixed)
+        if mixed:
+            reference = self._desk.ask(reference_of, coffee.name)
+            self.reference.setText(
+                "Make what is on the shelf its reference" if reference is None else "Another reference, from the shelf"
+            )
+            self.reference.setAccessibleName(f"{self.reference.text()}: {coffee.name}")
+            if reference is not None:
+                against = f"Cupped against {self._desk.ask(mix_words, reference)}."
+                self.swaps.setText("\n".join((*facts.said, against)))
         self._follows = self._desk.ask(followers, coffee)
         self.follow.setVisible(bool(self._follows))
         if self._follows:
             lot, follows = self._follows[0]
             self.follow.setText(f"Let {without_origin(follows)} take the place of {without_origin(lot)}")
             self.follow.setAccessibleName(self.follow.text())
+
+    def _on_reference(self) -> None:
+        """The blend as it would be mixed now is what later ones are cupped against."""
+        try:
+            mix = self._desk.ask(mix_of, self._coffee, self._desk.clock.wall().astimezone().date())
+        except ValueError as error:
+            self.say(str(error), wrong=True)
+            return
+        before = self._desk.ask(keep_reference, mix)
+        instead = f" instead of {self._desk.ask(mix_words, before)}" if before is not None and before.parts != mix.parts else ""
+        self.say(f"The reference is {self._desk.ask(mix_words, mix)}{instead}. Keep some of each batch for it.")
 
     def _on_follow(self) -> None:
         """The lot that follows takes over; its plans are solved beside the window."""

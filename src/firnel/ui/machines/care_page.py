@@ -43,7 +43,6 @@ from firnel.work.machines.care import (
 )
 from firnel.work.machines.meters import note_meter, unit_of
 
-
 #: Said while no load is under way; each step has its own cautions.
 AT_REST = "  ".join((SEASONING[0], *SEASONING[2:4]))
 

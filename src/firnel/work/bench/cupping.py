@@ -15,6 +15,7 @@ from firnel.core.cup.scores import Defects, Form, check_part, parts_of, score
 from firnel.core.cup.serving import balanced_orders, draw_codes, paired_servings, triangle_servings
 from firnel.store.bench_book import TableSet
 from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.work.bench.mixes import Mix, mix_from, mix_words
 from firnel.work.bench.weighing import reckoned_colour
 from firnel.work.review.references import reference_key
 
@@ -35,11 +36,12 @@ RESTED_DAYS = {"dark": 3.0, "medium": 7.0, "light": 14.0}
 
 @dataclass(frozen=True)
 class Coffee:
-    """One coffee on a table: its batch, code, and whether it is the reference."""
+    """One coffee on a table: its batch (of a blend the first), code, whether it is the reference, and what it is mixed of."""
 
     batch_id: int
     code: str
     reference: bool = False
+    mix: Mix | None = None
 
 
 @dataclass(frozen=True)
@@ -78,15 +80,21 @@ def set_table(
     form: Form = "attributes",
     cups: int = USUAL_CUPS,
     seed: int | None = None,
+    mixed: Sequence[Mix] = (),
 ) -> TableSet:
     """Set a table and keep it.
+
+    Parameters
+    ----------
+    batch_ids, mixed : batches, and blends of several, that are cupped.
+    cuppers : by name.
 
     Raises
     ------
     ValueError : if there is nobody or nothing to cup, or a name stands twice.
     """
     keys, people = list(dict.fromkeys(batch_ids)), [person.strip() for person in cuppers if person.strip()]
-    if not keys or not people:
+    if not (keys or mixed) or not people:
         raise ValueError("a table needs a coffee and a cupper at least.")
     if len(set(people)) < len(people):
         raise ValueError("two cuppers have the same name: tell them apart.")
@@ -95,9 +103,11 @@ def set_table(
     rng = np.random.default_rng(seed)
     plans = {plan.name: plan for plan in library.plans()}
     references = {reference_key(library, plans.get(library.batch(key).plan)) for key in keys}
-    codes = draw_codes(len(keys), rng)
-    coffees = [{"batch": key, "code": code, "reference": key in references} for key, code in zip(keys, codes, strict=True)]
-    orders = balanced_orders(len(keys), len(people), rng)
+    codes = draw_codes(len(keys) + len(mixed), rng)
+    coffees: list[dict[str, Any]] = [{"batch": key, "reference": key in references} for key in keys]
+    coffees += [{"batch": mix.parts[0][0], "reference": mix.reference, "mix": mix.document()} for mix in mixed]
+    coffees = [coffee | {"code": code} for coffee, code in zip(coffees, codes, strict=True)]
+    orders = balanced_orders(len(coffees), len(people), rng)
     document = {
         "form": form, "cups": cups, "coffees": coffees, "cuppers": people,
         "orders": {person: [codes[index] for index in order] for person, order in zip(people, orders, strict=True)},
@@ -108,7 +118,15 @@ def set_table(
 
 def coffees_of(table: TableSet) -> list[Coffee]:
     """The coffees of a table, by code: who looks at them must not see the order in which they were chosen."""
-    found = [Coffee(entry["batch"], entry["code"], entry["reference"]) for entry in table.document["coffees"]]
+    found = [
+        Coffee(
+            entry["batch"],
+            entry["code"],
+            entry["reference"],
+            mix_from(entry["mix"], entry["reference"]) if "mix" in entry else None,
+        )
+        for entry in table.document["coffees"]
+    ]
     return sorted(found, key=lambda coffee: coffee.code)
 
 
@@ -204,7 +222,8 @@ def results(library: Library, table: TableSet) -> tuple[list[Result], Agreement 
         )
         mean = float(known.mean()) if known.size else None
         spread = float(known.std(ddof=1)) if known.size > 1 else None
-        found.append(Result(coffee, _label(library, coffee.batch_id), mean, spread, int(known.size), None, words))
+        label = _label(library, coffee.batch_id) if coffee.mix is None else mix_words(library, coffee.mix)
+        found.append(Result(coffee, label, mean, spread, int(known.size), None, words))
     found.sort(key=lambda one: (one.score is None, -(one.score or 0.0)))
     ranked = [
         Result(o.coffee, o.label, o.score, o.spread, o.cuppers, place if o.score is not None else None, o.words)
@@ -226,9 +245,23 @@ def cup_scores(library: Library) -> dict[int, float]:
     for table in library.bench_book.tables(("cupping",)):
         if table.revealed:
             for one in results(library, table)[0]:
-                if one.score is not None:
+                if one.score is not None and one.coffee.mix is None:
                     found.setdefault(one.coffee.batch_id, []).append(one.score)
     return {key: float(np.mean(scores)) for key, scores in found.items()}
+
+
+def last_cupped(library: Library, coffee: str) -> str:
+    """What a blend came to when it was last cupped, against its reference, in a sentence; empty where it never was."""
+    for table in library.bench_book.tables(("cupping",)):
+        told = results(library, table)[0] if table.revealed else []
+        own = [one for one in told if one.coffee.mix is not None and one.coffee.mix.coffee == coffee and one.score is not None]
+        for one in own:
+            if one.coffee.reference:
+                continue
+            other = next((ref for ref in own if ref.coffee.reference), None)
+            beside = f", its reference {other.score:.2f}" if other is not None else ", without a reference"
+            return f"Last cupped on {table.at.astimezone():%-d %B}: {one.score:.2f}{beside}."
+    return ""
 
 
 def cup_words(library: Library, batch_id: int) -> tuple[str, ...]:
@@ -238,7 +271,7 @@ def cup_words(library: Library, batch_id: int) -> tuple[str, ...]:
         for table in library.bench_book.tables(("cupping",))
         if table.revealed
         for one in results(library, table)[0]
-        if one.coffee.batch_id == batch_id
+        if one.coffee.batch_id == batch_id and one.coffee.mix is None
         for word in one.words
     )
 
@@ -339,7 +372,7 @@ def rest_calendar(library: Library, now: datetime, days: float = 21.0) -> list[D
     """
     cupped: dict[int, list[datetime]] = {}
     for table in library.bench_book.tables(("cupping",)):
-        for coffee in coffees_of(table):
+        for coffee in (one for one in coffees_of(table) if one.mix is None):
             cupped.setdefault(coffee.batch_id, []).append(table.at)
     found = []
     since = BatchFilter(since=now - timedelta(days=days), statuses=("done", "dropped"))

@@ -13,7 +13,7 @@ from firnel.core.day.need import loss_from
 from firnel.core.green.handling import likeness
 from firnel.core.vocabulary import Lot
 from firnel.store.library import BatchFilter, Library
-from firnel.work.bench.cupping import cup_scores
+from firnel.work.bench.cupping import cup_scores, last_cupped
 from firnel.work.day import orders as shop
 from firnel.work.day.facts import MOST_PAST, OVER
 
@@ -90,7 +90,8 @@ def blend_facts(library: Library, coffee: Coffee) -> BlendFacts:
     known = [part.makes_kg for part in parts if part.makes_kg is not None]
     whole = None if any(cost is None for cost in costs) else float(sum(cost for cost in costs if cost is not None))
     makes_kg = min(known) if len(known) == len(parts) else None
-    return BlendFacts(tuple(parts), whole, makes_kg, tuple(_swaps(parts, lots)))
+    cupped = last_cupped(library, coffee.name) if coffee.blend else ""
+    return BlendFacts(tuple(parts), whole, makes_kg, (*_swaps(parts, lots), *([cupped] if cupped else [])))
 
 
 def _swaps(parts: Sequence[PartFacts], lots: Mapping[str, Lot]) -> list[str]:
