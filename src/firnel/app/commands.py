@@ -179,7 +179,10 @@ def import_(
     lot: str, load_kg: float | None, room_c: float | None, marks: tuple[str, ...], roasted_kg: float | None,
     ground: float | None, whole: float | None, operator: str, day: datetime | None, again: bool, as_json: bool,
 ) -> None:  # fmt: skip
-    """Take in roast logs: CSV, or batches that Firnel has exported as JSON. Each file is taken in whole, or not at all."""
+    """Take in roast logs: CSV, or batches that Firnel has exported as JSON. Each file is taken in whole, or not at all.
+
+    A folder that ``export all --format json`` has written brings back lots, machines, plans, models, orders and cuppings too.
+    """
     wishes = ImportWishes(
         _pairs(columns, "--columns"), temperature, machine, lot, load_kg, room_c, _seconds(_pairs(marks, "--mark")), roasted_kg,
         whole, ground, operator, day.astimezone() if day is not None else None,
@@ -189,6 +192,9 @@ def import_(
     with opened(library_at) as library:
         for path in files:
             try:
+                if path.is_dir():
+                    taken.append(_archive(library, path, as_json))
+                    continue
                 key, imported = import_file(library, path, wishes, again)
             except (ImportRefusedError, MarkOrderError) as error:
                 refused.append({"file": str(path), "why": str(error)})
@@ -205,6 +211,19 @@ def import_(
         if len(files) > 1:
             click.echo(f"{len(taken)} of {len(files)} files were taken in.", err=True)
         sys.exit(1)
+
+
+def _archive(library: Library, path: Path, as_json: bool) -> dict[str, Any]:
+    """Take in a folder that holds a whole library."""
+    from firnel.work.review.archive import read_archive
+
+    came = read_archive(library, path)
+    for sentence in came.refused:
+        click.echo(sentence, err=True)
+    if not as_json:
+        told = ", ".join(f"{count} of {name.replace('_', ' ')}" for name, count in came.added.items()) or "nothing"
+        click.echo(f"From {path}: {told} added; {came.there} batches were there already.")
+    return {"folder": str(path), "added": dict(came.added), "there": came.there, "refused": list(came.refused)}
 
 
 @main.command()

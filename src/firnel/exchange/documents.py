@@ -57,16 +57,16 @@ class Part(BaseModel):
 Model = TypeVar("Model", bound=BaseModel)
 
 
-def read_json(path: Path) -> Any:
-    """What a JSON file holds.
+def read_json(path: Path, most: int = MOST_BYTES) -> Any:
+    """What a JSON file of so many bytes at most holds.
 
     Raises
     ------
     ImportRefusedError : if it cannot be read, is too large, or is no JSON.
     """
     try:
-        if path.stat().st_size > MOST_BYTES:
-            raise ImportRefusedError(f"{path.name} is larger than {MOST_BYTES / 1e6:.0f} MB: it is no document of Firnel's.")
+        if path.stat().st_size > most:
+            raise ImportRefusedError(f"{path.name} is larger than {most / 1e6:.0f} MB: it is no document of Firnel's.")
         return json.loads(path.read_text(encoding="utf-8-sig"))
     except OSError as error:
         raise ImportRefusedError(f"{path} cannot be read: {error.strerror}.") from error

@@ -67,11 +67,7 @@ class CoffeePage(ListPage):
             grid.addWidget(label(words, "soft"), index, 0)
             grid.addWidget(widget, index, 1)
         grid.addWidget(label("Ready from", "soft"), len(rows), 0)
-        rest = QHBoxLayout()
-        rest.addWidget(self._ready, 1)
-        rest.addWidget(label("past after", "soft"))
-        rest.addWidget(self._past, 1)
-        grid.addLayout(rest, len(rows), 1)
+        grid.addLayout(self._rest(), len(rows), 1)
         column.addLayout(grid)
         column.addWidget(self._last)
         self._parts = QGridLayout()
@@ -91,6 +87,13 @@ class CoffeePage(ListPage):
         column.addWidget(self.said)
         self._add_facts(column)
         self.sheet_column.addWidget(frame, 1)
+
+    def _rest(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.addWidget(self._ready, 1)
+        row.addWidget(label("past after", "soft"))
+        row.addWidget(self._past, 1)
+        return row
 
     def _add_facts(self, column: QVBoxLayout) -> None:
         """What stands behind the coffee, and what to do where a lot runs low."""

@@ -8,11 +8,10 @@ from datetime import date
 from typing import Any
 
 from firnel.core.day.coffee import Blending, Coffee, Rest
+from firnel.store.archive import BLEND_REFERENCE
 from firnel.store.library import Library
 from firnel.work.day import orders as shop
 
-#: The house keeps the reference of a blend under this name.
-REFERENCE = "blend reference {coffee}"
 #: The kind of rest that is taken first: ready, then what is still too fresh, then what is past.
 BEST_FIRST = (Rest.READY, Rest.FRESH, Rest.PAST)
 
@@ -81,14 +80,14 @@ def on_offer(library: Library, today: date) -> list[tuple[Mix, str]]:
 
 def reference_of(library: Library, coffee: str) -> Mix | None:
     """The mix that a blend is held against; None where the house has chosen none."""
-    document = library.house(REFERENCE.format(coffee=coffee))
+    document = library.house(_kept_as(library, coffee))
     return mix_from(document, reference=True) if document else None
 
 
 def keep_reference(library: Library, mix: Mix) -> Mix | None:
     """What comes later of this blend is held against this mix; returns the reference there was."""
     before = reference_of(library, mix.coffee)
-    library.save_house(REFERENCE.format(coffee=mix.coffee), mix.document())
+    library.save_house(_kept_as(library, mix.coffee), mix.document())
     return before
 
 
@@ -104,6 +103,11 @@ def with_references(library: Library, chosen: list[Mix]) -> list[Mix]:
             else:
                 found.append(reference)
     return found
+
+
+def _kept_as(library: Library, coffee: str) -> str:
+    key = next((one.id for one in library.order_book.coffees() if one.name == coffee), None)
+    return f"{BLEND_REFERENCE}{key}"
 
 
 def _label(library: Library, key: int) -> str:

@@ -18,6 +18,7 @@ from firnel.work.bench.cupping import TableSet, results
 from firnel.work.bench.weighing import inspection_of, level_word
 from firnel.work.machines.meters import used
 from firnel.work.plan.whose import machine_of
+from firnel.work.review.archive import write_house
 from firnel.work.review.compare_picture import compare
 from firnel.work.review.over_time import replication
 from firnel.work.review.picture import review_picture
@@ -232,7 +233,9 @@ OPEN_COLUMNS = (
 
 
 def open_data(library: Library, folder: Path, progress: Callable[[float], bool] = lambda done: True) -> int:
-    """Write everything as CSV and JSON into a folder: a table of batches, each batch whole, the bench. Returns the count.
+    """Write everything as CSV and JSON into a folder: a table of batches, each batch whole, the bench, the house.
+
+    It comes back by `firnel.work.review.archive.read_archive`. Returns the count of the batches.
 
     Raises
     ------
@@ -245,13 +248,14 @@ def open_data(library: Library, folder: Path, progress: Callable[[float], bool] 
         writer.writerow(OPEN_COLUMNS)
         for line in lines:
             writer.writerow([_cell(getattr(line, name)) for name in OPEN_COLUMNS])
-    done = 0
+    files: dict[int, str] = {}
     for line in lines:
-        if not progress(done / max(len(lines), 1)):
+        if not progress(len(files) / max(len(lines), 1)):
             break
         text = export_text(library, library.batch(line.id), "json")
-        write_whole(folder / f"batch-{file_part(line.label)}-{line.id}.json", text)
-        done += 1
+        files[line.id] = f"batch-{file_part(line.label)}-{line.id}.json"
+        write_whole(folder / files[line.id], text)
+    write_house(library, folder, files)
     notes = [
         {"batch": note.batch_id, "kind": note.kind, "at": note.at.isoformat(), **note.document}
         for note in library.bench_book.notes()
@@ -261,7 +265,7 @@ def open_data(library: Library, folder: Path, progress: Callable[[float], bool] 
         for table in library.bench_book.tables()
     ]
     write_whole(folder / "bench.json", json.dumps({"notes": notes, "tables": tables}, indent=1, ensure_ascii=False))
-    return done
+    return len(files)
 
 
 def _cell(value: object) -> object:
