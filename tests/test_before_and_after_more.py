@@ -1,6 +1,6 @@
 """Steel against a plan by the model, the queue and the day in the window, sound, settings, and notes that are no notes."""
 
-from dataclasses import replace
+from dataclasses import fields, replace
 from datetime import date
 from types import SimpleNamespace
 
@@ -20,7 +20,7 @@ from firnel.core.model.document import model_to_document
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, MarkKind, Note, Quality
 from firnel.store.library import BatchFilter
-from firnel.ui.shared.sheets import SettingsDialog
+from firnel.ui.shared.settings_dialog import SettingsDialog
 from firnel.ui.theme.look import Look
 from firnel.work.day import queue
 from firnel.work.desk import Desk, machine_of_kind
@@ -32,7 +32,7 @@ from firnel.work.roast.before_charge import pause_words, steel_words
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.session import BatchOrder
 from firnel.work.roast.steel import AHEAD_STEP, READY_C, SteelEstimate, readiness
-from firnel.work.settings import Settings
+from firnel.work.settings import PAGES, Settings
 
 
 def steel(at, ahead=None):
@@ -228,10 +228,13 @@ def test_every_setting_has_a_row_and_bad_levels_are_refused_in_words(qtbot, wind
     qtbot.addWidget(dialog)
     changed = []
     dialog.changed.connect(changed.append)
-    dialog._fields["level_words"].setText("pale 100, deep")
+    dialog._fields["level_words"].setPlainText("pale 100\ndeep")
     dialog._on_save()
     assert "'deep' needs a colour" in dialog._warning.text()
-    dialog._fields["level_words"].setText("pale 100, deep 60")
+    assert PAGES[dialog.pages.shown] == "Scale and colour", "what is wrong stands in sight"
+    shown = {declared.name for declared in fields(Settings) if declared.metadata["page"]}
+    assert shown == set(dialog._fields)
+    dialog._fields["level_words"].setPlainText("pale 100\n\n deep 60 ")
     dialog._fields["operator"].setText(" Bo ")
     dialog._on_save()
     assert changed[0].levels == {"pale": 100.0, "deep": 60.0}

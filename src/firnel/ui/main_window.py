@@ -24,7 +24,8 @@ from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette, Entry
 from firnel.ui.shared.frame import NowLine, Pages, Rail, ServerNote, typing_note
 from firnel.ui.shared.list_page import ListPage
-from firnel.ui.shared.sheets import KeySheet, Notice, SettingsDialog
+from firnel.ui.shared.settings_dialog import SettingsDialog
+from firnel.ui.shared.sheets import KeySheet, Notice
 from firnel.ui.shared.sounds import Sounds
 from firnel.ui.shared.space_key import SpaceKey, typing_in
 from firnel.ui.theme.look import Look

@@ -13,10 +13,19 @@ from typing import Any
 from firnel.core.units import CHOICES, Units
 from firnel.exchange.whole_file import write_whole
 
+#: Pages of the settings, in their order. What is on none is set where it is used.
+UNITS, ROASTING, SOUND, BENCH, CUP, WORDS, KEYS = PAGES = (
+    "Units and look", "Roasting", "Sound", "Scale and colour", "Cup", "Words", "Keys"
+)  # fmt: skip
+ELSEWHERE = ""
 
-def _setting(default: Any, title: str, choices: tuple[str, ...] = (), low: int = 0, high: int = 0, most: int = 0) -> Any:
-    """A setting: its default, the text the settings sheet shows, and its choices or bounds."""
-    return field(default=default, metadata={"title": title, "choices": choices, "low": low, "high": high, "most": most})
+
+def _setting(
+    page: str, default: Any, title: str, choices: tuple[str, ...] = (), low: int = 0, high: int = 0, most: int = 0
+) -> Any:
+    """A setting: its page, its default, the text that stands beside it, and its choices or bounds."""
+    limits = {"page": page, "title": title, "choices": choices, "low": low, "high": high, "most": most}
+    return field(default=default, metadata=limits)
 
 
 #: The house's own words for roast levels, each with the highest ground colour that still has it, to begin with.
@@ -39,41 +48,41 @@ class Settings:
     ValueError : if a value is not among its choices or out of its bounds; the message names the setting.
     """
 
-    temperature: str = _setting("°C", "Temperature", CHOICES["temperature"])
-    mass: str = _setting("kg", "Weight", CHOICES["mass"])
-    pressure: str = _setting("kPa", "Pressure", CHOICES["pressure"])
-    theme: str = _setting("day", "Theme", ("day", "night"))
-    size_percent: int = _setting(100, "Size of text and all else, %, from the next start", low=80, high=200)
-    operator: str = _setting("", "Who roasts")
-    station: str = _setting("", "Name of this station")
-    cup_form: str = _setting("attributes", "Cupping form", ("attributes", "affective"))
-    cup_ml: int = _setting(150, "Water of a cup, mL", low=30, high=400)
-    cup_ratio: int = _setting(55, "Coffee to water, g/L", low=20, high=120)
-    phones_tls: str = _setting("off", "Phones of the cuppers by TLS", ("off", "on"))
-    cooling_aim_s: int = _setting(240, "Cooling aim, seconds", low=60, high=900)
-    hand_every_s: int = _setting(30, "Readings by hand, every so many seconds", low=10, high=120)
-    learning: str = _setting("by itself", "Machines are learned", ("by itself", "by the button"))
-    crack_rule: str = _setting("rolling", "First crack is", ("the first pop", "the third pop", "rolling"))
-    sound_move: int = _setting(0, "Sound of a move that is due, %", high=100)
-    sound_soon: int = _setting(0, "Sound ten seconds before, %", high=100)
-    sound_drop: int = _setting(0, "Sound of the drop, %", high=100)
-    sound_warning: int = _setting(60, "Sound of a warning, %", high=100)
-    spoken: str = _setting("off", "Cues spoken", ("off", "on"))
+    temperature: str = _setting(UNITS, "°C", "Temperature", CHOICES["temperature"])
+    mass: str = _setting(UNITS, "kg", "Weight", CHOICES["mass"])
+    pressure: str = _setting(UNITS, "kPa", "Pressure", CHOICES["pressure"])
+    theme: str = _setting(UNITS, "day", "Theme", ("day", "night"))
+    size_percent: int = _setting(UNITS, 100, "Size of text and all else, %, from the next start", low=80, high=200)
+    operator: str = _setting(ROASTING, "", "Who roasts")
+    station: str = _setting(ROASTING, "", "Name of this station")
+    cup_form: str = _setting(CUP, "attributes", "Cupping form", ("attributes", "affective"))
+    cup_ml: int = _setting(CUP, 150, "Water of a cup, mL", low=30, high=400)
+    cup_ratio: int = _setting(CUP, 55, "Coffee to water, g/L", low=20, high=120)
+    phones_tls: str = _setting(CUP, "off", "Phones of the cuppers by TLS", ("off", "on"))
+    cooling_aim_s: int = _setting(ROASTING, 240, "Cooling aim, seconds", low=60, high=900)
+    hand_every_s: int = _setting(ROASTING, 30, "Readings by hand, every so many seconds", low=10, high=120)
+    learning: str = _setting(ROASTING, "by itself", "Machines are learned", ("by itself", "by the button"))
+    crack_rule: str = _setting(ROASTING, "rolling", "First crack is", ("the first pop", "the third pop", "rolling"))
+    sound_move: int = _setting(SOUND, 0, "Sound of a move that is due, %", high=100)
+    sound_soon: int = _setting(SOUND, 0, "Sound ten seconds before, %", high=100)
+    sound_drop: int = _setting(SOUND, 0, "Sound of the drop, %", high=100)
+    sound_warning: int = _setting(SOUND, 60, "Sound of a warning, %", high=100)
+    spoken: str = _setting(SOUND, "off", "Cues spoken", ("off", "on"))
     review_columns: tuple[str, ...] = _setting(
-        ("Batch", "Day", "Lot", "Dev.", "Loss"), "Columns of the list in Review", most=20
+        ELSEWHERE, ("Batch", "Day", "Lot", "Dev.", "Loss"), "Columns of the list in Review", most=20
     )
-    scale_port: str = _setting("", "Scale, serial port")
-    scale_baud: int = _setting(9600, "Scale, speed of the line", low=300, high=921600)
-    colour_scale: str = _setting("index", "Name of the colour scale")
-    meter_points: tuple[str, ...] = _setting((), "Colour meter, reading=index, two for a line", most=12)
-    level_words: tuple[str, ...] = _setting(LEVEL_WORDS, "Roast levels, each up to a colour", most=12)
-    cup_words: tuple[str, ...] = _setting(CUP_WORDS, "Cup words", most=60)
-    keys: tuple[str, ...] = _setting((), "Keys of your own, as undo=U", most=60)
+    scale_port: str = _setting(BENCH, "", "Scale, serial port")
+    scale_baud: int = _setting(BENCH, 9600, "Scale, speed of the line", low=300, high=921600)
+    colour_scale: str = _setting(BENCH, "index", "Name of the colour scale")
+    meter_points: tuple[str, ...] = _setting(BENCH, (), "Colour meter, reading=index, two for a line", most=12)
+    level_words: tuple[str, ...] = _setting(BENCH, LEVEL_WORDS, "Roast levels, each up to a colour", most=12)
+    cup_words: tuple[str, ...] = _setting(CUP, CUP_WORDS, "Cup words", most=60)
+    keys: tuple[str, ...] = _setting(KEYS, (), "Keys of your own, as undo=U", most=60)
     colour_words: tuple[str, ...] = _setting(
-        ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown"), "Colour words, up to nine", most=9
+        WORDS, ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown"), "Colour words, up to nine", most=9
     )
     smell_words: tuple[str, ...] = _setting(
-        ("grass", "hay", "bread", "caramel", "cocoa", "smoke", "wax"), "Smell words, up to nine", most=9
+        WORDS, ("grass", "hay", "bread", "caramel", "cocoa", "smoke", "wax"), "Smell words, up to nine", most=9
     )
 
     def __post_init__(self) -> None:

@@ -1,101 +1,18 @@
-"""Dialogs that only the user opens: settings, the key sheet; and the question about an unfinished batch."""
+"""The key sheet, and the question about an unfinished batch."""
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
-from typing import Any
-
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QComboBox,
     QDialog,
-    QFormLayout,
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLineEdit,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
-from firnel.ui.shared.actions import own_keys
 from firnel.ui.shared.parts import button, label
-from firnel.work.settings import Settings
-
-
-class SettingsDialog(QDialog):
-    """Built from the declaration of `Settings`: one row for each."""
-
-    changed = pyqtSignal(object)  # Settings
-
-    def __init__(self, settings: Settings, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Settings")
-        self.setMinimumWidth(900)
-        self._settings = settings
-        column = QVBoxLayout(self)
-        column.addWidget(label("Settings", "title"))
-        forms = [QFormLayout(), QFormLayout()]
-        side_by_side = QHBoxLayout()
-        side_by_side.setSpacing(28)
-        for form in forms:
-            form.setVerticalSpacing(10)
-            side_by_side.addLayout(form, 1)
-        column.addLayout(side_by_side)
-        self._fields: dict[str, QWidget] = {}
-        half = (len(fields(Settings)) + 1) // 2
-        for number, declared in enumerate(fields(Settings)):
-            value, limits = getattr(settings, declared.name), declared.metadata
-            widget: QWidget
-            if limits["high"]:
-                widget = QSpinBox()
-                widget.setRange(limits["low"], limits["high"])
-                widget.setValue(value)
-                widget.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-            elif limits["most"]:
-                widget = QLineEdit(", ".join(value))
-            elif not limits["choices"]:
-                widget = QLineEdit(value)
-            else:
-                widget = QComboBox()
-                widget.addItems(limits["choices"])
-                widget.setCurrentText(value)
-            widget.setAccessibleName(limits["title"])
-            self._fields[declared.name] = widget
-            if isinstance(widget, QLineEdit):
-                widget.setCursorPosition(0)
-            forms[number // half].addRow(label(limits["title"]), widget)
-        self._warning = label("", "warn", wrap=True)
-        column.addWidget(self._warning)
-        row = QHBoxLayout()
-        cancel, save = button("Cancel"), button("Use these", primary=True)
-        cancel.clicked.connect(self.reject)
-        save.clicked.connect(self._on_save)
-        row.addStretch(1)
-        row.addWidget(cancel)
-        row.addWidget(save)
-        column.addLayout(row)
-
-    def _on_save(self) -> None:
-        values: dict[str, Any] = {}
-        for name, widget in self._fields.items():
-            if isinstance(widget, QSpinBox):
-                values[name] = widget.value()
-            elif isinstance(widget, QLineEdit):
-                several = isinstance(getattr(self._settings, name), tuple)
-                words = tuple(word.strip() for word in widget.text().split(",") if word.strip())
-                values[name] = words if several else widget.text().strip()
-            elif isinstance(widget, QComboBox):
-                values[name] = widget.currentText()
-        try:
-            settings = replace(self._settings, **values)
-            own_keys(settings.keys)
-        except ValueError as error:
-            self._warning.setText(str(error))
-            return
-        self.changed.emit(settings)
-        self.accept()
 
 
 class KeySheet(QDialog):

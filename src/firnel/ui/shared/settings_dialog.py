@@ -1,0 +1,129 @@
+"""The settings, page by page; lists have a line for each entry."""
+
+from __future__ import annotations
+
+from dataclasses import Field, fields, replace
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from firnel.ui.shared.actions import own_keys
+from firnel.ui.shared.parts import button, label
+from firnel.ui.shared.tabs import Tabs
+from firnel.work.settings import PAGES, Settings
+
+#: Room for so many entries of a list at once, the longer and the shorter ones. [px]
+LONG, SHORT = 196, 132
+#: A list that may have more entries than this is a long one.
+MANY = 20
+
+
+class SettingsDialog(QDialog):
+    """Built from the declaration of `Settings`: one row for each, on the page that it names."""
+
+    changed = pyqtSignal(object)  # Settings
+
+    def __init__(self, settings: Settings, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Settings")
+        self.setMinimumSize(760, 560)
+        self._settings = settings
+        self._fields: dict[str, QWidget] = {}
+        column = QVBoxLayout(self)
+        column.addWidget(label("Settings", "title"))
+        self.pages = Tabs()
+        for page in PAGES:
+            self.pages.add(page, self._page(page))
+        column.addWidget(self.pages, 1)
+        self._warning = label("", "warn", wrap=True)
+        column.addWidget(self._warning)
+        row = QHBoxLayout()
+        cancel, save = button("Cancel"), button("Use these", primary=True)
+        cancel.clicked.connect(self.reject)
+        save.clicked.connect(self._on_save)
+        save.setDefault(True)
+        row.addStretch(1)
+        row.addWidget(cancel)
+        row.addWidget(save)
+        column.addLayout(row)
+
+    def _page(self, name: str) -> QWidget:
+        page = QWidget()
+        form = QFormLayout(page)
+        form.setVerticalSpacing(10)
+        form.setHorizontalSpacing(24)
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+        for declared in fields(Settings):
+            if declared.metadata["page"] != name:
+                continue
+            widget = self._fields[declared.name] = self._field(declared)
+            widget.setAccessibleName(declared.metadata["title"])
+            words = label(declared.metadata["title"], wrap=True)
+            words.setMinimumWidth(260)
+            words.setBuddy(widget)
+            form.addRow(words, widget)
+        return page
+
+    def _field(self, declared: Field[Any]) -> QWidget:
+        value, limits = getattr(self._settings, declared.name), declared.metadata
+        if limits["high"]:
+            number = QSpinBox()
+            number.setRange(limits["low"], limits["high"])
+            number.setValue(value)
+            number.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+            return number
+        if limits["most"]:
+            entries = QPlainTextEdit("\n".join(value))
+            entries.setPlaceholderText("one in each line")
+            entries.setTabChangesFocus(True)
+            entries.setFixedHeight(LONG if limits["most"] > MANY else SHORT)
+            return entries
+        if limits["choices"]:
+            choice = QComboBox()
+            choice.addItems(limits["choices"])
+            choice.setCurrentText(value)
+            return choice
+        line = QLineEdit(value)
+        line.setCursorPosition(0)
+        return line
+
+    def _on_save(self) -> None:
+        values: dict[str, Any] = {}
+        for name, widget in self._fields.items():
+            if isinstance(widget, QSpinBox):
+                values[name] = widget.value()
+            elif isinstance(widget, QPlainTextEdit):
+                values[name] = tuple(line.strip() for line in widget.toPlainText().splitlines() if line.strip())
+            elif isinstance(widget, QLineEdit):
+                values[name] = widget.text().strip()
+            elif isinstance(widget, QComboBox):
+                values[name] = widget.currentText()
+        try:
+            settings = replace(self._settings, **values)
+            own_keys(settings.keys)
+        except ValueError as error:
+            self._show_page_of(str(error))
+            self._warning.setText(str(error))
+            return
+        self.changed.emit(settings)
+        self.accept()
+
+    def _show_page_of(self, sentence: str) -> None:
+        """What is wrong stands in sight: its sentence begins with the title of the setting, or with its first word."""
+        for declared in fields(Settings):
+            title = declared.metadata["title"]
+            if declared.metadata["page"] and sentence.startswith((title, title.partition(",")[0])):
+                self.pages.choose(PAGES.index(declared.metadata["page"]))
+                self._fields[declared.name].setFocus()
+                return
