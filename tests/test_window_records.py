@@ -6,8 +6,19 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from conftest import make_record
 from logged import MACHINES, lot_of, record_of
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLineEdit, QProgressBar, QPushButton, QWidget
+from openpyxl import load_workbook
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QWidget,
+)
 
 from firnel.app.window import make_application, make_window
 from firnel.core.vocabulary import Lot, Probe
@@ -388,3 +399,38 @@ def test_a_fit_is_kept_with_the_library_and_found_again(library, southern):
     again = Library(path)
     assert again.machine_book.model(southern.id)[1]["report"]["rms_bean_c"] == pytest.approx(model.report.rms_bean_c)
     again.close()
+
+
+def test_every_list_is_sorted_copied_written_and_keeps_its_columns(qtbot, open_window, library, tmp_path, monkeypatch):
+    for name, on_hand in (("India Kelavani", 9.0), ("Uganda Namora", 133.0)):
+        library.save_lot(Lot(name, on_hand_kg=on_hand))
+    window, green = open_window("Green")
+    table, header = green.table, green.table.horizontalHeader()
+    section = table.headings.index("On hand")
+
+    def order():
+        return [row[0].split()[0] for row in table.rows(chosen=False)]
+
+    assert order() == ["Burundi", "India", "Rwanda", "Uganda"], "as they were given"
+    for wanted in (["India", "Rwanda", "Uganda", "Burundi"], ["Uganda", "Rwanda", "India", "Burundi"]):
+        at = QPoint(header.sectionViewportPosition(section) + 10, header.height() // 2)
+        qtbot.mouseClick(header.viewport(), Qt.MouseButton.LeftButton, pos=at)
+        assert order() == wanted, "by figures, and what has none stands last either way"
+    table.setFocus()
+    qtbot.keyClick(table, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    copied = QApplication.clipboard().text().splitlines()
+    assert len(copied) == 5
+    assert copied[0].split("\t") == list(table.headings)
+    assert "133" in copied[1]
+    entry = next(one for one in table.menu().actions() if one.text() == "Process")
+    entry.setChecked(False)
+    assert window.desk.settings.hidden_columns == ("Green/Process",)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "lots.xlsx"), ""))
+    next(one for one in table.menu().actions() if "XLSX" in one.text()).trigger()
+    sheet = load_workbook(tmp_path / "lots.xlsx")["Green"]
+    rows = [[cell for cell in row if cell is not None] for row in sheet.iter_rows(values_only=True)]
+    assert any(row and row[0] == "Rwanda Isuka" for row in rows)
+    assert not any("Process" in row for row in rows)
+    _, later = open_window("Green", hidden_columns=window.desk.settings.hidden_columns)
+    assert later.table.isColumnHidden(1), "the next window hides it too"

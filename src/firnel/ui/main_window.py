@@ -23,6 +23,7 @@ from firnel.ui.shared.actions import ACTIONS, EVERYWHERE, STATIONS, bind, key_gr
 from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette, Entry
 from firnel.ui.shared.frame import NowLine, Pages, Rail, ServerNote, typing_note
+from firnel.ui.shared.house_table import HouseTable
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.settings_dialog import SettingsDialog
 from firnel.ui.shared.sheets import KeySheet, Notice
@@ -207,11 +208,21 @@ class MainWindow(QMainWindow):
             self._views[name] = self._make(name)
             self._views[name].setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             made = self._views[name]
+            for table in made.findChildren(HouseTable):
+                own = [entry for entry in self.desk.settings.hidden_columns if entry.startswith(f"{table.name}/")]
+                table.hide_columns(tuple(entry.removeprefix(f"{table.name}/") for entry in own))
+                table.columns_changed.connect(self._on_columns)
             for page in (made, *made.findChildren(ListPage)):
                 if isinstance(begin := getattr(page, "begin_wanted", None), pyqtBoundSignal):
                     begin.connect(partial(self.show_station, "Beginning"))
             self._pages.addWidget(self._views[name])
         return self._views[name]
+
+    def _on_columns(self, name: str, hidden: tuple[str, ...]) -> None:
+        """Columns of a list are hidden from now on, or shown again."""
+        others = [entry for entry in self.desk.settings.hidden_columns if not entry.startswith(f"{name}/")]
+        wanted = (*others, *(f"{name}/{heading}" for heading in hidden))
+        self.use_settings(replace(self.desk.settings, hidden_columns=wanted))
 
     def begin_where_empty(self) -> None:
         """A library in which nothing stands yet opens on the beginning."""

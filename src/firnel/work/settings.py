@@ -71,6 +71,7 @@ class Settings:
     review_columns: tuple[str, ...] = _setting(
         ELSEWHERE, ("Batch", "Day", "Lot", "Dev.", "Loss"), "Columns of the list in Review", most=20
     )
+    hidden_columns: tuple[str, ...] = _setting(ELSEWHERE, (), "Columns that are hidden, as Coffees/Level", most=200)
     scale_port: str = _setting(BENCH, "", "Scale, serial port")
     scale_baud: int = _setting(BENCH, 9600, "Scale, speed of the line", low=300, high=921600)
     colour_scale: str = _setting(BENCH, "index", "Name of the colour scale")

@@ -108,7 +108,8 @@ class CupPage(ListPage):
             [
                 (
                     (
-                        table.name, f"{table.at.astimezone():%d %b %H:%M}", str(len(table.document["coffees"])),
+                        table.name, (f"{table.at.astimezone():%d %b %H:%M}", table.at.timestamp()),
+                        str(len(table.document["coffees"])),
                         "told" if table.revealed else "open",
                     ),
                     table,

@@ -54,7 +54,8 @@ class RestPage(ListPage):
             [
                 (
                     (
-                        due.line.label, due.line.lot or "–", due.occasion, f"{due.at.astimezone():%a %d %b %H:%M}",
+                        due.line.label, due.line.lot or "–", due.occasion,
+                        (f"{due.at.astimezone():%a %d %b %H:%M}", due.at.timestamp()),
                         "due" if due.at <= now else f"in {_span(due.at - now)}",
                     ),
                     due,

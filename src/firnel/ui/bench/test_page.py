@@ -122,7 +122,7 @@ class TestPage(ListPage):
                 (
                     (
                         name,
-                        f"{table.at.astimezone():%d %b %H:%M}",
+                        (f"{table.at.astimezone():%d %b %H:%M}", table.at.timestamp()),
                         f"{given}/{len(servings)}",
                         "told" if table.revealed else "open",
                     ),

@@ -67,7 +67,7 @@ class WeighPage(ListPage):
             [
                 (
                     (
-                        ln.label, f"{ln.started.astimezone():%d %b %H:%M}", ln.lot or "–",
+                        ln.label, (f"{ln.started.astimezone():%d %b %H:%M}", ln.started.timestamp()), ln.lot or "–",
                         units.text(ln.load_kg, "kg"),
                     ),
                     ln,

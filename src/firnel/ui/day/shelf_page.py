@@ -43,7 +43,7 @@ class ShelfPage(ListPage):
                     (
                         ", ".join(one.coffees) or f"{one.lot}, of no coffee",
                         one.batch,
-                        f"{one.roasted:%-d %b}, {_days(one.days)}",
+                        (f"{one.roasted:%-d %b}, {_days(one.days)}", one.roasted.toordinal()),
                         units.text(one.kg, "kg", 2),
                         one.rest.value if one.rest is not None else "–",
                     ),

@@ -29,8 +29,8 @@ from PyQt6.QtWidgets import (
 from firnel.core.units import clock, linear_map
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.house_table import dress
 from firnel.ui.shared.lanes import Lane
-from firnel.ui.shared.list_page import dress_table
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.theme.look import Look, mono
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
@@ -106,7 +106,7 @@ class OldLogsSheet(QDialog):
     def _list(self) -> QWidget:
         frame, column = card(spacing=SPACE_S)
         self.table = QTableWidget(0, len(COLUMNS))
-        dress_table(self.table, "Old logs")
+        dress(self.table, "Old logs")
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.table.setHorizontalHeaderLabels(COLUMNS)
         across = self.table.horizontalHeader()

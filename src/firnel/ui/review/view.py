@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QSplitter,
     QStackedWidget,
-    QTableView,
     QWidget,
 )
 
@@ -34,7 +33,8 @@ from firnel.ui.review.sheet import ReviewSheet
 from firnel.ui.review.time_page import TimePage
 from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
-from firnel.ui.shared.list_page import EmptyPage, dress_table
+from firnel.ui.shared.house_table import HouseTable
+from firnel.ui.shared.list_page import EmptyPage
 from firnel.ui.shared.parts import button, card, label
 from firnel.ui.shared.report_button import report_button
 from firnel.ui.shared.tabs import Tabs
@@ -191,10 +191,8 @@ class ReviewView(QWidget):
         column.addLayout(filters)
         column.addWidget(self._days_between())
         self.model = BatchModel(self._desk, self)
-        self.table = QTableView()
-        dress_table(self.table, "Batches")
+        self.table = HouseTable("Batches", self._say, chooses_columns=False)
         self.table.setModel(self.model)
-        self.table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
         across = self.table.horizontalHeader()
         if across is not None:
             across.setSectionsClickable(True)

@@ -2,45 +2,37 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PyQt6.QtCore import QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QStandardItem, QStandardItemModel
-from PyQt6.QtWidgets import (
-    QAbstractItemView,
-    QHBoxLayout,
-    QHeaderView,
-    QLineEdit,
-    QStackedWidget,
-    QTableView,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
+from firnel.ui.shared.house_table import SORT_ROLE, HouseTable, SortedRows
 from firnel.ui.shared.parts import PageHead, button, card, label
 from firnel.ui.theme.look import mono
 from firnel.ui.theme.tokens import SPACE_M
 
 KEY_ROLE = Qt.ItemDataRole.UserRole
+#: A figure at the beginning of a text, with spaces between its thousands; and the seconds of one of minutes.
+FIGURE = re.compile(r"([-+±]?\d[\d ]*(?:\.\d+)?)(?::(\d\d))?")
+#: A text of a list, or what it is put in order by beside it.
+Cell = str | tuple[str, Any]
 
 
-def dress_table(table: QTableView, name: str) -> None:
-    """A quiet table: whole rows, no grid."""
-    table.setAccessibleName(name)
-    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-    table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-    table.setAlternatingRowColors(True)
-    table.setShowGrid(False)
-    table.setTabKeyNavigation(False)
-    table.setWordWrap(False)
-    down, across = table.verticalHeader(), table.horizontalHeader()
-    if down is not None and across is not None:
-        down.hide()
-        down.setDefaultSectionSize(34)
-        across.setHighlightSections(False)
-        across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+def figure_of(text: str) -> float | None:
+    """The figure that a text of a list begins with: what it is put in order by; None where it has none.
+
+    >>> figure_of("1 250.5 kg"), figure_of("±0.4"), figure_of("–")
+    (1250.5, 0.4, None)
+    """
+    found = FIGURE.match(text.replace("\u2212", "-").replace("\u202f", " "))
+    if found is None:
+        return None
+    whole, minutes = found.group(1).replace(" ", "").replace("+", "").replace("±", ""), found.group(2)
+    return float(whole) + (float(minutes) / 60.0 if minutes else 0.0)
 
 
 class EmptyPage(QWidget):
@@ -97,8 +89,7 @@ class ListPage(QWidget):
         self.tools = QHBoxLayout()
         self.tools.addWidget(self.search, 1)
         column.addLayout(self.tools)
-        self.table = QTableView()
-        dress_table(self.table, title)
+        self.table = HouseTable(title, self.head.subtitle.setText)
         self._empty = EmptyPage(empty)
         self._empty.begin.clicked.connect(self.begin_wanted)
         self._stack = QStackedWidget()
@@ -119,11 +110,12 @@ class ListPage(QWidget):
         """The rows behind the table: sorted, searched, chosen."""
         self._model = QStandardItemModel(0, len(self._columns), self)
         self._model.setHorizontalHeaderLabels([name.removeprefix("#") for name in self._columns])
-        self._proxy = QSortFilterProxyModel(self)
+        self._proxy = SortedRows(self)
         self._proxy.setSourceModel(self._model)
         self._proxy.setFilterKeyColumn(-1)
         self._proxy.setFilterCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.table.setModel(self._proxy)
+        self.table.sort_by_headings()
         self.search.textChanged.connect(self._proxy.setFilterFixedString)
         across = self.table.horizontalHeader()
         if across is not None:
@@ -133,12 +125,17 @@ class ListPage(QWidget):
         if selection is not None:
             selection.currentRowChanged.connect(self._on_row)
 
-    def show_rows(self, rows: Sequence[tuple[Sequence[str], Any]]) -> None:
+    def show_rows(self, rows: Sequence[tuple[Sequence[Cell], Any]]) -> None:
         """Fill the list: texts and what each row stands for. The row that was chosen stays chosen."""
         chosen = self.table.currentIndex().row()
         self._model.setRowCount(0)
-        for texts, key in rows:
-            items = [QStandardItem(text) for text in texts]
+        for cells, key in rows:
+            items = []
+            for cell, column in zip(cells, self._columns, strict=True):
+                text, order = cell if isinstance(cell, tuple) else (cell, figure_of(cell) if column.startswith("#") else None)
+                item = QStandardItem(text)
+                item.setData(order, SORT_ROLE)
+                items.append(item)
             items[0].setData(key, KEY_ROLE)
             for item, column in zip(items, self._columns, strict=True):
                 if column.startswith("#"):

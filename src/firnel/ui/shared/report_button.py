@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QMenu, QPushButton
+from PyQt6.QtWidgets import QFileDialog, QMenu, QPushButton, QWidget
 
 from firnel.ui.shared.parts import button
 from firnel.work.review.reports import Report, write_workbook
@@ -29,6 +29,19 @@ def write_as(path: Path, report: Report) -> None:
     write_report(path, report)
 
 
+def save_report(over: QWidget, report: Report, ending: str, say: Callable[[str], None]) -> None:
+    """Ask where a report is to be written, and write it; ``say`` tells where, or why not."""
+    chosen, _ = QFileDialog.getSaveFileName(over, "Write the report", f"{report.title}.{ending}", f"*.{ending}")
+    if not chosen:
+        return
+    try:
+        write_as(Path(chosen), report)
+    except OSError as error:
+        say(f"{chosen} cannot be written: {error.strerror or error}.")
+        return
+    say(f"Written: {chosen}")
+
+
 def report_button(make: Callable[[], Report | None], say: Callable[[str], None]) -> QPushButton:
     """A button with a menu of the forms.
 
@@ -46,11 +59,8 @@ def report_button(make: Callable[[], Report | None], say: Callable[[str], None])
             if report is None:
                 say("Nothing is shown that could be reported.")
                 return
-            chosen, _ = QFileDialog.getSaveFileName(found, "Write the report", f"{report.title}.{ending}", f"*.{ending}")
-            if chosen:
-                write_as(Path(chosen), report)
-                say(f"Written: {chosen}")
-        except (OSError, ValueError) as error:
+            save_report(found, report, ending, say)
+        except ValueError as error:
             say(str(error))
 
     for name, ending in FORMS:
