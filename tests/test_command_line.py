@@ -189,6 +189,18 @@ def test_a_fit_says_its_constants_and_how_good_it_is(north):
     assert any("had not seen" in sentence for sentence in fit["trust"])
 
 
+def test_the_record_of_a_machine_is_told_kind_by_kind(north):
+    call, _, _ = north
+    told = json.loads(call("machine", "record", "north", "--json").stdout)
+    kinds = {kind["kind"]: kind for kind in told["kinds"]}
+    assert list(kinds) == ["yellow", "crack_far", "crack", "landing", "move", "steel", "loss", "colour"]
+    crack = kinds["crack"]
+    assert (crack["horizon_s"], crack["unit"], crack["told"]) == (90.0, "s", True)
+    assert 0 < crack["held"] <= crack["n"]
+    assert kinds["steel"]["n"] == 0, "its logs hold no idling"
+    assert "two minutes of idling" in kinds["steel"]["why_not"]
+
+
 def test_a_forecast_uses_only_what_was_known_at_that_second(north, tmp_path):
     call, _, folder = north
     whole = json.loads(call("forecast", "0002", "--at", "400", "--json").stdout)

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from scipy import stats
 from test_guidance import model  # noqa: F401 - a fixture
 from test_plan_and_cue import PLAN
 
-from firnel.core.model.causes import likely_causes
+from firnel.core.model.causes import Cause, likely_causes
 from firnel.core.model.constants import Hands
 from firnel.core.review.changes import changes
 from firnel.core.review.comparison import (
@@ -33,7 +34,8 @@ from firnel.store.bench_book import TableSet
 from firnel.store.library import BatchFilter
 from firnel.store.machine_book import LogEntry
 from firnel.work.bench.weighing import keep_inspection
-from firnel.work.review import over_time
+from firnel.work.desk import machine_of_kind
+from firnel.work.review import over_time, sameness
 from firnel.work.review.compare_picture import compare
 from firnel.work.review.ladder_reading import ladder_names, plan_of_ladder, read_ladder
 from firnel.work.review.references import set_reference
@@ -137,6 +139,23 @@ def test_a_batch_that_missed_its_plan_does_not_change_it(library):
     assert told.causes[0] == ("it was dropped 0:40 early after first crack", 1.0)
     assert told.edits == ()
     assert "roast it as planned" in told.no_edits
+
+
+def test_a_cause_that_lies_in_no_plan_is_seen_to_before_the_plan_is_changed(library, monkeypatch):
+    plan = library.save_plan(PLAN)
+    library.save_machine(machine_of_kind("Drum Six", "gas-6"))
+    reference = library.add_record(replace(make_record("0001"), plan=PLAN.name, colour_ground=70.0))
+    key = library.add_record(replace(make_record("0002"), plan=PLAN.name, colour_ground=75.0, lot="Rwanda Nowhere"))
+    set_reference(library, plan, reference)
+    monkeypatch.setattr(sameness, "model_of", lambda *_: (SimpleNamespace(batches=9), ""))
+    believed = [0.9]
+    monkeypatch.setattr(sameness, "likely_causes", lambda *_: (Cause("fan", -0.3, believed[0]), Cause("none", 0.0, 0.1)))
+    told = judge(library, key, Units())
+    assert told.verdict.startswith("It is another lot, Rwanda Nowhere and not Rwanda Isuka.")
+    assert told.edits == ()
+    assert "see to the air first" in told.no_edits
+    believed[0] = 0.5
+    assert "see to the air" not in judge(library, key, Units()).no_edits, "who is not sure says nothing of it"
 
 
 def test_the_look_asks_for_a_change_even_where_no_model_can_say_what_it_does(library):

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from firnel.store.library import Library
 
 #: Any change to how the demo library is made gets a new name, so that an old one is not used on.
-DEMO_NAME = "demo-13.sqlite"
+DEMO_NAME = "demo-14.sqlite"
 PLAN = "Isuka filter"
 
 
@@ -99,6 +99,7 @@ def main() -> int:
 def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
     """The window on a demo library with the simulated roaster; settings of its own. Returns the exit code."""
     os.environ.setdefault("FIRNEL_SETTINGS", str(library_at.with_name("settings.json").resolve()))
+    from firnel.app.demo_tour import offer_tour
     from firnel.app.window import begin_work, connect_first, make_application, make_window, use_size
     from firnel.store.library import Library
     from firnel.store.writing import LibraryError
@@ -123,6 +124,7 @@ def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
         {"painted": window.roast.painted, "ready": window.roast.ready}[until].connect(application.quit)
         return application.exec()
     begin_work(window)
+    offer_tour(window)
     plan_at = library_at.with_name("plan.json")
     write_plan(library, PLAN, plan_at)
     process, url = start_simulator(plan_at, speed, True, "--again", "240")

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from firnel.app.demo_orders import sell
+from firnel.app.demo_orders import COMING, sell
 from firnel.core.cup.scores import BY_CUP, SCORED
 from firnel.core.green.measurements import SCREEN_STEP_MM
 from firnel.core.mark_finding import find_charge, find_turning
@@ -80,6 +80,10 @@ LOTS = {
 }  # fmt: skip
 
 
+#: How the beans truly are of a lot that is only on its way into the books.
+TO_COME = {lot.name: DemoLot(lot, GreenLoad(1.0, 0.109, 6.6, 0.94, 0.5, 1.5)) for lot in COMING if lot.replaces}
+
+
 @dataclass(frozen=True)
 class _Recipe:
     """A plan before the machine has said how long its stages take."""
@@ -141,6 +145,8 @@ class _Trouble:
     short_s: float = 0.0
     no_charge_key: bool = False
     remark: str = ""
+    fan: float = 1.0  #: share of its air that the fan still draws
+    room_c: float | None = None  #: where the room was out of the ordinary
 
 
 def _with_flick(plan: Plan) -> Plan:
@@ -175,6 +181,7 @@ def _stalled(plan: Plan) -> Plan:
 REFERENCE_NUMBER = 3
 #: The plan that a ladder was roasted of, who cupped it, and the development that they like best. [s]
 LADDER_OF, CUPPERS, BEST_S = "Sample washed", ("Asha", "Bo", "Cléo"), 84.0
+LADDER_RUNGS = 5
 #: What waits to be roasted.
 QUEUED = (("Isuka filter", 2), ("Mwelika filter", 3), ("Lindal espresso", 2))
 TROUBLES = {
@@ -185,7 +192,14 @@ TROUBLES = {
     "no key": _Trouble(no_charge_key=True, remark="Charge key forgotten."),
     "short": _Trouble(short_s=38.0, remark="Dropped early, the phone rang."),
     "": _Trouble(),
-}
+    # A day on which nobody emptied the chaff collector: batch by batch a little less air.
+    **{f"chaff {number}": _Trouble(fan=1.0 - 0.06 * number, remark="Chaff not emptied all day." if number == 5 else "")
+       for number in range(1, 6)},
+    "cold Monday": _Trouble(steel_c=-27.0, room_c=7.0, remark="Frost over the weekend, the door stood open."),
+    "Monday": _Trouble(steel_c=-6.0, room_c=10.0),
+}  # fmt: skip
+#: The picking that follows a lot of the blend: roasted by the old plan it comes otherwise.
+FOLLOWS, FOLLOWED_BY = "India Kelavani", "India Velakuni"
 
 
 def _schedule() -> list[tuple[int, int, str, str]]:
@@ -209,7 +223,7 @@ def _schedule() -> list[tuple[int, int, str, str]]:
     day(25, lindal, ("Lindal espresso", "crash"), lindal)
     day(21, mwelika, mwelika, ("Mparazi gentle", "stall"), mparazi)
     day(18, ("Sample soft beans", ""), ("Sample washed", "no key"), ("Sample washed", ""))
-    day(15, *[isuka] * 8)
+    day(15, *[isuka] * 3, *(("Isuka filter", f"chaff {number}") for number in range(1, 6)))
     day(11, lindal, kelavani, ("Kelavani house", "flick"), kelavani)
     day(9, ("Rwebisho three heaters", "cold"), nine, nine)
     day(8, ("Mwelika filter", "cold"), mwelika, ("Isuka filter", "short"), isuka, isuka)
@@ -238,6 +252,8 @@ def build_demo_library(
     machines = {name: library.save_machine(_demo_machine(name, kind)) for name, kind in KIND_OF.items()}
     for entry in LOTS.values():
         _take_down(library, entry, today)
+    for lot in COMING:
+        library.save_lot(lot)
     plans = {recipe.name: library.save_plan(plan_of(recipe, machines[recipe.machine])) for recipe in RECIPES}
     schedule = _schedule()
     rng = np.random.default_rng(SEED)
@@ -252,6 +268,7 @@ def build_demo_library(
         if not trouble and good[name] == REFERENCE_NUMBER:
             set_reference(library, plans[name], key)
         progress(number, len(schedule))
+    _tell(library, plans, 400 + len(schedule) + LADDER_RUNGS, today)
     for machine in machines.values():
         fit_machine(library, machine, at=today)
         _care_for(library, machine, today)
@@ -265,10 +282,28 @@ def build_demo_library(
     fresh.replace(path)
 
 
+def _tell(library: Library, plans: dict[str, Plan], number: int, today: datetime) -> None:
+    """A fortnight with something to find: a cold Monday, and a blend whose next lot comes otherwise."""
+    rng = np.random.default_rng(SEED + 1)
+    monday = today.weekday() or 7
+    follows = replace(plans["Kelavani house"], lot=FOLLOWED_BY)
+    isuka = plans["Isuka filter"]
+    told = (
+        (monday, -95, isuka, "cold Monday"), (monday, -71, isuka, "Monday"), (monday, -47, isuka, ""), (3, 150, follows, ""),
+        (3, 172, follows, ""),
+    )  # fmt: skip
+    for ago, minute, plan, trouble in told:
+        number += 1
+        eight = (today - timedelta(days=ago)).replace(hour=8, minute=0, second=0, microsecond=0)
+        when = eight + timedelta(minutes=minute)
+        record = roast_record(plan, TROUBLES[trouble], f"{number:04d}", when.astimezone(UTC), rng)
+        library.add_record(record)
+
+
 def _climb(library: Library, plan: Plan, number: int, today: datetime, rng: np.random.Generator) -> None:
     """A ladder roasted and cupped, a table that is still open, and a triangle test."""
     keys = {}
-    for index, rung in enumerate(ladder(plan, "development_s", 5, 15.0), start=1):
+    for index, rung in enumerate(ladder(plan, "development_s", LADDER_RUNGS, 15.0), start=1):
         saved = library.save_plan(rung)
         when = (today - timedelta(days=6)).replace(hour=13, minute=10 * index, second=0, microsecond=0)
         record = roast_record(saved, TROUBLES[""], f"{400 + number + index:04d}", when.astimezone(UTC), rng)
@@ -350,10 +385,15 @@ class _Run:
     room_c: float
 
 
-def _run(plan: Plan, load: GreenLoad, steel_c: float, rng: np.random.Generator, habits: HandHabits, before_s: float) -> _Run:
+def _run(
+    plan: Plan, load: GreenLoad, steel_c: float, rng: np.random.Generator, habits: HandHabits, before_s: float,
+    trouble: _Trouble = TROUBLES[""],
+) -> _Run:  # fmt: skip
     """Roast one batch on the simulator, read once a second."""
     room_c = float(rng.uniform(17.0, 26.0))
-    roaster = DrumRoaster(KINDS[KIND_OF[plan.machine]], rng, room_c=room_c, steel_c=steel_c)
+    room_c = room_c if trouble.room_c is None else trouble.room_c
+    kind = KINDS[KIND_OF[plan.machine]]
+    roaster = DrumRoaster(replace(kind, air_kg_s=trouble.fan * kind.air_kg_s), rng, room_c=room_c, steel_c=steel_c)
     roaster.bean_probe_c = (plan.targets.charge_c or 200.0) + 3.0
     hand = AutomaticHand(plan, load, replace(habits, charge_wait_s=before_s), rng)
     rows = []
@@ -416,7 +456,8 @@ def roast_record(plan: Plan, trouble: _Trouble, label: str, started: datetime, r
         wanted = replace(wanted, targets=replace(wanted.targets, development_s=development))
     mass = (plan.load_kg or 1.0) * float(rng.choice([1.0, 1.0, 1.0, 0.9]))
     steel = _usual_steel(plan) + trouble.steel_c + float(rng.normal(0.0, 1.5))
-    run = _run(wanted, replace(LOTS[plan.lot].load, mass_kg=mass), steel, rng, HandHabits(delay_s=2.0), 30.0)
+    beans = (LOTS | TO_COME)[plan.lot].load
+    run = _run(wanted, replace(beans, mass_kg=mass), steel, rng, HandHabits(delay_s=2.0), 30.0, trouble)
     blank = np.zeros(run.t.size, np.int64)
     trace = Trace(run.t, run.bean, run.air, run.settings, blank)
     charge_t = (

@@ -51,8 +51,6 @@ COMING = (
 def sell(library: Library, plans: Mapping[str, Plan], today: datetime) -> None:
     """Put the coffees on sale some days ago, and take the orders."""
     since = (today - timedelta(days=SHELF_DAYS)).astimezone(UTC)
-    for lot in COMING:
-        library.save_lot(lot)
     for name, level, parts in SOLD:
         ids = [tuple(key for plan in own if (key := plans[plan].id) is not None) for _, _, own in parts]
         components = tuple(Component(lot, share, keys) for (lot, share, _), keys in zip(parts, ids, strict=True))

@@ -29,7 +29,9 @@ from firnel.app.command_parts import (
     opened,
     say_json,
 )
+from firnel.core.model.score import muted, untold
 from firnel.core.model.solving import plain
+from firnel.core.model.statements import Statement, records
 from firnel.core.names import check_name
 from firnel.core.plan import TARGET_WORDS, Plan, Targets
 from firnel.core.units import Units, clock
@@ -128,6 +130,44 @@ def _controls(made: Machine, told: Sequence[tuple[str, str, Role, Control | None
     roles = {scale.role for scale in found.values()}
     kept = {c: scale for c, scale in made.controls.items() if made.role(c) not in roles}
     return {**found, **kept} if Role.HEAT in roles else {**kept, **found}
+
+
+@machine.command("record")
+@click.argument("name")
+@library_option
+@json_option
+def machine_record(name: str, library_at: str | None, as_json: bool) -> None:
+    """What was foretold on a machine and what came: the score of each kind of statement."""
+    with opened(library_at) as library:
+        found = library.machine(name)
+        model, _ = model_of(library, found)
+    known = records(model.score)
+    silent = {one.statement: untold(model, one.statement) for one in known}
+    if as_json:
+        say_json({
+            "machine": found.name, "advice": muted(model) or None,
+            "kinds": [
+                {
+                    "kind": one.statement.name.lower(), "words": one.statement.value, "horizon_s": HORIZONS.get(one.statement),
+                    "unit": one.statement.unit, "n": one.count, "off": one.off if one.count else None,
+                    "said": one.said if one.count else None, "held": one.held, "told": not silent[one.statement],
+                    "why_not": silent[one.statement] or None,
+                }
+                for one in known
+            ],
+        })  # fmt: skip
+        return
+    for one in known:
+        came = (
+            f"{one.off:8.1f} {one.statement.unit:<7} said ± {one.said:.1f}, held {one.held} of {one.count}" if one.count else ""
+        )
+        click.echo(f"{one.statement.value:<36} {came or '       none yet'}")
+    for sentence in filter(None, (muted(model), *(f"{one.value}: {why}" for one, why in silent.items() if why))):
+        click.echo(sentence, err=True)
+
+
+#: How long before what it foretells a statement is made. [s]
+HORIZONS = {Statement.YELLOW: 90.0, Statement.CRACK_FAR: 180.0, Statement.CRACK: 90.0}
 
 
 @machine.command("add")

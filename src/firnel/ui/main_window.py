@@ -29,6 +29,7 @@ from firnel.ui.shared.settings_dialog import SettingsDialog
 from firnel.ui.shared.sheets import KeySheet, Notice
 from firnel.ui.shared.sounds import Sounds
 from firnel.ui.shared.space_key import SpaceKey, typing_in
+from firnel.ui.shared.tour import Tour
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.beginning import is_empty, steps
@@ -78,7 +79,7 @@ class MainWindow(QMainWindow):
         self.roast.far_changed.connect(self._on_far)
         self._second: SecondScreen | None = None
         self._handbook: Handbook | None = None
-        self.alarm, self.typing, self.server_note = CuePanel(), typing_note(), ServerNote()
+        self.alarm, self.typing, self.server_note, self.tour = CuePanel(), typing_note(), ServerNote(), Tour()
         self._announcer, self._sounds = Announcer(), Sounds(lambda: self.desk.settings, self)
         self._space = SpaceKey(self, lambda: desk.session.roasting, self._mark)
         self._views: dict[str, QWidget] = {"Roast": self.roast}
@@ -118,6 +119,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self.now_line)
         column.addWidget(self.server_note)
         column.addWidget(self.notice)
+        column.addWidget(self.tour)
         column.addWidget(self._pages.area, 1)
         row.addLayout(column, 1)
         self.setCentralWidget(centre)
@@ -473,19 +475,21 @@ class MainWindow(QMainWindow):
             for one in ACTIONS
             if one.palette
         ]
+        if self.tour.offered:
+            entries.append(Entry("Tour of the demo", "action", self.tour.begin))
         ask = self.desk.ask
         lots, plans, machines = ask(shelf.lots), ask(shelf.plans), ask(shelf.machines)
-        entries += [Entry(lot.name, "lot", partial(self._show_in, "Green", lot.name)) for lot in lots if not lot.archived]
+        entries += [Entry(lot.name, "lot", partial(self.show_in, "Green", lot.name)) for lot in lots if not lot.archived]
         for plan in (plan for plan in plans if not plan.archived):
-            entries.append(Entry(plan.name, "plan", partial(self._show_in, "Plan", plan.name)))
+            entries.append(Entry(plan.name, "plan", partial(self.show_in, "Plan", plan.name)))
             entries.append(Entry(f"Practise {plan.name}", "action", partial(self.practise, plan)))
-        entries += [Entry(m.name, "machine", partial(self._show_in, "Machines", m.name)) for m in machines if not m.archived]
+        entries += [Entry(m.name, "machine", partial(self.show_in, "Machines", m.name)) for m in machines if not m.archived]
         return entries
 
     def _find_batches(self, text: str) -> Sequence[Entry]:
         lines = self.desk.ask(shelf.batch_lines, BatchFilter(text=text, statuses=("done", "dropped")), limit=15)
         return [
-            Entry(f"{ln.label} · {ln.lot} · {ln.started:%d %b}", "batch", partial(self._show_batch, ln.label)) for ln in lines
+            Entry(f"{ln.label} · {ln.lot} · {ln.started:%d %b}", "batch", partial(self.show_batch, ln.label)) for ln in lines
         ]
 
     def _prepare(self) -> None:
@@ -500,7 +504,8 @@ class MainWindow(QMainWindow):
         self.show_station("Roast")
         self.roast.set_far(not self.roast.far)
 
-    def _show_in(self, station: str, name: str) -> None:
+    def show_in(self, station: str, name: str) -> None:
+        """Show what has this name in a view."""
         self.show_station(station)
         self._search_in(station, name)
 
@@ -512,7 +517,8 @@ class MainWindow(QMainWindow):
         if select is not None:
             select(0)
 
-    def _show_batch(self, label: str) -> None:
+    def show_batch(self, label: str) -> None:
+        """Show a batch in Review."""
         self.show_station("Review")
         self._search_in("Review", label)
 
@@ -524,9 +530,9 @@ class MainWindow(QMainWindow):
 
     def _on_opened(self, opened: Opened) -> None:
         if opened.plan:
-            self._show_in("Plan", opened.plan)
+            self.show_in("Plan", opened.plan)
         elif opened.batch:
-            self._show_batch(opened.batch)
+            self.show_batch(opened.batch)
         if opened.said:
             self.tell(" ".join(opened.said))
 

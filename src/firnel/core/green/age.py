@@ -19,6 +19,11 @@ class Age:
     since: str
     warning: str
 
+    @property
+    def words(self) -> str:
+        """``6 months from harvest``."""
+        return f"{self.months} {'month' if self.months == 1 else 'months'} from {self.since}"
+
 
 def month_of(text: str) -> date | None:
     """The first day of the month in a text like ``2026-05``, ``May 2026`` or ``05/2026``; None if it names none."""

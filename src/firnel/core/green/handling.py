@@ -181,7 +181,7 @@ def _reasons(lot: Lot, age: Age | None, mean_mm: float | None, rules: HouseRules
         ramp(mean_mm, LARGE_MM - 0.3, LARGE_MM + 0.3), rules.large, f"very large beans ({mean_mm or 0:.1f} mm): dry them slower"
     )
     if age is not None:
-        add(ramp(float(age.months), *AGES), rules.old, f"{age.months} months from {age.since}")
+        add(ramp(float(age.months), *AGES), rules.old, age.words)
     return tuple(found)
 
 

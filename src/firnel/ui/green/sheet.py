@@ -235,7 +235,7 @@ def _facts(sheet: LotSheet) -> list[str]:
     facts.append(f"{lot.altitude_m:.0f} m" if lot.altitude_m else "")
     facts.append(f"harvest {lot.harvest}" if lot.harvest else "")
     facts.append(f"arrived {lot.arrival}" if lot.arrival else "")
-    facts.append(f"{sheet.age.months} months from {sheet.age.since}" if sheet.age and not sheet.age.warning else "")
+    facts.append(sheet.age.words if sheet.age and not sheet.age.warning else "")
     facts.append(f"{lot.bags} bags" if lot.bags else "")
     facts.append(f"{lot.price_per_kg:.2f} a kg" if lot.price_per_kg else "")
     facts.append(lot.remark)

@@ -10,9 +10,6 @@ from PyQt6.QtCore import QEvent, QModelIndex, QPoint, QSortFilterProxyModel, Qt,
 from PyQt6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QMenu, QTableView, QToolTip
 
-from firnel.ui.shared.report_button import save_report
-from firnel.work.review.reports import Report, Table
-
 #: What a cell is put in order by, where that is not its text.
 SORT_ROLE = Qt.ItemDataRole.UserRole + 7
 #: Room beside the text of a cell. [px]
@@ -132,6 +129,9 @@ class HouseTable(QTableView):
 
     def write_rows(self, ending: str) -> None:
         """All rows into a file, on paper or as a spreadsheet."""
+        from firnel.ui.shared.report_button import save_report  # the first window is painted without reports
+        from firnel.work.review.reports import Report, Table
+
         rows, headings = self.rows(chosen=False), self._shown_headings()
         words = next((place for place in range(1, len(headings)) if self._is_figures(place)), len(headings))
         report = Report(self.name, f"{len(rows)} rows", (Table(self.name, headings, tuple(rows), words=words),))

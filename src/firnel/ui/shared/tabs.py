@@ -39,6 +39,14 @@ class Tabs(QWidget):
         self._row.insertWidget(number, tab)
         self._pages.addWidget(page)
 
+    def choose_named(self, name: str) -> bool:
+        """Show the page behind the tab of that name; False where there is none."""
+        for number, tab in enumerate(self._group.buttons()):
+            if tab.text() == name:
+                self.choose(number)
+                return True
+        return False
+
     @property
     def shown(self) -> int:
         """The number of the page that is shown."""

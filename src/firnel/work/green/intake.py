@@ -255,7 +255,7 @@ def lot_sheet(library: Library, lot: Lot, machine: Machine | None, today: date) 
 def _words(lot: Lot, age: Age | None) -> tuple[str, ...]:
     said = []
     if age is not None and age.warning:
-        said.append(f"{age.months} months from {age.since}: {age.warning}.")
+        said.append(f"{age.words}: {age.warning}.")
     if lot.moisture is not None and (word := check_moisture(lot.moisture)) != "usual":
         said.append(f"Moisture {100 * lot.moisture:.1f} %: {word}.")
     if lot.water_activity is not None and (word := check_water_activity(lot.water_activity)) != "safe to store":

@@ -23,6 +23,14 @@ from firnel.work.review.references import reference_of
 
 #: The model is never quite sure.
 SUREST = 0.99
+#: From this belief on a cause that lies in no plan is seen to before a plan is changed, and how.
+SURE_ENOUGH = 0.7
+SEE_TO = {
+    "fan": "Change nothing in the plan for this batch: see to the air first, then roast it once more.",
+    "steel": "Change nothing in the plan for this batch: let the drum soak as the plan assumes, then roast it once more.",
+    "load": "Change nothing in the plan for this batch: weigh the load, then roast it once more.",
+    "probe": "Change nothing in the plan for this batch: check the bean probe first, then roast it once more.",
+}
 #: Causes below this belief are not told beside the first.
 WORTH_TELLING = 0.05
 
@@ -79,11 +87,16 @@ def judge(library: Library, key: int, units: Units, against: int | None = None, 
         return Judged("", (), None, "Nothing to judge it by: it has no plan, and no batch was chosen.", (), "", ())
     table = deviations(came, wanted, plan)
     same = was_the_same(table)
-    found, why = _causes(library, record, other, units) if other is not None else ((), "Causes need a reference batch.")
+    found, why, first = (
+        _causes(library, record, other, units) if other is not None else ((), "Causes need a reference batch.", "")
+    )
     found = (*((words, 1.0) for words in _facts(table)), *found)
-    missed = _missed_plan(came, plan) if plan is not None else ""
+    missed = (first or _missed_plan(came, plan)) if plan is not None else ""
     edits = _edits(library, record, plan, table, units) if with_edits and plan is not None and not missed else ()
-    return Judged(name, table, same, _verdict(table, same, name), found, why, edits, missed)
+    verdict = _verdict(table, same, name)
+    if other is not None and record.lot and other.lot and record.lot != other.lot:
+        verdict = f"It is another lot, {record.lot} and not {other.lot}. {verdict}"
+    return Judged(name, table, same, verdict, found, why, edits, missed)
 
 
 def _facts(table: Sequence[Deviation]) -> list[str]:
@@ -115,22 +128,23 @@ def _verdict(table: Sequence[Deviation], same: bool | None, name: str) -> str:
 
 def _causes(
     library: Library, record: BatchRecord, other: BatchRecord, units: Units
-) -> tuple[tuple[tuple[str, float], ...], str]:
-    """The likely causes as sentences with their belief, the likeliest first; and why there are none."""
+) -> tuple[tuple[tuple[str, float], ...], str, str]:
+    """The likely causes as sentences with their belief, likeliest first; why there are none; what is to be seen to first."""
     machine = machine_of(library, record)
     if machine is None or other.machine != record.machine:
-        return (), "Causes are looked for on one machine: the two batches were roasted on different ones."
+        return (), "Causes are looked for on one machine: the two batches were roasted on different ones.", ""
     model, why = model_of(library, machine)
     if not model.batches:
-        return (), why
+        return (), why, ""
     lots = {lot.name: lot for lot in library.lots()}
     try:
         batch, reference = (logged_batch(one, machine, lots.get(one.lot)) for one in (record, other))
     except UnusableLogError as error:
-        return (), str(error)
+        return (), str(error), ""
     ranked = likely_causes(model, batch, reference)
     told = [(cause_words(cause, machine, units), min(cause.confidence, SUREST)) for cause in ranked]
-    return tuple(entry for index, entry in enumerate(told) if index == 0 or entry[1] >= WORTH_TELLING), ""
+    first = SEE_TO.get(ranked[0].kind, "") if ranked[0].confidence >= SURE_ENOUGH else ""
+    return tuple(entry for index, entry in enumerate(told) if index == 0 or entry[1] >= WORTH_TELLING), "", first
 
 
 def cause_words(cause: Cause, machine: Machine, units: Units) -> str:
