@@ -9,9 +9,11 @@ from logged import MACHINES, batches_of, lot_of, record_of
 from made import reading, trace_of
 from PyQt6.QtCore import Qt
 from test_plan_and_cue import PLAN
+from test_rate_of_rise import wandering
 
 from firnel.app.window import make_application, make_window
 from firnel.core.guidance import Choice, advise, expected_off, landing_of, steps_wanted
+from firnel.core.known_course import Course
 from firnel.core.model.document import model_to_document
 from firnel.core.model.fitting import identify
 from firnel.core.model.following import Follower
@@ -30,6 +32,7 @@ from firnel.work.roast.advice_words import told_line, warnings_of
 from firnel.work.roast.coming import coming_of
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.live_forecast import Guidance, LiveForecast
+from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.session import BatchOrder, RoastSession
 from firnel.work.roast.steps import Ask, ahead_of, step_of
 from firnel.work.settings import Settings
@@ -222,6 +225,24 @@ def readings(session, count=8, bean=190.0, quality=Quality.GOOD):
     for step in range(count):
         session.time.now += 1.0
         session.take_reading(reading(session.time.now, bean + 0.1 * step, 220.0, quality=quality))
+
+
+def test_the_models_course_carries_the_rate_until_the_charge_is_another(session):
+    t = np.arange(0.0, 400.0, 2.0)
+    course, alone = Course(t, 100.0 + 0.2 * t), LiveTrace()  # in log time, which begins with the charge here
+    for step, off in enumerate(wandering(3, 200)):
+        session.time.now += 1.0
+        at = session.time.now
+        bean = 100.0 + 0.2 * (at - 100.0) + off
+        session.take_reading(reading(at, bean, 220.0))
+        alone.append(float(step), bean, None, {}, Quality.GOOD)
+        # From the middle on nothing can be worked out any more: the last course still reaches on.
+        session.take_guidance(replace(advice(), course=course) if step < 100 else None)
+    rate = [trace.column("rate")[-90:] for trace in (session.trace, alone)]
+    off = [np.sqrt(np.mean((values - 12.0) ** 2)) for values in rate]
+    assert off[0] < 0.8 * off[1]
+    session.trace.set_charge(-10.0)
+    assert session.trace._course is None, "it hung on the charge"
 
 
 def test_advice_stands_long_enough_to_be_read_and_is_taken_by_a_key(session):

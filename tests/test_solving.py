@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from conftest import make_record
 from logged import MACHINES, batches_of, lot_of, record_of
+from made import trusted
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLineEdit, QWidget
 
@@ -16,6 +17,7 @@ from firnel.core.model.learning import model_from, traits_of
 from firnel.core.model.outlook import outlook
 from firnel.core.model.planned import plan_hands
 from firnel.core.model.solving import FORMS, MET_C, MET_S, CannotSolveError, How, sensitivity, solve
+from firnel.core.model.statements import Statement
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.plan_document import plan_from_document
 from firnel.core.vocabulary import Control, Machine, MarkKind
@@ -202,6 +204,8 @@ def test_a_plan_as_it_is_keeps_every_move_and_a_sketch_is_near(model):
 
 def test_the_outlook_holds_the_plan_and_is_wider_without_development(model):
     result = solved(model)
+    assert "loss" not in outlook(model, SOUTH, result.plan, result.roast, GREEN, np.random.default_rng(3)).of, "no record yet"
+    model = trusted(model, Statement.LOSS, Statement.COLOUR)
     sure = outlook(model, SOUTH, result.plan, result.roast, GREEN, np.random.default_rng(3))
     came = result.roast.came()
     for name in ("drying_s", "drop_c", "loss", "colour"):

@@ -70,7 +70,7 @@ class CourseFilter:
         self._one_sided, self._corrected = 0.0, 0.0
 
     def update(self, bean: float, course: Course, alone: Rate) -> Rate:
-        """Take a reading; the rate at that moment.
+        """Take a reading; the rate at that moment, with the spread that the readings alone leave it.
 
         Parameters
         ----------
@@ -95,8 +95,7 @@ class CourseFilter:
         low, high = self.tuning.believed
         part = float(np.clip((high - np.sqrt(self._corrected)) / (high - low), 0.0, 1.0))
         told = part * (rate + 60.0 * self._slope) + (1.0 - part) * alone.c_per_min
-        sd = part * 60.0 * float(np.sqrt(self._p11)) + (1.0 - part) * alone.sd
-        return replace(alone, c_per_min=told, sd=sd)
+        return replace(alone, c_per_min=told)  # its doubt is that of the readings alone: it is never larger
 
     def _predict(self, step: float) -> None:
         tuning = self.tuning

@@ -106,7 +106,9 @@ class CoffeePage(ListPage):
         )
         self.follow.clicked.connect(self._on_follow)
         column.addWidget(self.follow, 0, Qt.AlignmentFlag.AlignLeft)
-        self.reference = button("", "What comes later of this blend is cupped against it")
+        self.reference = button(
+            "Make what is on the shelf its reference", "What comes later of this blend is cupped against it"
+        )
         self.reference.clicked.connect(self._on_reference)
         column.addWidget(self.reference, 0, Qt.AlignmentFlag.AlignLeft)
         self.background = Background(self, partial(self.say, wrong=True))

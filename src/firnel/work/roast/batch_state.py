@@ -270,7 +270,8 @@ class BatchState:
 
     def take_guidance(self, guidance: Guidance | None) -> None:
         """What was worked out ahead."""
-        self.trace.set_course(guidance.course if guidance is not None else None)
+        if guidance is not None:  # where nothing could be worked out the last course still reaches some way
+            self.trace.set_course(guidance.course)
         if self._advising.take(guidance, self.now(), self.reckoned, sound(self)):
             self._found.look(self)
             self._changed()
