@@ -1,12 +1,15 @@
 """The guards of the house: no Qt below the window, legible colours, shipped fonts and icons, true documents."""
 
 import ast
+import itertools
 import json
 import re
 import subprocess
 import sys
+from collections import defaultdict
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PyQt6.QtGui import QFontDatabase, QFontInfo
 
@@ -105,3 +108,67 @@ def test_the_window_touches_no_library():
             named = isinstance(node, ast.alias) and node.name == "Library"
             assert not touched, f"{path.name}:{node.lineno} touches the library"
             assert not named, f"{path.name} knows the library"
+
+
+# What a full loss of one kind of cone leaves of a colour, in linear sRGB: G. M. Machado, M. M. Oliveira, L. A. F. Fernandes,
+# "A physiologically-based model for simulation of color vision deficiency", IEEE TVCG 15 (2009) 1291-1298, severity 1;
+# from memory.
+EYES = {
+    "all cones": np.eye(3),
+    "no red": np.array([[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]]),
+    "no green": np.array([[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.01182, 0.04294, 0.968881]]),
+    "no blue": np.array([[1.255528, -0.076749, -0.178779], [-0.078411, 0.930809, 0.147602], [0.004733, 0.691367, 0.3039]]),
+}
+#: So far apart in CIELAB (CIE 1976) two lines are told apart at a glance; a just noticeable difference is about 2.3.
+APART = 15.0
+
+
+def lab(linear):
+    """CIELAB of linear sRGB, white D65: CIE 15:2004, and IEC 61966-2-1 for the primaries; both from memory."""
+    xyz = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]]) @ linear
+    f = [np.cbrt(x) if x > 216 / 24389 else (24389 / 27 * x + 16) / 116 for x in xyz / np.array([0.95047, 1.0, 1.08883])]
+    return np.array([116 * f[1] - 16, 500 * (f[0] - f[1]), 200 * (f[1] - f[2])])
+
+
+def seen(colour, eye):
+    parts = np.array([int(colour[i : i + 2], 16) / 255.0 for i in (1, 3, 5)])
+    return lab(np.clip(EYES[eye] @ np.where(parts <= 0.04045, parts / 12.92, ((parts + 0.055) / 1.055) ** 2.4), 0.0, 1.0))
+
+
+def keys_of_plots():
+    """Roles and styles of the keys that stand together above a plot, where they are written out: by file, function and list."""
+    for path in (ROOT / "src/firnel/ui").rglob("*.py"):
+        for function in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if not isinstance(function, ast.FunctionDef):
+                continue
+            lists = defaultdict(set)
+            for part in ast.walk(function):
+                if not isinstance(part, ast.Assign | ast.Expr):
+                    continue
+                appended = isinstance(part, ast.Expr) and isinstance(part.value, ast.Call) and ast.unparse(part.value.func)
+                target = (
+                    ast.unparse(part.targets[0]) if isinstance(part, ast.Assign) else (appended or "").removesuffix(".append")
+                )
+                for call in ast.walk(part):
+                    if isinstance(call, ast.Call) and getattr(call.func, "id", "") == "Key" and call.args:
+                        told = [arg.value if isinstance(arg, ast.Constant) else None for arg in call.args[1:]]
+                        lists[target].add((*told, *("ink", "line")[len(told) :]))
+            for target, keys in lists.items():
+                yield f"{path.name}, {function.name}, {target}", {key for key in keys if None not in key}
+
+
+def test_lines_that_are_drawn_alike_are_told_apart_by_every_eye():
+    assert (
+        np.linalg.norm(seen("#ff0000", "no green") - seen("#00a000", "no green"))
+        < 60.0
+        < np.linalg.norm(seen("#ff0000", "all cones") - seen("#00a000", "all cones"))
+    ), "red and green come nearer to each other for who has no green cones"
+    found = dict(keys_of_plots())
+    assert len(found) > 6
+    for where, keys in found.items():
+        for one, two in itertools.combinations(sorted(keys), 2):
+            if one[1] != two[1]:
+                continue
+            for palette, eye in itertools.product((DAY, NIGHT), EYES):
+                by = np.linalg.norm(seen(getattr(palette, one[0]), eye) - seen(getattr(palette, two[0]), eye))
+                assert by >= APART, f"{where}: {one[0]} and {two[0]}, {palette.name}, {eye}"

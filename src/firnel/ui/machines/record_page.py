@@ -116,6 +116,6 @@ class RecordPage(QWidget):
             f"{value:+.0f}" if value else "0" for value in values
         ]
         unit = units.temperature if statement.unit == "°C" else statement.unit
-        keys = (Key("said ±", "soft"), Key("held", "moss"), Key("did not hold", "ember"))
+        keys = (Key("said ±", "soft"), Key("held", "moss", "spot"), Key("did not hold", "ember", "diamond"))
         came = {"s": "Came later", "%": "Lost more", "points": "Read lighter"}.get(statement.unit, "Read hotter")
         self._lane.head.show_head(f"{came} than said, {unit}", keys, "batches in time order")

@@ -8,7 +8,7 @@ from typing import Any
 
 from PyQt6.QtCore import QEvent, QModelIndex, QPoint, QSortFilterProxyModel, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QAbstractItemView, QApplication, QMenu, QTableView, QToolTip
+from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QApplication, QMenu, QTableView, QToolTip
 
 #: What a cell is put in order by, where that is not its text.
 SORT_ROLE = Qt.ItemDataRole.UserRole + 7
@@ -47,6 +47,9 @@ def dress(table: QTableView, name: str) -> None:
     table.setShowGrid(False)
     table.setTabKeyNavigation(False)
     table.setWordWrap(False)
+    corner = table.findChild(QAbstractButton)
+    if corner is not None:
+        corner.setAccessibleName("Choose all")
     down, across = table.verticalHeader(), table.horizontalHeader()
     if down is not None and across is not None:
         down.hide()

@@ -17,7 +17,10 @@ STYLES = {"line": Qt.PenStyle.SolidLine, "dash": Qt.PenStyle.DashLine, "dots": Q
 
 @dataclass(frozen=True)
 class Key:
-    """One line of a plot: its words, the role of its colour, and how it is drawn: line, dash, dots, band or spot."""
+    """One line of a plot: its words, the role of its colour, and how it is drawn: line, dash, dots, band, spot or diamond.
+
+    Two of one plot that are drawn alike must be told apart by every eye, those that see fewer colours too.
+    """
 
     words: str
     role: str = "ink"
@@ -78,10 +81,14 @@ class LaneHead(QWidget):
     def _swatch(painter: QPainter, x: float, middle: float, colour: QColor, style: str) -> None:
         if style == "band":
             painter.fillRect(QRectF(x, middle - 5.0, SWATCH, 10.0), colour)
-        elif style == "spot":
+        elif style in ("spot", "diamond"):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour)
-            painter.drawEllipse(QPointF(x + 0.5 * SWATCH, middle), 4.5, 4.5)
+            at = QPointF(x + 0.5 * SWATCH, middle)
+            if style == "spot":
+                painter.drawEllipse(at, 4.5, 4.5)
+            else:
+                painter.drawPolygon([at + QPointF(*by) for by in ((-5.5, 0.0), (0.0, -5.5), (5.5, 0.0), (0.0, 5.5))])
         else:
             painter.setPen(QPen(colour, 2.4, STYLES[style]))
             painter.drawLine(QPointF(x, middle), QPointF(x + SWATCH, middle))
