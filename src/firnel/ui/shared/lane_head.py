@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from firnel.ui.theme.look import Look, sans
@@ -88,7 +88,7 @@ class LaneHead(QWidget):
             if style == "spot":
                 painter.drawEllipse(at, 4.5, 4.5)
             else:
-                painter.drawPolygon([at + QPointF(*by) for by in ((-5.5, 0.0), (0.0, -5.5), (5.5, 0.0), (0.0, 5.5))])
+                painter.drawPolygon(QPolygonF([at + QPointF(*by) for by in ((-5.5, 0.0), (0.0, -5.5), (5.5, 0.0), (0.0, 5.5))]))
         else:
             painter.setPen(QPen(colour, 2.4, STYLES[style]))
             painter.drawLine(QPointF(x, middle), QPointF(x + SWATCH, middle))
