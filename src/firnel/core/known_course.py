@@ -25,10 +25,10 @@ from firnel.core.vocabulary import FloatArray
 class CourseTuning:
     """What the readings are expected to do about the course. Chosen by bench/rate_of_rise.py, on logged and drawn machines."""
 
-    slope: float = 0.06  #: spread of what the model's rate is off by. [degC/s]
-    memory: float = 15.0  #: time constant with which it changes. [s]
-    wander: float = 0.8  #: spread of the readings of one second, their wandering in it. [degC]
-    liveliness: float = 2.0  #: by how much one-sided innovations widen the spread.
+    slope: float = 0.035  #: spread of what the model's rate is off by. [degC/s]
+    memory: float = 20.0  #: time constant with which it changes. [s]
+    wander: float = 0.6  #: spread of the readings of one second, their wandering in it. [degC]
+    liveliness: float = 6.0  #: by how much one-sided innovations widen the spread.
     gate: float = 4.0  #: innovations beyond this many standard deviations count as if so many.
     begins: float = 45.0  #: from the charge: before that the fall into the load is no course. [s]
     #: while the model's rate needs so little correction it is gone by, and from so much on no more [degC/min]; over so long [s]
@@ -50,8 +50,10 @@ class Course:
         if not 0.0 <= place <= self.t.size - 1:
             return float("nan"), float("nan")
         index = min(int(place), self.t.size - 2)
-        rise = self.bean[index + 1] - self.bean[index]
-        return float(self.bean[index] + (place - index) * rise), float(60.0 * rise / step)
+        part, (low, here, there, high) = place - index, self.bean[np.clip(np.arange(index - 1, index + 3), 0, self.t.size - 1)]
+        # The rate goes from one moment's to the next one's: no steps in it.
+        before, behind = (there - low) / (2.0 if index > 0 else 1.0), (high - here) / (2.0 if index + 2 < self.t.size else 1.0)
+        return float(here + part * (there - here)), float(60.0 * (before + part * (behind - before)) / step)
 
 
 class CourseFilter:
