@@ -33,6 +33,7 @@ from firnel.store.library import BatchFilter, Library
 from firnel.ui.shared.actions import STATIONS
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.collector import Collector
+from firnel.ui.shared.lanes import Lane
 from firnel.ui.simulator_panel import SimulatorPanel
 from firnel.ui.theme.look import Look
 from firnel.work.bench.results import Results
@@ -155,6 +156,23 @@ def test_nothing_needs_more_room_than_a_small_screen_has(qtbot, open_window):
         size = window.minimumSizeHint()
         assert size.width() <= 1280, name
         assert size.height() <= 720, name  # 1920x1080 at 150 %
+
+
+def test_a_plot_is_taken_along_as_a_picture_or_as_figures(qtbot, open_window):
+    window = open_window()
+    window.show_batch("0003")
+    review = window.view("Review")
+    qtbot.waitUntil(lambda: review.sheet.head.title.text().startswith("0003"))
+    lane = next(one for one in review.sheet.findChildren(Lane) if one.isVisible() and one.figures())
+    picture, table = lane.menu().actions()
+    picture.trigger()
+    assert QApplication.clipboard().pixmap().width() == 2 * lane.width()
+    table.trigger()
+    rows = [line.split("\t") for line in QApplication.clipboard().text().splitlines()]
+    name, x, y = lane.figures()[0]
+    assert rows[0][:2] == ["x", name]
+    assert name.startswith(lane.head.quantity)
+    assert [float(cell) for cell in rows[5][:2]] == pytest.approx([x[4], y[4]])
 
 
 def test_a_batch_is_found_its_mark_corrected_and_the_correction_undone(qtbot, open_window):

@@ -37,6 +37,11 @@ class LaneHead(QWidget):
         self.setFixedHeight(HEIGHT)
         look.changed.connect(self.update)
 
+    @property
+    def quantity(self) -> str:
+        """What is drawn, with its unit."""
+        return self._quantity
+
     def show_head(self, quantity: str, keys: Sequence[Key] = (), right: str = "") -> None:
         """Show the quantity with its unit, the keys behind it, and some words at the right end."""
         told = (quantity, tuple(keys), right)

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
+from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QPainter, QPaintEvent, QPen, QPixmap
+from PyQt6.QtWidgets import QApplication, QFrame, QMenu, QVBoxLayout, QWidget
 
 from firnel.core.units import clock
 from firnel.core.vocabulary import FloatArray
@@ -73,6 +73,7 @@ class Lane(QFrame):
         self._look, self._name = look, name
         self.plot = pg.PlotWidget(axisItems={"bottom": ClockAxis("bottom"), "left": LevelAxis("left")}, enableMenu=False)
         self.plot.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.plot.setContextMenuPolicy(Qt.ContextMenuPolicy.NoContextMenu)  # the lane has one
         self.head = LaneHead(look, LEFT)
         column = QVBoxLayout(self)
         column.setContentsMargins(1, 2, 1, 4)
@@ -107,6 +108,55 @@ class Lane(QFrame):
             # The grid is drawn by the axes; pyqtgraph takes its colour from the tick pen.
             axis.setTickPen(pg.mkPen(palette.line))
             axis.setGrid(200)
+
+    # Taken along
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """What is drawn, to be taken along."""
+        if event is not None:
+            self.menu().exec(event.globalPos())
+
+    def menu(self) -> QMenu:
+        """Copy the plot as it is seen, or its figures."""
+        menu = QMenu(self)
+        for words, action in (("Copy as a picture", self.copy_picture), ("Copy as a table", self.copy_table)):
+            entry = menu.addAction(words)
+            if entry is not None:
+                entry.triggered.connect(lambda _checked=False, action=action: action())
+        return menu
+
+    def copy_picture(self) -> None:
+        """The plot with its head to the clipboard, twice as fine as on the screen."""
+        picture = QPixmap(2 * self.size())
+        picture.setDevicePixelRatio(2.0)
+        picture.fill(QColor(getattr(self._look.palette, self._name, self._look.palette.card)))
+        self.render(picture)
+        board = QApplication.clipboard()
+        if board is not None:
+            board.setPixmap(picture)
+
+    def figures(self) -> list[tuple[str, FloatArray, FloatArray]]:
+        """What is drawn: a name of each line, its x and its y, shape (n,); lines across the whole plot are left out."""
+        found: list[tuple[str, FloatArray, FloatArray]] = []
+        for item in self.plot.getPlotItem().items:
+            if isinstance(item, pg.PlotCurveItem | pg.PlotDataItem | pg.ScatterPlotItem):
+                x, y = item.getData()
+                if x is not None and y is not None and len(x) > 1:
+                    found.append((f"{self.head.quantity} {len(found) + 1}", np.asarray(x, float), np.asarray(y, float)))
+        return found
+
+    def copy_table(self) -> None:
+        """The figures to the clipboard, as a spreadsheet takes them: for each line a column of x and one of y."""
+        lines, board = self.figures(), QApplication.clipboard()
+        rows = [[text for name, _, _ in lines for text in ("x", name)]]
+        for index in range(max((x.size for _, x, _ in lines), default=0)):
+            row: list[str] = []
+            for _, x, y in lines:
+                inside = index < x.size
+                row += [f"{x[index]:.10g}" if inside else "", f"{y[index]:.10g}" if inside and np.isfinite(y[index]) else ""]
+            rows.append(row)
+        if board is not None:
+            board.setText("\n".join("\t".join(row) for row in rows))
 
     def time_span(self, start: float, end: float) -> None:
         """Show the time from ``start`` to ``end``. [s]"""
