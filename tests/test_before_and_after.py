@@ -63,6 +63,7 @@ def test_checks_are_ticked_in_their_order_and_kept_with_the_batch(bench):
     session = bench.session
     session.prepare(bench.order())
     assert "4 checks open" in " ".join(cue_words(bench, 200.5))
+    assert "CO alarm on" in " ".join(cue_words(bench, 200.5)), "carbon monoxide is written as it is"
     tick_next(session, bench.time)
     assert [check.done for check in checks(session)] == [True, False, False, False]
     assert session.notes[-1].kind == "check"

@@ -66,11 +66,7 @@ class SimulatorPanel(QWidget):
             self._values.append((register, slider, value, scale.step, scale.unit))
         column.addWidget(frame)
         doors = QHBoxLayout()
-        self._load = QDoubleSpinBox()
-        self._load.setAccessibleName("Load, kg")
-        self._load.setRange(0.1, machine.stated_load_kg)
-        self._load.setValue(load_kg)
-        self._load.setSuffix(" kg")
+        self._load = _load_box(machine, load_kg)
         charge, drop = button("Open charge door"), button("Open drop door")
         charge.clicked.connect(self._on_charge)
         drop.clicked.connect(self._on_drop)
@@ -120,3 +116,13 @@ class SimulatorPanel(QWidget):
 
     def _on_fault(self, index: int) -> None:
         self._write(5, index)
+
+
+def _load_box(machine: Machine, load_kg: float) -> QDoubleSpinBox:
+    box = QDoubleSpinBox()
+    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    box.setAccessibleName("Load, kg")
+    box.setRange(0.1, machine.stated_load_kg)
+    box.setValue(load_kg)
+    box.setSuffix(" kg")
+    return box

@@ -133,7 +133,8 @@ def open_checks(session: RoastSession) -> str:
     left = [check.text for check in checks(session) if not check.done]
     if not left:
         return ""
-    return f"{len(left)} {'check' if len(left) == 1 else 'checks'} open: {', '.join(text.lower() for text in left)}."
+    words = ", ".join(text[:1].lower() + text[1:] for text in left)  # not all of it: CO stays what it is
+    return f"{len(left)} {'check' if len(left) == 1 else 'checks'} open: {words}."
 
 
 def steel_words(session: RoastSession, units: Units) -> str:
