@@ -17,6 +17,7 @@ from firnel.store.library import BatchFilter, Library
 from firnel.work.bench import cupping
 from firnel.work.bench.mixes import keep_reference, mix_of, reference_of
 from firnel.work.day import orders as shop
+from firnel.work.day import queue
 from firnel.work.machines.meters import note_meter, readings
 from firnel.work.review.archive import read_archive
 from firnel.work.review.references import reference_key, set_reference
@@ -88,6 +89,19 @@ def test_what_was_written_comes_back_whole_whatever_its_keys_are_there(folder, e
     assert len(shop.open_orders(either)) == 1
     again = read_archive(either, folder)
     assert (dict(again.added), again.there) == ({}, 2), "done once more, it adds nothing"
+
+
+def test_a_number_that_waits_here_for_another_batch_is_told(folder, library):
+    own = library.save_plan(Plan("mine", "Drum Six", targets=Targets(development_s=80.0), load_kg=5.0))
+    queue.add(library, replace(own, machine_id=library.save_machine(Machine("Drum Six", "gas-6")).id), 1)
+    document = json.loads((folder / "house.json").read_text(encoding="utf-8"))
+    number, plan = queue.queue(library)[0].number, document["tables"]["plans"][0]["id"]
+    row = {"id": 1, "number": number, "plan_id": plan, "plan_version": 1, "lot_id": None, "machine_id": None, "load_kg": 5.0,
+           "place": 1, "state": "waiting", "printed": False, "weighed": False}  # fmt: skip
+    document["tables"]["waiting"] = [row]
+    (folder / "house.json").write_text(json.dumps(document), encoding="utf-8")
+    assert f"{number} wait here for another batch" in read_archive(library, folder).refused[0]
+    assert [one.number for one in queue.queue(library)] == [number], "and what waits here stays"
 
 
 def test_it_goes_by_the_command_line_and_an_empty_library_holds_the_same_afterwards(folder, tmp_path):

@@ -58,6 +58,14 @@ def rows_of(engine: Engine) -> dict[str, list[dict[str, Any]]]:
     return found
 
 
+def taken_numbers(engine: Engine, rows: Sequence[Mapping[str, Any]], keys: Keys) -> list[str]:
+    """Numbers of batches that wait in the archive, and that another batch has here: those are not taken in."""
+    told = {str(row.get("number")): keys.get("plans", {}).get(row.get("plan_id") or 0) for row in rows}
+    with engine.connect() as connection:
+        here = connection.execute(select(t.waiting.c.number, t.waiting.c.plan_id).where(t.waiting.c.number.in_(told)))
+        return sorted(number for number, plan in here if told[number] != plan)
+
+
 def take_in(
     engine: Engine, rows: Mapping[str, Sequence[Mapping[str, Any]]], which: Sequence[Table], keys: Keys
 ) -> dict[str, int]:

@@ -13,7 +13,7 @@ from firnel.exchange.batch_document import read_batch_document
 from firnel.exchange.documents import read_json
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.whole_file import write_whole
-from firnel.store.archive import BEFORE, BEHIND, ArchiveError, Keys, place_batches, rows_of, take_in
+from firnel.store.archive import BEFORE, BEHIND, ArchiveError, Keys, place_batches, rows_of, take_in, taken_numbers
 from firnel.store.library import Library
 
 #: All that is no batch stands in this file of the folder.
@@ -92,6 +92,8 @@ def read_archive(library: Library, folder: Path, progress: Callable[[float], boo
             if new:
                 added["batches"] = added.get("batches", 0) + 1
                 place_batches(library.engine, [entry], keys)
+        if taken := taken_numbers(library.engine, tables.get("waiting", []), keys):
+            refused.append(f"{', '.join(taken)} wait here for another batch: let those of the archive wait once more.")
         for name, count in take_in(library.engine, tables, BEHIND, keys).items():
             added[name] = added.get(name, 0) + count
     except ArchiveError as error:
