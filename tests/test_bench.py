@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from conftest import make_record
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtWidgets import QComboBox, QLabel
 from test_plan_and_cue import PLAN
 
 from firnel.app.window import make_application, make_window
@@ -202,7 +202,8 @@ def test_a_table_is_set_scored_and_told_in_the_window(qtbot, house, window, tmp_
     assert (tmp_path / "codes.pdf").read_bytes().startswith(b"%PDF")
     page.reveal()
     assert page._told.isVisibleTo(page)
-    assert any("1. 000" in row[0].text() for row in page._told._rows._rows)
+    assert any("1. 000" in shown.text() for shown in page._told.findChildren(QLabel))
+    assert page._told._lines.accessibleDescription().startswith("fragrance 8.00, aroma 8.00")
 
 
 def test_an_unscored_table_is_revealed_only_when_asked_twice(house, window):

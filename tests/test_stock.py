@@ -12,6 +12,7 @@ from firnel.core.plan_document import plan_to_document
 from firnel.core.vocabulary import Lot
 from firnel.store.library import Library
 from firnel.ui.green.view import GreenView
+from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
 from firnel.work.green.samples import SampleError, decide
 from firnel.work.settings import Settings
@@ -101,7 +102,7 @@ def test_a_sample_becomes_a_lot_with_what_is_known_of_it_or_is_passed(either):
 def test_a_sample_is_written_down_and_bought_in_the_window(tmp_path, qtbot):
     make_application()
     library = Library(tmp_path / "library.sqlite")
-    view = GreenView(Desk(library, Settings(), lambda call: call()))
+    view = GreenView(Desk(library, Settings(), lambda call: call()), Look(make_application()))
     qtbot.addWidget(view)
     view.show()
     view._begin_new("offer")

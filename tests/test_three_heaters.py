@@ -16,7 +16,7 @@ from firnel.devices.clock import Clock
 from firnel.devices.reading import LinkState, LinkStatus, Reading
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
-from firnel.ui.shared.lanes import HandsLane
+from firnel.ui.shared.ribbons import HandsLane
 from firnel.ui.theme.look import Look
 from firnel.work.desk import at_once, machine_of_kind
 from firnel.work.machines.forecasting import forecast_record

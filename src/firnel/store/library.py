@@ -256,6 +256,21 @@ class Library:
                 for row in connection.execute(query)
             ]
 
+    def courses(self, keys: Sequence[int]) -> dict[int, tuple[tuple[float, float], ...]]:
+        """The marks of batches that have a reading, as seconds from the charge and °C, by batch: a small curve in a list."""
+        query = select(marks.c.batch_id, marks.c.kind, marks.c.t, marks.c.bean)
+        query = query.where(marks.c.batch_id.in_(list(keys)), marks.c.bean.is_not(None)).order_by(marks.c.t)
+        found: dict[int, list[tuple[str, float, float]]] = {}
+        with self.engine.connect() as connection:
+            for key, kind, t, bean in connection.execute(query):
+                found.setdefault(key, []).append((kind, t, bean))
+        courses = {}
+        for key, course in found.items():
+            zero = next((t for kind, t, _ in course if kind == MarkKind.CHARGE.value), None)
+            if zero is not None:
+                courses[key] = tuple((t - zero, bean) for _, t, bean in course)
+        return courses
+
     def any_roasted(self) -> bool:
         """Whether a batch was ever marked by a hand here: not only taken in from files."""
         with self.engine.connect() as connection:

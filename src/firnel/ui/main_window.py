@@ -157,7 +157,7 @@ class MainWindow(QMainWindow):
         if name == "Green":
             from firnel.ui.green.view import GreenView
 
-            return GreenView(self.desk)
+            return GreenView(self.desk, self._look)
         if name == "Plan":
             from firnel.ui.plan.view import PlanView
 
@@ -175,7 +175,7 @@ class MainWindow(QMainWindow):
         if name == "Bench":
             from firnel.ui.bench.view import BenchView
 
-            bench = BenchView(self.desk)
+            bench = BenchView(self.desk, self._look)
             bench.recorded.connect(self._on_recorded)
             bench.cup.step_begins.connect(self._on_steep)
             return bench

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import datetime
 
 from firnel.core.names import check_name
@@ -17,6 +17,7 @@ __all__ = [
     "batch",
     "batch_lines",
     "count_batches",
+    "courses",
     "lots",
     "machines",
     "plans",
@@ -50,6 +51,11 @@ def batch_lines(
 ) -> list[BatchLine]:
     """One page of the list of batches, in the filter's order."""
     return library.batch_lines(wanted, after, limit, offset)
+
+
+def courses(library: Library, keys: Sequence[int]) -> dict[int, tuple[tuple[float, float], ...]]:
+    """The marks of batches that have a reading, as seconds from the charge and °C, by batch."""
+    return library.courses(keys)
 
 
 def count_batches(library: Library, wanted: BatchFilter) -> int:

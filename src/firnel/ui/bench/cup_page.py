@@ -8,16 +8,18 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QLineEdit, QSpinBox, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QLineEdit, QSpinBox, QStackedWidget, QWidget
 
 from firnel.core.cup.scores import Form
 from firnel.ui.bench.choosing import BatchTicks
 from firnel.ui.bench.cup_form import CupForm
+from firnel.ui.bench.cup_results import TableResults
 from firnel.ui.bench.phone_card import PhoneCard
 from firnel.ui.bench.steep_card import SteepCard
 from firnel.ui.shared.list_page import ListPage
-from firnel.ui.shared.parts import FigureGrid, button, card, label
+from firnel.ui.shared.parts import button, card, label
 from firnel.ui.shared.report_button import report_button
+from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.bench import cupping, mixes
 from firnel.work.bench.cupping import TableSet
@@ -36,7 +38,7 @@ class CupPage(ListPage):
     entered_by_phone = pyqtSignal()  # from the thread of the page
     step_begins = pyqtSignal()  # of the steep
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
             "Cup",
             "Blind: three-digit codes, a drawn order for each cupper, the reference always on the table",
@@ -53,7 +55,7 @@ class CupPage(ListPage):
             self.head.add(widget)
         self.head.add(report_button(self._report, self.head.subtitle.setText))
         self._pages = QStackedWidget()
-        self._setting, self.form, self._told = self._setting_page(), CupForm(), TableResults()
+        self._setting, self.form, self._told = self._setting_page(), CupForm(), TableResults(look)
         self.form.entered.connect(self._on_entered)
         self.form.left.connect(self._on_left)
         for page in (self._setting, self.form, self._told):
@@ -255,42 +257,3 @@ class CupPage(ListPage):
         if self._table is not None:
             write_table(path, self._table)
             self.form.say(f"Written: {path}")
-
-
-class TableResults(QWidget):
-    """What a revealed table came to."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        frame, inside = card()
-        self._agreement = label("", "heading", wrap=True)
-        self._rows, self._words = FigureGrid(words=2), FigureGrid(words=2)
-        for widget in (
-            label("What stood where", "heading"),
-            self._rows,
-            self._agreement,
-            label("Said", "heading"),
-            self._words,
-        ):
-            inside.addWidget(widget)
-        inside.addStretch(1)
-        column.addWidget(frame)
-
-    def show_results(self, told: list[cupping.Result], agreed: Any) -> None:
-        """Show ranks, scores and words."""
-        rows = []
-        for one in told:
-            name = f"{one.rank}. {one.label}" if one.rank is not None else one.label
-            score = "not scored" if one.score is None else f"{one.score:.2f}"
-            spread = "" if one.spread is None else f"± {one.spread:.2f}"
-            rows.append((name, f"{one.coffee.code}{' · reference' if one.coffee.reference else ''}", score, spread))
-        self._rows.show_rows(rows)
-        self._agreement.setText(agreed.words if agreed is not None else "One cupper or one coffee: agreement cannot be told.")
-        self._words.show_rows([(one.label, _most_said(one.words)) for one in told if one.words])
-
-
-def _most_said(words: tuple[str, ...]) -> str:
-    counts = sorted(((words.count(word), word) for word in set(words)), key=lambda pair: (-pair[0], pair[1]))
-    return ", ".join(f"{word} ×{count}" if count > 1 else word for count, word in counts[:8])

@@ -10,6 +10,7 @@ from firnel.ui.bench.rest_page import RestPage
 from firnel.ui.bench.test_page import TestPage
 from firnel.ui.bench.weigh_page import WeighPage
 from firnel.ui.shared.tabs import Tabs
+from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
 
 
@@ -18,14 +19,14 @@ class BenchView(QWidget):
 
     recorded = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
         self.setObjectName("page")
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 8, 0, 0)
         column.setSpacing(0)
         self.tabs = Tabs()
-        self.weigh, self.cup, self.apart, self.rest = WeighPage(desk), CupPage(desk), TestPage(desk), RestPage(desk)
+        self.weigh, self.cup, self.apart, self.rest = WeighPage(desk, look), CupPage(desk, look), TestPage(desk), RestPage(desk)
         for name, page in (("Weigh and look", self.weigh), ("Cup", self.cup), ("Tell apart", self.apart), ("Due", self.rest)):
             self.tabs.add(name, page)
         column.addWidget(self.tabs)

@@ -5,11 +5,14 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
+from firnel.ui.bench.glimpse_card import GlimpseCard
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.shared.weigh_sheet import WeighSheet
+from firnel.ui.theme.look import Look
 from firnel.work import shelf
+from firnel.work.bench.glimpse import glimpse
 from firnel.work.bench.weighing import EYE_COUNTS, EYE_GRADES, Results, keep_inspection, level_word, place_of, read_weight
 from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter, BatchLine
@@ -20,7 +23,7 @@ class WeighPage(ListPage):
 
     recorded = pyqtSignal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
             "Weigh and look",
             "Batches waiting for their weight, colour and inspection",
@@ -56,6 +59,9 @@ class WeighPage(ListPage):
             column.addStretch(1)
             row.addLayout(column, 1)
         self.sheet_column.addLayout(row)
+        self.glimpse = GlimpseCard(look)
+        self.glimpse.setMinimumHeight(170)
+        self.sheet_column.addWidget(self.glimpse, 1)
         self.head.title.hide()
 
     def refresh(self) -> None:
@@ -87,6 +93,11 @@ class WeighPage(ListPage):
         known = Results(key.roasted_kg, key.colour_whole, key.colour_ground, remark, declined=declined)
         self._form.begin(f"Batch {key.label}", key.load_kg, self._desk.settings.units, known, self._desk.settings.meter)
         self.inspection.begin()
+        self._look_at(key.id)
+
+    def _look_at(self, key: int) -> None:
+        ask, units = self._desk.ask, self._desk.settings.units
+        self.background.run("glimpse", lambda: ask(glimpse, key, units), self.glimpse.show_glimpse)
 
     def read_scale(self) -> None:
         """Put what the scale says into the sheet, once it stands."""
@@ -123,6 +134,7 @@ class WeighPage(ListPage):
             self.inspection.say(str(error))
             return
         self.inspection.say("Kept.")
+        self._look_at(self._line.id)
 
     def _on_saved(self, results: Results) -> None:
         if self._line is None:

@@ -136,7 +136,7 @@ class LotSheetPanel(QWidget):
         self._nothing = label("Nothing measured yet. Type the grams of a level vessel above.", "soft", wrap=True)
         column.addWidget(self._nothing, 1, Qt.AlignmentFlag.AlignTop)
         column.addWidget(self._history, 1)
-        frame.setMinimumWidth(330)
+        frame.setMinimumWidth(316)
         return frame
 
     def _handled(self) -> QFrame:

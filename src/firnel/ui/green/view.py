@@ -12,9 +12,11 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QStackedWidget
 from firnel.core.green.check import check_lot
 from firnel.core.vocabulary import Lot, Machine
 from firnel.ui.green.forms import LotForm, RulesDialog
+from firnel.ui.green.over_time_card import OverTimeCard
 from firnel.ui.green.sheet import LotSheetPanel, stock_text
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import button
+from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.desk import Desk
 from firnel.work.green.intake import (
@@ -28,6 +30,7 @@ from firnel.work.green.intake import (
     take_in_lots,
     write_out_lots,
 )
+from firnel.work.green.over_time import lot_courses
 from firnel.work.green.samples import KINDS, SampleError, cupped, decide
 
 TABLES = "Tables (*.csv *.xlsx)"
@@ -36,13 +39,13 @@ TABLES = "Tables (*.csv *.xlsx)"
 class GreenView(ListPage):
     """Lists the lots, shows the sheet of one, takes down new ones and what is measured of them."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
             "Green",
             "The lots in the store, and how they want to be handled",
             ("Lot", "Process", "#Density", "#On hand"),
             "No lots yet. Press “Add a lot” and give it a name, or take in a table of lots.",
-            sheet_width=690,
+            sheet_width=640,
         )
         self._desk = desk
         self._lot: Lot | None = None
@@ -73,6 +76,9 @@ class GreenView(ListPage):
         self.panel.measure.typed.connect(self._on_measured)
         self.panel.struck.connect(self._on_struck)
         self.panel.sample.decided.connect(self._on_decided)
+        self.over_time = OverTimeCard(look)
+        self.list_side.addWidget(self.over_time)
+        self.over_time.setFixedHeight(236)
         self._form.saved.connect(self._on_saved)
         self._form.left.connect(self._on_left)
 
@@ -113,6 +119,7 @@ class GreenView(ListPage):
         today = self._desk.clock.wall().date()
         sheet = self._desk.ask(lot_sheet, self._lot, self._chosen_machine(), today)
         self.panel.show_sheet(sheet, self._desk.settings.units)
+        self.over_time.show_courses(self._desk.ask(lot_courses, self._lot, self._desk.clock.wall()), self._desk.settings.units)
         self.panel.sample.show_sample(self._lot, self._desk.ask(cupped, self._lot) if self._lot.sample else None)
 
     def _chosen_machine(self) -> Machine | None:

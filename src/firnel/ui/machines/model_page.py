@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QProgressBar, QVBoxLayout, Q
 from firnel.core.units import linear_map
 from firnel.core.vocabulary import FloatArray, Machine
 from firnel.ui.shared.background import Background
+from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, line_pen, thin_out
 from firnel.ui.shared.parts import FigureGrid, button, card, label
@@ -89,6 +90,9 @@ class ModelPage(QWidget):
         for item in self._lines:
             self._lane.plot.addItem(item, ignoreBounds=True)
         column.addWidget(self._lane, 1)
+        for words, line in zip(("bean", "bean modelled", "air", "air modelled"), self._lines, strict=True):
+            self._lane.reads(words, line)
+        self.glance = Glance((self._lane,))
         return frame
 
     def _constants(self) -> QWidget:

@@ -29,7 +29,9 @@ from PyQt6.QtWidgets import (
 from firnel.core.units import clock, linear_map
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
+from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.house_table import dress
+from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.theme.look import Look, mono
@@ -50,6 +52,7 @@ from firnel.work.machines.old_logs import (
 from firnel.work.review.records import ImportRefusedError
 
 COLUMNS = ("File", "Machine", "Lot", "Load", "Charge", "1st crack", "Drop", "")
+KEYS = (Key("bean"), Key("air", "slate"))
 DEGREES = (("as guessed", None), ("°C", "c"), ("°F", "f"))
 
 
@@ -145,6 +148,9 @@ class OldLogsSheet(QDialog):
         for item in (self._bean, self._air, *self._lines.values()):
             self._lane.plot.addItem(item, ignoreBounds=True)
         column.addWidget(self._lane, 1)
+        self._lane.reads("bean", self._bean)
+        self._lane.reads("air", self._air)
+        self.glance = Glance((self._lane,))
         self._guessed = label("", "soft", wrap=True)
         column.addWidget(self._guessed)
         grid = QGridLayout()
@@ -310,7 +316,7 @@ class OldLogsSheet(QDialog):
         self._air.setData(trace.t, trace.air * factor + offset)
         self._lane.time_span(float(trace.t[0]), float(trace.t[-1]))
         self._lane.level_span(20.0 * factor + offset, 280.0 * factor + offset)
-        self._lane.head.show_head(f"Bean and air, {self._desk.settings.temperature}", (), "minutes of the log")
+        self._lane.head.show_head(f"Temperature, {self._desk.settings.temperature}", KEYS, "minutes of the log")
         for mark in record.marks:
             if mark.kind in self._lines:
                 self._lines[mark.kind].setPos(mark.t)

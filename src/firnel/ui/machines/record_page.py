@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 from firnel.core.model.score import muted, untold
 from firnel.core.model.statements import FEWEST, GOOD, Foretold, Record, Statement, records
 from firnel.core.vocabulary import Machine
+from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane
 from firnel.ui.shared.parts import FigureGrid, card, label
@@ -51,6 +52,7 @@ class RecordPage(QWidget):
         self._lane.setObjectName("bare")  # it lies in a card already
         self._lane.setAccessibleName("How far off, batch by batch")
         room.addWidget(self._lane, 1)
+        self.glance = Glance((self._lane,), when=self._when, places=lambda: range(len(self._charted())))
         column.addWidget(chart, 1)
         look.changed.connect(self._draw)
 
@@ -90,13 +92,25 @@ class RecordPage(QWidget):
         units = self._desk.settings.units
         return f"{units.show_difference(value):.1f} {units.temperature}"
 
+    def _charted(self) -> list[Foretold]:
+        return [one for one in self._score if one.statement == self._which.currentData()]
+
+    def _when(self, x: float) -> str:
+        one = self._charted()[round(x)]
+        return f"{one.label}: {self._shown * one.off:+.1f}, said ± {self._shown * one.half:.1f}"
+
+    @property
+    def _shown(self) -> float:
+        """One unit of the charted statement, as it is shown."""
+        return self._desk.settings.units.show_difference(1.0) if self._which.currentData().unit == "°C" else 1.0
+
     def _draw(self) -> None:
         item = self._lane.plot.getPlotItem()
-        item.clear()
+        self._lane.clear()
         statement: Statement = self._which.currentData()
-        own = [one for one in self._score if one.statement == statement]
+        own = self._charted()
         palette, units = self._look.palette, self._desk.settings.units
-        by = units.show_difference(1.0) if statement.unit == "°C" else 1.0
+        by = self._shown
         off = by * np.array([one.off for one in own])
         half = by * np.array([one.half for one in own])
         x = np.arange(off.size, dtype=np.float64)

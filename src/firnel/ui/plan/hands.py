@@ -5,7 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
 
-from firnel.ui.shared.lanes import HandsLane, Lane, Ribbon
+from firnel.ui.shared.lanes import Lane
+from firnel.ui.shared.ribbons import HandsLane, Ribbon
 from firnel.ui.theme.look import Look
 
 #: So near must the mouse be to the beginning of a step to take hold of it, and so far must it go to be a drag. [px]

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from firnel.ui.plan.hands import PlanHands
 from firnel.ui.roast.curves import as_ribbon
+from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground
 from firnel.ui.theme.look import Look
@@ -64,6 +65,14 @@ class PlanPlots(QWidget):
             self._rate_lane.plot.addItem(item, ignoreBounds=True)
         self.lane.setAccessibleName("Planned bean and air temperature over time")
         self._rate_lane.setAccessibleName("Planned rate of rise over time")
+        self.lane.reads("bean", self._bean)
+        self.lane.reads("air", self._air)
+        self.lane.reads("tolerance", self._edges[0], self._edges[1], "{:.0f}".format)
+        self.lane.reads("8 of 10 batches", self._edges[2], self._edges[3], "{:.0f}".format)
+        self._rate_lane.reads("bean", self._rate)
+        self.glance = Glance((self.lane, self._rate_lane), self.hands)
+        if above is not None:
+            self.lane.plot.sigRangeChanged.connect(above.update)
         look.changed.connect(self._dress)
         self._dress()
 

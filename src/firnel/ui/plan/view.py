@@ -21,7 +21,7 @@ from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.day import queue
 from firnel.work.desk import Desk
-from firnel.work.plan.picture import PlanPicture, plan_picture
+from firnel.work.plan.picture import PlanPicture, course_points, plan_picture, stages_text
 from firnel.work.plan.versions import history
 from firnel.work.plan.whose import machine_of
 from firnel.work.plan.words import asked_text
@@ -39,13 +39,14 @@ class PlanView(ListPage):
         super().__init__(
             "Plan",
             SUBTITLE,
-            ("Plan", "#Development", "#Drop"),
+            ("Plan", "~Course", "#Dev.", "#Drop"),
             "No plans yet. Press “New plan”: a fitted machine and a lot are enough. A batch can be roasted without one.",
             sheet_width=700,
         )
         self._desk, self._look = desk, look
         self._plan: Plan | None = None
         self._picture: PlanPicture | None = None
+        self.draw_curves(look)
         self._add_buttons()
         self._name, self._for, self._start = ElidedLabel("heading"), ElidedLabel("soft"), ElidedLabel()
         head, column = card(spacing=2)
@@ -125,7 +126,15 @@ class PlanView(ListPage):
         units = self._desk.settings.units
         self.show_rows(
             [
-                ((plan.name, clock(plan.targets.development_s), units.text(plan.targets.drop_c, "°C", 1)), plan)
+                (
+                    (
+                        plan.name,
+                        (stages_text(plan), course_points(plan)),
+                        clock(plan.targets.development_s),
+                        units.text(plan.targets.drop_c, "°C", 1),
+                    ),
+                    plan,
+                )
                 for plan in self._desk.ask(shelf.plans)
                 if plan.archived == (self._which.currentText() == "archived")
             ]

@@ -9,6 +9,7 @@ from typing import Any
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 
 from firnel.core.units import clock
+from firnel.ui.shared.mini_curve import COURSE_ROLE, WIDE
 from firnel.ui.theme.look import mono
 from firnel.work import shelf
 from firnel.work.bench.weighing import level_word
@@ -38,12 +39,19 @@ def _ratio(line: BatchLine) -> float | None:
     return line.development_s / line.total_s if line.development_s and line.total_s else None
 
 
+def _stages(line: BatchLine) -> str:
+    return " · ".join(clock(seconds) for seconds in (line.drying_s, line.browning_s, line.development_s))
+
+
+#: Heading of the column that draws a small curve.
+COURSE = "Course"
 COLUMNS = (
     ListColumn("Batch", "label", lambda one, s: one.label, 62),
     ListColumn("Day", "started", lambda one, s: f"{one.started.astimezone():%d %b}", 72, False),
     ListColumn("Lot", "lot", lambda one, s: one.lot or "lot not told", 120, False),
     ListColumn("Machine", "machine", lambda one, s: one.machine or "–", 110, False),
     ListColumn("Plan", "plan", lambda one, s: one.plan or "–", 110, False),
+    ListColumn(COURSE, "total_s", lambda one, s: _stages(one), WIDE, False),
     ListColumn("Load", "load_kg", lambda one, s: s.units.text(one.load_kg, "kg"), 84),
     ListColumn("Drying", "drying_s", lambda one, s: clock(one.drying_s)),
     ListColumn("Brown.", "browning_s", lambda one, s: clock(one.browning_s)),
@@ -70,6 +78,7 @@ class BatchModel(QAbstractTableModel):
         self._filter = BatchFilter()
         self._lines: list[BatchLine] = []
         self._complete = False
+        self._courses: dict[int, tuple[tuple[float, float], ...]] = {}
         self._font = mono(14)
         self.columns: tuple[ListColumn, ...] = ()
         self.show_columns(desk.settings.review_columns)
@@ -78,7 +87,13 @@ class BatchModel(QAbstractTableModel):
         """Show these columns, in their own order."""
         self.beginResetModel()
         self.columns = tuple(column for column in COLUMNS if column.heading in headings) or COLUMNS[:3]
+        self._fetch_courses(self._lines)
         self.endResetModel()
+
+    def _fetch_courses(self, lines: list[BatchLine]) -> None:
+        """What the column of small curves draws, while there is one."""
+        if any(column.heading == COURSE for column in self.columns):
+            self._courses |= self._desk.ask(shelf.courses, [line.id for line in lines if line.id not in self._courses])
 
     def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.DescendingOrder) -> None:
         """Put the whole list in order by a column, and not only what was fetched."""
@@ -91,6 +106,8 @@ class BatchModel(QAbstractTableModel):
         self._filter = wanted
         self._lines = self._desk.ask(shelf.batch_lines, wanted, limit=PAGE)
         self._complete = len(self._lines) < PAGE
+        self._courses = {}
+        self._fetch_courses(self._lines)
         self.endResetModel()
 
     def line(self, row: int) -> BatchLine:
@@ -124,6 +141,7 @@ class BatchModel(QAbstractTableModel):
             page = self._desk.ask(shelf.batch_lines, wanted, limit=PAGE, offset=len(self._lines))
         self._complete = len(page) < PAGE
         if page:
+            self._fetch_courses(page)
             self.beginInsertRows(QModelIndex(), len(self._lines), len(self._lines) + len(page) - 1)
             self._lines += page
             self.endInsertRows()
@@ -141,6 +159,8 @@ class BatchModel(QAbstractTableModel):
             return self.columns[index.column()].text(line, self._desk.settings)
         if role == Qt.ItemDataRole.ToolTipRole:
             return f"{line.started.astimezone():%d %B %Y %H:%M}, {line.machine}, {line.plan or 'no plan'}"
+        if role == COURSE_ROLE and self.columns[index.column()].heading == COURSE:
+            return self._courses.get(line.id, ())
         if role == Qt.ItemDataRole.FontRole and self.columns[index.column()].figure:
             return self._font
         if role == Qt.ItemDataRole.TextAlignmentRole and self.columns[index.column()].figure:

@@ -9,9 +9,11 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from firnel.core.review.comparison import ALIGNMENTS, STAGES
+from firnel.core.units import clock
 from firnel.core.vocabulary import Role, usual_role
 from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
+from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
@@ -26,6 +28,7 @@ FEW = 6
 STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 
 
+STAGE_NAMES = ("drying", "browning", "development")
 DRAWN = ("solid", "dashed", "dotted", "dash-dotted")
 #: So many batches have room in the table; the differences are smoothed over so many points.
 MOST_COLUMNS, SMOOTH = 3, 13
@@ -62,7 +65,7 @@ class ComparePage(QWidget):
         for lane in (self.less, self.hands):
             lane.plot.setXLink(self.top.plot)
         self.hands.plot.getPlotItem().getAxis("left").setStyle(showValues=False)
-        self.top.plot.getPlotItem().setMouseEnabled(x=True, y=False)
+        self.glance = Glance((self.top, self.less, self.hands), when=self._when)
         for lane, name in (
             (self.top, "Batches over each other"),
             (self.less, "Difference of the bean probe"),
@@ -186,7 +189,7 @@ class ComparePage(QWidget):
     def _draw(self) -> None:
         picture = self._picture
         for lane in (self.top, self.less, self.hands):
-            lane.plot.getPlotItem().clear()
+            lane.clear()
         if picture is None or not picture.drawn:
             return
         palette, count = self._look.palette, len(picture.drawn)
@@ -195,18 +198,30 @@ class ComparePage(QWidget):
         for index, one in reversed(list(enumerate(picture.drawn[: FEW if count <= FEW else 1]))):
             if one.air.size:
                 self._curve(self.top, one.x, one.air, self._pen(index, palette.slate, 1.4))
-            self._curve(self.top, one.x, one.bean, self._pen(index, palette.ember if index else palette.ink, 2.6))
+            bean = self._curve(self.top, one.x, one.bean, self._pen(index, palette.ember if index else palette.ink, 2.6))
+            self.top.reads(one.label, bean)
             self._steps(one, index)
         self._corridor(picture)
         for index, gap in enumerate(picture.differences, start=1):
             calm = np.convolve(getattr(gap, self.of.currentData()), np.ones(SMOOTH) / SMOOTH, "valid")
             x = gap.x[SMOOTH // 2 : SMOOTH // 2 + calm.size]
-            self._curve(self.less, x, calm, self._pen(index, palette.ember, 2.4))
+            gap_line = self._curve(self.less, x, calm, self._pen(index, palette.ember, 2.4))
+            if index < len(picture.drawn) <= FEW:
+                self.less.reads(picture.drawn[index].label, gap_line, says="{:+.1f}".format)
         self.less.plot.addItem(pg.InfiniteLine(0.0, angle=0, pen=line_pen(palette.soft, 1.0)), ignoreBounds=True)
         self._span(picture)
 
-    def _curve(self, lane: Lane, x: np.ndarray, y: np.ndarray, pen: object) -> None:
-        lane.plot.addItem(pg.PlotCurveItem(x, y, pen=pen, connect="finite", antialias=len(x) < 300), ignoreBounds=True)
+    def _curve(self, lane: Lane, x: np.ndarray, y: np.ndarray, pen: object) -> pg.PlotCurveItem:
+        item = pg.PlotCurveItem(x, y, pen=pen, connect="finite", antialias=len(x) < 300)
+        lane.plot.addItem(item, ignoreBounds=True)
+        return item
+
+    def _when(self, x: float) -> str:
+        """A place on the axis: a time from where they are aligned, or how far into a stage."""
+        if self._picture is None or not self._picture.stages:
+            return clock(x)
+        stage = min(max(int(x), 0), len(STAGE_NAMES) - 1)
+        return f"{100.0 * (x - stage):.0f} % of {STAGE_NAMES[stage]}"
 
     def _steps(self, one: Drawn, index: int) -> None:
         for control, values in one.controls.items():
@@ -225,7 +240,7 @@ class ComparePage(QWidget):
         of = self.of.currentData()
         gap = f"Rate against {picture.drawn[0].label}, {unit}/min" if of == "rate" else f"{of.capitalize()} against " + (
             f"{picture.drawn[0].label}, {unit}")  # fmt: skip
-        self.less.head.show_head(gap)
+        self.less.head.show_head(gap, names[1:])
         over = "stage by stage" if picture.stages else "minutes from where they are aligned"
         self.hands.head.show_head("Hands, share of the most", (Key("heat", "ember"), Key("airflow", "slate")), over)
 
@@ -234,7 +249,7 @@ class ComparePage(QWidget):
         low = min(float(one.x[0]) for one in picture.drawn)
         high = max(float(one.x[-1]) for one in picture.drawn)
         axis = self.hands.plot.getPlotItem().getAxis("bottom")
-        axis.setTicks([[(0.5, "drying"), (1.5, "browning"), (2.5, "development")]] if picture.stages else None)
+        axis.setTicks([[(0.5 + index, name) for index, name in enumerate(STAGE_NAMES)]] if picture.stages else None)
         self.top.time_span(low, high)
         beans = np.concatenate([one.bean[np.isfinite(one.bean)] for one in picture.drawn])
         airs = [one.air[np.isfinite(one.air)] for one in picture.drawn] if len(picture.drawn) <= FEW else []

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import clock
 from firnel.ui.shared.background import Background
+from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import FigureGrid, button, card, label
@@ -44,6 +45,7 @@ class LadderPage(QWidget):
         self.scores, self.colours = Lane(look, "card"), Lane(look, "lane", with_time=True)
         self.colours.setFixedHeight(150)
         self.colours.plot.setXLink(self.scores.plot)
+        self.glance = Glance((self.scores, self.colours), places=self._places)
         column.addWidget(self.scores, 1)
         column.addWidget(self.colours)
         frame, inside = card(spacing=3)
@@ -104,7 +106,7 @@ class LadderPage(QWidget):
 
     def _draw(self) -> None:
         for lane in (self.scores, self.colours):
-            lane.plot.getPlotItem().clear()
+            lane.clear()
         read = self.read
         if read is None or not len(read.lines):
             return
@@ -114,7 +116,9 @@ class LadderPage(QWidget):
             band = pg.FillBetweenItem(*edges, brush=pg.mkBrush(palette.lane))
             for item in (*edges, band):
                 self.scores.plot.addItem(item, ignoreBounds=True)
-            self.scores.plot.addItem(pg.PlotCurveItem(fit.x, fit.mean, pen=line_pen(palette.ink, 2.0)), ignoreBounds=True)
+            mean = pg.PlotCurveItem(fit.x, fit.mean, pen=line_pen(palette.ink, 2.0))
+            self.scores.plot.addItem(mean, ignoreBounds=True)
+            self.scores.reads("fit", mean, says="{:.2f}".format)
             if fit.window is not None:
                 brush = pg.mkColor(palette.moss_band)
                 brush.setAlpha(120)
@@ -122,10 +126,11 @@ class LadderPage(QWidget):
                 region.setZValue(-10)
                 self.scores.plot.addItem(region, ignoreBounds=True)
         for lane, values, colour in ((self.scores, read.scores, palette.plum), (self.colours, read.colours, palette.ember)):
-            known = np.isfinite(values)
+            known = np.flatnonzero(np.isfinite(values))[np.argsort(read.heights[np.isfinite(values)])]
             dots = pg.ScatterPlotItem(read.heights[known], values[known], size=11, brush=colour, pen=palette.card)
             lane.plot.addItem(dots, ignoreBounds=True)
-            if known.any():
+            lane.reads("batches", dots, says="{:.2f}".format if lane is self.scores else "{:.1f}".format)
+            if known.size:
                 room = max(0.2 * float(np.ptp(values[known])), 0.8)
                 lane.level_span(float(values[known].min()) - room, float(values[known].max()) + room)
         self.scores.head.show_head(
@@ -135,6 +140,9 @@ class LadderPage(QWidget):
             f"Colour ground, {self._desk.settings.units.colour}", (Key("batches", "ember", "spot"),), "development time, min:s"
         )
         self.scores.time_span(float(read.heights.min()) - 6.0, float(read.heights.max()) + 6.0)
+
+    def _places(self) -> list[float]:
+        return [float(height) for height in self.read.heights] if self.read is not None else []
 
     def _on_take(self) -> None:
         read = self.read

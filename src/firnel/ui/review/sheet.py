@@ -20,9 +20,11 @@ from PyQt6.QtWidgets import (
 from firnel.core.units import clock, parse_clock
 from firnel.core.vocabulary import MarkKind
 from firnel.ui.roast.curves import as_ribbon
+from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import HandsLane, Lane, ground_label, line_pen, put_on_ground
+from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground
 from firnel.ui.shared.parts import FigureGrid, PageHead, button, card, label
+from firnel.ui.shared.ribbons import HandsLane
 from firnel.ui.theme.look import Look
 from firnel.work.review.picture import MarkRow, ReviewCurves, ReviewPicture
 
@@ -53,6 +55,8 @@ class ReviewCurvesPane(QWidget):
             self._top.plot.addItem(item, ignoreBounds=True)
         for item in (self._rate_over, self._rate_line):
             self._rate.plot.addItem(item, ignoreBounds=True)
+        self._shown = ""
+        self.glance = Glance((self._top, self._rate), self._hands)
         look.changed.connect(self._dress)
         self._dress()
 
@@ -79,9 +83,18 @@ class ReviewCurvesPane(QWidget):
             rates.append(Key(over, "ember", "dots"))
         self._top.head.show_head(f"Temperature, {unit}", keys)
         self._rate.head.show_head(f"Rate of rise, {unit}/min", rates, "minutes from the charge")
+        self._top.lines, self._rate.lines = {}, {}
+        self._top.reads(f"{own} bean", self._bean)
+        self._top.reads("air", self._air)
+        self._top.reads(f"{over} bean, laid over", self._over)
+        self._rate.reads(own, self._rate_line)
+        self._rate.reads(over, self._rate_over)
 
     def show_picture(self, picture: ReviewPicture, label_text: str, over: ReviewCurves | None, over_label: str) -> None:
         """Draw one batch, and another over it if there is one."""
+        if label_text != self._shown:
+            self._shown = label_text
+            self.glance.show_whole()
         curves = picture.curves
         self._bean.setData(curves.t, curves.bean)
         self._air.setData(curves.t, curves.air)
@@ -178,6 +191,7 @@ class ReviewSheet(QWidget):
         self.head = PageHead("", "")
         self.head.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         column.addWidget(self.head)
+        column.addWidget(self.head.subtitle)  # below the buttons, where it has the whole width
         self.curves = ReviewCurvesPane(look)
         column.addWidget(self.curves, 1)
         lower = QHBoxLayout()

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import clock
 from firnel.ui.shared.background import Background
+from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import FigureGrid, card, label
@@ -42,6 +43,7 @@ class TimePage(QWidget):
         self.values, self.moving = Lane(look, "card"), Lane(look, "lane", with_time=True)
         self.moving.setFixedHeight(124)
         self.moving.plot.setXLink(self.values.plot)
+        self.glance = Glance((self.values, self.moving), when=self._when, places=self._places)
         column.addWidget(self.values, 1)
         column.addWidget(self.moving)
         frame, inside = card(spacing=3)
@@ -117,7 +119,7 @@ class TimePage(QWidget):
 
     def _draw(self) -> None:
         for lane in (self.values, self.moving):
-            lane.plot.getPlotItem().clear()
+            lane.clear()
         told = self.told
         if told is None:
             return
@@ -136,7 +138,9 @@ class TimePage(QWidget):
         for level, style in ((low, Qt.PenStyle.DashLine), (centre, Qt.PenStyle.SolidLine), (high, Qt.PenStyle.DashLine)):
             item.addItem(pg.InfiniteLine(level, angle=0, pen=line_pen(palette.soft, 1.2, style)), ignoreBounds=True)
         many = values.size > 400
-        item.addItem(pg.PlotCurveItem(x, values, pen=pg.mkPen(palette.ink, width=1.0), antialias=not many), ignoreBounds=True)
+        line = pg.PlotCurveItem(x, values, pen=pg.mkPen(palette.ink, width=1.0), antialias=not many)
+        item.addItem(line, ignoreBounds=True)
+        self.values.reads("batches", line, says=lambda value: self._figure(value, told.unit))
         if not many:
             item.addItem(pg.ScatterPlotItem(x, values, size=7, brush=palette.ink, pen=None), ignoreBounds=True)
         fired = np.array([signal.index for signal in chart.signals], int)
@@ -144,7 +148,9 @@ class TimePage(QWidget):
         item.addItem(marks, ignoreBounds=True)
         moving = chart.moving_range * (self._desk.settings.units.show_difference(1.0) if told.unit == "°C" else 1.0)
         moving = moving * (100.0 if told.unit == "share" else 1.0)
-        self.moving.plot.addItem(pg.PlotCurveItem(x[1:], moving, pen=pg.mkPen(palette.plum, width=1.4)), ignoreBounds=True)
+        steps = pg.PlotCurveItem(x[1:], moving, pen=pg.mkPen(palette.plum, width=1.4))
+        self.moving.plot.addItem(steps, ignoreBounds=True)
+        self.moving.reads("step", steps)
         self.values.time_span(-0.5, values.size - 0.5)
         inside = (float(min(values.min(), low)), float(max(values.max(), high)))
         room = 0.06 * max(inside[1] - inside[0], 1e-6)
@@ -157,14 +163,20 @@ class TimePage(QWidget):
         """What is charted, with its limits, mean and capability as figures."""
         low, centre, high = (self._figure(level, told.unit) for level in levels)
         unit = {"s": "min:s", "share": "%", "°C": self._desk.settings.units.temperature}.get(told.unit, told.unit)
-        keys = [Key(f"mean {centre}", "soft"), Key(f"limits {low} to {high}", "soft", "dash")]
+        keys = [Key("batches"), Key(f"mean {centre}", "soft"), Key(f"limits {low} to {high}", "soft", "dash")]
         if told.wanted is not None:
             keys.append(Key("tolerance", "moss_band", "band"))
         capable = told.capability
         right = f"Cp {capable.cp:.2f}, Cpk {capable.cpk:.2f}" if capable is not None else ""
         self.values.head.show_head(f"{told.words.capitalize()}, {unit}", keys, right)
-        step, mean = "s" if told.unit == "s" else unit, Key(f"mean {range_mean:.1f}", "plum")
-        self.moving.head.show_head(f"From batch to batch, {step}", (mean,), "batches in time order")
+        step, mean = "s" if told.unit == "s" else unit, f"mean {range_mean:.1f}, batches in time order"
+        self.moving.head.show_head(f"From batch to batch, {step}", (Key("step", "plum"),), mean)
+
+    def _places(self) -> range:
+        return range(len(self.told.lines)) if self.told is not None else range(0)
+
+    def _when(self, x: float) -> str:
+        return self.told.lines[round(x)].label if self.told is not None else ""
 
     def _figure(self, level: float, unit: str) -> str:
         return clock(level) if unit == "s" else f"{level:.1f}"

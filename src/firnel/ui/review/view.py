@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from firnel.core.plan import Plan
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import BatchRecord, MarkKind
-from firnel.ui.review.batch_model import BatchModel
+from firnel.ui.review.batch_model import COURSE, BatchModel
 from firnel.ui.review.compare_page import ComparePage
 from firnel.ui.review.ladder_page import LadderPage
 from firnel.ui.review.list_tools import columns_button, export_button
@@ -35,6 +35,7 @@ from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.house_table import HouseTable
 from firnel.ui.shared.list_page import EmptyPage
+from firnel.ui.shared.mini_curve import CurveDelegate
 from firnel.ui.shared.parts import button, card, label
 from firnel.ui.shared.report_button import report_button
 from firnel.ui.shared.tabs import Tabs
@@ -80,6 +81,8 @@ class _Correction(QUndoCommand):
         self._view.write_marks(self._before)
 
 
+#: Room beside the columns of the list, and how wide it grows with them; from there on it is moved sideways. [px]
+AROUND, WIDEST = 44, 448
 #: What is said where there is nothing to show.
 NOTHING = "No batches yet. Roast one (F4), or take in old logs."
 NO_FIT = "No batch fits. Change the search or the filters."
@@ -95,7 +98,7 @@ class ReviewView(QWidget):
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
         self.setObjectName("page")
-        self._desk = desk
+        self._desk, self._look = desk, look
         self._record: BatchRecord | None = None
         self._over: _Overlay | None = None
         self.undo_stack = QUndoStack(self)
@@ -173,7 +176,7 @@ class ReviewView(QWidget):
 
     def _list(self) -> QWidget:
         frame, column = card()
-        frame.setMinimumWidth(408)
+        self._list_card = frame
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search batch, lot, machine, plan, remark")
         self.search.setAccessibleName("Search batches")
@@ -192,6 +195,7 @@ class ReviewView(QWidget):
         column.addWidget(self._days_between())
         self.model = BatchModel(self._desk, self)
         self.table = HouseTable("Batches", self._say, chooses_columns=False)
+        self._curves = CurveDelegate(self._look, self.table)
         self.table.setModel(self.model)
         across = self.table.horizontalHeader()
         if across is not None:
@@ -244,7 +248,11 @@ class ReviewView(QWidget):
         for section, one in enumerate(self.model.columns):
             across.setSectionResizeMode(section, QHeaderView.ResizeMode.Interactive)
             across.resizeSection(section, one.width)
-        across.setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
+            self.table.setItemDelegateForColumn(section, self._curves if one.heading == COURSE else None)
+        room = sum(one.width for one in self.model.columns) + AROUND
+        if room <= WIDEST:
+            across.setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
+        self._list_card.setMinimumWidth(min(room, WIDEST))
 
     def _on_sort(self, section: int, order: Qt.SortOrder) -> None:
         if 0 <= section < len(self.model.columns):

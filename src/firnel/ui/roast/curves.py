@@ -8,10 +8,15 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import HandsLane, Lane, Ribbon, ground_label, line_pen, put_on_ground, thin_out
+from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, thin_out
+from firnel.ui.shared.ribbons import HandsLane, Ribbon
 from firnel.ui.theme.look import Look, sans
 from firnel.work.roast.picture import Curves, MarkLabel, RibbonPicture, RoastPicture
+
+#: A part of a batch that goes on is left so long after the last hand on it. [s]
+BACK_S = 20.0
 
 
 def as_ribbon(picture: RibbonPicture) -> Ribbon:
@@ -44,6 +49,7 @@ class RoastCurves(QWidget):
         self._shown_labels: tuple[object, ...] = ()
         self._shown_plan: tuple[float, ...] | None = None
         self._make_items()
+        self.glance = Glance((self._top, self._rate), self._hands, back_s=BACK_S)
         look.changed.connect(self._dress)
         self._dress()
         self._top.setAccessibleName("Bean and air temperature over time")
@@ -73,6 +79,12 @@ class RoastCurves(QWidget):
         self._rate_line = pg.PlotCurveItem(connect="finite")
         for item in (self._rate_band, self._rate_plan, self._rate_line, self._now[1]):
             rate.addItem(item, ignoreBounds=True)
+        self._top.reads("bean", self._bean)
+        self._top.reads("air", self._air)
+        self._top.reads("plan corridor", self._plan_low, self._plan_high, says="{:.0f}".format)
+        self._top.reads("reference", self._reference)
+        self._rate.reads("bean", self._rate_line)
+        self._rate.reads("plan", self._rate_plan)
 
     def _dress(self) -> None:
         palette = self._look.palette

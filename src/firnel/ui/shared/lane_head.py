@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from firnel.ui.theme.look import Look, sans
+from firnel.ui.theme.look import Look, mono, sans
 
 HEIGHT, SWATCH, GAP, TEXT = 21, 22, 16, 13
 STYLES = {"line": Qt.PenStyle.SolidLine, "dash": Qt.PenStyle.DashLine, "dots": Qt.PenStyle.DotLine}
@@ -34,6 +34,7 @@ class LaneHead(QWidget):
         super().__init__()
         self._look, self._left = look, left
         self._quantity, self._keys, self._right = "", tuple[Key, ...](), ""
+        self._when, self._values = "", dict[str, str]()
         self.setFixedHeight(HEIGHT)
         look.changed.connect(self.update)
 
@@ -51,6 +52,12 @@ class LaneHead(QWidget):
             self.setAccessibleName(f"{quantity}: {said}" if said else quantity)
             self.update()
 
+    def show_values(self, when: str, values: Mapping[str, str]) -> None:
+        """Show behind each key what its line is at the moment that is looked at, and at the right which moment; empty: none."""
+        if (when, values) != (self._when, self._values):
+            self._when, self._values = when, dict(values)
+            self.update()
+
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Draw it."""
         painter, palette = QPainter(self), self._look.palette
@@ -62,6 +69,8 @@ class LaneHead(QWidget):
         x += self._text(painter, x, self._quantity) + GAP
         for key in self._keys:
             colour = QColor(getattr(palette, key.role))
+            value = self._values.get(key.words, "")
+            painter.setFont(bold)
             end = x + SWATCH + 6.0 + painter.fontMetrics().horizontalAdvance(key.words)
             if end > self.width() - 8.0:
                 break
@@ -69,13 +78,18 @@ class LaneHead(QWidget):
             painter.setPen(QColor(palette.moss if key.role == "moss_band" else getattr(palette, key.role)))
             painter.setFont(bold)
             x += SWATCH + 6.0
-            x += self._text(painter, x, key.words) + GAP
-        if self._right:
-            painter.setFont(plain)
-            painter.setPen(QColor(palette.soft))
-            wide = painter.fontMetrics().horizontalAdvance(self._right)
+            x += self._text(painter, x, key.words)
+            if value:
+                painter.setFont(mono(TEXT, bold=True))
+                painter.setPen(QColor(palette.ink))
+                x += 5.0 + self._text(painter, x + 5.0, value)
+            x += GAP
+        if right := self._when or self._right:
+            painter.setFont(mono(TEXT, bold=True) if self._when else plain)
+            painter.setPen(QColor(palette.ink if self._when else palette.soft))
+            wide = painter.fontMetrics().horizontalAdvance(right)
             if x + wide < self.width() - 12.0:
-                self._text(painter, self.width() - wide - 16.0, self._right)
+                self._text(painter, self.width() - wide - 16.0, right)
 
     def _text(self, painter: QPainter, x: float, words: str) -> float:
         wide = painter.fontMetrics().horizontalAdvance(words) + 2.0

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QPainter, QPaintEvent, QPen, QPixmap
-from PyQt6.QtWidgets import QApplication, QFrame, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QPen, QPixmap
+from PyQt6.QtWidgets import QApplication, QFrame, QMenu, QVBoxLayout
 
 from firnel.core.units import clock
 from firnel.core.vocabulary import FloatArray
@@ -18,10 +19,8 @@ from firnel.ui.theme.look import Look, mono, sans
 #: All lanes begin their time axis here. [px]
 LEFT = 58
 RIGHT = 16
-#: A lane of ribbons is laid out for so many; each further one takes this share of their height, and at least so much. [px]
-USUAL_RIBBONS, FURTHER, LEAST_RIBBON = 3, 0.55, 24
-#: A ribbon lower than this has no room for its unit under its name. [px]
-ROOM_FOR_UNIT = 38
+#: Left axes have their levels so far apart.
+LEVEL_STEPS = (0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 25, 50, 100)
 
 
 pg.setConfigOptions(antialias=True)
@@ -48,13 +47,35 @@ class LevelAxis(pg.AxisItem):
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:  # noqa: N803 - Qt-style names
         """Levels some 30 pixels apart or more."""
         span = max(maxVal - minVal, 1e-6)
-        step = next((s for s in (1, 2, 5, 10, 20, 25, 50, 100) if span / s <= max(size / 30.0, 1.0)), 200)
-        first = int(np.ceil(minVal / step) * step)
-        return [(step, [float(v) for v in range(first, int(maxVal) + 1, step)])]
+        step = next((s for s in LEVEL_STEPS if span / s <= max(size / 30.0, 1.0)), 200)
+        first, last = int(np.ceil(minVal / step)), int(np.floor(maxVal / step))
+        return [(step, [float(step * count) for count in range(first, last + 1)])]
 
     def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:
-        """``200``."""
-        return [f"{value:.0f}" for value in values]
+        """``200``, with as many digits as the steps need."""
+        digits = max(int(np.ceil(-np.log10(spacing) - 1e-9)), 0) if spacing > 0 else 0
+        return [f"{value:.{digits}f}" for value in values]
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line of a plot that can be read: its item, the upper edge if it is a band, and how a value is written."""
+
+    item: pg.PlotCurveItem | pg.ScatterPlotItem
+    upper: pg.PlotCurveItem | None = None
+    says: Callable[[float], str] = "{:.1f}".format
+
+    def at(self, x: float) -> str:
+        """What it is at ``x``, between its points; a dash where it is not."""
+        found = [value for item in (self.item, self.upper) if item is not None and np.isfinite(value := _value(item, x))]
+        return "–".join(self.says(value) for value in found) if found else "–"
+
+
+def _value(item: pg.PlotCurveItem | pg.ScatterPlotItem, x: float) -> float:
+    known, values = item.getData()
+    if known is None or len(known) == 0:
+        return float("nan")
+    return float(np.interp(x, known, values, left=np.nan, right=np.nan))
 
 
 class Lane(QFrame):
@@ -65,13 +86,20 @@ class Lane(QFrame):
     look : the theme.
     name : card or lane, as the style sheet knows it.
     with_time : whether the time axis is written below.
+    axis : another axis than one of minutes and seconds.
     """
 
-    def __init__(self, look: Look, name: str = "card", with_time: bool = False) -> None:
+    def __init__(self, look: Look, name: str = "card", with_time: bool = False, axis: pg.AxisItem | None = None) -> None:
         super().__init__()
         self.setObjectName(name)
         self._look, self._name = look, name
-        self.plot = pg.PlotWidget(axisItems={"bottom": ClockAxis("bottom"), "left": LevelAxis("left")}, enableMenu=False)
+        self.lines: dict[str, Line] = {}
+        self.whole = (0.0, 1.0)
+        self.part: tuple[float, float] | None = None
+        self._offered: list[tuple[str, Callable[[], None], Callable[[], bool]]] = []
+        self.plot = pg.PlotWidget(
+            axisItems={"bottom": axis or ClockAxis("bottom"), "left": LevelAxis("left")}, enableMenu=False
+        )
         self.plot.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.plot.setContextMenuPolicy(Qt.ContextMenuPolicy.NoContextMenu)  # the lane has one
         self.head = LaneHead(look, LEFT)
@@ -94,6 +122,11 @@ class Lane(QFrame):
         item.setMouseEnabled(x=False, y=False)
         self.plot.setMouseTracking(False)
         self.plot.viewport().setCursor(Qt.CursorShape.ArrowCursor)
+        self._at = pg.InfiniteLine(angle=90)
+        self._marked = pg.LinearRegionItem(movable=False, pen=pg.mkPen(None))
+        for extra in (self._at, self._marked):
+            extra.hide()
+        self._put_up()
         look.changed.connect(self._dress)
         self._dress()
 
@@ -108,8 +141,56 @@ class Lane(QFrame):
             # The grid is drawn by the axes; pyqtgraph takes its colour from the tick pen.
             axis.setTickPen(pg.mkPen(palette.line))
             axis.setGrid(200)
+        self._at.setPen(line_pen(palette.ink, 1.2))
+        marked = pg.mkColor(palette.slate)
+        marked.setAlpha(50)
+        self._marked.setBrush(pg.mkBrush(marked))
+
+    def _put_up(self) -> None:
+        for item in (self._at, self._marked):
+            self.plot.addItem(item, ignoreBounds=True)
+
+    def clear(self) -> None:
+        """Nothing is drawn, and nothing can be read."""
+        self.plot.getPlotItem().clear()
+        self.lines = {}
+        self._put_up()
+
+    # Read
+
+    def reads(self, words: str, item: pg.PlotCurveItem | pg.ScatterPlotItem, upper: pg.PlotCurveItem | None = None,
+              says: Callable[[float], str] = "{:.1f}".format) -> None:  # fmt: skip
+        """What the head calls ``words`` is drawn by ``item``, or is the band from it up to ``upper``."""
+        self.lines[words] = Line(item, upper, says)
+
+    def read_at(self, x: float | None, when: str = "") -> str:
+        """Show in the head what each line is at ``x``, which is called ``when``; None for as it was. Says it in a sentence."""
+        self._at.setVisible(x is not None)
+        if x is None:
+            self.head.show_values("", {})
+            return ""
+        self._at.setValue(x)
+        values = {words: line.at(x) for words, line in self.lines.items()}
+        self.head.show_values(when, values)
+        known = ", ".join(f"{words} {value}" for words, value in values.items() if value != "–")
+        return f"{self.head.quantity}: {known}" if known else ""
+
+    def mark(self, span: tuple[float, float] | None) -> None:
+        """Show the part that is being chosen, None for none."""
+        self._marked.setVisible(span is not None)
+        if span is not None:
+            self._marked.setRegion(span)
+
+    def show_part(self, span: tuple[float, float] | None) -> None:
+        """Show only this part of the time, until None asks for the whole again."""
+        self.part = span
+        self.plot.setXRange(*(span or self.whole), padding=0)
 
     # Taken along
+
+    def offer(self, words: str, action: Callable[[], None], now: Callable[[], bool]) -> None:
+        """Put an entry into the lane's menu, there while ``now`` says so."""
+        self._offered.append((words, action, now))
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """What is drawn, to be taken along."""
@@ -117,9 +198,10 @@ class Lane(QFrame):
             self.menu().exec(event.globalPos())
 
     def menu(self) -> QMenu:
-        """Copy the plot as it is seen, or its figures."""
+        """What is offered now; copy the plot as it is seen, or its figures."""
         menu = QMenu(self)
-        for words, action in (("Copy as a picture", self.copy_picture), ("Copy as a table", self.copy_table)):
+        offered = [(words, action) for words, action, open_ in self._offered if open_()]
+        for words, action in (*offered, ("Copy as a picture", self.copy_picture), ("Copy as a table", self.copy_table)):
             entry = menu.addAction(words)
             if entry is not None:
                 entry.triggered.connect(lambda _checked=False, action=action: action())
@@ -142,7 +224,8 @@ class Lane(QFrame):
             if isinstance(item, pg.PlotCurveItem | pg.PlotDataItem | pg.ScatterPlotItem):
                 x, y = item.getData()
                 if x is not None and y is not None and len(x) > 1:
-                    found.append((f"{self.head.quantity} {len(found) + 1}", np.asarray(x, float), np.asarray(y, float)))
+                    words = next((words for words, line in self.lines.items() if line.item is item), str(len(found) + 1))
+                    found.append((f"{self.head.quantity}: {words}", np.asarray(x, float), np.asarray(y, float)))
         return found
 
     def copy_table(self) -> None:
@@ -159,8 +242,11 @@ class Lane(QFrame):
             board.setText("\n".join("\t".join(row) for row in rows))
 
     def time_span(self, start: float, end: float) -> None:
-        """Show the time from ``start`` to ``end``. [s]"""
-        self.plot.setXRange(start, end, padding=0)
+        """The whole time is from ``start`` to ``end``; a part that was chosen stays, as long as it lies in it. [s]"""
+        self.whole = (start, end)
+        if self.part is not None and not start <= self.part[0] < self.part[1] <= end:
+            self.part = None
+        self.plot.setXRange(*(self.part or self.whole), padding=0)
 
     def level_span(self, low: float, high: float) -> None:
         """Show the levels from ``low`` to ``high``."""
@@ -201,149 +287,3 @@ def thin_out(t: FloatArray, *columns: FloatArray, most: int = 420) -> tuple[Floa
     if keep[-1] != t.size - 1:
         keep = np.append(keep, t.size - 1)
     return tuple(column[keep] for column in (t, *columns))
-
-
-class Ribbon:
-    """One control over time for `HandsLane`: steps that were made, and steps still planned.
-
-    Times are seconds on the lane's axis, values on the control's scale.
-    """
-
-    def __init__(
-        self,
-        name: str,
-        unit: str,
-        role: str,
-        top: float,
-        done: Sequence[tuple[float, float, float]],
-        planned: Sequence[tuple[float, float, float]] = (),
-        digits: int = 1,
-        factor: float = 1.0,
-    ) -> None:
-        self.name, self.unit, self.role, self.top = name, unit, role, max(top, 1e-9)
-        self.done, self.planned, self.digits, self.factor = tuple(done), tuple(planned), digits, factor
-
-
-class HandsLane(QFrame):
-    """Step ribbons of the controls on the time axis of a lane above: solid what was done, hollow what is planned."""
-
-    def __init__(self, look: Look, above: Lane) -> None:
-        super().__init__()
-        self.setObjectName("lane")
-        self._look, self._above = look, above
-        self._ribbons: tuple[Ribbon, ...] = ()
-        self._now: float | None = None
-        self._room: int | None = None
-        self.setMinimumHeight(100)
-        self.setAccessibleName("Controls over time")
-        above.plot.sigRangeChanged.connect(self._on_range)
-        look.changed.connect(self.update)
-
-    def take_room(self, height: int) -> None:
-        """Be so high for three ribbons, and somewhat higher for more. [px]"""
-        self._room = height
-        more = max(len(self._ribbons) - USUAL_RIBBONS, 0)
-        self.setFixedHeight(height + round(more * max(FURTHER * height / USUAL_RIBBONS, LEAST_RIBBON)))
-
-    def show_ribbons(self, ribbons: Sequence[Ribbon], now: float | None = None) -> None:
-        """Show these, with a line at ``now`` if there is one."""
-        other = len(ribbons) != len(self._ribbons)
-        self._ribbons, self._now = tuple(ribbons), now
-        if other and self._room is not None:
-            self.take_room(self._room)
-        self.update()
-
-    def _on_range(self, *_: object) -> None:
-        self.update()
-
-    def x_of(self, t: float) -> float:
-        """Where a moment lies across the lane. [px]"""
-        box = self._above.plot.getPlotItem().getViewBox()
-        (start, end), _ = box.viewRange()
-        area = box.sceneBoundingRect()
-        offset = self._above.plot.mapTo(self._above, self._above.plot.viewport().pos()).x()
-        return float(offset + area.left() + (t - start) / max(end - start, 1e-9) * area.width())
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw the ribbons."""
-        super().paintEvent(event)
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        palette = self._look.palette
-        (start, end), _ = self._above.plot.getPlotItem().getViewBox().viewRange()
-        left, right = self.x_of(start), self.x_of(end)
-        height = (self.height() - 14) / max(len(self._ribbons), 1)
-        for row, ribbon in enumerate(self._ribbons):
-            base = 7 + (row + 1) * height - 4
-            self._paint_name(painter, ribbon, base, height, getattr(palette, ribbon.role))
-            painter.setClipRect(QRectF(left, 0, right - left, self.height()))
-            for span in ribbon.done:
-                self._paint_step(painter, ribbon, span, base, height - 8, hollow=False)
-            for span in ribbon.planned:
-                self._paint_step(painter, ribbon, span, base, height - 8, hollow=True)
-            painter.setClipping(False)
-        if self._now is not None:
-            painter.setPen(QPen(QColor(palette.ink), 1))
-            x = self.x_of(self._now)
-            painter.drawLine(int(x), 3, int(x), self.height() - 3)
-        painter.end()
-
-    def _paint_name(self, painter: QPainter, ribbon: Ribbon, base: float, height: float, colour: str) -> None:
-        painter.setFont(sans(13, sans(13).Weight.Bold))
-        painter.setPen(QColor(colour))
-        first, _, rest = ribbon.name.partition(" ")
-        if painter.fontMetrics().horizontalAdvance(ribbon.name) > LEFT - 8 and rest:  # drum heater: two lines
-            painter.setFont(sans(12, sans(12).Weight.Bold))
-            for line, word in enumerate((first, rest)):
-                box = QRectF(8, base - height + 4 + 14 * line, LEFT - 10, 15)
-                painter.drawText(box, Qt.AlignmentFlag.AlignLeft, painter.fontMetrics().elidedText(
-                    word, Qt.TextElideMode.ElideRight, LEFT - 10))  # fmt: skip
-            return
-        painter.drawText(QRectF(8, base - height + 8, LEFT - 8, 18), Qt.AlignmentFlag.AlignLeft, ribbon.name)
-        if height < ROOM_FOR_UNIT:
-            return  # the widest step says the unit then
-        painter.setFont(sans(12))
-        painter.setPen(QColor(self._look.palette.soft))
-        painter.drawText(QRectF(8, base - height + 24, LEFT - 8, 16), Qt.AlignmentFlag.AlignLeft, ribbon.unit)
-
-    def _paint_step(
-        self, painter: QPainter, ribbon: Ribbon, span: tuple[float, float, float], base: float, height: float, hollow: bool
-    ) -> None:
-        begin, finish, value = span
-        x0, x1 = self.x_of(begin), self.x_of(finish)
-        if x1 <= x0:
-            return
-        tall = max(height * min(value / ribbon.top, 1.0), 2.0)
-        box = QRectF(x0, base - tall, x1 - x0, tall)
-        colour = QColor(getattr(self._look.palette, ribbon.role))
-        if hollow:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
-            painter.drawRect(box.adjusted(1, 0.5, -1, -0.5))
-        else:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour)
-            painter.drawRect(box.adjusted(0, 0, -1, 0))
-        text = f"{value * ribbon.factor:.{ribbon.digits}f}"
-        if height + 8 < ROOM_FOR_UNIT and span == max(ribbon.done, key=lambda step: step[1] - step[0], default=None):
-            text = f"{text} {ribbon.unit}"
-        painter.setFont(mono(13, bold=not hollow))
-        width = painter.fontMetrics().horizontalAdvance(text)
-        if width + 4 > x1 - x0:
-            return
-        crowded = tall >= 12 and height + 6 - tall < 15  # there is more room for figures inside the step than above it
-        inside = (tall >= 17 or crowded) and not hollow
-        painter.setPen(QColor(self._look.palette.card if inside else getattr(self._look.palette, ribbon.role)))
-        top = box.top() + (tall - 17) / 2 if inside or (hollow and tall >= 18) else box.top() - 17
-        painter.drawText(QRectF(x0, max(top, base - height - 6), x1 - x0, 17), Qt.AlignmentFlag.AlignCenter, text)
-
-
-def stack_of(*widgets: tuple[QWidget, int]) -> QWidget:
-    """Widgets below each other with their share of the height."""
-    page = QWidget()
-    column = QVBoxLayout(page)
-    column.setContentsMargins(0, 0, 0, 0)
-    column.setSpacing(6)
-    for widget, stretch in widgets:
-        column.addWidget(widget, stretch)
-    return page

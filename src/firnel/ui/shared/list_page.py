@@ -11,14 +11,15 @@ from PyQt6.QtGui import QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.ui.shared.house_table import SORT_ROLE, HouseTable, SortedRows
+from firnel.ui.shared.mini_curve import COURSE_ROLE, WIDE, CurveDelegate
 from firnel.ui.shared.parts import PageHead, button, card, label
-from firnel.ui.theme.look import mono
-from firnel.ui.theme.tokens import SPACE_M
+from firnel.ui.theme.look import Look, mono
+from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 
 KEY_ROLE = Qt.ItemDataRole.UserRole
 #: A figure at the beginning of a text, with spaces between its thousands; and the seconds of one of minutes.
 FIGURE = re.compile(r"([-+±]?\d[\d ]*(?:\.\d+)?)(?::(\d\d))?")
-#: A text of a list, or what it is put in order by beside it.
+#: A text of a list, or beside it what it is put in order by, or the course that is drawn.
 Cell = str | tuple[str, Any]
 
 
@@ -61,7 +62,7 @@ class ListPage(QWidget):
     Parameters
     ----------
     title, subtitle : of the page.
-    columns : headings; those that begin with ``#`` hold figures and stand right.
+    columns : headings; those that begin with ``#`` hold figures and stand right, those with ``~`` a small curve.
     empty : what to do first while the list is empty.
     sheet_width : of the right side. [px]
     """
@@ -96,7 +97,10 @@ class ListPage(QWidget):
         self._stack.addWidget(self.table)
         self._stack.addWidget(self._empty)
         column.addWidget(self._stack, 1)
-        row.addWidget(frame, 1)
+        self.list_side = QVBoxLayout()
+        self.list_side.setSpacing(SPACE_S)
+        self.list_side.addWidget(frame, 1)
+        row.addLayout(self.list_side, 1)
         self.list_card = frame
         self.sheet = QWidget()
         self.sheet.setFixedWidth(sheet_width)
@@ -109,7 +113,7 @@ class ListPage(QWidget):
     def _fill_in(self) -> None:
         """The rows behind the table: sorted, searched, chosen."""
         self._model = QStandardItemModel(0, len(self._columns), self)
-        self._model.setHorizontalHeaderLabels([name.removeprefix("#") for name in self._columns])
+        self._model.setHorizontalHeaderLabels([name.lstrip("#~") for name in self._columns])
         self._proxy = SortedRows(self)
         self._proxy.setSourceModel(self._model)
         self._proxy.setFilterKeyColumn(-1)
@@ -121,9 +125,20 @@ class ListPage(QWidget):
         if across is not None:
             across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
             across.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+            for section, name in enumerate(self._columns):
+                if name.startswith("~"):
+                    across.setSectionResizeMode(section, QHeaderView.ResizeMode.Fixed)
+                    across.resizeSection(section, WIDE)
         selection = self.table.selectionModel()
         if selection is not None:
             selection.currentRowChanged.connect(self._on_row)
+
+    def draw_curves(self, look: Look) -> None:
+        """Draw the columns of courses."""
+        for section, name in enumerate(self._columns):
+            if name.startswith("~"):
+                self.table.setItemDelegateForColumn(section, CurveDelegate(look, self.table))
+        look.changed.connect(self.table.viewport().update)  # type: ignore[union-attr]  # a table has one
 
     def show_rows(self, rows: Sequence[tuple[Sequence[Cell], Any]]) -> None:
         """Fill the list: texts and what each row stands for. The row that was chosen stays chosen."""
@@ -132,9 +147,9 @@ class ListPage(QWidget):
         for cells, key in rows:
             items = []
             for cell, column in zip(cells, self._columns, strict=True):
-                text, order = cell if isinstance(cell, tuple) else (cell, figure_of(cell) if column.startswith("#") else None)
+                text, more = cell if isinstance(cell, tuple) else (cell, figure_of(cell) if column.startswith("#") else None)
                 item = QStandardItem(text)
-                item.setData(order, SORT_ROLE)
+                item.setData(more, COURSE_ROLE if column.startswith("~") else SORT_ROLE)
                 items.append(item)
             items[0].setData(key, KEY_ROLE)
             for item, column in zip(items, self._columns, strict=True):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any, cast
 
@@ -11,7 +11,7 @@ import numpy as np
 
 from firnel.core.cup.agreement import Agreement, agreement
 from firnel.core.cup.difference import Test, Verdict, judge
-from firnel.core.cup.scores import Defects, Form, check_part, parts_of, score
+from firnel.core.cup.scores import Defects, Form, check_part, parts_of, range_of, score
 from firnel.core.cup.serving import balanced_orders, draw_codes, paired_servings, triangle_servings
 from firnel.store.bench_book import TableSet
 from firnel.store.library import BatchFilter, BatchLine, Library
@@ -45,8 +45,19 @@ class Coffee:
 
 
 @dataclass(frozen=True)
+class Part:
+    """One part of the form of a coffee: its mean and spread over the cuppers, and the range that it is drawn over."""
+
+    name: str
+    mean: float | None
+    spread: float | None
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
 class Result:
-    """What a coffee came to: score (mean, spread over cuppers, how many), rank, and the words said of it, each as often."""
+    """What a coffee came to: score (mean, spread over cuppers, how many), rank, the words said of it, each as often; parts."""
 
     coffee: Coffee
     label: str
@@ -55,6 +66,7 @@ class Result:
     cuppers: int
     rank: int | None
     words: tuple[str, ...]
+    parts: tuple[Part, ...] = ()
 
 
 # Cuppings
@@ -223,13 +235,24 @@ def results(library: Library, table: TableSet) -> tuple[list[Result], Agreement 
         mean = float(known.mean()) if known.size else None
         spread = float(known.std(ddof=1)) if known.size > 1 else None
         label = _label(library, coffee.batch_id) if coffee.mix is None else mix_words(library, coffee.mix)
-        found.append(Result(coffee, label, mean, spread, int(known.size), None, words))
+        found.append(Result(coffee, label, mean, spread, int(known.size), None, words, _parts(table, coffee.code)))
     found.sort(key=lambda one: (one.score is None, -(one.score or 0.0)))
-    ranked = [
-        Result(o.coffee, o.label, o.score, o.spread, o.cuppers, place if o.score is not None else None, o.words)
-        for place, o in enumerate(found, start=1)
-    ]
+    ranked = [replace(one, rank=place) if one.score is not None else one for place, one in enumerate(found, start=1)]
     return ranked, agreement(sums)
+
+
+def _parts(table: TableSet, code: str) -> tuple[Part, ...]:
+    """Each part of the form for a code, over the cuppers who gave it."""
+    form: Form = table.document["form"]
+    low, high, _ = range_of(form, parts_of(form)[0])
+    found = []
+    for name in parts_of(form):
+        given = [entry_of(table, person, code)["scores"].get(name) for person in table.document["cuppers"]]
+        known = np.array([value for value in given if value is not None], float)
+        mean = float(known.mean()) if known.size else None
+        spread = float(known.std(ddof=1)) if known.size > 1 else None
+        found.append(Part(name, mean, spread, low, high))
+    return tuple(found)
 
 
 def _label(library: Library, key: int) -> str:

@@ -89,7 +89,7 @@ def measure(library: Library, lot: Lot, kind: str, figures: Mapping[str, Any], a
     """
     if lot.id is None:
         raise MeasurementError("this lot is not in the library yet.")
-    words, summary = _work_out(kind, figures)
+    words, summary = worked_out(kind, figures)
     measurement = Measurement(kind, at or datetime.now(UTC), {**figures, "words": words})
     library.lot_book.add_measurement(lot.id, measurement, summary)
     return next(known for known in library.lots() if known.id == lot.id), words
@@ -106,14 +106,14 @@ def strike_measurement(library: Library, lot: Lot, key: int, struck: bool) -> Lo
     standing = [m for m in library.lot_book.measurements(lot.id) if m.kind == of.kind and m.id != key]
     if not struck:
         standing = sorted([*standing, of], key=lambda m: m.taken_at)
-    summary = _work_out(of.kind, of.document)[1]
-    newest = _work_out(of.kind, standing[-1].document)[1] if standing else dict.fromkeys(summary)
+    summary = worked_out(of.kind, of.document)[1]
+    newest = worked_out(of.kind, standing[-1].document)[1] if standing else dict.fromkeys(summary)
     library.lot_book.strike(key, struck, newest)
     return next(one for one in library.lots() if one.id == lot.id)
 
 
-def _work_out(kind: str, figures: Mapping[str, Any]) -> tuple[str, dict[str, float | None]]:
-    """The result in words, and what follows for the lot."""
+def worked_out(kind: str, figures: Mapping[str, Any]) -> tuple[str, dict[str, float | None]]:
+    """The result of a measurement in words, and what follows for the lot: its field and value."""
     if kind == "density":
         density = bulk_density(figures["masses_g"], figures["vessel_ml"])
         spread = f", ± {density.spread:.0f} over {density.fills} fills" if density.spread is not None else ", one fill"

@@ -17,6 +17,8 @@ from firnel.work.roast.picture import ROLES, RibbonPicture
 
 #: Before this the rate of rise says nothing yet. [s]
 TURNED_S = 100.0
+#: A small curve is drawn through so many points.
+COURSE_POINTS = 20
 TROUBLE_WORDS = {"stall": "stalls", "runaway": "runs away", "scorch": "may scorch", "unseen": "never logged"}
 
 
@@ -95,6 +97,20 @@ def plan_picture(
         end, levels, _rate_top(rate, units), f"{units.temperature}/min", _ribbons(plan, machine, units, end),
         start_words(plan, machine, units), usual,
     )  # fmt: skip
+
+
+def stages_text(plan: Plan) -> str:
+    """Drying, browning and development as the plan expects them, or as is usual: ``4:42 · 6:08 · 1:40``."""
+    return " · ".join(clock(seconds) for seconds in plan.usual_stages)
+
+
+def course_points(plan: Plan) -> tuple[tuple[float, float], ...]:
+    """The planned bean probe at some moments until the drop, for a small curve; none before a plan was solved. [s], [degC]"""
+    curve, end = plan.curve, sum(plan.usual_stages)
+    if curve is None or not curve.t.size:
+        return ()
+    moments = np.linspace(0.0, min(end, float(curve.t[-1])), COURSE_POINTS)
+    return tuple((float(t), float(bean)) for t, bean in zip(moments, np.interp(moments, curve.t, curve.bean), strict=True))
 
 
 def with_usual(plan: Plan) -> Plan:

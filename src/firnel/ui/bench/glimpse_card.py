@@ -1,0 +1,108 @@
+"""The batch that is weighed and looked at: its curve, and the picture of its beans."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QImageReader, QPixmap
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from firnel.ui.shared.glance import Glance
+from firnel.ui.shared.lane_head import Key
+from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, thin_out
+from firnel.ui.shared.parts import card
+from firnel.ui.theme.look import Look
+from firnel.work.bench.glimpse import NAMED, Glimpse
+
+#: The picture beside the curve. [px]
+PICTURE = QSize(190, 190)
+#: A picture is not read when it has more points than this: a camera's have some fifty million.
+MOST_POINTS = 200_000_000
+
+
+class GlimpseCard(QWidget):
+    """Shows one `Glimpse`."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame, column = card(margin=8)
+        outer.addWidget(frame)
+        row = QHBoxLayout()
+        self.lane = Lane(look, "card", with_time=True)
+        self.lane.setObjectName("bare")  # it lies in a card already
+        self.lane.setAccessibleName("Bean and air temperature of the batch")
+        self._bean, self._air = pg.PlotCurveItem(connect="finite"), pg.PlotCurveItem(connect="finite")
+        self._lines = [pg.InfiniteLine(angle=90) for _ in NAMED]
+        self._words = [ground_label((1.04, 0.0), bold=False, under=True) for _ in NAMED]
+        for item in (*self._lines, self._air, self._bean, *self._words):
+            self.lane.plot.addItem(item, ignoreBounds=True)
+        self.lane.reads("bean", self._bean)
+        self.lane.reads("air", self._air)
+        self.glance = Glance((self.lane,))
+        self.picture = QLabel()
+        self.picture.setFixedSize(PICTURE)
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        row.addWidget(self.lane, 1)
+        row.addWidget(self.picture)
+        column.addLayout(row)
+        look.changed.connect(self._dress)
+        self._dress()
+
+    def _dress(self) -> None:
+        palette = self._look.palette
+        self._bean.setPen(line_pen(palette.ink, 2.4))
+        self._air.setPen(line_pen(palette.slate, 1.4, Qt.PenStyle.DashLine))
+        for line in self._lines:
+            line.setPen(line_pen(palette.soft, 1, Qt.PenStyle.DotLine))
+        for words in self._words:
+            words.setColor(palette.soft)
+            put_on_ground(words, palette.card)
+
+    def show_glimpse(self, seen: Glimpse) -> None:
+        """Show this batch."""
+        inside = (seen.t >= seen.span[0]) & (seen.t <= seen.span[1])
+        t, bean, air = thin_out(seen.t[inside], seen.bean[inside], seen.air[inside])
+        self._bean.setData(t, bean)
+        self._air.setData(t, air)
+        self.glance.show_whole()
+        self.lane.time_span(*seen.span)
+        known = np.concatenate([bean[np.isfinite(bean)], air[np.isfinite(air)]])
+        low, high = (float(known.min()), float(known.max())) if known.size else (0.0, 1.0)
+        top = high + 0.16 * (high - low)
+        self.lane.level_span(low - 5.0, top)
+        for index, (line, words) in enumerate(zip(self._lines, self._words, strict=True)):
+            shown = index < len(seen.marks)
+            line.setVisible(shown)
+            words.setVisible(shown)
+            if shown:
+                at, text = seen.marks[index]
+                line.setValue(at)
+                words.setText(text)
+                words.setPos(at, top - (0.11 * (top - low) if index == 1 else 0.0))  # else it would meet the drop's
+        self.lane.head.show_head(
+            f"Temperature, {seen.unit}", (Key("bean"), Key("air", "slate", "dash")), "minutes from the charge"
+        )
+        self._show_picture(seen.picture)
+
+    def _show_picture(self, path: str) -> None:
+        self.picture.setVisible(bool(path))
+        if not path:
+            return
+        reader = QImageReader(path)
+        reader.setAutoTransform(True)
+        size = reader.size()
+        if size.isValid() and size.width() * size.height() < MOST_POINTS:
+            reader.setScaledSize(size.scaled(PICTURE, Qt.AspectRatioMode.KeepAspectRatio))
+        image = reader.read()
+        name = path.rsplit("/", 1)[-1]
+        self.picture.setToolTip(path)
+        if image.isNull():
+            self.picture.setPixmap(QPixmap())
+            self.picture.setText(f"{name}\ncannot be shown")
+        else:
+            self.picture.setPixmap(QPixmap.fromImage(image))
+        self.picture.setAccessibleName(f"Picture of the beans, {name}")

@@ -1,0 +1,114 @@
+"""What one lot was over time, one kind of figure at a time."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from firnel.core.units import Units
+from firnel.ui.shared.days_axis import DAY_S, DaysAxis, when
+from firnel.ui.shared.glance import Glance
+from firnel.ui.shared.lane_head import Key
+from firnel.ui.shared.lanes import Lane, line_pen
+from firnel.ui.shared.parts import card, label
+from firnel.ui.theme.look import Look
+from firnel.work.green.over_time import Course, Point
+
+
+class OverTimeCard(QWidget):
+    """Shows the `Course` of one lot that is chosen."""
+
+    def __init__(self, look: Look) -> None:
+        super().__init__()
+        self._look = look
+        self._courses: tuple[Course, ...] = ()
+        self._units = Units()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame, column = card(spacing=4)
+        outer.addWidget(frame)
+        row = QHBoxLayout()
+        row.addWidget(label("Over time", "heading"))
+        self.which = QComboBox()
+        self.which.setAccessibleName("Figure over time")
+        self.which.textActivated.connect(self._on_chosen)
+        row.addStretch(1)
+        row.addWidget(self.which)
+        column.addLayout(row)
+        self._wanted = ""
+        self.lane = Lane(look, "card", with_time=True, axis=DaysAxis("bottom"))
+        self.lane.setObjectName("bare")  # it lies in a card already
+        self.lane.setAccessibleName("The figure over time")
+        self.glance = Glance((self.lane,), when=self._when, places=self._places)
+        self._nothing = label("Nothing is known over time yet: measure it, roast it, cup it.", "soft", wrap=True)
+        column.addWidget(self.lane, 1)
+        column.addWidget(self._nothing, 1)
+        look.changed.connect(self._draw)
+
+    def show_courses(self, courses: tuple[Course, ...], units: Units) -> None:
+        """Offer these; the kind that was looked at stays where this lot has it."""
+        self._courses, self._units = courses, units
+        self.which.clear()
+        self.which.addItems([course.name for course in courses])
+        self.which.setCurrentIndex(max(self.which.findText(self._wanted), 0))
+        self.which.setVisible(bool(courses))
+        self.lane.setVisible(bool(courses))
+        self._nothing.setVisible(not courses)
+        self._draw()
+
+    def _on_chosen(self, name: str) -> None:
+        self._wanted = name
+        self._draw()
+
+    @property
+    def _course(self) -> Course | None:
+        return next((course for course in self._courses if course.name == self.which.currentText()), None)
+
+    def _all(self) -> list[Point]:
+        return sorted((*self._course.points, *self._course.beside), key=lambda point: point.at) if self._course else []
+
+    def _places(self) -> list[float]:
+        return [point.at.timestamp() for point in self._all()]
+
+    def _when(self, x: float) -> str:
+        point = min(self._all(), key=lambda point: abs(point.at.timestamp() - x))
+        named = f"{point.of}, " if point.of else ""
+        return f"{named}{when(x)}: {self._shown(point):.{self._digits}f}"
+
+    def _shown(self, point: Point) -> float:
+        kilograms = self._course is not None and self._course.unit == "kg"
+        return self._units.show(point.value, "kg") if kilograms else point.value
+
+    @property
+    def _digits(self) -> int:
+        return self._course.digits if self._course is not None else 0
+
+    def _draw(self) -> None:
+        self.lane.clear()
+        course = self._course
+        if course is None:
+            return
+        palette, plot = self._look.palette, self.lane.plot
+        for points, role in ((course.beside, palette.soft), (course.points, palette.ink)):
+            x = np.array([point.at.timestamp() for point in points])
+            y = np.array([self._shown(point) for point in points])
+            own = points is course.points
+            if own and len(points) > 1:
+                if course.steps:
+                    line = pg.PlotCurveItem(np.append(x, x[-1]), y, pen=line_pen(role, 2.2), stepMode="center")
+                else:
+                    line = pg.PlotCurveItem(x, y, pen=line_pen(role, 1.6))
+                plot.addItem(line, ignoreBounds=True)
+            if not course.steps or len(points) < 2:
+                size = 10 if own else 7
+                plot.addItem(pg.ScatterPlotItem(x, y, size=size, brush=role, pen=palette.card), ignoreBounds=True)
+        times, values = self._places(), np.array([self._shown(point) for point in self._all()])
+        room = max(0.06 * (times[-1] - times[0]), 3.0 * DAY_S)
+        self.lane.time_span(times[0] - room, times[-1] + room)
+        low, high = (0.0 if course.steps else float(values.min())), float(values.max())
+        air = max(0.15 * (high - low), 10.0**-course.digits, 0.01 * abs(high))
+        self.lane.level_span(low - (0.0 if course.steps else air), high + air)
+        unit = self._units.mass if course.unit == "kg" else course.unit
+        keys = (Key("this lot", style="spot"), Key("other lots", "soft", "spot")) if course.beside else ()
+        self.lane.head.show_head(f"{course.name}, {unit}" if unit else course.name, keys)
