@@ -30,6 +30,7 @@ from firnel.ui.shared.sheets import KeySheet, Notice
 from firnel.ui.shared.sounds import Sounds
 from firnel.ui.shared.space_key import SpaceKey, typing_in
 from firnel.ui.shared.tour import Tour
+from firnel.ui.shared.whole_words import WholeWords
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.beginning import is_empty, steps
@@ -73,6 +74,7 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Firnel")
         self.resize(1280, 800)
         self.rail, self.now_line, self.notice = Rail(look), NowLine(), Notice()
+        self._whole_words = WholeWords(self)
         self.roast = RoastView(desk, look)
         self.roast.recorded.connect(self._on_recorded)
         self.roast.own_window_wanted.connect(self.open_second_screen)
@@ -210,6 +212,7 @@ class MainWindow(QMainWindow):
             self._views[name] = self._make(name)
             self._views[name].setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             made = self._views[name]
+            self._whole_words.watch(made)
             for table in made.findChildren(HouseTable):
                 own = [entry for entry in self.desk.settings.hidden_columns if entry.startswith(f"{table.name}/")]
                 table.hide_columns(tuple(entry.removeprefix(f"{table.name}/") for entry in own))

@@ -21,7 +21,7 @@ class RestPage(ListPage):
         super().__init__(
             "Due on the table",
             "A quick cup within a day, judged again at two, and when rested",
-            ("Batch", "Lot", "Occasion", "When", "State"),
+            ("Batch", "+Lot", "Occasion", "When", "State"),
             "Nothing is due: roast, and each batch comes here at a day, at two, and rested.",
             sheet_width=330,
         )

@@ -27,7 +27,7 @@ class WeighPage(ListPage):
         super().__init__(
             "Weigh and look",
             "Batches waiting for their weight, colour and inspection",
-            ("Batch", "Dropped", "Lot", "#Green"),
+            ("Batch", "Dropped", "+Lot", "#Green"),
             "Nothing waits. A dropped batch stays here until weight and colour are in, or declined.",
             sheet_width=660,
         )

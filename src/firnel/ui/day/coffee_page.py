@@ -31,7 +31,7 @@ class CoffeePage(ListPage):
         super().__init__(
             "Coffees",
             "What is sold, and what it is made of",
-            ("Coffee", "Level", "Of"),
+            ("Coffee", "Level", "+Of"),
             "Nothing is sold yet. A coffee is one lot or a blend, at a plan for each machine: add the first one.",
             sheet_width=470,
         )

@@ -75,7 +75,7 @@ class DayPlanPage(QWidget):
         columns.addLayout(right)
         self.scan = QLineEdit()
         self.scan.setAccessibleName("Scan a label when its load is weighed")
-        self.scan.setPlaceholderText("weighed: scan its label")
+        self.scan.setPlaceholderText("scan a label")
         self.scan.returnPressed.connect(self._on_scan)
         labels = button("Labels", "Of all loads that wait and have none yet, in one print")
         labels.clicked.connect(self._on_labels)

@@ -27,7 +27,7 @@ class RoastedPage(ListPage):
         super().__init__(
             "Day",
             "What was roasted, and what it comes to",
-            ("Batch", "Time", "Lot", "Machine", "#Green", "#Roasted", "#Loss"),
+            ("Batch", "Time", "+Lot", "Machine", "#Green", "#Roasted", "#Loss"),
             "Nothing was roasted on this day. Choose another day above, or press F4 to roast.",
             sheet_width=330,
         )

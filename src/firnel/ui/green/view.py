@@ -45,7 +45,7 @@ class GreenView(ListPage):
             "The lots in the store, and how they want to be handled",
             ("Lot", "Process", "#Density", "#On hand"),
             "No lots yet. Press “Add a lot” and give it a name, or take in a table of lots.",
-            sheet_width=640,
+            sheet_width=660,
         )
         self._desk = desk
         self._lot: Lot | None = None

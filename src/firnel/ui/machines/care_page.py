@@ -23,7 +23,7 @@ from firnel.core.units import clock
 from firnel.core.vocabulary import Machine
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.entry_list import Entry, EntryList
-from firnel.ui.shared.parts import ElidedLabel, button, card, label
+from firnel.ui.shared.parts import ElidedLabel, bare_area, button, card, label
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
 from firnel.work.machines.care import (
@@ -56,7 +56,10 @@ class CarePage(QWidget):
         super().__init__()
         self._desk = desk
         self._machine: Machine | None = None
-        column = QVBoxLayout(self)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        area, column = bare_area("Care and probes")
+        outer.addWidget(area)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(SPACE_S)
         column.addWidget(self._jobs())
@@ -83,7 +86,7 @@ class CarePage(QWidget):
             bar.setRange(0, 100)
             bar.setFixedSize(48, 10)
             done = button("Done", "It was done just now")
-            done.setFixedHeight(27)  # seven of them must fit a screen of 720 pixels
+            done.setFixedHeight(27)
             done.clicked.connect(partial(self._on_done, row))
             for index, widget in enumerate((title, words, bar, every, done)):
                 grid.addWidget(widget, row, index)
@@ -121,7 +124,7 @@ class CarePage(QWidget):
         column.addWidget(label("Noted of probes, meter, care and seasoning", "kicker"))
         self._entries = EntryList("What was noted")
         self._entries.toggled.connect(self._on_struck)
-        self._entries.setMinimumHeight(48)
+        self._entries.setMinimumHeight(96)
         column.addWidget(self._entries, 1)
         return frame
 

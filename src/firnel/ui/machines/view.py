@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFrame, QHeaderView, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Machine
 from firnel.ui.machines.care_page import CarePage
@@ -36,7 +36,7 @@ class MachinesView(ListPage):
         super().__init__(
             "Machines",
             "The roasters: what the model knows of them, how they are set, cared for and linked",
-            ("Machine", "Kind", "#Useful"),
+            ("Machine", "+Kind", "#Useful"),
             "No machines yet. Press “Add a machine”: a name, its kind, and where its readings come from.",
             sheet_width=716,
         )
@@ -54,10 +54,6 @@ class MachinesView(ListPage):
         for widget in (self._which, self._archive):
             self.tools.addWidget(widget)
         self._name = ElidedLabel("title")
-        across = self.table.horizontalHeader()
-        if across is not None:  # the name is what is looked for
-            across.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
-            across.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.sheet_column.addWidget(self._name)
         self.sheet_column.addWidget(self._form())
         self.tabs = Tabs()

@@ -37,12 +37,12 @@ class PlanPlots(QWidget):
         column.setSpacing(6)
         self.lane, self._rate_lane = Lane(look, "card"), Lane(look, "lane", with_time=True)
         self._rate_lane.plot.setXLink(self.lane.plot)
-        self._rate_lane.setFixedHeight(108)
+        self._rate_lane.setFixedHeight(108 if above is not None else 92)
         for lane in (self.lane, self._rate_lane):
             lane.plot.setMinimumHeight(60)
         self.lane.setMinimumHeight(100)
         self.hands = PlanHands(look, self.lane)
-        self.hands.take_room(114)
+        self.hands.take_room(114 if above is not None else 102)
         if above is not None:
             column.addWidget(above)
         column.addWidget(self.lane, 1)

@@ -73,7 +73,7 @@ class PlanView(ListPage):
         area.setObjectName("bare")
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setMinimumHeight(78)
+        area.setMinimumHeight(52)
         area.setSizeAdjustPolicy(QScrollArea.SizeAdjustPolicy.AdjustToContents)
         area.setWidget(self._moves)
         moves_column.addWidget(area)

@@ -134,6 +134,7 @@ class MarksTable(QWidget):
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setVerticalSpacing(2)
+        self._grid.setHorizontalSpacing(4)
         self._grid.setColumnStretch(0, 1)
         self._edits: dict[MarkKind, QLineEdit] = {}
         self._rows: dict[MarkKind, MarkRow] = {}
@@ -262,7 +263,6 @@ class ReviewSheet(QWidget):
         """Show this batch."""
         self.head.title.setText(picture.title)
         self.head.subtitle.setText(picture.subtitle)
-        self.head.subtitle.setToolTip(picture.subtitle)
         self.curves.show_picture(picture, batch_label, over, over_label)
         self.marks.show_marks(picture.marks)
         self._stages.show_rows(list(picture.stages))

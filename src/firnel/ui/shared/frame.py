@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QScrollArea,
+    QSizePolicy,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+)
 
 from firnel.ui.shared.parts import ElidedLabel, label
 from firnel.ui.theme.look import Look
@@ -21,6 +30,8 @@ STATIONS = (
     ("Review", "chart-spline"),
     ("Machines", "cog"),
 )
+#: A station of the rail is so high where there is room, and no lower than this: nine fit a screen of 540 pixels.
+STATION, LEAST_STATION = 62, 48
 
 
 class Rail(QFrame):
@@ -49,18 +60,18 @@ class Rail(QFrame):
             made.clicked.connect(self._on_clicked)
             self._group.addButton(made)
             self._buttons[name] = made
-            column.addWidget(made)
+            column.addWidget(made, 100)
         column.addStretch(1)
         self.begin = self._button("Begin", "The five steps to the first batch")
         self.begin.setCheckable(True)
         self.begin.clicked.connect(self.begin_wanted)
         self._group.addButton(self.begin)
         self.begin.hide()
-        column.addWidget(self.begin)
+        column.addWidget(self.begin, 100)
         find = self._button("Find", "Find anything (Ctrl+K)")
         find.clicked.connect(self.find_wanted)
         self._find = find
-        column.addWidget(find)
+        column.addWidget(find, 100)
         look.changed.connect(self._dress)
         self._dress()
 
@@ -71,7 +82,10 @@ class Rail(QFrame):
         made.setToolTip(tip)
         made.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
         made.setIconSize(QSize(22, 22))
-        made.setFixedSize(RAIL_WIDTH, 62)
+        made.setFixedWidth(RAIL_WIDTH)
+        made.setMinimumHeight(LEAST_STATION)
+        made.setMaximumHeight(STATION)
+        made.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         return made
 
     def _dress(self) -> None:

@@ -19,6 +19,8 @@ from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 KEY_ROLE = Qt.ItemDataRole.UserRole
 #: A figure at the beginning of a text, with spaces between its thousands; and the seconds of one of minutes.
 FIGURE = re.compile(r"([-+±]?\d[\d ]*(?:\.\d+)?)(?::(\d\d))?")
+#: No column takes more than this by itself; by hand it can be made wider. [px]
+WIDEST = 230
 #: A text of a list, or beside it what it is put in order by, or the course that is drawn.
 Cell = str | tuple[str, Any]
 
@@ -62,7 +64,8 @@ class ListPage(QWidget):
     Parameters
     ----------
     title, subtitle : of the page.
-    columns : headings; those that begin with ``#`` hold figures and stand right, those with ``~`` a small curve.
+    columns : headings; those that begin with ``#`` hold figures and stand right, those with ``~`` a small curve;
+        the one with ``+``, else the first, takes the room that is left.
     empty : what to do first while the list is empty.
     sheet_width : of the right side. [px]
     """
@@ -72,7 +75,8 @@ class ListPage(QWidget):
     def __init__(self, title: str, subtitle: str, columns: Sequence[str], empty: str, sheet_width: int = 420) -> None:
         super().__init__()
         self.setObjectName("page")
-        self._columns = tuple(columns)
+        self._columns = tuple(name.removeprefix("+") for name in columns)
+        self._wide = next((place for place, name in enumerate(columns) if name.startswith("+")), 0)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(18, 12, 14, 12)
         outer.setSpacing(SPACE_M)
@@ -87,6 +91,7 @@ class ListPage(QWidget):
         self.search.setPlaceholderText("Search")
         self.search.setAccessibleName(f"Search in {title}")
         self.search.setClearButtonEnabled(True)
+        self.search.setMinimumWidth(96)
         self.tools = QHBoxLayout()
         self.tools.addWidget(self.search, 1)
         column.addLayout(self.tools)
@@ -123,15 +128,19 @@ class ListPage(QWidget):
         self.search.textChanged.connect(self._proxy.setFilterFixedString)
         across = self.table.horizontalHeader()
         if across is not None:
-            across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-            across.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-            for section, name in enumerate(self._columns):
-                if name.startswith("~"):
-                    across.setSectionResizeMode(section, QHeaderView.ResizeMode.Fixed)
-                    across.resizeSection(section, WIDE)
+            across.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+            across.setSectionResizeMode(self._wide, QHeaderView.ResizeMode.Stretch)
         selection = self.table.selectionModel()
         if selection is not None:
             selection.currentRowChanged.connect(self._on_row)
+
+    def _size_columns(self) -> None:
+        """As wide as what stands in them, none so wide that another has no room."""
+        across = self.table.horizontalHeader()
+        for section, name in enumerate(self._columns):
+            if across is not None and section != self._wide:
+                asked = WIDE if name.startswith("~") else self.table.sizeHintForColumn(section)
+                across.resizeSection(section, min(max(asked, across.sectionSizeHint(section)), WIDEST))
 
     def draw_curves(self, look: Look) -> None:
         """Draw the columns of courses."""
@@ -157,6 +166,7 @@ class ListPage(QWidget):
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                     item.setFont(mono(15))
             self._model.appendRow(items)
+        self._size_columns()
         self._stack.setCurrentIndex(0 if rows else 1)
         self.sheet.setVisible(bool(rows))
         if rows:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QSize, Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -20,6 +21,9 @@ from PyQt6.QtWidgets import (
 
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 
+#: A label that gives way keeps room for so many letters.
+LEAST_LETTERS = 18
+
 
 def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     """A label with the role ``name`` of the style sheet."""
@@ -28,6 +32,62 @@ def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     made.setWordWrap(wrap)
     made.setTextFormat(Qt.TextFormat.PlainText)
     return made
+
+
+class FittingLabel(QLabel):
+    """A one-line label that gives way: cut with dots where there is no room, and then told whole in its tool tip.
+
+    Its ``text`` is always the whole one.
+    """
+
+    def __init__(self, text: str = "", name: str = "") -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self._whole = text
+        super().setText(text)
+
+    def text(self) -> str:
+        """The whole text."""
+        return self._whole
+
+    def setText(self, text: str | None) -> None:
+        """Show this text, cut if need be."""
+        self._whole = text or ""
+        self.setAccessibleName(self._whole)
+        self.updateGeometry()
+        self._fit()
+
+    def sizeHint(self) -> QSize:
+        """Room for the whole text."""
+        hint = super().sizeHint()
+        lines = self._whole.split("\n")
+        wide = max(self.fontMetrics().horizontalAdvance(line) for line in lines)
+        return QSize(wide + 2, hint.height())
+
+    def minimumSizeHint(self) -> QSize:
+        """Room for a few letters."""
+        hint = self.sizeHint()
+        return QSize(min(hint.width(), LEAST_LETTERS * self.fontMetrics().averageCharWidth()), hint.height())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Fit the text anew."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Fit the text anew in another font."""
+        super().changeEvent(event)
+        if event is not None and event.type() in (QEvent.Type.FontChange, QEvent.Type.StyleChange):
+            self._fit()
+
+    def _fit(self) -> None:
+        shown = self._whole
+        if "\n" not in shown:
+            shown = self.fontMetrics().elidedText(shown, Qt.TextElideMode.ElideRight, self.width())
+        if super().text() != shown:
+            super().setText(shown)
+        self.setToolTip(self._whole if shown != self._whole else "")
 
 
 def rename(widget: QWidget, name: str) -> None:
@@ -152,7 +212,7 @@ class FigureGrid(QWidget):
             for cell in self._rows[index]:
                 self._grid.removeWidget(cell)
                 cell.deleteLater()
-        cells = tuple(label("", "" if column < self._words else self._figure) for column in range(count))
+        cells = tuple(FittingLabel("", "" if column < self._words else self._figure) for column in range(count))
         for column, cell in enumerate(cells):
             side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
             self._grid.addWidget(cell, index, column, side | Qt.AlignmentFlag.AlignVCenter)
@@ -171,7 +231,7 @@ class PageHead(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         words = QVBoxLayout()
         words.setSpacing(0)
-        self.title, self.subtitle = label(title, "title"), label(subtitle, "subtitle")
+        self.title, self.subtitle = FittingLabel(title, "title"), FittingLabel(subtitle, "subtitle")
         self.subtitle.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         words.addWidget(self.title)
         words.addWidget(self.subtitle)
