@@ -25,6 +25,7 @@ from firnel.ui.shared.command_palette import CommandPalette, Entry
 from firnel.ui.shared.frame import NowLine, Pages, Rail, ServerNote, typing_note
 from firnel.ui.shared.house_table import HouseTable
 from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.reading_order import next_in_order
 from firnel.ui.shared.settings_dialog import SettingsDialog
 from firnel.ui.shared.sheets import KeySheet, Notice
 from firnel.ui.shared.sounds import Sounds
@@ -85,6 +86,7 @@ class MainWindow(QMainWindow):
         self._announcer, self._sounds = Announcer(), Sounds(lambda: self.desk.settings, self)
         self._space = SpaceKey(self, lambda: desk.session.roasting, self._mark)
         self._views: dict[str, QWidget] = {"Roast": self.roast}
+        self.roast.setAccessibleName("Roast")
         self._pages = Pages()
         self._pages.addWidget(self.roast)
         self._lay_out()
@@ -210,8 +212,9 @@ class MainWindow(QMainWindow):
         """A view, made when it is first wanted."""
         if name not in self._views:
             self._views[name] = self._make(name)
-            self._views[name].setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+            self._views[name].setFocusPolicy(Qt.FocusPolicy.ClickFocus)  # a press beside all fields leaves them; Tab does not
             made = self._views[name]
+            made.setAccessibleName(name)
             self._whole_words.watch(made)
             for table in made.findChildren(HouseTable):
                 own = [entry for entry in self.desk.settings.hidden_columns if entry.startswith(f"{table.name}/")]
@@ -597,6 +600,14 @@ class MainWindow(QMainWindow):
         application = QApplication.instance()
         if application is not None:
             QTimer.singleShot(0, application.quit)  # heard also where the events are not yet waited for
+
+    def focusNextPrevChild(self, next: bool) -> bool:
+        """Tab goes as it is read."""
+        target = next_in_order(self, next)
+        if target is None:
+            return False
+        target.setFocus(Qt.FocusReason.TabFocusReason if next else Qt.FocusReason.BacktabFocusReason)
+        return True
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Leave, with everything written."""

@@ -87,6 +87,7 @@ class TestPage(ListPage):
         self._what = label("", "heading", wrap=True)
         self._verdict = label("", "", wrap=True)
         area, within = QScrollArea(), QWidget()
+        area.setAccessibleName("Servings")
         area.setObjectName("bare")
         area.setWidgetResizable(True)
         self._grid = QGridLayout(within)

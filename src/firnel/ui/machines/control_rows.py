@@ -48,8 +48,11 @@ class _Row:
     def name_all(self, word: str) -> None:
         """Every field says whose it is."""
         self.name.setAccessibleName(f"Name of the {word}")
-        self.does.setAccessibleName(f"What the {word} does")
-        self.unit.setAccessibleName(f"Unit of the {word}")
+        for box, about in ((self.does, f"What the {word} does"), (self.unit, f"Unit of the {word}")):
+            box.setAccessibleName(about)
+            box.setAccessibleDescription(about)  # it is called by what is chosen in it
+        if (typed := self.unit.lineEdit()) is not None:
+            typed.setAccessibleName(f"Unit of the {word}")
         for what, entry in zip(("Low", "High", "Step", "Least"), self.figures, strict=True):
             entry.setAccessibleName(f"{what} of the {word}")
         self.away.setAccessibleName(f"Take the {word} away")
@@ -75,6 +78,7 @@ class ControlRows(QWidget):
         inside = QWidget()
         inside.setLayout(self._grid)
         scroll = QScrollArea()
+        scroll.setAccessibleName("Controls")
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

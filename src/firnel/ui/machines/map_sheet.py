@@ -145,6 +145,7 @@ class MapSheet(QDialog):
         inside = QWidget()
         inside.setLayout(self._grid)
         scroll = QScrollArea()
+        scroll.setAccessibleName("Registers")
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setWidget(inside)

@@ -165,6 +165,7 @@ class PlanEditor(QFrame):
         moves_column.addWidget(self._weighs)
         self.moves = MoveList(self._look)
         area = QScrollArea()
+        area.setAccessibleName("Moves")
         area.setObjectName("bare")
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)

@@ -24,6 +24,7 @@ class VersionsSheet(QDialog):
         column = QVBoxLayout(self)
         column.addWidget(label(f"Versions of {name}", "title"))
         area, inside = QScrollArea(), QWidget()
+        area.setAccessibleName("Versions")
         area.setObjectName("bare")
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)

@@ -71,6 +71,7 @@ class PlanView(ListPage):
         self._moves = FigureGrid(words=2)
         area = QScrollArea()
         area.setObjectName("bare")
+        area.setAccessibleName("Moves")
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
         area.setMinimumHeight(52)

@@ -77,6 +77,7 @@ class ComparePage(QWidget):
         self._against = label("", "heading")
         inside.addWidget(self._against)
         area, within = QScrollArea(), QWidget()
+        area.setAccessibleName("Figures against the first batch")
         area.setObjectName("bare")
         area.setWidgetResizable(True)
         area.setMinimumHeight(120)

@@ -45,6 +45,8 @@ class LadderPage(QWidget):
         self.scores, self.colours = Lane(look, "card"), Lane(look, "lane", with_time=True)
         self.colours.setFixedHeight(150)
         self.colours.plot.setXLink(self.scores.plot)
+        self.scores.setAccessibleName("Cup score over development")
+        self.colours.setAccessibleName("Colour over development")
         self.glance = Glance((self.scores, self.colours), places=self._places)
         column.addWidget(self.scores, 1)
         column.addWidget(self.colours)

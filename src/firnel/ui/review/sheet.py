@@ -53,6 +53,8 @@ class ReviewCurvesPane(QWidget):
         self._words = [ground_label((0.5, 0)) for _ in range(5)]
         for item in (*self._lines, self._over, self._air, self._bean, *self._words):
             self._top.plot.addItem(item, ignoreBounds=True)
+        self._top.setAccessibleName("Bean and air temperature over time")
+        self._rate.setAccessibleName("Rate of rise over time")
         for item in (self._rate_over, self._rate_line):
             self._rate.plot.addItem(item, ignoreBounds=True)
         self._shown = ""
@@ -233,6 +235,7 @@ class ReviewSheet(QWidget):
             group.addButton(tab, number)
             tabs.addWidget(tab)
             area = QScrollArea()
+            area.setAccessibleName(name)
             area.setWidgetResizable(True)
             area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
             holder = QWidget()

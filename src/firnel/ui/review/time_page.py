@@ -43,6 +43,8 @@ class TimePage(QWidget):
         self.values, self.moving = Lane(look, "card"), Lane(look, "lane", with_time=True)
         self.moving.setFixedHeight(124)
         self.moving.plot.setXLink(self.values.plot)
+        self.values.setAccessibleName("Control chart")
+        self.moving.setAccessibleName("Steps from batch to batch")
         self.glance = Glance((self.values, self.moving), when=self._when, places=self._places)
         column.addWidget(self.values, 1)
         column.addWidget(self.moving)

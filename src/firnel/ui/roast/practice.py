@@ -186,6 +186,7 @@ class DebriefPage(QWidget):
             frame, inside = card()
             inside.addWidget(label(title, "heading"))
             area, within = QScrollArea(), QWidget()
+            area.setAccessibleName(title)
             area.setObjectName("bare")
             area.setFrameShape(QFrame.Shape.NoFrame)
             area.setWidgetResizable(True)

@@ -55,7 +55,7 @@ class RoastView(QWidget):
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
         self.setObjectName("page")
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self._desk = desk
         self._phase = ""
         self._following = ""

@@ -101,6 +101,7 @@ class Lane(QFrame):
             axisItems={"bottom": axis or ClockAxis("bottom"), "left": LevelAxis("left")}, enableMenu=False
         )
         self.plot.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.plot.viewport().setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.plot.setContextMenuPolicy(Qt.ContextMenuPolicy.NoContextMenu)  # the lane has one
         self.head = LaneHead(look, LEFT)
         column = QVBoxLayout(self)

@@ -11,9 +11,14 @@ class WholeWords(QObject):
     """Watches the drop-down lists of a view; one that has a tool tip of its own keeps it."""
 
     def watch(self, view: QWidget) -> None:
-        """Watch every drop-down list of this view."""
+        """Watch every drop-down list of this view.
+
+        Readers of the screen call one by what is chosen in it; what it is for goes into its description.
+        """
         for box in view.findChildren(QComboBox):
             box.installEventFilter(self)
+            if not box.accessibleDescription():
+                box.setAccessibleDescription(box.toolTip() or box.accessibleName())
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Tell the chosen words where they are cut."""
