@@ -290,6 +290,12 @@ def test_nothing_runs_when_a_pause_begins_and_what_ends_after_closing_is_told():
     # A day from opening to closing, counted by hand: 6 h of 15 min each for a 10 min batch and 5 min between.
     six_hours = replace(TEN, preheat_s=0.0, closes_s=6 * 3600.0)
     assert can_roast_kg([six_hours], {"ten": 600.0}, 0.1, {}) == pytest.approx(24 * 10.0 * 0.9)
+    # One person on two of them has six hours of roasting, 36 batches of ten minutes; two at one time make all 48.
+    both = [replace(six_hours, who="Asha"), replace(six_hours, name="twin", who="Asha")]
+    minutes = {"ten": 600.0, "twin": 600.0}
+    assert can_roast_kg(both, minutes, 0.1, {}) == pytest.approx(36 * 10.0 * 0.9)
+    assert can_roast_kg(both, minutes, 0.1, {}, 2) == pytest.approx(48 * 10.0 * 0.9)
+    assert can_roast_kg([both[0], replace(both[1], who="Bo")], minutes, 0.1, {}) == pytest.approx(48 * 10.0 * 0.9)
 
 
 # From a library

@@ -2,6 +2,8 @@
 
 import csv
 import json
+import re
+import threading
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
@@ -11,6 +13,7 @@ from click.testing import CliRunner
 from conftest import make_record
 from logged import MACHINES, lot_of, record_of
 from openpyxl import load_workbook
+from PyQt6.QtWidgets import QFileDialog, QProgressDialog
 from test_guidance import model  # noqa: F401 - a fixture
 from test_plan_and_cue import PLAN
 
@@ -22,6 +25,8 @@ from firnel.core.units import Units
 from firnel.core.vocabulary import MarkKind
 from firnel.store.bench_book import TableSet
 from firnel.store.library import BatchFilter
+from firnel.ui.review.list_tools import write_batches
+from firnel.ui.shared import report_button
 from firnel.ui.shared.report_button import write_as
 from firnel.ui.theme.look import Look
 from firnel.work.plan.planning import solve_plan
@@ -286,3 +291,31 @@ def test_a_batch_is_exported_in_every_form_and_everything_at_once(house, tmp_pat
     assert bench["tables"][0]["name"] == "Tuesday"
     bad = call(main, ["export", "0001", "--format", "xlsx", "-o", str(tmp_path / "no" / "x.xlsx"), "--library", at])
     assert bad.exit_code == 1
+
+
+def test_reports_and_exports_are_written_while_the_window_goes_on(qtbot, house, review, tmp_path, monkeypatch):
+    main, where = threading.get_ident(), []
+    monkeypatch.setattr(
+        report_button, "write_as", lambda path, report: where.append(threading.get_ident()) or write_as(path, report)
+    )
+    chosen = [str(tmp_path / "batch.xlsx"), str(tmp_path / "no such folder" / "batch.xlsx")]
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (chosen.pop(0), ""))
+    said = []
+    written = report_button.report_button(review._batch_report, said.append)
+    qtbot.addWidget(written)
+    xlsx = written.menu().actions()[1]
+    for told in (f"Written: {tmp_path}/batch.xlsx", "cannot be written: No such file or directory."):
+        xlsx.trigger()
+        qtbot.waitUntil(lambda told=told: bool(said) and said[-1].endswith(told), timeout=20000)
+    assert where
+    assert main not in where
+    assert load_workbook(tmp_path / "batch.xlsx")["Report"]["A1"].value == f"Batch {review._record.label}"
+    told = []
+    write_batches(written, review._desk, house[1], "csv", tmp_path / "all", told.append)
+    assert not told, "it has only begun"
+    qtbot.waitUntil(lambda: bool(told), timeout=20000)
+    assert told == [f"Written into {tmp_path}/all: 6 files."]
+    write_batches(written, review._desk, house[1] * 20, "pdf", tmp_path / "some", told.append)
+    next(shown for shown in written.findChildren(QProgressDialog) if shown.labelText() == "120 batches as PDF").canceled.emit()
+    qtbot.waitUntil(lambda: len(told) > 1, timeout=20000)
+    assert re.search(r"Written into .*: \d+ files?, \d+ left out\.", told[1]), told[1]

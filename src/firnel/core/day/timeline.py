@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from firnel.core.day.dealing import Dealt, Share, Station, Way, deal
+from firnel.core.day.dealing import Dealt, Share, Station, Way, deal, shared
 from firnel.core.day.need import Need
 from firnel.core.day.sequence import Placed, Rules, in_order
 
@@ -167,7 +167,7 @@ def what_moves(plan: DayPlan) -> list[str]:
 
 
 def can_roast_kg(
-    stations: Sequence[Station], roast_s: Mapping[str, float], loss: float, booked_s: Mapping[str, float]
+    stations: Sequence[Station], roast_s: Mapping[str, float], loss: float, booked_s: Mapping[str, float], at_once: int = 1
 ) -> float:
     """Roasted weight that the machines can give in one day beside what is booked. [kg]
 
@@ -177,14 +177,21 @@ def can_roast_kg(
     roast_s : how long a usual batch lasts, by machine.
     loss : expected weight loss. [share of the green weight]
     booked_s : time that each machine is taken already, by its name; missing: none.
+    at_once : on so many machines one person roasts at one time: who has more of them cannot keep all of them busy.
     """
-    found = 0.0
-    for station in stations:
-        paused = sum(max(0.0, min(end, station.closes_s) - max(start, station.begins_s)) for start, end in station.pauses)
-        open_s = station.closes_s - station.begins_s - paused - booked_s.get(station.name, 0.0)
-        batches = int((open_s + station.between_s) // (roast_s[station.name] + station.between_s)) if open_s > 0.0 else 0
-        found += batches * station.best_kg * (1.0 - loss)
-    return found
+    open_s: dict[str, float] = {}
+    batches: dict[str, int] = {}
+    for one in stations:
+        paused = sum(max(0.0, min(end, one.closes_s) - max(start, one.begins_s)) for start, end in one.pauses)
+        open_s[one.name] = max(one.closes_s - one.begins_s - paused - booked_s.get(one.name, 0.0), 0.0)
+        room_s = open_s[one.name] + one.between_s if open_s[one.name] > 0.0 else 0.0
+        batches[one.name] = int(room_s // (roast_s[one.name] + one.between_s))
+    for own in shared(stations, at_once):
+        hands_s = at_once * max(open_s[one.name] for one in own)
+        for one in sorted(own, key=lambda one: one.best_kg / roast_s[one.name], reverse=True):
+            batches[one.name] = min(batches[one.name], int(hands_s // roast_s[one.name]))
+            hands_s -= batches[one.name] * roast_s[one.name]
+    return sum(batches[one.name] * one.best_kg * (1.0 - loss) for one in stations)
 
 
 def working_days(start: date, end: date, closed: Sequence[int] = (5, 6)) -> list[date]:

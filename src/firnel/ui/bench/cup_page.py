@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -235,8 +236,8 @@ class CupPage(ListPage):
         self.select_key(lambda other: other.id == table.id)
         self.show_choice(self._table)
 
-    def _report(self) -> Report | None:
-        return self._desk.ask(session_report, self._table) if self._table is not None else None
+    def _report(self) -> Callable[[], Report] | None:
+        return partial(self._desk.ask, session_report, self._table) if self._table is not None else None
 
     def _on_print(self) -> None:
         if self._table is None:

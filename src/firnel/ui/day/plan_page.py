@@ -225,8 +225,8 @@ class DayPlanPage(QWidget):
         if self.wall is not None:
             self.wall.show_day(self._sheet, now, units)
 
-    def _report(self) -> Report | None:
-        return day_report(self._sheet, self._desk.settings.units) if self._sheet is not None else None
+    def _report(self) -> Callable[[], Report] | None:
+        return partial(day_report, self._sheet, self._desk.settings.units) if self._sheet is not None else None
 
     # What a hand does
 

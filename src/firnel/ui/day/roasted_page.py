@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import UTC, date, datetime, time, timedelta
+from functools import partial
 
 from PyQt6.QtCore import QDate, pyqtSignal
 from PyQt6.QtWidgets import QDateEdit
@@ -68,10 +70,10 @@ class RoastedPage(ListPage):
     def _on_forth(self) -> None:
         self._date.setDate(self._date.date().addDays(1))
 
-    def _report(self) -> Report:
+    def _report(self) -> Callable[[], Report]:
         """Of the month of the day that is shown."""
         day = self._date.date().toPyDate()
-        return self._desk.ask(month_report, day.year, day.month, self._desk.settings.units)
+        return partial(self._desk.ask, month_report, day.year, day.month, self._desk.settings.units)
 
     def refresh(self) -> None:
         """Read the day anew."""

@@ -10,10 +10,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QStackedWidget
 
 from firnel.core.green.check import check_lot
+from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, Machine
 from firnel.ui.green.forms import LotForm, RulesDialog
 from firnel.ui.green.over_time_card import OverTimeCard
 from firnel.ui.green.sheet import LotSheetPanel, stock_text
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import button
 from firnel.ui.theme.look import Look
@@ -30,7 +32,7 @@ from firnel.work.green.intake import (
     take_in_lots,
     write_out_lots,
 )
-from firnel.work.green.over_time import lot_courses
+from firnel.work.green.over_time import Course, lot_courses
 from firnel.work.green.samples import KINDS, SampleError, cupped, decide
 
 TABLES = "Tables (*.csv *.xlsx)"
@@ -76,6 +78,7 @@ class GreenView(ListPage):
         self.panel.measure.typed.connect(self._on_measured)
         self.panel.struck.connect(self._on_struck)
         self.panel.sample.decided.connect(self._on_decided)
+        self.background = Background(self, self.head.subtitle.setText)
         self.over_time = OverTimeCard(look)
         self.list_side.addWidget(self.over_time)
         self.over_time.setFixedHeight(236)
@@ -119,8 +122,13 @@ class GreenView(ListPage):
         today = self._desk.clock.wall().date()
         sheet = self._desk.ask(lot_sheet, self._lot, self._chosen_machine(), today)
         self.panel.show_sheet(sheet, self._desk.settings.units)
-        self.over_time.show_courses(self._desk.ask(lot_courses, self._lot, self._desk.clock.wall()), self._desk.settings.units)
+        lot, now, ask, units = self._lot, self._desk.clock.wall(), self._desk.ask, self._desk.settings.units
+        self.background.run("courses", lambda: ask(lot_courses, lot, now), partial(self._show_courses, lot, units))
         self.panel.sample.show_sample(self._lot, self._desk.ask(cupped, self._lot) if self._lot.sample else None)
+
+    def _show_courses(self, lot: Lot, units: Units, courses: tuple[Course, ...]) -> None:
+        if self._lot is lot:
+            self.over_time.show_courses(courses, units)
 
     def _chosen_machine(self) -> Machine | None:
         return next((m for m in self._desk.ask(shelf.machines) if m.name == self._machine), None)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
@@ -138,10 +141,10 @@ class ComparePage(QWidget):
         if keys:
             self.background.run("compare", lambda: ask(compare, keys, at, units), self.show_picture)
 
-    def _report(self) -> Report | None:
+    def _report(self) -> Callable[[], Report] | None:
         if not self.keys:
             return None
-        return self._desk.ask(comparison_report, self.keys, self.at.currentData(), self._desk.settings.units)
+        return partial(self._desk.ask, comparison_report, tuple(self.keys), self.at.currentData(), self._desk.settings.units)
 
     def _say(self, sentence: str) -> None:
         self._said.show_text(sentence)

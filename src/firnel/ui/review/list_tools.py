@@ -7,12 +7,16 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QFileDialog, QMenu, QPushButton
+from PyQt6.QtWidgets import QFileDialog, QMenu, QProgressDialog, QPushButton, QWidget
 
 from firnel.ui.review.batch_model import COLUMNS
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import button
 from firnel.work.desk import Desk
 from firnel.work.review.exports import FORMS, export_batches
+
+#: How far the writing is, is shown where it takes longer than this. [ms]
+SHOWN_AFTER_MS = 400
 
 
 def columns_button(desk: Desk, show: Callable[[tuple[str, ...]], None]) -> QPushButton:
@@ -60,7 +64,7 @@ def export_button(desk: Desk, chosen: Callable[[], list[int]], say: Callable[[st
             return
         folder = QFileDialog.getExistingDirectory(found, f"{len(keys)} batches as {form.upper()} into")
         if folder:
-            say(write_batches(desk, keys, form, Path(folder)))
+            write_batches(found, desk, keys, form, Path(folder), say)
 
     for form in FORMS:
         entry = menu.addAction(f"{form.upper()} …")
@@ -70,12 +74,28 @@ def export_button(desk: Desk, chosen: Callable[[], list[int]], say: Callable[[st
     return found
 
 
-def write_batches(desk: Desk, keys: list[int], form: str, folder: Path) -> str:
-    """Write batches into a folder; what came of it, as a sentence."""
+def write_batches(over: QWidget, desk: Desk, keys: list[int], form: str, folder: Path, say: Callable[[str], None]) -> None:
+    """Write batches into a folder while the window goes on; it can be stopped, and ``say`` tells what came of it."""
     from firnel.ui.shared.report_paper import write_report
 
-    try:
-        written = desk.ask(export_batches, keys, form, folder, desk.settings, write_report)
-    except (OSError, ValueError) as error:
-        return str(error)
-    return f"Written into {folder}: {len(written)} {'file' if len(written) == 1 else 'files'}."
+    shown = QProgressDialog(f"{len(keys)} batches as {form.upper()}", "Stop", 0, 100, over)
+    shown.setMinimumDuration(SHOWN_AFTER_MS)
+    background = Background(over, say)
+    ask, settings = desk.ask, desk.settings
+
+    def work(progress: Callable[[float], bool]) -> str:
+        try:
+            written = ask(export_batches, keys, form, folder, settings, write_report, progress)
+        except (OSError, ValueError) as error:
+            return str(error)
+        stopped = "" if len(written) >= len(keys) else f", {len(keys) - len(written)} left out"
+        return f"Written into {folder}: {len(written)} {'file' if len(written) == 1 else 'files'}{stopped}."
+
+    def done(sentence: str) -> None:
+        shown.close()
+        shown.deleteLater()
+        background.deleteLater()
+        say(sentence)
+
+    stop = background.run_long("export", work, done, lambda share: shown.setValue(min(round(100 * share), 99)))
+    shown.canceled.connect(stop)

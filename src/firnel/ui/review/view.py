@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, time, timedelta
+from functools import partial
 
 from PyQt6.QtCore import QDate, QModelIndex, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
@@ -160,10 +161,10 @@ class ReviewView(QWidget):
         self._split.addWidget(self.tabs)
         self._split.setStretchFactor(1, 1)
 
-    def _batch_report(self) -> Report | None:
+    def _batch_report(self) -> Callable[[], Report] | None:
         if self._record is None or self._record.id is None:
             return None
-        return self._desk.ask(batch_report, self._record.id, self._desk.settings)
+        return partial(self._desk.ask, batch_report, self._record.id, self._desk.settings)
 
     def _on_page(self, number: int) -> None:
         page = (None, self.compare, self.same, self.time, self.ladder)[number]

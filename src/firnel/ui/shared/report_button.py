@@ -1,4 +1,4 @@
-"""A button that writes what is shown as a report, on paper or as a spreadsheet."""
+"""A button that writes what is shown as a report, on paper or as a spreadsheet, while the window goes on."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QMenu, QPushButton, QWidget
 
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import button
 from firnel.work.review.reports import Report, write_workbook
 
@@ -30,38 +31,47 @@ def write_as(path: Path, report: Report) -> None:
 
 
 def save_report(over: QWidget, report: Report, ending: str, say: Callable[[str], None]) -> None:
-    """Ask where a report is to be written, and write it; ``say`` tells where, or why not."""
+    """Ask where a report is to be written, and write it in the background; ``say`` tells where, or why not."""
     chosen, _ = QFileDialog.getSaveFileName(over, "Write the report", f"{report.title}.{ending}", f"*.{ending}")
-    if not chosen:
-        return
+    if chosen:
+        say(f"Writing {chosen} …")
+        _background(over, say).run("write", partial(_written, Path(chosen), report), say)
+
+
+def _written(path: Path, report: Report) -> str:
     try:
-        write_as(Path(chosen), report)
+        write_as(path, report)
     except OSError as error:
-        say(f"{chosen} cannot be written: {error.strerror or error}.")
-        return
-    say(f"Written: {chosen}")
+        return f"{path} cannot be written: {error.strerror or error}."
+    return f"Written: {path}"
 
 
-def report_button(make: Callable[[], Report | None], say: Callable[[str], None]) -> QPushButton:
+def _background(over: QWidget, say: Callable[[str], None]) -> Background:
+    """Where the reports of a widget are made and written: one for each."""
+    known = next((one for one in over.children() if isinstance(one, Background)), None)
+    return known or Background(over, say)
+
+
+def report_button(make: Callable[[], Callable[[], Report] | None], say: Callable[[str], None]) -> QPushButton:
     """A button with a menu of the forms.
 
     Parameters
     ----------
-    make : the report of what is shown; None where nothing is.
+    make : what makes the report of what is shown now, in the background and without the window; None where nothing is.
     say : tells where it was written, or why not.
     """
     found = button("Report", "What is shown, on paper or as a spreadsheet")
     menu = QMenu(found)
 
     def write(ending: str) -> None:
-        try:
-            report = make()
-            if report is None:
-                say("Nothing is shown that could be reported.")
-                return
-            save_report(found, report, ending, say)
-        except ValueError as error:
-            say(str(error))
+        job = make()
+        if job is None:
+            say("Nothing is shown that could be reported.")
+            return
+        _background(found, say).run("make", job, partial(made, ending))
+
+    def made(ending: str, report: Report) -> None:
+        save_report(found, report, ending, say)
 
     for name, ending in FORMS:
         entry = menu.addAction(f"{name} …")

@@ -237,11 +237,16 @@ def can_we(library: Library, kg: float, by: date, now: datetime | None = None) -
     }
     total = most = 0.0
     for day in working_days(today, by, house.closed):
-        stations = [station_of(machine, house, past, day, now, (), []) for machine in machines]
-        most += can_roast_kg(stations, roast_s, loss, {})
+        chosen = chosen_for(library, day)
+        stations = [
+            replace(station_of(machine, house, past, day, now, (), []), who=chosen.people.get(machine.name, ""))
+            for machine in machines
+            if machine.name not in chosen.resting
+        ]
+        most += can_roast_kg(stations, roast_s, loss, {}, house.at_once)
         taken_s = {one.name: min(booked.get(one.name, 0.0), max(one.closes_s - one.begins_s, 0.0)) for one in stations}
         booked = {name: left - taken_s.get(name, 0.0) for name, left in booked.items()}
-        total += can_roast_kg(stations, roast_s, loss, taken_s)
+        total += can_roast_kg(stations, roast_s, loss, taken_s, house.at_once)
         if total >= kg:
             return f"Yes: {kg:g} kg can be roasted by {day:%A %-d %B}, beside what is ordered."
     return (
