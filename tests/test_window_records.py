@@ -428,6 +428,7 @@ def test_every_list_is_sorted_copied_written_and_keeps_its_columns(qtbot, open_w
     assert window.desk.settings.hidden_columns == ("Green/Process",)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "lots.xlsx"), ""))
     next(one for one in table.menu().actions() if "XLSX" in one.text()).trigger()
+    qtbot.waitUntil(lambda: green.head.subtitle.text() == f"Written: {tmp_path / 'lots.xlsx'}")
     sheet = load_workbook(tmp_path / "lots.xlsx")["Green"]
     rows = [[cell for cell in row if cell is not None] for row in sheet.iter_rows(values_only=True)]
     assert any(row and row[0] == "Rwanda Isuka" for row in rows)
