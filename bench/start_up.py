@@ -9,7 +9,7 @@ from pathlib import Path
 
 from report import Line
 
-from firnel.app.demo import demo_library
+from firnel.app.demo import DEMO_NAME, demo_library
 
 EMPTY = """
 import sys
@@ -43,7 +43,14 @@ def run(folder: Path) -> list[Line]:
     print(
         f"  empty window {1000 * empty:.0f} ms, Firnel painted {1000 * painted:.0f} ms, with its curves {1000 * ready:.0f} ms"
     )
+    numpy = seconds([sys.executable, "-c", "import numpy"], environment)
+    program = str(Path(sys.executable).with_name("firnel"))
+    version = seconds([program, "--version"], environment)
+    listed = seconds([program, "batches", "--library", str(folder / DEMO_NAME)], environment)
+    told = ", ".join(f"{what} {1000 * took:.0f} ms" for what, took in (("--version", version), ("batches", listed)))
+    print(f"  importing NumPy {1000 * numpy:.0f} ms, firnel {told}")
     return [
+        Line("start of the command line", version / numpy, "times", 2.0, "importing NumPy"),
         Line("start to first paint", painted / empty, "times", 2.0, "an empty PyQt6 + pyqtgraph window"),
         Line("start until the curves are there too", ready / empty, "times", 2.5, "the same"),
         Line("second start of the demo", ready, "s", 3.0),

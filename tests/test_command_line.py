@@ -5,6 +5,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import click
 import pytest
 from click.testing import CliRunner
 from conftest import make_record
@@ -373,3 +374,20 @@ def test_a_batch_without_a_window_that_never_drops_is_kept_and_told(tmp_path):
     )
     assert done.exit_code == 1
     assert "never came to its drop" in done.stderr
+
+
+def test_the_command_line_loads_nothing_that_it_does_not_need():
+    heavy = "{'numpy', 'scipy', 'sqlalchemy', 'PyQt6', 'pint'} & set(sys.modules)"
+    told = subprocess.run(
+        [sys.executable, "-c", f"import sys; from firnel.app.commands import main; print({heavy})"],
+        capture_output=True, text=True, check=True, timeout=60,
+    )  # fmt: skip
+    assert told.stdout.strip() == "set()"
+    context = click.Context(main)
+    names = main.list_commands(context)
+    assert {"gui", "demo", "import", "plan", "weigh"} <= set(names)
+    for name in names:
+        assert main.get_command(context, name).name == name, "each is where it is said to be"
+    assert main.get_command(context, "brew") is None
+    shown = CliRunner().invoke(main, ["--help"]).output
+    assert all(f"  {name} " in shown for name in names)

@@ -9,6 +9,7 @@ import sys
 from collections import defaultdict
 from pathlib import Path
 
+import click
 import numpy as np
 import pytest
 from PyQt6.QtGui import QFontDatabase, QFontInfo
@@ -96,7 +97,7 @@ def test_the_documents_name_only_commands_and_keys_that_exist():
     from firnel.app.commands import main
 
     for command in set(re.findall(r"(?:firnel|run firnel) (import|batches|show|export|machine|simulator|gui)\b", readme)):
-        assert command in main.commands
+        assert main.get_command(click.Context(main), command) is not None
 
 
 def test_the_window_touches_no_library():

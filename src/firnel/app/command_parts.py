@@ -7,15 +7,12 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from firnel.core.stages import MarkOrderError
-from firnel.store.writing import LibraryError
-from firnel.work.review.records import ImportRefusedError, Library, NotInLibraryError, refusal_of
-from firnel.work.settings import load_settings
-from firnel.work.spilled import recover_spilled
+if TYPE_CHECKING:
+    from firnel.store.library import Library
 
 
 def _library_at(context: click.Context, _option: click.Parameter, value: str | None) -> str | None:
@@ -87,6 +84,13 @@ def default_library() -> Path:
 @contextmanager
 def opened(library_at: str | None) -> Iterator[Library]:
     """The library, with what goes wrong turned into one sentence."""
+    # Only here: what works on a library takes ten times as long to load as the command line does.
+    from firnel.core.stages import MarkOrderError
+    from firnel.store.writing import LibraryError
+    from firnel.work.review.records import ImportRefusedError, Library, NotInLibraryError, refusal_of
+    from firnel.work.settings import load_settings
+    from firnel.work.spilled import recover_spilled
+
     try:
         library = Library(library_at or default_library())
     except LibraryError as error:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
 
 from firnel.core.vocabulary import FloatArray
 
@@ -39,6 +38,8 @@ def agreement(scores: FloatArray) -> Agreement | None:
     ranked = table[:, np.isfinite(table).all(axis=0)] if table.size else table
     if ranked.ndim != 2 or ranked.shape[0] < 2 or ranked.shape[1] < 2:
         return None
+    from scipy import stats  # takes longer to load than all of Firnel: only where it is wanted
+
     judges, coffees = ranked.shape
     ranks = np.apply_along_axis(stats.rankdata, 1, ranked)
     sums = ranks.sum(axis=0)

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy import optimize, stats
 
 Test = Literal["triangle", "paired"]
 CHANCE = {"triangle": 1.0 / 3.0, "paired": 0.5}
@@ -69,6 +68,8 @@ def least_correct(test: Test, answers: int, alpha: float = ALPHA, sides: int = 1
 
     With two sides it is the number of times that either must be chosen.
     """
+    from scipy import stats  # takes longer to load than all of Firnel: only where it is wanted
+
     counts = np.arange(answers + 1)
     p = stats.binom.sf(counts - 1, answers, CHANCE[test])
     enough = np.flatnonzero(p <= alpha / sides)
@@ -91,6 +92,8 @@ def judge(test: Test, answers: int, correct: int, sides: int = 1) -> Verdict:
         raise ValueError(f"{correct} right of {answers} answers cannot be judged.")
     if sides not in (1, 2) or (sides == 2 and test == "triangle"):
         raise ValueError(f"a {test} test does not have {sides} sides.")
+    from scipy import optimize, stats  # takes longer to load than all of Firnel: only where it is wanted
+
     chance = CHANCE[test]
     found = stats.binomtest(correct, answers, chance, alternative="greater" if sides == 1 else "two-sided")
     more = correct if sides == 1 else max(correct, answers - correct)

@@ -9,7 +9,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
 
 from firnel.core.day.need import Loss, Need, green_for, sure_of_each
 
@@ -170,6 +169,12 @@ def _counts(
     Unknowns are those counts, for each need what is roasted over because no load is smaller than the least [kg], and when the
     last machine is done [s].
     """
+    from scipy.optimize import (  # takes longer to load than all of Firnel: only where it is wanted
+        Bounds,
+        LinearConstraint,
+        milp,
+    )
+
     flat = [(index, way) for index, (_, ways) in enumerate(dealt) for way in ways]
     many, needs, names = len(flat), len(dealt), list(stations)
     size = many + needs + 1

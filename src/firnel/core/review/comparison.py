@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.signal import savgol_filter
 
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Mark, MarkKind
@@ -70,6 +69,8 @@ def quick_rate(t: FloatArray, bean: FloatArray) -> FloatArray:
     known = np.isfinite(bean)
     if known.sum() < RATE_WINDOW_S:
         return np.full(t.size, np.nan)
+    from scipy.signal import savgol_filter  # takes longer to load than all of Firnel: only where it is wanted
+
     grid = np.arange(t[known][0], t[known][-1], 1.0)
     even = np.interp(grid, t[known], bean[known])
     window = min(RATE_WINDOW_S, even.size - (even.size + 1) % 2)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
 
 from firnel.core.vocabulary import FloatArray
 
@@ -44,6 +43,8 @@ def fit_ladder(heights: FloatArray, scores: FloatArray, seed: int = 0) -> Ladder
     x, y = heights[known], scores[known]
     if x.size < LEAST_RUNGS or np.unique(np.round(x / APART)).size < LEAST_HEIGHTS:
         return None
+    from scipy import stats  # takes longer to load than all of Firnel: only where it is wanted
+
     middle, scale = float(x.mean()), float(np.ptp(x)) / 2.0
     z = (x - middle) / scale
     design = np.vander(z, 3)

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 import numpy as np
-from scipy import stats
 
 from firnel.core.plan import Plan
 from firnel.core.review.charts import Capability, Chart, capability, individuals_chart
@@ -120,6 +119,8 @@ def candidates(values: FloatArray, companions: Mapping[str, FloatArray]) -> tupl
 
     So many are tried that the p of each is taken times their number.
     """
+    from scipy import stats  # takes longer to load than all of Firnel: only where it is wanted
+
     found = []
     for words, other in companions.items():
         known = np.isfinite(other) & np.isfinite(values)
