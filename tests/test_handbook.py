@@ -59,14 +59,14 @@ def window(tmp_path, qtbot):
 def test_the_handbook_opens_at_the_page_of_the_view_is_searched_and_printed(window, qtbot, tmp_path):
     window.show_station("Green")
     qtbot.keyClick(window, Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)
-    book = window._handbook
+    book = window.beside._handbook
     assert book.text.toPlainText().startswith("Green")
     book.search.setText("chance alone")
     assert [book.list.item(at).text().partition("\n")[0] for at in range(book.list.count())] == ["Figures"]
     book.search.setText("zzz")
     assert "Nothing is said" in book.text.toPlainText()
     window.show_station("Roast")
-    window.open_handbook()
+    window.beside.open_handbook()
     assert book.text.toPlainText().startswith("Roast")
     book.show_page("card")
     book.print_page(tmp_path / "card.pdf")

@@ -434,8 +434,8 @@ def test_it_is_read_from_two_metres_and_grows_with_its_window(roaster):
     assert roaster.roast._far_landing.isVisible()
     roaster.key(Qt.Key.Key_F11)
     assert roaster.window.rail.isVisible()
-    roaster.window.open_second_screen()
-    second = roaster.window._second
+    roaster.window.beside.open_second_screen()
+    second = roaster.window.beside.second
     roaster.window.show_station("Green")
     roaster.wait(305)
     second.roast.refresh()
@@ -445,7 +445,7 @@ def test_it_is_read_from_two_metres_and_grows_with_its_window(roaster):
         == f"{roaster.cue.kicker}: {roaster.cue.headline}. {roaster.cue.clock_label} {roaster.cue.clock}"
     )
     second.close()
-    assert roaster.window._second is None
+    assert roaster.window.beside.second is None
 
 
 def test_lines_drive_a_batch_as_keys_do(roaster):

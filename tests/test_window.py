@@ -336,7 +336,7 @@ def test_anything_is_found_in_the_palette(qtbot, open_window):
 
 def test_settings_are_used_at_once_and_kept(qtbot, open_window, look):
     window = open_window()
-    window.open_settings()
+    window.beside.open_settings()
     dialog = window.findChild(QDialog)
     next(b for b in dialog.findChildren(QComboBox) if b.accessibleName() == "Temperature").setCurrentText("°F")
     next(b for b in dialog.findChildren(QComboBox) if b.accessibleName() == "Theme").setCurrentText("night")

@@ -93,7 +93,7 @@ def offer_tour(window: MainWindow) -> None:
     def ended(whole: bool) -> None:
         plan = next((plan for plan in window.desk.library.plans() if plan.name == PLAN), None)
         if whole and plan is not None:
-            window.practise(plan)
+            window.beside.practise(plan)
 
     window.tour.ended.connect(ended)
     words = "Orders, a lot that runs low, a drift, a cold Monday: eight stops show what there is to find. Leave it at any time."

@@ -373,5 +373,5 @@ def _walk_by_night(stage: Stage, into: Path) -> None:
     crack = stage.roaster.t
     stage.wind_on(lambda: stage.roaster.t > crack + 48)
     stage.picture(into / "roast-night.png")
-    stage.window.open_keys()
+    stage.window.beside.open_keys()
     stage.close()
