@@ -21,7 +21,7 @@ from test_plan_and_cue import PLAN
 from firnel.app.window import make_application, make_window
 from firnel.core.vocabulary import Lot
 from firnel.store.library import Library
-from firnel.ui.shared.parts import ElidedLabel, FittingLabel
+from firnel.ui.shared.parts import ElidedLabel, YieldingLabel
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.shared.whole_words import WholeWords
 from firnel.ui.theme.look import Look
@@ -87,7 +87,7 @@ def cut(window, widget):
     """Why the words of a widget cannot be read; empty where they can, or are told by a tool tip."""
     text, room = words_of(widget), widget.contentsRect()
     measure = widget.fontMetrics()
-    if isinstance(widget, ElidedLabel | FittingLabel):
+    if isinstance(widget, ElidedLabel | YieldingLabel):
         whole = widget.whole_text() if isinstance(widget, ElidedLabel) else text
         return "" if measure.horizontalAdvance(whole) <= room.width() + 2 or widget.toolTip() == whole else f"untold: {whole}"
     if isinstance(widget, QLabel) and widget.wordWrap():

@@ -14,6 +14,8 @@ from scipy.interpolate import PchipInterpolator
 
 from firnel.app.window import make_application, make_window
 from firnel.core.vocabulary import Lot, MarkKind
+from firnel.ui.roast.cue_panel import CuePanel
+from firnel.ui.shared import motion
 from firnel.ui.shared.days_axis import DaysAxis
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lanes import Lane
@@ -24,6 +26,7 @@ from firnel.work import shelf
 from firnel.work.bench.weighing import keep_inspection
 from firnel.work.green.intake import measure
 from firnel.work.green.over_time import lot_courses
+from firnel.work.roast.cue import Cue
 from firnel.work.settings import Settings
 
 
@@ -176,3 +179,28 @@ def test_the_bench_shows_the_curve_and_the_picture_beside_the_figures(qtbot, lib
     qtbot.waitUntil(lambda: "cannot be shown" in seen.picture.text())
     window.desk.session.close()
     window.close()
+
+
+def test_a_new_cue_comes_in_softly_and_a_warning_at_once(qtbot, monkeypatch):
+    Look(make_application()).use("day")
+    wished = [True]
+    panel = CuePanel(lambda: wished[0])
+    qtbot.addWidget(panel)
+    panel.show()
+    monkeypatch.setattr(motion, "moves", lambda widget: True)
+    panel.show_cue(Cue("next", "Gas 2.1 → 1.8 kPa", "at 5:10", "", "", "", "", "calm"))
+    assert panel._fade.running
+    assert motion.LASTS_MS <= 150
+    qtbot.waitUntil(lambda: panel.headline.graphicsEffect() is None)
+    panel.show_cue(Cue("next", "Gas 2.1 → 1.8 kPa", "at 5:11", "", "", "", "", "calm"))
+    assert not panel._fade.running, "the same words do not flicker"
+    place, wished[0] = panel.headline.geometry(), False
+    panel.show_cue(Cue("next", "Airflow 25 → 50 Pa", "at 6:10", "", "", "", "", "calm"))
+    assert not panel._fade.running
+    assert panel.headline.geometry() == place, "nothing jumps"
+    wished[0] = True
+    panel.show_cue(Cue("danger", "Heat off now", "beans at 236 °C", "", "", "", "", "danger"))
+    assert not panel._fade.running
+    monkeypatch.setattr(motion, "moves", lambda widget: False)
+    panel.show_cue(Cue("next", "Drop", "", "", "", "", "", "calm"))
+    assert not panel._fade.running, "less motion is wished for by the system"

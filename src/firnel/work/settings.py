@@ -53,6 +53,7 @@ class Settings:
     pressure: str = _setting(UNITS, "kPa", "Pressure", CHOICES["pressure"])
     theme: str = _setting(UNITS, "day", "Theme", ("day", "night"))
     size_percent: int = _setting(UNITS, 100, "Size of text and all else, %, from the next start", low=80, high=200)
+    motion: str = _setting(UNITS, "as the system", "Changes come in softly", ("as the system", "never"))
     operator: str = _setting(ROASTING, "", "Who roasts")
     station: str = _setting(ROASTING, "", "Name of this station")
     cup_form: str = _setting(CUP, "attributes", "Cupping form", ("attributes", "affective"))

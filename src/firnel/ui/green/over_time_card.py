@@ -72,6 +72,8 @@ class OverTimeCard(QWidget):
         return [point.at.timestamp() for point in self._all()]
 
     def _when(self, x: float) -> str:
+        if not self._all():
+            return ""
         point = min(self._all(), key=lambda point: abs(point.at.timestamp() - x))
         named = f"{point.of}, " if point.of else ""
         return f"{named}{when(x)}: {self._shown(point):.{self._digits}f}"

@@ -96,7 +96,10 @@ class RecordPage(QWidget):
         return [one for one in self._score if one.statement == self._which.currentData()]
 
     def _when(self, x: float) -> str:
-        one = self._charted()[round(x)]
+        charted = self._charted()
+        if not charted:
+            return ""
+        one = charted[round(x)]
         return f"{one.label}: {self._shown * one.off:+.1f}, said ± {self._shown * one.half:.1f}"
 
     @property

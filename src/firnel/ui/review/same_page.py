@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from firnel.core.plan import Plan
 from firnel.ui.shared.actions import MOST_EDITS, give_key
 from firnel.ui.shared.background import Background
-from firnel.ui.shared.parts import FittingLabel, button, card, empty, label, rename
+from firnel.ui.shared.parts import YieldingLabel, button, card, empty, label, rename
 from firnel.work.desk import Desk
 from firnel.work.review.compare_picture import row_of
 from firnel.work.review.sameness import Expected, Judged, judge
@@ -84,7 +84,7 @@ class SamePage(QWidget):
         empty(self._grid)
         units = self._desk.settings.units
         for column, name in enumerate(("", judged.against or "wanted", "this batch", "by", "")):
-            self._grid.addWidget(FittingLabel(name, "soft"), 0, column)
+            self._grid.addWidget(YieldingLabel(name, "soft"), 0, column)
         for row, one in enumerate(judged.table, start=1):
             for column, text in enumerate(row_of(one, units)):
                 style = WORD_STYLE[one.word] if column == 4 else "" if column == 0 else "figure"

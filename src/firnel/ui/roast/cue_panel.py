@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont, QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
+from firnel.ui.shared.motion import Fade
 from firnel.ui.shared.parts import ElidedLabel, label, restyle
 from firnel.ui.theme.look import sans
 from firnel.work.roast.cue import Cue
@@ -33,10 +36,12 @@ class FittingLabel(QLabel):
         self.setStyleSheet(f"font-size: {size}px; font-weight: 700;")
         self.setFont(sans(size, QFont.Weight.Bold))
 
-    def show_text(self, text: str) -> None:
-        """Show this text."""
-        if text != self.text():
+    def show_text(self, text: str) -> bool:
+        """Show this text; whether it is another one."""
+        other = text != self.text()
+        if other:
             self.setText(text)
+        return other
 
     @property
     def lines(self) -> int:
@@ -46,9 +51,9 @@ class FittingLabel(QLabel):
 
 
 class CuePanel(QFrame):
-    """Shows one `Cue`."""
+    """Shows one `Cue`; ``moving`` says whether a new one may come in softly."""
 
-    def __init__(self) -> None:
+    def __init__(self, moving: Callable[[], bool] = lambda: True) -> None:
         super().__init__()
         self.setObjectName("cue")
         self._scale, self._urgency = 0.0, ""
@@ -62,6 +67,7 @@ class CuePanel(QFrame):
         row.addLayout(self._words(), 1)
         row.addLayout(self._since(), 0)
         row.addWidget(self._clocks(), 0)
+        self._fade = Fade(self.headline, moving)
         self.set_scale(1.0)
 
     def _words(self) -> QVBoxLayout:
@@ -146,7 +152,8 @@ class CuePanel(QFrame):
         """Show this cue."""
         danger = cue.urgency == "danger"
         _put(self._kicker, cue.kicker.capitalize())
-        self.headline.show_text(cue.headline)
+        if self.headline.show_text(cue.headline) and not danger:
+            self._fade.begin()  # a warning is there at once
         steps = cue.detail.split("\n") if danger else []
         for step, text in zip(self._steps, (*steps, "", "")[: len(self._steps)], strict=True):
             step.show_text(text)

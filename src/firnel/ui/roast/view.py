@@ -80,7 +80,7 @@ class RoastView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 12, 14, 10)
         column.setSpacing(8)
-        self.cue, self.told = CuePanel(), ToldStrip()
+        self.cue, self.told = CuePanel(lambda: self._desk.settings.motion != "never"), ToldStrip()
         column.addWidget(self.cue)
         column.addWidget(self.told)
         row = QHBoxLayout()

@@ -34,7 +34,7 @@ def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     return made
 
 
-class FittingLabel(QLabel):
+class YieldingLabel(QLabel):
     """A one-line label that gives way: cut with dots where there is no room, and then told whole in its tool tip.
 
     Its ``text`` is always the whole one.
@@ -212,7 +212,7 @@ class FigureGrid(QWidget):
             for cell in self._rows[index]:
                 self._grid.removeWidget(cell)
                 cell.deleteLater()
-        cells = tuple(FittingLabel("", "" if column < self._words else self._figure) for column in range(count))
+        cells = tuple(YieldingLabel("", "" if column < self._words else self._figure) for column in range(count))
         for column, cell in enumerate(cells):
             side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
             self._grid.addWidget(cell, index, column, side | Qt.AlignmentFlag.AlignVCenter)
@@ -231,7 +231,7 @@ class PageHead(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         words = QVBoxLayout()
         words.setSpacing(0)
-        self.title, self.subtitle = FittingLabel(title, "title"), FittingLabel(subtitle, "subtitle")
+        self.title, self.subtitle = YieldingLabel(title, "title"), YieldingLabel(subtitle, "subtitle")
         self.subtitle.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         words.addWidget(self.title)
         words.addWidget(self.subtitle)
