@@ -11,6 +11,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from scipy.interpolate import PchipInterpolator
+from test_review_pages import cupped
 
 from firnel.app.window import make_application, make_window
 from firnel.core.vocabulary import Lot, MarkKind
@@ -23,9 +24,12 @@ from firnel.ui.shared.mini_curve import HIGHEST_C, LONGEST_S, LOWEST_C, curve_pa
 from firnel.ui.shared.ribbons import HandsLane, Ribbon
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
+from firnel.work.bench.scored import scored
 from firnel.work.bench.weighing import keep_inspection
+from firnel.work.desk import machine_of_kind
 from firnel.work.green.intake import measure
 from firnel.work.green.over_time import lot_courses
+from firnel.work.machines.use import machine_courses
 from firnel.work.roast.cue import Cue
 from firnel.work.settings import Settings
 
@@ -204,3 +208,28 @@ def test_a_new_cue_comes_in_softly_and_a_warning_at_once(qtbot, monkeypatch):
     monkeypatch.setattr(motion, "moves", lambda widget: False)
     panel.show_cue(Cue("next", "Drop", "", "", "", "", "", "calm"))
     assert not panel._fade.running, "less motion is wished for by the system"
+
+
+def test_a_machine_is_told_by_the_week_and_scores_by_the_batch(library, record):
+    now = datetime(2026, 11, 20, 12, tzinfo=UTC)
+    machine = library.save_machine(machine_of_kind("Drum Six", "gas-6"))
+    keys = []
+    for number, days in enumerate((40, 9, 8, 1, 400)):
+        started = now - timedelta(days=days)
+        keys.append(
+            library.add_record(replace(record, label=f"{number:04d}", machine="Drum Six", started=started, load_kg=5.0))
+        )
+    told = {course.name: course for course in machine_courses(library, machine, now)}
+    # 20 November 2026 is a Friday: by the calendar the weeks begin on 5 October, 9 and 16 November.
+    assert [(f"{p.at:%-d %b}", p.value) for p in told["Green a week"].points] == [
+        ("5 Oct", 5.0),
+        ("9 Nov", 10.0),
+        ("16 Nov", 5.0),
+    ]
+    assert [p.value for p in told["Batches a week"].points] == [1.0, 2.0, 1.0]
+    assert [p.value for p in told["Loss"].points] == pytest.approx([13.0] * 4), "4.35 of 5 kg"
+    assert machine_courses(library, replace(machine, id=None), now) == ()
+    assert scored(library) == ()
+    cupped(library, {keys[0]: 6, keys[2]: 8})
+    (course,) = scored(library)
+    assert [(p.of.split()[0], p.value) for p in course.points] == [("0000", 84.25), ("0002", 94.75)]

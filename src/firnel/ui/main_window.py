@@ -222,12 +222,10 @@ class MainWindow(QMainWindow):
         self.rail.show_station(name)
         if view is not self.roast and hasattr(view, "refresh"):
             self._read_anew(view)
-        if self.desk.session.roasting:
-            view.setFocus(Qt.FocusReason.OtherFocusReason)  # nobody types by chance: Space is to mark here too
+        view.setFocus(Qt.FocusReason.OtherFocusReason)  # nobody types by chance: in a roast Space is to mark here too
         self._show_now()
         if view is self.roast:
             self.roast.refresh()
-            self.roast.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _read_anew(self, view: QWidget) -> None:
         """Have a view show what the library holds; where that does not answer, it shows what it had."""

@@ -17,7 +17,9 @@ from firnel.ui.bench.cup_form import CupForm
 from firnel.ui.bench.cup_results import TableResults
 from firnel.ui.bench.phone_card import PhoneCard
 from firnel.ui.bench.steep_card import SteepCard
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.over_time_card import OVER_TIME, OverTimeCard
 from firnel.ui.shared.parts import button, card, label
 from firnel.ui.shared.report_button import report_button
 from firnel.ui.theme.look import Look
@@ -25,6 +27,7 @@ from firnel.work import shelf
 from firnel.work.bench import cupping, mixes
 from firnel.work.bench.cupping import TableSet
 from firnel.work.bench.phones import LocalPage, PhoneTable, open_table
+from firnel.work.bench.scored import scored
 from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter
 from firnel.work.review.reports import Report, session_report
@@ -73,6 +76,10 @@ class CupPage(ListPage):
         self._pages.addWidget(self.phone_card)
         self.phone_card.here.clicked.connect(lambda: self._pages.setCurrentWidget(self.form))
         self.sheet_column.addWidget(self._pages, 1)
+        self.background = Background(self, self.head.subtitle.setText)
+        self.over_time = OverTimeCard(look, "No table is told yet: what was scored stands here then.")
+        self.over_time.setFixedHeight(OVER_TIME)
+        self.list_side.addWidget(self.over_time)
         self.entered_by_phone.connect(self._on_phone)
 
     def _setting_page(self) -> QWidget:
@@ -107,6 +114,8 @@ class CupPage(ListPage):
 
     def refresh(self) -> None:
         """Read the tables anew."""
+        ask, units = self._desk.ask, self._desk.settings.units
+        self.background.run("scored", lambda: ask(scored), lambda courses: self.over_time.show_courses(courses, units))
         self.show_rows(
             [
                 (

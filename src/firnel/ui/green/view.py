@@ -13,13 +13,14 @@ from firnel.core.green.check import check_lot
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, Machine
 from firnel.ui.green.forms import LotForm, RulesDialog
-from firnel.ui.green.over_time_card import OverTimeCard
 from firnel.ui.green.sheet import LotSheetPanel, stock_text
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.over_time_card import OVER_TIME, OverTimeCard
 from firnel.ui.shared.parts import button
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
+from firnel.work.courses import Course
 from firnel.work.desk import Desk
 from firnel.work.green.intake import (
     ImportRefusedError,
@@ -32,7 +33,7 @@ from firnel.work.green.intake import (
     take_in_lots,
     write_out_lots,
 )
-from firnel.work.green.over_time import Course, lot_courses
+from firnel.work.green.over_time import lot_courses
 from firnel.work.green.samples import KINDS, SampleError, cupped, decide
 
 TABLES = "Tables (*.csv *.xlsx)"
@@ -79,9 +80,11 @@ class GreenView(ListPage):
         self.panel.struck.connect(self._on_struck)
         self.panel.sample.decided.connect(self._on_decided)
         self.background = Background(self, self.head.subtitle.setText)
-        self.over_time = OverTimeCard(look)
+        self.over_time = OverTimeCard(
+            look, "Nothing is known over time yet: measure it, roast it, cup it.", "this lot", "other lots"
+        )
         self.list_side.addWidget(self.over_time)
-        self.over_time.setFixedHeight(236)
+        self.over_time.setFixedHeight(OVER_TIME)
         self._form.saved.connect(self._on_saved)
         self._form.left.connect(self._on_left)
 

@@ -3,22 +3,28 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QLineEdit, QVBoxLayout, QWidget
 
+from firnel.core.units import Units
 from firnel.core.vocabulary import Machine
 from firnel.ui.machines.care_page import CarePage
 from firnel.ui.machines.definition_page import DefinitionPage
 from firnel.ui.machines.link_page import LinkPage
 from firnel.ui.machines.model_page import ModelPage
 from firnel.ui.machines.record_page import RecordPage
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.over_time_card import OVER_TIME, OverTimeCard
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
+from firnel.work.courses import Course
 from firnel.work.desk import Desk, machine_kinds, machine_of_kind
+from firnel.work.machines.use import machine_courses
 
 CAUTIONS = (
     "Firnel reads and advises; it never commands a burner. Gas fitting, flue and electrics are for licensed trades, "
@@ -54,6 +60,10 @@ class MachinesView(ListPage):
         for widget in (self._which, self._archive):
             self.tools.addWidget(widget)
         self._name = ElidedLabel("title")
+        self.background = Background(self, self.head.subtitle.setText)
+        self.over_time = OverTimeCard(look, "No batch was roasted here yet.")
+        self.over_time.setFixedHeight(OVER_TIME)
+        self.list_side.addWidget(self.over_time)
         self.sheet_column.addWidget(self._name)
         self.sheet_column.addWidget(self._form())
         self.tabs = Tabs()
@@ -127,6 +137,12 @@ class MachinesView(ListPage):
         self._name.show_text(key.name)
         for page in (self.model, self.record, self.definition, self.care, self.link):
             page.show_machine(key)
+        ask, now, units = self._desk.ask, self._desk.clock.wall(), self._desk.settings.units
+        self.background.run("use", lambda: ask(machine_courses, key, now), partial(self._show_courses, key, units))
+
+    def _show_courses(self, machine: Machine, units: Units, courses: tuple[Course, ...]) -> None:
+        if self._machine is machine:
+            self.over_time.show_courses(courses, units)
 
     def _on_fitted(self) -> None:
         self._desk.forget_model()

@@ -32,7 +32,9 @@ def next_in_order(window: QWidget, forwards: bool) -> QWidget | None:
     if not order:
         return None
     at = window.focusWidget()
-    while at is not None and at not in order:  # inside of a whole one, or where no Tab leads
+    while at is not None and at not in order:  # inside of a whole one, or where no Tab leads: a view
+        if inside := [one for one in order if at.isAncestorOf(one)]:
+            return inside[0 if forwards else -1]
         at = at.parentWidget()
     if at is None:
         return order[0 if forwards else -1]

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import UTC, date, datetime, time
 
 from firnel.core.vocabulary import Lot
 from firnel.store.library import BatchFilter, Library
 from firnel.work.bench.cupping import cup_scores
+from firnel.work.courses import Course, Point
 from firnel.work.green.intake import worked_out
 
 #: Of a lot so many of the newest batches are looked at.
@@ -20,27 +20,6 @@ MEASURED = {
     "Bean size": ("mean_mm", 1.0, "mm", 1),
 }
 STOCK, SCORE, PRICE = "Stock", "Score", "Price"
-
-
-@dataclass(frozen=True)
-class Point:
-    """A figure at a moment, and what it is of, where that is not the lot itself."""
-
-    at: datetime
-    value: float
-    of: str = ""
-
-
-@dataclass(frozen=True)
-class Course:
-    """One kind of figure over time: the lot's own points, others beside them, and whether they are levels between steps."""
-
-    name: str
-    unit: str
-    digits: int
-    points: tuple[Point, ...]
-    beside: tuple[Point, ...] = ()
-    steps: bool = False
 
 
 def lot_courses(library: Library, lot: Lot, now: datetime) -> tuple[Course, ...]:

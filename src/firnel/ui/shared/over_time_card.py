@@ -1,4 +1,4 @@
-"""What one lot was over time, one kind of figure at a time."""
+"""What is known over time of what a list has chosen, one kind of figure at a time."""
 
 from __future__ import annotations
 
@@ -13,15 +13,27 @@ from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import card, label
 from firnel.ui.theme.look import Look
-from firnel.work.green.over_time import Course, Point
+from firnel.work.courses import Course, Point
+
+WEEK_S = 7.0 * DAY_S
+#: Its height under a list. [px]
+OVER_TIME = 236
 
 
 class OverTimeCard(QWidget):
-    """Shows the `Course` of one lot that is chosen."""
+    """Shows the `Course` that is chosen.
 
-    def __init__(self, look: Look) -> None:
+    Parameters
+    ----------
+    look : the theme.
+    own : what the points are called where others stand beside them.
+    others : what those are called.
+    nothing : what to do where nothing is known.
+    """
+
+    def __init__(self, look: Look, nothing: str, own: str = "", others: str = "") -> None:
         super().__init__()
-        self._look = look
+        self._look, self._own, self._others = look, own, others
         self._courses: tuple[Course, ...] = ()
         self._units = Units()
         outer = QVBoxLayout(self)
@@ -32,6 +44,7 @@ class OverTimeCard(QWidget):
         row.addWidget(label("Over time", "heading"))
         self.which = QComboBox()
         self.which.setAccessibleName("Figure over time")
+        self.which.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.which.textActivated.connect(self._on_chosen)
         row.addStretch(1)
         row.addWidget(self.which)
@@ -41,7 +54,7 @@ class OverTimeCard(QWidget):
         self.lane.setObjectName("bare")  # it lies in a card already
         self.lane.setAccessibleName("The figure over time")
         self.glance = Glance((self.lane,), when=self._when, places=self._places)
-        self._nothing = label("Nothing is known over time yet: measure it, roast it, cup it.", "soft", wrap=True)
+        self._nothing = label(nothing, "soft", wrap=True)
         column.addWidget(self.lane, 1)
         column.addWidget(self._nothing, 1)
         look.changed.connect(self._draw)
@@ -75,7 +88,7 @@ class OverTimeCard(QWidget):
         if not self._all():
             return ""
         point = min(self._all(), key=lambda point: abs(point.at.timestamp() - x))
-        named = f"{point.of}, " if point.of else ""
+        named = f"{point.of}, " if point.of else "week of " if self._course is not None and self._course.weeks else ""
         return f"{named}{when(x)}: {self._shown(point):.{self._digits}f}"
 
     def _shown(self, point: Point) -> float:
@@ -96,21 +109,24 @@ class OverTimeCard(QWidget):
             x = np.array([point.at.timestamp() for point in points])
             y = np.array([self._shown(point) for point in points])
             own = points is course.points
-            if own and len(points) > 1:
+            if own and course.weeks:
+                plot.addItem(pg.BarGraphItem(x0=x, width=0.86 * WEEK_S, y0=0.0 * y, height=y, brush=role, pen=None))
+            elif own and len(points) > 1:
                 if course.steps:
                     line = pg.PlotCurveItem(np.append(x, x[-1]), y, pen=line_pen(role, 2.2), stepMode="center")
                 else:
                     line = pg.PlotCurveItem(x, y, pen=line_pen(role, 1.6))
                 plot.addItem(line, ignoreBounds=True)
-            if not course.steps or len(points) < 2:
+            if not course.weeks and (not course.steps or len(points) < 2):
                 size = 10 if own else 7
                 plot.addItem(pg.ScatterPlotItem(x, y, size=size, brush=role, pen=palette.card), ignoreBounds=True)
         times, values = self._places(), np.array([self._shown(point) for point in self._all()])
         room = max(0.06 * (times[-1] - times[0]), 3.0 * DAY_S)
-        self.lane.time_span(times[0] - room, times[-1] + room)
-        low, high = (0.0 if course.steps else float(values.min())), float(values.max())
+        self.lane.time_span(times[0] - room, times[-1] + room + (WEEK_S if course.weeks else 0.0))
+        from_zero = course.steps or course.weeks
+        low, high = (0.0 if from_zero else float(values.min())), float(values.max())
         air = max(0.15 * (high - low), 10.0**-course.digits, 0.01 * abs(high))
-        self.lane.level_span(low - (0.0 if course.steps else air), high + air)
+        self.lane.level_span(low - (0.0 if from_zero else air), high + air)
         unit = self._units.mass if course.unit == "kg" else course.unit
-        keys = (Key("this lot", style="spot"), Key("other lots", "soft", "spot")) if course.beside else ()
+        keys = (Key(self._own, style="spot"), Key(self._others, "soft", "spot")) if course.beside else ()
         self.lane.head.show_head(f"{course.name}, {unit}" if unit else course.name, keys)
