@@ -198,6 +198,12 @@ def test_a_new_cue_comes_in_softly_and_a_warning_at_once(qtbot, monkeypatch):
     qtbot.waitUntil(lambda: panel.headline.graphicsEffect() is None)
     panel.show_cue(Cue("next", "Gas 2.1 → 1.8 kPa", "at 5:11", "", "", "", "", "calm"))
     assert not panel._fade.running, "the same words do not flicker"
+    for clock in ("in 1:07", "in 1:06"):
+        panel.show_cue(Cue("next", f"Gas 2.1 → 1.8 kPa {clock}", "", "", "", "", "", "calm"))
+        panel._fade._running.stop()
+    panel.show_cue(Cue("next", "Gas 2.1 → 1.8 kPa in 1:05", "", "", "", "", "", "calm"))
+    assert not panel._fade.running, "that a second has gone is no news"
+    panel.headline.setGraphicsEffect(None)
     place, wished[0] = panel.headline.geometry(), False
     panel.show_cue(Cue("next", "Airflow 25 → 50 Pa", "at 6:10", "", "", "", "", "calm"))
     assert not panel._fade.running

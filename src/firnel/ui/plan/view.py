@@ -154,9 +154,9 @@ class PlanView(ListPage):
         self._show(key)
 
     def _edit(self, editing: bool) -> None:
-        for widget in (self.list_card, self.sheet, *self._list_buttons) if editing else (self.editor,):
+        for widget in (self.left, self.sheet, *self._list_buttons) if editing else (self.editor,):
             widget.hide()
-        for widget in (self.editor,) if editing else (self.list_card, self.sheet, *self._list_buttons):
+        for widget in (self.editor,) if editing else (self.left, self.sheet, *self._list_buttons):
             widget.show()
         self.sheet.setVisible(not editing and self._plan is not None)
         self._say_under_title("")

@@ -48,7 +48,7 @@ COURSE = "Course"
 COLUMNS = (
     ListColumn("Batch", "label", lambda one, s: one.label, 62),
     ListColumn("Day", "started", lambda one, s: f"{one.started.astimezone():%d %b}", 72, False),
-    ListColumn("Lot", "lot", lambda one, s: one.lot or "lot not told", 120, False),
+    ListColumn("Lot", "lot", lambda one, s: one.lot or "lot not told", 117, False),
     ListColumn("Machine", "machine", lambda one, s: one.machine or "–", 110, False),
     ListColumn("Plan", "plan", lambda one, s: one.plan or "–", 110, False),
     ListColumn(COURSE, "total_s", lambda one, s: _stages(one), WIDE, False),

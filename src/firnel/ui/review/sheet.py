@@ -28,6 +28,9 @@ from firnel.ui.shared.ribbons import HandsLane
 from firnel.ui.theme.look import Look
 from firnel.work.review.picture import MarkRow, ReviewCurves, ReviewPicture
 
+#: Words of marks that are nearer than this share of the whole stand one below the other.
+CLOSE = 0.16
+
 
 class ReviewCurvesPane(QWidget):
     """Curves, rate and hands of one batch, and of one laid over it."""
@@ -112,6 +115,7 @@ class ReviewCurvesPane(QWidget):
         marks = [row for row in picture.marks if row.t is not None]
         named = [(row.t, f"{'turn' if row.kind is MarkKind.TURNING else row.name} {clock(row.t)}") for row in marks]
         hidden = (None, "")
+        times = [t for t, _ in named if t is not None]
         for line, word, (t, text) in zip(self._lines, self._words, (*named, *[hidden] * 5), strict=False):
             line.setVisible(t is not None)
             word.setVisible(t is not None and not text.startswith("charge"))
@@ -120,7 +124,8 @@ class ReviewCurvesPane(QWidget):
                 word.setText(text, color=self._look.palette.soft)
                 # The last words stand left of their lines, so that neither leaves the lane nor meets the next.
                 word.setAnchor((1.0, 0.0) if t > 0.7 * end else (0.5, 0.0))
-                word.setPos(t, high + headroom)
+                close = any(0.0 < later - t < CLOSE * end for later in times)
+                word.setPos(t, high + (0.2 if close and t > 0.7 * end else 1.0) * headroom)  # else two would meet
         self._show_heads(picture.temperature_unit, label_text, over_label)
         self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons])
 
@@ -205,7 +210,7 @@ class ReviewSheet(QWidget):
         holder.setFixedHeight(208)
         column.addWidget(holder)
         self.marks = MarksTable()
-        self._stages, self._results = FigureGrid(small=True), FigureGrid(small=True)
+        self._stages, self._results = FigureGrid(small=True, spacing=7), FigureGrid(small=True)
         stages = self._stage_card()
         marks, mark_column = card(spacing=4, margin=11)
         mark_column.addWidget(label("Marks (type to correct)", "heading"))

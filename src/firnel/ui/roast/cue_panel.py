@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
@@ -18,6 +19,8 @@ HEADLINE, STEP = 38, 28
 #: Sizes at 1280x800. [px]
 SIZES = {"kicker": 14, "cueDetail": 17, "cueClock": 56, "cueClockLabel": 14, "cueSince": 24, "cueFigures": 19, "key": 13}
 HEIGHT, DROP_CLOCK = 136, 76
+#: The clock in a headline: it goes on each second, and is no news.
+CLOCK = re.compile(r"-?\d+:\d\d")
 
 
 class FittingLabel(QLabel):
@@ -37,11 +40,11 @@ class FittingLabel(QLabel):
         self.setFont(sans(size, QFont.Weight.Bold))
 
     def show_text(self, text: str) -> bool:
-        """Show this text; whether it is another one."""
-        other = text != self.text()
-        if other:
+        """Show this text; whether it says something else, and not only that time goes on."""
+        before = self.text()
+        if text != before:
             self.setText(text)
-        return other
+        return CLOCK.sub("", text) != CLOCK.sub("", before)
 
     @property
     def lines(self) -> int:

@@ -169,10 +169,15 @@ def _results(record: BatchRecord, units: Units) -> tuple[tuple[str, str], ...]:
         ("Green", units.text(record.load_kg, "kg")),
         ("Roasted", units.text(record.roasted_kg, "kg", 3 if units.mass == "kg" else None)),
         ("Weight loss", loss),
-        ("Whole bean", units.colour_text(record.colour_whole)),
-        ("Ground", units.colour_text(record.colour_ground)),
+        ("Whole bean", _colour(record.colour_whole)),
+        ("Ground", _colour(record.colour_ground)),
         ("Room", units.text(record.room_c, "°C", 0)),
     )
+
+
+def _colour(reading: float | None) -> str:
+    """A reading of the colour meter; on which scale is the house's own and stands in the settings."""
+    return "–" if reading is None else f"{reading:.1f}"
 
 
 def _moves(record: BatchRecord, machine: Machine | None, units: Units, zero: float) -> tuple[tuple[str, str], ...]:
