@@ -209,8 +209,11 @@ def test_a_new_cue_comes_in_softly_and_a_warning_at_once(qtbot, monkeypatch):
     assert not panel._fade.running
     assert panel.headline.geometry() == place, "nothing jumps"
     wished[0] = True
+    panel.show_cue(Cue("next", "Airflow 50 → 80 Pa", "", "", "", "", "", "calm"))
+    assert panel._fade.running
     panel.show_cue(Cue("danger", "Heat off now", "beans at 236 °C", "", "", "", "", "danger"))
     assert not panel._fade.running
+    assert panel.headline.graphicsEffect() is None
     monkeypatch.setattr(motion, "moves", lambda widget: False)
     panel.show_cue(Cue("next", "Drop", "", "", "", "", "", "calm"))
     assert not panel._fade.running, "less motion is wished for by the system"

@@ -68,7 +68,8 @@ class Stage:
         self._time = 1000.0
         self.look = Look(self.application)
         self.window = make_window(
-            Library(copy), Settings(theme="night" if theme == "night" else "day", sound_warning=0), self.look, keep=_forget,
+            Library(copy), Settings(theme="night" if theme == "night" else "day", sound_warning=0, motion="never"),
+            self.look, keep=_forget,
             clock=Clock(lambda: self._time, lambda: SHOWN_DAY + timedelta(seconds=self._time)),
         )  # fmt: skip
         desk = self.window.desk

@@ -155,8 +155,10 @@ class CuePanel(QFrame):
         """Show this cue."""
         danger = cue.urgency == "danger"
         _put(self._kicker, cue.kicker.capitalize())
+        if danger:
+            self._fade.end()  # a warning is there at once
         if self.headline.show_text(cue.headline) and not danger:
-            self._fade.begin()  # a warning is there at once
+            self._fade.begin()
         steps = cue.detail.split("\n") if danger else []
         for step, text in zip(self._steps, (*steps, "", "")[: len(self._steps)], strict=True):
             step.show_text(text)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QAbstractAnimation, QObject, QVariantAnimation
 from PyQt6.QtWidgets import QGraphicsOpacityEffect, QStyle, QWidget
 
 #: So long a change takes [ms], and how faint it begins.
-LASTS_MS, FAINT = 140, 0.25
+LASTS_MS, FAINT = 140, 0.4
 
 
 def moves(widget: QWidget) -> bool:
@@ -45,6 +45,12 @@ class Fade(QObject):
         effect.setOpacity(FAINT)
         self._widget.setGraphicsEffect(effect)
         self._running.start()
+
+    def end(self) -> None:
+        """It is there at once."""
+        if self.running:
+            self._running.stop()
+            self._on_finished()
 
     @property
     def running(self) -> bool:
