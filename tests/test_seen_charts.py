@@ -131,6 +131,7 @@ def test_a_lot_is_told_over_time_with_its_stock_reckoned_back(library, record):
     now = datetime(2026, 11, 20, 12, tzinfo=UTC)
     lot = library.save_lot(Lot(record.lot, arrival="2026-09-01", on_hand_kg=100.0, price_per_kg=9.5))
     library.save_lot(Lot("Uganda Rwebisho", arrival="2026-10", price_per_kg=8.0))
+    library.save_lot(Lot("slip of the hand", arrival="0001-01-01", price_per_kg=8.0))
     library.lot_book.count(lot.id, 100.0, now - timedelta(days=30))
     for days, share in ((60, 0.112), (5, 0.108)):
         measure(library, lot, "moisture", {"share": share}, now - timedelta(days=days))

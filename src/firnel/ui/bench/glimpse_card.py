@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QImageReader, QPixmap
+from PyQt6.QtGui import QImage, QImageReader, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from firnel.ui.shared.glance import Glance
@@ -19,6 +19,18 @@ from firnel.work.bench.glimpse import NAMED, Glimpse
 PICTURE = QSize(190, 190)
 #: A picture is not read when it has more points than this: a camera's have some fifty million.
 MOST_POINTS = 200_000_000
+
+
+def read_picture(path: str) -> QImage:
+    """A picture, as large as it is shown; a null image where it cannot be read, or where there is none. On any thread."""
+    if not path:
+        return QImage()
+    reader = QImageReader(path)
+    reader.setAutoTransform(True)
+    size = reader.size()
+    if size.isValid() and size.width() * size.height() < MOST_POINTS:
+        reader.setScaledSize(size.scaled(PICTURE, Qt.AspectRatioMode.KeepAspectRatio))
+    return reader.read()
 
 
 class GlimpseCard(QWidget):
@@ -62,8 +74,8 @@ class GlimpseCard(QWidget):
             words.setColor(palette.soft)
             put_on_ground(words, palette.card)
 
-    def show_glimpse(self, seen: Glimpse) -> None:
-        """Show this batch."""
+    def show_glimpse(self, seen: Glimpse, image: QImage) -> None:
+        """Show this batch, with its picture as `read_picture` gives it."""
         inside = (seen.t >= seen.span[0]) & (seen.t <= seen.span[1])
         t, bean, air = thin_out(seen.t[inside], seen.bean[inside], seen.air[inside])
         self._bean.setData(t, bean)
@@ -86,18 +98,12 @@ class GlimpseCard(QWidget):
         self.lane.head.show_head(
             f"Temperature, {seen.unit}", (Key("bean"), Key("air", "slate", "dash")), "minutes from the charge"
         )
-        self._show_picture(seen.picture)
+        self._show_picture(seen.picture, image)
 
-    def _show_picture(self, path: str) -> None:
+    def _show_picture(self, path: str, image: QImage) -> None:
         self.picture.setVisible(bool(path))
         if not path:
             return
-        reader = QImageReader(path)
-        reader.setAutoTransform(True)
-        size = reader.size()
-        if size.isValid() and size.width() * size.height() < MOST_POINTS:
-            reader.setScaledSize(size.scaled(PICTURE, Qt.AspectRatioMode.KeepAspectRatio))
-        image = reader.read()
         name = path.rsplit("/", 1)[-1]
         self.picture.setToolTip(path)
         if image.isNull():

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
-from firnel.ui.bench.glimpse_card import GlimpseCard
+from firnel.ui.bench.glimpse_card import GlimpseCard, read_picture
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.shared.weigh_sheet import WeighSheet
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
-from firnel.work.bench.glimpse import glimpse
+from firnel.work.bench.glimpse import Glimpse, glimpse
 from firnel.work.bench.weighing import EYE_COUNTS, EYE_GRADES, Results, keep_inspection, level_word, place_of, read_weight
 from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter, BatchLine
@@ -97,7 +98,12 @@ class WeighPage(ListPage):
 
     def _look_at(self, key: int) -> None:
         ask, units = self._desk.ask, self._desk.settings.units
-        self.background.run("glimpse", lambda: ask(glimpse, key, units), self.glimpse.show_glimpse)
+
+        def look() -> tuple[Glimpse, QImage]:
+            seen = ask(glimpse, key, units)
+            return seen, read_picture(seen.picture)
+
+        self.background.run("glimpse", look, lambda found: self.glimpse.show_glimpse(*found))
 
     def read_scale(self) -> None:
         """Put what the scale says into the sheet, once it stands."""

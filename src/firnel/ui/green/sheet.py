@@ -88,8 +88,8 @@ class LotSheetPanel(QWidget):
         column.addWidget(self._head())
         row = QHBoxLayout()
         row.setSpacing(SPACE_S)
-        row.addWidget(self._measured(), 1)
-        row.addWidget(self._handled(), 1)
+        row.addWidget(self._measured(), 9)
+        row.addWidget(self._handled(), 10)
         column.addLayout(row, 1)
 
     def _head(self) -> QFrame:
@@ -208,7 +208,7 @@ class LotSheetPanel(QWidget):
         rows = []
         for reason in advice.reasons:
             shift = units.show_difference(reason.charge_c)
-            rows.append((units.sentence(reason.words), f"{shift:+.0f}°"))
+            rows.append((units.sentence(reason.words), f"{shift:+.0f}°" if round(shift) else "0°"))
         self._reasons.show_rows(rows or [("nothing unusual in what is known", "")])
         _show(self._hints, units.sentence("\n".join(advice.hints)))
         seen = f"and {advice.batches} batches" if advice.batches else "alone; no batches of its kind yet"

@@ -15,7 +15,7 @@ from firnel.core.vocabulary import Lot, Machine
 from firnel.ui.green.forms import LotForm, RulesDialog
 from firnel.ui.green.sheet import LotSheetPanel, stock_text
 from firnel.ui.shared.background import Background
-from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.list_page import ListPage, archived_words
 from firnel.ui.shared.over_time_card import OVER_TIME, OverTimeCard
 from firnel.ui.shared.parts import button
 from firnel.ui.theme.look import Look
@@ -167,12 +167,12 @@ class GreenView(ListPage):
         try:
             lot = self._desk.ask(decide, self._lot, buy, why)
         except (SampleError, shelf.ChangedMeanwhileError) as error:
-            self.head.subtitle.setText(str(error))
+            self.head.tell(str(error))
             return
         self._which.setCurrentText("in store" if buy else "archived")
         self._lot = lot
         self._refresh_to(lot)
-        self.head.subtitle.setText(f"{lot.name}: {lot.verdict}.")
+        self.head.tell(f"{lot.name}: {lot.verdict}.")
 
     def _begin_edit(self) -> None:
         self._pages.setCurrentWidget(self._form)
@@ -211,14 +211,23 @@ class GreenView(ListPage):
 
     def _on_struck(self, key: int, struck: bool) -> None:
         if self._lot is not None:
-            self._lot = self._desk.ask(strike_measurement, self._lot, key, struck)
-            self._refresh_to(self._lot)
-            self._show()
+            self._strike(self._lot, key, struck)
+
+    def _strike(self, lot: Lot, key: int, struck: bool) -> None:
+        self._lot = self._desk.ask(strike_measurement, lot, key, struck)
+        self._refresh_to(self._lot)
+        self._show()
+        done = "taken away" if struck else "brought back"
+        self.head.tell(f"A measurement of {lot.name} is {done}.", partial(self._strike, self._lot, key, not struck))
 
     def _on_archive(self) -> None:
         if self._lot is not None:
-            self._desk.ask(shelf.save_lot, replace(self._lot, archived=not self._lot.archived), self._lot)
-            self.refresh()
+            self._archive(self._lot, not self._lot.archived)
+
+    def _archive(self, lot: Lot, away: bool) -> None:
+        kept = self._desk.ask(shelf.save_lot, replace(lot, archived=away), lot)
+        self.refresh()
+        self.head.tell(archived_words(lot.name, away), partial(self._archive, kept, not away))
 
     def _on_counted(self, typed: float) -> None:
         if self._lot is None or self._lot.id is None:
@@ -251,10 +260,10 @@ class GreenView(ListPage):
         try:
             new, changed, said = self._desk.ask(take_in_lots, path)
         except ImportRefusedError as error:
-            self.head.subtitle.setText(str(error))
+            self.head.tell(str(error))
             return
         self.refresh()
-        self.head.subtitle.setText(f"{path.name}: {new} new lots, {changed} changed. {' '.join(said)}")
+        self.head.tell(f"{path.name}: {new} new lots, {changed} changed. {' '.join(said)}")
 
     def _on_write(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self, "Write the lots as a table", "lots.xlsx", TABLES)
@@ -266,6 +275,6 @@ class GreenView(ListPage):
         try:
             count = self._desk.ask(write_out_lots, path)
         except OSError as error:
-            self.head.subtitle.setText(f"{path} cannot be written: {error.strerror}.")
+            self.head.tell(f"{path} cannot be written: {error.strerror}.")
             return
-        self.head.subtitle.setText(f"Wrote {count} lots to {path}.")
+        self.head.tell(f"Wrote {count} lots to {path}.")

@@ -16,7 +16,7 @@ from firnel.ui.machines.link_page import LinkPage
 from firnel.ui.machines.model_page import ModelPage
 from firnel.ui.machines.record_page import RecordPage
 from firnel.ui.shared.background import Background
-from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.list_page import ListPage, archived_words
 from firnel.ui.shared.over_time_card import OVER_TIME, OverTimeCard
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
 from firnel.ui.shared.tabs import Tabs
@@ -124,8 +124,12 @@ class MachinesView(ListPage):
 
     def _on_archive(self) -> None:
         if self._machine is not None:
-            self._desk.ask(shelf.save_machine, replace(self._machine, archived=not self._machine.archived), self._machine)
-            self.refresh()
+            self._put_away(self._machine, not self._machine.archived)
+
+    def _put_away(self, machine: Machine, away: bool) -> None:
+        kept = self._desk.ask(shelf.save_machine, replace(machine, archived=away), machine)
+        self.refresh()
+        self.head.tell(archived_words(machine.name, away), partial(self._put_away, kept, not away))
 
     def show_link(self) -> None:
         """Show how the link stands."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
@@ -15,7 +16,7 @@ from firnel.core.vocabulary import Machine
 from firnel.ui.plan.editor import PlanEditor
 from firnel.ui.plan.plots import PlanPlots
 from firnel.ui.plan.versions import VersionsSheet
-from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.list_page import ListPage, archived_words
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
@@ -144,8 +145,12 @@ class PlanView(ListPage):
 
     def _on_archive(self) -> None:
         if self._plan is not None:
-            self._desk.ask(shelf.save_plan, replace(self._plan, archived=not self._plan.archived))
-            self.refresh()
+            self._put_away(self._plan, not self._plan.archived)
+
+    def _put_away(self, plan: Plan, away: bool) -> None:
+        kept = self._desk.ask(shelf.save_plan, replace(plan, archived=away))
+        self.refresh()
+        self.head.tell(archived_words(plan.name, away), partial(self._put_away, kept, not away))
 
     def show_choice(self, key: Plan) -> None:
         """Show one plan."""
@@ -162,7 +167,7 @@ class PlanView(ListPage):
         self._say_under_title("")
 
     def _say_under_title(self, sentence: str) -> None:
-        self.head.subtitle.setText(sentence or SUBTITLE)
+        self.head.tell(sentence or SUBTITLE)
         self.head.subtitle.setToolTip(sentence)
 
     def begin_new(self) -> None:

@@ -38,6 +38,11 @@ def figure_of(text: str) -> float | None:
     return float(whole) + (float(minutes) / 60.0 if minutes else 0.0)
 
 
+def archived_words(name: str, away: bool) -> str:
+    """What has happened to something that was archived, or brought back."""
+    return f"{name} is archived." if away else f"{name} is in use again."
+
+
 class EmptyPage(QWidget):
     """What to do first while there is nothing to show, and the button that leads there."""
 

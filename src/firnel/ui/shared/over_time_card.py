@@ -57,6 +57,8 @@ class OverTimeCard(QWidget):
         self._nothing = label(nothing, "soft", wrap=True)
         column.addWidget(self.lane, 1)
         column.addWidget(self._nothing, 1)
+        self.which.hide()
+        self._nothing.hide()  # until it is known that there is nothing
         look.changed.connect(self._draw)
 
     def show_courses(self, courses: tuple[Course, ...], units: Units) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QSize, Qt
 from PyQt6.QtGui import QResizeEvent
@@ -23,6 +23,7 @@ from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 
 #: A label that gives way keeps room for so many letters.
 LEAST_LETTERS = 18
+UNDO_HEIGHT = 20  #: [px]
 
 
 def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
@@ -223,20 +224,42 @@ class FigureGrid(QWidget):
 
 
 class PageHead(QWidget):
-    """Title, subtitle, and room for actions on the right."""
+    """Title, room for actions on the right, and under the title the one place where the page says what just happened."""
 
     def __init__(self, title: str, subtitle: str = "") -> None:
         super().__init__()
+        self._back: Callable[[], None] | None
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         words = QVBoxLayout()
         words.setSpacing(0)
         self.title, self.subtitle = YieldingLabel(title, "title"), YieldingLabel(subtitle, "subtitle")
-        self.subtitle.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         words.addWidget(self.title)
-        words.addWidget(self.subtitle)
+        said = QHBoxLayout()
+        said.setSpacing(SPACE_S)
+        self.undo = button("Undo", "Take back what just happened")
+        self.undo.setObjectName("quiet")
+        self.undo.hide()
+        self.undo.clicked.connect(self._on_undo)
+        self.undo.setFixedHeight(UNDO_HEIGHT)  # no higher than the words: nothing moves when it comes
+        said.addWidget(self.subtitle)
+        said.addWidget(self.undo)
+        said.addStretch(1)
+        words.addLayout(said)
         row.addLayout(words, 1)
-        self._row = row
+        self._row, self._rest, self._back = row, subtitle, None
+
+    def tell(self, sentence: str, back: Callable[[], None] | None = None) -> None:
+        """Say what just happened, with what takes it back beside it; empty: what the page is for stands there again."""
+        self.subtitle.setText(sentence or self._rest)
+        self._back = back
+        self.undo.setVisible(back is not None)
+
+    def _on_undo(self) -> None:
+        back = self._back
+        self.tell("")
+        if back is not None:
+            back()
 
     def add(self, widget: QWidget) -> None:
         """Put a widget at the right end."""

@@ -19,6 +19,8 @@ MEASURED = {
     "Density": ("density_g_per_l", 1.0, "g/L", 0),
     "Bean size": ("mean_mm", 1.0, "mm", 1),
 }
+#: A day so many years from here is a slip of the hand, and would make the others one spot.
+MIDDLE, FARTHEST = 2030, 50
 STOCK, SCORE, PRICE = "Stock", "Score", "Price"
 
 
@@ -64,10 +66,11 @@ def lot_courses(library: Library, lot: Lot, now: datetime) -> tuple[Course, ...]
 
 
 def _at(told: str) -> datetime | None:
-    """The moment of a day that is written as ``2026-08-14``, or as ``2026-08``; None for what is no day."""
+    """The moment of a day that is written as ``2026-08-14``, or as ``2026-08``; None for what is no day of coffee in store."""
     for written in (told, f"{told}-01"):
         try:
-            return datetime.combine(date.fromisoformat(written), time(12), UTC)
+            day = date.fromisoformat(written)
         except ValueError:
             continue
+        return datetime.combine(day, time(12), UTC) if abs(day.year - MIDDLE) < FARTHEST else None
     return None
