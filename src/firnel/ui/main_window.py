@@ -219,10 +219,12 @@ class MainWindow(QMainWindow):
             self._refused(error)
             return
         self._pages.setCurrentWidget(view)
+        view.setFocus(Qt.FocusReason.OtherFocusReason)  # nobody types by chance; a view that wants to be typed in asks for it
         self.rail.show_station(name)
         if view is not self.roast and hasattr(view, "refresh"):
             self._read_anew(view)
-        view.setFocus(Qt.FocusReason.OtherFocusReason)  # nobody types by chance: in a roast Space is to mark here too
+        if self.desk.session.roasting:
+            view.setFocus(Qt.FocusReason.OtherFocusReason)  # Space is to mark here too
         self._show_now()
         if view is self.roast:
             self.roast.refresh()
