@@ -36,6 +36,7 @@ from firnel.ui.machines.view import MachinesView
 from firnel.ui.plan.view import PlanView
 from firnel.ui.review.view import ReviewView
 from firnel.ui.roast.practice import PracticeWindow
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
 from firnel.work.beginning import new_machine
@@ -121,12 +122,10 @@ class Stage:
         self.window.roast.refresh()
         for _ in range(6):
             self.application.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 60)
-        review = self.window.view("Review") if "Review" in self.window.made_views() else None
-        if isinstance(review, ReviewView):
-            for page in (review, review.compare, review.same, review.time, review.ladder):
-                page.background.wait()
-            for _ in range(4):
-                self.application.processEvents()
+        for background in self.window.findChildren(Background):
+            background.wait()
+        for _ in range(4):
+            self.application.processEvents()
 
     def picture(self, path: Path) -> None:
         """Write a picture of the window."""
