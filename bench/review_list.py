@@ -10,7 +10,8 @@ from report import Line
 from sqlalchemy import insert
 
 from firnel.app.window import make_application
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.store.rows import insert_many
 from firnel.store.tables import batches, lots, machines
 from firnel.ui.review.batch_model import BatchModel
@@ -61,7 +62,7 @@ def run(folder: Path) -> list[Line]:
     first = timed(lambda: model.show_filter(BatchFilter()))
     none = timed(lambda: model.show_filter(BatchFilter(text="no such lot")))
     rare = timed(lambda: model.show_filter(BatchFilter(text="099 isuka")))
-    count = timed(lambda: library.count_batches(BatchFilter(text="isuka")))
+    count = timed(lambda: library.batch_list.count(BatchFilter(text="isuka")))
     plain.close()
     library.close()
     print(f"  search: rare word {rare:.0f} ms, word that is nowhere {none:.0f} ms, count {count:.0f} ms (in the background)")

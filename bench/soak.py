@@ -19,7 +19,8 @@ from firnel.app.window import make_application, make_window
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.devices.simulator.server import SimulatorServer
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.ui.theme.look import Look
 from firnel.work.bench.results import Results
 from firnel.work.desk import machine_of_kind

@@ -21,8 +21,9 @@ from sqlalchemy.exc import DBAPIError
 
 from firnel.app.window import begin_work, make_application, make_window
 from firnel.core.vocabulary import Control
+from firnel.store.batch_list import BatchFilter
 from firnel.store.journal import Journal
-from firnel.store.library import BatchFilter, Library
+from firnel.store.library import Library
 from firnel.store.locks import Owner
 from firnel.store.server import hurry
 from firnel.store.writing import LibraryError

@@ -7,7 +7,8 @@ import review_list
 from report import Line
 from server import running
 
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 
 COUNT, ROWS = 300_000, 60
 

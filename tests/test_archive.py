@@ -13,7 +13,8 @@ from firnel.core.day.coffee import Coffee, Component
 from firnel.core.plan import Plan, Targets
 from firnel.core.vocabulary import Lot, Machine
 from firnel.exchange.errors import ImportRefusedError
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.bench import cupping
 from firnel.work.bench.mixes import keep_reference, mix_of, reference_of
 from firnel.work.day import orders as shop

@@ -19,7 +19,7 @@ from firnel.app.window import make_application, make_window
 from firnel.core.model.document import model_to_document
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, MarkKind, Note, Quality
-from firnel.store.library import BatchFilter
+from firnel.store.batch_list import BatchFilter
 from firnel.ui.shared.settings_dialog import SettingsDialog
 from firnel.ui.theme.look import Look
 from firnel.work.day import queue

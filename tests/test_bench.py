@@ -13,7 +13,7 @@ from test_plan_and_cue import PLAN
 from firnel.app.window import make_application, make_window
 from firnel.core.cup.scores import SECTIONS
 from firnel.devices.scale import ScaleError, StandInScale, read_weight, weight_in
-from firnel.store.library import BatchFilter
+from firnel.store.batch_list import BatchFilter
 from firnel.ui.theme.look import Look
 from firnel.work.bench import cupping
 from firnel.work.bench.results import check_results

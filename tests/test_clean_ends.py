@@ -17,7 +17,8 @@ from firnel.app.crash import CrashHook, begin_log, log_path
 from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_to_document
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.ui.shared.background import Background
 from firnel.ui.theme.look import Look
 from firnel.work.practice import practice as practising

@@ -14,8 +14,9 @@ from conftest import make_record, older_library
 
 from firnel.core.plan import Plan
 from firnel.store import opening
+from firnel.store.batch_list import BatchFilter
 from firnel.store.copies import check_file, daily_copy, daily_folder
-from firnel.store.library import BatchFilter, Library
+from firnel.store.library import Library
 from firnel.store.tables import HEAD
 from firnel.work.library_care import LibraryError, back_up, check_library, look_after_a_crash, restore
 
@@ -137,7 +138,7 @@ def test_damage_is_found_and_a_backup_brought_back(tmp_path):
     assert kept.read_bytes() == raw, "what was there is kept as it was"
     assert check_library(path) == ()
     library = Library(path)
-    assert library.count_batches(BatchFilter()) == 8
+    assert library.batch_list.count(BatchFilter()) == 8
     with pytest.raises(LibraryError, match="no sound library"):
         restore(kept, path)
     library.close()

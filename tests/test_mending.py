@@ -14,7 +14,7 @@ from test_roast_session import Bench
 from firnel.app.commands import main
 from firnel.app.window import make_application, make_window
 from firnel.core.vocabulary import Found, Lot, Mark, MarkKind, Note, Trace
-from firnel.store.library import BatchFilter
+from firnel.store.batch_list import BatchFilter
 from firnel.ui.shared.weigh_sheet import WeighSheet
 from firnel.ui.theme.look import Look
 from firnel.work.bench.results import Results, check_results

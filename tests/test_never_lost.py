@@ -14,8 +14,9 @@ from sqlalchemy import event
 
 from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Move
 from firnel.devices.clock import Clock
+from firnel.store.batch_list import BatchFilter
 from firnel.store.journal import Journal, TakenOverError
-from firnel.store.library import BatchFilter, Library
+from firnel.store.library import Library
 from firnel.store.locks import Owner
 from firnel.store.recovery import recover
 from firnel.store.spill import Spill
@@ -292,6 +293,6 @@ def test_a_refusal_leaves_the_library_as_it_was(library, full):
     with pytest.raises(LibraryWriteError, match="Free some space"):
         library.add_record(make_record())
     full(False)
-    assert library.count_batches(BatchFilter()) == 0
+    assert library.batch_list.count(BatchFilter()) == 0
     assert library.lots() == []
     assert json.dumps(library.house("a")) == "{}"

@@ -14,7 +14,8 @@ from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan, Targets
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Found, Lot, Mark, MarkKind
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.store.writing import ChangedMeanwhileError
 from firnel.ui.shared.actions import ACTIONS, STATIONS, key_groups
 from firnel.ui.shared.frame import STATIONS as RAIL
@@ -312,7 +313,7 @@ def test_care_is_dated_says_who_can_be_taken_back_and_keeps_its_place(desk):
 def test_batches_left_out_are_in_the_list_and_in_no_chart(library):
     keys = [library.add_record(replace(make(), label=f"000{number}")) for number in (1, 2, 3)]
     library.leave_out(keys[1], "the door stood open")
-    assert library.count_batches(BatchFilter()) == 3
+    assert library.batch_list.count(BatchFilter()) == 3
     assert [line.label for line in chosen_lines(library, "", "")] == ["0001", "0003"]
     assert library.batch(keys[1]).left_out == "the door stood open"
     library.leave_out(keys[1], "")

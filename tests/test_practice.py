@@ -13,7 +13,7 @@ from firnel.core.model.planned import run_plan
 from firnel.core.model.virtual import VirtualRoaster
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, MarkKind
-from firnel.store.library import BatchFilter
+from firnel.store.batch_list import BatchFilter
 from firnel.ui.roast.practice import PracticeWindow
 from firnel.ui.theme.look import Look
 from firnel.work.desk import not_at_all

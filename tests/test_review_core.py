@@ -30,8 +30,8 @@ from firnel.core.review.comparison import (
 from firnel.core.review.ladders import fit_ladder
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, MarkKind
+from firnel.store.batch_list import BatchFilter
 from firnel.store.bench_book import TableSet
-from firnel.store.library import BatchFilter
 from firnel.store.machine_book import LogEntry
 from firnel.work.bench.weighing import keep_inspection
 from firnel.work.desk import machine_of_kind

@@ -23,8 +23,8 @@ from firnel.core.model.document import model_to_document
 from firnel.core.plan import Targets
 from firnel.core.units import Units
 from firnel.core.vocabulary import MarkKind
+from firnel.store.batch_list import BatchFilter
 from firnel.store.bench_book import TableSet
-from firnel.store.library import BatchFilter
 from firnel.ui.review.list_tools import write_batches
 from firnel.ui.shared import report_button
 from firnel.ui.shared.report_button import write_as

@@ -8,7 +8,7 @@ from test_plan_and_cue import PLAN
 
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind, Quality
 from firnel.devices.clock import Clock
-from firnel.store.library import BatchFilter
+from firnel.store.batch_list import BatchFilter
 from firnel.work.bench.results import Results
 from firnel.work.desk import machine_of_kind
 from firnel.work.roast.before_charge import tick_next

@@ -24,7 +24,7 @@ from firnel.core.plan import PlanCurve
 from firnel.core.settling import Became
 from firnel.core.units import Units
 from firnel.core.vocabulary import USUAL_CONTROLS, Control, Found, Lot, MarkKind, Quality
-from firnel.store.library import BatchFilter
+from firnel.store.batch_list import BatchFilter
 from firnel.ui.shared.actions import own_keys, use_keys
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind, not_at_all

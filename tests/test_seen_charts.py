@@ -176,7 +176,7 @@ def test_the_bench_shows_the_curve_and_the_picture_beside_the_figures(qtbot, lib
     assert any(text.startswith("drop ") for text in shown)
     drop, charge = record.mark(MarkKind.DROP), record.mark(MarkKind.CHARGE)
     assert seen.lane.whole[1] == pytest.approx(drop.t - charge.t + 15.0)
-    courses = library.courses([key])[key]
+    courses = library.batch_list.courses([key])[key]
     assert courses[0][0] == 0.0
     assert shelf.courses(library, []) == {}
     picture.write_bytes(b"no picture")

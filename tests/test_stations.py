@@ -17,8 +17,9 @@ from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan, Targets
 from firnel.core.vocabulary import Lot, Machine, Trace
 from firnel.store import writing
+from firnel.store.batch_list import BatchFilter
 from firnel.store.journal import Journal, TakenOverError
-from firnel.store.library import BatchFilter, Library
+from firnel.store.library import Library
 from firnel.store.locks import Owner
 from firnel.store.recovery import recover
 from firnel.store.roles import unnamed_tables
@@ -158,7 +159,7 @@ def test_a_server_that_was_killed_is_gone_on_with_when_it_is_back(record):
             library.save_lot(Lot("Isuka"))
         own.start()
         assert library.save_lot(Lot("Isuka")).name == "Isuka"
-        assert library.count_batches(BatchFilter()) == 1
+        assert library.batch_list.count(BatchFilter()) == 1
         library.close()
 
 
@@ -198,7 +199,7 @@ def test_an_answer_that_is_lost_on_its_way_doubles_nothing(either, monkeypatch):
         journal.reading((float(t), 180.0 + t, None, {}, 0))
         time.sleep(0.12)
     assert journal.close(30)
-    assert either.count_batches(BatchFilter()) == 1
+    assert either.batch_list.count(BatchFilter()) == 1
     np.testing.assert_array_equal(either.batch(journal.key).trace.t, np.arange(6.0))
 
 
@@ -297,7 +298,7 @@ def test_a_server_that_can_only_be_read_is_not_called_silent(server, record):
     assert "can only be read at present" in floor.wrong
     with pytest.raises(LibraryWriteError, match="can only be read"):
         library.save_lot(Lot("Isuka"))
-    assert library.count_batches(BatchFilter()) == 1
+    assert library.batch_list.count(BatchFilter()) == 1
     library.close()
 
 

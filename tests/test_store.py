@@ -14,9 +14,10 @@ from sqlalchemy import event, text
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.stages import MarkOrderError
 from firnel.core.vocabulary import Control, Lot, Mark, MarkKind, Move, Note
+from firnel.store.batch_list import BatchFilter
 from firnel.store.copies import copy_files
 from firnel.store.journal import Journal
-from firnel.store.library import BatchFilter, Library, NotInLibraryError
+from firnel.store.library import Library, NotInLibraryError
 from firnel.store.locks import LibraryInUseError
 from firnel.store.opening import DamagedLibraryError, NewerLibraryError
 from firnel.store.tables import HEAD, metadata
@@ -96,10 +97,10 @@ def test_the_list_is_searched_filtered_and_paged(library, record):
     first = library.batch_lines(BatchFilter(), limit=10)
     second = library.batch_lines(BatchFilter(), after=(first[-1].started, first[-1].id), limit=10)
     assert [line.label for line in (*first, *second)] == [f"{n:04d}" for n in range(24, 4, -1)]
-    assert library.count_batches(BatchFilter(text="lindal drum")) == 5
-    assert library.count_batches(BatchFilter(text="100%_")) == 0, "wild cards are letters"
+    assert library.batch_list.count(BatchFilter(text="lindal drum")) == 5
+    assert library.batch_list.count(BatchFilter(text="100%_")) == 0, "wild cards are letters"
     week = BatchFilter(since=start + timedelta(days=3), until=start + timedelta(days=10))
-    assert library.count_batches(week) == 7
+    assert library.batch_list.count(week) == 7
     line = library.batch_lines(BatchFilter(text="0003"))[0]
     assert (line.total_s, line.development_s, line.loss) == (640.0, 100.0, pytest.approx(0.13))
 

@@ -29,7 +29,8 @@ from firnel.core.vocabulary import Control, Found, Lot, MarkKind
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.devices.simulator.plant import Fault, Plant
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.ui.shared.actions import STATIONS
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.collector import Collector

@@ -16,7 +16,8 @@ from attacks.files import Found
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Control, Lot, MarkKind
 from firnel.devices.clock import Clock
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.bench.results import Results
 from firnel.work.day import queue
 from firnel.work.desk import Desk, machine_of_kind, not_at_all
@@ -167,13 +168,13 @@ PLACES: dict[str, tuple[Callable[[Roastery], object], Callable[[Roastery], bool]
         lambda r: r.library.machine_book.save_model(r.machine.id or 0, {"much": "v" * 20_000}),
         lambda r: r.library.machine_book.model(r.machine.id or 0) is not None,
     ),
-    "import": (_import, lambda r: r.library.count_batches(BatchFilter()) == 1),
+    "import": (_import, lambda r: r.library.batch_list.count(BatchFilter()) == 1),
     "record": (
-        lambda r: r.library.add_record(make_record()), lambda r: r.library.count_batches(BatchFilter()) == 1
+        lambda r: r.library.add_record(make_record()), lambda r: r.library.batch_list.count(BatchFilter()) == 1
     ),
     "batch row": (
         lambda r: [r.library.new_batch(None, None, None, 5.0, datetime.now(UTC)) for _ in range(100)],
-        lambda r: r.library.count_batches(BatchFilter()) == 100,
+        lambda r: r.library.batch_list.count(BatchFilter()) == 100,
     ),
 }  # fmt: skip
 

@@ -19,7 +19,8 @@ from firnel.devices.register_map import RegisterMapError, read_register_map
 from firnel.exchange.batch_document import batch_to_document
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.lot_tables import read_lots, write_lots
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.machines.files import machine_to_text, read_machine_file
 from firnel.work.plan.files import read_plan_file
 from firnel.work.review.records import ImportWishes, import_file, read_file, show_document

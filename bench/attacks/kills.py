@@ -23,8 +23,9 @@ from firnel.core.plan import Plan
 from firnel.core.vocabulary import Lot, MarkKind
 from firnel.devices.clock import Clock
 from firnel.exchange.csv_log import write_csv_log
+from firnel.store.batch_list import BatchFilter
 from firnel.store.copies import check_file
-from firnel.store.library import BatchFilter, Library
+from firnel.store.library import Library
 from firnel.store.spill import Spill
 from firnel.work.bench.results import Results
 from firnel.work.desk import Desk, machine_of_kind
@@ -253,7 +254,7 @@ def _look(folder: Path, name: str, told: list[dict[str, Any]], at: float, safe_s
         wrong = check_file(path, whole=True)
         assert not wrong, f"not sound: {wrong}"
         lines = {line.label: line for line in library.batch_lines(BatchFilter(), limit=10_000)}
-        assert len(lines) == library.count_batches(BatchFilter()), "two batches of one number"
+        assert len(lines) == library.batch_list.count(BatchFilter()), "two batches of one number"
         if name in ("roast", "window"):
             _look_at_roast(library, lines, told, safe, found)
         elif name == "weigh":

@@ -9,7 +9,8 @@ from pathlib import Path
 
 from attacks.files import Found
 from firnel.core.vocabulary import BatchRecord
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.review.records import LibraryError, refusal_of
 
 

@@ -23,7 +23,8 @@ from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import Beans, DrumRoaster, GreenLoad
 from firnel.exchange.csv_log import moves_in
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.store.machine_book import LogEntry
 from firnel.work.bench import cupping
 from firnel.work.day import queue

@@ -7,7 +7,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QWidget
 
-from firnel.store.library import BatchFilter, BatchLine
+from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.ui.main_window import MainWindow
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.shared.tour import Stop

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from sqlalchemy import Connection, Select, delete, func, insert, select, update
+from sqlalchemy import Connection, delete, func, insert, select, update
 
 from firnel.core.plan import Plan
 from firnel.core.stages import check_mark_order
@@ -22,6 +21,7 @@ from firnel.core.vocabulary import (
     Mark,
     MarkKind,
 )
+from firnel.store.batch_list import BatchFilter, BatchLine, BatchList, PageEnd
 from firnel.store.batch_rows import (
     discard_batch,
     insert_batch,
@@ -59,65 +59,6 @@ class NotInLibraryError(LookupError):
     """What was asked for is not in the library; the message says what there is instead."""
 
 
-@dataclass(frozen=True)
-class BatchFilter:
-    """Which batches a list shows; empty fields let all through. ``since`` and ``until`` are UTC."""
-
-    text: str = ""
-    lot_id: int | None = None
-    machine_id: int | None = None
-    since: datetime | None = None
-    until: datetime | None = None
-    statuses: tuple[str, ...] = ()
-    counting: bool = False  #: only those that are not left out of charts and fits
-    ground: tuple[float, float] | None = None  #: ground colour above the first and up to the second
-    due: bool = False  #: only those that still wait for a weight or a colour
-    order: str = "started"
-    descending: bool = True
-
-
-@dataclass(frozen=True)
-class BatchLine:
-    """One line of the list of batches."""
-
-    id: int
-    label: str
-    started: datetime
-    lot: str
-    machine: str
-    plan: str
-    status: str
-    load_kg: float | None
-    roasted_kg: float | None
-    colour_ground: float | None
-    drying_s: float | None
-    browning_s: float | None
-    development_s: float | None
-    total_s: float | None
-    drop_c: float | None
-    colour_whole: float | None = None
-    room_c: float | None = None
-    operator: str = ""
-    left_out: str = ""
-    lot_id: int | None = None
-    machine_id: int | None = None
-    plan_id: int | None = None
-    tags: str = ""
-    declined: str = ""
-    events: str | None = None
-
-    @property
-    def loss(self) -> float | None:
-        """Weight loss [0..1]; None until weighed."""
-        if not self.load_kg or self.roasted_kg is None:
-            return None
-        return 1.0 - self.roasted_kg / self.load_kg
-
-
-#: Where a page of the list ended: the next one begins after it.
-PageEnd = tuple[datetime, int]
-
-
 class Library:
     """A library of batches, on a file or a database server.
 
@@ -137,6 +78,7 @@ class Library:
         self._lock: FileClaim | None = None
         self.lot_book, self.machine_book = LotBook(self.engine), MachineBook(self.engine)
         self.plan_book, self.bench_book = PlanBook(self.engine), BenchBook(self.engine)
+        self.batch_list = BatchList(self.engine)
         self.waiting_book, self.draft_book = WaitingBook(self.engine), DraftBook(self.engine)
         self.mend_book, self.order_book = MendBook(self.engine), OrderBook(self.engine)
         self.floor_book = FloorBook(self.engine)
@@ -232,54 +174,13 @@ class Library:
     def batch_lines(
         self, wanted: BatchFilter, after: PageEnd | None = None, limit: int = 200, offset: int = 0
     ) -> list[BatchLine]:
-        """One page of the list, newest first, from behind ``after`` on; in another order from ``offset`` on."""
-        query = _filtered(
-            select(
-                batches.c.id, batches.c.label, batches.c.started, lots.c.name, machines.c.name, plans.c.name, batches.c.status,
-                batches.c.load_kg, batches.c.roasted_kg, batches.c.colour_ground, batches.c.drying_s, batches.c.browning_s,
-                batches.c.development_s, batches.c.total_s, batches.c.drop_c, batches.c.colour_whole, batches.c.room_c,
-                batches.c.operator, batches.c.left_out, batches.c.lot_id, batches.c.machine_id, batches.c.plan_id,
-                batches.c.tags, batches.c.declined, batches.c.events,
-            )
-            .outerjoin(lots, batches.c.lot_id == lots.c.id)
-            .outerjoin(machines, batches.c.machine_id == machines.c.id)
-            .outerjoin(plans, batches.c.plan_id == plans.c.id),
-            wanted,
-        )  # fmt: skip
-        if after is not None:
-            started, key = after
-            query = query.where((batches.c.started < started) | ((batches.c.started == started) & (batches.c.id < key)))
-        query = query.order_by(*_order(wanted)).limit(limit).offset(offset)
-        with self.engine.connect() as connection:
-            return [
-                BatchLine(row[0], row[1], aware(row[2]), row[3] or "", row[4] or "", row[5] or "", *row[6:])
-                for row in connection.execute(query)
-            ]
-
-    def courses(self, keys: Sequence[int]) -> dict[int, tuple[tuple[float, float], ...]]:
-        """The marks of batches that have a reading, as seconds from the charge and °C, by batch: a small curve in a list."""
-        query = select(marks.c.batch_id, marks.c.kind, marks.c.t, marks.c.bean)
-        query = query.where(marks.c.batch_id.in_(list(keys)), marks.c.bean.is_not(None)).order_by(marks.c.t)
-        found: dict[int, list[tuple[str, float, float]]] = {}
-        with self.engine.connect() as connection:
-            for key, kind, t, bean in connection.execute(query):
-                found.setdefault(key, []).append((kind, t, bean))
-        courses = {}
-        for key, course in found.items():
-            zero = next((t for kind, t, _ in course if kind == MarkKind.CHARGE.value), None)
-            if zero is not None:
-                courses[key] = tuple((t - zero, bean) for _, t, bean in course)
-        return courses
+        """One page of the list; see `BatchList.page`."""
+        return self.batch_list.page(wanted, after, limit, offset)
 
     def any_roasted(self) -> bool:
         """Whether a batch was ever marked by a hand here: not only taken in from files."""
         with self.engine.connect() as connection:
             return connection.execute(select(marks.c.t).where(marks.c.found == Found.KEY.value).limit(1)).first() is not None
-
-    def count_batches(self, wanted: BatchFilter) -> int:
-        """How many batches the filter lets through."""
-        with self.engine.connect() as connection:
-            return int(connection.execute(_filtered(select(func.count()).select_from(batches), wanted)).scalar_one())
 
     def find_batch(self, reference: str) -> int:
         """Id of a batch given by its label or its id.
@@ -554,49 +455,9 @@ class Library:
             return identity_of(connection)
 
 
-#: What the list can be put in order by, besides the columns of the table.
-_ORDERS = {
-    "lot": lots.c.name, "machine": machines.c.name, "plan": plans.c.name,
-    "loss": batches.c.roasted_kg / batches.c.load_kg, "ratio": batches.c.development_s / batches.c.total_s,
-}  # fmt: skip
-
-
-def _order(wanted: BatchFilter) -> tuple[Any, ...]:
-    """Empty ones last, whichever way; equal ones by time."""
-    column = _ORDERS[wanted.order] if wanted.order in _ORDERS else batches.c[wanted.order]
-    descending = wanted.descending != (wanted.order == "loss")  # a larger share left is a smaller loss
-    by = column.desc() if descending else column.asc()
-    newest = (batches.c.started.desc(), batches.c.id.desc()) if wanted.descending else (batches.c.started, batches.c.id)
-    return newest if wanted.order == "started" else (column.is_(None), by, *newest)
-
-
 def _label(connection: Connection, key: int) -> str:
     return str(connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar_one())
 
 
 def _alike(first: FloatArray, second: FloatArray) -> bool:
     return bool(np.allclose(first, second, atol=1e-6, equal_nan=True))
-
-
-def _filtered(query: Select[Any], wanted: BatchFilter) -> Select[Any]:
-    for word in wanted.text.lower().split():
-        query = query.where(batches.c.search_text.contains(word, autoescape=True))
-    if wanted.lot_id is not None:
-        query = query.where(batches.c.lot_id == wanted.lot_id)
-    if wanted.machine_id is not None:
-        query = query.where(batches.c.machine_id == wanted.machine_id)
-    if wanted.since is not None:
-        query = query.where(batches.c.started >= wanted.since)
-    if wanted.until is not None:
-        query = query.where(batches.c.started < wanted.until)
-    if wanted.ground is not None:
-        query = query.where(batches.c.colour_ground > wanted.ground[0], batches.c.colour_ground <= wanted.ground[1])
-    if wanted.due:
-        unweighed = batches.c.roasted_kg.is_(None) & ~batches.c.declined.contains("weight")
-        unseen = batches.c.colour_ground.is_(None) & batches.c.colour_whole.is_(None) & ~batches.c.declined.contains("colour")
-        query = query.where(batches.c.status == "dropped", batches.c.left_out == "", unweighed | unseen)
-    if wanted.counting:
-        query = query.where(batches.c.left_out == "")
-    if wanted.statuses:
-        query = query.where(batches.c.status.in_(wanted.statuses))
-    return query

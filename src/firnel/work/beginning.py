@@ -6,7 +6,8 @@ from dataclasses import dataclass, replace
 
 from firnel.core.names import check_name
 from firnel.core.vocabulary import Control, ControlScale, Lot, Machine, Role
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.desk import machine_of_kind
 
 #: How a machine is heated, as it is asked: words, and the shipped kind with the controls of such a machine.
@@ -43,7 +44,7 @@ def steps(library: Library) -> tuple[Step, ...]:
     """The five steps as they stand."""
     machine, lot = first_machine(library), first_lot(library)
     passed = set(library.house(HOUSE).get("passed", ()))
-    count = library.count_batches(BatchFilter(statuses=("done", "dropped")))
+    count = library.batch_list.count(BatchFilter(statuses=("done", "dropped")))
     linked = machine is not None and bool(machine.device_url)
     roasted = library.any_roasted()
     told = (
@@ -59,7 +60,7 @@ def steps(library: Library) -> tuple[Step, ...]:
 
 def is_empty(library: Library) -> bool:
     """Whether nothing was written down yet: the window then opens on the beginning."""
-    return first_machine(library) is None and first_lot(library) is None and not library.count_batches(BatchFilter())
+    return first_machine(library) is None and first_lot(library) is None and not library.batch_list.count(BatchFilter())
 
 
 def pass_by(library: Library, name: str) -> None:

@@ -16,7 +16,8 @@ from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
 from firnel.devices.reading import LinkState, LinkStatus, Reading, ReadingSource
 from firnel.devices.register_map import shipped_maps
-from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.store.batch_list import BatchFilter, BatchLine
+from firnel.store.library import Library
 from firnel.store.locks import FileClaim, Owner, claim_device
 from firnel.store.spill import Spill
 from firnel.store.writing import shown

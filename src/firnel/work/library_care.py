@@ -7,8 +7,9 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
+from firnel.store.batch_list import BatchFilter
 from firnel.store.copies import check_file, copy_database, copy_files, daily_copy, free_name
-from firnel.store.library import BatchFilter, Library
+from firnel.store.library import Library
 from firnel.store.locks import claim_library
 from firnel.store.moving import copy_library
 from firnel.store.writing import LibraryError, library_path, library_url, shown
@@ -92,7 +93,7 @@ def restore(copy: Path, library: str | Path) -> Path | None:
 def _try_out(fresh: Path) -> None:
     """It must open, at the present version, before it takes the place of another."""
     opened = Library(fresh)
-    opened.count_batches(BatchFilter())
+    opened.batch_list.count(BatchFilter())
     opened.close()
 
 

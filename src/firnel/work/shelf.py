@@ -8,8 +8,9 @@ from datetime import datetime
 from firnel.core.names import check_name
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import BatchRecord, Lot, Machine, Mark
+from firnel.store.batch_list import BatchFilter, BatchLine, PageEnd
 from firnel.store.bench_book import TableSet
-from firnel.store.library import BatchFilter, BatchLine, Library, PageEnd
+from firnel.store.library import Library
 from firnel.store.writing import ChangedMeanwhileError
 
 __all__ = [
@@ -55,12 +56,12 @@ def batch_lines(
 
 def courses(library: Library, keys: Sequence[int]) -> dict[int, tuple[tuple[float, float], ...]]:
     """The marks of batches that have a reading, as seconds from the charge and °C, by batch."""
-    return library.courses(keys)
+    return library.batch_list.courses(keys)
 
 
 def count_batches(library: Library, wanted: BatchFilter) -> int:
     """How many batches the filter lets through."""
-    return library.count_batches(wanted)
+    return library.batch_list.count(wanted)
 
 
 def batch(library: Library, key: int) -> BatchRecord:

@@ -13,8 +13,9 @@ from firnel.core.cup.agreement import Agreement, agreement
 from firnel.core.cup.difference import Test, Verdict, judge
 from firnel.core.cup.scores import Defects, Form, check_part, parts_of, range_of, score
 from firnel.core.cup.serving import balanced_orders, draw_codes, paired_servings, triangle_servings
+from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.store.bench_book import TableSet
-from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.store.library import Library
 from firnel.work.bench.mixes import Mix, mix_from, mix_words
 from firnel.work.bench.weighing import reckoned_colour
 from firnel.work.review.references import reference_key

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores
 from firnel.work.courses import Course, Point
 

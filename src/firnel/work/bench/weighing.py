@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 
 from firnel.devices.scale import ScaleError, read_weight
-from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.store.batch_list import BatchFilter, BatchLine
+from firnel.store.library import Library
 from firnel.work.bench.results import Results
 from firnel.work.plan.whose import lot_of
 

@@ -13,7 +13,7 @@ from firnel.core.day.dealing import Station, Way
 from firnel.core.day.need import USUAL_LOSS, Need, Stock, loss_from
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Machine
-from firnel.store.library import BatchLine
+from firnel.store.batch_list import BatchLine
 from firnel.work.day import queue
 from firnel.work.day.house_day import HouseDay, seconds_from
 from firnel.work.day.orders import names_of_green_blends

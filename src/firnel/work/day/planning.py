@@ -12,7 +12,8 @@ from firnel.core.day.need import Need, Stock, Taken, loss_from, needs_of
 from firnel.core.day.order import Order
 from firnel.core.day.timeline import Block, DayPlan, can_roast_kg, plan_day, what_moves, working_days
 from firnel.core.plan import Plan
-from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.store.batch_list import BatchFilter, BatchLine
+from firnel.store.library import Library
 from firnel.work.day import orders as shop
 from firnel.work.day import queue
 from firnel.work.day.cleaning import with_cleaning

@@ -12,7 +12,8 @@ from firnel.core.day.coffee import Coffee, Rest
 from firnel.core.day.need import loss_from
 from firnel.core.green.handling import likeness
 from firnel.core.vocabulary import Lot
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores, last_cupped
 from firnel.work.day import orders as shop
 from firnel.work.day.facts import MOST_PAST, OVER

@@ -24,7 +24,8 @@ from firnel.core.green.measurements import (
 from firnel.core.vocabulary import Lot, Machine, MarkKind
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.lot_tables import read_lots, write_lots
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.store.lot_book import Measurement
 
 __all__ = [

@@ -5,7 +5,8 @@ from __future__ import annotations
 from datetime import UTC, date, datetime, time
 
 from firnel.core.vocabulary import Lot
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores
 from firnel.work.courses import Course, Point
 from firnel.work.green.intake import worked_out

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from firnel.core.vocabulary import Lot
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores
 
 #: What green can be a sample of, in the order in which it comes.

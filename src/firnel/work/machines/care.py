@@ -24,7 +24,8 @@ from firnel.core.machine.probes import ProbeCheckError, check_offset, step_respo
 from firnel.core.vocabulary import Machine, Probe
 from firnel.exchange.csv_log import read_csv_log
 from firnel.exchange.errors import ImportRefusedError
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.store.machine_book import LogEntry
 from firnel.work.machines.meters import METER
 

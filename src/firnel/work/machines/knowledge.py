@@ -16,7 +16,8 @@ from firnel.core.model.lessons import learn
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.prior import prior_model
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine
-from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.store.batch_list import BatchFilter, BatchLine
+from firnel.store.library import Library
 from firnel.work.plan.whose import green_blends, lot_of
 
 #: At most so many batches are fitted: the newest, all lots in turn.

@@ -6,7 +6,8 @@ from collections import Counter
 from datetime import datetime, timedelta
 
 from firnel.core.vocabulary import Machine
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.courses import Course, Point
 
 #: So far back it is looked [weeks], and so many of the newest batches.

@@ -10,7 +10,8 @@ from firnel.core.machine.capacity import load_warnings, most_for_tray
 from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.units import clock
 from firnel.core.vocabulary import Lot, Machine
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 
 #: Loss where the lot has no weighed batches: light, and its spread; common practice (12-14 %), no published source.
 USUAL_LOSS, USUAL_SPREAD = 0.135, 0.012

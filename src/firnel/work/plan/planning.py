@@ -17,7 +17,8 @@ from firnel.core.plan_document import plan_to_document
 from firnel.core.stages import stages_of
 from firnel.core.usual import BROWNING_S, DRYING_S, USUAL_STAGES
 from firnel.core.vocabulary import Control, Lot, Machine, MarkKind
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.green.intake import lot_sheet
 from firnel.work.machines.forecasting import SEED, green_of
 from firnel.work.machines.knowledge import model_of

@@ -8,7 +8,8 @@ from firnel.core.day.coffee import Blending
 from firnel.core.green.blended import BlendedLot, blended
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import BatchRecord, Lot, Machine
-from firnel.store.library import BatchLine, Library
+from firnel.store.batch_list import BatchLine
+from firnel.store.library import Library
 
 
 def machine_of(library: Library, of: Plan | BatchRecord | BatchLine) -> Machine | None:

@@ -6,7 +6,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from firnel.exchange.whole_file import write_whole
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.work.review.records import export_text
 from firnel.work.review.reports import Report, batch_report, file_part, write_workbook
 from firnel.work.settings import Settings

@@ -10,7 +10,8 @@ import numpy as np
 from firnel.core.plan import Plan
 from firnel.core.review.ladders import LadderFit, fit_ladder
 from firnel.core.vocabulary import FloatArray
-from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.store.batch_list import BatchFilter, BatchLine
+from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores
 
 #: Ends of plan names that make a ladder of them: a development or browning time, or a charge reading.

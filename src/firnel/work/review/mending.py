@@ -9,7 +9,8 @@ import numpy as np
 
 from firnel.core.mark_finding import find_charge, find_drop, find_turning
 from firnel.core.vocabulary import BatchRecord, Found, Mark, MarkKind
-from firnel.store.library import BatchFilter, Library
+from firnel.store.batch_list import BatchFilter
+from firnel.store.library import Library
 from firnel.store.mend_book import Correction
 from firnel.work.bench.results import Results, check_results
 from firnel.work.review.records import sheet_of

@@ -12,7 +12,8 @@ from firnel.core.plan import Plan
 from firnel.core.review.charts import Capability, Chart, capability, individuals_chart
 from firnel.core.review.comparison import figures_wanted, tolerance_of
 from firnel.core.vocabulary import FloatArray
-from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.store.batch_list import BatchFilter, BatchLine
+from firnel.store.library import Library
 
 #: What can be charted: name, words, unit of the words of `FIGURES`; the moment of first crack is what a clock shows.
 CHARTED = (

@@ -20,7 +20,8 @@ from firnel.core.stages import Stages, check_mark_order, stages_of
 from firnel.core.vocabulary import BatchRecord, Control, Found, Mark, MarkKind, Role, usual_role
 from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_results, with_wishes, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
-from firnel.store.library import BatchFilter, BatchLine, Library, NotInLibraryError, PageEnd
+from firnel.store.batch_list import BatchFilter, BatchLine, PageEnd
+from firnel.store.library import Library, NotInLibraryError
 from firnel.store.writing import LibraryError, refusal
 from firnel.work.machines.imported import machine_of_log
 from firnel.work.plan.whose import machine_of

@@ -13,7 +13,8 @@ from firnel.core.vocabulary import MarkKind, Role, usual_role
 from firnel.exchange.cells import text_cell
 from firnel.exchange.report import Block, Chart, Curve, Heading, Report, Table, Text, write_workbook
 from firnel.exchange.whole_file import whole_file, write_whole
-from firnel.store.library import BatchFilter, BatchLine, Library
+from firnel.store.batch_list import BatchFilter, BatchLine
+from firnel.store.library import Library
 from firnel.work.bench.cupping import TableSet, results
 from firnel.work.bench.weighing import inspection_of, level_word
 from firnel.work.machines.meters import used
