@@ -18,7 +18,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("XDG_RUNTIME_DIR", "/tmp")
 
 from made import trace_of
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 from pytestqt.qtbot import QtBot
 from server import Server, running
 from sqlalchemy import text
@@ -44,6 +44,17 @@ def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("FIRNEL_SETTINGS", str(tmp_path / "settings.json"))
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+
+
+@pytest.fixture(autouse=True)
+def _no_box_waits_for_nobody(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A box that nobody answers fails the test, with its words, instead of standing there for ever."""
+
+    def refuse(_over: object, _title: str, words: str, *_: object) -> None:
+        raise AssertionError(f"A box asks: {words}")
+
+    for kind in ("warning", "question", "information", "critical"):
+        monkeypatch.setattr(QMessageBox, kind, refuse)
 
 
 @pytest.fixture(autouse=True)
