@@ -57,7 +57,7 @@ class CupPage(ListPage):
         for widget, action in ((self._print, self._on_print), (self._reveal, self.reveal), (self._set, lambda: self.begin([]))):
             widget.clicked.connect(action)
             self.head.add(widget)
-        self.head.add(report_button(self._report, self.head.subtitle.setText))
+        self.head.add(report_button(self._report, self.head.tell))
         self._pages = QStackedWidget()
         self._setting, self.form, self._told = self._setting_page(), CupForm(), TableResults(look)
         self.form.entered.connect(self._on_entered)
@@ -76,7 +76,7 @@ class CupPage(ListPage):
         self._pages.addWidget(self.phone_card)
         self.phone_card.here.clicked.connect(lambda: self._pages.setCurrentWidget(self.form))
         self.sheet_column.addWidget(self._pages, 1)
-        self.background = Background(self, self.head.subtitle.setText)
+        self.background = Background(self, self.head.tell)
         self.over_time = OverTimeCard(look, "No table is told yet: what was scored stands here then.")
         self.over_time.setFixedHeight(OVER_TIME)
         self.list_side.addWidget(self.over_time)

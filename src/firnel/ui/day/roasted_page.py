@@ -43,7 +43,7 @@ class RoastedPage(ListPage):
         forth.clicked.connect(self._on_forth)
         for widget in (back, self._date, forth):
             self.head.add(widget)
-        self.head.add(report_button(self._report, self.head.subtitle.setText))
+        self.head.add(report_button(self._report, self.head.tell))
         self._date.dateChanged.connect(self.refresh)
         totals, column = card()
         column.addWidget(label("The day", "heading"))

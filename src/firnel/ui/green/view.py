@@ -79,7 +79,7 @@ class GreenView(ListPage):
         self.panel.measure.typed.connect(self._on_measured)
         self.panel.struck.connect(self._on_struck)
         self.panel.sample.decided.connect(self._on_decided)
-        self.background = Background(self, self.head.subtitle.setText)
+        self.background = Background(self, self.head.tell)
         self.over_time = OverTimeCard(
             look, "Nothing is known over time yet: measure it, roast it, cup it.", "this lot", "other lots"
         )

@@ -60,7 +60,7 @@ class MachinesView(ListPage):
         for widget in (self._which, self._archive):
             self.tools.addWidget(widget)
         self._name = ElidedLabel("title")
-        self.background = Background(self, self.head.subtitle.setText)
+        self.background = Background(self, self.head.tell)
         self.over_time = OverTimeCard(look, "No batch was roasted here yet.")
         self.over_time.setFixedHeight(OVER_TIME)
         self.list_side.addWidget(self.over_time)

@@ -100,7 +100,7 @@ class ListPage(QWidget):
         self.tools = QHBoxLayout()
         self.tools.addWidget(self.search, 1)
         column.addLayout(self.tools)
-        self.table = HouseTable(title, self.head.subtitle.setText)
+        self.table = HouseTable(title, self.head.tell)
         self._empty = EmptyPage(empty)
         self._empty.begin.clicked.connect(self.begin_wanted)
         self._stack = QStackedWidget()
