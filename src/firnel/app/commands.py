@@ -90,6 +90,9 @@ def main(context: click.Context, library_at: str | None) -> None:
 @click.option("--device", help="Where the readings come from: modbus://HOST:PORT?map=KIND, serial:///dev/ttyUSB0, hand:")
 def gui(files: tuple[Path, ...] = (), library_at: str | None = None, device: str | None = None) -> None:
     """Open the window; with FILES, batches and plans that Firnel has written, take them in and show them."""
+    from firnel.app.language import speak_as_set
+
+    speak_as_set()
     from firnel.app.window import run_window
 
     if complaint := no_display():
@@ -105,12 +108,15 @@ def demo(speed: float, folder: Path | None, until: str | None) -> None:
     """The window on an invented roastery, with a simulated roaster connected. Your own library is not touched."""
     from platformdirs import user_cache_path
 
-    from firnel.app.demo import demo_library, show_demo
+    from firnel.app.demo import demo_library, show_demo, use_settings_of
+
+    folder = folder or user_cache_path("firnel") / "demo"
+    use_settings_of(folder)
 
     if complaint := no_display():
         raise CouldNotError(complaint)
     try:
-        library_at = demo_library(folder or user_cache_path("firnel") / "demo")
+        library_at = demo_library(folder)
     except OSError as error:
         raise CouldNotError(f"The demo library cannot be made: {error}.") from error
     sys.exit(show_demo(library_at, speed, until))
@@ -140,6 +146,10 @@ def simulator(
     steel_c: float | None, fault: str, truth_at: Path | None, with_parent: bool, panel: bool,
 ) -> None:  # fmt: skip
     """Run a simulated roaster as a Modbus TCP device."""
+    if panel:
+        from firnel.app.language import speak_as_set
+
+        speak_as_set()
     from firnel.app.simulator import make_plant, serve
     from firnel.devices.simulator.plant import Fault
     from firnel.work.plan.files import read_plan_file

@@ -18,8 +18,8 @@ from typing import TYPE_CHECKING
 
 from firnel.app.crash import begin_log
 from firnel.app.ends import end_on_signals
+from firnel.app.language import speak_as_set
 from firnel.app.start import loaded
-from firnel.work.machines.simulated import simulator_command
 
 if TYPE_CHECKING:
     from firnel.store.library import Library
@@ -48,8 +48,16 @@ def demo_library(folder: Path, name: str = DEMO_NAME, today: datetime | None = N
     return path
 
 
+def use_settings_of(folder: Path) -> None:
+    """The demo has settings of its own, and speaks as they say: to be called before anything else of the window is loaded."""
+    os.environ.setdefault("FIRNEL_SETTINGS", str((folder / "settings.json").resolve()))
+    speak_as_set()
+
+
 def start_simulator(plan_at: Path, speed: float, panel: bool, *more: str) -> tuple[subprocess.Popen[str], str]:
     """Start the simulated roaster; returns the process and its device address."""
+    from firnel.work.machines.simulated import simulator_command
+
     command = simulator_command("--port", "0", "--plan", str(plan_at), "--speed", str(speed), "--seed", "7")
     command += ["--panel"] if panel else []
     process = subprocess.Popen([*command, *more], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
@@ -82,6 +90,7 @@ def main() -> int:
         parser.error(f"a speed of {given.speed:g} cannot be: 0.1 to 60.")
     begin_log()
     end_on_signals()
+    use_settings_of(given.folder)
     walk = given.walk
     if walk is None and os.environ.get("FIRNEL_NO_DISPLAY"):
         walk = given.folder / "pictures"
@@ -98,7 +107,6 @@ def main() -> int:
 
 def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
     """The window on a demo library with the simulated roaster; settings of its own. Returns the exit code."""
-    os.environ.setdefault("FIRNEL_SETTINGS", str(library_at.with_name("settings.json").resolve()))
     from firnel.app.demo_tour import offer_tour
     from firnel.app.window import begin_work, connect_first, make_application, make_window, use_size
     from firnel.store.library import Library

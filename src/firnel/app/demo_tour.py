@@ -7,6 +7,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QWidget
 
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.ui.main_window import MainWindow
 from firnel.ui.shared.tabs import Tabs
@@ -35,53 +36,63 @@ def stops_of(window: MainWindow) -> tuple[Stop, ...]:
     def judged(label: str) -> Callable[[], None]:
         def show() -> None:
             window.show_batch(label)
-            _tab(window.view("Review"), "Was it the same?")
+            _tab(window.view("Review"), tr("Was it the same?"))
 
         return show
 
     return (
         Stop(
-            "What is wanted today",
-            "Orders beside the day of each machine: preheat, batches, pauses, care. Drag a batch; type an order in a line.",
+            tr("What is wanted today"),
+            tr("Orders beside the day of each machine: preheat, batches, pauses, care. Drag a batch; type an order in a line."),
             station("Day"),
         ),
         Stop(
-            "A lot that runs low",
-            "Kelavani goes into the house blend and runs out. Velakuni follows: the sheet says how differently it wants to be "
-            "roasted.",
+            tr("A lot that runs low"),
+            tr(
+                "Kelavani goes into the house blend and runs out. Velakuni follows: the sheet says how differently it wants to "
+                "be roasted."
+            ),
             partial(window.show_in, "Green", FOLLOWED_BY),
         ),
         Stop(
-            "What the new lot did",
-            f"Batch {follows} is Velakuni, roasted by Kelavani's old plan: it came late and lost more. The verdict says first "
-            "that it is another lot.",
+            tr("What the new lot did"),
+            tr(
+                "Batch {} is Velakuni, roasted by Kelavani's old plan: it came late and lost more. The verdict "
+                "says first that it is another lot.",
+                follows,
+            ),
             judged(follows),
         ),
         Stop(
-            "A drift to be found",
-            f"Batch {chaff} ran fast, the last of five that each ran faster than the one before. Nobody moved otherwise: what "
-            "changed stands beside “Likely”.",
+            tr("A drift to be found"),
+            tr(
+                "Batch {} ran fast, the last of five that each ran faster than the one before. Nobody moved "
+                "otherwise: what changed stands beside “Likely”.",
+                chaff,
+            ),
             judged(chaff),
         ),
         Stop(
-            "A cold Monday",
-            f"Batch {frost}, after a frost: the drum had not soaked. The cause is told with its size.",
+            tr("A cold Monday"),
+            tr("Batch {}, after a frost: the drum had not soaked. The cause is told with its size.", frost),
             judged(frost),
         ),
         Stop(
-            "The plan",
-            "Targets, moves, and how surely it comes out. Change it: drag a stage, and the curve follows.",
+            tr("The plan"),
+            tr("Targets, moves, and how surely it comes out. Change it: drag a stage, and the curve follows."),
             partial(window.show_in, "Plan", PLAN),
         ),
         Stop(
-            "How far to trust it",
-            "Everything foretold is held against what came. What has a poor record here is not said while you roast.",
-            station("Machines", partial(_tab, name="Record")),
+            tr("How far to trust it"),
+            tr("Everything foretold is held against what came. What has a poor record here is not said while you roast."),
+            station("Machines", partial(_tab, name=tr("Record"))),
         ),
         Stop(
-            "The roast",
-            "The simulated roaster is connected. The large line says what is next, and where the batch lands. Now practise it: "
-            "the machine is simulated, the keys are the same.",
+            tr("The roast"),
+            tr(
+                "The simulated roaster is connected. The large line says what is next, and where the batch lands. Now "
+                "practise it: the machine is simulated, the keys are the same."
+            ),
             station("Roast"),
         ),
     )
@@ -96,8 +107,10 @@ def offer_tour(window: MainWindow) -> None:
             window.beside.practise(plan)
 
     window.tour.ended.connect(ended)
-    words = "Orders, a lot that runs low, a drift, a cold Monday: eight stops show what there is to find. Leave it at any time."
-    window.tour.offer(stops_of(window), "A fortnight of an invented roastery", words)
+    words = tr(
+        "Orders, a lot that runs low, a drift, a cold Monday: eight stops show what there is to find. Leave it at any time."
+    )
+    window.tour.offer(stops_of(window), tr("A fortnight of an invented roastery"), words)
 
 
 def _batch(lines: list[BatchLine]) -> str:

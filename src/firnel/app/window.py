@@ -11,7 +11,15 @@ from functools import partial
 from importlib import resources
 from pathlib import Path
 
-from PyQt6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
+from PyQt6.QtCore import (
+    QCoreApplication,
+    QLibraryInfo,
+    QLocale,
+    QMessageLogContext,
+    QtMsgType,
+    QTranslator,
+    qInstallMessageHandler,
+)  # fmt: skip
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
@@ -19,6 +27,7 @@ from firnel.app.crash import CrashHook
 from firnel.app.ends import end_on_signals, wake_qt_on_signals
 from firnel.app.start import few_arenas, loaded
 from firnel.core.vocabulary import Machine
+from firnel.core.words import language, tr
 from firnel.devices.clock import Clock
 from firnel.store.copies import copy_files
 from firnel.store.library import Library
@@ -46,10 +55,21 @@ def make_application() -> QApplication:
     if isinstance(application, QApplication) and application.windowIcon().isNull():
         application.setWindowIcon(QIcon(str(resources.files("firnel") / "resources" / "icons" / "firnel.svg")))
     application.setStyle("Fusion")
+    _speak_qt(application)
     if application.findChild(Collector) is None:
         few_arenas()
         Collector(application)
     return application
+
+
+def _speak_qt(application: QCoreApplication) -> None:
+    """Qt's own boxes, figures and days in the language that is spoken, whatever the system's is."""
+    spoken = QLocale(language()) if language() != "en" else QLocale(QLocale.Language.English, QLocale.Country.UnitedKingdom)
+    spoken.setNumberOptions(QLocale.NumberOption.OmitGroupSeparator)
+    QLocale.setDefault(spoken)
+    translator = QTranslator(application)
+    if translator.load(spoken, "qtbase", "_", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
+        application.installTranslator(translator)
 
 
 def use_size(settings: Settings) -> None:
@@ -173,8 +193,8 @@ def _open(library_at: str | Path) -> Library | None:
 def _offer_copy(library_at: str | Path, error: LibraryError) -> Library | None:
     box = QMessageBox(QMessageBox.Icon.Warning, "Firnel", str(error))
     path = Path(library_at)
-    copy = box.addButton("Work on a copy", QMessageBox.ButtonRole.AcceptRole) if path.is_file() else None
-    box.addButton("Leave", QMessageBox.ButtonRole.RejectRole)
+    copy = box.addButton(tr("Work on a copy"), QMessageBox.ButtonRole.AcceptRole) if path.is_file() else None
+    box.addButton(tr("Leave"), QMessageBox.ButtonRole.RejectRole)
     box.exec()
     if copy is None or box.clickedButton() is not copy:
         print(error, file=sys.stderr)
@@ -184,6 +204,6 @@ def _offer_copy(library_at: str | Path, error: LibraryError) -> Library | None:
         library = Library(copy_files(path, target))
         library.lock_for_roasting()
     except LibraryError as second:
-        QMessageBox.critical(None, "Firnel", f"The copy {target.name} cannot be opened either. {second}")
+        QMessageBox.critical(None, "Firnel", tr("The copy {} cannot be opened either. {}", target.name, second))
         return None
     return library

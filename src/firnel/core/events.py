@@ -10,6 +10,7 @@ import numpy as np
 from firnel.core.rate_of_rise import RateCurve
 from firnel.core.usual import DEPARTURE, STALL_RATE
 from firnel.core.vocabulary import FloatArray, Mark, MarkKind, Move, Quality, Role, Trace, usual_role
+from firnel.core.words import later, tr
 
 #: A gap: this many usual intervals, and at least so many seconds, without a bean reading.
 GAP_INTERVALS, GAP_SECONDS = 4.0, 5.0
@@ -60,12 +61,14 @@ def _gaps(trace: Trace) -> list[Event]:
         return []
     steps = np.diff(known)
     limit = max(GAP_SECONDS, GAP_INTERVALS * float(np.median(steps)))
-    return [Event("gap", float(known[i]), float(known[i + 1]), "no readings came") for i in np.nonzero(steps > limit)[0]]
+    return [
+        Event(later("gap"), float(known[i]), float(known[i + 1]), tr("no readings came")) for i in np.nonzero(steps > limit)[0]
+    ]
 
 
 def _spikes(trace: Trace) -> list[Event]:
     wrong = trace.t[(trace.quality & int(Quality.SPIKE)) != 0]
-    return [Event("spike", float(t), float(t), "one reading far off its neighbours") for t in wrong]
+    return [Event(later("spike"), float(t), float(t), tr("one reading far off its neighbours")) for t in wrong]
 
 
 def _departures(t: FloatArray, rate: FloatArray, moves: Sequence[Move]) -> list[Event]:
@@ -78,7 +81,7 @@ def _departures(t: FloatArray, rate: FloatArray, moves: Sequence[Move]) -> list[
             # A trend may fall on but not rise on: no roast is meant to speed up without end.
             departure[index] = rate[index] - (float(rate[past].mean()) if slope > 0 else level)
     events = []
-    for kind, sign in (("flick", 1.0), ("crash", -1.0)):
+    for kind, sign in ((later("flick"), 1.0), (later("crash"), -1.0)):
         for first, last in _runs(sign * departure > DEPARTURE):
             if t[last] - t[first] >= 8.0:
                 rising = float(t[first])
@@ -88,7 +91,7 @@ def _departures(t: FloatArray, rate: FloatArray, moves: Sequence[Move]) -> list[
 
 def _stalls(t: FloatArray, rate: FloatArray, moves: Sequence[Move]) -> list[Event]:
     return [
-        Event("stall", float(t[first]), float(t[last]), _cause("stall", float(t[first]), moves))
+        Event(later("stall"), float(t[first]), float(t[last]), _cause("stall", float(t[first]), moves))
         for first, last in _runs(rate < STALL_RATE)
         if t[last] - t[first] >= STALL_SECONDS
     ]
@@ -113,5 +116,5 @@ def _cause(kind: str, start: float, moves: Sequence[Move]) -> str | None:
         more_heat = (move.to > earlier) == (usual_role(move.control) is Role.HEAT)
         # More air may warm first and cool later, so it is named for either; gas only for the way it pushes.
         if usual_role(move.control) is Role.AIRFLOW or more_heat == wants_more:
-            return f"{move.control.words} {earlier:g} to {move.to:g}, {before:.0f} s before"
-    return "no move in the minute before: the beans' own heat" if kind == "flick" else "no move in the minute before"
+            return tr("{} {:g} to {:g}, {:.0f} s before", move.control.words, earlier, move.to, before)
+    return tr("no move in the minute before: the beans' own heat") if kind == "flick" else tr("no move in the minute before")

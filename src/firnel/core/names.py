@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from firnel.core.words import capital, tr
+
 #: The longest name of a lot, a plan, a machine.
 LONGEST_NAME = 120
 
@@ -21,6 +23,6 @@ def check_name(what: str, name: str) -> None:
     >>> check_name("a lot", "Rwanda Isuka")
     """
     if not name.strip():
-        raise ValueError(f"{what[:1].upper()}{what[1:]} needs a name.")
+        raise ValueError(tr("{} needs a name.", capital(what)))
     if len(name) > LONGEST_NAME or not name.isprintable():
-        raise ValueError(f"The name of {what} has at most {LONGEST_NAME} letters, all of them to be seen.")
+        raise ValueError(tr("The name of {} has at most {} letters, all of them to be seen.", what, LONGEST_NAME))

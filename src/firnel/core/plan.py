@@ -11,6 +11,7 @@ import numpy as np
 from firnel.core.crossing import crossing, passes
 from firnel.core.usual import BROWNING_S, DEVELOPMENT_S, DRYING_S
 from firnel.core.vocabulary import Control, FloatArray, Mark, MarkKind
+from firnel.core.words import tr
 
 #: So many moves may follow one another: a ring of them has no end.
 MOST_IN_A_ROW = 12
@@ -59,9 +60,9 @@ class PlannedMove:
 
     def __post_init__(self) -> None:
         if self.anchor in READINGS and self.at_c is None:
-            raise ValueError(f"a move that hangs on a {self.anchor} temperature needs at_c, the temperature in degC.")
+            raise ValueError(tr("a move that hangs on a {} temperature needs at_c, the temperature in degC.", self.anchor))
         if self.anchor is Anchor.MOVE and not self.after:
-            raise ValueError("a move that follows another needs to say which: after.")
+            raise ValueError(tr("a move that follows another needs to say which: after."))
 
 
 @dataclass(frozen=True)
@@ -95,16 +96,16 @@ class Targets:
 
 #: How targets are called, in the order in which they give way, the last first; the plan's winner stands before all.
 TARGET_WORDS = {
-    "development_s": "development",
-    "drop_c": "drop",
-    "rise_c": "rise after crack",
-    "charge_c": "charge",
-    "browning_s": "browning",
-    "drying_s": "drying",
-    "total_s": "total",
-    "ratio": "development ratio",
-    "loss": "weight loss",
-    "colour": "colour",
+    "development_s": tr("development"),
+    "drop_c": tr("drop"),
+    "rise_c": tr("rise after crack"),
+    "charge_c": tr("charge"),
+    "browning_s": tr("browning"),
+    "drying_s": tr("drying"),
+    "total_s": tr("total"),
+    "ratio": tr("development ratio"),
+    "loss": tr("weight loss"),
+    "colour": tr("colour"),
 }
 #: Tolerances where the plan sets none; ratio, loss and colour are common practice, no published source.
 USUAL_TOLERANCE = {"ratio": 0.01, "loss": 0.005, "colour": 2.0}

@@ -10,6 +10,7 @@ import numpy as np
 
 from firnel.core.plan import READINGS, TARGET_WORDS, Anchor, Plan, PlanCurve, PlannedMove, Targets
 from firnel.core.vocabulary import Control
+from firnel.core.words import tr
 
 
 def plan_to_document(plan: Plan) -> dict[str, Any]:
@@ -89,7 +90,7 @@ def plan_from_document(document: Mapping[str, Any], **over: Any) -> Plan:
             name for name in (values["wins"], *values["tolerances"], *(values["asked"] or ())) if name not in TARGET_WORDS
         ]
         if unknown:
-            raise ValueError(f"This is no plan: {unknown[0]!r} is no target; there are {', '.join(TARGET_WORDS)}.")
+            raise ValueError(tr("This is no plan: {!r} is no target; there are {}.", unknown[0], ", ".join(TARGET_WORDS)))
         return Plan(**(values | over))
     except (KeyError, TypeError, AttributeError) as error:
-        raise ValueError(f"This is no plan: {error!r} is missing or not understood.") from error
+        raise ValueError(tr("This is no plan: {!r} is missing or not understood.", error)) from error

@@ -22,6 +22,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 
 
 @dataclass(frozen=True)
@@ -101,7 +102,7 @@ class RateOfRiseFilter:
             return self._start(t, bean)
         step = t - self._t
         if step < 0:
-            raise ValueError(f"time goes backwards: {t:.3f} s after {self._t:.3f} s.")
+            raise ValueError(tr("time goes backwards: {:.3f} s after {:.3f} s.", t, self._t))
         self._predict(t, step)
         spike = bool(np.isfinite(bean)) and step > 0 and self._correct(bean)
         return self._answer(spike)

@@ -15,6 +15,7 @@ from firnel.core.plan import TARGET_WORDS, Targets
 from firnel.core.units import clock
 from firnel.core.usual import USUAL_STAGES
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 
 STAGES = ("drying_s", "browning_s", "development_s")
 #: Disagreement that is only rounding. [s]
@@ -63,7 +64,7 @@ def stage_times(targets: Targets, usual: Targets, wins: str = "development_s") -
     """
     ratio = targets.ratio if targets.ratio is not None else 0.2
     if not 0.0 < ratio < 0.6:
-        raise ValueError(f"a development ratio of {100 * ratio:.0f} % cannot be: above 0 and under 60 %.")
+        raise ValueError(tr("a development ratio of {:.0f} % cannot be: above 0 and under 60 %.", 100 * ratio))
     names = [name for name in TARGET_WORDS if name in (*STAGES, "total_s", "ratio") and getattr(targets, name) is not None]
     names.sort(key=lambda name: name != wins)
     rows: list[FloatArray] = []
@@ -90,18 +91,18 @@ def stage_times(targets: Targets, usual: Targets, wins: str = "development_s") -
         seconds = near + weight @ matrix.T @ np.linalg.solve(matrix @ weight @ matrix.T, off)
     if (seconds < 10.0).any():
         short = STAGES[int(np.argmin(seconds))]
-        told = " and ".join(f"{TARGET_WORDS[name]} {_shown(name, targets)}" for name in admitted)
-        raise ValueError(f"{told} leave {TARGET_WORDS[short]} no time.")
+        told = tr(" and ").join(f"{TARGET_WORDS[name]} {_shown(name, targets)}" for name in admitted)
+        raise ValueError(tr("{} leave {} no time.", told, TARGET_WORDS[short]))
     return StageTimes((float(seconds[0]), float(seconds[1]), float(seconds[2])), tuple(admitted), tuple(gave_way))
 
 
 def _shown(name: str, targets: Targets) -> str:
     value = getattr(targets, name)
-    return f"{100 * value:.1f} %" if name == "ratio" else clock(value)
+    return tr("{:.1f} %", 100 * value) if name == "ratio" else clock(value)
 
 
 def _gives_way(name: str, targets: Targets, comes: float, admitted: list[str]) -> str:
     told = ", ".join(f"{TARGET_WORDS[other]} {_shown(other, targets)}" for other in admitted)
     if name == "ratio":
-        return f"the development ratio {_shown(name, targets)} gives way: {told} are asked too."
-    return f"{TARGET_WORDS[name]} {_shown(name, targets)} gives way: {told} make it {clock(comes)}."
+        return tr("the development ratio {} gives way: {} are asked too.", _shown(name, targets), told)
+    return tr("{} {} gives way: {} make it {}.", TARGET_WORDS[name], _shown(name, targets), told, clock(comes))

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from firnel.core.vocabulary import Mark, MarkKind
+from firnel.core.words import tr
 
 
 @dataclass(frozen=True)
@@ -52,13 +53,19 @@ def check_mark_order(marks: Iterable[Mark]) -> None:
     by_kind: dict[MarkKind, Mark] = {}
     for mark in marks:
         if mark.kind in by_kind:
-            raise MarkOrderError(f"{mark.kind.words} is marked twice: a batch has one.")
+            raise MarkOrderError(tr("{} is marked twice: a batch has one.", mark.kind.words))
         by_kind[mark.kind] = mark
     present = [by_kind[kind] for kind in MarkKind if kind in by_kind and kind is not MarkKind.SECOND_CRACK]
     for earlier, later in zip(present, present[1:], strict=False):
         if later.t <= earlier.t:
             raise MarkOrderError(
-                f"{later.kind.words} at {later.t:.0f} s is not after {earlier.kind.words} at {earlier.t:.0f} s of the log."
+                tr(
+                    "{} at {:.0f} s is not after {} at {:.0f} s of the log.",
+                    later.kind.words,
+                    later.t,
+                    earlier.kind.words,
+                    earlier.t,
+                )
             )
 
 

@@ -14,6 +14,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+from firnel.core.words import as_number, point, tr
+
 #: Kind of quantity -> the units a user may choose, the base unit first.
 CHOICES: dict[str, tuple[str, ...]] = {
     "temperature": ("°C", "°F"),
@@ -45,10 +47,10 @@ def linear_map(unit: str, shown: str) -> tuple[float, float]:
     if unit == shown:
         return 1.0, 0.0
     if unit not in _PINT_NAMES or shown not in _PINT_NAMES:
-        raise ValueError(f"no conversion from {unit!r} to {shown!r}.")
+        raise ValueError(tr("no conversion from {!r} to {!r}.", unit, shown))
     registry = _registry()
     if registry.Unit(_PINT_NAMES[unit]).dimensionality != registry.Unit(_PINT_NAMES[shown]).dimensionality:
-        raise ValueError(f"{unit!r} and {shown!r} do not measure the same thing.")
+        raise ValueError(tr("{!r} and {!r} do not measure the same thing.", unit, shown))
     zero, one = (float(registry.Quantity(v, _PINT_NAMES[unit]).to(_PINT_NAMES[shown]).magnitude) for v in (0.0, 1.0))
     return one - zero, zero
 
@@ -64,7 +66,7 @@ class Units:
 
     def colour_text(self, value: float | None) -> str:
         """A colour with the name of its scale."""
-        return "–" if value is None or value != value else f"{value:.1f} {self.colour}"
+        return "–" if value is None or value != value else tr("{:.1f} {}", value, self.colour)
 
     def shown_unit(self, unit: str) -> str:
         """The unit in which a quantity of ``unit`` is displayed; a small draft in Pa stays small."""
@@ -100,14 +102,14 @@ class Units:
             return "–"
         name = self.shown_unit(unit)
         places = digits if digits is not None else _DIGITS.get(name, 1)
-        number = f"{self.show(value, unit):.{places}f}".replace("-", "−")
+        number = tr("{:.{}f}", self.show(value, unit), places).replace("-", "−")
         return f"{number} {name}" if with_unit else number
 
     def rate_text(self, c_per_min: float | None, digits: int = 1) -> str:
         """A rate of rise with its displayed unit."""
         if c_per_min is None or c_per_min != c_per_min:
             return "–"
-        return f"{self.show_difference(c_per_min):.{digits}f} {self.temperature}/min".replace("-", "−")
+        return tr("{:.{}f} {}/min", self.show_difference(c_per_min), digits, self.temperature).replace("-", "−")
 
     def sentence(self, text: str) -> str:
         """A sentence of the core in the chosen units: there °C is a reading, K a difference, and kg, kPa, K/min what they say.
@@ -124,28 +126,34 @@ class Units:
             shown = [self._figure(figure, unit) for figure in figures]
             return f"{(found['between'] or '').join(shown)} {_SHOWN_AS.get(unit, '{}').format(self._name(unit))}"
 
-        return _FIGURES.sub(told, text)
+        return _figures(point(), tr(" to "), tr(" and ")).sub(told, text)
 
     def _name(self, unit: str) -> str:
         return self.temperature if unit in _SHOWN_AS else self.shown_unit(unit)
 
     def _figure(self, figure: str, unit: str) -> str:
-        value = float(figure.replace("−", "-"))
+        value = as_number(figure)
         shown = self.show_difference(value) if unit in _SHOWN_AS else self.show(value, unit)
-        digits = len(figure.partition(".")[2])
+        digits = len(figure.partition(point())[2])
         if unit == "kg":
             digits = 0 if self.mass == "g" else max(digits, 2 if self.mass == "lb" and digits else digits)
         sign = "+" if figure.startswith("+") else ""
-        return f"{shown:{sign}.{digits}f}".replace("-", "−")
+        return tr("{:{}.{}f}", shown, sign, digits).replace("-", "−")
 
 
 #: Differences and rates of temperature: how the core names them, and how they are shown.
 _SHOWN_AS = {"K/min": "{}/min", "K": "{}"}
-#: One or two figures with a unit that can be chosen.
-_FIGURES = re.compile(
-    r"(?<![\w.])(?P<first>[+−-]?\d+(?:\.\d+)?)(?:(?P<between> to | and | ± )(?P<last>\d+(?:\.\d+)?))? "
-    r"(?P<unit>K/min|K|°C|kg|kPa)(?![\w/])"
-)
+
+
+@lru_cache(maxsize=4)
+def _figures(mark: str, to: str, both: str) -> re.Pattern[str]:
+    """One or two figures with a unit that can be chosen, as they are written in the chosen language."""
+    one = rf"\d+(?:{re.escape(mark)}\d+)?"
+    between = "|".join(map(re.escape, (to, both, " ± ")))
+    return re.compile(
+        rf"(?<![\w{re.escape(mark)}])(?P<first>[+−-]?{one})(?:(?P<between>{between})(?P<last>{one}))? "
+        r"(?P<unit>K/min|K|°C|kg|kPa)(?![\w/])"
+    )
 
 
 def clock(seconds: float | None, sign: bool = False) -> str:
@@ -181,5 +189,5 @@ def parse_clock(text: str) -> float | None:
     sign = -1.0 if text.startswith("-") else 1.0
     total = 0.0
     for part in text.removeprefix("-").split(":"):
-        total = total * 60.0 + float(part)
+        total = total * 60.0 + as_number(part)
     return sign * total

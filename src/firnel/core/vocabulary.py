@@ -16,6 +16,8 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
+from firnel.core.words import later, tr
+
 FloatArray = NDArray[np.float64]
 
 
@@ -33,7 +35,7 @@ class MarkKind(StrEnum):
     @property
     def words(self) -> str:
         """The mark as it is said: ``first crack``."""
-        return self.value.replace("_", " ")
+        return tr(self.value.replace("_", " "))
 
 
 #: The marks a hand sets, in the order in which they come.
@@ -71,18 +73,18 @@ class Control(str):
         """
         key = re.sub(r"[^a-z0-9]+", "_", name.strip().lower()).strip("_")
         if not key or len(key) > 20:
-            raise ValueError(f"{name!r} is no name for a control: use one or two words.")
+            raise ValueError(tr("{!r} is no name for a control: use one or two words.", name))
         if key in RESERVED:
-            raise ValueError(f"A control cannot be called {name!r}: a log has a column of that name for something else.")
+            raise ValueError(tr("A control cannot be called {!r}: a log has a column of that name for something else.", name))
         return cls(key)
 
     @property
     def words(self) -> str:
         """The key as it is said where its machine gives it no other name."""
-        return self.replace("_", " ")
+        return tr(self.replace("_", " "))
 
 
-Control.GAS, Control.AIRFLOW, Control.DRUM = Control("gas"), Control("airflow"), Control("drum")
+Control.GAS, Control.AIRFLOW, Control.DRUM = Control(later("gas")), Control(later("airflow")), Control(later("drum"))
 #: The controls of a machine of which nothing is known.
 USUAL_CONTROLS = (Control.GAS, Control.AIRFLOW, Control.DRUM)
 #: What no control may be called: the other columns of a log.
@@ -257,7 +259,7 @@ class Machine:
     controls: Mapping[Control, ControlScale] = field(default_factory=dict)
     yellow_c: float = 155.0
     first_crack_c: float = 198.0
-    air_probe: str = "drum air"
+    air_probe: str = tr("drum air")
     device_url: str = ""
     second_crack_c: float | None = None
     tray_litres: float | None = None
@@ -315,7 +317,7 @@ class Machine:
         if scale is not None and scale.name:
             return scale.name
         electric = control == Control.GAS and self.heat == "electric"
-        return "power" if electric else control.words
+        return tr("power") if electric else control.words
 
 
 def word_of(control: Control, machine: Machine | None) -> str:

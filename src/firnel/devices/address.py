@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from urllib.parse import parse_qs, urlsplit
 
+from firnel.core.words import tr
 from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
 from firnel.devices.joined import JoinedSource
@@ -34,16 +35,16 @@ def open_source(url: str, clock: Clock) -> ReadingSource:
     if len(parts) <= 1:
         source = _one_source(url.strip(), clock)
         if "bean" not in source.reads:
-            raise AddressError(f"The address {url!r} does not work: nothing there reads the beans.")
+            raise AddressError(tr("The address {!r} does not work: nothing there reads the beans.", url))
         return source
     sources = [_one_source(part, clock) for part in parts]
     if any(isinstance(source, HandSource) for source in sources):
-        raise AddressError("Readings by hand stand alone: no other instrument goes with them.")
+        raise AddressError(tr("Readings by hand stand alone: no other instrument goes with them."))
     fields = [field for source in sources for field in source.reads]
     if twice := next((field for field in fields if fields.count(field) > 1), None):
-        raise AddressError(f"Two instruments of {url!r} read {twice}: each reading comes from one of them.")
+        raise AddressError(tr("Two instruments of {!r} read {}: each reading comes from one of them.", url, twice))
     if "bean" not in fields:
-        raise AddressError(f"The address {url!r} does not work: none of its instruments reads the beans.")
+        raise AddressError(tr("The address {!r} does not work: none of its instruments reads the beans.", url))
     return JoinedSource(sources)
 
 
@@ -55,7 +56,7 @@ def _one_source(url: str, clock: Clock) -> ReadingSource:
             register_map = find_map(query.get("map", "gas-6"))
             unit = int(query.get("unit", "1"))
             if not 0 <= unit <= 255:
-                raise ValueError(f"there is no Modbus unit {unit}: 0 to 255.")
+                raise ValueError(tr("there is no Modbus unit {}: 0 to 255.", unit))
             return ModbusSource(parts.hostname, 502 if parts.port is None else parts.port, register_map, clock, unit)
         if parts.scheme == "serial" and parts.path:
             return SerialSource(
@@ -69,5 +70,7 @@ def _one_source(url: str, clock: Clock) -> ReadingSource:
         if parts.scheme == "hand":
             return HandSource(clock)
     except ValueError as error:
-        raise AddressError(f"The address {url!r} does not work: {error}") from error
-    raise AddressError(f"The address {url!r} leads nowhere. Use modbus://HOST:PORT?map=NAME, serial:///dev/ttyUSB0 or hand:.")
+        raise AddressError(tr("The address {!r} does not work: {}", url, error)) from error
+    raise AddressError(
+        tr("The address {!r} leads nowhere. Use modbus://HOST:PORT?map=NAME, serial:///dev/ttyUSB0 or hand:.", url)
+    )

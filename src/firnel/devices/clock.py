@@ -7,6 +7,8 @@ import time
 from collections.abc import Callable
 from datetime import UTC, datetime
 
+from firnel.core.words import tr
+
 
 class Clock:
     """Seconds that never go backwards; the rate can be changed without a jump.
@@ -51,7 +53,7 @@ class Clock:
         ValueError : if the rate is not positive.
         """
         if not rate > 0:
-            raise ValueError(f"a clock cannot run at {rate} times the speed of life.")
+            raise ValueError(tr("a clock cannot run at {} times the speed of life.", rate))
         with self._lock:
             source = self._source()
             self._shown += (source - self._base) * self._rate

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from firnel.core.vocabulary import Quality
+from firnel.core.words import tr
 from firnel.devices.clock import Clock
 from firnel.devices.reading import LinkState, LinkStatus, OnReading, OnStatus, Reading
 
@@ -15,7 +16,7 @@ class HandSource:
     clock : stamps the first key.
     """
 
-    title = "readings by hand"
+    title = tr("readings by hand")
     reads: tuple[str, ...] = ("bean", "air")
 
     def __init__(self, clock: Clock) -> None:
@@ -26,7 +27,7 @@ class HandSource:
     def start(self, on_reading: OnReading, on_status: OnStatus) -> None:
         """Be ready for keys."""
         self._on_reading = on_reading
-        on_status(LinkStatus(LinkState.LIVE, "Readings by hand: type the bean reading and press Enter."))
+        on_status(LinkStatus(LinkState.LIVE, tr("Readings by hand: type the bean reading and press Enter.")))
 
     def stop(self) -> None:
         """Take no more."""
@@ -50,7 +51,7 @@ class HandSource:
         ValueError : if the reading cannot be one of a roast.
         """
         if not 0.0 <= bean <= 400.0:
-            raise ValueError(f"{bean:.0f} °C is not a bean reading; it must lie between 0 and 400 °C.")
+            raise ValueError(tr("{:.0f} °C is not a bean reading; it must lie between 0 and 400 °C.", bean))
         reading = Reading(time=self.begin(), bean=bean, air=air, quality=Quality.HAND)
         self._begun = None
         if self._on_reading is not None:

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 
+from firnel.core.words import tr
 from firnel.devices.reading import LinkState, LinkStatus, OnReading, OnStatus, Reading, ReadingSource
 
 #: What another instrument told is held so long; after that it is not known any more. [s]
@@ -65,7 +66,7 @@ class JoinedSource:
             self._states[index] = status
             worst = max(self._states.values(), key=lambda known: WORST.index(known.state))
             live = worst.state is LinkState.LIVE
-            told = LinkStatus(worst.state, f"Reading {self.title}." if live else worst.sentence)
+            told = LinkStatus(worst.state, tr("Reading {}.", self.title) if live else worst.sentence)
             if told == self._told:
                 return
             self._told = told

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from firnel.core.vocabulary import Control, Quality
+from firnel.core.words import tr
 from firnel.devices.clock import Clock
 from firnel.devices.reading import LinkState, Reading, Tried
 from firnel.devices.register_map import PROBES, Register, RegisterMap
@@ -50,7 +51,7 @@ class ModbusSource(ThreadedSource):
     def __init__(
         self, host: str, port: int, register_map: RegisterMap, clock: Clock, unit_id: int = 1, timeout: float = 1.5
     ) -> None:
-        super().__init__(f"{register_map.title} at {host}:{port}", clock, "modbus", tuple(register_map.registers))
+        super().__init__(tr("{} at {}:{}", register_map.title, host, port), clock, "modbus", tuple(register_map.registers))
         self._host, self._port, self._map = host, port, register_map
         self._unit_id, self._timeout = unit_id, timeout
         self._blocks = _blocks([*register_map.registers.values(), *filter(None, [register_map.clock_speed])])
@@ -60,12 +61,12 @@ class ModbusSource(ThreadedSource):
 
         # The library logs whole packets at each time-out; what matters is told by the link's state.
         logging.getLogger("pymodbus").setLevel(logging.CRITICAL)
-        self._tell(LinkState.CONNECTING, f"Connecting to {self.title}.", again=self._failures == 0)
+        self._tell(LinkState.CONNECTING, tr("Connecting to {}.", self.title), again=self._failures == 0)
         client = ModbusTcpClient(self._host, port=self._port, timeout=self._timeout, retries=0, reconnect_delay=0)
         try:
             if not client.connect():
-                what = "Nobody listens" if self._failures == 0 else "Still nobody listens"
-                raise LinkBrokenError(f"{what} at {self._host}:{self._port}. Is the machine on and the cable in?")
+                what = tr("Nobody listens") if self._failures == 0 else tr("Still nobody listens")
+                raise LinkBrokenError(tr("{} at {}:{}. Is the machine on and the cable in?", what, self._host, self._port))
             self._poll(client)
         finally:
             client.close()
@@ -78,11 +79,11 @@ class ModbusSource(ThreadedSource):
             try:
                 reading = self._ask(client)
             except MachineAnswerError as error:
-                self._tell(LinkState.SILENT, f"{self.title} answers, but not with readings: {error}.")
+                self._tell(LinkState.SILENT, tr("{} answers, but not with readings: {}.", self.title, error))
                 self._stop.wait(1.0)
                 continue
             except (ModbusException, OSError) as error:
-                raise LinkBrokenError(f"The link to {self.title} broke. Firnel tries again; the batch goes on.") from error
+                raise LinkBrokenError(tr("The link to {} broke. Firnel tries again; the batch goes on.", self.title)) from error
             self._hand_up(reading)
             self._stop.wait(max(self._map.poll_s / self._clock.rate, LEAST_POLL))
 
@@ -100,7 +101,9 @@ class ModbusSource(ThreadedSource):
         client = ModbusTcpClient(self._host, port=self._port, timeout=self._timeout, retries=0, reconnect_delay=0)
         try:
             if not client.connect():
-                raise LinkBrokenError(f"Nobody listens at {self._host}:{self._port}. Is the machine on and the cable in?")
+                raise LinkBrokenError(
+                    tr("Nobody listens at {}:{}. Is the machine on and the cable in?", self._host, self._port)
+                )
             tried = []
             for field, register in self._map.registers.items():
                 block = _Block(register.table, register.address, register.width)
@@ -109,9 +112,9 @@ class ModbusSource(ThreadedSource):
                     self._ask_block(client, block, words)
                     tried.append(self._tried(field, register, words))
                 except MachineAnswerError as error:
-                    tried.append(Tried(field, None, (), f"no answer there: {error}"))
+                    tried.append(Tried(field, None, (), tr("no answer there: {}", error)))
                 except (ModbusException, OSError):
-                    tried.append(Tried(field, None, (), "no answer in time: is the unit number right?"))
+                    tried.append(Tried(field, None, (), tr("no answer in time: is the unit number right?")))
             return tried
         finally:
             client.close()
@@ -120,13 +123,17 @@ class ModbusSource(ThreadedSource):
         raw = tuple(words[register.table, register.address + offset] for offset in range(register.width))
         value = self._decode(words, register)
         if value is None:
-            return Tried(field, None, raw, f"{list(raw)} is no {register.type}: is the type or the order of words right?")
+            return Tried(
+                field, None, raw, tr("{} is no {}: is the type or the order of words right?", list(raw), register.type)
+            )
         shown = self._map.celsius(field, value) if field in PROBES else value
         if field in PROBES and not -30.0 <= shown <= 700.0:
-            return Tried(field, shown, raw, f"{shown:.0f} °C is nothing a probe reads: is the scale right?")
+            return Tried(field, shown, raw, tr("{:.0f} °C is nothing a probe reads: is the scale right?", shown))
         if field not in PROBES and self._plausible(field, value) is None:
             scale = self._map.controls[Control(field)]
-            return Tried(field, shown, raw, f"{value:g} is far off its scale of {scale.low:g} to {scale.high:g} {scale.unit}")
+            return Tried(
+                field, shown, raw, tr("{:g} is far off its scale of {:g} to {:g} {}", value, scale.low, scale.high, scale.unit)
+            )
         return Tried(field, shown, raw)
 
     def _ask_block(self, client: ModbusTcpClient, block: _Block, words: dict[tuple[str, int], int]) -> None:
@@ -134,10 +141,12 @@ class ModbusSource(ThreadedSource):
         answer = read(block.address, count=block.count, device_id=self._unit_id)
         if answer.isError():
             code = getattr(answer, "exception_code", None)
-            raise MachineAnswerError(f"Modbus exception {code} for {block.table} registers from {block.address}")
+            raise MachineAnswerError(tr("Modbus exception {} for {} registers from {}", code, block.table, block.address))
         registers = list(getattr(answer, "registers", ()))
         if len(registers) < block.count:
-            raise MachineAnswerError(f"it sent {len(registers)} of {block.count} {block.table} registers from {block.address}")
+            raise MachineAnswerError(
+                tr("it sent {} of {} {} registers from {}", len(registers), block.count, block.table, block.address)
+            )
         for offset in range(block.count):
             words[block.table, block.address + offset] = registers[offset]
 

@@ -17,6 +17,7 @@ from typing import Any
 
 from firnel.core.units import linear_map
 from firnel.core.vocabulary import KINDS_OF, MOST_CONTROLS, Control, ControlScale, Role, usual_role
+from firnel.core.words import tr
 
 log = logging.getLogger(__name__)
 
@@ -86,7 +87,7 @@ def read_register_map(path: Path | Any) -> RegisterMap:
     try:
         text = path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError) as error:
-        raise RegisterMapError(f"The register map {path.name} cannot be read: {error}.") from error
+        raise RegisterMapError(tr("The register map {} cannot be read: {}.", path.name, error)) from error
     return parse_register_map(path.name, text)
 
 
@@ -101,7 +102,7 @@ def parse_register_map(file: str, text: str) -> RegisterMap:
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise RegisterMapError(f"The register map {file} cannot be read: {error}.") from error
+        raise RegisterMapError(tr("The register map {} cannot be read: {}.", file, error)) from error
     try:
         title = str(data["title"])
         registers = {field: _register(file, field, entry) for field, entry in data["readings"].items()}
@@ -125,7 +126,7 @@ def parse_register_map(file: str, text: str) -> RegisterMap:
     except (KeyError, TypeError, ValueError, AttributeError, OverflowError) as error:
         if isinstance(error, RegisterMapError):
             raise
-        raise RegisterMapError(f"{file}: {error!r} is missing or not understood.") from error
+        raise RegisterMapError(tr("{}: {!r} is missing or not understood.", file, error)) from error
 
 
 def _register(file: str, field: str, entry: Mapping[str, Any]) -> Register:
@@ -138,7 +139,12 @@ def _register(file: str, field: str, entry: Mapping[str, Any]) -> Register:
     )
     if register.table not in ("input", "holding") or register.type not in WIDTHS or not 0 <= register.address <= 65535:
         raise RegisterMapError(
-            f"{file}: {field} needs a table (input or holding), an address from 0 to 65535 and a type of {list(WIDTHS)}."
+            tr(
+                "{}: {} needs a table (input or holding), an address from 0 to 65535 and a type of {}.",
+                file,
+                field,
+                list(WIDTHS),
+            )
         )
     return register
 
@@ -146,13 +152,13 @@ def _register(file: str, field: str, entry: Mapping[str, Any]) -> Register:
 def _figure(value: Any, low: float, high: float) -> float:
     figure = float(value)
     if not low <= figure <= high:
-        raise ValueError(f"{value} is not between {low:g} and {high:g}")
+        raise ValueError(tr("{} is not between {:g} and {:g}", value, low, high))
     return figure
 
 
 def _scale(file: str, key: str, entry: Mapping[str, Any], registers: Mapping[str, Register]) -> ControlScale:
     if Control.named(key) != key:
-        raise RegisterMapError(f"{file}: {key!r} is no name for a control: small letters, words joined by underscores.")
+        raise RegisterMapError(tr("{}: {!r} is no name for a control: small letters, words joined by underscores.", file, key))
     scale = ControlScale(
         str(entry["unit"]), float(entry["low"]), float(entry["high"]), float(entry["step"]), float(entry.get("least", 0.0)),
         key in registers, Role(entry["role"]) if "role" in entry else None, str(entry.get("kind", "")),
@@ -160,29 +166,37 @@ def _scale(file: str, key: str, entry: Mapping[str, Any], registers: Mapping[str
     )  # fmt: skip
     known = all(math.isfinite(figure) for figure in (scale.low, scale.high, scale.step, scale.least))
     if not known or not scale.low < scale.high or not 0 < scale.step <= scale.high - scale.low:
-        raise RegisterMapError(f"{file}: the scale of {key} must rise, and its step lie inside it.")
+        raise RegisterMapError(tr("{}: the scale of {} must rise, and its step lie inside it.", file, key))
     role = scale.role or usual_role(key)
     if scale.kind and scale.kind not in KINDS_OF[role]:
-        raise RegisterMapError(f"{file}: {key} is {scale.kind!r}; for {role} there are {', '.join(KINDS_OF[role])}.")
+        raise RegisterMapError(
+            tr("{}: {} is {!r}; for {} there are {}.", file, key, scale.kind, role, ", ".join(KINDS_OF[role]))
+        )
     return scale
 
 
 def _check_readings(file: str, registers: Mapping[str, Register], controls: Mapping[Control, ControlScale]) -> None:
     """Every reading is a probe's or a control's, and no two of them take the same register."""
     if len(controls) > MOST_CONTROLS:
-        raise RegisterMapError(f"{file}: {len(controls)} controls are more than a hand drives; {MOST_CONTROLS} at most.")
+        raise RegisterMapError(
+            tr("{}: {} controls are more than a hand drives; {} at most.", file, len(controls), MOST_CONTROLS)
+        )
     known = {*PROBES, *controls}
     if unknown := sorted(field for field in registers if field not in known):
         which = ", ".join([*PROBES, *controls])
-        raise RegisterMapError(f"{file}: the reading {unknown[0]!r} is neither a probe nor one of its controls ({which}).")
+        raise RegisterMapError(
+            tr("{}: the reading {!r} is neither a probe nor one of its controls ({}).", file, unknown[0], which)
+        )
     if not registers:
-        raise RegisterMapError(f"{file}: a map needs at least one reading, as readings.bean, the bean probe.")
+        raise RegisterMapError(tr("{}: a map needs at least one reading, as readings.bean, the bean probe.", file))
     taken: dict[tuple[str, int], str] = {}
     for field, register in registers.items():
         for address in range(register.address, register.address + register.width):
             other = taken.setdefault((register.table, address), field)
             if other != field:
-                raise RegisterMapError(f"{file}: {other} and {field} both take {register.table} register {address}.")
+                raise RegisterMapError(
+                    tr("{}: {} and {} both take {} register {}.", file, other, field, register.table, address)
+                )
 
 
 @cache
@@ -226,7 +240,7 @@ def find_map(name: str) -> RegisterMap:
     if path.name == name and (own := own_folder() / f"{name}.toml").is_file():
         return read_register_map(own)
     known = ", ".join([*shipped_maps(), *own_maps()])
-    raise RegisterMapError(f"No register map is called {name!r}; there are {known}, or give a .toml file.")
+    raise RegisterMapError(tr("No register map is called {!r}; there are {}, or give a .toml file.", name, known))
 
 
 def register_map_text(found: RegisterMap) -> str:

@@ -7,6 +7,8 @@ import re
 import threading
 import time
 
+from firnel.core.words import tr
+
 #: A weight with its unit; decimal point or comma. What a scale prints before and after it does not matter.
 PATTERN = re.compile(r"([+-]?\s*\d+(?:[.,]\d+)?)\s*(kg|g|lb)\b", re.IGNORECASE)
 KG = {"kg": 1.0, "g": 0.001, "lb": 0.45359237}
@@ -55,11 +57,11 @@ def read_weight(port: str, baud: int = 9600, patience_s: float = 6.0) -> float:
                 if len(last) == AGREE and max(last) - min(last) <= max(WITHIN * abs(weight), WITHIN_KG):
                     return weight
     except (serial.SerialException, OSError, ValueError, OverflowError) as error:
-        raise ScaleError(f"The scale on {port} cannot be read: {error}.") from error
+        raise ScaleError(tr("The scale on {} cannot be read: {}.", port, error)) from error
     if not last:
-        raise ScaleError(f"The scale on {port} prints no weight: is it set to send, and to this speed?")
+        raise ScaleError(tr("The scale on {} prints no weight: is it set to send, and to this speed?", port))
     raise ScaleError(
-        f"The scale on {port} does not come to rest: the last weights were {', '.join(f'{w:.3f}' for w in last)} kg."
+        tr("The scale on {} does not come to rest: the last weights were {} kg.", port, ", ".join(f"{w:.3f}" for w in last))
     )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
+from firnel.core.words import tr
 from firnel.devices.clock import Clock
 from firnel.devices.reading import LinkState, Reading
 from firnel.devices.source import LinkBrokenError, ThreadedSource
@@ -57,16 +58,16 @@ class SerialSource(ThreadedSource):
         try:
             self._pattern = re.compile(pattern)
         except re.error as error:
-            raise ValueError(f"the pattern {pattern!r} is no regular expression: {error}.") from error
+            raise ValueError(tr("the pattern {!r} is no regular expression: {}.", pattern, error)) from error
         if "bean" not in self._pattern.groupindex:
-            raise ValueError(f"the pattern {pattern!r} needs a group called bean.")
+            raise ValueError(tr("the pattern {!r} needs a group called bean.", pattern))
         if not SLOWEST_BAUD <= baud <= FASTEST_BAUD:
-            raise ValueError(f"a line of {baud} baud cannot be: {SLOWEST_BAUD} to {FASTEST_BAUD}.")
+            raise ValueError(tr("a line of {} baud cannot be: {} to {}.", baud, SLOWEST_BAUD, FASTEST_BAUD))
         if probe not in ("bean", "air"):
-            raise ValueError(f"a thermometer reads bean or air, not {probe!r}.")
+            raise ValueError(tr("a thermometer reads bean or air, not {!r}.", probe))
         self._probe = probe
         both = "air" in self._pattern.groupindex and pattern != DEFAULT_PATTERN
-        super().__init__(f"thermometer on {port}", clock, "serial", ("bean", "air") if both else (probe,))
+        super().__init__(tr("thermometer on {}", port), clock, "serial", ("bean", "air") if both else (probe,))
         self._port, self._baud, self._fahrenheit = port, baud, fahrenheit
 
     def parse(self, line: str) -> Reading | None:
@@ -94,10 +95,10 @@ class SerialSource(ThreadedSource):
 
         try:
             with serial.Serial(self._port, self._baud, timeout=0.2, exclusive=True) as line:
-                self._tell(LinkState.CONNECTING, f"The {self.title} is open; waiting for its first line.", again=True)
+                self._tell(LinkState.CONNECTING, tr("The {} is open; waiting for its first line.", self.title), again=True)
                 self._listen(line)
         except (serial.SerialException, OSError) as error:
-            raise LinkBrokenError(f"The {self.title} cannot be read: {error.strerror or error}.") from error
+            raise LinkBrokenError(tr("The {} cannot be read: {}.", self.title, error.strerror or error)) from error
 
     def _listen(self, line: serial.Serial) -> None:
         pending = b""
@@ -107,7 +108,7 @@ class SerialSource(ThreadedSource):
             for raw in lines:
                 self._take_line(raw[:LONGEST_LINE].decode("ascii", "replace").strip())
             if len(pending) > LONGEST_LINE:
-                self._tell(LinkState.SILENT, f"The {self.title} prints without an end of line: is it set to this speed?")
+                self._tell(LinkState.SILENT, tr("The {} prints without an end of line: is it set to this speed?", self.title))
                 pending = b""
             self._look_whether_silent()
 
@@ -125,7 +126,7 @@ class SerialSource(ThreadedSource):
                 line.readline()  # the first is often cut
                 last = line.readline()[:LONGEST_LINE].decode("ascii", "replace").strip()
         except (serial.SerialException, OSError) as error:
-            raise LinkBrokenError(f"The {self.title} cannot be read: {error.strerror or error}.") from error
+            raise LinkBrokenError(tr("The {} cannot be read: {}.", self.title, error.strerror or error)) from error
         return last, self.parse(last)
 
     def _take_line(self, text: str) -> None:
@@ -133,6 +134,6 @@ class SerialSource(ThreadedSource):
         if reading is not None:
             self._hand_up(reading)
         elif text and self._state is not LinkState.LIVE:
-            self._tell(LinkState.SILENT, f"The {self.title} prints {text[:40]!r}, in which there is no reading.")
+            self._tell(LinkState.SILENT, tr("The {} prints {!r}, in which there is no reading.", self.title, text[:40]))
         elif text:
             self._look_whether_silent()

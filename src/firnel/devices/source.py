@@ -6,6 +6,7 @@ import logging
 import threading
 import time
 
+from firnel.core.words import capital, tr
 from firnel.devices.clock import Clock
 from firnel.devices.reading import LinkState, LinkStatus, OnReading, OnStatus, QualityWatch, Reading
 
@@ -85,14 +86,16 @@ class ThreadedSource:
                 log.exception("a driver stumbled")
                 what = f"{type(error).__name__}: {error}".splitlines()[0][:120]
                 self._tell(
-                    LinkState.LOST, f"{self._beginning} sent what nobody understands ({what}). Firnel tries again.", again=True
+                    LinkState.LOST,
+                    tr("{} sent what nobody understands ({}). Firnel tries again.", self._beginning, what),
+                    again=True,
                 )
             self._stop.wait(PAUSES[min(self._failures, len(PAUSES) - 1)])
             self._failures += 1
 
     @property
     def _beginning(self) -> str:
-        return self.title[:1].upper() + self.title[1:]
+        return capital(self.title)
 
     def _tell(self, state: LinkState, sentence: str, again: bool = False) -> None:
         """Tell how the link stands, once for each state, or each time where ``again`` says so."""
@@ -107,11 +110,11 @@ class ThreadedSource:
         if self._state is LinkState.LIVE and now - self._handed_up < LEAST_APART_S:
             return
         self._handed_up = now
-        self._tell(LinkState.LIVE, f"Reading {self.title}.")
+        self._tell(LinkState.LIVE, tr("Reading {}.", self.title))
         if self._on_reading is not None:
             self._on_reading(self._watch.judge(reading))
 
     def _look_whether_silent(self) -> None:
         """Nothing has come: after a while that is told."""
         if self._state is LinkState.LIVE and time.monotonic() - self._handed_up > SILENT_S:
-            self._tell(LinkState.SILENT, f"{self._beginning} has sent nothing for {SILENT_S:.0f} s. The batch goes on.")
+            self._tell(LinkState.SILENT, tr("{} has sent nothing for {:.0f} s. The batch goes on.", self._beginning, SILENT_S))

@@ -23,6 +23,7 @@ from firnel.core.vocabulary import (
     Note,
     Trace,
 )
+from firnel.core.words import tr
 from firnel.exchange.documents import (
     AirC,
     BeanC,
@@ -165,16 +166,18 @@ def document_to_batch(document: BatchDocument) -> BatchRecord:
     controls = {**usual, **{Control(name): values for name, values in columns.controls.items()}}
     lengths = {len(values) for values in (columns.t, columns.bean, columns.air, columns.quality, *controls.values())}
     if len(lengths) != 1:
-        raise ImportRefusedError(f"Batch {document.label}: the columns of readings differ in length ({sorted(lengths)}).")
+        raise ImportRefusedError(
+            tr("Batch {}: the columns of readings differ in length ({}).", document.label, sorted(lengths))
+        )
     t = np.array(columns.t, float) + zero
     if t.size and not (np.diff(t) > 0).all():
-        raise ImportRefusedError(f"Batch {document.label}: the times of its readings do not go forward.")
+        raise ImportRefusedError(tr("Batch {}: the times of its readings do not go forward.", document.label))
     if document.load_kg is not None and document.roasted_kg is not None and document.roasted_kg >= document.load_kg:
         raise ImportRefusedError(
-            f"Batch {document.label}: {document.roasted_kg:g} kg roasted of {document.load_kg:g} kg green cannot be."
+            tr("Batch {}: {:g} kg roasted of {:g} kg green cannot be.", document.label, document.roasted_kg, document.load_kg)
         )
     if not 1990 <= document.started.year <= 2200:
-        raise ImportRefusedError(f"Batch {document.label}: it was begun in the year {document.started.year}?")
+        raise ImportRefusedError(tr("Batch {}: it was begun in the year {}?", document.label, document.started.year))
     read = {control: _array(values) for control, values in controls.items()}
     known = {control: values for control, values in read.items() if np.isfinite(values).any()}
     trace = Trace(t, _array(columns.bean), _array(columns.air), known, np.array(columns.quality, np.int64))

@@ -20,6 +20,7 @@ import numpy as np
 from firnel.core.mark_finding import find_charge, find_drop, find_turning
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import MOST_CONTROLS, BatchRecord, Control, FloatArray, Found, Mark, MarkKind, Move, Trace
+from firnel.core.words import tr
 from firnel.exchange.errors import ImportRefusedError
 
 MOST_BYTES, MOST_ROWS = 64_000_000, 400_000
@@ -84,7 +85,7 @@ def parse_mark_name(name: str) -> MarkKind:
     """
     words = name.strip().lower().replace("_", " ")
     if words not in _MARK_WORDS:
-        raise ImportRefusedError(f"{name!r} is no mark; use {', '.join(kind.value for kind in MarkKind)}.")
+        raise ImportRefusedError(tr("{!r} is no mark; use {}.", name, ", ".join(kind.value for kind in MarkKind)))
     return _MARK_WORDS[words]
 
 
@@ -102,18 +103,18 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
     header, body = _split_header(rows)
     columns = _columns(header, body, wishes.columns, path.name, decimal)
     said.append(
-        f"delimiter {delimiter!r}, decimal {decimal!r}, "
-        + ", ".join(f"{name} = {header[index] if header else f'column {index + 1}'}" for name, index in columns.items())
+        tr("delimiter {!r}, decimal {!r}, ", delimiter, decimal)
+        + ", ".join(f"{name} = {(header[index] if header else tr('column {}', index + 1))}" for name, index in columns.items())
     )
     numbers = {name: _numbers(body, index, decimal) for name, index in columns.items() if name not in ("time", "mark")}
     t = _times(body, columns["time"], decimal, path.name)
     keep, dropped = _forward(t, path.name)
     if dropped:
-        said.append(f"{dropped} lines whose time does not go forward were left out")
+        said.append(tr("{} lines whose time does not go forward were left out", dropped))
     t = t[keep]
     if float(t[-1] - t[0]) > MOST_S:
         raise ImportRefusedError(
-            f"{path.name} runs over {(t[-1] - t[0]) / 3600.0:.0f} hours; a roast log is at most a day long."
+            tr("{} runs over {:.0f} hours; a roast log is at most a day long.", path.name, (t[-1] - t[0]) / 3600.0)
         )
     numbers = {name: values[keep] for name, values in numbers.items()}
     _to_celsius(numbers, header, columns, wishes.temperature, said)
@@ -122,9 +123,9 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
     controls = {Control(name): values for name, values in numbers.items() if name not in _OTHERS}
     trace = Trace(t, numbers["bean"], numbers.get("air", blank), controls, np.zeros(t.size, np.int64))
     if np.isfinite(trace.bean).sum() < 10:
-        raise ImportRefusedError(f"{path.name} has fewer than ten bean readings; there is no roast in it.")
+        raise ImportRefusedError(tr("{} has fewer than ten bean readings; there is no roast in it.", path.name))
     steps = np.diff(t[np.isfinite(trace.bean)])
-    said.append(f"{t.size} readings, one every {float(np.median(steps)):g} s")
+    said.append(tr("{} readings, one every {:g} s", t.size, float(np.median(steps))))
     marks = _marks(trace, _marks_in_column(body, columns.get("mark"), t, keep), wishes, path.name, said)
     record = BatchRecord(
         label="",
@@ -136,7 +137,7 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
         moves=moves_in(trace),
         load_kg=wishes.load_kg,
         room_c=wishes.room_c,
-        remark=f"imported from {path.name}",
+        remark=tr("imported from {}", path.name),
     )
     return Imported(record, tuple(said), _control_units(header, columns))
 
@@ -225,37 +226,42 @@ def _read_text(path: Path) -> str:
     try:
         size = path.stat().st_size
         if size == 0:
-            raise ImportRefusedError(f"{path.name} is empty.")
+            raise ImportRefusedError(tr("{} is empty.", path.name))
         if size > MOST_BYTES:
             raise ImportRefusedError(
-                f"{path.name} is {size / 1e6:.0f} MB; a roast log is smaller than {MOST_BYTES / 1e6:.0f} MB."
+                tr(
+                    "{} is {:.0f} MB; a roast log is smaller than {:.0f} MB.",
+                    path.name,
+                    size / 1000000.0,
+                    MOST_BYTES / 1000000.0,
+                )
             )
         raw = path.read_bytes()
     except OSError as error:
-        raise ImportRefusedError(f"{path} cannot be read: {error.strerror}.") from error
+        raise ImportRefusedError(tr("{} cannot be read: {}.", path, error.strerror)) from error
     if b"\x00" in raw[:4096] and not raw.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise ImportRefusedError(f"{path.name} is a binary file, not a CSV log.")
+        raise ImportRefusedError(tr("{} is a binary file, not a CSV log.", path.name))
     for encoding in ("utf-16",) if raw.startswith((b"\xff\xfe", b"\xfe\xff")) else ("utf-8-sig", "cp1252"):
         try:
             return raw.decode(encoding)
         except UnicodeDecodeError:
             continue
-    raise ImportRefusedError(f"{path.name} is not a text file that can be read.")
+    raise ImportRefusedError(tr("{} is not a text file that can be read.", path.name))
 
 
 def _rows(text: str, name: str) -> tuple[list[list[str]], str, str]:
     lines = [line for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")]
     if len(lines) > MOST_ROWS:
-        raise ImportRefusedError(f"{name} has {len(lines)} lines; a roast log has fewer than {MOST_ROWS}.")
+        raise ImportRefusedError(tr("{} has {} lines; a roast log has fewer than {}.", name, len(lines), MOST_ROWS))
     sample = lines[:50]
     delimiter = max(";\t,|", key=lambda mark: (min((line.count(mark) for line in sample), default=0), ";\t,|".index(mark) == 0))
     if not any(delimiter in line for line in sample):
-        raise ImportRefusedError(f"{name} has only one column; a log needs at least time and bean temperature.")
+        raise ImportRefusedError(tr("{} has only one column; a log needs at least time and bean temperature.", name))
     decimal = "," if delimiter != "," and any(re.search(r"\d,\d", line) for line in sample) else "."
     try:
         return list(csv.reader(lines, delimiter=delimiter)), delimiter, decimal
     except csv.Error as error:
-        raise ImportRefusedError(f"{name} is no table that can be read: {error}.") from error
+        raise ImportRefusedError(tr("{} is no table that can be read: {}.", name, error)) from error
 
 
 def _split_header(rows: list[list[str]]) -> tuple[list[str], list[list[str]]]:
@@ -270,14 +276,16 @@ def _columns(header: list[str], body: list[list[str]], wished: Mapping[str, str]
         try:
             field_name = wish if wish in _NAMES else str(Control.named(wish))
         except ValueError as error:
-            raise ImportRefusedError(f"There is no reading {wish!r}: {error}") from error
+            raise ImportRefusedError(tr("There is no reading {!r}: {}", wish, error)) from error
         lowered = [cell.lower() for cell in header]
         if column.lower() in lowered:
             found[field_name] = lowered.index(column.lower())
         elif column.isdecimal() and 1 <= int(column) <= len(body[0] if body else header):
             found[field_name] = int(column) - 1
         else:
-            raise ImportRefusedError(f"{name} has no column {column!r}; it has {', '.join(header) or 'no headings'}.")
+            raise ImportRefusedError(
+                tr("{} has no column {!r}; it has {}.", name, column, ", ".join(header) or tr("no headings"))
+            )
     own = _own_controls(header, found, name)
     for field_name, words in _NAMES.items():
         for index, cell in enumerate(header):
@@ -289,9 +297,14 @@ def _columns(header: list[str], body: list[list[str]], wished: Mapping[str, str]
     if not header and "time" not in found:
         found = {"time": 0, "bean": 1} | ({"air": 2} if body and len(body[0]) > 2 else {}) | found
     if "time" not in found or "bean" not in found:
-        missing = "time" if "time" not in found else "bean temperature"
+        missing = tr("time") if "time" not in found else tr("bean temperature")
         raise ImportRefusedError(
-            f"No column of {name} looks like {missing}; say which with --columns time=…,bean=…. It has: {', '.join(header)}."
+            tr(
+                "No column of {} looks like {}; say which with --columns time=…,bean=…. It has: {}.",
+                name,
+                missing,
+                ", ".join(header),
+            )
         )
     return found
 
@@ -310,11 +323,15 @@ def _own_controls(header: list[str], found: Mapping[str, int], name: str) -> dic
         if key is None:
             continue
         if key in own:
-            raise ImportRefusedError(f"{name} has two columns for {key!r}: {header[own[key]]} and {cell}. Rename one of them.")
+            raise ImportRefusedError(
+                tr("{} has two columns for {!r}: {} and {}. Rename one of them.", name, key, header[own[key]], cell)
+            )
         if key not in found:
             own[key] = index
     if len(own) > MOST_CONTROLS:
-        raise ImportRefusedError(f"{name} has {len(own)} columns that look like controls; {MOST_CONTROLS} are the most.")
+        raise ImportRefusedError(
+            tr("{} has {} columns that look like controls; {} are the most.", name, len(own), MOST_CONTROLS)
+        )
     return own
 
 
@@ -361,7 +378,7 @@ def _times(body: Sequence[Sequence[str]], index: int, decimal: str, name: str) -
 
     t = np.array([seconds(_cell(row, index)) for row in body])
     if np.isfinite(t).sum() < 10:
-        raise ImportRefusedError(f"{name} has no ten lines with a time in them; there is no roast in it.")
+        raise ImportRefusedError(tr("{} has no ten lines with a time in them; there is no roast in it.", name))
     if float(np.nanmin(t)) > 1e6:
         t = t - float(np.nanmin(t))  # clock times count from the first line
     return t
@@ -380,7 +397,13 @@ def _forward(t: FloatArray, name: str) -> tuple[np.ndarray, int]:
     if dropped > 0.2 * timed:
         back = int(np.flatnonzero(np.diff(np.nan_to_num(t)) < 0)[0]) + 2 if (np.diff(np.nan_to_num(t)) < 0).any() else 0
         raise ImportRefusedError(
-            f"In {name} time goes backwards or stands still in {dropped} of {timed} lines (first near line {back + 1})."
+            tr(
+                "In {} time goes backwards or stands still in {} of {} lines (first near line {}).",
+                name,
+                dropped,
+                timed,
+                back + 1,
+            )
         )
     return keep, dropped
 
@@ -391,15 +414,15 @@ def _to_celsius(
     heading = header[columns["bean"]].lower() if header else ""
     highest = float(np.nanmax(numbers["bean"])) if np.isfinite(numbers["bean"]).any() else 0.0
     if wished:
-        fahrenheit, why = wished.lower() == "f", "as told"
+        fahrenheit, why = wished.lower() == "f", tr("as told")
     elif re.search(r"(°|deg|_|\(|\[|\b)f(ahr\w*)?\b", heading):
-        fahrenheit, why = True, "by the heading"
+        fahrenheit, why = True, tr("by the heading")
     elif re.search(r"(°|deg|_|\(|\[|\b)c(els\w*)?\b", heading):
-        fahrenheit, why = False, "by the heading"
+        fahrenheit, why = False, tr("by the heading")
     else:
         # No drum roast ends above 260 degC; every one does above 300 degF.
-        fahrenheit, why = highest > 290.0, f"the highest reading is {highest:.0f}"
-    said.append(f"temperatures in {'°F' if fahrenheit else '°C'} ({why})")
+        fahrenheit, why = highest > 290.0, tr("the highest reading is {:.0f}", highest)
+    said.append(tr("temperatures in {} ({})", "°F" if fahrenheit else "°C", why))
     if fahrenheit:
         for probe in ("bean", "air"):
             if probe in numbers:
@@ -418,10 +441,17 @@ def _leave_out_absurd(numbers: dict[str, FloatArray], name: str, said: list[str]
         values[absurd] = np.nan
         if field_name == "bean" and count > 0.2 * known.sum():
             raise ImportRefusedError(
-                f"{name}: {count} of {int(known.sum())} bean readings lie outside {low:.0f} to {high:.0f} °C; "
-                "is the column right, and the unit (--temperature)?"
+                tr(
+                    "{}: {} of {} bean readings lie outside {:.0f} to {:.0f} °C; is the column right, and the unit "
+                    "(--temperature)?",
+                    name,
+                    count,
+                    int(known.sum()),
+                    low,
+                    high,
+                )
             )
-        said.append(f"{count} {field_name} readings that cannot be were left out")
+        said.append(tr("{} {} readings that cannot be were left out", count, field_name))
 
 
 def _marks_in_column(
@@ -447,25 +477,27 @@ def _marks(
     beside = max(2.0 * float(np.median(np.diff(trace.t))), 2.0)  # a mark may lie a reading or two beyond
     for kind, t in given.items():
         if not first - beside <= t <= last + beside:
-            where = f"outside the log, which runs from {first:g} to {last:g} s"
-            raise ImportRefusedError(f"{name}: {kind.words} at {t:g} s lies {where}.")
+            where = tr("outside the log, which runs from {:g} to {:g} s", first, last)
+            raise ImportRefusedError(tr("{}: {} at {:g} s lies {}.", name, kind.words, t, where))
     found = {kind: Mark(kind, t, trace.bean_at(t), Found.GIVEN) for kind, t in given.items()}
 
     def from_curve(kind: MarkKind, t: float | None) -> None:
         if t is not None and kind not in found:
             found[kind] = Mark(kind, t, trace.bean_at(t), Found.CURVE)
-            said.append(f"{kind.words} found from the curve at {t:.0f} s")
+            said.append(tr("{} found from the curve at {:.0f} s", kind.words, t))
 
     from_curve(MarkKind.CHARGE, find_charge(trace.t, trace.bean))
     if MarkKind.CHARGE not in found:
-        said.append("no charge found: give it with --mark charge=SECONDS")
+        said.append(tr("no charge found: give it with --mark charge=SECONDS"))
         return tuple(sorted(found.values(), key=lambda mark: mark.t))
     charge_t = found[MarkKind.CHARGE].t
     from_curve(MarkKind.TURNING, find_turning(trace.t, trace.bean, charge_t))
     later = trace.t > charge_t + 180.0
     second = find_charge(trace.t[later], trace.bean[later])
     if second is not None and second > charge_t + 300.0 and second > float(trace.t[later][0]) + 1.0:
-        said.append(f"there is a second charge at {second:.0f} s: only the first batch was marked, split the log for the other")
+        said.append(
+            tr("there is a second charge at {:.0f} s: only the first batch was marked, split the log for the other", second)
+        )
         end = trace.t < second - 5.0
         from_curve(MarkKind.DROP, find_drop(trace.t[end], trace.bean[end], charge_t, trace.air[end]))
     else:
@@ -480,7 +512,7 @@ def _marks(
             check_mark_order(kept)
         except MarkOrderError:
             raise ImportRefusedError(f"{name}: {error}") from error
-        said.append("marks found from the curve contradict the given ones and were left out")
+        said.append(tr("marks found from the curve contradict the given ones and were left out"))
         return kept
     return marks
 

@@ -9,6 +9,7 @@ from typing import Annotated, Any, TypeVar
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from firnel.core.vocabulary import RESERVED
+from firnel.core.words import tr
 from firnel.exchange.errors import ImportRefusedError
 
 #: A document is at most this large. [bytes]
@@ -19,19 +20,19 @@ DAY_S = 86_400.0
 
 def _plain(text: str) -> str:
     if any(ord(sign) < 32 or ord(sign) == 127 for sign in text):
-        raise ValueError("holds signs that cannot be printed")
+        raise ValueError(tr("holds signs that cannot be printed"))
     return text
 
 
 def _filed(text: str) -> str:
     if any(sign in text for sign in '/\\:*?"<>|') or text.startswith("."):
-        raise ValueError("cannot be part of a file's name")
+        raise ValueError(tr("cannot be part of a file's name"))
     return text
 
 
 def _no_column(name: str) -> str:
     if name in RESERVED:
-        raise ValueError("is the name of another column of a log, and no control")
+        raise ValueError(tr("is the name of another column of a log, and no control"))
     return name
 
 
@@ -66,14 +67,16 @@ def read_json(path: Path, most: int = MOST_BYTES) -> Any:
     """
     try:
         if path.stat().st_size > most:
-            raise ImportRefusedError(f"{path.name} is larger than {most / 1e6:.0f} MB: it is no document of Firnel's.")
+            raise ImportRefusedError(
+                tr("{} is larger than {:.0f} MB: it is no document of Firnel's.", path.name, most / 1000000.0)
+            )
         return json.loads(path.read_text(encoding="utf-8-sig"))
     except OSError as error:
-        raise ImportRefusedError(f"{path} cannot be read: {error.strerror}.") from error
+        raise ImportRefusedError(tr("{} cannot be read: {}.", path, error.strerror)) from error
     except (UnicodeDecodeError, json.JSONDecodeError) as error:
-        raise ImportRefusedError(f"{path.name} is no JSON document: {error}.") from error
+        raise ImportRefusedError(tr("{} is no JSON document: {}.", path.name, error)) from error
     except (RecursionError, ValueError) as error:
-        raise ImportRefusedError(f"{path.name} is no JSON document that can be read: {type(error).__name__}.") from error
+        raise ImportRefusedError(tr("{} is no JSON document that can be read: {}.", path.name, type(error).__name__)) from error
 
 
 def checked(model: type[Model], raw: Any, what: str) -> Model:
@@ -92,9 +95,9 @@ def checked(model: type[Model], raw: Any, what: str) -> Model:
         return model.model_validate(raw)
     except ValidationError as error:
         first = min(error.errors(include_url=False), key=lambda one: one["type"] != "extra_forbidden")  # the clearest
-        where = ".".join(str(part) for part in first["loc"]) or "the document"
+        where = ".".join(str(part) for part in first["loc"]) or tr("the document")
         given = first.get("input")
-        shown = "" if isinstance(given, dict | list) or given is None else f" (it says {str(given)[:40]!r})"
+        shown = "" if isinstance(given, dict | list) or given is None else tr(" (it says {!r})", str(given)[:40])
         raise ImportRefusedError(f"{what}: {where}: {first['msg'][:1].lower()}{first['msg'][1:]}{shown}.") from error
     except RecursionError as error:
-        raise ImportRefusedError(f"{what}: it is nested too deeply.") from error
+        raise ImportRefusedError(tr("{}: it is nested too deeply.", what)) from error

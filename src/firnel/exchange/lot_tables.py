@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.vocabulary import Lot
+from firnel.core.words import tr
 from firnel.exchange.cells import append_row, cell_text, text_cell
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.table_rows import table_rows
@@ -72,7 +73,7 @@ def write_lots(lots: Iterable[Lot], path: Path) -> None:
         sheet = book.active
         if sheet is None:
             raise RuntimeError("the new workbook has no sheet.")
-        sheet.title = "Lots"
+        sheet.title = tr("Lots")
         for row in rows:
             append_row(sheet, row)
         sheet.freeze_panes = "B2"
@@ -100,8 +101,10 @@ def read_lots(path: Path) -> TakenLots:
     headings = [str(cell or "").strip().lower() for cell in rows[0]]
     known = {heading.lower(): (name, by) for heading, name, by in COLUMNS}
     if "lot" not in headings:
-        raise ImportRefusedError(f"{path.name} has no column “lot”; the headings are {', '.join(known)}.")
-    said = [f"column “{heading}” is not known and was left out" for heading in headings if heading and heading not in known]
+        raise ImportRefusedError(tr("{} has no column “lot”; the headings are {}.", path.name, ", ".join(known)))
+    said = [
+        tr("column “{}” is not known and was left out", heading) for heading in headings if heading and heading not in known
+    ]
     lots = []
     for number, row in enumerate(rows[1:], start=2):
         cells = dict(zip(headings, row, strict=False))
@@ -112,9 +115,9 @@ def read_lots(path: Path) -> TakenLots:
                 Lot(**{name: _value(cells[heading], name, by) for heading, (name, by) in known.items() if heading in cells})
             )
         except ValueError as error:
-            said.append(f"row {number} was left out: {error}")
+            said.append(tr("row {} was left out: {}", number, error))
     if not lots and not said:
-        raise ImportRefusedError(f"{path.name} names no lot.")
+        raise ImportRefusedError(tr("{} names no lot.", path.name))
     return TakenLots(tuple(lots), tuple(said))
 
 
@@ -122,15 +125,15 @@ def _value(cell: Any, name: str, by: float | None) -> Any:
     text = cell_text(str(cell if cell is not None else "").strip())
     if by is None:
         if len(text) > MOST_LETTERS or any(ord(sign) < 32 for sign in text):
-            raise ValueError(f"{name} has more than {MOST_LETTERS} letters, or some that cannot be printed")
+            raise ValueError(tr("{} has more than {} letters, or some that cannot be printed", name, MOST_LETTERS))
         return text
     if not text:
         return None
     try:
         figure = float(text.replace(",", ".")) * by
     except ValueError:
-        raise ValueError(f"{name} {text!r} is not a figure") from None
+        raise ValueError(tr("{} {!r} is not a figure", name, text)) from None
     low, high = _LIMITS[name]
     if not low <= figure <= high:
-        raise ValueError(f"{name} {text} cannot be: {low / by:g} to {high / by:g}")
+        raise ValueError(tr("{} {} cannot be: {:g} to {:g}", name, text, low / by, high / by))
     return round(figure) if name == "bags" else round(figure, 6)

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from firnel.core.vocabulary import HOT_BEAN_C, KINDS_OF, MOST_CONTROLS, Control, ControlScale, Machine, Probe, Role, usual_role
+from firnel.core.words import tr
 from firnel.exchange.documents import BeanC, ControlName, Finite, Name, Part, Words, checked, read_json
 from firnel.exchange.errors import ImportRefusedError
 
@@ -32,7 +33,7 @@ class ScalePart(Part):
     @model_validator(mode="after")
     def _rises(self) -> ScalePart:
         if not self.low < self.high or self.step > self.high - self.low:
-            raise ValueError("a scale rises, and its step lies inside it")
+            raise ValueError(tr("a scale rises, and its step lies inside it"))
         return self
 
 
@@ -58,7 +59,7 @@ class MachineFile(Part):
     fuel: Annotated[Name, Field(max_length=40)] = ""
     yellow_c: BeanC = 155.0
     first_crack_c: BeanC = 198.0
-    air_probe: Annotated[Name, Field(max_length=40)] = "drum air"
+    air_probe: Annotated[Name, Field(max_length=40)] = tr("drum air")
     device_url: Annotated[str, Field(max_length=400)] = ""
     second_crack_c: BeanC | None = None
     tray_litres: Annotated[float, Field(ge=0.0, le=10_000.0)] | None = None
@@ -80,11 +81,11 @@ class MachineFile(Part):
     @model_validator(mode="after")
     def _holds(self) -> MachineFile:
         if not 0.0 < self.useful_load_kg <= self.stated_load_kg:
-            raise ValueError("the useful load lies above zero and up to the stated one")
+            raise ValueError(tr("the useful load lies above zero and up to the stated one"))
         for key, scale in self.controls.items():
             role = scale.role or usual_role(key)
             if scale.kind and scale.kind not in KINDS_OF[role]:
-                raise ValueError(f"{key} is {scale.kind!r}; for {role} there are {', '.join(KINDS_OF[role])}")
+                raise ValueError(tr("{} is {!r}; for {} there are {}", key, scale.kind, role, ", ".join(KINDS_OF[role])))
         return self
 
 
@@ -97,9 +98,9 @@ def read_machine_file(path: Path) -> Machine:
     """
     raw = read_json(path)
     if not isinstance(raw, dict) or raw.get("format") != FORMAT:
-        raise ImportRefusedError(f"{path.name} is no machine document of this Firnel (format {FORMAT}).")
+        raise ImportRefusedError(tr("{} is no machine document of this Firnel (format {}).", path.name, FORMAT))
     own = {key: value for key, value in raw.items() if key not in ("model", "id")}
-    found = checked(MachineFile, own, f"{path.name} is no machine")
+    found = checked(MachineFile, own, tr("{} is no machine", path.name))
     values = found.model_dump()
     del values["format"]
     values["controls"] = {Control(control): ControlScale(**scale) for control, scale in values["controls"].items()}

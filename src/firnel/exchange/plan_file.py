@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from firnel.core.plan import READINGS, Anchor, Plan
 from firnel.core.plan_document import plan_from_document
+from firnel.core.words import tr
 from firnel.exchange.documents import (
     AirC,
     BeanC,
@@ -69,11 +70,11 @@ class MovePart(_Open):
     @model_validator(mode="after")
     def _hangs(self) -> MovePart:
         if self.anchor in READINGS and self.at_c is None:
-            raise ValueError(f"a move that hangs on a {self.anchor} temperature needs at_c")
+            raise ValueError(tr("a move that hangs on a {} temperature needs at_c", self.anchor))
         if self.anchor is Anchor.MOVE and not self.after:
-            raise ValueError("a move that follows another needs to say which: after")
+            raise ValueError(tr("a move that follows another needs to say which: after"))
         if self.anchor is Anchor.TIME and (self.offset_s or 0.0) < 0.0:
-            raise ValueError("a move that hangs on the clock lies after the charge")
+            raise ValueError(tr("a move that hangs on the clock lies after the charge"))
         return self
 
 
@@ -88,9 +89,9 @@ class CurvePart(_Open):
     @model_validator(mode="after")
     def _even(self) -> CurvePart:
         if len({len(self.t), len(self.bean), len(self.air), len(self.ror)}) != 1:
-            raise ValueError("its columns differ in length")
+            raise ValueError(tr("its columns differ in length"))
         if any(later <= earlier for earlier, later in zip(self.t, self.t[1:], strict=False)):
-            raise ValueError("its times do not go forward")
+            raise ValueError(tr("its times do not go forward"))
         return self
 
 
@@ -126,7 +127,7 @@ def read_plan_file(path: Path) -> Plan:
     ------
     ImportRefusedError : if it is no plan; the message names the file and the entry.
     """
-    document = checked(PlanFile, read_json(path), f"{path.name} is no plan")
+    document = checked(PlanFile, read_json(path), tr("{} is no plan", path.name))
     try:
         return plan_from_document(document.model_dump(mode="json"))
     except ValueError as error:

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import as_number, tr
 from firnel.exchange.cells import append_row
 from firnel.exchange.whole_file import whole_file
 
@@ -85,13 +86,13 @@ def write_workbook(path: Path, report: Report) -> None:
     book = Workbook()
     first = book.active
     if first is None:
-        raise OSError(f"{path} cannot be written: the spreadsheet has no sheet.")
-    first.title = "Report"
+        raise OSError(tr("{} cannot be written: the spreadsheet has no sheet.", path))
+    first.title = tr("Report")
     append_row(first, [report.title])
     append_row(first, [report.about])
     first["A1"].font = Font(bold=True, size=16)
     first.column_dimensions["A"].width = 100
-    taken = {"Report"}
+    taken = {tr("Report")}
     for block in report.blocks:
         if isinstance(block, Heading | Text):
             append_row(first, [block.text])
@@ -110,7 +111,7 @@ def write_workbook(path: Path, report: Report) -> None:
 
 def _sheet_name(name: str, taken: set[str]) -> str:
     """A name that a spreadsheet takes: short, without its reserved signs, and no second of its kind."""
-    base = "".join(" " if sign in "[]:*?/\\" else sign for sign in name).strip()[:26] or "Sheet"
+    base = "".join(" " if sign in "[]:*?/\\" else sign for sign in name).strip()[:26] or tr("Sheet")
     found, number = base, 2
     while found in taken:
         found, number = f"{base} {number}", number + 1
@@ -119,7 +120,7 @@ def _sheet_name(name: str, taken: set[str]) -> str:
 
 
 def _table_rows(table: Table) -> list[Sequence[object]]:
-    return [list(table.headings), *([_figure(cell) for cell in row] for row in table.rows)]
+    return [[tr(heading) for heading in table.headings], *([_figure(cell) for cell in row] for row in table.rows)]
 
 
 def _figure(text: str) -> object:
@@ -127,14 +128,14 @@ def _figure(text: str) -> object:
     if text.startswith("0") and text[1:2].isdecimal():
         return text
     try:
-        return float(text.replace("−", "-"))
+        return as_number(text)
     except ValueError:
         return text
 
 
 def _chart_rows(chart: Chart) -> list[Sequence[object]]:
-    unit = "stage" if chart.stages else "s"
-    headings = [f"{curve.name}, {of}" for curve in chart.curves for of in (unit, chart.unit)]
+    unit = tr("stage") if chart.stages else "s"
+    headings = [f"{tr(curve.name)}, {tr(of)}" for curve in chart.curves for of in (unit, chart.unit)]
     rows: list[Sequence[object]] = [headings]
     longest = max((curve.x.size for curve in chart.curves), default=0)
     for index in range(longest):

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from firnel.core.words import tr
 from firnel.exchange.errors import ImportRefusedError
 
 log = logging.getLogger(__name__)
@@ -25,27 +26,29 @@ def table_rows(path: Path) -> list[Sequence[Any]]:
     """
     rows = _spreadsheet(path) if path.suffix.lower() == ".xlsx" else _text(path)
     if not rows:
-        raise ImportRefusedError(f"{path.name} is empty.")
+        raise ImportRefusedError(tr("{} is empty.", path.name))
     if len(rows) > MOST_ROWS:
-        raise ImportRefusedError(f"{path.name} has {len(rows)} rows; a table has at most {MOST_ROWS} here.")
+        raise ImportRefusedError(tr("{} has {} rows; a table has at most {} here.", path.name, len(rows), MOST_ROWS))
     return rows
 
 
 def _text(path: Path) -> list[Sequence[Any]]:
     try:
         if path.stat().st_size > MOST_BYTES:
-            raise ImportRefusedError(f"{path.name} is larger than {MOST_BYTES / 1e6:.0f} MB: it is no table to be read here.")
+            raise ImportRefusedError(
+                tr("{} is larger than {:.0f} MB: it is no table to be read here.", path.name, MOST_BYTES / 1000000.0)
+            )
         text = path.read_text(encoding="utf-8-sig")
     except OSError as error:
-        raise ImportRefusedError(f"{path.name} cannot be read: {error.strerror}.") from error
+        raise ImportRefusedError(tr("{} cannot be read: {}.", path.name, error.strerror)) from error
     except UnicodeDecodeError as error:
-        raise ImportRefusedError(f"{path.name} is no text file.") from error
+        raise ImportRefusedError(tr("{} is no text file.", path.name)) from error
     first = text.partition("\n")[0]
     delimiter = max(",;\t", key=first.count)
     try:
         return list(csv.reader(io.StringIO(text), delimiter=delimiter))
     except csv.Error as error:
-        raise ImportRefusedError(f"{path.name} is no table that can be read: {error}.") from error
+        raise ImportRefusedError(tr("{} is no table that can be read: {}.", path.name, error)) from error
 
 
 def _spreadsheet(path: Path) -> list[Sequence[Any]]:
@@ -57,7 +60,7 @@ def _spreadsheet(path: Path) -> list[Sequence[Any]]:
         with ZipFile(path) as packed:
             if sum(part.file_size for part in packed.infolist()) > MOST_BYTES:
                 raise ImportRefusedError(
-                    f"{path.name} unpacks to more than {MOST_BYTES / 1e6:.0f} MB: it is no table to be read here."
+                    tr("{} unpacks to more than {:.0f} MB: it is no table to be read here.", path.name, MOST_BYTES / 1000000.0)
                 )
         book = load_workbook(path, read_only=True, data_only=True)
         rows: list[Sequence[Any]] = []
@@ -68,10 +71,10 @@ def _spreadsheet(path: Path) -> list[Sequence[Any]]:
     except ImportRefusedError:
         raise
     except OSError as error:
-        raise ImportRefusedError(f"{path.name} cannot be read: {error.strerror}.") from error
+        raise ImportRefusedError(tr("{} cannot be read: {}.", path.name, error.strerror)) from error
     except BadZipFile as error:
-        raise ImportRefusedError(f"{path.name} is no spreadsheet.") from error
+        raise ImportRefusedError(tr("{} is no spreadsheet.", path.name)) from error
     except Exception as error:  # a torn one breaks the reader in any of its parts
         log.info("a spreadsheet could not be read", exc_info=True)
-        raise ImportRefusedError(f"{path.name} is no spreadsheet that can be read ({type(error).__name__}).") from error
+        raise ImportRefusedError(tr("{} is no spreadsheet that can be read ({}).", path.name, type(error).__name__)) from error
     return rows

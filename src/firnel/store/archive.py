@@ -23,6 +23,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.exc import DBAPIError
 
+from firnel.core.words import tr
 from firnel.store import tables as t
 from firnel.store.opening import IDENTITY
 from firnel.store.rows import aware
@@ -137,14 +138,14 @@ def _values(table: Table, row: Mapping[str, Any], keys: Keys) -> dict[str, Any] 
         try:
             found = REKEYED[table.name](found, keys)
         except (KeyError, TypeError, ValueError, AttributeError) as error:
-            raise ArchiveError(f"{table.name}: {_what(row)} does not fit ({error}).") from error
+            raise ArchiveError(tr("{}: {} does not fit ({}).", table.name, _what(row), error)) from error
     return found
 
 
 def _read(table: Table, column: Column[Any], value: Any) -> Any:
     if value is None:
         if not column.nullable:
-            raise ArchiveError(f"{table.name}: {column.name} is missing.")
+            raise ArchiveError(tr("{}: {} is missing.", table.name, column.name))
         return None
     kind = column.type
     try:
@@ -153,13 +154,13 @@ def _read(table: Table, column: Column[Any], value: Any) -> Any:
         if isinstance(kind, Date):
             return date.fromisoformat(value)
     except (TypeError, ValueError) as error:
-        raise ArchiveError(f"{table.name}: {column.name} of {value!r} is no day.") from error
+        raise ArchiveError(tr("{}: {} of {!r} is no day.", table.name, column.name, value)) from error
     fits = {Boolean: bool, Integer: int, Float: int | float, String: str}
     wanted = next((python for sql, python in fits.items() if isinstance(kind, sql)), None)
     if wanted is not None and (not isinstance(value, wanted) or (isinstance(value, bool) and wanted is not bool)):
-        raise ArchiveError(f"{table.name}: {column.name} of {value!r} cannot be.")
+        raise ArchiveError(tr("{}: {} of {!r} cannot be.", table.name, column.name, value))
     if isinstance(value, str) and isinstance(kind, String) and len(value) > (kind.length or len(value)):
-        raise ArchiveError(f"{table.name}: {column.name} of {len(value)} characters is too long.")
+        raise ArchiveError(tr("{}: {} of {} characters is too long.", table.name, column.name, len(value)))
     return value
 
 
@@ -182,12 +183,14 @@ def _add(connection: Connection, table: Table, values: Mapping[str, Any]) -> int
     try:
         made = connection.execute(insert(table).values(**values)).inserted_primary_key
     except DBAPIError as error:
-        raise ArchiveError(f"{table.name}: {_what(values)} does not fit ({str(error.orig).splitlines()[0]}).") from error
+        raise ArchiveError(
+            tr("{}: {} does not fit ({}).", table.name, _what(values), str(error.orig).splitlines()[0])
+        ) from error
     return int(made[0]) if made is not None and isinstance(made[0], int) else 0
 
 
 def _what(row: Mapping[str, Any]) -> str:
-    return repr(str(row.get("name") or row.get("number") or row.get("id") or "an entry")[:60])
+    return repr(str(row.get("name") or row.get("number") or row.get("id") or tr("an entry"))[:60])
 
 
 def _coffee(row: dict[str, Any], keys: Keys) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy import Engine, delete, insert, select, update
 
+from firnel.core.words import tr
 from firnel.store.rows import aware, new_key
 from firnel.store.tables import bench_notes, tables_set
 from firnel.store.writing import writing
@@ -87,7 +88,7 @@ class BenchBook:
         with self._engine.connect() as connection:
             row = connection.execute(select(tables_set).where(tables_set.c.id == key)).one_or_none()
         if row is None:
-            raise LookupError(f"there is no table {key}.")
+            raise LookupError(tr("there is no table {}.", key))
         return TableSet(row.kind, row.name, aware(row.at), row.document, row.revealed, row.id)
 
     def change(self, key: int, how: Callable[[TableSet], Mapping[str, Any]]) -> TableSet:

@@ -9,6 +9,7 @@ from contextlib import closing
 from datetime import date
 from pathlib import Path
 
+from firnel.core.words import tr
 from firnel.store.writing import BUSY_MS, LibraryError
 
 #: Copies of so many days are kept.
@@ -28,7 +29,7 @@ def copy_database(source: Path, target: Path, progress: Callable[[float], bool] 
     LibraryError : if it cannot be copied; nothing lies at the target then.
     """
     if target.exists():
-        raise LibraryError(f"{target} is there already, and was left as it is.")
+        raise LibraryError(tr("{} is there already, and was left as it is.", target))
     fresh = target.with_name(f".{target.name}.{os.getpid()}.part")
     cancelled = False
 
@@ -36,11 +37,11 @@ def copy_database(source: Path, target: Path, progress: Callable[[float], bool] 
         nonlocal cancelled
         if progress is not None and of and not progress(1.0 - left / of):
             cancelled = True
-            raise LibraryError("The copy was given up.")
+            raise LibraryError(tr("The copy was given up."))
 
     try:
         if not source.is_file():
-            raise LibraryError(f"There is no library {source}.")
+            raise LibraryError(tr("There is no library {}.", source))
         with (
             closing(sqlite3.connect(f"{source.absolute().as_uri()}?mode=ro", uri=True, timeout=BUSY_MS / 1000.0)) as old,
             closing(sqlite3.connect(fresh)) as new,
@@ -51,7 +52,7 @@ def copy_database(source: Path, target: Path, progress: Callable[[float], bool] 
         os.link(fresh, target)  # refuses where another process was quicker
     except (OSError, sqlite3.Error) as error:
         said = error.strerror if isinstance(error, OSError) and error.strerror else error
-        raise LibraryError(f"The library {source} cannot be copied to {target}: {said}.") from error
+        raise LibraryError(tr("The library {} cannot be copied to {}: {}.", source, target, said)) from error
     finally:
         for part in (fresh, fresh.with_name(fresh.name + "-journal")):
             part.unlink(missing_ok=True)
@@ -96,7 +97,7 @@ def daily_copy(path: Path, today: date) -> Path | None:
     try:
         folder.mkdir(exist_ok=True)
     except OSError as error:
-        raise LibraryError(f"No daily copies can be kept in {folder}: {error.strerror}.") from error
+        raise LibraryError(tr("No daily copies can be kept in {}: {}.", folder, error.strerror)) from error
     for stale in folder.glob(f".{path.stem}-*.part*"):
         stale.unlink(missing_ok=True)
     made = copy_database(path, target)
@@ -121,7 +122,7 @@ def check_file(path: Path, whole: bool) -> list[str]:
         return [str(error)]
     wrong = [str(line) for (line,) in said if line != "ok"]
     if torn:
-        wrong.append(f"{len(torn)} rows of {torn[0][0]} point to rows that are gone")
+        wrong.append(tr("{} rows of {} point to rows that are gone", len(torn), torn[0][0]))
     return wrong
 
 

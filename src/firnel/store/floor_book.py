@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, delete, func, insert, select, update
 
 from firnel.core.vocabulary import Mark
+from firnel.core.words import tr
 from firnel.store.batch_rows import read_marks
 from firnel.store.locks import Owner
 from firnel.store.rows import aware
@@ -93,9 +94,9 @@ class FloorBook:
             if row is not None and row.process != process and (now - aware(row.seen_at)).total_seconds() < AWAY_S:
                 there = Owner.read(row.process)
                 if there is None or there.station != Owner.here().station or there.alive(None, 0.0):
-                    where = f" on {there.station}" if there is not None else ""
+                    where = tr(" on {}", there.station) if there is not None else ""
                     raise NameTakenError(
-                        f"Another station{where} is called {name} too: give this one another name in Settings."
+                        tr("Another station{} is called {} too: give this one another name in Settings.", where, name)
                     )
             values = {"process": process, "who": who, "version": version, "seen_at": now}
             if connection.execute(update(stations).where(stations.c.name == name).values(**values)).rowcount == 0:

@@ -18,6 +18,7 @@ from sqlalchemy import Connection, func, select, update
 from sqlalchemy.exc import DBAPIError
 
 from firnel.core.vocabulary import Control, Mark, Move, Note
+from firnel.core.words import tr
 from firnel.store.batch_rows import (
     begin_waiting,
     insert_batch,
@@ -92,7 +93,7 @@ class Journal:
 
     def _take_over(self, key: int, by_word: bool) -> None:
         if not self._library.take_over(key, self._owner, datetime.now(UTC), by_word):
-            raise TakenOverError("That batch is recorded by another Firnel: it cannot be gone on with here.")
+            raise TakenOverError(tr("That batch is recorded by another Firnel: it cannot be gone on with here."))
         with self._library.engine.connect() as connection:
             self._seq = self._there(connection, key)
             row = connection.execute(select(batches.c.label, batches.c.token).where(batches.c.id == key)).one()
@@ -235,7 +236,7 @@ class Journal:
             if pending.birth is not None and key is None:
                 key, label = (self._born(connection) if unsure else None) or self._bear(connection, pending.birth)
             if key is None:
-                raise LibraryError("The batch is not in the library yet.")
+                raise LibraryError(tr("The batch is not in the library yet."))
             self._be_heard_of(connection, key)
             there = max(self._there(connection, key) - self._seq, 0) if unsure else 0
             rows = pending.rows[there:]
@@ -266,7 +267,7 @@ class Journal:
     def _be_heard_of(self, connection: Connection, key: int) -> None:
         own = (batches.c.id == key) & (batches.c.owner == self._owner.text)
         if connection.execute(update(batches).where(own).values(seen_at=time.time())).rowcount == 0:
-            raise TakenOverError(f"Batch {self.label} is written by another Firnel now.")
+            raise TakenOverError(tr("Batch {} is written by another Firnel now.", self.label))
 
     def _spilled(self, pending: Pending) -> bool:
         if self._spill is None:
@@ -276,9 +277,9 @@ class Journal:
 
 def _trouble_sentence(error: Exception) -> str:
     if isinstance(error, TakenOverError):
-        return f"{error} What this one had not written yet is kept beside the settings."
+        return tr("{} What this one had not written yet is kept beside the settings.", error)
     said = ""
     if isinstance(error, DBAPIError):
-        said = refusal(error, "the library") or ""
-    why = said or (str(error) if isinstance(error, LibraryError) else f"The library cannot be written ({error}).")
-    return f"{why} Firnel keeps the batch and writes it as soon as it can."
+        said = refusal(error, tr("the library")) or ""
+    why = said or (str(error) if isinstance(error, LibraryError) else tr("The library cannot be written ({}).", error))
+    return tr("{} Firnel keeps the batch and writes it as soon as it can.", why)

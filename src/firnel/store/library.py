@@ -21,6 +21,7 @@ from firnel.core.vocabulary import (
     Mark,
     MarkKind,
 )
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter, BatchLine, BatchList, PageEnd
 from firnel.store.batch_rows import (
     discard_batch,
@@ -140,7 +141,7 @@ class Library:
         with writing(self.engine) as connection:
             connection.execute(delete(house).where(house.c.name == name))
             connection.execute(insert(house).values(name=name, document=dict(document)))
-            keep_deed(connection, f"changed the house's {name}")
+            keep_deed(connection, tr("changed the house's {}", name))
 
     def machine(self, name: str) -> Machine:
         """The machine of that name, or the only one whose name begins so.
@@ -153,8 +154,8 @@ class Library:
         exact = [m for m in known if m.name.lower() == name.lower()]
         found = exact or [m for m in known if m.name.lower().startswith(name.lower())]
         if len(found) != 1:
-            there = ", ".join(m.name for m in known) or "no machines yet"
-            raise NotInLibraryError(f"No one machine is called {name!r}; the library has {there}.")
+            there = ", ".join(m.name for m in known) or tr("no machines yet")
+            raise NotInLibraryError(tr("No one machine is called {!r}; the library has {}.", name, there))
         return found[0]
 
     def save_machine(self, machine: Machine, since: Machine | None = None) -> Machine:
@@ -195,7 +196,7 @@ class Library:
             if found is None and reference.isdecimal():
                 found = connection.execute(select(batches.c.id).where(batches.c.id == int(reference))).scalar()
         if found is None:
-            raise NotInLibraryError(f"There is no batch {reference!r} in this library.")
+            raise NotInLibraryError(tr("There is no batch {!r} in this library.", reference))
         return int(found)
 
     # One batch
@@ -305,7 +306,7 @@ class Library:
         with self.engine.connect() as connection:
             row = connection.execute(query).one_or_none()
             if row is None:
-                raise NotInLibraryError(f"There is no batch with id {key} in this library.")
+                raise NotInLibraryError(tr("There is no batch with id {} in this library.", key))
             return BatchRecord(
                 label=row.label, lot=row.lot or "", machine=row.machine or "", started=aware(row.started),
                 trace=read_trace(connection, key), marks=read_marks(connection, key), moves=read_moves(connection, key),
@@ -382,7 +383,7 @@ class Library:
         with writing(self.engine) as connection:
             connection.execute(update(batches).where(batches.c.id == key).values(**values))
             refresh_search(connection, key)
-            keep_deed(connection, f"weighed batch {_label(connection, key)}")
+            keep_deed(connection, tr("weighed batch {}", _label(connection, key)))
 
     def set_status(self, key: int, status: str) -> None:
         """Set how far a batch is: ready, roasting, dropped, done or discarded."""
@@ -443,7 +444,11 @@ class Library:
             if others:
                 keep_deed(
                     connection,
-                    f"took over batch {_label(connection, key)} from {held.station if held is not None else 'nobody'}",
+                    tr(
+                        "took over batch {} from {}",
+                        _label(connection, key),
+                        held.station if held is not None else tr("nobody"),
+                    ),
                 )
             connection.execute(update(batches).where(batches.c.id == key).values(**values))
         return True

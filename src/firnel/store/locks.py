@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
 
+from firnel.core.words import tr
 from firnel.store.writing import LibraryError
 
 #: A batch on another computer whose owner has not been heard of for so long belongs to nobody. [s]
@@ -116,10 +117,10 @@ def claim_library(path: Path) -> FileClaim:
     try:
         return FileClaim(path.with_name(path.name + ".lock"))
     except BlockingIOError as error:
-        who = f" (process {error.strerror})" if error.strerror else ""
-        raise LibraryInUseError(f"Another Firnel{who} has the library {path} open. Close it there first.") from error
+        who = tr(" (process {})", error.strerror) if error.strerror else ""
+        raise LibraryInUseError(tr("Another Firnel{} has the library {} open. Close it there first.", who, path)) from error
     except OSError as error:
-        raise LibraryError(f"The library {path} cannot be kept for this window: {error.strerror}.") from error
+        raise LibraryError(tr("The library {} cannot be kept for this window: {}.", path, error.strerror)) from error
 
 
 def claim_device(address: str) -> FileClaim | str:
@@ -129,7 +130,7 @@ def claim_device(address: str) -> FileClaim | str:
     try:
         return FileClaim(folder / f"firnel-{os.getuid()}-{name}.device")
     except BlockingIOError as error:
-        who = f"process {error.strerror}" if error.strerror else "another process"
-        return f"Another Firnel ({who}) reads this machine too: two batches would be recorded of one roast."
+        who = tr("process {}", error.strerror) if error.strerror else tr("another process")
+        return tr("Another Firnel ({}) reads this machine too: two batches would be recorded of one roast.", who)
     except OSError as error:
-        return f"Whether another Firnel reads this machine cannot be told: {error.strerror}."
+        return tr("Whether another Firnel reads this machine cannot be told: {}.", error.strerror)

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, Row, func, insert, select, update
 
 from firnel.core.vocabulary import Lot
+from firnel.core.words import tr
 from firnel.store.deeds import keep_deed
 from firnel.store.rows import aware, upsert
 from firnel.store.tables import batches, lots, measurements, parts
@@ -77,7 +78,7 @@ class LotBook:
             values |= {"on_hand_kg": lot.on_hand_kg, "counted_at": counted}
         taken = connection.execute(select(lots.c.id).where(lots.c.name == lot.name)).scalar()
         if taken is None or taken == lot.id:
-            keep_deed(connection, f"{'changed' if lot.id is not None else 'added'} the lot {lot.name}")
+            keep_deed(connection, tr("{} the lot {}", tr("changed") if lot.id is not None else tr("added"), lot.name))
         return int(taken) if taken is not None and taken != lot.id else upsert(connection, lots, lot.id, values)
 
     def count(self, key: int, kg: float, at: datetime | None = None) -> None:
@@ -88,11 +89,11 @@ class LotBook:
         ValueError : if less than nothing is there.
         """
         if kg < 0:
-            raise ValueError(f"{kg:g} kg on hand cannot be: a stocktake finds nothing, or something.")
+            raise ValueError(tr("{:g} kg on hand cannot be: a stocktake finds nothing, or something.", kg))
         with writing(self._engine) as connection:
             values = {"on_hand_kg": kg, "counted_at": (at or datetime.now(UTC)).astimezone(UTC)}
             connection.execute(update(lots).where(lots.c.id == key).values(**values))
-            keep_deed(connection, f"counted {kg:g} kg of {_name(connection, key)}")
+            keep_deed(connection, tr("counted {:g} kg of {}", kg, _name(connection, key)))
 
     def measurements(self, key: int, struck: bool = False) -> list[Measurement]:
         """What was measured of a lot, oldest first; or what of it was taken away."""
@@ -113,7 +114,7 @@ class LotBook:
             made = connection.execute(insert(measurements).values(**values)).inserted_primary_key
             if summary:
                 connection.execute(update(lots).where(lots.c.id == key).values(**summary))
-            keep_deed(connection, f"measured the {measurement.kind.replace('_', ' ')} of {_name(connection, key)}")
+            keep_deed(connection, tr("measured the {} of {}", measurement.kind.replace("_", " "), _name(connection, key)))
         return int(made[0]) if made is not None else 0
 
     def strike(self, key: int, struck: bool, summary: Mapping[str, float | None]) -> None:
@@ -135,16 +136,16 @@ def _save_what_differs(connection: Connection, lot: Lot, since: Lot) -> int:
         if there not in (getattr(since, name), value):
             what = name.replace("_", " ")
             raise ChangedMeanwhileError(
-                f"Somebody else has changed the {what} of {since.name} meanwhile to {there}: look at it again."
+                tr("Somebody else has changed the {} of {} meanwhile to {}: look at it again.", what, since.name, there)
             )
     if changed.get("name") and connection.execute(select(lots.c.id).where(lots.c.name == lot.name)).scalar() is not None:
         changed.pop("name")  # it belongs to another lot
     if changed:
         connection.execute(update(lots).where(lots.c.id == lot.id).values(**changed))
         told = ", ".join(
-            f"{name.replace('_', ' ')} {'none' if value in (None, '') else value}" for name, value in changed.items()
+            f"{name.replace('_', ' ')} {(tr('none') if value in (None, '') else value)}" for name, value in changed.items()
         )
-        keep_deed(connection, f"changed the lot {since.name}: {told}")
+        keep_deed(connection, tr("changed the lot {}: {}", since.name, told))
     return now.id  # type: ignore[no-any-return]  # of a row
 
 

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, Row, delete, insert, select, update
 
 from firnel.core.vocabulary import Control, ControlScale, Machine, Probe, Role
+from firnel.core.words import tr
 from firnel.store.deeds import keep_deed
 from firnel.store.rows import aware, new_key, upsert
 from firnel.store.tables import machine_log, machine_models, machines
@@ -67,7 +68,9 @@ class MachineBook:
         values["details"] = {name: values.pop(name) for name in DETAILS}
         taken = connection.execute(select(machines.c.id).where(machines.c.name == machine.name)).scalar()
         if taken is None or taken == machine.id:
-            keep_deed(connection, f"{'changed' if machine.id is not None else 'added'} the machine {machine.name}")
+            keep_deed(
+                connection, tr("{} the machine {}", tr("changed") if machine.id is not None else tr("added"), machine.name)
+            )
         return int(taken) if taken is not None and taken != machine.id else upsert(connection, machines, machine.id, values)
 
     def log(self, key: int, kind: str | None = None, struck: bool = False) -> list[LogEntry]:
@@ -113,7 +116,11 @@ def _with_what_differs(connection: Connection, machine: Machine, since: Machine)
     both = [name.replace("_", " ") for name, value in changed.items() if there[name] not in (before[name], value)]
     if both:
         raise ChangedMeanwhileError(
-            f"Somebody else has changed the {' and the '.join(both[:3])} of {since.name} meanwhile: look at it again."
+            tr(
+                "Somebody else has changed the {} of {} meanwhile: look at it again.",
+                tr(" and the ").join(both[:3]),
+                since.name,
+            )
         )
     return replace(machine_from_document(there | changed), id=machine.id)
 
@@ -145,7 +152,7 @@ def machine_from_document(document: Mapping[str, Any]) -> Machine:
         values.pop("heaters", None)  # bare names, in earlier versions
         return Machine(**values)
     except (TypeError, AttributeError) as error:
-        raise ValueError(f"This is no machine: {error}.") from error
+        raise ValueError(tr("This is no machine: {}.", error)) from error
 
 
 def _scale_from(scale: Mapping[str, Any]) -> ControlScale:

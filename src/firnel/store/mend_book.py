@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, insert, select, update
 
 from firnel.core.vocabulary import MarkKind
+from firnel.core.words import tr
 from firnel.store.batch_rows import (
     insert_batch,
     insert_moves,
@@ -34,8 +35,9 @@ MENDABLE = (
 )  # fmt: skip
 #: How they are told.
 FIELD_WORDS = {
-    "roasted_kg": "roasted weight", "colour_whole": "colour whole", "colour_ground": "colour ground", "load_kg": "load",
-    "room_c": "room", "lot_id": "lot", "plan_id": "plan", "machine_id": "machine", "declined": "not measured",
+    "roasted_kg": tr("roasted weight"), "colour_whole": tr("colour whole"), "colour_ground": tr("colour ground"),
+    "load_kg": tr("load"), "room_c": tr("room"), "lot_id": tr("lot"), "plan_id": tr("plan"), "machine_id": tr("machine"),
+    "declined": tr("not measured"),
 }  # fmt: skip
 _NAMES = {"lot_id": lots, "plan_id": plans, "machine_id": machines}
 
@@ -65,7 +67,7 @@ class MendBook:
         ValueError : if a column is not one that can be mended.
         """
         if strange := set(values) - set(MENDABLE):
-            raise ValueError(f"{', '.join(sorted(strange))} cannot be mended.")
+            raise ValueError(tr("{} cannot be mended.", ", ".join(sorted(strange))))
         with writing(self._engine) as connection:
             row = connection.execute(select(batches).where(batches.c.id == key)).one()
             changed = {name: value for name, value in values.items() if getattr(row, name) != value}
@@ -77,7 +79,10 @@ class MendBook:
                 if "plan_id" in changed:
                     write_parts(connection, key, changed["plan_id"])
                 refresh_search(connection, key)
-                keep_deed(connection, f"noted the {', the '.join(FIELD_WORDS.get(n, n) for n in changed)} of batch {row.label}")
+                keep_deed(
+                    connection,
+                    tr("noted the {} of batch {}", tr(", the ").join(FIELD_WORDS.get(n, n) for n in changed), row.label),
+                )
         return len(changed)
 
     @staticmethod
@@ -105,7 +110,7 @@ class MendBook:
             table = _readings(connection, key)
             later = [one for one in table if one["t"] >= at_t]
             if not later or len(later) == len(table):
-                raise ValueError("A batch is split where readings lie on both sides.")
+                raise ValueError(tr("A batch is split where readings lie on both sides."))
             started = aware(row.started) + timedelta(seconds=at_t / (row.clock_rate or 1.0))
             values = {
                 "machine_id": row.machine_id, "started": started, "status": "dropped", "operator": row.operator,
@@ -122,8 +127,8 @@ class MendBook:
             write_marks(connection, second, _shifted([mark for mark in marks if mark.t >= at_t], -at_t))
             insert_moves(connection, second, _shifted([move for move in moves if move.t >= at_t], -at_t))
             insert_notes(connection, second, _shifted([note for note in notes if note.t >= at_t], -at_t))
-            _note(connection, key, who, "split", "", f"{label} from {at_t:.0f} s of the log on", at)
-            _note(connection, second, who, "split", f"{row.label} from {at_t:.0f} s of its log on", "", at)
+            _note(connection, key, who, "split", "", tr("{} from {:.0f} s of the log on", label, at_t), at)
+            _note(connection, second, who, "split", tr("{} from {:.0f} s of its log on", row.label, at_t), "", at)
         return second
 
     def join(self, first: int, second: int, who: str, at: datetime | None = None) -> None:
@@ -141,7 +146,7 @@ class MendBook:
             last = connection.execute(of_first.order_by(readings.c.seq.desc()).limit(1)).one_or_none()
             ends, seq = (float(last[0]), int(last[1])) if last is not None else (float("-inf"), -1)
             if one.machine_id != two.machine_id or not -5.0 <= by - ends <= LONGEST_GAP_S:
-                raise ValueError(f"Batch {two.label} does not follow {one.label} on the same machine.")
+                raise ValueError(tr("Batch {} does not follow {} on the same machine.", two.label, one.label))
             behind = (row for row in _readings(connection, second) if row["t"] + by > ends)
             shifted = [_reading(row, first, seq + 1 + number, by) for number, row in enumerate(behind)]
             if shifted:
@@ -161,7 +166,7 @@ class MendBook:
             if values:
                 connection.execute(update(batches).where(batches.c.id == first).values(**values))
             connection.execute(
-                update(batches).where(batches.c.id == second).values(left_out=f"joined to {one.label}", status="done")
+                update(batches).where(batches.c.id == second).values(left_out=tr("joined to {}", one.label), status="done")
             )
             _note(connection, first, who, "joined", "", two.label, at)
             _note(connection, second, who, "joined", "", one.label, at)

@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Integer, Row, Table, func, insert, select, text
 
+from firnel.core.words import tr
 from firnel.store.opening import IDENTITY, open_engine
 from firnel.store.rows import aware
 from firnel.store.tables import counters, house, metadata
@@ -35,13 +36,13 @@ def copy_library(source: str | Path, target: str | Path, going: Callable[[float]
     LibraryError : if either cannot be opened, the target holds something already, it was stopped, or a row did not arrive.
     """
     if library_url(source) == library_url(target):
-        raise LibraryError("A library cannot be copied onto itself.")
+        raise LibraryError(tr("A library cannot be copied onto itself."))
     here, there = open_engine(source), open_engine(target)
     try:
         tables = metadata.sorted_tables
         with here.connect() as reading, writing(there) as written:
             if not _is_new(written):
-                raise LibraryError(f"{shown(library_url(target))} holds something already: copy into an empty library.")
+                raise LibraryError(tr("{} holds something already: copy into an empty library.", shown(library_url(target))))
             for table in (house, counters):
                 written.execute(table.delete())
             total = sum(_count(reading, table) for table in tables) or 1
@@ -51,13 +52,13 @@ def copy_library(source: str | Path, target: str | Path, going: Callable[[float]
                     written.execute(insert(table), rows)
                     done += len(rows)
                     if not going(0.5 * done / total):
-                        raise LibraryError("Stopped: nothing was copied.")
+                        raise LibraryError(tr("Stopped: nothing was copied."))
             if there.dialect.name == "postgresql":
                 _count_on(written)
             for table in tables:
                 done += _compare(reading, written, table)
                 if not going(min(0.5 * done / total, 1.0)):
-                    raise LibraryError("Stopped: nothing was copied.")
+                    raise LibraryError(tr("Stopped: nothing was copied."))
             return {table.name: _count(written, table) for table in tables}
     finally:
         here.dispose()
@@ -94,10 +95,10 @@ def _compare(here: Connection, there: Connection, table: Table) -> int:
     for ours, theirs in zip(_chunks(here, table), _chunks(there, table), strict=False):
         for first, second in zip(ours, theirs, strict=True):
             if first != second:
-                raise LibraryError(f"A row of {table.name} did not arrive as it was: nothing was copied.")
+                raise LibraryError(tr("A row of {} did not arrive as it was: nothing was copied.", table.name))
         compared += len(ours)
     if compared != _count(here, table):
-        raise LibraryError(f"Not every row of {table.name} arrived: nothing was copied.")
+        raise LibraryError(tr("Not every row of {} arrived: nothing was copied.", table.name))
     return compared
 
 

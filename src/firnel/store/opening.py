@@ -13,6 +13,7 @@ from uuid import uuid4
 from sqlalchemy import Connection, Engine, MetaData, func, inspect, select, text
 from sqlalchemy.exc import ArgumentError, DBAPIError, OperationalError
 
+from firnel.core.words import tr
 from firnel.store.copies import copy_database, free_name
 from firnel.store.server import in_no_hurry
 from firnel.store.tables import HEAD, house, metadata
@@ -55,7 +56,7 @@ def open_engine(library: str | Path) -> Engine:
     try:
         path = library_path(url)
     except ArgumentError as error:
-        raise LibraryError(f"{library} is neither a file nor a database address.") from error
+        raise LibraryError(tr("{} is neither a file nor a database address.", library)) from error
     if path is not None:
         _refuse_damaged(path)
     engine = make_engine(url)
@@ -88,9 +89,9 @@ def identity_of(connection: Connection) -> str:
 def _refuse_damaged(path: Path) -> None:
     """Look at the file itself before SQLite may write beside it."""
     if path.is_dir():
-        raise LibraryError(f"{path} is a folder; a library is a file.")
+        raise LibraryError(tr("{} is a folder; a library is a file.", path))
     if not path.parent.exists():
-        raise LibraryError(f"The folder {path.parent} does not exist, so no library can be made there.")
+        raise LibraryError(tr("The folder {} does not exist, so no library can be made there.", path.parent))
     try:
         if not path.exists() or path.stat().st_size == 0:
             return
@@ -99,7 +100,7 @@ def _refuse_damaged(path: Path) -> None:
         with path.open("rb") as file:
             head = file.read(16)
     except OSError as error:
-        raise LibraryError(f"The library {path} cannot be read: {error.strerror}.") from error
+        raise LibraryError(tr("The library {} cannot be read: {}.", path, error.strerror)) from error
     if head != b"SQLite format 3\x00":
         raise DamagedLibraryError(_damaged_sentence(path))
 
@@ -129,15 +130,20 @@ def _state(connection: Connection, where: str) -> tuple[str | None, bool]:
         found = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
     if found is None and names:
         if names - {"alembic_version", *metadata.tables}:
-            raise DamagedLibraryError(f"{where} holds other tables than Firnel's: it was left as it is.")
+            raise DamagedLibraryError(tr("{} holds other tables than Firnel's: it was left as it is.", where))
         if any(connection.execute(text(f'SELECT 1 FROM "{name}" LIMIT 1')).first() for name in names & set(metadata.tables)):
             raise DamagedLibraryError(_damaged_sentence(where))
     if found == HEAD and not set(metadata.tables) <= names:
         raise DamagedLibraryError(_damaged_sentence(where))
     if found is not None and found > HEAD:
         raise NewerLibraryError(
-            f"The library {where} was written by a newer Firnel (version {found}; this one writes {HEAD}). "
-            "Update Firnel to open it; the file was left as it is."
+            tr(
+                "The library {} was written by a newer Firnel (version {}; this one writes {}). Update Firnel to "
+                "open it; the file was left as it is.",
+                where,
+                found,
+                HEAD,
+            )
         )
     return found, found != HEAD
 
@@ -194,10 +200,13 @@ def _check(connection: Connection, where: str) -> None:
     wrong = connection.exec_driver_sql("PRAGMA foreign_key_check").first()
     said = connection.exec_driver_sql("PRAGMA quick_check(1)").scalar()
     if wrong is not None or said != "ok":
-        why = said if wrong is None else f"the table {wrong[0]} is torn"
+        why = said if wrong is None else tr("the table {} is torn", wrong[0])
         raise DamagedLibraryError(
-            f"The library {where} could not be brought up to date: {why}. It was left as it is; firnel library check "
-            "tells more."
+            tr(
+                "The library {} could not be brought up to date: {}. It was left as it is; firnel library check tells more.",
+                where,
+                why,
+            )
         )
     connection.execute(select(func.count()).select_from(metadata.tables["batches"]))
 
@@ -208,4 +217,4 @@ def _copy_before(path: Path) -> None:
 
 
 def _damaged_sentence(where: object) -> str:
-    return f"{where} is not a Firnel library, or it is damaged. It was left as it is; open a copy, or another library."
+    return tr("{} is not a Firnel library, or it is damaged. It was left as it is; open a copy, or another library.", where)

@@ -13,6 +13,7 @@ from sqlalchemy.exc import IntegrityError
 from firnel.core.day.coffee import Blending, Coffee, Component, Level
 from firnel.core.day.need import Stock
 from firnel.core.day.order import Order
+from firnel.core.words import tr
 from firnel.store.deeds import keep_deed
 from firnel.store.rows import aware, new_key
 from firnel.store.tables import batches, coffees, lots, orders, packed
@@ -53,7 +54,7 @@ class OrderBook:
                     _change(connection, coffees, key, coffee.version, values, coffee.name)
                 return _coffee(connection.execute(select(coffees).where(coffees.c.id == key)).one())
         except IntegrityError as error:
-            raise LibraryError(f"A coffee is called {coffee.name!r} already.") from error
+            raise LibraryError(tr("A coffee is called {!r} already.", coffee.name)) from error
 
     def orders(self, states: Sequence[str] = ("open",), until: date | None = None) -> list[Order]:
         """Orders in these states, the first due first; only those due up to a day, if one is given."""
@@ -75,10 +76,10 @@ class OrderBook:
             for order in wanted:
                 coffee_id = connection.execute(select(coffees.c.id).where(coffees.c.name == order.coffee)).scalar()
                 if coffee_id is None:
-                    raise LibraryError(f"No coffee is called {order.coffee!r} any more.")
+                    raise LibraryError(tr("No coffee is called {!r} any more.", order.coffee))
                 values = _values(order) | {"coffee_id": coffee_id, "entered_at": now}
                 keys.append(new_key(connection.execute(insert(orders).values(**values))))
-                keep_deed(connection, f"took an order: {_told(order)}")
+                keep_deed(connection, tr("took an order: {}", _told(order)))
             rows = {row.id: row for row in connection.execute(_orders().where(orders.c.id.in_(keys)))}
         return [_order(rows[key]) for key in keys]
 
@@ -90,8 +91,8 @@ class OrderBook:
         ChangedMeanwhileError : if another has changed it since.
         """
         with writing(self._engine) as connection:
-            _change(connection, orders, order.id or 0, order.version, _values(order), f"the order of {order.coffee}")
-            keep_deed(connection, f"changed an order: {_told(order)}, {order.state}")
+            _change(connection, orders, order.id or 0, order.version, _values(order), tr("the order of {}", order.coffee))
+            keep_deed(connection, tr("changed an order: {}, {}", _told(order), order.state))
             return _order(connection.execute(_orders().where(orders.c.id == order.id)).one())
 
     def pack(self, order: Order, parts: Sequence[tuple[int, float]], now: datetime) -> Order:
@@ -109,10 +110,10 @@ class OrderBook:
         """
         with writing(self._engine) as connection:
             values = {"state": "packed"}
-            _change(connection, orders, order.id or 0, order.version, values, f"the order of {order.coffee}")
+            _change(connection, orders, order.id or 0, order.version, values, tr("the order of {}", order.coffee))
             for batch_id, kg in parts:
                 connection.execute(insert(packed).values(batch_id=batch_id, order_id=order.id, kg=kg, at=now))
-            keep_deed(connection, f"packed an order: {_told(order)}")
+            keep_deed(connection, tr("packed an order: {}", _told(order)))
             following = order.again()
             if following is not None:
                 coffee_id = connection.execute(select(orders.c.coffee_id).where(orders.c.id == order.id)).scalar_one()
@@ -128,9 +129,9 @@ class OrderBook:
         LibraryError : if it is not packed.
         """
         if order.state != "packed":
-            raise LibraryError(f"The order of {order.coffee} is not packed.")
+            raise LibraryError(tr("The order of {} is not packed.", order.coffee))
         with writing(self._engine) as connection:
-            _change(connection, orders, order.id or 0, order.version, {"state": "open"}, f"the order of {order.coffee}")
+            _change(connection, orders, order.id or 0, order.version, {"state": "open"}, tr("the order of {}", order.coffee))
             connection.execute(delete(packed).where(packed.c.order_id == order.id))
             following = order.again()
             if following is not None:
@@ -139,7 +140,7 @@ class OrderBook:
                 untouched = (orders.c.customer == following.customer, orders.c.state == "open", orders.c.version == 1)
                 newest = select(func.max(orders.c.id)).where(*same, *untouched, orders.c.id > (order.id or 0)).scalar_subquery()
                 connection.execute(delete(orders).where(orders.c.id == newest))
-            keep_deed(connection, f"took the packing of an order back: {_told(order)}")
+            keep_deed(connection, tr("took the packing of an order back: {}", _told(order)))
             return _order(connection.execute(_orders().where(orders.c.id == order.id)).one())
 
     def stock(self, since: datetime) -> list[tuple[int, Stock]]:
@@ -177,11 +178,11 @@ def _change(connection: Connection, table: Table, key: int, version: int, values
     """
     same = update(table).where(table.c.id == key, table.c.version == version).values(**values, version=version + 1)
     if connection.execute(same).rowcount == 0:
-        raise ChangedMeanwhileError(f"Somebody else has changed {what} meanwhile: look at it again, then decide.")
+        raise ChangedMeanwhileError(tr("Somebody else has changed {} meanwhile: look at it again, then decide.", what))
 
 
 def _told(order: Order) -> str:
-    return f"{order.kg:g} kg of {order.coffee} for {order.due}{f', {order.customer}' if order.customer else ''}"
+    return tr("{:g} kg of {} for {}{}", order.kg, order.coffee, order.due, f", {order.customer}" if order.customer else "")
 
 
 def _values(order: Order) -> dict[str, Any]:

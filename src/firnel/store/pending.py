@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, insert, select, update
 
 from firnel.core.vocabulary import Control, Mark, Move, Note, Quality
+from firnel.core.words import tr
 from firnel.store.batch_rows import (
     OWN_COLUMNS,
     discard_batch,
@@ -144,7 +145,7 @@ def write_state(connection: Connection, key: int, pending: Pending) -> None:
     if pending.results is not None:
         connection.execute(update(batches).where(batches.c.id == key).values(**pending.results))
         label = connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar()
-        keep_deed(connection, f"kept the results of batch {label}")
+        keep_deed(connection, tr("kept the results of batch {}", label))
         refresh_search(connection, key)
     if pending.live is not None:
         write_live(connection, key, *pending.live)

@@ -10,6 +10,7 @@ from sqlalchemy import Connection, Engine, Row, Select, insert, select
 
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_from_document, plan_to_document
+from firnel.core.words import tr
 from firnel.store.deeds import keep_deed
 from firnel.store.rows import aware, upsert
 from firnel.store.tables import batches, lots, machines, plan_versions, plans
@@ -62,8 +63,10 @@ class PlanBook:
                 held = select(plans.c.document, plans.c.version).where(plans.c.id == plan.id).with_for_update()
                 known = connection.execute(held).one_or_none()
             if known is not None and since is not None and known.version > since:
-                said = f"Somebody else has kept version {known.version} of {plan.name} meanwhile: look at it in its versions."
-                again = f"Keep again and yours becomes version {known.version + 1}."
+                said = tr(
+                    "Somebody else has kept version {} of {} meanwhile: look at it in its versions.", known.version, plan.name
+                )
+                again = tr("Keep again and yours becomes version {}.", known.version + 1)
                 raise ChangedMeanwhileError(f"{said} {again}", known.version)
             changed = known is None or _substance(known.document) != _substance(document)
             version = 1 if known is None else known.version + changed
@@ -76,7 +79,7 @@ class PlanBook:
                 "archived": plan.archived,
             })  # fmt: skip
             if changed:
-                keep_deed(connection, f"kept version {version} of the plan {plan.name}{f': {why}' if why else ''}")
+                keep_deed(connection, tr("kept version {} of the plan {}{}", version, plan.name, f": {why}" if why else ""))
                 connection.execute(
                     insert(plan_versions).values(
                         plan_id=key, number=version, saved_at=datetime.now(UTC), why=why, document=document

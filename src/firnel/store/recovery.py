@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy import Connection, delete, select
 
+from firnel.core.words import tr
 from firnel.store.batch_rows import (
     begin_waiting,
     insert_batch,
@@ -55,11 +56,11 @@ def recover(library: Library, folder: Path, now: float) -> list[str]:
         if label == "":
             continue  # another station still roasts it: when that is done
         if label is None:
-            said.append(f"{spilled.path} holds readings of a batch that is not in this library; it was left there.")
+            said.append(tr("{} holds readings of a batch that is not in this library; it was left there.", spilled.path))
             continue
         spilled.path.unlink(missing_ok=True)
         log.info("spill %s brought in", spilled.path.name)
-        said.append(f"Batch {label}: what the library would not take before is in it now.")
+        said.append(tr("Batch {}: what the library would not take before is in it now.", label))
     return said
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, text
 
+from firnel.core.words import tr
 from firnel.store.opening import open_engine
 from firnel.store.tables import metadata
 from firnel.store.writing import LibraryError, library_path, library_url, writing
@@ -43,9 +44,9 @@ def grant_role(library: str, user: str, role: str) -> bool:
     ValueError : if there is no such role.
     """
     if role not in WRITES:
-        raise ValueError(f"{role!r} is no role: {', '.join(ROLES)}.")
+        raise ValueError(tr("{!r} is no role: {}.", role, ", ".join(ROLES)))
     if library_path(library_url(library)) is not None:
-        raise LibraryError("A library in a file has no roles: the rights of the file are its own.")
+        raise LibraryError(tr("A library in a file has no roles: the rights of the file are its own."))
     engine = open_engine(library)
     try:
         with writing(engine) as connection:

@@ -17,6 +17,8 @@ from sqlalchemy import Engine, event
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import DBAPIError, OperationalError
 
+from firnel.core.words import tr
+
 if TYPE_CHECKING:
     from psycopg import Connection as ServerConnection
 
@@ -141,7 +143,7 @@ def be_patient(engine: Engine) -> None:
         def wait(self, gen: Any, *more: Any, **named: Any) -> Any:
             if pulse.refuses:
                 self.pgconn.finish()
-                raise psycopg.OperationalError("it has been silent for a while")
+                raise psycopg.OperationalError(tr("it has been silent for a while"))
             # A connection that came late has used up part of what its first answer may take.
             patience, _thread.lost = max(pulse.patience_s - getattr(_thread, "lost", 0.0), LEAST_S), 0.0
             try:
@@ -150,7 +152,7 @@ def be_patient(engine: Engine) -> None:
                 if self.pgconn.status == psycopg.pq.ConnStatus.OK and self.pgconn.transaction_status == busy:
                     self.pgconn.finish()  # what it would still say is nobody's answer any more
                     pulse.missed()
-                    raise psycopg.OperationalError("it did not answer in time") from None
+                    raise psycopg.OperationalError(tr("it did not answer in time")) from None
                 raise
 
     def connect(_dialect: Any, _record: Any, words: Any, named: Any) -> Any:
@@ -159,7 +161,7 @@ def be_patient(engine: Engine) -> None:
         if seconds is None:
             return Patient.connect(*words, **named)
         if pulse.refuses:
-            raise psycopg.OperationalError("it has been silent for a while")
+            raise psycopg.OperationalError(tr("it has been silent for a while"))
         begun = time.monotonic()
         made = _connected(lambda: Patient.connect(*words, **named), float(seconds), pulse)
         _thread.lost = time.monotonic() - begun
@@ -197,7 +199,7 @@ def _connected(connect: Callable[[], Any], seconds: float, pulse: Pulse) -> Any:
         late = not came
     if late:
         pulse.missed()
-        raise psycopg.OperationalError("it did not answer in time")
+        raise psycopg.OperationalError(tr("it did not answer in time"))
     if isinstance(came[0], Exception):
         raise came[0]
     return came[0]
@@ -206,15 +208,19 @@ def _connected(connect: Callable[[], Any], seconds: float, pulse: Pulse) -> Any:
 def refusal_of_a_server(error: DBAPIError, said: str, where: str) -> str | None:
     """Why a server refuses; what it says itself may name who asked, never the password."""
     if "lock timeout" in said or "deadlock" in said:
-        return f"The library {where} is being written by another station. Nothing was changed: try again."
+        return tr("The library {} is being written by another station. Nothing was changed: try again.", where)
     if "statement timeout" in said:
-        return f"The library {where} took too long to answer. Nothing was changed: try again."
+        return tr("The library {} took too long to answer. Nothing was changed: try again.", where)
     if "No space left" in said or "could not extend file" in said:
-        return f"The disk that holds {where} is full. Free some space and try again."
+        return tr("The disk that holds {} is full. Free some space and try again.", where)
     if "permission denied" in said or "must be owner" in said:
-        return f"This user may not do that in the library {where}. Nothing was changed."
+        return tr("This user may not do that in the library {}. Nothing was changed.", where)
     if "read-only transaction" in said:
-        return f"The library {where} can only be read at present. Nothing was changed."
+        return tr("The library {} can only be read at present. Nothing was changed.", where)
     if isinstance(error, OperationalError) or error.connection_invalidated:
-        return f"The library {where} does not answer: {said.splitlines()[0].rstrip('.') if said else 'the connection broke'}."
+        return tr(
+            "The library {} does not answer: {}.",
+            where,
+            said.splitlines()[0].rstrip(".") if said else tr("the connection broke"),
+        )
     return None

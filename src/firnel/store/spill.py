@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Move, Note
+from firnel.core.words import tr
 from firnel.store.batch_rows import OWN_COLUMNS
 from firnel.store.pending import Corrected, Pending, ReadingRow
 
@@ -112,7 +113,7 @@ class Spill:
 
 def spill_error(spill: Spill) -> str:
     """What is to be said where a spill cannot be written either."""
-    return f"It cannot be kept in {spill.folder} either: do not close Firnel before there is room."
+    return tr("It cannot be kept in {} either: do not close Firnel before there is room.", spill.folder)
 
 
 def spilled_in(folder: Path) -> Iterator[Spilled]:
@@ -121,7 +122,7 @@ def spilled_in(folder: Path) -> Iterator[Spilled]:
         try:
             document = json.loads(path.read_text(encoding="utf-8"))
             if document["format"] != FORMAT:
-                raise ValueError(f"its format is {document['format']!r}")
+                raise ValueError(tr("its format is {!r}", document["format"]))
             yield Spilled(
                 path, document["library"], document["where"], document["token"], document["batch"], document["label"],
                 int(document["seq"]), document["process"], float(document["at"]), _from_document(document["pending"]),

@@ -14,6 +14,7 @@ from sqlalchemy import Connection, Engine, Transaction, create_engine, event
 from sqlalchemy.engine import ExceptionContext, make_url
 from sqlalchemy.exc import ArgumentError, DBAPIError
 
+from firnel.core.words import tr
 from firnel.store.server import be_patient, options_of, refusal_of_a_server
 
 #: How long to wait for another program's lock. [ms]
@@ -82,7 +83,7 @@ def make_engine(url: str) -> Engine:
     try:
         engine = create_engine(url, hide_parameters=True, **more)
     except (ArgumentError, ImportError) as error:
-        raise LibraryError(f"The library {shown(url)} cannot be opened: {error}.") from error
+        raise LibraryError(tr("The library {} cannot be opened: {}.", shown(url), error)) from error
     if path is not None:
         event.listen(engine, "connect", _prepare_sqlite)
         event.listen(engine, "begin", _begin_sqlite)
@@ -124,7 +125,7 @@ def _commit(transaction: Transaction, engine: Engine) -> None:
     except LibraryReadError as error:
         if library_path(str(engine.url)) is not None:
             raise
-        raise LibraryUnsureError(f"{error} Whether that was kept is not known: look before you do it again.") from error
+        raise LibraryUnsureError(tr("{} Whether that was kept is not known: look before you do it again.", error)) from error
 
 
 def place_of(engine: Engine) -> str:
@@ -158,15 +159,17 @@ def refusal(error: DBAPIError, where: str) -> str | None:
     if not isinstance(error.orig, sqlite3.Error):
         return refusal_of_a_server(error, said, where)
     if "full" in said:
-        return f"The disk that holds {where} is full. Free some space and try again."
+        return tr("The disk that holds {} is full. Free some space and try again.", where)
     if "locked" in said:
-        return f"The library {where} is locked by another program. Close that one and try again."
+        return tr("The library {} is locked by another program. Close that one and try again.", where)
     if "readonly" in said or "unable to open" in said:
-        return f"The library {where} cannot be written: check the rights of the file and its folder."
+        return tr("The library {} cannot be written: check the rights of the file and its folder.", where)
     if "malformed" in said or "not a database" in said or "corrupt" in said:
-        return f"The library {where} is damaged. It was left as it is; firnel library check tells more, restore brings a copy."
+        return tr(
+            "The library {} is damaged. It was left as it is; firnel library check tells more, restore brings a copy.", where
+        )
     if isinstance(error.orig, sqlite3.OperationalError | sqlite3.DatabaseError) or error.connection_invalidated:
-        return f"The library {where} does not answer: {said.splitlines()[0]}."
+        return tr("The library {} does not answer: {}.", where, said.splitlines()[0])
     return None
 
 
@@ -177,9 +180,11 @@ def _refuse_gone(engine: Engine) -> None:
     path, before = watched
     now = _identity(path)
     if now is None:
-        raise LibraryGoneError(f"The library {path} is not there any more: was it deleted or moved? Put it back.")
+        raise LibraryGoneError(tr("The library {} is not there any more: was it deleted or moved? Put it back.", path))
     if now != before:
-        raise LibraryGoneError(f"Another file lies in the place of the library {path}. Put the old one back, or start again.")
+        raise LibraryGoneError(
+            tr("Another file lies in the place of the library {}. Put the old one back, or start again.", path)
+        )
 
 
 def _identity(path: Path) -> tuple[int, int] | None:

@@ -17,16 +17,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from firnel.core.words import tr
 from firnel.ui.machines.link_page import LinkPage
 from firnel.ui.shared.entries import FigureEntry
-from firnel.ui.shared.parts import ElidedLabel, PageHead, button, card, label, restyle
+from firnel.ui.shared.parts import ElidedLabel, PageHead, button, card, chosen, label, offer, restyle
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.beginning import FUELS, HEATS, Step, first_lot, first_machine, new_lot, new_machine, pass_by, steps
 from firnel.work.desk import Desk
 from firnel.work.roast.session import BatchOrder
 
 PROCESSES = ("", "washed", "natural", "honey", "wet-hulled", "anaerobic", "decaffeinated")
-CAUTION = (
+CAUTION = tr(
     "Gas, flue and electrics are for licensed trades; the maker's manual and local codes come first. Draft right, chaff "
     "collector empty, extinguisher at hand, CO alarm on. Never leave a running roaster."
 )
@@ -49,8 +50,8 @@ class BeginningView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 12, 14, 12)
         column.setSpacing(SPACE_M)
-        head = PageHead("Beginning", "Five steps to the first batch. Leave any of them, and come back when you like")
-        later = button("Not now", "Find it again under Begin, on the left")
+        head = PageHead(tr("Beginning"), tr("Five steps to the first batch. Leave any of them, and come back when you like"))
+        later = button(tr("Not now"), tr("Find it again under Begin, on the left"))
         later.clicked.connect(self.left)
         head.add(later)
         column.addWidget(head)
@@ -133,24 +134,27 @@ class BeginningView(QWidget):
 
     def _machine_page(self) -> QWidget:
         page, column = self._page(
-            "Your machine",
-            "Its scales are set as they usually are and can be changed later, control by control, under Machines.",
+            tr("Your machine"),
+            tr("Its scales are set as they usually are and can be changed later, control by control, under Machines."),
         )
-        self.name, self.useful, self.heat, self.fuel = QLineEdit(), FigureEntry("Useful load"), QComboBox(), QComboBox()
-        self.name.setPlaceholderText("what you call it")
-        self.name.setAccessibleName("Name of your machine")
-        self.heat.addItems([words for words, _ in HEATS])
-        self.heat.setAccessibleName("What heats it")
-        self.fuel.addItems([f"{fuel}, gauge to {top:g} kPa" for fuel, top in FUELS])
-        self.fuel.setAccessibleName("Fuel")
+        self.name, self.useful, self.heat, self.fuel = QLineEdit(), FigureEntry(tr("Useful load")), QComboBox(), QComboBox()
+        self.name.setPlaceholderText(tr("what you call it"))
+        self.name.setAccessibleName(tr("Name of your machine"))
+        offer(self.heat, [words for words, _ in HEATS])
+        self.heat.setAccessibleName(tr("What heats it"))
+        self.fuel.addItems([tr("{}, gauge to {:g} kPa", tr(fuel), top) for fuel, top in FUELS])
+        self.fuel.setAccessibleName(tr("Fuel"))
         self.heat.currentIndexChanged.connect(lambda index: self.fuel.setEnabled(index == 0))
         grid = _fields(
-            ("Name", self.name), ("Roasts well at a time, kg", self.useful), ("Heated by", self.heat), ("Fuel", self.fuel)
+            (tr("Name"), self.name),
+            (tr("Roasts well at a time, kg"), self.useful),
+            (tr("Heated by"), self.heat),
+            (tr("Fuel"), self.fuel),
         )
         column.addLayout(grid)
         self._machine_wrong = label("", "warn", wrap=True)
         column.addWidget(self._machine_wrong)
-        keep = button("Keep it and go on", "Enter", primary=True)
+        keep = button(tr("Keep it and go on"), "Enter", primary=True)
         keep.clicked.connect(self._on_machine)
         for field in (self.name, self.useful):
             field.returnPressed.connect(self._on_machine)
@@ -168,11 +172,13 @@ class BeginningView(QWidget):
 
     def _logs_page(self) -> QWidget:
         page, column = self._page(
-            "Old logs",
-            "Logs of this machine, from any logger that writes tables, teach Firnel what it is like before the first batch. "
-            "Without them it goes by what drums of its heat and size do, and learns from each batch.",
+            tr("Old logs"),
+            tr(
+                "Logs of this machine, from any logger that writes tables, teach Firnel what it is like before the first "
+                "batch. Without them it goes by what drums of its heat and size do, and learns from each batch."
+            ),
         )
-        take, self.none = button("Take in old logs", primary=True), button("I have none", "Enter")
+        take, self.none = button(tr("Take in old logs"), primary=True), button(tr("I have none"), "Enter")
         take.clicked.connect(self.logs_wanted)
         self.none.clicked.connect(lambda: self._pass_by("logs"))
         self.none.setAutoDefault(True)
@@ -181,24 +187,27 @@ class BeginningView(QWidget):
 
     def _coffee_page(self) -> QWidget:
         page, column = self._page(
-            "Your first coffee", "Density, moisture and all else of it can be measured and written down under Green."
+            tr("Your first coffee"), tr("Density, moisture and all else of it can be measured and written down under Green.")
         )
         self.coffee, self.origin, self.process = QLineEdit(), QLineEdit(), QComboBox()
-        self.on_hand = FigureEntry("Kilograms in the store")
-        self.coffee.setAccessibleName("Name of your coffee")
-        self.coffee.setPlaceholderText("what stands on its bag")
-        self.origin.setAccessibleName("Origin")
-        self.process.setAccessibleName("Process")
+        self.on_hand = FigureEntry(tr("Kilograms in the store"))
+        self.coffee.setAccessibleName(tr("Name of your coffee"))
+        self.coffee.setPlaceholderText(tr("what stands on its bag"))
+        self.origin.setAccessibleName(tr("Origin"))
+        self.process.setAccessibleName(tr("Process"))
         self.process.setEditable(True)
         self.process.addItems(PROCESSES)
         column.addLayout(
             _fields(
-                ("Name", self.coffee), ("Origin", self.origin), ("Process", self.process), ("In the store, kg", self.on_hand)
+                (tr("Name"), self.coffee),
+                (tr("Origin"), self.origin),
+                (tr("Process"), self.process),
+                (tr("In the store, kg"), self.on_hand),
             )
         )
         self._coffee_wrong = label("", "warn", wrap=True)
         column.addWidget(self._coffee_wrong)
-        keep = button("Keep it and go on", "Enter", primary=True)
+        keep = button(tr("Keep it and go on"), "Enter", primary=True)
         keep.clicked.connect(self._on_coffee)
         for field in (self.coffee, self.origin, self.on_hand):
             field.returnPressed.connect(self._on_coffee)
@@ -207,17 +216,19 @@ class BeginningView(QWidget):
 
     def _batch_page(self) -> QWidget:
         page, column = self._page(
-            "Your first batch",
-            "Heat the drum as its maker says until the bean probe stands steady, then charge with Space. Firnel keeps the "
-            "record and says what comes next; a plan can be made under Plan, before or after.",
+            tr("Your first batch"),
+            tr(
+                "Heat the drum as its maker says until the bean probe stands steady, then charge with Space. Firnel keeps the "
+                "record and says what comes next; a plan can be made under Plan, before or after."
+            ),
         )
         self._batch_words = label("", "heading", wrap=True)
         column.addWidget(self._batch_words)
-        self.load = FigureEntry("Load of the first batch")
-        column.addLayout(_fields(("Load, kg", self.load)))
+        self.load = FigureEntry(tr("Load of the first batch"))
+        column.addLayout(_fields((tr("Load, kg"), self.load)))
         self._batch_wrong = label("", "warn", wrap=True)
         column.addWidget(self._batch_wrong)
-        self.prepare = button("Prepare it", "Enter", primary=True)
+        self.prepare = button(tr("Prepare it"), "Enter", primary=True)
         self.prepare.setAutoDefault(True)
         self.prepare.clicked.connect(self._on_batch)
         self.load.returnPressed.connect(self._on_batch)
@@ -242,7 +253,7 @@ class BeginningView(QWidget):
         fuel = FUELS[self.fuel.currentIndex()][0]
         self._try(
             self._machine_wrong,
-            lambda: self._desk.ask(new_machine, self.name.text(), self.heat.currentText(), self.useful.figure(), fuel),
+            lambda: self._desk.ask(new_machine, self.name.text(), chosen(self.heat), self.useful.figure(), fuel),
         )
 
     def _on_coffee(self) -> None:
@@ -259,7 +270,11 @@ class BeginningView(QWidget):
 
     def _show_batch(self) -> None:
         machine, lot = self._desk.ask(first_machine), self._desk.ask(first_lot)
-        told = f"{lot.name if lot else 'A coffee'} on {machine.name}" if machine is not None else "A machine is needed first."
+        told = (
+            tr("{} on {}", lot.name if lot else tr("A coffee"), machine.name)
+            if machine is not None
+            else tr("A machine is needed first.")
+        )
         self._batch_words.setText(told)
         if machine is not None and not self.load.text().strip():
             self.load.show_figure(machine.useful_load_kg, 2)
@@ -272,7 +287,7 @@ class BeginningView(QWidget):
         try:
             load = self.load.figure()
             if load is None or not 0.0 < load <= machine.stated_load_kg:
-                raise ValueError(f"The load lies above nothing and at most at {machine.stated_load_kg:g} kg.")
+                raise ValueError(tr("The load lies above nothing and at most at {:g} kg.", machine.stated_load_kg))
         except ValueError as error:
             self._batch_wrong.setText(str(error))
             return
@@ -310,7 +325,7 @@ class _StepRow(QWidget):
         self._sign.setProperty("done", step.done)
         restyle(self._sign)
         self.button.setText(step.title)
-        self.button.setAccessibleName(f"{step.title}, {'done' if step.done else 'to do'}")
+        self.button.setAccessibleName(f"{step.title}, {(tr('done') if step.done else tr('to do'))}")
         self._told.show_text(step.told)
 
 

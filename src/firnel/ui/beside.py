@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, Qt
 
 from firnel.core.plan import Plan
+from firnel.core.words import tr
 from firnel.ui.roast.second_screen import SecondScreen
 from firnel.ui.shared.actions import key_groups
 from firnel.ui.shared.settings_dialog import SettingsDialog
@@ -44,7 +45,7 @@ class Beside(QObject):
 
         window, desk = self._window, self._window.desk
         if desk.session.roasting:
-            desk.session.say("Not while beans are in the drum: a running roaster is never left.")
+            desk.session.say(tr("Not while beans are in the drum: a running roaster is never left."))
             window.show_station("Roast")
             return
         try:

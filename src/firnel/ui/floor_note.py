@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
 
+from firnel.core.words import tr
 from firnel.ui.shared.frame import ServerNote
 from firnel.work.desk import Desk
 from firnel.work.stations.watch import Floor
@@ -54,10 +55,17 @@ class FloorNote(QObject):
         self._note.setVisible(not floor.answers)
         if self._silent_since is not None:
             self._note.show_text(
-                f"The server has not answered since {self._silent_since:%-H:%M}. A roast goes on; it is kept on this computer."
+                tr(
+                    "The server has not answered since {:%-H:%M}. A roast goes on; it is kept on this computer.",
+                    self._silent_since,
+                )
             )
         away = [
-            f"{seen.running.station or 'A station'} was cut off while it roasted batch {seen.running.label}: see Day, Stations."
+            tr(
+                "{} was cut off while it roasted batch {}: see Day, Stations.",
+                seen.running.station or tr("A station"),
+                seen.running.label,
+            )
             for seen in floor.batches
             if seen.running.away and floor.answers and page is None
         ]

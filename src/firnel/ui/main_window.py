@@ -14,6 +14,7 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
+from firnel.core.words import tr
 from firnel.ui.beside import Beside
 from firnel.ui.finder import Finder
 from firnel.ui.floor_note import FloorNote
@@ -84,7 +85,7 @@ class MainWindow(QMainWindow):
         self._announcer, self._sounds = Announcer(), Sounds(lambda: self.desk.settings, self)
         self._space = SpaceKey(self, lambda: desk.session.roasting, self._mark)
         self._views: dict[str, QWidget] = {"Roast": self.roast}
-        self.roast.setAccessibleName("Roast")
+        self.roast.setAccessibleName(tr("Roast"))
         self._pages = Pages()
         self._pages.addWidget(self.roast)
         self._lay_out()
@@ -161,7 +162,7 @@ class MainWindow(QMainWindow):
             self._views[name] = make_view(self, name)
             self._views[name].setFocusPolicy(Qt.FocusPolicy.ClickFocus)  # a press beside all fields leaves them; Tab does not
             made = self._views[name]
-            made.setAccessibleName(name)
+            made.setAccessibleName(tr(name))
             self._whole_words.watch(made)
             for table in made.findChildren(HouseTable):
                 own = [entry for entry in self.desk.settings.hidden_columns if entry.startswith(f"{table.name}/")]
@@ -257,7 +258,7 @@ class MainWindow(QMainWindow):
         if danger and elsewhere:
             self.alarm.show_cue(cue)
         if self.now_line.isVisible():
-            self.now_line.show_now(f"Batch {session.label}", cue)
+            self.now_line.show_now(tr("Batch {}", session.label), cue)
         self.typing.setVisible(session.roasting and typing_in(QApplication.focusWidget()))
         told = told_line(session, settings.units)
         if (heard := self._announcer.look(cue, told, self.desk.clock.now())) is not None:
@@ -268,7 +269,7 @@ class MainWindow(QMainWindow):
 
     def announce_step(self) -> None:
         """The next step of a cupping begins."""
-        self._sounds.announce(Announcement("soon", "The next step of the cup."))
+        self._sounds.announce(Announcement("soon", tr("The next step of the cup.")))
 
     def _on_far(self, far: bool) -> None:
         self.rail.setVisible(not far)
@@ -296,7 +297,7 @@ class MainWindow(QMainWindow):
             try:
                 self.desk.connect(machine.device_url, machine)
             except AddressError as error:
-                self.desk.session.say(f"{error} Connect the machine in Machines, or key its readings by hand.")
+                self.desk.session.say(tr("{} Connect the machine in Machines, or key its readings by hand.", error))
         self.show_station("Roast")
 
     def after_record(self) -> None:
@@ -458,6 +459,6 @@ class MainWindow(QMainWindow):
 
     def _really(self) -> bool:
         answer = QMessageBox.question(
-            self, "Firnel", "A batch is in the drum. Leave all the same? It can be gone on with at the next start."
+            self, "Firnel", tr("A batch is in the drum. Leave all the same? It can be gone on with at the next start.")
         )
         return answer == QMessageBox.StandardButton.Yes

@@ -8,10 +8,15 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Machine, Role
+from firnel.core.words import capital, tr
 from firnel.ui.shared.parts import button, card, label
 
-FAULTS = ("no fault", "silence", "frozen probes", "spikes", "broken cable", "exceptions")
-COLOURS = ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown")
+FAULTS = (
+    tr("no fault"), tr("silence"), tr("frozen probes"), tr("spikes"), tr("broken cable"), tr("exceptions")
+)  # fmt: skip
+COLOURS = (
+    tr("green"), tr("pale"), tr("yellow"), tr("tan"), tr("light brown"), tr("brown"), tr("dark brown")
+)  # fmt: skip
 
 
 class SimulatorPanel(QWidget):
@@ -40,7 +45,7 @@ class SimulatorPanel(QWidget):
         self._read, self._write = read, write
         column = QVBoxLayout(self)
         column.addWidget(label(title, "heading"))
-        column.addWidget(label("Simulated. Firnel only reads it; these are the roaster's hands.", "soft", wrap=True))
+        column.addWidget(label(tr("Simulated. Firnel only reads it; these are the roaster's hands."), "soft", wrap=True))
         self._state = label("", "bigFigure")
         self._sense = label("", "heading")
         column.addWidget(self._state)
@@ -57,7 +62,7 @@ class SimulatorPanel(QWidget):
             slider.setAccessibleName(control.words)
             slider.setRange(round(scale.low / scale.step), round(scale.high / scale.step))
             value = label("", "figure")
-            grid.addWidget(label(machine.word(control).capitalize()), row, 0)
+            grid.addWidget(label(capital(machine.word(control))), row, 0)
             grid.addWidget(slider, row, 1)
             grid.addWidget(value, row, 2)
             slider.setProperty("register", register)
@@ -67,14 +72,14 @@ class SimulatorPanel(QWidget):
         column.addWidget(frame)
         doors = QHBoxLayout()
         self._load = _load_box(machine, load_kg)
-        charge, drop = button("Open charge door"), button("Open drop door")
+        charge, drop = button(tr("Open charge door")), button(tr("Open drop door"))
         charge.clicked.connect(self._on_charge)
         drop.clicked.connect(self._on_drop)
         for widget in (self._load, charge, drop):
             doors.addWidget(widget)
         column.addLayout(doors)
         self._fault = QComboBox()
-        self._fault.setAccessibleName("Fault")
+        self._fault.setAccessibleName(tr("Fault"))
         self._fault.addItems(FAULTS)
         self._fault.currentIndexChanged.connect(self._on_fault)
         column.addWidget(self._fault)
@@ -87,21 +92,21 @@ class SimulatorPanel(QWidget):
         """Show how the machine stands."""
         says, knobs = self._read()
         loaded, crack, word = says[5], says[7], says[8]
-        self._state.setText(f"bean {says[0] / 10:.1f} °C   air {says[1] / 10:.1f} °C")
+        self._state.setText(tr("bean {:.1f} °C   air {:.1f} °C", says[0] / 10, says[1] / 10))
         if loaded:
-            cracks = "  ·  cracking" if crack > 15 else ("  ·  single pops" if crack else "")
-            self._sense.setText(f"trier: {COLOURS[word]}{cracks}")
+            cracks = tr("  ·  cracking") if crack > 15 else (tr("  ·  single pops") if crack else "")
+            self._sense.setText(tr("trier: {}{}", COLOURS[word], cracks))
         elif says[10]:
-            self._sense.setText(f"tray: {says[10]} g, colour {says[11] / 10:.1f} whole, {says[12] / 10:.1f} ground")
+            self._sense.setText(tr("tray: {} g, colour {:.1f} whole, {:.1f} ground", says[10], says[11] / 10, says[12] / 10))
         else:
-            self._sense.setText("drum empty")
+            self._sense.setText(tr("drum empty"))
         for register, slider, value, step, unit in self._values:
             raw = knobs[register] if register < len(knobs) else 0
             if not slider.isSliderDown():
                 slider.blockSignals(True)
                 slider.setValue(round(raw / 100 / step))
                 slider.blockSignals(False)
-            value.setText(f"{raw / 100:.{0 if step >= 1 else 1}f} {unit}")
+            value.setText(tr("{:.{}f} {}", raw / 100, 0 if step >= 1 else 1, unit))
 
     def _on_slider(self, steps: int) -> None:
         slider = self.sender()
@@ -121,7 +126,7 @@ class SimulatorPanel(QWidget):
 def _load_box(machine: Machine, load_kg: float) -> QDoubleSpinBox:
     box = QDoubleSpinBox()
     box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-    box.setAccessibleName("Load, kg")
+    box.setAccessibleName(tr("Load, kg"))
     box.setRange(0.1, machine.stated_load_kg)
     box.setValue(load_kg)
     box.setSuffix(" kg")

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject
 
+from firnel.core.words import tr
 from firnel.ui.shared.sheets import Notice
 from firnel.work import shelf
 from firnel.work.desk import Desk
@@ -42,7 +43,9 @@ class Unfinished(QObject):
         self._key = line.id
         name = f"{line.label}, {line.lot}" if line.lot else line.label
         self._notice.ask(
-            f"Batch {name} was being roasted when Firnel ended. All readings up to then are kept.", "Go on with it", "Close it"
+            tr("Batch {} was being roasted when Firnel ended. All readings up to then are kept.", name),
+            tr("Go on with it"),
+            tr("Close it"),
         )
 
     def _on_answer(self, go_on: bool) -> None:

@@ -6,14 +6,15 @@ from dataclasses import dataclass, replace
 
 from firnel.core.names import check_name
 from firnel.core.vocabulary import Control, ControlScale, Lot, Machine, Role
+from firnel.core.words import later, tr
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.work.desk import machine_of_kind
 
 #: How a machine is heated, as it is asked: words, and the shipped kind with the controls of such a machine.
-HEATS = (("gas", "gas-6"), ("electric", "electric-1"), ("electric, several heaters", "electric-9"))
+HEATS = ((later("gas"), "gas-6"), (later("electric"), "electric-1"), (later("electric, several heaters"), "electric-9"))
 #: Fuel of a burner, and the top of the gauge that usually reads it: common practice, no published source. [kPa]
-FUELS = (("natural gas", 2.5), ("LPG", 4.0))
+FUELS = ((later("natural gas"), 2.5), ("LPG", 4.0))
 #: Useful share of the load that a maker states.
 USEFUL = 0.75
 #: A gauge is read in so many steps.
@@ -22,11 +23,11 @@ STEPS_OF_GAUGE = 50
 HOUSE = "beginning"
 LONGEST_NAME = 60
 STEPS = (
-    ("machine", "Your machine"),
-    ("link", "Its link"),
-    ("logs", "Old logs"),
-    ("coffee", "Your first coffee"),
-    ("batch", "Your first batch"),
+    ("machine", tr("Your machine")),
+    ("link", tr("Its link")),
+    ("logs", tr("Old logs")),
+    ("coffee", tr("Your first coffee")),
+    ("batch", tr("Your first batch")),
 )
 
 
@@ -48,11 +49,11 @@ def steps(library: Library) -> tuple[Step, ...]:
     linked = machine is not None and bool(machine.device_url)
     roasted = library.any_roasted()
     told = (
-        machine_words(machine) if machine is not None else "What heats it, and how much.",
-        _link_words(machine) if machine is not None and linked else "Modbus, a thermometer, or your eyes.",
-        f"{count} batches" if count else "None." if "logs" in passed else "What you have, if you have any.",
-        lot.name if lot is not None else "One lot is enough.",
-        "Roasted." if roasted else "From charge to drop.",
+        machine_words(machine) if machine is not None else tr("What heats it, and how much."),
+        _link_words(machine) if machine is not None and linked else tr("Modbus, a thermometer, or your eyes."),
+        tr("{} batches", count) if count else tr("None.") if "logs" in passed else tr("What you have, if you have any."),
+        lot.name if lot is not None else tr("One lot is enough."),
+        tr("Roasted.") if roasted else tr("From charge to drop."),
     )
     done = (machine is not None, linked, count > 0 or "logs" in passed, lot is not None, roasted)
     return tuple(Step(name, title, *stands) for (name, title), stands in zip(STEPS, zip(done, told, strict=True), strict=True))
@@ -88,11 +89,11 @@ def new_machine(library: Library, name: str, heat: str, useful_kg: float | None,
     """
     name = name.strip()
     if not name or len(name) > LONGEST_NAME:
-        raise ValueError(f"A machine needs a name, of at most {LONGEST_NAME} letters.")
+        raise ValueError(tr("A machine needs a name, of at most {} letters.", LONGEST_NAME))
     if any(machine.name == name for machine in library.machines()):
-        raise ValueError(f"There is a machine called {name} already.")
+        raise ValueError(tr("There is a machine called {} already.", name))
     if useful_kg is None or not 0.05 <= useful_kg <= 300.0:
-        raise ValueError("How much does it roast well at a time? 0.05 to 300 kg.")
+        raise ValueError(tr("How much does it roast well at a time? 0.05 to 300 kg."))
     kind = dict(HEATS)[heat]
     like = machine_of_kind(name, kind)
     # The scales are those of a usual machine; readings and doors are the owner's own.
@@ -106,7 +107,7 @@ def new_machine(library: Library, name: str, heat: str, useful_kg: float | None,
         like, kind="own", controls=controls, useful_load_kg=useful_kg, stated_load_kg=round(useful_kg / USEFUL, 2),
         fuel=fuel if kind == "gas-6" else "",
     )  # fmt: skip
-    check_name("a machine", made.name)
+    check_name(tr("a machine"), made.name)
     return library.save_machine(made)
 
 
@@ -118,22 +119,22 @@ def new_lot(library: Library, name: str, origin: str, process: str, on_hand_kg: 
     ValueError : in a sentence, if it cannot be.
     """
     if not name.strip():
-        raise ValueError("A coffee needs a name: what stands on its bag.")
+        raise ValueError(tr("A coffee needs a name: what stands on its bag."))
     if any(lot.name == name.strip() for lot in library.lots()):
-        raise ValueError(f"There is a lot called {name.strip()} already.")
+        raise ValueError(tr("There is a lot called {} already.", name.strip()))
     return library.save_lot(Lot(name.strip(), origin.strip(), process=process.strip(), on_hand_kg=on_hand_kg))
 
 
 def machine_words(machine: Machine) -> str:
     """A machine in a line."""
     heat = machine.fuel or machine.heat
-    return f"{machine.name}, {machine.useful_load_kg:g} kg, {heat}"
+    return tr("{}, {:g} kg, {}", machine.name, machine.useful_load_kg, heat)
 
 
 def _link_words(machine: Machine) -> str:
     if machine.device_url == "hand:":
-        return "Readings by hand."
+        return tr("Readings by hand.")
     if machine.device_url.startswith("simulated:"):
-        return "Simulated on this computer."
+        return tr("Simulated on this computer.")
     count = len(machine.device_url.split())
-    return "One instrument." if count == 1 else f"{count} instruments."
+    return tr("One instrument.") if count == 1 else tr("{} instruments.", count)

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Machine, MarkKind
+from firnel.core.words import tr
 from firnel.devices.address import AddressError, open_source
 from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
@@ -98,7 +99,7 @@ class Desk:
         self.settings = settings
         self._post, self._aside = post, aside
         self.clock = clock or Clock()
-        self.link = LinkStatus(LinkState.OFF, "No machine is connected.")
+        self.link = LinkStatus(LinkState.OFF, tr("No machine is connected."))
         self._on_change: list[Callable[[], None]] = []
         self._on_link: list[Callable[[LinkStatus], None]] = []
         self._source: ReadingSource | None = None
@@ -156,7 +157,7 @@ class Desk:
         LibraryError : if that station is at work.
         """
         if self.session.roasting:
-            raise ValueError("Not while beans are in the drum here: one station roasts one batch.")
+            raise ValueError(tr("Not while beans are in the drum here: one station roasts one batch."))
         self.session.resume(key, by_word=True)
         self._air(at_once=True)
 
@@ -325,7 +326,7 @@ class Desk:
             if results.complete:
                 self.library.set_status(line.id, "done")
             missing = missing_of(results)
-            self.session.say(f"Batch {line.label} is kept{f'; {missing} to come' if missing else ''}.")
+            self.session.say(tr("Batch {} is kept{}.", line.label, tr("; {} to come", missing) if missing else ""))
         if key is not None:
             keep_colours(self.library, key, results)
 
@@ -335,7 +336,7 @@ class Desk:
             self._source.stop()
             self._source = None
             self._generation += 1
-            self._set_link(LinkStatus(LinkState.OFF, "No machine is connected."))
+            self._set_link(LinkStatus(LinkState.OFF, tr("No machine is connected.")))
         if self._claim is not None:
             self._claim.release()
             self._claim = None
@@ -414,7 +415,7 @@ class Desk:
     def _look_failed(self, sentence: str) -> None:
         """The forecast could not be worked out; the batch goes on without."""
         self._looking = False
-        self.session.say(f"No forecast: {sentence}")
+        self.session.say(tr("No forecast: {}", sentence))
 
     def _model_of(self, machine: Machine) -> MachineModel | None:
         from firnel.work.machines.knowledge import model_of  # not wanted before a machine is connected

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter
 from firnel.store.copies import check_file, copy_database, copy_files, daily_copy, free_name
 from firnel.store.library import Library
@@ -34,7 +35,7 @@ def look_after_a_crash(library: Library) -> str:
     wrong = check_file(library.path, whole=False)
     if not wrong:
         return ""
-    return f"Part of the library is damaged ({wrong[0]}). Work on, and have it mended: firnel library check tells more."
+    return tr("Part of the library is damaged ({}). Work on, and have it mended: firnel library check tells more.", wrong[0])
 
 
 def copy_of_today(library: Library, today: datetime) -> Path | None:
@@ -56,7 +57,7 @@ def back_up(library: str | Path, target: Path, progress: Callable[[float], bool]
     """
     source = _file(library)
     if not target.parent.is_dir():
-        raise LibraryError(f"The folder {target.parent} does not exist, so no copy can be made there.")
+        raise LibraryError(tr("The folder {} does not exist, so no copy can be made there.", target.parent))
     copy_database(source, target, progress)
 
 
@@ -69,11 +70,13 @@ def restore(copy: Path, library: str | Path) -> Path | None:
     """
     target = library_path(library_url(library))
     if target is None:
-        raise LibraryError(f"The library {shown(library_url(library))} lies on a server: restore it with the server's tools.")
+        raise LibraryError(
+            tr("The library {} lies on a server: restore it with the server's tools.", shown(library_url(library)))
+        )
     if not copy.is_file():
-        raise LibraryError(f"There is no file {copy}.")
+        raise LibraryError(tr("There is no file {}.", copy))
     if wrong := check_file(copy, whole=True):
-        raise LibraryError(f"{copy} is no sound library ({wrong[0]}). The library was left as it is.")
+        raise LibraryError(tr("{} is no sound library ({}). The library was left as it is.", copy, wrong[0]))
     fresh = target.with_name(f".{target.name}.{os.getpid()}.restore")
     claim = claim_library(target)
     try:
@@ -82,7 +85,7 @@ def restore(copy: Path, library: str | Path) -> Path | None:
         kept = _put_aside(target)
         fresh.replace(target)
     except OSError as error:
-        raise LibraryError(f"{target} cannot be replaced: {error.strerror}.") from error
+        raise LibraryError(tr("{} cannot be replaced: {}.", target, error.strerror)) from error
     finally:
         for suffix in ("", "-wal", "-shm"):
             fresh.with_name(fresh.name + suffix).unlink(missing_ok=True)
@@ -108,7 +111,7 @@ def _put_aside(target: Path) -> Path | None:
     except LibraryError:
         busy = []  # it cannot be opened: nobody records in it
     if busy:
-        raise LibraryError(f"Batch {busy[0].label} is being recorded in {target}: restore when it is dropped.")
+        raise LibraryError(tr("Batch {} is being recorded in {}: restore when it is dropped.", busy[0].label, target))
     kept = copy_files(target, free_name(target.with_name(f"{target.stem}-before-restore{target.suffix}")))
     for suffix in ("-wal", "-shm"):
         target.with_name(target.name + suffix).unlink(missing_ok=True)
@@ -118,7 +121,7 @@ def _put_aside(target: Path) -> Path | None:
 def _file(library: str | Path) -> Path:
     path = library_path(library_url(library))
     if path is None:
-        raise LibraryError(f"The library {shown(library_url(library))} lies on a server: use the server's own tools.")
+        raise LibraryError(tr("The library {} lies on a server: use the server's own tools.", shown(library_url(library))))
     if not path.is_file():
-        raise LibraryError(f"There is no library {path}.")
+        raise LibraryError(tr("There is no library {}.", path))
     return path

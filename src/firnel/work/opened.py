@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from firnel.core.stages import MarkOrderError
+from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.work.plan.files import read_plan_file
 from firnel.work.review.records import ImportRefusedError, ImportWishes, import_file
@@ -36,8 +37,8 @@ def take_in_documents(library: Library, files: Sequence[Path]) -> Opened:
             opened = _take_batch(library, path, opened)
             continue
         known = next((one for one in library.plans() if one.name == plan.name), None)
-        kept = library.save_plan(replace(plan, id=known.id if known is not None else None), f"from {path.name}")
-        words = f"{path.name}: the plan {kept.name}, version {kept.version}."
+        kept = library.save_plan(replace(plan, id=known.id if known is not None else None), tr("from {}", path.name))
+        words = tr("{}: the plan {}, version {}.", path.name, kept.name, kept.version)
         opened = replace(opened, plan=kept.name, said=(*opened.said, words))
     return opened
 
@@ -49,5 +50,5 @@ def _take_batch(library: Library, path: Path, opened: Opened) -> Opened:
         return replace(opened, said=(*opened.said, f"{path.name}: {error}"))
     label = library.batch(key).label
     guessed = "; ".join(imported.said)
-    words = f"{path.name}: batch {label}{f' ({guessed})' if guessed else ''}."
+    words = tr("{}: batch {}{}.", path.name, label, f" ({guessed})" if guessed else "")
     return replace(opened, batch=label, said=(*opened.said, words))

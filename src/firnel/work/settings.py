@@ -11,11 +11,13 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.units import CHOICES, Units
+from firnel.core.words import later, tr
 from firnel.exchange.whole_file import write_whole
 
 #: Pages of the settings, in their order. What is on none is set where it is used.
 UNITS, ROASTING, SOUND, BENCH, CUP, WORDS, KEYS = PAGES = (
-    "Units and look", "Roasting", "Sound", "Scale and colour", "Cup", "Words", "Keys"
+    later("Units and look"), later("Roasting"), later("Sound"), later("Scale and colour"), later("Cup"), later("Words"),
+    later("Keys"),
 )  # fmt: skip
 ELSEWHERE = ""
 
@@ -28,8 +30,14 @@ def _setting(
     return field(default=default, metadata=limits)
 
 
+#: What Firnel speaks: how each names itself, and its code of ISO 639. German was made by the team.
+LANGUAGES = {"English": "en", "Deutsch": "de"}
+
 #: The house's own words for roast levels, each with the highest ground colour that still has it, to begin with.
-LEVEL_WORDS = ("dark 45", "medium dark 56", "medium 64", "medium light 72", "light 100")
+LEVEL_WORDS = (
+    f"{later('dark')} 45", f"{later('medium dark')} 56", f"{later('medium')} 64", f"{later('medium light')} 72",
+    f"{later('light')} 100",
+)  # fmt: skip
 #: Columns of the list of batches, to begin with.
 LIST_COLUMNS = ("Batch", "Day", "Lot", "Dev.", "Loss")
 #: The house's own words of the cup, to begin with.
@@ -51,24 +59,27 @@ class Settings:
     temperature: str = _setting(UNITS, "°C", "Temperature", CHOICES["temperature"])
     mass: str = _setting(UNITS, "kg", "Weight", CHOICES["mass"])
     pressure: str = _setting(UNITS, "kPa", "Pressure", CHOICES["pressure"])
-    theme: str = _setting(UNITS, "day", "Theme", ("day", "night"))
+    theme: str = _setting(UNITS, "day", "Theme", (later("day"), later("night")))
+    language: str = _setting(UNITS, "as the system", "Language, from the next start", ("as the system", *LANGUAGES))
     size_percent: int = _setting(UNITS, 100, "Size of text and all else, %, from the next start", low=80, high=200)
-    motion: str = _setting(UNITS, "as the system", "Changes come in softly", ("as the system", "never"))
+    motion: str = _setting(UNITS, "as the system", "Changes come in softly", (later("as the system"), later("never")))
     operator: str = _setting(ROASTING, "", "Who roasts")
     station: str = _setting(ROASTING, "", "Name of this station")
-    cup_form: str = _setting(CUP, "attributes", "Cupping form", ("attributes", "affective"))
+    cup_form: str = _setting(CUP, "attributes", "Cupping form", (later("attributes"), later("affective")))
     cup_ml: int = _setting(CUP, 150, "Water of a cup, mL", low=30, high=400)
     cup_ratio: int = _setting(CUP, 55, "Coffee to water, g/L", low=20, high=120)
-    phones_tls: str = _setting(CUP, "off", "Phones of the cuppers by TLS", ("off", "on"))
+    phones_tls: str = _setting(CUP, "off", "Phones of the cuppers by TLS", (later("off"), later("on")))
     cooling_aim_s: int = _setting(ROASTING, 240, "Cooling aim, seconds", low=60, high=900)
     hand_every_s: int = _setting(ROASTING, 30, "Readings by hand, every so many seconds", low=10, high=120)
-    learning: str = _setting(ROASTING, "by itself", "Machines are learned", ("by itself", "by the button"))
-    crack_rule: str = _setting(ROASTING, "rolling", "First crack is", ("the first pop", "the third pop", "rolling"))
+    learning: str = _setting(ROASTING, "by itself", "Machines are learned", (later("by itself"), later("by the button")))
+    crack_rule: str = _setting(
+        ROASTING, "rolling", "First crack is", (later("the first pop"), later("the third pop"), later("rolling"))
+    )
     sound_move: int = _setting(SOUND, 0, "Sound of a move that is due, %", high=100)
     sound_soon: int = _setting(SOUND, 0, "Sound ten seconds before, %", high=100)
     sound_drop: int = _setting(SOUND, 0, "Sound of the drop, %", high=100)
     sound_warning: int = _setting(SOUND, 60, "Sound of a warning, %", high=100)
-    spoken: str = _setting(SOUND, "off", "Cues spoken", ("off", "on"))
+    spoken: str = _setting(SOUND, "off", "Cues spoken", (later("off"), later("on")))
     review_columns: tuple[str, ...] = _setting(
         ELSEWHERE, ("Batch", "Day", "Lot", "Dev.", "Loss"), "Columns of the list in Review", most=20
     )
@@ -81,10 +92,24 @@ class Settings:
     cup_words: tuple[str, ...] = _setting(CUP, CUP_WORDS, "Cup words", most=60)
     keys: tuple[str, ...] = _setting(KEYS, (), "Keys of your own, as undo=U", most=60)
     colour_words: tuple[str, ...] = _setting(
-        WORDS, ("green", "pale", "yellow", "tan", "light brown", "brown", "dark brown"), "Colour words, up to nine", most=9
+        WORDS,
+        (
+            later("green"),
+            later("pale"),
+            later("yellow"),
+            later("tan"),
+            later("light brown"),
+            later("brown"),
+            later("dark brown"),
+        ),
+        "Colour words, up to nine",
+        most=9,
     )
     smell_words: tuple[str, ...] = _setting(
-        WORDS, ("grass", "hay", "bread", "caramel", "cocoa", "smoke", "wax"), "Smell words, up to nine", most=9
+        WORDS,
+        (later("grass"), later("hay"), later("bread"), later("caramel"), later("cocoa"), later("smoke"), later("wax")),
+        "Smell words, up to nine",
+        most=9,
     )
 
     def __post_init__(self) -> None:
@@ -93,7 +118,7 @@ class Settings:
         _ = self.levels, self.meter
         keys = [entry.partition("=")[0].strip() for entry in self.keys]
         if len(set(keys)) < len(keys):
-            raise ValueError("Keys of your own: an action is named twice.")
+            raise ValueError(tr("Keys of your own: an action is named twice."))
 
     @classmethod
     def from_mapping(cls, values: Mapping[str, Any]) -> Settings:
@@ -116,7 +141,7 @@ class Settings:
             try:
                 found[word.strip()] = float(limit)
             except ValueError:
-                raise ValueError(f"Roast levels: {entry!r} needs a colour at its end, as in ‘medium 64’.") from None
+                raise ValueError(tr("Roast levels: {!r} needs a colour at its end, as in ‘medium 64’.", entry)) from None
         return found
 
     @property
@@ -143,24 +168,24 @@ class Settings:
             try:
                 points.append((float(reads), float(index)))
             except ValueError:
-                raise ValueError(f"Colour meter: {entry!r} is no point; write reading=index, as in ‘55=62’.") from None
+                raise ValueError(tr("Colour meter: {!r} is no point; write reading=index, as in ‘55=62’.", entry)) from None
         points.sort()
         if any(one[0] == two[0] for one, two in zip(points, points[1:], strict=False)):
-            raise ValueError("Colour meter: one reading stands for two colours.")
+            raise ValueError(tr("Colour meter: one reading stands for two colours."))
         return tuple(points)
 
 
 def _check(declared: Field[Any], value: Any) -> None:
     limits = declared.metadata
     if limits["choices"] and value not in limits["choices"]:
-        raise ValueError(f"{limits['title']}: {value!r} is none of {', '.join(limits['choices'])}.")
+        raise ValueError(tr("{}: {!r} is none of {}.", tr(limits["title"]), value, ", ".join(limits["choices"])))
     if limits["high"] and not (isinstance(value, int) and limits["low"] <= value <= limits["high"]):
-        raise ValueError(f"{limits['title']}: {value!r} is not between {limits['low']} and {limits['high']}.")
+        raise ValueError(tr("{}: {!r} is not between {} and {}.", tr(limits["title"]), value, limits["low"], limits["high"]))
     if limits["most"]:
         words = isinstance(value, tuple) and all(isinstance(word, str) and word for word in value)
         least = 0 if declared.default == () else 1
         if not words or not least <= len(value) <= limits["most"]:
-            raise ValueError(f"{limits['title']}: give {'up' if not least else 'one'} to {limits['most']} words.")
+            raise ValueError(tr("{}: give {} to {} words.", tr(limits["title"]), "up" if not least else "one", limits["most"]))
 
 
 def settings_path() -> Path:
@@ -185,7 +210,7 @@ def load_settings(path: Path | None = None) -> tuple[Settings, str | None]:
         path.replace(kept)
         return (
             Settings(),
-            f"The settings in {path} could not be read ({error}). They are kept as {kept.name}; defaults are used.",
+            tr("The settings in {} could not be read ({}). They are kept as {}; defaults are used.", path, error, kept.name),
         )
 
 

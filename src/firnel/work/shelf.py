@@ -8,6 +8,7 @@ from datetime import datetime
 from firnel.core.names import check_name
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import BatchRecord, Lot, Machine, Mark
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter, BatchLine, PageEnd
 from firnel.store.bench_book import TableSet
 from firnel.store.library import Library
@@ -97,7 +98,7 @@ def save_machine(library: Library, machine: Machine, since: Machine | None = Non
     ValueError : if nobody can read its name.
     ChangedMeanwhileError : if another has changed the same meanwhile; nothing is changed then.
     """
-    check_name("a machine", machine.name)
+    check_name(tr("a machine"), machine.name)
     return library.save_machine(machine, since)
 
 

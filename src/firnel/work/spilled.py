@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from pathlib import Path
 
+from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.store.recovery import recover
 from firnel.store.writing import LibraryError
@@ -21,4 +22,4 @@ def recover_spilled(library: Library, folder: Path | None = None) -> list[str]:
     try:
         return recover(library, folder or spill_folder(), time.time())
     except LibraryError as error:
-        return [f"Part of a batch waits beside the settings still: {error}"]
+        return [tr("Part of a batch waits beside the settings still: {}", error)]

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 
 #: Agreement of orders at which it is called good or fair; common practice, no published source.
 GOOD, FAIR = 0.7, 0.4
@@ -24,8 +25,8 @@ class Agreement:
     @property
     def words(self) -> str:
         """``The cuppers agree well on the order (W = 0.82).``"""
-        how = "agree well" if self.w >= GOOD else "agree in part" if self.w >= FAIR else "do not agree"
-        return f"The cuppers {how} on the order (W = {self.w:.2f})."
+        how = tr("agree well") if self.w >= GOOD else tr("agree in part") if self.w >= FAIR else tr("do not agree")
+        return tr("The cuppers {} on the order (W = {:.2f}).", how, self.w)
 
 
 def agreement(scores: FloatArray) -> Agreement | None:

@@ -12,6 +12,8 @@ from typing import Literal
 
 import numpy as np
 
+from firnel.core.words import tr
+
 Test = Literal["triangle", "paired"]
 CHANCE = {"triangle": 1.0 / 3.0, "paired": 0.5}
 #: A difference is called shown below this p.
@@ -48,19 +50,21 @@ class Verdict:
     @property
     def words(self) -> str:
         """The verdict in one or two sentences."""
-        counted = f"{self.correct} of {self.answers} {'chose the second' if self.sides == 2 else 'right'}"
+        counted = tr("{} of {} {}", self.correct, self.answers, tr("chose the second") if self.sides == 2 else tr("right"))
         if self.shown:
-            return f"A difference is shown: {counted}, by chance in {_chance_words(self.p)} (p = {self.p:.3f})."
-        no = f"No difference shown: {counted}, p = {self.p:.2f}."
+            return tr("A difference is shown: {}, by chance in {} (p = {:.3f}).", counted, _chance_words(self.p), self.p)
+        no = tr("No difference shown: {}, p = {:.2f}.", counted, self.p)
         if self.findable is None:
-            return f"{no} With {self.answers} answers none could have been: take more tasters or rounds."
+            return tr("{} With {} answers none could have been: take more tasters or rounds.", no, self.answers)
         if self.findable > 0.5:
-            return f"{no} With {self.answers} answers only a large one would be."
-        return f"{no} One that {100 * self.findable:.0f} % of tasters tell apart would have been found in four tests of five."
+            return tr("{} With {} answers only a large one would be.", no, self.answers)
+        return tr(
+            "{} One that {:.0f} % of tasters tell apart would have been found in four tests of five.", no, 100 * self.findable
+        )
 
 
 def _chance_words(p: float) -> str:
-    return f"1 test of {1.0 / p:.0f}" if p > 1e-4 else "fewer than 1 test of 10,000"
+    return tr("1 test of {:.0f}", 1.0 / p) if p > 1e-4 else tr("fewer than 1 test of 10,000")
 
 
 def least_correct(test: Test, answers: int, alpha: float = ALPHA, sides: int = 1) -> int | None:
@@ -89,9 +93,9 @@ def judge(test: Test, answers: int, correct: int, sides: int = 1) -> Verdict:
     ValueError : if there are no answers, more are right than were given, or a triangle test is to have two sides.
     """
     if answers < 1 or not 0 <= correct <= answers:
-        raise ValueError(f"{correct} right of {answers} answers cannot be judged.")
+        raise ValueError(tr("{} right of {} answers cannot be judged.", correct, answers))
     if sides not in (1, 2) or (sides == 2 and test == "triangle"):
-        raise ValueError(f"a {test} test does not have {sides} sides.")
+        raise ValueError(tr("a {} test does not have {} sides.", test, sides))
     from scipy import optimize, stats  # takes longer to load than all of Firnel: only where it is wanted
 
     chance = CHANCE[test]

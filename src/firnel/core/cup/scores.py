@@ -15,13 +15,32 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
+from firnel.core.words import later, tr
+
 Form = Literal["attributes", "affective"]
 
 #: Attributes that are scored as a whole, and those scored two points for each of five cups.
-SCORED = ("fragrance and aroma", "flavour", "aftertaste", "acidity", "body", "balance", "overall")
-BY_CUP = ("uniformity", "clean cup", "sweetness")
+SCORED = (
+    later("fragrance and aroma"),
+    later("flavour"),
+    later("aftertaste"),
+    later("acidity"),
+    later("body"),
+    later("balance"),
+    later("overall"),
+)
+BY_CUP = (later("uniformity"), later("clean cup"), later("sweetness"))
 TEN = (*SCORED, *BY_CUP)
-SECTIONS = ("fragrance", "aroma", "flavour", "aftertaste", "acidity", "sweetness", "mouthfeel", "overall")
+SECTIONS = (
+    later("fragrance"),
+    later("aroma"),
+    later("flavour"),
+    later("aftertaste"),
+    later("acidity"),
+    later("sweetness"),
+    later("mouthfeel"),
+    later("overall"),
+)
 #: Points that a cup with a taint or a fault costs.
 TAINT, FAULT = 2.0, 4.0
 #: Cups of each coffee for which both forms are written; with fewer or more the points of a cup count for as much more or less.
@@ -56,11 +75,11 @@ def check_part(form: Form, part: str, value: float) -> None:
     ValueError : naming the part, its range and what was given.
     """
     if part not in parts_of(form):
-        raise ValueError(f"{part!r} is no part of this form; it has {', '.join(parts_of(form))}.")
+        raise ValueError(tr("{!r} is no part of this form; it has {}.", part, ", ".join(parts_of(form))))
     low, high, step = range_of(form, part)
     steps = (value - low) / step
     if not low <= value <= high or abs(steps - round(steps)) > 1e-9:
-        raise ValueError(f"{part} of {value:g}: it runs from {low:g} to {high:g} in steps of {step:g}.")
+        raise ValueError(tr("{} of {:g}: it runs from {:g} to {:g} in steps of {:g}.", part, value, low, high, step))
 
 
 def score(form: Form, given: Mapping[str, float], defects: Defects = Defects(), cups: int = 5) -> float | None:
@@ -77,7 +96,7 @@ def score(form: Form, given: Mapping[str, float], defects: Defects = Defects(), 
     ValueError : if a part is out of its range, or more cups are defective than there are.
     """
     if defects.light < 0 or defects.heavy < 0 or defects.light + defects.heavy > cups:
-        raise ValueError(f"{defects.light + defects.heavy} cups with something wrong, of {cups} on the table.")
+        raise ValueError(tr("{} cups with something wrong, of {} on the table.", defects.light + defects.heavy, cups))
     for part, value in given.items():
         check_part(form, part, value)
     if any(part not in given for part in parts_of(form)):

@@ -7,6 +7,8 @@ from itertools import permutations
 
 import numpy as np
 
+from firnel.core.words import tr
+
 #: Codes that mean something to somebody are not drawn.
 AVOIDED = frozenset({100, 111, 123, 200, 222, 300, 321, 333, 400, 444, 500, 555, 600, 666, 700, 777, 800, 888, 900, 999})
 #: The six servings of a triangle test.
@@ -22,7 +24,7 @@ def draw_codes(count: int, rng: np.random.Generator, taken: Sequence[str] = ()) 
     """
     free = [number for number in range(100, 1000) if number not in AVOIDED and str(number) not in set(taken)]
     if not 0 <= count <= len(free):
-        raise ValueError(f"{count} codes cannot be drawn: {len(free)} are free.")
+        raise ValueError(tr("{} codes cannot be drawn: {} are free.", count, len(free)))
     return tuple(str(free[index]) for index in rng.permutation(len(free))[:count])
 
 
@@ -36,7 +38,7 @@ def balanced_orders(coffees: int, cuppers: int, rng: np.random.Generator) -> lis
     ValueError : if there is nothing to serve or nobody to serve.
     """
     if coffees < 1 or cuppers < 1:
-        raise ValueError(f"{coffees} coffees cannot be served to {cuppers} cuppers.")
+        raise ValueError(tr("{} coffees cannot be served to {} cuppers.", coffees, cuppers))
     first = [0]
     for step in range(1, coffees):
         first.append((coffees - (step // 2)) % coffees if step % 2 == 0 else (step + 1) // 2)
@@ -70,7 +72,7 @@ def paired_servings(answers: int, rng: np.random.Generator) -> list[str]:
 
 def _even(kinds: Sequence[str], answers: int, rng: np.random.Generator) -> list[str]:
     if answers < 1:
-        raise ValueError(f"{answers} servings are none.")
+        raise ValueError(tr("{} servings are none.", answers))
     found: list[str] = []
     while len(found) < answers:
         found += [kinds[index] for index in rng.permutation(len(kinds))]

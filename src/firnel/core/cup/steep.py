@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from firnel.core.words import tr
+
 #: Coffee to water, and the water of a cup, to begin with. [g/L], [mL]
 USUAL_RATIO, USUAL_ML = 55.0, 150.0
 
@@ -22,12 +24,12 @@ class Step:
 
 
 STEPS = (
-    Step(0.0, "Steep: smell the wet crust", "break"),
-    Step(240.0, "Break the crust, three strokes, nose close", "skim"),
-    Step(270.0, "Skim both spoons clean", "taste hot"),
-    Step(480.0, "Taste hot", "taste warm"),
-    Step(780.0, "Taste warm", "taste cool"),
-    Step(1260.0, "Taste cool, then it is done", ""),
+    Step(0.0, tr("Steep: smell the wet crust"), "break"),
+    Step(240.0, tr("Break the crust, three strokes, nose close"), "skim"),
+    Step(270.0, tr("Skim both spoons clean"), tr("taste hot")),
+    Step(480.0, tr("Taste hot"), tr("taste warm")),
+    Step(780.0, tr("Taste warm"), tr("taste cool")),
+    Step(1260.0, tr("Taste cool, then it is done"), ""),
 )
 #: After this nobody tastes any more. [s]
 OVER_S = 1800.0
@@ -76,6 +78,6 @@ def recipe(coffees: int, cups: int, ml: float = USUAL_ML, ratio: float = USUAL_R
     8.25
     """
     if coffees < 1 or cups < 1 or ml <= 0 or ratio <= 0:
-        raise ValueError(f"{coffees} coffees in {cups} cups of {ml:g} mL at {ratio:g} g/L cannot be poured.")
+        raise ValueError(tr("{} coffees in {} cups of {:g} mL at {:g} g/L cannot be poured.", coffees, cups, ml, ratio))
     cup_g = round(ratio * ml / 1000.0, 2)
     return Recipe(cup_g, round(cup_g * cups, 1), round(coffees * cups * ml / 1000.0, 2))

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+from firnel.core.words import later, tr
+
 #: Shares of a blend may miss the whole by this much, as they are typed.
 SHARES_WITHIN = 0.0005
 #: Rest after the roast, until ready and until past; common practice, no published source. [days]
@@ -104,9 +106,9 @@ class _Look:
 
 
 LOOKS = (
-    _Look("moisture", MOISTURE_APART, "drier", -1.0, "{:.1f} points of moisture", 100.0),
-    _Look("density_g_per_l", DENSITY_APART, "denser", 1.0, "{:.0f} g/L"),
-    _Look("mean_mm", SIZE_APART, "larger", 1.0, "{:.1f} mm"),
+    _Look("moisture", MOISTURE_APART, tr("drier"), -1.0, later("{:.1f} points of moisture"), 100.0),
+    _Look("density_g_per_l", DENSITY_APART, tr("denser"), 1.0, later("{:.0f} g/L")),
+    _Look("mean_mm", SIZE_APART, tr("larger"), 1.0, later("{:.1f} mm")),
 )
 
 
@@ -129,24 +131,24 @@ def check_coffee(coffee: Coffee) -> None:
     CoffeeError : with a sentence on what is wrong.
     """
     if not coffee.name.strip():
-        raise CoffeeError("a coffee needs a name.")
+        raise CoffeeError(tr("a coffee needs a name."))
     if len(coffee.name) > LONGEST_NAME or not coffee.name.isprintable():
-        raise CoffeeError(f"the name of a coffee has at most {LONGEST_NAME} letters, all of them to be seen.")
+        raise CoffeeError(tr("the name of a coffee has at most {} letters, all of them to be seen.", LONGEST_NAME))
     if not coffee.components:
-        raise CoffeeError(f"{coffee.name} has no lot: name at least one.")
+        raise CoffeeError(tr("{} has no lot: name at least one.", coffee.name))
     shares = [component.share for component in coffee.components]
     if any(not math.isfinite(share) or share <= 0.0 for share in shares):
-        raise CoffeeError(f"each share of {coffee.name} must be more than 0 %.")
+        raise CoffeeError(tr("each share of {} must be more than 0 %.", coffee.name))
     if abs(sum(shares) - 1.0) > SHARES_WITHIN:
-        raise CoffeeError(f"the shares of {coffee.name} come to {100.0 * sum(shares):.4g} %, not to 100 %.")
+        raise CoffeeError(tr("the shares of {} come to {:.4g} %, not to 100 %.", coffee.name, 100.0 * sum(shares)))
     lots = [component.lot for component in coffee.components]
     twice = next((lot for lot in lots if lots.count(lot) > 1), None)
     if twice is not None:
-        raise CoffeeError(f"{twice} is in {coffee.name} twice: give it one share.")
+        raise CoffeeError(tr("{} is in {} twice: give it one share.", twice, coffee.name))
     if any(not math.isfinite(pack) or pack <= 0.0 for pack in coffee.packs_kg):
-        raise CoffeeError(f"each pack of {coffee.name} must weigh more than 0 g.")
+        raise CoffeeError(tr("each pack of {} must weigh more than 0 g.", coffee.name))
     if not 0 <= coffee.ready_days <= coffee.past_days:
-        raise CoffeeError(f"{coffee.name} cannot be past its best before it is ready.")
+        raise CoffeeError(tr("{} cannot be past its best before it is ready.", coffee.name))
 
 
 def misfits(coffee: Coffee, facts: Sequence[GreenFacts]) -> list[str]:
@@ -164,7 +166,7 @@ def misfits(coffee: Coffee, facts: Sequence[GreenFacts]) -> list[str]:
     said: list[str] = []
     for fact in (known[lot] for lot in shares if lot in known):
         if fact.moisture is not None and fact.moisture < DRY and shares[fact.lot] >= MAIN_SHARE:
-            said.append(f"{fact.lot} is dry ({100 * fact.moisture:.1f} % moisture): not for a main component.")
+            said.append(tr("{} is dry ({:.1f} % moisture): not for a main component.", fact.lot, 100 * fact.moisture))
     pairs = [(one, other) for one in known.values() for other in known.values() if one is not other]
     for look in LOOKS:
         widest = (look.apart, "", "")
@@ -174,11 +176,11 @@ def misfits(coffee: Coffee, facts: Sequence[GreenFacts]) -> list[str]:
                 widest = max(widest, (look.sign * (first - second), one.lot, other.lot))
         by, lot, beside = widest
         if lot:
-            amount = look.words.format(look.scale * by)
-            said.append(f"{lot} is {look.word} than {beside} by {amount}: together they roast unevenly.")
+            amount = tr(look.words, look.scale * by)
+            said.append(tr("{} is {} than {} by {}: together they roast unevenly.", lot, look.word, beside, amount))
     processes = {fact.process for fact in known.values() if fact.process}
     if len(processes) > 1:
-        said.append(f"Unlike processes ({', '.join(sorted(processes))}) colour and crack at different moments.")
+        said.append(tr("Unlike processes ({}) colour and crack at different moments.", ", ".join(sorted(processes))))
     return said
 
 

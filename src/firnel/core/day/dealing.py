@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from firnel.core.day.need import Loss, Need, green_for, sure_of_each
+from firnel.core.words import tr
 
 #: A batch by a plan that never came well on a machine counts for so much more time; common practice, no published source. [s]
 UNPROVEN_S = 1800.0
@@ -125,8 +126,14 @@ def deal(
             dealt.append((need, open_to))
         elif open_to and need.kg <= MOST_DAYS * most:
             dealt.append((replace(need, kg=most), open_to))
-            more = f"{need.kg - most:.0f} of {need.kg:.0f} kg of {need.lot} are more than {MOST_BATCHES} batches: another day's"
-            left.append((replace(need, kg=need.kg - most), f"{more} work."))
+            more = tr(
+                "{:.0f} of {:.0f} kg of {} are more than {} batches: another day's",
+                need.kg - most,
+                need.kg,
+                need.lot,
+                MOST_BATCHES,
+            )
+            left.append((replace(need, kg=need.kg - most), tr("{} work.", more)))
         else:
             left.append((need, _why_not(need, ways.get(need.key, ()), stations)))
     if not dealt:
@@ -245,9 +252,9 @@ def _most_kg(way: Way, station: Station) -> float:
 
 def _why_not(need: Need, ways: Sequence[Way], stations: Mapping[str, Station]) -> str:
     if not need.plans:
-        return f"{need.coffee.name} has no plan for {need.lot}."
+        return tr("{} has no plan for {}.", need.coffee.name, need.lot)
     if not ways:
-        return f"no machine has a plan of {need.coffee.name} for {need.lot} that is still kept."
+        return tr("no machine has a plan of {} for {} that is still kept.", need.coffee.name, need.lot)
     if not any(way.machine in stations for way in ways):
-        return f"{' and '.join(sorted({way.machine for way in ways}))} does not roast on this day."
-    return f"{need.kg:.0f} kg of {need.lot} is more than a day's batches."
+        return tr("{} does not roast on this day.", " and ".join(sorted({way.machine for way in ways})))
+    return tr("{:.0f} kg of {} is more than a day's batches.", need.kg, need.lot)

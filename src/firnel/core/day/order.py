@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from firnel.core.day.coffee import LONGEST_NAME, Coffee
+from firnel.core.words import tr
 
 #: More than this in one order is taken for a slip of the finger. [kg]
 MOST_KG = 2000.0
@@ -62,15 +63,17 @@ def check_order(order: Order, today: date) -> Order:
     OrderError : with a sentence on what is wrong.
     """
     if not order.kg > 0.0:
-        raise OrderError(f"an order of {order.kg:g} kg of {order.coffee} is none: say how much.")
+        raise OrderError(tr("an order of {:g} kg of {} is none: say how much.", order.kg, order.coffee))
     if order.kg > MOST_KG:
-        raise OrderError(f"{order.kg:g} kg of {order.coffee} in one order is more than {MOST_KG:g} kg: is that a slip?")
+        raise OrderError(
+            tr("{:g} kg of {} in one order is more than {:g} kg: is that a slip?", order.kg, order.coffee, MOST_KG)
+        )
     if len(order.customer) > LONGEST_NAME:
-        raise OrderError(f"the name that the order is for has more than {LONGEST_NAME} letters.")
+        raise OrderError(tr("the name that the order is for has more than {} letters.", LONGEST_NAME))
     if order.due < today:
-        raise OrderError(f"{order.due:%-d %B %Y} is over: say a day from today on.")
+        raise OrderError(tr("{:%-d %B %Y} is over: say a day from today on.", order.due))
     if (order.due - today).days > FARTHEST_DAYS:
-        raise OrderError(f"{order.due:%-d %B %Y} is more than {FARTHEST_DAYS} days ahead.")
+        raise OrderError(tr("{:%-d %B %Y} is more than {} days ahead.", order.due, FARTHEST_DAYS))
     return order
 
 
@@ -90,7 +93,7 @@ def order_from_line(line: str, coffees: Sequence[Coffee], today: date) -> Order:
     """
     rest, customer = "".join(letter if letter.isprintable() else " " for letter in line).strip(), ""
     if not rest:
-        raise OrderError("an order says how much of which coffee: 12 kg House blend friday.")
+        raise OrderError(tr("an order says how much of which coffee: 12 kg House blend friday."))
     named, rest = _named(rest, coffees)
     if found := _FOR.search(rest):
         customer, rest = found.group(1).strip(), rest[: found.start()]
@@ -101,9 +104,9 @@ def order_from_line(line: str, coffees: Sequence[Coffee], today: date) -> Order:
     loose = [_kilograms(number, unit) for number, unit in _WEIGHT.findall(rest)]
     rest = _WEIGHT.sub(" ", rest)
     if not packs and not loose:
-        raise OrderError(f"how much is wanted is not in {line.strip()!r}: write 12 kg or 20 x 250 g.")
+        raise OrderError(tr("how much is wanted is not in {!r}: write 12 kg or 20 x 250 g.", line.strip()))
     if len(loose) > 1:
-        raise OrderError(f"{line.strip()!r} has two weights: one order is of one coffee.")
+        raise OrderError(tr("{!r} has two weights: one order is of one coffee.", line.strip()))
     words = " ".join(re.sub(r"\b(of|by|on|due)\b|[,;]", " ", rest, flags=re.IGNORECASE).split())
     coffee = named if named is not None and not words else _coffee(words, coffees)
     kg = round(sum(count * weight for count, weight in packs) + sum(loose), 6)
@@ -127,7 +130,7 @@ def day_in(text: str, today: date) -> tuple[date | None, str]:
             passed = found.group(3) is None and (today - day).days > 60  # a January that is typed in December
             return (date(year + 1, month, day.day) if passed else day), _without(text, found)
     except ValueError as error:
-        raise OrderError(f"{found.group(0).strip()!r} is no day of the calendar.") from error  # type: ignore[union-attr]  # found
+        raise OrderError(tr("{!r} is no day of the calendar.", found.group(0).strip())) from error  # type: ignore[union-attr]  # found
     if found := _DAY_WORD.search(text):
         word = found.group(1).lower()
         near = {"today": 0, "tomorrow": 1}
@@ -164,13 +167,13 @@ def _named(line: str, coffees: Sequence[Coffee]) -> tuple[Coffee | None, str]:
 
 def _coffee(words: str, coffees: Sequence[Coffee]) -> Coffee:
     sold = [coffee for coffee in coffees if not coffee.archived]
-    names = ", ".join(coffee.name for coffee in sold[:6]) or "none yet"
+    names = ", ".join(coffee.name for coffee in sold[:6]) or tr("none yet")
     if not words:
-        raise OrderError(f"which coffee? Sold are: {names}.")
+        raise OrderError(tr("which coffee? Sold are: {}.", names))
     exact = [coffee for coffee in sold if coffee.name.lower() == words.lower()]
     near = exact or [coffee for coffee in sold if all(part in coffee.name.lower() for part in words.lower().split())]
     if len(near) > 1:
-        raise OrderError(f"{words!r} may be {' or '.join(coffee.name for coffee in near[:3])}: write more of the name.")
+        raise OrderError(tr("{!r} may be {}: write more of the name.", words, " or ".join(coffee.name for coffee in near[:3])))
     if not near:
-        raise OrderError(f"no coffee is called {words!r}. Sold are: {names}.")
+        raise OrderError(tr("no coffee is called {!r}. Sold are: {}.", words, names))
     return near[0]

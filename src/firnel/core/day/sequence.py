@@ -10,6 +10,7 @@ import numpy as np
 from firnel.core.day.coffee import Level
 from firnel.core.day.dealing import PROVEN, Share
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 
 #: Up to so many shares every order is weighed (by dynamic programming over sets); beyond, orders are bettered by moves.
 EVERY_ORDER = 11
@@ -167,19 +168,19 @@ def _rough(share: Share) -> tuple[bool, int, int, str]:
 def _why(share: Share, before: Sequence[Placed], held: bool) -> str:
     coffee, way = share.need.coffee, share.way
     if held:
-        return "held here"
+        return tr("held here")
     if coffee.last:
-        return "decaffeinated or flavoured: last"
+        return tr("decaffeinated or flavoured: last")
     if not before:
-        times = f"roasted {way.proven} times here" if way.proven >= PROVEN else "the most forgiving there is"
-        return f"first, {times}"
+        times = tr("roasted {} times here", way.proven) if way.proven >= PROVEN else tr("the most forgiving there is")
+        return tr("first, {}", times)
     previous = before[-1].share.need
     if previous.lot == share.need.lot:
-        return "the same lot as before"
+        return tr("the same lot as before")
     if previous.coffee.name == coffee.name:
-        return "the same coffee as before"
+        return tr("the same coffee as before")
     if coffee.level.rank > previous.coffee.level.rank:
-        return f"{coffee.level.value} after {previous.coffee.level.value}"
+        return tr("{} after {}", coffee.level.value, previous.coffee.level.value)
     if share.need.due > previous.due:
-        return f"due after {previous.coffee.name}"
-    return "as the rest allows"
+        return tr("due after {}", previous.coffee.name)
+    return tr("as the rest allows")

@@ -9,6 +9,7 @@ from datetime import date, timedelta
 from firnel.core.day.dealing import Dealt, Share, Station, Way, deal, shared
 from firnel.core.day.need import Need
 from firnel.core.day.sequence import Placed, Rules, in_order
+from firnel.core.words import tr
 
 
 @dataclass(frozen=True)
@@ -131,7 +132,7 @@ class _Line:
                 self._blocks.append(Block(station.name, "pause", max(self._t, begin), end))
                 self._paused.add(begin)
         end_s = start + one.share.way.roast_s
-        why = one.why if number == 1 else "the same coffee as before"
+        why = one.why if number == 1 else tr("the same coffee as before")
         self._blocks.append(Block(station.name, "batch", start, end_s, one.share, number, why, one.held))
         self._t = end_s + station.between_s
         return start, end_s
@@ -160,9 +161,11 @@ def what_moves(plan: DayPlan) -> list[str]:
     for share in sorted(shares.values(), key=lambda share: share.need.due, reverse=True):
         count = sum(block.share is share for block in late)
         spare = (share.need.due - plan.day).days
-        when = f"due {share.need.due:%A}: it can be roasted another day" if spare > 0 else "due today: it comes out short"
-        batches, end = ("1 batch", "ends") if count == 1 else (f"{count} batches", "end")
-        said.append(f"{batches} of {share.need.coffee.name} on {share.way.machine} {end} after closing; {when}.")
+        when = (
+            tr("due {:%A}: it can be roasted another day", share.need.due) if spare > 0 else tr("due today: it comes out short")
+        )
+        batches, end = (tr("1 batch"), "ends") if count == 1 else (tr("{} batches", count), "end")
+        said.append(tr("{} of {} on {} {} after closing; {}.", batches, share.need.coffee.name, share.way.machine, end, when))
     return said
 
 

@@ -6,6 +6,8 @@ import re
 from dataclasses import dataclass
 from datetime import date
 
+from firnel.core.words import tr
+
 #: Months from harvest at which green begins to fade, and the usual limit; common practice, no published source.
 FADING_MONTHS, PAST_MONTHS = 6, 12
 _MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
@@ -22,7 +24,7 @@ class Age:
     @property
     def words(self) -> str:
         """``6 months from harvest``."""
-        return f"{self.months} {'month' if self.months == 1 else 'months'} from {self.since}"
+        return tr("{} {} from {}", self.months, tr("month") if self.months == 1 else tr("months"), self.since)
 
 
 def month_of(text: str) -> date | None:
@@ -55,8 +57,8 @@ def age_of(harvest: str, arrival: str, today: date) -> Age | None:
             continue
         months = (today.year - begun.year) * 12 + today.month - begun.month
         if months >= PAST_MONTHS:
-            return Age(months, since, "past crop: roasts fast and tastes papery; use it up in dark blends")
+            return Age(months, since, tr("past crop: roasts fast and tastes papery; use it up in dark blends"))
         if months >= FADING_MONTHS:
-            return Age(months, since, "begins to fade: heats a little faster, plan to finish it")
+            return Age(months, since, tr("begins to fade: heats a little faster, plan to finish it"))
         return Age(max(months, 0), since, "")
     return None

@@ -6,6 +6,7 @@ import math
 
 from firnel.core.names import check_name
 from firnel.core.vocabulary import Lot
+from firnel.core.words import tr
 
 #: The longest text of a fact, and of the remark.
 LONGEST_FACT, LONGEST_REMARK = 100, 2000
@@ -13,16 +14,17 @@ LONGEST_FACT, LONGEST_REMARK = 100, 2000
 BOUNDS: dict[str, tuple[float, float, str]] = {
     "altitude_m": (-100.0, 4000.0, " m"),
     "density_g_per_l": (450.0, 950.0, " g/L"),
-    "moisture": (0.03, 0.20, ", as a share of the weight"),
+    "moisture": (0.03, 0.20, tr(", as a share of the weight")),
     "water_activity": (0.1, 1.0, ""),
     "mean_mm": (3.0, 10.0, " mm"),
     "bags": (0.0, 1e5, ""),
-    "price_per_kg": (0.0, 1e6, " a kg"),
+    "price_per_kg": (0.0, 1e6, tr(" a kg")),
     "on_hand_kg": (0.0, 1e6, " kg"),
 }
 WORDS = {
-    "altitude_m": "An altitude", "density_g_per_l": "A density", "moisture": "A moisture", "water_activity": "A water activity",
-    "mean_mm": "A bean size", "bags": "A number of bags", "price_per_kg": "A price", "on_hand_kg": "A weight on hand",
+    "altitude_m": tr("An altitude"), "density_g_per_l": tr("A density"), "moisture": tr("A moisture"),
+    "water_activity": tr("A water activity"), "mean_mm": tr("A bean size"), "bags": tr("A number of bags"),
+    "price_per_kg": tr("A price"), "on_hand_kg": tr("A weight on hand"),
 }  # fmt: skip
 TEXTS = ("origin", "station", "variety", "process", "harvest", "arrival", "replaces")
 
@@ -34,13 +36,13 @@ def check_lot(lot: Lot) -> None:
     ------
     ValueError : with a sentence on what is wrong.
     """
-    check_name("a lot", lot.name)
+    check_name(tr("a lot"), lot.name)
     for name, (low, high, unit) in BOUNDS.items():
         value = getattr(lot, name)
         if value is not None and not (math.isfinite(value) and low <= value <= high):
-            raise ValueError(f"{WORDS[name]} of {value:g} cannot be: it lies between {low:g} and {high:g}{unit}.")
+            raise ValueError(tr("{} of {:g} cannot be: it lies between {:g} and {:g}{}.", WORDS[name], value, low, high, unit))
     for name in TEXTS:
         if len(getattr(lot, name)) > LONGEST_FACT:
-            raise ValueError(f"The {name} of {lot.name} is longer than {LONGEST_FACT} letters.")
+            raise ValueError(tr("The {} of {} is longer than {} letters.", name, lot.name, LONGEST_FACT))
     if len(lot.remark) > LONGEST_REMARK:
-        raise ValueError(f"The remark on {lot.name} is longer than {LONGEST_REMARK} letters.")
+        raise ValueError(tr("The remark on {} is longer than {} letters.", lot.name, LONGEST_REMARK))

@@ -14,6 +14,7 @@ from firnel.core.green.age import Age
 from firnel.core.green.measurements import DRY_MOISTURE, HIGH_DENSITY, LOW_DENSITY, MOST_MOISTURE
 from firnel.core.green.process import process_of
 from firnel.core.vocabulary import Lot, Machine
+from firnel.core.words import tr
 
 #: All shifts of the charge [degC] and of the early heat [share] together; common practice, no published source.
 MOST_TOGETHER_C, MOST_HEAT = 8.0, 0.12
@@ -110,8 +111,8 @@ def handling(
         spread = sum(batch.likeness * (batch.charge_c - seen) ** 2 for batch in past) / weight
         sd = (((1.0 - share) * unsure) ** 2 + spread / max(weight, 1.0) + 0.5**2) ** 0.5
         own = sum(batch.likeness >= 1.0 for batch in past)
-        told = f"{own} of its own batches" if own else f"{len(past)} batches of like lots"
-        reasons = (*reasons, Reason(charge - from_rules, 0.0, f"{told} charged {seen:.0f} °C"))
+        told = tr("{} of its own batches", own) if own else tr("{} batches of like lots", len(past))
+        reasons = (*reasons, Reason(charge - from_rules, 0.0, tr("{} charged {:.0f} °C", told, seen)))
     load, hints = _load_and_hints(lot, machine, mean_mm)
     return Handling(charge, sd, 1.0 + sum(reason.heat for reason in reasons), load, reasons, hints, len(past))
 
@@ -131,7 +132,7 @@ def _bounded(reasons: tuple[Reason, ...]) -> tuple[Reason, ...]:
     back_c, back_heat = min(max(charge, -most_c), most_c) - charge, min(max(heat, -most_heat), most_heat) - heat
     if abs(back_c) < TOLD_C:
         return reasons
-    return (*reasons, Reason(back_c, back_heat, f"together not more than about {most_c:.0f} °C"))
+    return (*reasons, Reason(back_c, back_heat, tr("together not more than about {:.0f} °C", most_c)))
 
 
 def ramp(value: float | None, none_at: float, full_at: float) -> float:
@@ -158,27 +159,33 @@ def _reasons(lot: Lot, age: Age | None, mean_mm: float | None, rules: HouseRules
     add(
         ramp(density, HIGH_DENSITY - half, HIGH_DENSITY + half),
         rules.dense,
-        f"dense ({density or 0:.0f} g/L): takes more heat early",
+        tr("dense ({:.0f} g/L): takes more heat early", density or 0),
     )
     add(
         ramp(density, LOW_DENSITY + half, LOW_DENSITY - half),
         rules.soft,
-        f"low density ({density or 0:.0f} g/L): gentler start",
+        tr("low density ({:.0f} g/L): gentler start", density or 0),
     )
-    add(float(process.natural), rules.natural, f"{lot.process}: sugars left on the bean scorch")
-    add(float(process.altered), rules.altered, f"{lot.process}: open structure, takes heat fast")
-    share = f"{100 * (moisture or 0):.1f} %"
-    add(ramp(moisture, DRY_MOISTURE + MOISTURE_RAMP, DRY_MOISTURE - MOISTURE_RAMP), rules.dry, f"dry ({share}): heats faster")
+    add(float(process.natural), rules.natural, tr("{}: sugars left on the bean scorch", lot.process))
+    add(float(process.altered), rules.altered, tr("{}: open structure, takes heat fast", lot.process))
+    share = tr("{:.1f} %", 100 * (moisture or 0))
+    add(
+        ramp(moisture, DRY_MOISTURE + MOISTURE_RAMP, DRY_MOISTURE - MOISTURE_RAMP),
+        rules.dry,
+        tr("dry ({}): heats faster", share),
+    )
     add(
         ramp(moisture, MOST_MOISTURE - MOISTURE_RAMP, MOST_MOISTURE + MOISTURE_RAMP),
         rules.moist,
-        f"moist ({share}): more water to drive",
+        tr("moist ({}): more water to drive", share),
     )
-    add(ramp(altitude, 1500.0, 1900.0), rules.high_grown, f"grown at {altitude or 0:.0f} m: hard bean")
-    add(ramp(altitude, 1400.0, 1000.0), rules.low_grown, f"grown at {altitude or 0:.0f} m: soft bean")
-    add(ramp(mean_mm, SMALL_MM + 0.3, SMALL_MM - 0.3), rules.small, f"small beans ({mean_mm or 0:.1f} mm): heat fast")
+    add(ramp(altitude, 1500.0, 1900.0), rules.high_grown, tr("grown at {:.0f} m: hard bean", altitude or 0))
+    add(ramp(altitude, 1400.0, 1000.0), rules.low_grown, tr("grown at {:.0f} m: soft bean", altitude or 0))
+    add(ramp(mean_mm, SMALL_MM + 0.3, SMALL_MM - 0.3), rules.small, tr("small beans ({:.1f} mm): heat fast", mean_mm or 0))
     add(
-        ramp(mean_mm, LARGE_MM - 0.3, LARGE_MM + 0.3), rules.large, f"very large beans ({mean_mm or 0:.1f} mm): dry them slower"
+        ramp(mean_mm, LARGE_MM - 0.3, LARGE_MM + 0.3),
+        rules.large,
+        tr("very large beans ({:.1f} mm): dry them slower", mean_mm or 0),
     )
     if age is not None:
         add(ramp(float(age.months), *AGES), rules.old, age.words)
@@ -191,16 +198,20 @@ def _load_and_hints(lot: Lot, machine: Machine, mean_mm: float | None) -> tuple[
     small = ramp(mean_mm, SMALL_MM + 0.3, SMALL_MM - 0.3)
     if small > 0.0:
         load = round(load * (1.0 - 0.1 * small), 2)
-        hints.append("A tenth less load and low heat late: small beans run away.")
+        hints.append(tr("A tenth less load and low heat late: small beans run away."))
     if process.natural:
-        hints.append("Soak first, and less heat at the end.")
+        hints.append(tr("Soak first, and less heat at the end."))
     if process.unpredictable:
-        what = f"“{' '.join(process.unknown)}” is no process that is known" if process.unknown else "Unpredictable process"
-        hints.append(f"{what}: run a small ladder before a full batch.")
+        what = (
+            tr("“{}” is no process that is known", " ".join(process.unknown))
+            if process.unknown
+            else tr("Unpredictable process")
+        )
+        hints.append(tr("{}: run a small ladder before a full batch.", what))
     if process.decaf:
-        hints.append("Colour misleads and the crack is quiet: go by time and temperature.")
+        hints.append(tr("Colour misleads and the crack is quiet: go by time and temperature."))
     if lot.moisture is not None and lot.moisture < DRY_MOISTURE:
-        hints.append("Quiet first crack: listen closely.")
+        hints.append(tr("Quiet first crack: listen closely."))
     return load, tuple(hints)
 
 
@@ -229,7 +240,7 @@ def with_rule(rules: HouseRules, name: str, charge_c: float, heat: float) -> Hou
     ValueError : if there is no such rule, or it would move the charge by more than 30 degC.
     """
     if not isinstance(getattr(rules, name, None), tuple):
-        raise ValueError(f"there is no house rule {name!r}.")
+        raise ValueError(tr("there is no house rule {!r}.", name))
     if abs(charge_c) > 30.0 or abs(heat) > 0.5:
-        raise ValueError(f"a rule of {charge_c:g} °C and {100 * heat:g} % is too much: at most 30 °C and 50 %.")
+        raise ValueError(tr("a rule of {:g} °C and {:g} % is too much: at most 30 °C and 50 %.", charge_c, 100 * heat))
     return replace(rules, **{name: (charge_c, heat)})  # type: ignore[arg-type]  # all rules are pairs

@@ -6,6 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import sqrt
 
+from firnel.core.words import tr
+
 #: Classes of bulk density: below the first low, above the second high. Common practice, no published source. [g/L]
 LOW_DENSITY, HIGH_DENSITY = 680.0, 720.0
 #: Green that is coffee at all. [g/L]
@@ -50,17 +52,19 @@ def bulk_density(masses_g: Sequence[float], vessel_ml: float) -> Density:
     728.0
     """
     if not masses_g:
-        raise MeasurementError("no fill was weighed: type the grams of at least one level vessel.")
+        raise MeasurementError(tr("no fill was weighed: type the grams of at least one level vessel."))
     if vessel_ml <= 0:
-        raise MeasurementError(f"a vessel of {vessel_ml:g} mL holds nothing.")
+        raise MeasurementError(tr("a vessel of {:g} mL holds nothing.", vessel_ml))
     densities = [1000.0 * mass / vessel_ml for mass in masses_g]
     for mass, density in zip(masses_g, densities, strict=True):
         if LEAST_DENSITY <= density <= MOST_DENSITY:
             continue
         hint = ""
         if LEAST_DENSITY <= density / 1000.0 <= MOST_DENSITY:
-            hint = f" Is the vessel {vessel_ml:g} L, that is {1000 * vessel_ml:g} mL?"
-        raise MeasurementError(f"{mass:g} g in {vessel_ml:g} mL are {density:.0f} g/L; green coffee has 450 to 950.{hint}")
+            hint = tr(" Is the vessel {:g} L, that is {:g} mL?", vessel_ml, 1000 * vessel_ml)
+        raise MeasurementError(
+            tr("{:g} g in {:g} mL are {:.0f} g/L; green coffee has 450 to 950.{}", mass, vessel_ml, density, hint)
+        )
     mean = sum(densities) / len(densities)
     spread = None
     if len(densities) > 1:
@@ -70,7 +74,7 @@ def bulk_density(masses_g: Sequence[float], vessel_ml: float) -> Density:
 
 def density_class(g_per_l: float) -> str:
     """low, medium or high."""
-    return "low" if g_per_l < LOW_DENSITY else "high" if g_per_l > HIGH_DENSITY else "medium"
+    return tr("low") if g_per_l < LOW_DENSITY else tr("high") if g_per_l > HIGH_DENSITY else tr("medium")
 
 
 def check_moisture(share: float) -> str:
@@ -81,12 +85,12 @@ def check_moisture(share: float) -> str:
     MeasurementError : outside 3 to 20 %.
     """
     if not 0.03 <= share <= 0.20:
-        raise MeasurementError(f"a moisture of {100 * share:.1f} % is no green coffee's: 3 to 20 % can be.")
+        raise MeasurementError(tr("a moisture of {:.1f} % is no green coffee's: 3 to 20 % can be.", 100 * share))
     if share < DRY_MOISTURE:
-        return "dry: heats faster, quieter crack, may taste woody; do not build a blend on it"
+        return tr("dry: heats faster, quieter crack, may taste woody; do not build a blend on it")
     if share < LEAST_MOISTURE:
-        return "on the dry side: heats a little faster"
-    return "usual" if share <= MOST_MOISTURE else "moist: dries longer, and keeps badly"
+        return tr("on the dry side: heats a little faster")
+    return tr("usual") if share <= MOST_MOISTURE else tr("moist: dries longer, and keeps badly")
 
 
 def check_water_activity(value: float) -> str:
@@ -97,8 +101,8 @@ def check_water_activity(value: float) -> str:
     MeasurementError : outside 0.2 to 0.95.
     """
     if not 0.2 <= value <= 0.95:
-        raise MeasurementError(f"a water activity of {value:g} is no green coffee's: 0.2 to 0.95 can be.")
-    return "too high to store: mould can grow" if value > MOULD_WATER_ACTIVITY else "safe to store"
+        raise MeasurementError(tr("a water activity of {:g} is no green coffee's: 0.2 to 0.95 can be.", value))
+    return tr("too high to store: mould can grow") if value > MOULD_WATER_ACTIVITY else tr("safe to store")
 
 
 @dataclass(frozen=True)
@@ -124,10 +128,10 @@ def screen_sizes(masses_g: Mapping[int, float]) -> ScreenSizes:
     """
     total = sum(masses_g.values())
     if total <= 0 or any(mass < 0 for mass in masses_g.values()):
-        raise MeasurementError("the screens hold nothing: type the grams that stay on each.")
+        raise MeasurementError(tr("the screens hold nothing: type the grams that stay on each."))
     for size in masses_g:
         if not 8 <= size <= 22:
-            raise MeasurementError(f"there is no screen {size}: sizes run from 8 to 22 sixty-fourths of an inch.")
+            raise MeasurementError(tr("there is no screen {}: sizes run from 8 to 22 sixty-fourths of an inch.", size))
     shares = {size: mass / total for size, mass in sorted(masses_g.items())}
     mean = sum(share * (size + 0.5) * SCREEN_STEP_MM for size, share in shares.items())
     main = max(shares, key=lambda size: shares[size] + shares.get(size + 1, 0.0))
@@ -166,7 +170,7 @@ DEFECTS = (
 #: The sample that the tables are made for. [g]
 SAMPLE_G = 350.0
 #: Most full defects of the grades below specialty in the association's older table of five grades; from memory of it.
-LOWER_GRADES = (("premium", 8), ("exchange", 23), ("below standard", 86))
+LOWER_GRADES = (("premium", 8), ("exchange", 23), (tr("below standard"), 86))
 
 
 @dataclass(frozen=True)
@@ -194,21 +198,25 @@ def count_defects(beans: Mapping[str, int], sample_g: float) -> DefectCount:
     MeasurementError : for a kind that is not in the table, a negative count, or a sample under 100 g.
     """
     if sample_g < 100.0:
-        raise MeasurementError(f"a sample of {sample_g:g} g is too small to grade: weigh 300 or 350 g.")
+        raise MeasurementError(tr("a sample of {:g} g is too small to grade: weigh 300 or 350 g.", sample_g))
     kinds = {kind.name: kind for kind in DEFECTS}
     full = {1: 0, 2: 0}
     for name, count in beans.items():
         if name not in kinds:
-            raise MeasurementError(f"{name!r} is not a kind of defect in the table.")
+            raise MeasurementError(tr("{!r} is not a kind of defect in the table.", name))
         if count < 0:
-            raise MeasurementError(f"{count} beans of {name}: a count cannot be negative.")
+            raise MeasurementError(tr("{} beans of {}: a count cannot be negative.", count, name))
         full[kinds[name].category] += int(count * SAMPLE_G / sample_g / kinds[name].beans + 1e-9)
     first, second = full[1], full[2]
     if first == 0 and second <= 5:
-        return DefectCount(first, second, "specialty", f"no primary and {second} secondary full defects; at most 0 and 5")
+        return DefectCount(
+            first, second, tr("specialty"), tr("no primary and {} secondary full defects; at most 0 and 5", second)
+        )
     total = first + second
     for grade, most in LOWER_GRADES:
         if total <= most:
-            reason = f"{first} primary" if first else f"{second} secondary"
-            return DefectCount(first, second, grade, f"{reason} full defects; specialty has no primary and at most 5 secondary")
-    return DefectCount(first, second, "off grade", f"{total} full defects in all; more than 86")
+            reason = tr("{} primary", first) if first else tr("{} secondary", second)
+            return DefectCount(
+                first, second, grade, tr("{} full defects; specialty has no primary and at most 5 secondary", reason)
+            )
+    return DefectCount(first, second, tr("off grade"), tr("{} full defects in all; more than 86", total))

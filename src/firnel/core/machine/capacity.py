@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from firnel.core.vocabulary import Machine
+from firnel.core.words import tr
 
 #: Beans swell by this factor in volume; common practice (1.5 to 2), no published source.
 SWELLING = 1.8
@@ -26,17 +27,21 @@ def load_warnings(machine: Machine, load_kg: float, density: float | None = None
     ValueError : if the load is not positive.
     """
     if load_kg <= 0:
-        raise ValueError(f"a load of {load_kg:g} kg cannot be roasted.")
+        raise ValueError(tr("a load of {:g} kg cannot be roasted.", load_kg))
     said = []
     if load_kg > machine.stated_load_kg:
-        said.append(f"{load_kg:g} kg are over the maker's {machine.stated_load_kg:g} kg: do not charge this.")
+        said.append(tr("{:g} kg are over the maker's {:g} kg: do not charge this.", load_kg, machine.stated_load_kg))
     elif load_kg > machine.useful_load_kg * 1.001:
-        said.append(f"{load_kg:g} kg are over the useful {machine.useful_load_kg:g} kg: mixing suffers and beans may scorch.")
+        said.append(
+            tr("{:g} kg are over the useful {:g} kg: mixing suffers and beans may scorch.", load_kg, machine.useful_load_kg)
+        )
     litres = swollen_litres(load_kg, density)
     if machine.tray_litres is not None and litres > machine.tray_litres:
-        said.append(f"Swollen, they fill {litres:.0f} L; the tray holds {machine.tray_litres:g} L and will overflow.")
+        said.append(tr("Swollen, they fill {:.0f} L; the tray holds {:g} L and will overflow.", litres, machine.tray_litres))
     if bares_probe(machine, load_kg):
-        said.append(f"{load_kg:g} kg leave the bean probe bare: its readings do not compare. Drive by time, colour and sound.")
+        said.append(
+            tr("{:g} kg leave the bean probe bare: its readings do not compare. Drive by time, colour and sound.", load_kg)
+        )
     return tuple(said)
 
 

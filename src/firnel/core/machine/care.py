@@ -6,6 +6,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+from firnel.core.words import tr
+
 
 @dataclass(frozen=True)
 class CareJob:
@@ -26,7 +28,7 @@ class CareJob:
     @property
     def unit(self) -> str:
         """What the interval counts."""
-        return "batches" if self.every_batches is not None else "kg" if self.every_kg is not None else "days"
+        return tr("batches") if self.every_batches is not None else "kg" if self.every_kg is not None else tr("days")
 
     def at(self, every: float) -> CareJob:
         """The same job at another interval.
@@ -36,7 +38,7 @@ class CareJob:
         ValueError : if it is none.
         """
         if not 1.0 <= every <= 100_000.0:
-            raise ValueError(f"{self.title}: every {every:g} {self.unit} cannot be.")
+            raise ValueError(tr("{}: every {:g} {} cannot be.", self.title, every, self.unit))
         if self.every_kg is not None:
             return replace(self, every_kg=float(every))
         whole = round(every)
@@ -47,20 +49,27 @@ class CareJob:
 CARE_JOBS = (
     CareJob(
         "draft",
-        "Check the draft with a little flame",
+        tr("Check the draft with a little flame"),
         every_days=7,
-        caution="Draft: at the open trier, drum turning, heat low, a little flame leans in gently; nothing that burns near.",
+        caution=tr(
+            "Draft: at the open trier, drum turning, heat low, a little flame leans in gently; nothing that burns near."
+        ),
     ),
-    CareJob("chaff", "Empty the chaff collector", every_batches=6, caution="Chaff smoulders: cold drum, metal bucket, lid on."),
-    CareJob("tray", "Clean the cooling tray and its holes", every_batches=30),
-    CareJob("fan", "Clean the fan and its blades", every_kg=800.0, caution="Power off at the main switch."),
-    CareJob("duct", "Clean ducts and cyclone", every_kg=1500.0, caution="Oily ducts burn: never put it off."),
-    CareJob("probe", "Check the probes in ice and boiling water", every_days=90),
+    CareJob(
+        "chaff",
+        tr("Empty the chaff collector"),
+        every_batches=6,
+        caution=tr("Chaff smoulders: cold drum, metal bucket, lid on."),
+    ),
+    CareJob("tray", tr("Clean the cooling tray and its holes"), every_batches=30),
+    CareJob("fan", tr("Clean the fan and its blades"), every_kg=800.0, caution=tr("Power off at the main switch.")),
+    CareJob("duct", tr("Clean ducts and cyclone"), every_kg=1500.0, caution=tr("Oily ducts burn: never put it off.")),
+    CareJob("probe", tr("Check the probes in ice and boiling water"), every_days=90),
     CareJob(
         "burner",
-        "Have burner or elements inspected",
+        tr("Have burner or elements inspected"),
         every_days=365,
-        caution="Gas, flue and electrics are for licensed trades.",
+        caution=tr("Gas, flue and electrics are for licensed trades."),
     ),
 )
 
@@ -100,11 +109,11 @@ class CareState:
         """Where it stands, in words."""
         parts = []
         if self.job.every_batches is not None:
-            parts.append(f"{self.batches} of {self.job.every_batches} batches")
+            parts.append(tr("{} of {} batches", self.batches, self.job.every_batches))
         if self.job.every_kg is not None:
-            parts.append(f"{self.kg:.0f} of {self.job.every_kg:.0f} kg")
+            parts.append(tr("{:.0f} of {:.0f} kg", self.kg, self.job.every_kg))
         if self.job.every_days is not None:
-            parts.append(f"{self.days} of {self.job.every_days} days" if self.days is not None else "never noted")
+            parts.append(tr("{} of {} days", self.days, self.job.every_days) if self.days is not None else tr("never noted"))
         return ", ".join(parts)
 
 
@@ -145,12 +154,12 @@ def jobs_at(intervals: Mapping[str, float]) -> tuple[CareJob, ...]:
 #: How a new or stripped drum is seasoned; common practice, no published source.
 SEASONING_LOADS = 5
 SEASONING = (
-    "Use old green that nobody will miss: five full loads, one after the other.",
-    "Take each well past second crack, then heat off, and let it tumble in the drum for 5 to 20 minutes.",
-    "Throw every load away. Nobody drinks it, not even to try.",
-    "It smokes: ventilate, watch the exhaust, keep the extinguisher at hand. Have somebody beside you, and never leave.",
-    "Water near a hot drum only as the maker says. If it burns: doors shut, and the maker's way.",
-    "Let each load cool in the open before it goes into a metal bin with a lid: hot dark beans relight.",
+    tr("Use old green that nobody will miss: five full loads, one after the other."),
+    tr("Take each well past second crack, then heat off, and let it tumble in the drum for 5 to 20 minutes."),
+    tr("Throw every load away. Nobody drinks it, not even to try."),
+    tr("It smokes: ventilate, watch the exhaust, keep the extinguisher at hand. Have somebody beside you, and never leave."),
+    tr("Water near a hot drum only as the maker says. If it burns: doors shut, and the maker's way."),
+    tr("Let each load cool in the open before it goes into a metal bin with a lid: hot dark beans relight."),
 )
 #: A load tumbles at least so long after its heat is off, and at most. [s]
 TUMBLE_S = (300.0, 1200.0)
@@ -166,17 +175,23 @@ class SeasonStep:
 
 
 SEASON_STEPS = (
-    SeasonStep("Charge a full load of old green", "Somebody beside you, extinguisher at hand, exhaust on. Never leave it."),
-    SeasonStep("Heat through first crack and well past second crack", "It smokes. Watch the exhaust and the chaff collector."),
     SeasonStep(
-        "Heat off, drum turning, doors shut",
-        "If it burns: heat off, doors shut, the maker's way. Water only as the maker says.",
+        tr("Charge a full load of old green"), tr("Somebody beside you, extinguisher at hand, exhaust on. Never leave it.")
     ),
     SeasonStep(
-        "Let it tumble", "Not before five minutes, not beyond twenty. The beans go on heating by themselves.", tumbles=True
+        tr("Heat through first crack and well past second crack"), tr("It smokes. Watch the exhaust and the chaff collector.")
     ),
     SeasonStep(
-        "Drop it, cool it in the open, throw it away",
-        "Into a metal bin with a lid, once it is cold: hot dark beans relight. Nobody drinks it.",
+        tr("Heat off, drum turning, doors shut"),
+        tr("If it burns: heat off, doors shut, the maker's way. Water only as the maker says."),
+    ),
+    SeasonStep(
+        tr("Let it tumble"),
+        tr("Not before five minutes, not beyond twenty. The beans go on heating by themselves."),
+        tumbles=True,
+    ),
+    SeasonStep(
+        tr("Drop it, cool it in the open, throw it away"),
+        tr("Into a metal bin with a lid, once it is cold: hot dark beans relight. Nobody drinks it."),
     ),
 )

@@ -10,11 +10,12 @@ import re
 from dataclasses import dataclass
 
 from firnel.core.vocabulary import Machine
+from firnel.core.words import capital, tr
 
 #: Where a machine has no checks of its own; common practice, no published source. The maker's manual comes first.
-USUAL_CHECKS = "draft right; chaff collector empty; tray fan and stirrer on; extinguisher at hand, CO alarm on"
+USUAL_CHECKS = tr("draft right; chaff collector empty; tray fan and stirrer on; extinguisher at hand, CO alarm on")
 #: Where a machine has no routine of its own; common practice, no published source.
-USUAL_BETWEEN = "0:00 air low, drum empty; 0:20 heat held low; 3:00 down to the charge reading"
+USUAL_BETWEEN = tr("0:00 air low, drum empty; 0:20 heat held low; 3:00 down to the charge reading")
 _MOMENT = re.compile(r"^(\d{1,2}):([0-5]\d)\s+")
 
 
@@ -35,7 +36,7 @@ def steps_of(text: str) -> tuple[RoutineStep, ...]:
         at_s = 60.0 * int(found[1]) + int(found[2]) if found else None
         words = words[found.end() :].strip() if found else words
         if words:
-            steps.append(RoutineStep(words[:1].upper() + words[1:], at_s))
+            steps.append(RoutineStep(capital(words), at_s))
     return tuple(steps)
 
 

@@ -21,6 +21,7 @@ from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import READINGS, UNFORESEEN, Anchor, Plan, PlannedMove
 from firnel.core.stage_targets import StageTimes
 from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine, Role
+from firnel.core.words import tr
 
 #: A target is met within this. [s], [degC], share of weight, index of colour
 MET_S, MET_C, MET_LOSS, MET_COLOUR = 2.0, 0.5, 0.003, 1.0
@@ -519,7 +520,11 @@ class Candidates:
             return ""
         # Colour falls as it gets darker; times are long where the heat is too little.
         wants_more = over > 0.0 if timed or name == "colour" else over < 0.0
-        does = ("too slow" if wants_more else "too fast") if timed else ("too little heat" if wants_more else "too much heat")
+        does = (
+            (tr("too slow") if wants_more else tr("too fast"))
+            if timed
+            else (tr("too little heat") if wants_more else tr("too much heat"))
+        )
         until = {"drying_s": self.drying, "browning_s": self.crack}.get(name, self.end)
         since = 0.0 if name == "drying_s" else self.drying if not late else self.crack - 60.0
         _, after = self.levels_around(row[None, :])
@@ -530,11 +535,11 @@ class Candidates:
         inside = [level for level in inside if level > 0.0] or inside  # a soak is meant
         burner = self.machine.word(self.heat)
         if wants_more and inside and max(inside) >= 0.999:
-            return f": {does}, the {burner} is at its top"
+            return tr(": {}, the {} is at its top", does, burner)
         if not wants_more and inside and min(inside) <= self.lowest + 1e-6:
-            return f": {does}, the {burner} is at its least"
+            return tr(": {}, the {} is at its least", does, burner)
         if wants_more and late and self.how is How.NEW:
-            return f": {does}, and no heat is turned up so late"
+            return tr(": {}, and no heat is turned up so late", does)
         return f": {does}"
 
     def _setting(self, share: float) -> float:

@@ -18,6 +18,7 @@ from firnel.core.model.thresholds import CRACK, YELLOW, GreenTraits, Habit, Thre
 from firnel.core.model.widths import Widths
 from firnel.core.plan import Anchor
 from firnel.core.vocabulary import Control
+from firnel.core.words import tr
 
 #: Raised whenever the numbers of the fit change their meaning: an older document is fitted anew.
 VERSION = 4
@@ -64,7 +65,7 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
     heats = document.get("heats") or [str(document["heat"])]  # one source, in models of earlier versions
     priors = priors_of(float(document["full_load"]), heats)
     if document.get("version") != VERSION or document["names"] != [prior.name for prior in priors]:
-        raise OutdatedModelError("this machine was fitted by another version of Firnel: fit it again.")
+        raise OutdatedModelError(tr("this machine was fitted by another version of Firnel: fit it again."))
     fitted = FittedMachine(
         priors,
         np.array(document["values"], float),

@@ -34,6 +34,7 @@ from firnel.core.model.identification import (
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.simulation import STEP, Idled, Simulated, idle, simulate
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 
 IndexArray = NDArray[np.int64]
 #: Misfit beyond this counts ever less. [spreads]
@@ -250,7 +251,7 @@ def identify(
     from scipy.optimize import least_squares
 
     if not batches:
-        raise ValueError("a fit needs at least one logged batch; there are none.")
+        raise ValueError(tr("a fit needs at least one logged batch; there are none."))
     problem = _Problem(batches, priors_of(full_load, heats), full_load)
     vector = problem.mean.copy()
     if begin is not None:

@@ -35,6 +35,7 @@ from firnel.core.model.simulation import Simulated, carry_on, idle, start_state
 from firnel.core.model.thresholds import GreenTraits, Threshold, mixed_of
 from firnel.core.model.widths import HALF_80, Widths
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 
 MEMBERS = 200
 #: Readings are taken in this often: closer ones say the same. [s]
@@ -225,7 +226,7 @@ class Forecaster:
         if good.all():
             return
         if not good.any():
-            raise ArithmeticError("every member of the forecast ran away.")
+            raise ArithmeticError(tr("every member of the forecast ran away."))
         take = np.arange(self.members)
         take[~good] = self._rng.choice(np.flatnonzero(good), int((~good).sum()))
         more = tuple(heat[take] for heat in state.more)

@@ -25,6 +25,7 @@ from firnel.core.model.thresholds import (
 )
 from firnel.core.model.widths import Widths
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 
 #: Settings that stood for less than this share of the logged time count for nothing.
 RARE = 0.01
@@ -166,7 +167,7 @@ def _usual(values: Sequence[float]) -> float:
 def bean_at(batch: LoggedBatch, simulated: Simulated, t: float | None) -> float:
     """Bean temperature at a mark: the model's, put right by how far its probe is off just then. [degC]"""
     if t is None:
-        raise ValueError("there is no such mark.")
+        raise ValueError(tr("there is no such mark."))
     bean = float(np.interp(t, simulated.t, simulated.bean[:, 0]))
     near = np.abs(batch.t - t) <= 10.0
     count = min(simulated.t.size, batch.bean.size)

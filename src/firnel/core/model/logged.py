@@ -11,6 +11,7 @@ from firnel.core.green.blended import BlendedLot
 from firnel.core.model.constants import Hands, hands_of
 from firnel.core.model.simulation import STEP
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, MarkKind, Quality, Role
+from firnel.core.words import tr
 
 #: A gap in the readings longer than this stays a gap on the grid. [s]
 LONGEST_BRIDGE_S = 12.0
@@ -94,12 +95,17 @@ def logged_batch(
     """
     charge, drop = record.mark(MarkKind.CHARGE), record.mark(MarkKind.DROP)
     if charge is None:
-        raise UnusableLogError(f"batch {record.label} has no charge mark.")
+        raise UnusableLogError(tr("batch {} has no charge mark.", record.label))
     if not record.load_kg or record.load_kg <= 0:
-        raise UnusableLogError(f"batch {record.label} has no load: how much was charged?")
+        raise UnusableLogError(tr("batch {} has no load: how much was charged?", record.label))
     if record.load_kg > 1.6 * machine.stated_load_kg:
         raise UnusableLogError(
-            f"batch {record.label} charged {record.load_kg:g} kg, more than {machine.name} can hold: another machine's log?"
+            tr(
+                "batch {} charged {:g} kg, more than {} can hold: another machine's log?",
+                record.label,
+                record.load_kg,
+                machine.name,
+            )
         )
     trace = record.trace
     end = drop.t if drop else (float(trace.t[-1]) if trace.t.size else charge.t)
@@ -107,7 +113,9 @@ def logged_batch(
     if until is not None:
         end = until if by_hand and drop is None else min(end, until)
     if until is None and end - charge.t < SHORTEST_S:
-        raise UnusableLogError(f"batch {record.label} lasts {end - charge.t:.0f} s from charge: too short to learn from.")
+        raise UnusableLogError(
+            tr("batch {} lasts {:.0f} s from charge: too short to learn from.", record.label, end - charge.t)
+        )
     grid = np.arange(charge.t, end + 1e-6, STEP)
     good = (trace.quality & UNUSABLE) == 0
     onto = _nearest if by_hand else _on_grid
@@ -116,7 +124,7 @@ def logged_batch(
         bean[0] = _read_before(record, charge.t, good)
     lacking = not np.isfinite(bean[:1]).all() if by_hand else False
     if np.isfinite(bean).sum() < (2 if by_hand else min(20, grid.size)) or lacking:
-        raise UnusableLogError(f"batch {record.label} has hardly any bean readings.")
+        raise UnusableLogError(tr("batch {} has hardly any bean readings.", record.label))
     _refuse_wrong_unit(record.label, bean, until is None)
 
     settings, hands = _hands(record, machine, grid)
@@ -160,7 +168,7 @@ def _hands(record: BatchRecord, machine: Machine, grid: FloatArray) -> tuple[dic
     heats = machine.of(Role.HEAT)
     count = max(grid.size - 1, 0)
     if not heats or (count and not any(np.isfinite(settings[control]).any() for control in heats)):
-        raise UnusableLogError(f"batch {record.label} has no record of the gas or heater: the model needs the moves.")
+        raise UnusableLogError(tr("batch {} has no record of the gas or heater: the model needs the moves.", record.label))
     return settings, hands_of(machine, settings, count)
 
 
@@ -242,8 +250,8 @@ def _refuse_wrong_unit(label: str, bean: FloatArray, whole: bool) -> None:
     """Readings that no drum roast has: most likely degF taken for degC, or a probe that ran into its limit."""
     known = bean[np.isfinite(bean)]
     if known.max() > 290.0:
-        raise UnusableLogError(f"batch {label} reads up to {known.max():.0f} degC: is the log in degF?")
+        raise UnusableLogError(tr("batch {} reads up to {:.0f} degC: is the log in degF?", label, known.max()))
     if whole and known.max() < 150.0:
-        raise UnusableLogError(f"batch {label} never gets above {known.max():.0f} degC: no roast, or another probe.")
+        raise UnusableLogError(tr("batch {} never gets above {:.0f} degC: no roast, or another probe.", label, known.max()))
     if whole and known.size > 60 and np.mean(known == known.max()) > 0.15:
-        raise UnusableLogError(f"batch {label} stays at {known.max():.1f} degC for long: the probe is clipped.")
+        raise UnusableLogError(tr("batch {} stays at {:.1f} degC for long: the probe is clipped.", label, known.max()))

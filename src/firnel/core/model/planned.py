@@ -15,6 +15,7 @@ from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import MOST_IN_A_ROW, UNFORESEEN, Anchor, Plan, PlannedMove
 from firnel.core.usual import BROWNING_S, DEVELOPMENT_S, DRYING_S
 from firnel.core.vocabulary import Control, FloatArray, Machine, MarkKind, Role
+from firnel.core.words import tr
 
 #: A roast that has not come to its drop after this is not going to. [s]
 LONGEST_S = 1500.0
@@ -90,9 +91,11 @@ def run_plan(
     """
     targets = plan.targets
     if not plan.load_kg or plan.load_kg <= 0:
-        raise PlanCannotRunError(f"the plan {plan.name!r} has no load: how much is charged?")
+        raise PlanCannotRunError(tr("the plan {!r} has no load: how much is charged?", plan.name))
     if targets.development_s is None and targets.drop_c is None:
-        raise PlanCannotRunError(f"the plan {plan.name!r} says neither development time nor drop temperature: when to drop?")
+        raise PlanCannotRunError(
+            tr("the plan {!r} says neither development time nor drop temperature: when to drop?", plan.name)
+        )
     charge_c = targets.charge_c if targets.charge_c is not None else 200.0
     steel = steel_c if steel_c is not None else charge_c + model.steel_over_charge_c + plan.drum_c
     room_c = plan.room_c if room_c is None else room_c
@@ -110,7 +113,7 @@ def run_plan(
         if max(moved) < 1.0 and before[MarkKind.FIRST_CRACK] is not None:
             break
     if simulated is None:
-        raise PlanCannotRunError(f"the plan {plan.name!r} was not run.")
+        raise PlanCannotRunError(tr("the plan {!r} was not run.", plan.name))
     return _roast(model, green, simulated, when, expected)
 
 

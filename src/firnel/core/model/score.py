@@ -18,6 +18,7 @@ from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.replay import as_made, forecast_at, near
 from firnel.core.model.statements import FEWEST, Foretold, Record, Statement, record_of
 from firnel.core.model.widths import HALF_80, USUAL, WIDEST, Widths, stretch
+from firnel.core.words import tr
 
 #: Members of the ensembles that are asked here, and batches that are scored at most: the latest.
 MEMBERS, LATEST = 100, 20
@@ -149,36 +150,36 @@ def untold(model: MachineModel, statement: Statement) -> str:
     record = record_of(model.score, statement)
     if record.count < FEWEST:
         left, (one, several) = FEWEST - record.count, EARNS.get(statement, MARKED)
-        return f"One {one} it." if left == 1 else f"{left} {several} it."
-    return "" if record.good else f"It was {_figure(record)} off so far. {MENDS.get(statement, COMPLETE)}"
+        return tr("One {} it.", one) if left == 1 else tr("{} {} it.", left, several)
+    return "" if record.good else tr("It was {} off so far. {}", _figure(record), MENDS.get(statement, COMPLETE))
 
 
 #: What does so for all others.
 MARKED = (
-    "more batch with yellow, first crack and drop marked earns",
-    "more batches with yellow, first crack and drop marked earn",
+    tr("more batch with yellow, first crack and drop marked earns"),
+    tr("more batches with yellow, first crack and drop marked earn"),
 )
-COMPLETE = "Batches whose load, moves and marks are all in the record mend it."
+COMPLETE = tr("Batches whose load, moves and marks are all in the record mend it.")
 
 
 def _figure(record: Record) -> str:
     unit = record.statement.unit
-    return f"{record.off:.0f} {unit}" if unit in ("s", "points") else f"{record.off:.1f} {unit}"
+    return tr("{:.0f} {}", record.off, unit) if unit in ("s", "points") else tr("{:.1f} {}", record.off, unit)
 
 
 #: What earns a kind of statement that has no record yet, and what mends a poor one.
 EARNS = {
-    Statement.LOSS: ("more batch that is weighed earns", "more batches that are weighed earn"),
-    Statement.COLOUR: ("more batch whose colour is measured earns", "more batches whose colour is measured earn"),
+    Statement.LOSS: (tr("more batch that is weighed earns"), tr("more batches that are weighed earn")),
+    Statement.COLOUR: (tr("more batch whose colour is measured earns"), tr("more batches whose colour is measured earn")),
     Statement.STEEL: (
-        "more batch whose log holds two minutes of idling before the charge earns",
-        "more batches whose logs hold two minutes of idling before the charge earn",
+        tr("more batch whose log holds two minutes of idling before the charge earns"),
+        tr("more batches whose logs hold two minutes of idling before the charge earn"),
     ),
 }
 MENDS = {
-    Statement.LOSS: "Batches weighed green and roasted on one scale, with the moisture of their lot, mend it.",
-    Statement.COLOUR: "Colours measured one way, ground alike, mend it.",
-    Statement.STEEL: "Batches that idle two minutes at a steady setting before the charge mend it.",
+    Statement.LOSS: tr("Batches weighed green and roasted on one scale, with the moisture of their lot, mend it."),
+    Statement.COLOUR: tr("Colours measured one way, ground alike, mend it."),
+    Statement.STEEL: tr("Batches that idle two minutes at a steady setting before the charge mend it."),
 }
 
 
@@ -189,12 +190,13 @@ def muted(model: MachineModel) -> str:
     """
     if model.batches < FEWEST:
         left = FEWEST - model.batches
-        more = "one more batch" if left == 1 else f"{left} more batches"
-        return f"No advice on this machine yet: {more} with yellow, first crack and drop marked earn it."
+        more = tr("one more batch") if left == 1 else tr("{} more batches", left)
+        return tr("No advice on this machine yet: {} with yellow, first crack and drop marked earn it.", more)
     record = record_of(model.score, Statement.CRACK)
     if record.count >= FEWEST and not record.good:
-        return (
-            f"No advice on this machine: first crack came {record.off:.0f} s off what was said 90 s ahead. Batches whose load, "
-            "moves and marks are all in the record earn it."
+        return tr(
+            "No advice on this machine: first crack came {:.0f} s off what was said 90 s ahead. Batches "
+            "whose load, moves and marks are all in the record earn it.",
+            record.off,
         )
     return ""

@@ -21,6 +21,7 @@ import numpy as np
 
 from firnel.core.model.constants import Hands, IdleState, LoadState, MachineConstants, Members, StartState
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 
 AIR_HEAT = 1.01  #: of air at constant pressure. [kJ/(kg K)]
 EVAPORATION_HEAT = 2790.0  #: of water bound in beans [1]_. [kJ/kg]
@@ -202,14 +203,14 @@ def simulate(
     ValueError : if a mass, a lag or a capacity is not positive, or the step is not between 0 and 4 s.
     """
     if not 0.0 < step <= 4.0:
-        raise ValueError(f"step is {step} s; it must be above 0 and at most 4 s.")
+        raise ValueError(tr("step is {} s; it must be above 0 and at most 4 s.", step))
     for name, value in (
         ("mass_kg", load.mass_kg),
         ("probe_lag", constants.probe_lag),
         ("steel_capacity", constants.steel_capacity),
     ):
         if not np.all(np.asarray(value) > 0):
-            raise ValueError(f"{name} is {value}; it must be positive.")
+            raise ValueError(tr("{} is {}; it must be positive.", name, value))
     return carry_on(constants, load, start.room_c, start_state(constants, load, start, members), hands, step)
 
 

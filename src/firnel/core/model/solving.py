@@ -23,6 +23,7 @@ from firnel.core.stage_targets import stage_times
 from firnel.core.units import clock
 from firnel.core.usual import STALL_RATE
 from firnel.core.vocabulary import ControlScale, FloatArray, Machine, MarkKind
+from firnel.core.words import capital, tr
 
 __all__ = ["FORMS", "MET_C", "MET_S", "CannotSolveError", "How", "Missed", "Solved", "Trouble", "sensitivity", "solve"]
 
@@ -55,8 +56,8 @@ class Missed:
         shown = shown or plain
         word = TARGET_WORDS[self.name]
         if self.got is None:
-            return f"{word} {shown(self.name, self.wanted)}: the roast does not come so far{self.why}."
-        comes = "the nearest is" if self.nearest else "it comes to"
+            return tr("{} {}: the roast does not come so far{}.", word, shown(self.name, self.wanted), self.why)
+        comes = tr("the nearest is") if self.nearest else tr("it comes to")
         return f"{word} {shown(self.name, self.wanted)}: {comes} {shown(self.name, self.got)}{self.why}."
 
 
@@ -95,10 +96,10 @@ class Solved:
 def plain(name: str, value: float) -> str:
     """A target's value in SI units."""
     if name in ("ratio", "loss"):
-        return f"{100 * value:.1f} %"
+        return tr("{:.1f} %", 100 * value)
     if name == "colour":
-        return f"{value:.0f}"
-    return f"{value:.1f} °C" if name.endswith("_c") else clock(value)
+        return tr("{:.0f}", value)
+    return tr("{:.1f} °C", value) if name.endswith("_c") else clock(value)
 
 
 def solve(
@@ -221,27 +222,37 @@ def _planned(problem: Candidates, row: FloatArray, shifts: FloatArray) -> Plan:
 def _check(machine: Machine, plan: Plan, model: MachineModel) -> ControlScale:
     scale, targets = machine.controls.get(machine.main_heat), plan.wanted
     if scale is None:
-        raise CannotSolveError(f"{machine.name} has no source of heat with a scale: give it one in Machines.")
+        raise CannotSolveError(tr("{} has no source of heat with a scale: give it one in Machines.", machine.name))
     if plan.approach not in FORMS:
-        raise CannotSolveError(f"{plan.approach!r} is no approach; there are {', '.join(FORMS)}.")
+        raise CannotSolveError(tr("{!r} is no approach; there are {}.", plan.approach, ", ".join(FORMS)))
     if not plan.load_kg or plan.load_kg <= 0:
-        raise CannotSolveError("the plan has no load: how much is charged?")
+        raise CannotSolveError(tr("the plan has no load: how much is charged?"))
     if plan.load_kg > machine.stated_load_kg * 1.001:
-        raise CannotSolveError(f"{plan.load_kg:g} kg are more than {machine.name} holds ({machine.stated_load_kg:g} kg).")
+        raise CannotSolveError(
+            tr("{:g} kg are more than {} holds ({:g} kg).", plan.load_kg, machine.name, machine.stated_load_kg)
+        )
     for name, low, high in (
         ("drying_s", 90.0, 900.0), ("browning_s", 45.0, 900.0), ("development_s", 10.0, 600.0), ("total_s", 200.0, 1800.0),
         ("rise_c", 0.5, 60.0), ("loss", 0.08, 0.26), ("colour", 30.0, 90.0),
     ):  # fmt: skip
         value = getattr(targets, name)
         if value is not None and not low <= value <= high:
-            shown = f"{value:.0f} s" if name.endswith("_s") else plain(name, value)
-            limits = f"{low:.0f} to {high:.0f} s" if name.endswith("_s") else f"{plain(name, low)} to {plain(name, high)}"
-            raise CannotSolveError(f"{TARGET_WORDS[name]} of {shown} cannot be: {limits}.")
+            shown = tr("{:.0f} s", value) if name.endswith("_s") else plain(name, value)
+            limits = (
+                tr("{:.0f} to {:.0f} s", low, high)
+                if name.endswith("_s")
+                else tr("{} to {}", plain(name, low), plain(name, high))
+            )
+            raise CannotSolveError(tr("{} of {} cannot be: {}.", TARGET_WORDS[name], shown, limits))
     if targets.charge_c is not None and not 100.0 <= targets.charge_c <= 260.0:
-        raise CannotSolveError(f"a charge at {targets.charge_c:.0f} °C cannot be: 100 to 260 °C.")
+        raise CannotSolveError(tr("a charge at {:.0f} °C cannot be: 100 to 260 °C.", targets.charge_c))
     if targets.drop_c is not None and targets.drop_c <= machine.first_crack_c - 3.0:
         raise CannotSolveError(
-            f"a drop at {targets.drop_c:.0f} °C lies below first crack, read at {machine.first_crack_c:.0f} °C on this machine."
+            tr(
+                "a drop at {:.0f} °C lies below first crack, read at {:.0f} °C on this machine.",
+                targets.drop_c,
+                machine.first_crack_c,
+            )
         )
     return scale
 
@@ -278,7 +289,7 @@ def _told(problem: Candidates, plan: Plan, roast: PlannedRoast, row: FloatArray,
 def _gave_way(problem: Candidates, name: str) -> bool:
     """Whether a stage target gave way already, so that it need not be said again."""
     return name in ("drying_s", "browning_s", "development_s", "total_s", "ratio") and any(
-        sentence.startswith((TARGET_WORDS[name], f"the {TARGET_WORDS[name]}")) for sentence in problem.times.gave_way
+        sentence.startswith((TARGET_WORDS[name], tr("the {}", TARGET_WORDS[name]))) for sentence in problem.times.gave_way
     )
 
 
@@ -291,10 +302,10 @@ def _troubles(problem: Candidates, roast: PlannedRoast, plan: Plan, usual: Targe
     charge_c = plan.targets.charge_c or 200.0
     if usual.charge_c is not None and charge_c > usual.charge_c + SCORCH_CHARGE_C:
         over = charge_c - usual.charge_c
-        said.append(Trouble("scorch", 0.0, f"The charge is {over:.0f} K hotter than this lot should have: it may scorch."))
+        said.append(Trouble("scorch", 0.0, tr("The charge is {:.0f} K hotter than this lot should have: it may scorch.", over)))
     hotter = float(made.steel[0, 0]) - (usual.charge_c or charge_c) - problem.model.steel_over_charge_c
     if hotter > SCORCH_STEEL_C and not said:
-        said.append(Trouble("scorch", 0.0, f"The drum is {hotter:.0f} K hotter than usual: the beans may scorch on it."))
+        said.append(Trouble("scorch", 0.0, tr("The drum is {:.0f} K hotter than usual: the beans may scorch on it.", hotter)))
     if yellow is not None and drop is not None:
         coast = _coast(problem, roast, plan)
         late = np.flatnonzero((made.t >= yellow) & (made.t <= min(drop, coast)))
@@ -304,12 +315,14 @@ def _troubles(problem: Candidates, roast: PlannedRoast, plan: Plan, usual: Targe
                 Trouble(
                     "stall",
                     float(made.t[at]),
-                    f"The rate of rise falls to {rate[at]:.1f} K/min: the roast stalls and will taste flat.",
+                    tr("The rate of rise falls to {:.1f} K/min: the roast stalls and will taste flat.", rate[at]),
                 )
             )
         if late.size and float(rate[late][-1]) > RUNAWAY_RATE:
             said.append(
-                Trouble("runaway", drop, f"It is still rising at {float(rate[late][-1]):.0f} K/min at the drop: it runs away.")
+                Trouble(
+                    "runaway", drop, tr("It is still rising at {:.0f} K/min at the drop: it runs away.", float(rate[late][-1]))
+                )
             )
     return (*said, *_unseen(problem, plan))
 
@@ -322,7 +335,9 @@ def _unseen(problem: Candidates, plan: Plan) -> list[Trouble]:
     said = []
     loads = [one.load_kg for one in driven]
     if plan.load_kg and not min(loads) / SEEN_LOAD <= plan.load_kg <= max(loads) * SEEN_LOAD:
-        said.append(f"A load of {plan.load_kg:g} kg was never logged on this machine ({min(loads):g} to {max(loads):g} kg)")
+        said.append(
+            tr("A load of {:g} kg was never logged on this machine ({:g} to {:g} kg)", plan.load_kg, min(loads), max(loads))
+        )
     for control, scale in machine.controls.items():
         starts = [one.start[control] for one in driven if control in one.start]
         value = plan.start.get(control)
@@ -331,9 +346,11 @@ def _unseen(problem: Candidates, plan: Plan) -> list[Trouble]:
         room = max(scale.step, SEEN_SHARE * (scale.high - scale.low))
         if not min(starts) - room <= value <= max(starts) + room:
             word = machine.word(control)
-            logged = f"{min(starts):g}" if min(starts) == max(starts) else f"{min(starts):g} to {max(starts):g}"
-            said.append(f"{word.capitalize()} {value:g} {scale.unit} at charge was never logged on this machine ({logged})")
-    return [Trouble("unseen", 0.0, f"{what}: what comes of it is a guess until it was roasted once.") for what in said[:1]]
+            logged = tr("{:g}", min(starts)) if min(starts) == max(starts) else tr("{:g} to {:g}", min(starts), max(starts))
+            said.append(
+                tr("{} {:g} {} at charge was never logged on this machine ({})", capital(word), value, scale.unit, logged)
+            )
+    return [Trouble("unseen", 0.0, tr("{}: what comes of it is a guess until it was roasted once.", what)) for what in said[:1]]
 
 
 def _coast(problem: Candidates, roast: PlannedRoast, plan: Plan) -> float:

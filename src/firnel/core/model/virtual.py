@@ -12,6 +12,7 @@ from firnel.core.model.planned import load_of
 from firnel.core.model.simulation import State, carry_on, idle, start_state
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.vocabulary import Control, Machine, Role
+from firnel.core.words import tr
 
 #: Noise of the probes, as an instrument shows it. [K]
 NOISE_C = 0.15
@@ -74,9 +75,9 @@ class VirtualRoaster:
         ValueError : if there are beans in the drum already, or the load weighs nothing.
         """
         if self._full is not None:
-            raise ValueError("there are beans in the drum already.")
+            raise ValueError(tr("there are beans in the drum already."))
         if mass_kg <= 0:
-            raise ValueError(f"a load of {mass_kg} kg cannot be charged.")
+            raise ValueError(tr("a load of {} kg cannot be charged.", mass_kg))
         load = load_of(self._model, self._green, mass_kg, self._room)
         self._load = replace(load, uptake=np.asarray(load.uptake) * self.uptake)
         empty = self._empty
@@ -91,7 +92,7 @@ class VirtualRoaster:
         ValueError : if the drum is empty.
         """
         if self._full is None:
-            raise ValueError("there are no beans in the drum.")
+            raise ValueError(tr("there are no beans in the drum."))
         full, self._full = self._full, None
         self._empty = IdleState(full.steel, full.bean_probe, full.air_probe, full.heat, full.more)
 

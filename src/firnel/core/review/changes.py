@@ -9,6 +9,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from firnel.core.review.comparison import Deviation
+from firnel.core.words import tr
 
 
 @dataclass(frozen=True)
@@ -41,8 +42,10 @@ EYE_RULES: Mapping[str, tuple[float, str, float]] = {
     "oily": (1.0, "drop_c", -2.0),
     "wrinkled": (2.0, "development_s", 10.0),
 }
-EYE_WORDS = {"scorched": "scorched beans", "tipped": "tipped beans", "chipped": "chips and craters", "uneven": "uneven colour",
-             "oily": "oil on the beans", "wrinkled": "wrinkled beans"}  # fmt: skip
+EYE_WORDS = {
+    "scorched": tr("scorched beans"), "tipped": tr("tipped beans"), "chipped": tr("chips and craters"),
+    "uneven": tr("uneven colour"), "oily": tr("oil on the beans"), "wrinkled": tr("wrinkled beans"),
+}  # fmt: skip
 #: What colour and loss ask of development where they are off: seconds for each point, and for each half point of loss.
 S_PER_COLOUR, S_PER_HALF_LOSS = 6.0, 12.0
 #: No edit is larger than this at once.
@@ -69,7 +72,9 @@ def changes(
     for word, count in said.items():
         if word in CUP_RULES:
             target, by = CUP_RULES[word]
-            asked.setdefault(target, []).append((by, f"{word} in the cup" + (f", {count} times" if count > 1 else "")))
+            asked.setdefault(target, []).append(
+                (by, tr("{} in the cup", word) + (tr(", {} times", count) if count > 1 else ""))
+            )
     for name, value in (eye or {}).items():
         rule = EYE_RULES.get(name)
         if rule is not None and value >= rule[0]:
@@ -78,12 +83,14 @@ def changes(
         if one.word == "same":
             continue
         if one.name in ("colour_ground", "colour_whole"):
-            where = "lighter" if one.by > 0 else "darker"
-            asked.setdefault("development_s", []).append((S_PER_COLOUR * one.by, f"{one.words} {abs(one.by):.1f} {where}"))
+            where = tr("lighter") if one.by > 0 else tr("darker")
+            asked.setdefault("development_s", []).append(
+                (S_PER_COLOUR * one.by, tr("{} {:.1f} {}", one.words, abs(one.by), where))
+            )
         if one.name == "loss":
-            where = "below" if one.by < 0 else "above"
+            where = tr("below") if one.by < 0 else tr("above")
             seconds = -S_PER_HALF_LOSS * one.by / 0.005
-            asked.setdefault("development_s", []).append((seconds, f"loss {100 * abs(one.by):.1f} points {where}"))
+            asked.setdefault("development_s", []).append((seconds, tr("loss {:.1f} points {}", 100 * abs(one.by), where)))
     found = []
     for target, votes in asked.items():
         # Two signs of the same fault are no reason to change twice as much.

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 
 #: d2 and D4 of ranges of two.
 D2, D4 = 1.128, 3.267
@@ -66,7 +67,7 @@ def individuals_chart(values: FloatArray, base: int | None = None) -> Chart:
     """
     values = np.asarray(values, float)
     if values.size < 2 or not np.isfinite(values).all():
-        raise ValueError("a control chart needs two values at least, and every one a number.")
+        raise ValueError(tr("a control chart needs two values at least, and every one a number."))
     moving = np.abs(np.diff(values))
     first = values[:base] if base is not None and base >= 2 else values
     centre, range_centre = float(first.mean()), float(np.abs(np.diff(first)).mean())
@@ -81,11 +82,11 @@ def _signals(chart: Chart) -> tuple[Signal, ...]:
     if sigma <= 0:
         return ()
     z = (chart.values - chart.centre) / sigma
-    found = [Signal(int(i), 1, "beyond the limits") for i in np.flatnonzero(np.abs(z) > 3.0)]
+    found = [Signal(int(i), 1, tr("beyond the limits")) for i in np.flatnonzero(np.abs(z) > 3.0)]
     for rule, count, of, beyond, words in (
-        (2, 2, 3, 2.0, "two of three beyond two sigma"),
-        (3, 4, 5, 1.0, "four of five beyond one sigma"),
-        (4, 8, 8, 0.0, "eight in a row on one side"),
+        (2, 2, 3, 2.0, tr("two of three beyond two sigma")),
+        (3, 4, 5, 1.0, tr("four of five beyond one sigma")),
+        (4, 8, 8, 0.0, tr("eight in a row on one side")),
     ):
         for side in (1.0, -1.0):
             out = (side * z > beyond).astype(int)
@@ -97,7 +98,7 @@ def _signals(chart: Chart) -> tuple[Signal, ...]:
     up = np.sign(np.diff(chart.values))
     if up.size >= 5:
         run = np.convolve(up, np.ones(5), "valid")
-        found += [Signal(int(i) + 5, 5, "six in a row rising or falling") for i in np.flatnonzero(np.abs(run) == 5.0)]
+        found += [Signal(int(i) + 5, 5, tr("six in a row rising or falling")) for i in np.flatnonzero(np.abs(run) == 5.0)]
     best: dict[int, Signal] = {}
     for signal in sorted(found, key=lambda signal: signal.rule):
         best.setdefault(signal.index, signal)
@@ -116,12 +117,12 @@ class Capability:
     @property
     def words(self) -> str:
         """``96 % in tolerance; the spread would allow better, the mean is off.``"""
-        share = f"{100 * self.inside:.0f} % in tolerance"
+        share = tr("{:.0f} % in tolerance", 100 * self.inside)
         if self.cpk >= 1.0 - 1e-9:
-            return f"{share}: spread and mean are good."
+            return tr("{}: spread and mean are good.", share)
         if self.cp >= 1.0 - 1e-9:
-            return f"{share}: the spread would do, the mean is off."
-        return f"{share}: the spread is wider than the tolerance."
+            return tr("{}: the spread would do, the mean is off.", share)
+        return tr("{}: the spread is wider than the tolerance.", share)
 
 
 def capability(values: FloatArray, low: float, high: float, target: float | None = None) -> Capability:
@@ -132,7 +133,7 @@ def capability(values: FloatArray, low: float, high: float, target: float | None
     ValueError : if there are fewer than two values, or the limits are not two.
     """
     if values.size < 2 or not high > low:
-        raise ValueError("capability needs two values and a tolerance.")
+        raise ValueError(tr("capability needs two values and a tolerance."))
     mean, sd = float(values.mean()), float(values.std(ddof=1))
     middle = 0.5 * (low + high) if target is None else target
     inside = float(np.mean((values >= low) & (values <= high)))

@@ -9,6 +9,7 @@ import numpy as np
 
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Mark, MarkKind
+from firnel.core.words import tr
 
 STAGES = "stages"
 #: What batches can be aligned at.
@@ -51,7 +52,9 @@ def aligned(record: BatchRecord, at: str = MarkKind.CHARGE.value) -> Aligned:
     needed = BOUNDS if at == STAGES else (MarkKind.CHARGE, MarkKind(at))
     for kind in needed:
         if kind not in marks:
-            raise CannotAlignError(f"batch {record.label} has no mark for {kind.words}: set it in Review, or align at charge.")
+            raise CannotAlignError(
+                tr("batch {} has no mark for {}: set it in Review, or align at charge.", record.label, kind.words)
+            )
     trace = record.trace
     end = marks[MarkKind.DROP].t if MarkKind.DROP in marks else float(trace.t[-1])
     part = (trace.t >= marks[MarkKind.CHARGE].t) & (trace.t <= end)
@@ -118,17 +121,17 @@ def _at(x: FloatArray, own: FloatArray, values: FloatArray) -> FloatArray:
 #: none: stages 5 % (told as a share), development and drop as a hand can hold them. Common practice, no published source.
 STAGE_SHARE = 0.05
 FIGURES = (
-    ("charge_c", "charge", "°C", 1.0),
-    ("drying_s", "drying", "s", STAGE_SHARE),
-    ("browning_s", "browning", "s", STAGE_SHARE),
-    ("development_s", "development", "s", 4.0),
-    ("drop_c", "drop", "°C", 1.0),
-    ("rise_c", "crack to drop", "°C", 1.0),
-    ("total_s", "total", "s", STAGE_SHARE),
-    ("loss", "weight loss", "share", 0.005),
-    ("colour_whole", "colour whole", "points", 2.0),
-    ("colour_ground", "colour ground", "points", 2.0),
-    ("cup", "cup", "points", 1.0),
+    ("charge_c", tr("charge"), "°C", 1.0),
+    ("drying_s", tr("drying"), "s", STAGE_SHARE),
+    ("browning_s", tr("browning"), "s", STAGE_SHARE),
+    ("development_s", tr("development"), "s", 4.0),
+    ("drop_c", tr("drop"), "°C", 1.0),
+    ("rise_c", tr("crack to drop"), "°C", 1.0),
+    ("total_s", tr("total"), "s", STAGE_SHARE),
+    ("loss", tr("weight loss"), "share", 0.005),
+    ("colour_whole", tr("colour whole"), "points", 2.0),
+    ("colour_ground", tr("colour ground"), "points", 2.0),
+    ("cup", tr("cup"), "points", 1.0),
 )
 #: Out of tolerance by less than this many tolerances is close.
 CLOSE = 2.0

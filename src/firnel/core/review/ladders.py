@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 
 #: The window is where the fit loses no more than this against its best; common practice, no published source. [points]
 WINDOW_POINTS = 0.5
@@ -68,12 +69,12 @@ def fit_ladder(heights: FloatArray, scores: FloatArray, seed: int = 0) -> Ladder
         side = "upper" if best == at[-1] else "lower"
         if coefficients[0] >= 0:
             return LadderFit(
-                at, mean, mean - half, mean + half, None, None, None, None, "No top: the rungs do not differ enough."
+                at, mean, mean - half, mean + half, None, None, None, None, tr("No top: the rungs do not differ enough.")
             )
-        words = f"The best lies at the {side} end: climb on."
+        words = tr("The best lies at the {} end: climb on.", side)
         return LadderFit(at, mean, mean - half, mean + half, None, low, high, window, words)
-    sure = "" if high - low < 0.5 * float(np.ptp(x)) else " The top is not sure: roast more rungs about it."
-    return LadderFit(at, mean, mean - half, mean + half, best, low, high, window, f"A window is found.{sure}")
+    sure = "" if high - low < 0.5 * float(np.ptp(x)) else tr(" The top is not sure: roast more rungs about it.")
+    return LadderFit(at, mean, mean - half, mean + half, best, low, high, window, tr("A window is found.{}", sure))
 
 
 def _tops(draws: FloatArray, at: FloatArray, middle: float, scale: float) -> FloatArray:

@@ -8,6 +8,7 @@ import numpy as np
 
 from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import Mark, MarkKind
+from firnel.core.words import tr
 from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
 
 
@@ -36,7 +37,7 @@ class AutomaticHand:
         self, plan: Plan, load: GreenLoad, habits: HandHabits | None = None, rng: np.random.Generator | None = None
     ) -> None:
         if plan.targets.development_s is None and plan.targets.drop_c is None:
-            raise ValueError(f"the plan {plan.name!r} says neither development time nor drop temperature: when to drop?")
+            raise ValueError(tr("the plan {!r} says neither development time nor drop temperature: when to drop?", plan.name))
         self._plan, self._load, self._habits = plan, load, habits or HandHabits()
         self._rng = rng or np.random.default_rng(0)
         self._since: float | None = None

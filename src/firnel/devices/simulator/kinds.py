@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from firnel.core.vocabulary import Control, ControlScale, Role, usual_role
+from firnel.core.words import tr
 from firnel.devices.register_map import shipped_maps
 
 
@@ -58,7 +59,7 @@ KINDS: dict[str, RoasterKind] = {
     for kind in (
         RoasterKind(
             name="gas-6",
-            title="6 kg gas drum",
+            title=tr("6 kg gas drum"),
             heat="gas",
             load_kg=5.0,
             power_kw=17.5,
@@ -82,7 +83,7 @@ KINDS: dict[str, RoasterKind] = {
         ),
         RoasterKind(
             name="gas-15",
-            title="15 kg gas drum",
+            title=tr("15 kg gas drum"),
             heat="gas",
             load_kg=12.0,
             power_kw=38.0,
@@ -106,7 +107,7 @@ KINDS: dict[str, RoasterKind] = {
         ),
         RoasterKind(
             name="electric-1",
-            title="1 kg electric drum",
+            title=tr("1 kg electric drum"),
             heat="electric",
             load_kg=0.8,
             power_kw=3.1,
@@ -130,7 +131,7 @@ KINDS: dict[str, RoasterKind] = {
         ),
         RoasterKind(
             name="electric-9",
-            title="9 kg electric drum, three heaters",
+            title=tr("9 kg electric drum, three heaters"),
             heat="electric",
             load_kg=7.5,
             power_kw=16.0,

@@ -19,6 +19,7 @@ from math import exp, sqrt
 import numpy as np
 
 from firnel.core.vocabulary import Control, Role
+from firnel.core.words import tr
 from firnel.devices.simulator.kinds import RoasterKind
 
 EVAPORATION_HEAT = 2790.0  # kJ/kg
@@ -142,9 +143,9 @@ class DrumRoaster:
         ValueError : if there are beans in the drum already, or the load weighs nothing.
         """
         if self.beans is not None:
-            raise ValueError("there are beans in the drum already.")
+            raise ValueError(tr("there are beans in the drum already."))
         if load.mass_kg <= 0:
-            raise ValueError(f"a load of {load.mass_kg} kg cannot be charged.")
+            raise ValueError(tr("a load of {} kg cannot be charged.", load.mass_kg))
         dry = load.mass_kg * (1.0 - load.moisture)
         self.beans = Beans(
             load,
@@ -165,7 +166,7 @@ class DrumRoaster:
         ValueError : if the drum is empty.
         """
         if self.beans is None:
-            raise ValueError("there are no beans in the drum.")
+            raise ValueError(tr("there are no beans in the drum."))
         self.dropped, self.beans = self.beans, None
         self.crack_rate = 0.0
         return self.dropped

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from firnel.core.vocabulary import Role
+from firnel.core.words import tr
 from firnel.devices.simulator.auto_hand import AutomaticHand
 from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
 
@@ -69,7 +70,7 @@ class Plant:
         source: Callable[[], float] = time.monotonic,
     ) -> None:
         if not 0 < speed <= 60:
-            raise ValueError(f"the simulator runs at up to 60 times the speed of life, not at {speed}.")
+            raise ValueError(tr("the simulator runs at up to 60 times the speed of life, not at {}.", speed))
         self.roaster, self.speed, self.hand = roaster, speed, hand
         self.load = load or GreenLoad(roaster.kind.load_kg)
         self.fault = Fault.NONE

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
+from firnel.core.words import tr
 from firnel.work.bench.mixes import Mix
 from firnel.work.review.records import BatchLine
 
@@ -25,8 +26,10 @@ class BatchTicks(QListWidget):
         """Offer these, some of them ticked; those come first."""
         self.clear()
         for line in sorted(lines, key=lambda line: line.id not in ticked):
-            score = f" · {100 * line.loss:.1f} %" if line.loss is not None else ""
-            item = QListWidgetItem(f"{line.label} {line.plan or line.lot or '–'} · {line.started.astimezone():%-d %b}{score}")
+            score = tr(" · {:.1f} %", 100 * line.loss) if line.loss is not None else ""
+            item = QListWidgetItem(
+                tr("{} {} · {:%-d %b}{}", line.label, line.plan or line.lot or "–", line.started.astimezone(), score)
+            )
             item.setData(KEY, line.id)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if line.id in ticked else Qt.CheckState.Unchecked)
@@ -35,7 +38,7 @@ class BatchTicks(QListWidget):
     def offer_mixes(self, mixes: Sequence[tuple[Mix, str]]) -> None:
         """Offer blends too, each with its words; they stand above the batches."""
         for row, (mix, words) in enumerate(mixes):
-            item = QListWidgetItem(f"Blend · {words}")
+            item = QListWidgetItem(tr("Blend · {}", words))
             item.setData(MIX, mix)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Unchecked)

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QCompleter, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from firnel.core.cup.scores import range_of
+from firnel.core.words import capital, tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, empty, label
 from firnel.work.bench import cupping
@@ -28,10 +29,10 @@ class CupForm(QWidget):
         outer.addWidget(frame)
         head = QHBoxLayout()
         self.cupper, self.code = QComboBox(), QComboBox()
-        self.cupper.setAccessibleName("Cupper")
-        self.code.setAccessibleName("Code")
+        self.cupper.setAccessibleName(tr("Cupper"))
+        self.code.setAccessibleName(tr("Code"))
         self.code.setObjectName("code")
-        leaves = button("Leaves", "What was entered stays, and is not waited for")
+        leaves = button(tr("Leaves"), tr("What was entered stays, and is not waited for"))
         leaves.clicked.connect(lambda: self.left.emit(self.cupper.currentText()))
         for widget in (self.cupper, self.code, leaves):
             head.addWidget(widget)
@@ -39,14 +40,14 @@ class CupForm(QWidget):
         self.sum = label("", "bigFigure")
         head.addWidget(self.sum)
         column.addLayout(head)
-        column.addWidget(label("Notes, as they come; commas between words", "soft"))
+        column.addWidget(label(tr("Notes, as they come; commas between words"), "soft"))
         notes = QGridLayout()
         notes.setVerticalSpacing(3)
         self.notes: dict[str, QLineEdit] = {}
         for index, stage in enumerate(cupping.STAGES):
             self.notes[stage] = QLineEdit()
-            self.notes[stage].setAccessibleName(f"Notes, {stage}")
-            notes.addWidget(label(stage.capitalize(), "soft"), index // 2, 2 * (index % 2))
+            self.notes[stage].setAccessibleName(tr("Notes, {}", tr(stage)))
+            notes.addWidget(label(capital(tr(stage)), "soft"), index // 2, 2 * (index % 2))
             notes.addWidget(self.notes[stage], index // 2, 2 * (index % 2) + 1)
         column.addLayout(notes)
         self._figures = QGridLayout()
@@ -55,7 +56,7 @@ class CupForm(QWidget):
         column.addLayout(self._figures)
         row = QHBoxLayout()
         self.light, self.heavy = QSpinBox(), QSpinBox()
-        for field, name in ((self.light, "Cups tainted or not uniform"), (self.heavy, "Cups with a fault")):
+        for field, name in ((self.light, tr("Cups tainted or not uniform")), (self.heavy, tr("Cups with a fault"))):
             field.setRange(0, 10)
             field.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             field.setFixedWidth(60)
@@ -66,7 +67,7 @@ class CupForm(QWidget):
         column.addLayout(row)
         self._said = label("", "soft", wrap=True)
         column.addWidget(self._said)
-        keep = button("Keep, and the next code", "Enter in the last figure does it too", primary=True)
+        keep = button(tr("Keep, and the next code"), tr("Enter in the last figure does it too"), primary=True)
         keep.clicked.connect(self.on_keep)
         column.addWidget(keep)
         column.addStretch(1)
@@ -103,8 +104,8 @@ class CupForm(QWidget):
         parts = cupping.parts_for(table)
         for index, part in enumerate(parts):
             low, high, _ = range_of(table.document["form"], part)
-            self.figures[part] = FigureEntry(part, f"{low:g} to {high:g}")
-            self._figures.addWidget(label(part.capitalize(), "soft"), index // 2, 2 * (index % 2))
+            self.figures[part] = FigureEntry(tr(part), tr("{:g} to {:g}", low, high))
+            self._figures.addWidget(label(capital(tr(part)), "soft"), index // 2, 2 * (index % 2))
             self._figures.addWidget(self.figures[part], index // 2, 2 * (index % 2) + 1)
         fields = list(self.figures.values())
         for field, following in zip(fields, fields[1:], strict=False):
@@ -128,7 +129,7 @@ class CupForm(QWidget):
         entry = cupping.entry_of(table, self.cupper.currentText(), self.code.currentText())
         for part, field in self.figures.items():
             value = entry["scores"].get(part)
-            field.setText("" if value is None else f"{value:g}")
+            field.setText("" if value is None else tr("{:g}", value))
         for stage, line in self.notes.items():
             line.setText(", ".join(entry["words"].get(stage, ())))
         self.light.setValue(entry["light"])
@@ -140,7 +141,7 @@ class CupForm(QWidget):
         if table is None or not self.code.currentText():
             return
         total = cupping.score_of(table, self.cupper.currentText(), self.code.currentText())
-        self.sum.setText("" if total is None else f"{total:.2f}")
+        self.sum.setText("" if total is None else tr("{:.2f}", total))
 
     def on_keep(self) -> None:
         """Hand up what is entered, and go to the next code where it was taken."""

@@ -12,6 +12,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QSpinBox, QStackedWidget, QWidget
 
 from firnel.core.cup.scores import Form
+from firnel.core.words import tr
 from firnel.ui.bench.choosing import BatchTicks
 from firnel.ui.bench.cup_form import CupForm
 from firnel.ui.bench.cup_results import TableResults
@@ -44,16 +45,20 @@ class CupPage(ListPage):
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
-            "Cup",
-            "Blind: three-digit codes, a drawn order for each cupper, the reference always on the table",
-            ("Table", "Set", "#Coffees", "State"),
-            "No table was set yet. Press “Set a table”: choose batches, name the cuppers.",
+            tr("Cup"),
+            tr("Blind: three-digit codes, a drawn order for each cupper, the reference always on the table"),
+            (tr("Table"), tr("Set"), "#Coffees", tr("State")),
+            tr("No table was set yet. Press “Set a table”: choose batches, name the cuppers."),
             sheet_width=640,
         )
         self._desk = desk
         self.head.title.hide()
         self._table: TableSet | None = None
-        self._set, self._print, self._reveal = button("Set a table", primary=True), button("Print codes"), button("Reveal")
+        self._set, self._print, self._reveal = (
+            button(tr("Set a table"), primary=True),
+            button(tr("Print codes")),
+            button(tr("Reveal")),
+        )
         for widget, action in ((self._print, self._on_print), (self._reveal, self.reveal), (self._set, lambda: self.begin([]))):
             widget.clicked.connect(action)
             self.head.add(widget)
@@ -67,7 +72,7 @@ class CupPage(ListPage):
         self.steep = SteepCard(self._desk.clock.now, lambda: self.step_begins.emit())
         self.phone_card = PhoneCard()
         self._phones: tuple[PhoneTable, LocalPage] | None = None
-        self.phones = button("Phones", "Each cupper enters on the own phone, in the local network; off by default")
+        self.phones = button(tr("Phones"), tr("Each cupper enters on the own phone, in the local network; off by default"))
         self.phones.setCheckable(True)
         self.phones.clicked.connect(self.open_phones)
         self.head.add(self.phones)
@@ -77,34 +82,34 @@ class CupPage(ListPage):
         self.phone_card.here.clicked.connect(lambda: self._pages.setCurrentWidget(self.form))
         self.sheet_column.addWidget(self._pages, 1)
         self.background = Background(self, self.head.tell)
-        self.over_time = OverTimeCard(look, "No table is told yet: what was scored stands here then.")
+        self.over_time = OverTimeCard(look, tr("No table is told yet: what was scored stands here then."))
         self.over_time.setFixedHeight(OVER_TIME)
         self.list_side.addWidget(self.over_time)
         self.entered_by_phone.connect(self._on_phone)
 
     def _setting_page(self) -> QWidget:
         frame, column = card()
-        column.addWidget(label("Set a table", "heading"))
+        column.addWidget(label(tr("Set a table"), "heading"))
         self.name, self.cuppers = QLineEdit(), QLineEdit()
-        self.name.setPlaceholderText("Name of the table")
-        self.cuppers.setPlaceholderText("Cuppers, with commas")
-        self.name.setAccessibleName("Name of the table")
-        self.cuppers.setAccessibleName("Cuppers")
+        self.name.setPlaceholderText(tr("Name of the table"))
+        self.cuppers.setPlaceholderText(tr("Cuppers, with commas"))
+        self.name.setAccessibleName(tr("Name of the table"))
+        self.cuppers.setAccessibleName(tr("Cuppers"))
         self.cups = QSpinBox()
         self.cups.setRange(1, 10)
         self.cups.setValue(cupping.USUAL_CUPS)
         self.cups.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        self.cups.setAccessibleName("Cups of each coffee")
-        self.ticks = BatchTicks("Batches on the table")
+        self.cups.setAccessibleName(tr("Cups of each coffee"))
+        self.ticks = BatchTicks(tr("Batches on the table"))
         self._setting_said = label("", "soft", wrap=True)
-        go = button("Set it", "Codes and orders are drawn", primary=True)
+        go = button(tr("Set it"), tr("Codes and orders are drawn"), primary=True)
         go.clicked.connect(self.set_it)
         for widget in (
             self.name,
             self.cuppers,
-            label("Cups of each coffee", "soft"),
+            label(tr("Cups of each coffee"), "soft"),
             self.cups,
-            label("Batches and blends; their references are added", "soft"),
+            label(tr("Batches and blends; their references are added"), "soft"),
         ):
             column.addWidget(widget)
         column.addWidget(self.ticks, 1)
@@ -120,9 +125,9 @@ class CupPage(ListPage):
             [
                 (
                     (
-                        table.name, (f"{table.at.astimezone():%d %b %H:%M}", table.at.timestamp()),
+                        table.name, (tr("{:%d %b %H:%M}", table.at.astimezone()), table.at.timestamp()),
                         str(len(table.document["coffees"])),
-                        "told" if table.revealed else "open",
+                        tr("told") if table.revealed else tr("open"),
                     ),
                     table,
                 )
@@ -152,7 +157,7 @@ class CupPage(ListPage):
         lines = self._desk.ask(shelf.batch_lines, BatchFilter(statuses=("done", "dropped")), limit=OFFERED)
         self.ticks.offer(lines, self._desk.ask(cupping.with_references, batch_ids))
         self.ticks.offer_mixes(self._desk.ask(mixes.on_offer, self._desk.clock.wall().astimezone().date()))
-        self.name.setText(f"Cupping {self._desk.clock.wall().astimezone():%-d %b}")
+        self.name.setText(tr("Cupping {:%-d %b}", self._desk.clock.wall().astimezone()))
         self.cuppers.setText(self.cuppers.text() or self._desk.settings.operator)
         self._setting_said.setText("")
         self.sheet.show()
@@ -171,7 +176,7 @@ class CupPage(ListPage):
             opened = self._desk.ask(open_table, self._table, self.entered_by_phone.emit, tls)
         except (OSError, ValueError) as error:
             self.phones.setChecked(False)
-            self.form.say(f"No phones: {error}.")
+            self.form.say(tr("No phones: {}.", error))
             return
         self._phones = opened
         self.phones.setChecked(True)
@@ -237,7 +242,7 @@ class CupPage(ListPage):
         missing = cupping.missing(table)
         if missing and not self.form.warned:
             self.form.warned = True
-            self.form.say(f"Not scored yet: {'; '.join(missing)}. Press Reveal again to end all the same.")
+            self.form.say(tr("Not scored yet: {}. Press Reveal again to end all the same.", "; ".join(missing)))
             return
         self.close_phones()
         self._table = self._desk.ask(cupping.reveal, table)
@@ -251,7 +256,7 @@ class CupPage(ListPage):
     def _on_print(self) -> None:
         if self._table is None:
             return
-        chosen, _ = QFileDialog.getSaveFileName(self, "Print into a PDF file", f"{self._table.name}.pdf", "PDF (*.pdf)")
+        chosen, _ = QFileDialog.getSaveFileName(self, tr("Print into a PDF file"), f"{self._table.name}.pdf", tr("PDF (*.pdf)"))
         if chosen:
             self.print_codes(Path(chosen))
 
@@ -266,4 +271,4 @@ class CupPage(ListPage):
 
         if self._table is not None:
             write_table(path, self._table)
-            self.form.say(f"Written: {path}")
+            self.form.say(tr("Written: {}", path))

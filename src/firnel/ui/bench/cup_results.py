@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.cup.agreement import Agreement
+from firnel.core.words import tr
 from firnel.ui.shared.lane_head import Key, LaneHead
 from firnel.ui.shared.parts import card, empty, label
 from firnel.ui.theme.look import Look, mono, sans
@@ -14,7 +15,7 @@ from firnel.work.bench.cupping import Part, Result
 
 #: Room for the name of an attribute and for its figures, and height of its row. [px]
 NAME, FIGURES, ROW = 172, 112, 23
-MEAN = "mean of the table"
+MEAN = tr("mean of the table")
 
 
 class AttributeLines(QWidget):
@@ -30,7 +31,7 @@ class AttributeLines(QWidget):
     def show_parts(self, parts: tuple[Part, ...], other: tuple[Part, ...]) -> None:
         """Show these attributes, and the same of another coffee beside them."""
         self._parts, self._other = parts, other
-        self.setAccessibleDescription(", ".join(f"{part.name} {_figures(part)}" for part in parts))
+        self.setAccessibleDescription(", ".join(f"{tr(part.name)} {_figures(part)}" for part in parts))
         self.setFixedHeight(self.sizeHint().height())
         self.update()
 
@@ -77,7 +78,7 @@ class AttributeLines(QWidget):
 def _figures(part: Part) -> str:
     if part.mean is None:
         return "–"
-    return f"{part.mean:.2f}" if part.spread is None else f"{part.mean:.2f} ±{part.spread:.2f}"
+    return tr("{:.2f}", part.mean) if part.spread is None else tr("{:.2f} ±{:.2f}", part.mean, part.spread)
 
 
 class TableResults(QWidget):
@@ -89,7 +90,7 @@ class TableResults(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         frame, inside = card()
-        inside.addWidget(label("What stood where, and what was said of it", "heading"))
+        inside.addWidget(label(tr("What stood where, and what was said of it"), "heading"))
         holder = QWidget()
         self._grid = QGridLayout(holder)
         self._grid.setContentsMargins(0, 0, 0, 0)
@@ -103,14 +104,14 @@ class TableResults(QWidget):
         self._attributes, room = card()
         row = QHBoxLayout()
         self.of, self.against = QComboBox(), QComboBox()
-        self.of.setAccessibleName("Coffee whose attributes are shown")
-        self.against.setAccessibleName("Coffee that it is held against")
-        for widget in (label("Attributes of", "heading"), self.of, label("against", "soft"), self.against):
+        self.of.setAccessibleName(tr("Coffee whose attributes are shown"))
+        self.against.setAccessibleName(tr("Coffee that it is held against"))
+        for widget in (label(tr("Attributes of"), "heading"), self.of, label("against", "soft"), self.against):
             row.addWidget(widget)
         row.addStretch(1)
         room.addLayout(row)
         self._head, self._lines = LaneHead(look, 0), AttributeLines(look)
-        self._lines.setAccessibleName("Attributes")
+        self._lines.setAccessibleName(tr("Attributes"))
         room.addWidget(self._head)
         room.addWidget(self._lines)
         for box in (self.of, self.against):
@@ -124,9 +125,9 @@ class TableResults(QWidget):
         empty(self._grid)
         for index, one in enumerate(told):
             name = f"{one.rank}. {one.label}" if one.rank is not None else one.label
-            score = "not scored" if one.score is None else f"{one.score:.2f}"
-            spread = "" if one.spread is None else f"± {one.spread:.2f}"
-            code = f"{one.coffee.code}{' · reference' if one.coffee.reference else ''}"
+            score = tr("not scored") if one.score is None else tr("{:.2f}", one.score)
+            spread = "" if one.spread is None else tr("± {:.2f}", one.spread)
+            code = f"{one.coffee.code}{(tr(' · reference') if one.coffee.reference else '')}"
             for place, (text, role) in enumerate(((name, ""), (code, "figure"), (score, "figure"), (spread, "figure"))):
                 side = Qt.AlignmentFlag.AlignLeft if place == 0 else Qt.AlignmentFlag.AlignRight
                 cell = label(text, role)
@@ -134,10 +135,12 @@ class TableResults(QWidget):
                 font.setWeight(QFont.Weight.DemiBold)
                 cell.setFont(font)
                 self._grid.addWidget(cell, 2 * index, place, side | Qt.AlignmentFlag.AlignVCenter)
-            said = label(_most_said(one.words) or "no words", "soft", wrap=True)
+            said = label(_most_said(one.words) or tr("no words"), "soft", wrap=True)
             said.setContentsMargins(18, 0, 0, 3)
             self._grid.addWidget(said, 2 * index + 1, 0, 1, 4)
-        self._agreement.setText(agreed.words if agreed is not None else "One cupper or one coffee: agreement cannot be told.")
+        self._agreement.setText(
+            agreed.words if agreed is not None else tr("One cupper or one coffee: agreement cannot be told.")
+        )
         self._offer()
 
     def _offer(self) -> None:
@@ -160,9 +163,9 @@ class TableResults(QWidget):
         other = self._told[place].parts if place >= 0 else _mean_parts(self._told)
         self._lines.show_parts(own.parts, other)
         against = self._told[place].label if place >= 0 else MEAN
-        keys = (Key(own.label, "plum", "spot"), Key("spread of its cuppers", "plum"), Key(against, "ink", "diamond"))
+        keys = (Key(own.label, "plum", "spot"), Key(tr("spread of its cuppers"), "plum"), Key(against, "ink", "diamond"))
         low, high = own.parts[0].low, own.parts[0].high
-        self._head.show_head(f"Points, {low:g} to {high:g}", keys)
+        self._head.show_head(tr("Points, {:g} to {:g}", low, high), keys)
 
 
 def _mean_parts(told: list[Result]) -> tuple[Part, ...]:

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QImage, QImageReader, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, thin_out
@@ -46,7 +47,7 @@ class GlimpseCard(QWidget):
         row = QHBoxLayout()
         self.lane = Lane(look, "card", with_time=True)
         self.lane.setObjectName("bare")  # it lies in a card already
-        self.lane.setAccessibleName("Bean and air temperature of the batch")
+        self.lane.setAccessibleName(tr("Bean and air temperature of the batch"))
         self._bean, self._air = pg.PlotCurveItem(connect="finite"), pg.PlotCurveItem(connect="finite")
         self._lines = [pg.InfiniteLine(angle=90) for _ in NAMED]
         self._words = [ground_label((1.04, 0.0), bold=False, under=True) for _ in NAMED]
@@ -96,7 +97,7 @@ class GlimpseCard(QWidget):
                 words.setText(text)
                 words.setPos(at, top - (0.11 * (top - low) if index == 1 else 0.0))  # else it would meet the drop's
         self.lane.head.show_head(
-            f"Temperature, {seen.unit}", (Key("bean"), Key("air", "slate", "dash")), "minutes from the charge"
+            tr("Temperature, {}", seen.unit), (Key("bean"), Key("air", "slate", "dash")), tr("minutes from the charge")
         )
         self._show_picture(seen.picture, image)
 
@@ -108,7 +109,7 @@ class GlimpseCard(QWidget):
         self.picture.setToolTip(path)
         if image.isNull():
             self.picture.setPixmap(QPixmap())
-            self.picture.setText(f"{name}\ncannot be shown")
+            self.picture.setText(tr("{}\ncannot be shown", name))
         else:
             self.picture.setPixmap(QPixmap.fromImage(image))
-        self.picture.setAccessibleName(f"Picture of the beans, {name}")
+        self.picture.setAccessibleName(tr("Picture of the beans, {}", name))

@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.shared.parts import FigureGrid, button, card, label
 
 #: Side of a dot of the picture [px].
@@ -28,13 +29,13 @@ class PhoneCard(QWidget):
         row = QHBoxLayout()
         row.setSpacing(16)
         self._picture = QLabel()
-        self._picture.setAccessibleName("Address of the page as a QR picture")
+        self._picture.setAccessibleName(tr("Address of the page as a QR picture"))
         words = QVBoxLayout()
         words.setSpacing(2)
         self._code, self._url = label("", "identity"), label("", "figure")
         self._url.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._how = label("", "soft", wrap=True)
-        for widget in (label("Code for the phones", "soft"), self._code, self._url, self._how):
+        for widget in (label(tr("Code for the phones"), "soft"), self._code, self._url, self._how):
             words.addWidget(widget)
         words.addStretch(1)
         row.addWidget(self._picture, 0, Qt.AlignmentFlag.AlignTop)
@@ -47,7 +48,7 @@ class PhoneCard(QWidget):
         beside.addStretch(1)
         column.addLayout(beside)
         column.addStretch(1)
-        self.here = button("Enter at this screen", "For a cupper without a phone; the phones stay in")
+        self.here = button(tr("Enter at this screen"), tr("For a cupper without a phone; the phones stay in"))
         column.addWidget(self.here)
 
     def show_page(self, url: str, code: str, fingerprint: str) -> None:
@@ -59,13 +60,13 @@ class PhoneCard(QWidget):
         self._picture.setPixmap(pixmap)
         self._code.setText(f"{code[:3]} {code[3:]}")
         self._url.setText(url)
-        known = f" The phone warns of a certificate it does not know: {fingerprint} …" if fingerprint else ""
-        self._how.setText(f"In the same network: scan it, or type the address and the code.{known}")
+        known = tr(" The phone warns of a certificate it does not know: {} …", fingerprint) if fingerprint else ""
+        self._how.setText(tr("In the same network: scan it, or type the address and the code.{}", known))
 
     def show_done(self, done: Sequence[tuple[str, int, int, bool]]) -> None:
         """Show how far each cupper is."""
         rows = []
         for person, scored, of, there in done:
-            state = "done" if scored == of else "on a phone" if there else "no phone yet"
-            rows.append((f"*{person}" if scored == of else person, state, f"{scored} of {of}"))
+            state = tr("done") if scored == of else tr("on a phone") if there else tr("no phone yet")
+            rows.append((f"*{person}" if scored == of else person, state, tr("{} of {}", scored, of)))
         self._done.show_rows(rows)

@@ -6,6 +6,7 @@ from datetime import timedelta
 
 from PyQt6.QtCore import pyqtSignal
 
+from firnel.core.words import tr
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, label
 from firnel.work.bench.cupping import RESTED_DAYS, Due, level_of, rest_calendar
@@ -19,16 +20,16 @@ class RestPage(ListPage):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
-            "Due on the table",
-            "A quick cup within a day, judged again at two, and when rested",
-            ("Batch", "+Lot", "Occasion", "When", "State"),
-            "Nothing is due: roast, and each batch comes here at a day, at two, and rested.",
+            tr("Due on the table"),
+            tr("A quick cup within a day, judged again at two, and when rested"),
+            (tr("Batch"), "+Lot", tr("Occasion"), tr("When"), tr("State")),
+            tr("Nothing is due: roast, and each batch comes here at a day, at two, and rested."),
             sheet_width=330,
         )
         self._desk = desk
         self.head.title.hide()
         self._due: list[Due] = []
-        cup = button("Cup what is due", "Set a table of them", primary=True)
+        cup = button(tr("Cup what is due"), tr("Set a table of them"), primary=True)
         cup.clicked.connect(self._on_cup)
         self.head.add(cup)
         frame, column = card()
@@ -37,8 +38,10 @@ class RestPage(ListPage):
         column.addWidget(self._rows)
         column.addWidget(
             label(
-                "Rested: dark from day 3, medium 7, light 14; some 40 % of the gas leaves in the first day or so. "
-                "Fresh coffee in closed rooms gives off carbon monoxide: ventilate.",
+                tr(
+                    "Rested: dark from day 3, medium 7, light 14; some 40 % of the gas leaves in the first day or so. "
+                    "Fresh coffee in closed rooms gives off carbon monoxide: ventilate."
+                ),
                 "caution",
                 wrap=True,
             )
@@ -55,8 +58,8 @@ class RestPage(ListPage):
                 (
                     (
                         due.line.label, due.line.lot or "–", due.occasion,
-                        (f"{due.at.astimezone():%a %d %b %H:%M}", due.at.timestamp()),
-                        "due" if due.at <= now else f"in {_span(due.at - now)}",
+                        (tr("{:%a %d %b %H:%M}", due.at.astimezone()), due.at.timestamp()),
+                        tr("due") if due.at <= now else tr("in {}", _span(due.at - now)),
                     ),
                     due,
                 )
@@ -68,13 +71,13 @@ class RestPage(ListPage):
         """Show one batch in short."""
         line = key.line
         level = level_of(line)
-        self._title.setText(f"Batch {line.label}, {level}")
+        self._title.setText(tr("Batch {}, {}", line.label, level))
         self._rows.show_rows(
             [
-                ("Roasted", f"{line.started.astimezone():%d %b %H:%M}"),
-                ("Plan", line.plan or "–"),
-                ("Weight loss", f"{100 * line.loss:.1f} %" if line.loss is not None else "not weighed"),
-                ("Rested from day", f"{RESTED_DAYS[level]:.0f}"),
+                (tr("Roasted"), tr("{:%d %b %H:%M}", line.started.astimezone())),
+                (tr("Plan"), line.plan or "–"),
+                (tr("Weight loss"), tr("{:.1f} %", 100 * line.loss) if line.loss is not None else tr("not weighed")),
+                (tr("Rested from day"), tr("{:.0f}", RESTED_DAYS[level])),
             ]
         )
 
@@ -85,4 +88,4 @@ class RestPage(ListPage):
 
 def _span(left: timedelta) -> str:
     hours = left.total_seconds() / 3600.0
-    return f"{hours:.0f} h" if hours < 48 else f"{hours / 24:.0f} days"
+    return tr("{:.0f} h", hours) if hours < 48 else tr("{:.0f} days", hours / 24)

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from firnel.core.cup.steep import OVER_S, recipe, steep_cue
 from firnel.core.units import clock
+from firnel.core.words import tr
 from firnel.ui.shared.parts import button, label
 
 TICK_MS = 250
@@ -32,7 +33,7 @@ class SteepCard(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(12)
         self.words, self.clock = label("", "heading"), label("", "bigFigure")
-        self.pour = button("Pour", "Starts the clock of the steep; again to begin anew")
+        self.pour = button(tr("Pour"), tr("Starts the clock of the steep; again to begin anew"))
         self.pour.clicked.connect(self.on_pour)
         row.addWidget(self.words, 1)
         row.addWidget(self.clock)
@@ -44,8 +45,8 @@ class SteepCard(QWidget):
     def show_table(self, coffees: int, cups: int, ml: float, ratio: float) -> None:
         """Show what a table takes; a clock that runs goes on."""
         takes = recipe(coffees, cups, ml, ratio)
-        of = f"{cups} × {takes.cup_g:.2f} g on {ml:g} mL each"
-        self._takes = f"{of}: {takes.coffee_g:.1f} g of each coffee, {takes.water_l:.1f} L of water"
+        of = tr("{} × {:.2f} g on {:g} mL each", cups, takes.cup_g, ml)
+        self._takes = tr("{}: {:.1f} g of each coffee, {:.1f} L of water", of, takes.coffee_g, takes.water_l)
         self.tick()
 
     def on_pour(self) -> None:
@@ -64,7 +65,7 @@ class SteepCard(QWidget):
             return
         since = self._now() - self._poured
         cue = steep_cue(since)
-        follows = f" · {cue.following} in {clock(cue.left_s)}" if cue.left_s is not None else ""
+        follows = tr(" · {} in {}", cue.following, clock(cue.left_s)) if cue.left_s is not None else ""
         self.words.setText(f"{cue.now}{follows}")
         self.clock.setText(clock(since))
         if cue.now != self._step:

@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPen
 
+from firnel.core.words import tr
 from firnel.ui.shared.paper import HIGH, MARGIN, WIDE, begin_page
 from firnel.ui.theme.look import mono, sans
 from firnel.ui.theme.tokens import DAY
@@ -58,7 +59,9 @@ def _head(painter: QPainter, table: TableSet) -> float:
     painter.drawText(QRectF(MARGIN, MARGIN, WIDE - 2 * MARGIN, 28.0), Qt.AlignmentFlag.AlignLeft, table.name)
     painter.setFont(sans(10))
     painter.setPen(QColor(DAY.soft))
-    told = f"{len(table.document['coffees'])} coffees, {table.document['cups']} cups of each; serve each cupper in this order"
+    told = tr(
+        "{} coffees, {} cups of each; serve each cupper in this order", len(table.document["coffees"]), table.document["cups"]
+    )
     painter.drawText(QRectF(MARGIN, MARGIN + 30.0, WIDE - 2 * MARGIN, 16.0), Qt.AlignmentFlag.AlignLeft, told)
     painter.setPen(QColor(DAY.ink))
     return MARGIN + 58.0

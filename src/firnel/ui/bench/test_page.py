@@ -9,9 +9,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QScrollArea, QStackedWidget, QWidget
 
 from firnel.core.cup.difference import least_correct
+from firnel.core.words import capital, tr
 from firnel.ui.bench.choosing import BatchTicks
 from firnel.ui.shared.list_page import ListPage
-from firnel.ui.shared.parts import button, card, empty, label
+from firnel.ui.shared.parts import button, card, chosen, empty, label, offer
 from firnel.work import shelf
 from firnel.work.bench import cupping
 from firnel.work.bench.cupping import TableSet
@@ -19,8 +20,8 @@ from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter
 
 WHAT = {
-    "triangle": "Three cups, two alike: which one is the odd one?",
-    "paired": "Two cups: which one has more of what is asked? Counted is how often the second batch is chosen.",
+    "triangle": tr("Three cups, two alike: which one is the odd one?"),
+    "paired": tr("Two cups: which one has more of what is asked? Counted is how often the second batch is chosen."),
 }
 
 
@@ -31,16 +32,16 @@ class TestPage(ListPage):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
-            "Tell apart",
-            "Triangle and paired tests: can anybody taste the difference, or is it chance?",
-            ("Test", "Set", "#Answers", "State"),
-            "No test was set yet. Press “Set a test”: two batches, and who tastes.",
+            tr("Tell apart"),
+            tr("Triangle and paired tests: can anybody taste the difference, or is it chance?"),
+            (tr("Test"), tr("Set"), "#Answers", tr("State")),
+            tr("No test was set yet. Press “Set a test”: two batches, and who tastes."),
             sheet_width=600,
         )
         self._desk = desk
         self.head.title.hide()
         self._table: TableSet | None = None
-        self._reveal, begin = button("Reveal"), button("Set a test", primary=True)
+        self._reveal, begin = button(tr("Reveal")), button(tr("Set a test"), primary=True)
         self._reveal.clicked.connect(self.reveal)
         begin.clicked.connect(self.begin)
         self.head.add(self._reveal)
@@ -53,31 +54,31 @@ class TestPage(ListPage):
 
     def _setting_page(self) -> QWidget:
         frame, column = card()
-        column.addWidget(label("Set a test", "heading"))
+        column.addWidget(label(tr("Set a test"), "heading"))
         self.kind = QComboBox()
-        self.kind.addItems(list(WHAT))
-        self.kind.setAccessibleName("Kind of test")
+        offer(self.kind, WHAT)
+        self.kind.setAccessibleName(tr("Kind of test"))
         self.tasters = QLineEdit()
-        self.tasters.setPlaceholderText("Tasters, with commas; a name may stand several times")
-        self.tasters.setAccessibleName("Tasters")
-        self.ticks = BatchTicks("The two batches")
+        self.tasters.setPlaceholderText(tr("Tasters, with commas; a name may stand several times"))
+        self.tasters.setAccessibleName(tr("Tasters"))
+        self.ticks = BatchTicks(tr("The two batches"))
         self._setting_said = label("", "soft", wrap=True)
         self.sides, self.second = QComboBox(), QComboBox()
-        self.sides.addItem("either may be chosen more often (two-sided)", 2)
-        self.sides.addItem("it is said beforehand that the second has more (one-sided)", 1)
-        self.sides.setAccessibleName("Sides of a paired test")
-        self.second.setAccessibleName("Which batch is the second")
+        self.sides.addItem(tr("either may be chosen more often (two-sided)"), 2)
+        self.sides.addItem(tr("it is said beforehand that the second has more (one-sided)"), 1)
+        self.sides.setAccessibleName(tr("Sides of a paired test"))
+        self.second.setAccessibleName(tr("Which batch is the second"))
         self.ticks.itemChanged.connect(self._offer_second)
-        go = button("Set it", "Codes and orders are drawn", primary=True)
+        go = button(tr("Set it"), tr("Codes and orders are drawn"), primary=True)
         go.clicked.connect(self.set_it)
-        for widget in (self.kind, self.tasters, label("Tick two batches", "soft")):
+        for widget in (self.kind, self.tasters, label(tr("Tick two batches"), "soft")):
             column.addWidget(widget)
         column.addWidget(self.ticks, 1)
-        self._paired: list[QWidget] = [label("The second batch", "soft"), self.second, self.sides]
+        self._paired: list[QWidget] = [label(tr("The second batch"), "soft"), self.second, self.sides]
         for one in self._paired:
             column.addWidget(one)
-        self.kind.currentTextChanged.connect(self._on_kind)
-        self._on_kind(self.kind.currentText())
+        self.kind.currentIndexChanged.connect(lambda _: self._on_kind(chosen(self.kind)))
+        self._on_kind(chosen(self.kind))
         column.addWidget(self._setting_said)
         column.addWidget(go)
         return frame
@@ -87,7 +88,7 @@ class TestPage(ListPage):
         self._what = label("", "heading", wrap=True)
         self._verdict = label("", "", wrap=True)
         area, within = QScrollArea(), QWidget()
-        area.setAccessibleName("Servings")
+        area.setAccessibleName(tr("Servings"))
         area.setObjectName("bare")
         area.setWidgetResizable(True)
         self._grid = QGridLayout(within)
@@ -118,14 +119,14 @@ class TestPage(ListPage):
         for table in self._desk.ask(shelf.tables, ("triangle", "paired")):
             servings = table.document["servings"]
             given = sum(serving["answer"] is not None for serving in servings)
-            name = table.name if table.revealed else table.kind.capitalize()
+            name = table.name if table.revealed else capital(tr(table.kind))
             rows.append(
                 (
                     (
                         name,
-                        (f"{table.at.astimezone():%d %b %H:%M}", table.at.timestamp()),
+                        (tr("{:%d %b %H:%M}", table.at.astimezone()), table.at.timestamp()),
                         f"{given}/{len(servings)}",
-                        "told" if table.revealed else "open",
+                        tr("told") if table.revealed else tr("open"),
                     ),
                     table,
                 )
@@ -145,8 +146,8 @@ class TestPage(ListPage):
         ticked = self.ticks.ticked()
         try:
             if len(ticked) != 2:
-                raise ValueError(f"{len(ticked)} batches are ticked: a test is of two.")
-            paired = self.kind.currentText() == "paired"
+                raise ValueError(tr("{} batches are ticked: a test is of two.", len(ticked)))
+            paired = chosen(self.kind) == "paired"
             if paired and self.second.currentData() == ticked[0]:
                 ticked.reverse()
             made = self._desk.ask(
@@ -169,11 +170,11 @@ class TestPage(ListPage):
         self.answers = []
         for row, serving in enumerate(key.document["servings"]):
             choice = QComboBox()
-            choice.addItem("no answer", None)
+            choice.addItem(tr("no answer"), None)
             for code in serving["codes"]:
                 choice.addItem(code, code)
             choice.setCurrentIndex(max(choice.findData(serving["answer"]), 0))
-            choice.setAccessibleName(f"Answer of {serving['taster']}, serving {row + 1}")
+            choice.setAccessibleName(tr("Answer of {}, serving {}", serving["taster"], row + 1))
             choice.setEnabled(not key.revealed)
             choice.currentIndexChanged.connect(partial(self._on_answer, row, choice))
             self.answers.append(choice)
@@ -196,12 +197,16 @@ class TestPage(ListPage):
             count = len(table.document["servings"])
             sides = table.document.get("sides", 1)
             needed = least_correct("triangle" if table.kind == "triangle" else "paired", count, sides=sides)
-            what = "for one of the two" if sides == 2 else "right"
-            told = f"{needed} {what} of {count} would show a difference." if needed else f"{count} answers can show nothing."
-            self._verdict.setText(f"{told} What is right is told at the end.")
+            what = tr("for one of the two") if sides == 2 else tr("right")
+            told = (
+                tr("{} {} of {} would show a difference.", needed, what, count)
+                if needed
+                else tr("{} answers can show nothing.", count)
+            )
+            self._verdict.setText(tr("{} What is right is told at the end.", told))
             return
         found = cupping.verdict(table)
-        self._verdict.setText(found.words if found is not None else "Nobody has answered.")
+        self._verdict.setText(found.words if found is not None else tr("Nobody has answered."))
 
     def reveal(self) -> None:
         """Tell the verdict; no answer is changed after."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.bench.cup_page import CupPage
 from firnel.ui.bench.rest_page import RestPage
 from firnel.ui.bench.test_page import TestPage
@@ -27,7 +28,12 @@ class BenchView(QWidget):
         column.setSpacing(0)
         self.tabs = Tabs()
         self.weigh, self.cup, self.apart, self.rest = WeighPage(desk, look), CupPage(desk, look), TestPage(desk), RestPage(desk)
-        for name, page in (("Weigh and look", self.weigh), ("Cup", self.cup), ("Tell apart", self.apart), ("Due", self.rest)):
+        for name, page in (
+            (tr("Weigh and look"), self.weigh),
+            (tr("Cup"), self.cup),
+            (tr("Tell apart"), self.apart),
+            (tr("Due"), self.rest),
+        ):
             self.tabs.add(name, page)
         column.addWidget(self.tabs)
         self.weigh.recorded.connect(self.recorded)

@@ -6,6 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
+from firnel.core.words import capital, tr
 from firnel.ui.bench.glimpse_card import GlimpseCard, read_picture
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
@@ -26,10 +27,10 @@ class WeighPage(ListPage):
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
-            "Weigh and look",
-            "Batches waiting for their weight, colour and inspection",
-            ("Batch", "Dropped", "+Lot", "#Green"),
-            "Nothing waits. A dropped batch stays here until weight and colour are in, or declined.",
+            tr("Weigh and look"),
+            tr("Batches waiting for their weight, colour and inspection"),
+            (tr("Batch"), tr("Dropped"), "+Lot", "#Green"),
+            tr("Nothing waits. A dropped batch stays here until weight and colour are in, or declined."),
             sheet_width=660,
         )
         self._desk = desk
@@ -38,14 +39,16 @@ class WeighPage(ListPage):
         self._form.saved.connect(self._on_saved)
         self._form.weight_changed.connect(self._on_weight)
         self.background = Background(self, self._on_scale_error)
-        scale = button("Read the scale", "From the scale on its serial line, once it stands (settings)")
+        scale = button(tr("Read the scale"), tr("From the scale on its serial line, once it stands (settings)"))
         scale.clicked.connect(self.read_scale)
         self._place = label("", "soft", wrap=True)
         self.inspection = InspectionCard()
         self.inspection.kept.connect(self._on_inspected)
         caution = label(
-            "Weigh when the beans are hand-warm. Hot beans and a hot tray burn: gloves. Fresh coffee gives off carbon monoxide "
-            "and dioxide: do not keep it in a closed room with people.",
+            tr(
+                "Weigh when the beans are hand-warm. Hot beans and a hot tray burn: gloves. Fresh coffee gives off carbon "
+                "monoxide and dioxide: do not keep it in a closed room with people."
+            ),
             "caution",
             wrap=True,
         )
@@ -74,7 +77,7 @@ class WeighPage(ListPage):
             [
                 (
                     (
-                        ln.label, (f"{ln.started.astimezone():%d %b %H:%M}", ln.started.timestamp()), ln.lot or "–",
+                        ln.label, (tr("{:%d %b %H:%M}", ln.started.astimezone()), ln.started.timestamp()), ln.lot or "–",
                         units.text(ln.load_kg, "kg"),
                     ),
                     ln,
@@ -92,7 +95,7 @@ class WeighPage(ListPage):
         declined = tuple(part for part in key.declined.split(",") if part)
         remark = self._desk.ask(shelf.batch, key.id).remark
         known = Results(key.roasted_kg, key.colour_whole, key.colour_ground, remark, declined=declined)
-        self._form.begin(f"Batch {key.label}", key.load_kg, self._desk.settings.units, known, self._desk.settings.meter)
+        self._form.begin(tr("Batch {}", key.label), key.load_kg, self._desk.settings.units, known, self._desk.settings.meter)
         self.inspection.begin()
         self._look_at(key.id)
 
@@ -109,9 +112,9 @@ class WeighPage(ListPage):
         """Put what the scale says into the sheet, once it stands."""
         port = self._desk.settings.scale_port
         if not port:
-            self._form.say("No scale is named: give its serial port in the settings (Ctrl+,).")
+            self._form.say(tr("No scale is named: give its serial port in the settings (Ctrl+,)."))
             return
-        self._form.say("Waiting for the scale to come to rest …")
+        self._form.say(tr("Waiting for the scale to come to rest …"))
         self.background.run("scale", lambda: read_weight(port, self._desk.settings.scale_baud), self._on_scale)
 
     def _on_scale(self, weight_kg: float) -> None:
@@ -128,7 +131,7 @@ class WeighPage(ListPage):
             return
         place = self._desk.ask(place_of, line, 1.0 - roasted_kg / line.load_kg)
         self._place.setText(
-            place.words if place is not None else "Fewer than three batches of this lot are weighed: no usual loss."
+            place.words if place is not None else tr("Fewer than three batches of this lot are weighed: no usual loss.")
         )
 
     def _on_inspected(self, document: dict[str, object]) -> None:
@@ -139,7 +142,7 @@ class WeighPage(ListPage):
         except ValueError as error:
             self.inspection.say(str(error))
             return
-        self.inspection.say("Kept.")
+        self.inspection.say(tr("Kept."))
         self._look_at(self._line.id)
 
     def _on_saved(self, results: Results) -> None:
@@ -152,7 +155,7 @@ class WeighPage(ListPage):
             return
         loss = None if not results.roasted_kg or not self._line.load_kg else 1.0 - results.roasted_kg / self._line.load_kg
         word = level_word(results.colour_ground, self._desk.settings.levels, loss)
-        self._place.setText(f"Batch {self._line.label} is {word}." if word else "")
+        self._place.setText(tr("Batch {} is {}.", self._line.label, word) if word else "")
         self._line = None
         self.refresh()
         self.recorded.emit()
@@ -169,8 +172,8 @@ class InspectionCard(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         frame, column = card(spacing=4)
         outer.addWidget(frame)
-        column.addWidget(label("By eye", "heading"))
-        column.addWidget(label("Counts of a sample; grades of 0 (none) to 3 (strong)", "soft", wrap=True))
+        column.addWidget(label(tr("By eye"), "heading"))
+        column.addWidget(label(tr("Counts of a sample; grades of 0 (none) to 3 (strong)"), "soft", wrap=True))
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(3)
@@ -179,17 +182,17 @@ class InspectionCard(QWidget):
         for index, name in enumerate(names):
             field = QSpinBox()
             field.setRange(0, 3 if name in EYE_GRADES else 2000)
-            field.setAccessibleName(name)
+            field.setAccessibleName(tr(name))
             field.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             self.fields[name] = field
-            title = {"beans": "Beans seen"}.get(name, name.capitalize())
+            title = {"beans": tr("Beans seen")}.get(name, capital(tr(name)))
             grid.addWidget(label(title, "soft"), index // 2, 2 * (index % 2))
             grid.addWidget(field, index // 2, 2 * (index % 2) + 1)
         self._remark = QLineEdit()
-        self._remark.setPlaceholderText("What the eye says")
-        self._remark.setAccessibleName("Remark of the inspection")
+        self._remark.setPlaceholderText(tr("What the eye says"))
+        self._remark.setAccessibleName(tr("Remark of the inspection"))
         row = QHBoxLayout()
-        picture, keep = button("Picture …", "Attach one"), button("Keep the look")
+        picture, keep = button(tr("Picture …"), tr("Attach one")), button(tr("Keep the look"))
         picture.clicked.connect(self._on_picture)
         keep.clicked.connect(self._on_keep)
         self._said = ElidedLabel("soft")
@@ -214,9 +217,11 @@ class InspectionCard(QWidget):
         self._said.show_text(sentence)
 
     def _on_picture(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "A picture of the beans", "", "Pictures (*.png *.jpg *.jpeg *.webp)")
+        chosen, _ = QFileDialog.getOpenFileName(
+            self, tr("A picture of the beans"), "", tr("Pictures (*.png *.jpg *.jpeg *.webp)")
+        )
         self._picture = chosen or self._picture
-        self.say(f"With {self._picture.rsplit('/', 1)[-1]}" if self._picture else "")
+        self.say(tr("With {}", self._picture.rsplit("/", 1)[-1]) if self._picture else "")
 
     def _on_keep(self) -> None:
         document: dict[str, object] = {name: field.value() for name, field in self.fields.items()}

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QP
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from firnel.core.units import Units
+from firnel.core.words import tr
 from firnel.ui.theme.look import Look, mono, sans
 from firnel.work.day.planning import Block, DaySheet, Fixed
 
@@ -57,7 +58,7 @@ class DayBoard(QWidget):
     def show_day(self, sheet: DaySheet, now: datetime, units: Units) -> None:
         """Show this plan; ``now`` is local."""
         self._sheet, self._now, self._units = sheet, now, units
-        self.setAccessibleName(f"Plan of {sheet.day:%A %-d %B}, {len(sheet.plan.batches)} batches")
+        self.setAccessibleName(tr("Plan of {:%A %-d %B}, {} batches", sheet.day, len(sheet.plan.batches)))
         self._tell()
         self.update()
 
@@ -80,15 +81,17 @@ class DayBoard(QWidget):
         """What is chosen, for those who do not see it."""
         block, sheet = self.block, self._sheet
         if block is None or block.share is None or sheet is None:
-            self.setAccessibleDescription("No batch is chosen. Arrow keys choose one.")
+            self.setAccessibleDescription(tr("No batch is chosen. Arrow keys choose one."))
             return
-        self.setAccessibleDescription(f"{sheet.at(block.start_s):%H:%M} {block.machine}: {self._words(block)}. {block.why}")
+        self.setAccessibleDescription(
+            tr("{:%H:%M} {}: {}. {}", sheet.at(block.start_s), block.machine, self._words(block), block.why)
+        )
 
     def _words(self, block: Block) -> str:
         share = block.share
         if share is None:
             return WORDS.get(block.kind, block.kind)
-        return f"{share.need.lot}, {self._units.text(share.load_kg, 'kg', 1)}, for {share.need.coffee.name}"
+        return tr("{}, {}, for {}", share.need.lot, self._units.text(share.load_kg, "kg", 1), share.need.coffee.name)
 
     # Hands
 
@@ -255,7 +258,7 @@ class DayBoard(QWidget):
             painter.drawLine(QPointF(LEFT - 4.0, y), QPointF(float(self.width()), y))
             painter.setPen(QColor(palette.soft))
             painter.drawText(
-                QRectF(0.0, y - 9.0, LEFT - 10.0, 18.0), Qt.AlignmentFlag.AlignRight, f"{self._sheet.at(seconds):%-H:%M}"
+                QRectF(0.0, y - 9.0, LEFT - 10.0, 18.0), Qt.AlignmentFlag.AlignRight, tr("{:%-H:%M}", self._sheet.at(seconds))
             )
             seconds += step
 
@@ -271,7 +274,7 @@ class DayBoard(QWidget):
         painter.drawText(rect.adjusted(0, 0, 0, -20), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
         painter.setPen(QColor(palette.soft))
         painter.setFont(sans(13))
-        said = f"done {sheet.at(max(ends)):%-H:%M}" if ends else "free"
+        said = tr("done {:%-H:%M}", sheet.at(max(ends))) if ends else tr("free")
         said += f" · {sheet.chosen.people[name]}" if name in sheet.chosen.people else ""
         said = QFontMetricsF(sans(13)).elidedText(said, Qt.TextElideMode.ElideRight, rect.width())
         painter.drawText(rect.adjusted(0, 22, 0, -4), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, said)
@@ -347,7 +350,7 @@ class DayBoard(QWidget):
         painter.drawRoundedRect(plate, 5.0, 5.0)
         painter.setPen(QColor(palette.card))
         painter.setFont(mono(13))
-        painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, f"{now:%-H:%M}")
+        painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, tr("{:%-H:%M}", now))
 
 
 def _key(block: Block) -> tuple[str, str, int]:

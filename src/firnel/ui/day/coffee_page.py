@@ -8,6 +8,7 @@ from functools import partial
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
+from firnel.core.words import capital, later, tr
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, empty, label, rename
@@ -29,44 +30,48 @@ class CoffeePage(ListPage):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
-            "Coffees",
-            "What is sold, and what it is made of",
-            ("Coffee", "Level", "+Of"),
-            "Nothing is sold yet. A coffee is one lot or a blend, at a plan for each machine: add the first one.",
+            tr("Coffees"),
+            tr("What is sold, and what it is made of"),
+            (tr("Coffee"), tr("Level"), "+Of"),
+            tr("Nothing is sold yet. A coffee is one lot or a blend, at a plan for each machine: add the first one."),
             sheet_width=470,
         )
         self._desk = desk
         self._coffee = Coffee("", (Component(""),))
         self._follows: list[tuple[str, str]] = []
-        new = button("New coffee")
+        new = button(tr("New coffee"))
         new.clicked.connect(self._on_new)
         self.head.add(new)
         frame, column = card()
-        self._name, self._level, self._last = QLineEdit(), QComboBox(), QCheckBox("Decaffeinated or flavoured: roasted last")
-        self._name.setAccessibleName("Name of the coffee")
-        self._level.setAccessibleName("Level")
+        self._name, self._level, self._last = (
+            QLineEdit(),
+            QComboBox(),
+            QCheckBox(tr("Decaffeinated or flavoured: roasted last")),
+        )
+        self._name.setAccessibleName(tr("Name of the coffee"))
+        self._level.setAccessibleName(tr("Level"))
         for level in Level:
-            self._level.addItem(level.value, level)
+            self._level.addItem(tr(level.value), level)
         self._blending = QComboBox()
-        self._blending.setAccessibleName("When the lots come together")
+        self._blending.setAccessibleName(tr("When the lots come together"))
         for blending in Blending:
-            self._blending.addItem(f"blended {blending.value}", blending)
+            self._blending.addItem(tr("blended {}", blending), blending)
         self._ready, self._past = QSpinBox(), QSpinBox()
-        self._ready.setAccessibleName("Days of rest until it is ready")
-        self._past.setAccessibleName("Days until it is past its best")
+        self._ready.setAccessibleName(tr("Days of rest until it is ready"))
+        self._past.setAccessibleName(tr("Days until it is past its best"))
         for box in (self._ready, self._past):
             box.setRange(0, 365)
-            box.setSuffix(" days")
+            box.setSuffix(tr(" days"))
             box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         grid = QGridLayout()
         grid.setColumnStretch(1, 1)
         rows: tuple[tuple[str, QWidget], ...] = (
-            ("Name", self._name), ("Level", self._level), ("Lots", self._blending),
+            (tr("Name"), self._name), (tr("Level"), self._level), (tr("Lots"), self._blending),
         )  # fmt: skip
         for index, (words, widget) in enumerate(rows):
             grid.addWidget(label(words, "soft"), index, 0)
             grid.addWidget(widget, index, 1)
-        grid.addWidget(label("Ready from", "soft"), len(rows), 0)
+        grid.addWidget(label(tr("Ready from"), "soft"), len(rows), 0)
         grid.addLayout(self._rest(), len(rows), 1)
         column.addLayout(grid)
         column.addWidget(self._last)
@@ -76,7 +81,7 @@ class CoffeePage(ListPage):
         column.addLayout(self._parts)
         self._lines: list[tuple[QComboBox, QSpinBox, QComboBox]] = []
         row = QHBoxLayout()
-        more, keep = button("Another lot"), button("Keep", primary=True)
+        more, keep = button(tr("Another lot")), button(tr("Keep"), primary=True)
         more.clicked.connect(self._on_more)
         keep.clicked.connect(self._on_keep)
         row.addWidget(more)
@@ -91,23 +96,24 @@ class CoffeePage(ListPage):
     def _rest(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.addWidget(self._ready, 1)
-        row.addWidget(label("past after", "soft"))
+        row.addWidget(label(tr("past after"), "soft"))
         row.addWidget(self._past, 1)
         return row
 
     def _add_facts(self, column: QVBoxLayout) -> None:
         """What stands behind the coffee, and what to do where a lot runs low."""
-        column.addWidget(label("What stands behind it", "heading"))
+        column.addWidget(label(tr("What stands behind it"), "heading"))
         self.facts, self.swaps = FigureGrid(spacing=14), label("", "soft", wrap=True)
         column.addWidget(self.facts)
         column.addWidget(self.swaps)
         self.follow = button(
-            "Let another lot take its place", "The coffee goes on with that lot, by plans of its own that are kept and solved"
+            tr("Let another lot take its place"),
+            tr("The coffee goes on with that lot, by plans of its own that are kept and solved"),
         )
         self.follow.clicked.connect(self._on_follow)
         column.addWidget(self.follow, 0, Qt.AlignmentFlag.AlignLeft)
         self.reference = button(
-            "Make what is on the shelf its reference", "What comes later of this blend is cupped against it"
+            tr("Make what is on the shelf its reference"), tr("What comes later of this blend is cupped against it")
         )
         self.reference.clicked.connect(self._on_reference)
         column.addWidget(self.reference, 0, Qt.AlignmentFlag.AlignLeft)
@@ -121,7 +127,7 @@ class CoffeePage(ListPage):
                 (
                     (
                         coffee.name,
-                        coffee.level.value,
+                        tr(coffee.level.value),
                         _made_of(coffee),
                     ),
                     coffee,
@@ -148,15 +154,15 @@ class CoffeePage(ListPage):
         """Price, stock and cup of its lots, and what they can give."""
         units = self._desk.settings.units
         facts = self._desk.ask(blend_facts, coffee)
-        rows: list[tuple[str, ...]] = [("*lot", "green", "on hand", "makes", "cup")]
+        rows: list[tuple[str, ...]] = [("*lot", "green", tr("on hand"), "makes", "cup")]
         for part in facts.parts:
-            price = "–" if part.price_per_kg is None else f"{part.price_per_kg:.2f}/kg"
-            score = "–" if part.score is None else f"{part.score:.1f}"
+            price = "–" if part.price_per_kg is None else tr("{:.2f}/kg", part.price_per_kg)
+            score = "–" if part.score is None else tr("{:.1f}", part.score)
             rows.append(
                 (part.lot or "–", price, units.text(part.on_hand_kg, "kg", 0), units.text(part.makes_kg, "kg", 0), score)
             )
-        whole = "–" if facts.green_per_kg is None else f"{facts.green_per_kg:.2f}/kg"
-        rows.append(("*in each roasted kg", whole, "", units.text(facts.makes_kg, "kg", 0), ""))
+        whole = "–" if facts.green_per_kg is None else tr("{:.2f}/kg", facts.green_per_kg)
+        rows.append((tr("*in each roasted kg"), whole, "", units.text(facts.makes_kg, "kg", 0), ""))
         self.facts.show_rows(rows)
         self.swaps.setText("\n".join(facts.said))
         mixed = coffee.blend and coffee.blending is Blending.ROASTED
@@ -164,17 +170,17 @@ class CoffeePage(ListPage):
         if mixed:
             reference = self._desk.ask(reference_of, coffee.name)
             self.reference.setText(
-                "Make what is on the shelf its reference" if reference is None else "Another reference, from the shelf"
+                tr("Make what is on the shelf its reference") if reference is None else tr("Another reference, from the shelf")
             )
             self.reference.setAccessibleName(f"{self.reference.text()}: {coffee.name}")
             if reference is not None:
-                against = f"Cupped against {self._desk.ask(mix_words, reference)}."
+                against = tr("Cupped against {}.", self._desk.ask(mix_words, reference))
                 self.swaps.setText("\n".join((*facts.said, against)))
         self._follows = self._desk.ask(followers, coffee)
         self.follow.setVisible(bool(self._follows))
         if self._follows:
             lot, follows = self._follows[0]
-            self.follow.setText(f"Let {without_origin(follows)} take the place of {without_origin(lot)}")
+            self.follow.setText(tr("Let {} take the place of {}", without_origin(follows), without_origin(lot)))
             self.follow.setAccessibleName(self.follow.text())
 
     def _on_reference(self) -> None:
@@ -185,8 +191,10 @@ class CoffeePage(ListPage):
             self.say(str(error), wrong=True)
             return
         before = self._desk.ask(keep_reference, mix)
-        instead = f" instead of {self._desk.ask(mix_words, before)}" if before is not None and before.parts != mix.parts else ""
-        self.say(f"The reference is {self._desk.ask(mix_words, mix)}{instead}. Keep some of each batch for it.")
+        instead = (
+            tr(" instead of {}", self._desk.ask(mix_words, before)) if before is not None and before.parts != mix.parts else ""
+        )
+        self.say(tr("The reference is {}{}. Keep some of each batch for it.", self._desk.ask(mix_words, mix), instead))
 
     def _on_follow(self) -> None:
         """The lot that follows takes over; its plans are solved beside the window."""
@@ -194,7 +202,7 @@ class CoffeePage(ListPage):
             return
         coffee, (lot, _), today = self._coffee, self._follows[0], self._desk.clock.wall().astimezone().date()
         self.follow.setEnabled(False)
-        self.say("Its plans are being made …")
+        self.say(tr("Its plans are being made …"))
         ask = self._desk.ask
         self.background.run("follow", lambda: ask(let_follow, coffee, lot, today), self._followed, self._not_followed)
 
@@ -202,11 +210,11 @@ class CoffeePage(ListPage):
         self.follow.setEnabled(True)
         self.refresh()
         self.select_key(lambda key: key.id == done.coffee.id)
-        self.say("\n".join((f"{done.follows} takes the place of {done.lot}.", *done.said)))
+        self.say("\n".join((tr("{} takes the place of {}.", done.follows, done.lot), *done.said)))
 
     def _not_followed(self, sentence: str) -> None:
         self.follow.setEnabled(True)
-        self.say(f"{sentence[:1].upper()}{sentence[1:]}", wrong=True)
+        self.say(capital(sentence), wrong=True)
 
     def say(self, text: str, wrong: bool = False) -> None:
         """What came of what was wanted."""
@@ -216,29 +224,29 @@ class CoffeePage(ListPage):
     def _show_parts(self, parts: tuple[Component, ...]) -> None:
         empty(self._parts)
         self._lines = []
-        for column, words in enumerate(("lot", "share", "plan")):
-            self._parts.addWidget(label(words, "soft"), 0, column)
+        for column, words in enumerate((later("lot"), later("share"), later("plan"))):
+            self._parts.addWidget(label(tr(words), "soft"), 0, column)
         lots = [lot.name for lot in self._desk.ask(shelf.lots) if not lot.archived and not lot.sample]
         plans = [plan for plan in self._desk.ask(shelf.plans) if not plan.archived and plan.machine_id is not None]
         for index, part in enumerate(parts, 1):
             lot, share, plan = QComboBox(), QSpinBox(), QComboBox()
             lot.addItems(lots if part.lot in lots or not part.lot else [part.lot, *lots])
             lot.setCurrentIndex(lot.findText(part.lot))
-            lot.setAccessibleName(f"Lot {index}")
+            lot.setAccessibleName(tr("Lot {}", index))
             share.setRange(1, 100)
             share.setSuffix(" %")
             share.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             share.setValue(round(100 * part.share))
-            share.setAccessibleName(f"Share of lot {index}")
+            share.setAccessibleName(tr("Share of lot {}", index))
             own = tuple(part.plans)
             if len(own) > 1:
-                names = " or ".join(one.name for one in plans if one.id in own)
+                names = tr(" or ").join(one.name for one in plans if one.id in own)
                 plan.addItem(names, own)
             for one in plans:
                 plan.addItem(one.name, (one.id,))
-                plan.setItemData(plan.count() - 1, f"on {one.machine}", Qt.ItemDataRole.ToolTipRole)
+                plan.setItemData(plan.count() - 1, tr("on {}", one.machine), Qt.ItemDataRole.ToolTipRole)
             plan.setCurrentIndex(next((at for at in range(plan.count()) if plan.itemData(at) == own), -1))
-            plan.setAccessibleName(f"Plan of lot {index}")
+            plan.setAccessibleName(tr("Plan of lot {}", index))
             for box in (lot, plan):
                 box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
                 box.setMinimumContentsLength(10)
@@ -275,16 +283,16 @@ class CoffeePage(ListPage):
             kept = self._desk.ask(shop.keep_coffee, wanted)
         except (ValueError, shop.ChangedMeanwhileError, shop.LibraryError) as error:
             sentence = str(error)
-            self.say(f"{sentence[:1].upper()}{sentence[1:]}", wrong=True)
+            self.say(capital(sentence), wrong=True)
             return
         self.refresh()
         self.show_choice(kept)
         said = self._desk.ask(shop.misfits_of, kept)
-        self.say("\n".join((f"{kept.name} is kept.", *said)))
+        self.say("\n".join((tr("{} is kept.", kept.name), *said)))
 
 
 def _made_of(coffee: Coffee) -> str:
     """Its lot; of a blend the shares, each lot without its origin: ``60 % Cerro Lindal + 40 % Kelavani``."""
     if not coffee.blend:
         return coffee.components[0].lot
-    return " + ".join(f"{100 * part.share:.0f} % {without_origin(part.lot)}" for part in coffee.components)
+    return " + ".join(tr("{:.0f} % {}", 100 * part.share, without_origin(part.lot)) for part in coffee.components)

@@ -20,19 +20,20 @@ from PyQt6.QtWidgets import (
 )
 
 from firnel.core.day.sequence import Rules
+from firnel.core.words import capital, tr
 from firnel.ui.shared.parts import button, label
 from firnel.work.day.house_day import MOST_AT_ONCE, HouseDay, chosen_for, house_day, keep_house_day
 from firnel.work.day.planning import assign, rest_machine
 from firnel.work.desk import Desk
 from firnel.work.shelf import machines
 
-DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+DAYS = (tr("Mon"), tr("Tue"), tr("Wed"), tr("Thu"), tr("Fri"), tr("Sat"), tr("Sun"))
 WORDS = {
-    "forgiving_first": "Something forgiving on the cold drum",
-    "same_together": "The same coffee together",
-    "light_first": "Light before dark",
-    "decaf_last": "Decaffeinated and flavoured last",
-    "due_first": "What is due first",
+    "forgiving_first": tr("Something forgiving on the cold drum"),
+    "same_together": tr("The same coffee together"),
+    "light_first": tr("Light before dark"),
+    "decaf_last": tr("Decaffeinated and flavoured last"),
+    "due_first": tr("What is due first"),
 }
 
 
@@ -41,7 +42,7 @@ class HouseSheet(QDialog):
 
     def __init__(self, desk: Desk, day: date, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("The house's day")
+        self.setWindowTitle(tr("The house's day"))
         self._desk, self._day = desk, day
         self._house = desk.ask(house_day)
         column = QVBoxLayout(self)
@@ -53,7 +54,7 @@ class HouseSheet(QDialog):
             part.setSpacing(10)
             beside.addLayout(part, 1)
         column.addLayout(beside)
-        left.addWidget(label("The house's day", "heading"))
+        left.addWidget(label(tr("The house's day"), "heading"))
         self._add_hours(left)
         self._add_machines(left)
         left.addStretch(1)
@@ -63,7 +64,7 @@ class HouseSheet(QDialog):
         column.addWidget(self.said)
         row = QHBoxLayout()
         row.addStretch(1)
-        leave, keep = button("Leave as it was"), button("Keep", primary=True)
+        leave, keep = button(tr("Leave as it was")), button(tr("Keep"), primary=True)
         leave.clicked.connect(self.reject)
         keep.clicked.connect(self.keep)
         keep.setDefault(True)
@@ -75,22 +76,24 @@ class HouseSheet(QDialog):
         house, grid = self._house, QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setColumnStretch(1, 1)
-        self.opens, self.closes = _clock(house.opens, "Opens"), _clock(house.closes, "Closes")
-        self.pauses = QLineEdit(", ".join(f"{start:%H:%M}-{end:%H:%M}" for start, end in house.pauses))
-        self.pauses.setAccessibleName("Pauses")
+        self.opens, self.closes = _clock(house.opens, tr("Opens")), _clock(house.closes, tr("Closes"))
+        self.pauses = QLineEdit(", ".join(tr("{:%H:%M}-{:%H:%M}", start, end) for start, end in house.pauses))
+        self.pauses.setAccessibleName(tr("Pauses"))
         self.pauses.setPlaceholderText("12:00-12:30, 15:00-15:10")
-        for row, (words, widget) in enumerate((("Opens", self.opens), ("Closes", self.closes), ("Pauses", self.pauses))):
+        for row, (words, widget) in enumerate(
+            ((tr("Opens"), self.opens), (tr("Closes"), self.closes), (tr("Pauses"), self.pauses))
+        ):
             grid.addWidget(label(words, "soft"), row, 0)
             grid.addWidget(widget, row, 1)
         column.addLayout(grid)
         closed = QHBoxLayout()
-        closed.addWidget(label("Closed on", "soft"))
+        closed.addWidget(label(tr("Closed on"), "soft"))
         self.closed = [QCheckBox(name) for name in DAYS]
         for number, box in enumerate(self.closed):
             box.setChecked(number in house.closed)
             closed.addWidget(box)
         column.addLayout(closed)
-        self.fresh = QCheckBox("Roasted coffee may go out before it has rested")
+        self.fresh = QCheckBox(tr("Roasted coffee may go out before it has rested"))
         self.fresh.setChecked(house.fresh_too)
         column.addWidget(self.fresh)
 
@@ -100,15 +103,15 @@ class HouseSheet(QDialog):
         self.at_once.setValue(house.at_once)
         self.at_once.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.at_once.setFixedWidth(80)
-        self.at_once.setAccessibleName("Machines that one person roasts on at one time")
-        alone.addWidget(label("One person roasts on so many machines at one time", "soft"))
+        self.at_once.setAccessibleName(tr("Machines that one person roasts on at one time"))
+        alone.addWidget(label(tr("One person roasts on so many machines at one time"), "soft"))
         alone.addStretch(1)
         alone.addWidget(self.at_once)
         column.addLayout(alone)
 
     def _add_weights(self, column: QVBoxLayout) -> None:
-        column.addWidget(label("What the order goes by", "heading"))
-        column.addWidget(label("0 does not count; up to 10.", "soft"))
+        column.addWidget(label(tr("What the order goes by"), "heading"))
+        column.addWidget(label(tr("0 does not count; up to 10."), "soft"))
         grid = QGridLayout()
         grid.setColumnStretch(0, 1)
         self.weights: dict[str, QDoubleSpinBox] = {}
@@ -125,7 +128,7 @@ class HouseSheet(QDialog):
         column.addLayout(grid)
 
     def _add_machines(self, column: QVBoxLayout) -> None:
-        column.addWidget(label(f"Roasting on {self._day:%A %-d %B}", "heading"))
+        column.addWidget(label(tr("Roasting on {:%A %-d %B}", self._day), "heading"))
         chosen = self._desk.ask(chosen_for, self._day)
         self.roasting: dict[str, QCheckBox] = {}
         self.people: dict[str, QLineEdit] = {}
@@ -135,7 +138,7 @@ class HouseSheet(QDialog):
             tick = self.roasting[machine.name] = QCheckBox(machine.name)
             tick.setChecked(machine.name not in chosen.resting)
             who = self.people[machine.name] = QLineEdit(chosen.people.get(machine.name, ""))
-            who.setAccessibleName(f"Who roasts on {machine.name}")
+            who.setAccessibleName(tr("Who roasts on {}", machine.name))
             who.setPlaceholderText("who")
             grid.addWidget(tick, row, 0)
             grid.addWidget(who, row, 1)
@@ -147,7 +150,7 @@ class HouseSheet(QDialog):
             self._desk.ask(keep_house_day, self._typed())
         except ValueError as error:
             sentence = str(error)
-            self.said.setText(f"{sentence[:1].upper()}{sentence[1:]}")
+            self.said.setText(capital(sentence))
             return
         for name, tick in self.roasting.items():
             rests = name in self._desk.ask(chosen_for, self._day).resting
@@ -191,5 +194,5 @@ def _pauses(text: str) -> tuple[tuple[time, time], ...]:
         try:
             found.append((time.fromisoformat(start.strip().zfill(5)), time.fromisoformat(end.strip().zfill(5))))
         except ValueError:
-            raise ValueError(f"{part!r} is no pause: write 12:00-12:30.") from None
+            raise ValueError(tr("{!r} is no pause: write 12:00-12:30.", part)) from None
     return tuple(found)

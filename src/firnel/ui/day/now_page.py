@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QMessageBox, QVBoxLayout, QWidget
 
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind
+from firnel.core.words import tr
 from firnel.ui.day.seen_curves import SeenCurves
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, PageHead, bare_area, button, card, label, rename
 from firnel.ui.theme.look import Look
@@ -20,7 +21,7 @@ from firnel.work.review.records import LibraryError
 from firnel.work.stations.watch import CLOCK_OFF_S, Floor, Seen
 
 #: While nothing new is heard.
-SILENT = "The server does not answer: this is what was heard last."
+SILENT = tr("The server does not answer: this is what was heard last.")
 #: Which role of the style sheet a cue has by its urgency.
 CUES = {"warn": "seenWarn", "danger": "seenWarn", "drop": "seenDue", "due": "seenDue"}
 
@@ -48,10 +49,10 @@ class SeenCard(QWidget):
         self.told = label("", "strong", wrap=True)
         self.figures = FigureGrid(small=True)
         self.gone = label("", "warn", wrap=True)
-        self.take_over = button("Take over …", "Go on with this batch at this station", primary=True)
+        self.take_over = button(tr("Take over …"), tr("Go on with this batch at this station"), primary=True)
         for widget in (self.where, self.batch, self.cue, self.detail, self.told, self.gone):
             words.addWidget(widget)
-        self.close_it = button("Close it", "It ends with what is known of it, and waits on the bench to be weighed")
+        self.close_it = button(tr("Close it"), tr("It ends with what is known of it, and waits on the bench to be weighed"))
         ways = QHBoxLayout()
         ways.addWidget(self.take_over)
         ways.addWidget(self.close_it)
@@ -79,7 +80,7 @@ class SeenCard(QWidget):
         one, said = seen.running, seen.running.said
         self.where.show_text(" · ".join(part for part in (one.station, one.machine) if part))
         load = units.text(one.load_kg, "kg", 2) if one.load_kg else ""
-        parts = (f"Batch {one.label}", one.lot, load, one.who, f"plan “{seen.plan}”" if seen.plan else "")
+        parts = (tr("Batch {}", one.label), one.lot, load, one.who, tr("plan “{}”", seen.plan) if seen.plan else "")
         self.batch.show_text(" · ".join(part for part in parts if part))
         away = one.away
         self.gone.setVisible(away)
@@ -88,10 +89,14 @@ class SeenCard(QWidget):
         for widget in (self.cue, self.detail, self.told):
             widget.setVisible(not away)
         if away:
-            heard = f"has not been heard of for {clock(one.silent_s)}" if said else "has said nothing of it"
+            heard = tr("has not been heard of for {}", clock(one.silent_s)) if said else tr("has said nothing of it")
             self.gone.setText(
-                f"{one.station or 'Its station'} {heard}. It may go on roasting and only be cut off: ask there first. "
-                "If it is gone, this station can go on with the batch."
+                tr(
+                    "{} {}. It may go on roasting and only be cut off: ask there first. If it is gone, this station "
+                    "can go on with the batch.",
+                    one.station or tr("Its station"),
+                    heard,
+                )
             )
         self.cue.setText(str(said.get("headline", "")))
         rename(self.cue, CUES.get(str(said.get("urgency", "")), "seenCue"))
@@ -117,10 +122,10 @@ def figures_of(seen: Seen, units: Units) -> list[tuple[str, str]]:
     for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP):
         at = said.get("expected", {}).get(kind.value)
         if at is not None and charge is not None:
-            rows.append((kind.words if kind in came else f"{kind.words} expected", clock(at - charge)))
+            rows.append((kind.words if kind in came else tr("{} expected", kind.words), clock(at - charge)))
     if (lands := said.get("lands")) is not None:
         words = f"{clock(lands['development_s'])}, {units.text(lands['drop_c'], '°C', 1)}"
-        rows.append((f"lands {said.get('place', '')}".strip(), words))
+        rows.append((tr("lands {}", said.get("place", "")).strip(), words))
     return rows
 
 
@@ -136,18 +141,18 @@ class NowPage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 12, 14, 12)
         column.setSpacing(SPACE_S)
-        self.head = PageHead("At the other stations", "")
+        self.head = PageHead(tr("At the other stations"), "")
         column.addWidget(self.head)
         self.said = label("", "warn", wrap=True)
         column.addWidget(self.said)
-        area, self._batches = bare_area("Batches of the other stations")
+        area, self._batches = bare_area(tr("Batches of the other stations"))
         self._batches.setSpacing(SPACE_M)
-        self.nothing = label("No other station roasts at present.", "soft")
+        self.nothing = label(tr("No other station roasts at present."), "soft")
         self._batches.addWidget(self.nothing)
         self._batches.addStretch(1)
         column.addWidget(area, 1)
         frame, inside = card(spacing=4)
-        inside.addWidget(label("Stations", "heading"))
+        inside.addWidget(label(tr("Stations"), "heading"))
         self.stations = FigureGrid(small=True)
         inside.addWidget(self.stations)
         column.addWidget(frame)
@@ -180,8 +185,8 @@ class NowPage(QWidget):
         self.said.setText("\n".join(one for one in said if one))
         self.said.setVisible(any(said))
         count = len(floor.batches)
-        roasting = f"{count} batches" if count != 1 else "one batch"
-        self.head.subtitle.setText(f"This one is {name} · {roasting if count else 'nothing'} in other drums")
+        roasting = tr("{} batches", count) if count != 1 else tr("one batch")
+        self.head.subtitle.setText(tr("This one is {} · {} in other drums", name, roasting if count else tr("nothing")))
         self.nothing.setVisible(not count)
         known = {seen.running.key for seen in floor.batches}
         for key in set(self._cards) - known:
@@ -197,9 +202,9 @@ class NowPage(QWidget):
             self._cards[seen.running.key].show_seen(seen, units)
         rows = []
         for one in floor.stations:
-            heard = f"away for {clock(one.silent_s)}" if one.away else "at work"
-            off = f", clock {one.clock_off_s:+.0f} s" if abs(one.clock_off_s) > CLOCK_OFF_S else ""
-            this = " (this one)" if one.name == name else ""
+            heard = tr("away for {}", clock(one.silent_s)) if one.away else tr("at work")
+            off = tr(", clock {:+.0f} s", one.clock_off_s) if abs(one.clock_off_s) > CLOCK_OFF_S else ""
+            this = tr(" (this one)") if one.name == name else ""
             rows.append((f"{one.name}{this}{f' · {one.who}' if one.who else ''}", f"{heard}{off}"))
         self.stations.show_rows(rows)
 
@@ -207,12 +212,14 @@ class NowPage(QWidget):
         one = seen.running
         box = QMessageBox(
             QMessageBox.Icon.Question, "Firnel",
-            f"Go on here with batch {one.label} of {one.station or 'a station that is gone'}? What that one still has "
-            "goes in when it is back. Somebody must stand at the roaster: Firnel reads and advises only.",
+            tr(
+                "Go on here with batch {} of {}? What that one still has goes in when it is back. Somebody must stand at the "
+                "roaster: Firnel reads and advises only.", one.label, one.station or tr("a station that is gone"),
+            ),
             QMessageBox.StandardButton.NoButton, self,
         )  # fmt: skip
-        box.addButton("Go on with it here", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+        box.addButton(tr("Go on with it here"), QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(tr("Leave it"), QMessageBox.ButtonRole.RejectRole)
         box.buttonClicked.connect(partial(self._on_answer, box, one.key))
         box.open()
 
@@ -220,7 +227,7 @@ class NowPage(QWidget):
         key = seen.running.key
         ended = "dropped" if seen.charge_t is not None else "discarded"
         self._desk.ask(shelf.set_status, key, ended)
-        self.said.setText(f"Batch {seen.running.label} is closed as it stands.")
+        self.said.setText(tr("Batch {} is closed as it stands.", seen.running.label))
         self.said.show()
 
     def _on_answer(self, box: QMessageBox, key: int, pressed: object) -> None:

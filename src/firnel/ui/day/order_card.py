@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
+from firnel.core.words import tr
 from firnel.ui.shared.parts import ElidedLabel, bare_area, button, card, empty, label, rename
 from firnel.ui.theme.look import Look
 from firnel.work.day.day_report import packs_text
@@ -23,7 +24,7 @@ class ShareBar(QWidget):
         super().__init__()
         self._look, self._share = look, min(max(share, 0.0), 1.0)
         self.setFixedHeight(5)
-        self.setAccessibleName(f"{100 * self._share:.0f} % is there")
+        self.setAccessibleName(tr("{:.0f} % is there", 100 * self._share))
 
     def sizeHint(self) -> QSize:
         """A thin bar."""
@@ -57,23 +58,23 @@ class OrderCard(QWidget):
         frame, column = card(spacing=6)
         outer.addWidget(frame)
         row = QHBoxLayout()
-        row.addWidget(label("Orders", "heading"))
+        row.addWidget(label(tr("Orders"), "heading"))
         row.addStretch(1)
-        table = button("From a table …", "CSV or XLSX: coffee, kg or packs, due, customer")
+        table = button(tr("From a table …"), tr("CSV or XLSX: coffee, kg or packs, due, customer"))
         table.clicked.connect(self.table_wanted)
         row.addWidget(table)
         column.addLayout(row)
         self.line = QLineEdit()
-        self.line.setPlaceholderText("12 kg House friday for …")
-        self.line.setAccessibleName("A new order")
+        self.line.setPlaceholderText(tr("12 kg House friday for …"))
+        self.line.setAccessibleName(tr("A new order"))
         self.line.setToolTip(
-            "Weight or packs (20 x 250 g), the coffee, the day, “every week”, and last “for” whom. Enter takes it."
+            tr("Weight or packs (20 x 250 g), the coffee, the day, “every week”, and last “for” whom. Enter takes it.")
         )
         self.line.returnPressed.connect(self._on_typed)
         column.addWidget(self.line)
         self.said = label("", "soft", wrap=True)
         column.addWidget(self.said)
-        area, self._rows = bare_area("Open orders")
+        area, self._rows = bare_area(tr("Open orders"))
         self._rows.setSpacing(3)
         column.addWidget(area, 1)
 
@@ -83,7 +84,7 @@ class OrderCard(QWidget):
         for entry in sheet.pack:
             self._add(entry, sheet, units)
         if not sheet.pack:
-            self._rows.addWidget(label("Nothing is ordered for this day. Type an order above.", "soft", wrap=True))
+            self._rows.addWidget(label(tr("Nothing is ordered for this day. Type an order above."), "soft", wrap=True))
         self._rows.addStretch(1)
 
     def say(self, text: str, wrong: bool = False) -> None:
@@ -100,14 +101,14 @@ class OrderCard(QWidget):
         head.addWidget(name, 1)
         head.addWidget(label(units.text(order.kg, "kg", 1), "figure"))
         about = ElidedLabel("soft")
-        when = "today" if order.due == sheet.day else f"{order.due:%a %-d %b}"
+        when = tr("today") if order.due == sheet.day else tr("{:%a %-d %b}", order.due)
         about.show_text(" · ".join(part for part in (when, packs_text(order.packs), order.customer) if part))
         foot.addWidget(about, 1)
         if entry.ready:
-            pack = button("Pack", f"Take it off the shelf: {order.coffee}, {units.text(order.kg, 'kg', 2)}")
+            pack = button(tr("Pack"), tr("Take it off the shelf: {}, {}", order.coffee, units.text(order.kg, "kg", 2)))
             pack.clicked.connect(partial(self.pack_wanted.emit, order))
         else:
-            pack = button("Cancel", f"It is not wanted any more: {order.coffee}, {units.text(order.kg, 'kg', 2)}")
+            pack = button(tr("Cancel"), tr("It is not wanted any more: {}, {}", order.coffee, units.text(order.kg, "kg", 2)))
             pack.clicked.connect(partial(self.cancel_wanted.emit, order))
         pack.setObjectName("small" if entry.ready else "quiet")
         pack.setAccessibleName(f"{pack.text()} {order.coffee}, {units.text(order.kg, 'kg', 2)}")

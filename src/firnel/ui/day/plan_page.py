@@ -12,6 +12,7 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from firnel.core.words import capital, tr
 from firnel.ui.day.board import DayBoard
 from firnel.ui.day.house_sheet import HouseSheet
 from firnel.ui.day.order_card import OrderCard
@@ -67,17 +68,17 @@ class DayPlanPage(QWidget):
         columns.addLayout(self._middle(look), 1)
         right = QVBoxLayout()
         right.setSpacing(SPACE_S)
-        self.weigh = ListCard("To weigh", "Nothing is planned.")
-        self.pack = ListCard("To pack", "Nothing is ordered.")
+        self.weigh = ListCard(tr("To weigh"), tr("Nothing is planned."))
+        self.pack = ListCard(tr("To pack"), tr("Nothing is ordered."))
         for one in (self.weigh, self.pack):
             one.setFixedWidth(262)
             right.addWidget(one, 1)
         columns.addLayout(right)
         self.scan = QLineEdit()
-        self.scan.setAccessibleName("Scan a label when its load is weighed")
-        self.scan.setPlaceholderText("scan a label")
+        self.scan.setAccessibleName(tr("Scan a label when its load is weighed"))
+        self.scan.setPlaceholderText(tr("scan a label"))
         self.scan.returnPressed.connect(self._on_scan)
-        labels = button("Labels", "Of all loads that wait and have none yet, in one print")
+        labels = button(tr("Labels"), tr("Of all loads that wait and have none yet, in one print"))
         labels.clicked.connect(self._on_labels)
         line = QHBoxLayout()
         line.addWidget(self.scan, 1)
@@ -96,19 +97,21 @@ class DayPlanPage(QWidget):
         self._timer.start()
 
     def _add_buttons(self) -> None:
-        back, forth = button("◂", "The day before"), button("▸", "The day after")
-        back.setAccessibleName("Day before")
-        forth.setAccessibleName("Day after")
+        back, forth = button("◂", tr("The day before")), button("▸", tr("The day after"))
+        back.setAccessibleName(tr("Day before"))
+        forth.setAccessibleName(tr("Day after"))
         back.clicked.connect(partial(self._on_other_day, -1))
         forth.clicked.connect(partial(self._on_other_day, 1))
-        self.undo = button("Undo", "Take back what was done last here")
+        self.undo = button(tr("Undo"), tr("Take back what was done last here"))
         self.undo.setEnabled(False)
         self.undo.clicked.connect(self._on_undo)
-        self.queue = button("Queue the batches", "Each gets its number; they wait to be roasted in this order", primary=True)
+        self.queue = button(
+            tr("Queue the batches"), tr("Each gets its number; they wait to be roasted in this order"), primary=True
+        )
         self.queue.clicked.connect(self._on_queue)
-        house = button("House …", "Hours, pauses, rules of the order, machines that rest")
+        house = button(tr("House …"), tr("Hours, pauses, rules of the order, machines that rest"))
         house.clicked.connect(self.ask_house)
-        wall = button("Wall", "Now, next and then in a window of its own, to be read from across the room")
+        wall = button(tr("Wall"), tr("Now, next and then in a window of its own, to be read from across the room"))
         wall.clicked.connect(self.show_wall)
         for widget in (back, forth, house, wall, self.undo, report_button(self._report, self.orders_said), self.queue):
             self.head.add(widget)
@@ -142,9 +145,9 @@ class DayPlanPage(QWidget):
         middle.setSpacing(SPACE_S)
         frame, column = card(spacing=4)
         row = QHBoxLayout()
-        row.addWidget(label("Machines", "heading"))
+        row.addWidget(label(tr("Machines"), "heading"))
         row.addStretch(1)
-        row.addWidget(label("drag to move · H holds · Ctrl+Z takes back", "soft"))
+        row.addWidget(label(tr("drag to move · H holds · Ctrl+Z takes back"), "soft"))
         column.addLayout(row)
         self.board = DayBoard(look)
         self.board.chosen.connect(self._show_why)
@@ -153,7 +156,7 @@ class DayPlanPage(QWidget):
         column.addWidget(self.board, 1)
         middle.addWidget(frame, 1)
         reasons, inside = card(spacing=4)
-        inside.addWidget(label("Why in this order", "heading"))
+        inside.addWidget(label(tr("Why in this order"), "heading"))
         self.why, self.short = label("", "", wrap=True), label("", "warn", wrap=True)
         inside.addWidget(self.why)
         inside.addWidget(self.short)
@@ -176,19 +179,24 @@ class DayPlanPage(QWidget):
     def _show(self, sheet: DaySheet) -> None:
         units = self._desk.settings.units
         self._sheet = sheet
-        self.head.title.setText(f"{sheet.day:%A %-d %B}")
+        self.head.title.setText(tr("{:%A %-d %B}", sheet.day))
         count = len(sheet.plan.batches)
-        parts = [f"{len(sheet.pack)} orders", f"{count} batches to queue"] if sheet.pack else ["nothing is ordered"]
+        parts = (
+            [tr("{} orders", len(sheet.pack)), tr("{} batches to queue", count)] if sheet.pack else [tr("nothing is ordered")]
+        )
         if sheet.day.weekday() in sheet.house.closed:
-            parts.insert(0, "the house is closed")
+            parts.insert(0, tr("the house is closed"))
         if sheet.waiting:
-            parts.append(f"{len(sheet.waiting)} wait")
+            parts.append(tr("{} wait", len(sheet.waiting)))
         if count:
-            parts += [units.text(sheet.green_kg, "kg", 1) + " of green", f"done about {sheet.at(sheet.plan.done_s):%-H:%M}"]
+            parts += [
+                units.text(sheet.green_kg, "kg", 1) + tr(" of green"),
+                tr("done about {:%-H:%M}", sheet.at(sheet.plan.done_s)),
+            ]
         self.head.subtitle.setText(" · ".join(parts))
         self.week.show_week(sheet.week, sheet.day, self._desk.clock.wall().astimezone().date(), units)
         self.queue.setEnabled(count > 0)
-        self.queue.setText(f"Queue {count} batches" if count != 1 else "Queue 1 batch")
+        self.queue.setText(tr("Queue {} batches", count) if count != 1 else tr("Queue 1 batch"))
         self.undo.setEnabled(bool(self._back))
         self.orders.show_orders(sheet, units)
         self.weigh.show_rows(weigh_rows(sheet, units))
@@ -203,14 +211,22 @@ class DayPlanPage(QWidget):
         if block is not None and block.share is not None:
             plan = sheet.plans.get(block.share.way.plan)
             self.why.setText(
-                f"{sheet.at(block.start_s):%-H:%M} {block.share.need.lot}, batch {block.number} of {block.share.batches} for "
-                f"{block.share.need.coffee.name}, by {plan.name if plan is not None else 'its plan'}: {block.why}."
+                tr(
+                    "{:%-H:%M} {}, batch {} of {} for {}, by {}: {}.",
+                    sheet.at(block.start_s),
+                    block.share.need.lot,
+                    block.number,
+                    block.share.batches,
+                    block.share.need.coffee.name,
+                    plan.name if plan is not None else tr("its plan"),
+                    block.why,
+                )
             )
         else:
             firsts = [one for one in sheet.plan.batches if one.number == 1]
-            told = [f"{one.share.need.lot} on {one.machine}: {one.why}" for one in firsts if one.share is not None]
-            more = f" And {len(told) - 4} more." if len(told) > 4 else ""
-            self.why.setText("\n".join(told[:4]) + more if told else "Nothing is left to plan.")
+            told = [tr("{} on {}: {}", one.share.need.lot, one.machine, one.why) for one in firsts if one.share is not None]
+            more = tr(" And {} more.", len(told) - 4) if len(told) > 4 else ""
+            self.why.setText("\n".join(told[:4]) + more if told else tr("Nothing is left to plan."))
         said = [*sheet.short, *sheet.moves]
         self.short.setText("\n".join(said[:4]))
         self.short.setToolTip("\n".join(said))
@@ -242,25 +258,27 @@ class DayPlanPage(QWidget):
             self._back.append(("order", partial(self._desk.ask, shop.cancel, order)))
         first = taken[0]
         units = self._desk.settings.units
-        self.orders.say(f"Taken: {units.text(first.kg, 'kg', 1)} of {first.coffee} for {first.due:%A %-d %B}.")
+        self.orders.say(tr("Taken: {} of {} for {:%A %-d %B}.", units.text(first.kg, "kg", 1), first.coffee, first.due))
         self.refresh()
 
     def _on_pack(self, order: shop.Order) -> None:
         packed = self._tried(lambda: self._desk.ask(shop.pack, order, self.day))
         if packed is not None:
             self._back.append(("pack", partial(self._desk.ask, shop.unpack, packed)))
-            self.orders.say(f"Packed: {order.coffee}{f' for {order.customer}' if order.customer else ''}. Undo takes it back.")
+            self.orders.say(
+                tr("Packed: {}{}. Undo takes it back.", order.coffee, tr(" for {}", order.customer) if order.customer else "")
+            )
             self.refresh()
 
     def _on_cancel(self, order: shop.Order) -> None:
         cancelled = self._tried(lambda: self._desk.ask(shop.cancel, order))
         if cancelled is not None:
             self._back.append(("cancel", partial(self._desk.ask, shop.take_again, cancelled)))
-            self.orders.say(f"Cancelled: {order.coffee}. Undo brings it back.")
+            self.orders.say(tr("Cancelled: {}. Undo brings it back.", order.coffee))
             self.refresh()
 
     def _on_table(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "A table of orders", "", "Tables (*.csv *.xlsx)")
+        chosen, _ = QFileDialog.getOpenFileName(self, tr("A table of orders"), "", tr("Tables (*.csv *.xlsx)"))
         if chosen:
             self.take_table(Path(chosen))
 
@@ -271,7 +289,7 @@ class DayPlanPage(QWidget):
         if taken is not None:
             for order in taken:
                 self._back.append(("order", partial(self._desk.ask, shop.cancel, order)))
-            self.orders.say(f"{len(taken)} orders taken from {path.name}.")
+            self.orders.say(tr("{} orders taken from {}.", len(taken), path.name))
             self.refresh()
 
     def _on_moved(self, need: planning.Need, machine: str, place: int) -> None:
@@ -290,7 +308,7 @@ class DayPlanPage(QWidget):
         queued = None if sheet is None else self._tried(lambda: self._desk.ask(planning.send_to_queue, sheet))
         if queued is not None:
             self._back.append(("queue", lambda: [self._desk.ask(queue.remove, one) for one in queued]))
-            self.orders.say(f"{len(queued)} batches wait: {queued[0].number} to {queued[-1].number}.")
+            self.orders.say(tr("{} batches wait: {} to {}.", len(queued), queued[0].number, queued[-1].number))
             self.queued.emit()
             self.refresh()
 
@@ -299,7 +317,7 @@ class DayPlanPage(QWidget):
         try:
             said, wrong = self._desk.ask(tick_off, self.scan.text()), False
         except ValueError as error:
-            said, wrong = f"{str(error)[:1].upper()}{str(error)[1:]}", True
+            said, wrong = capital(str(error)), True
         rename(self.scanned, "warn" if wrong else "soft")
         self.scanned.setText(said)
         self.scanned.show()
@@ -309,7 +327,9 @@ class DayPlanPage(QWidget):
             self.refresh()
 
     def _on_labels(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Labels of the day", f"labels-{self.day:%Y-%m-%d}.pdf", "PDF (*.pdf)")
+        path, _ = QFileDialog.getSaveFileName(
+            self, tr("Labels of the day"), f"labels-{self.day:%Y-%m-%d}.pdf", tr("PDF (*.pdf)")
+        )
         if path:
             self.print_labels(Path(path))
 
@@ -320,14 +340,14 @@ class DayPlanPage(QWidget):
         units = self._desk.settings.units
         count = self._tried(lambda: self._desk.ask(label_the_day, units, partial(write_labels, path)))
         if count is not None:
-            self.orders.say(f"{count} labels written to {path.name}.")
+            self.orders.say(tr("{} labels written to {}.", count, path.name))
             self.refresh()
 
     def _on_undo(self) -> None:
         if self._back:
             _, back = self._back.pop()
             if self._tried(lambda: (back(), True)[1]):
-                self.orders.say("Taken back.")
+                self.orders.say(tr("Taken back."))
             self.queued.emit()
             self.refresh()
 
@@ -341,4 +361,4 @@ class DayPlanPage(QWidget):
             return None
 
     def _say_wrong(self, sentence: str) -> None:
-        self.orders.say(f"{sentence[:1].upper()}{sentence[1:]}", wrong=True)
+        self.orders.say(capital(sentence), wrong=True)

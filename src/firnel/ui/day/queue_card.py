@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
+from firnel.core.words import tr
 from firnel.ui.shared.parts import button, card, label
 from firnel.work.day import queue
 from firnel.work.desk import Desk
@@ -25,16 +26,19 @@ class QueueCard(QWidget):
         outer.addWidget(frame)
         self._title, self._sum = label("", "heading"), label("", "soft", wrap=True)
         self.list = QListWidget()
-        self.list.setAccessibleName("Batches that wait")
+        self.list.setAccessibleName(tr("Batches that wait"))
         self.list.setMinimumHeight(90)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         row = QHBoxLayout()
-        self.earlier, self.out = button("Earlier", "Before the one above it"), button("Take out", "Not to be roasted")
-        self.back = button("Put back", "Under the number that it had")
+        self.earlier, self.out = (
+            button(tr("Earlier"), tr("Before the one above it")),
+            button(tr("Take out"), tr("Not to be roasted")),
+        )
+        self.back = button(tr("Put back"), tr("Under the number that it had"))
         self.back.clicked.connect(self._on_back)
         self._waiting: list[queue.Waiting] = []
         self._out: queue.Waiting | None = None
-        self.roast = button("Roast next", "Prepare the first one", primary=True)
+        self.roast = button(tr("Roast next"), tr("Prepare the first one"), primary=True)
         self.earlier.clicked.connect(self._on_earlier)
         self.out.clicked.connect(self._on_out)
         self.roast.clicked.connect(self.roast_wanted)
@@ -56,19 +60,19 @@ class QueueCard(QWidget):
             item.setToolTip(_line(one, units))
             self.list.addItem(item)
         self.list.setCurrentRow(min(max(chosen, 0), len(waiting) - 1))
-        self._title.setText(f"To roast: {len(waiting)}" if waiting else "Nothing waits")
+        self._title.setText(tr("To roast: {}", len(waiting)) if waiting else tr("Nothing waits"))
         green = sum(one.load_kg or 0.0 for one in waiting)
         self._sum.setText(
-            f"{units.text(green, 'kg')} of green to weigh."
+            tr("{} of green to weigh.", units.text(green, "kg"))
             if waiting
-            else "Queue batches of a plan in Plan; Q takes the first."
+            else tr("Queue batches of a plan in Plan; Q takes the first.")
         )
         for widget in (self.list, self.earlier, self.out, self.roast):
             widget.setVisible(bool(waiting))
         self.back.setVisible(out is not None)
         if out is not None:
-            self.back.setText(f"Put {out.number} back")
-            self.back.setToolTip(f"It was taken out: {_line(out, units)}")
+            self.back.setText(tr("Put {} back", out.number))
+            self.back.setToolTip(tr("It was taken out: {}", _line(out, units)))
 
     def _on_earlier(self) -> None:
         index = self.list.currentRow()
@@ -89,6 +93,6 @@ class QueueCard(QWidget):
 
 
 def _line(one: queue.Waiting, units: Units) -> str:
-    load = units.text(one.load_kg, "kg") if one.load_kg else "load not told"
+    load = units.text(one.load_kg, "kg") if one.load_kg else tr("load not told")
     where = " · ".join(part for part in (one.machine, one.plan.name if one.lot else "") if part)
     return f"{one.number}  {one.lot or one.plan.name}, {load}" + (f"\n{where}" if where else "")

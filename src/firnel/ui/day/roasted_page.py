@@ -10,6 +10,7 @@ from PyQt6.QtCore import QDate, pyqtSignal
 from PyQt6.QtWidgets import QDateEdit
 
 from firnel.core.units import clock
+from firnel.core.words import tr
 from firnel.ui.day.queue_card import QueueCard
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
@@ -27,18 +28,18 @@ class RoastedPage(ListPage):
 
     def __init__(self, desk: Desk, today: date | None = None) -> None:
         super().__init__(
-            "Day",
-            "What was roasted, and what it comes to",
-            ("Batch", "Time", "+Lot", "Machine", "#Green", "#Roasted", "#Loss"),
-            "Nothing was roasted on this day. Choose another day above, or press F4 to roast.",
+            tr("Day"),
+            tr("What was roasted, and what it comes to"),
+            (tr("Batch"), tr("Time"), "+Lot", tr("Machine"), "#Green", "#Roasted", "#Loss"),
+            tr("Nothing was roasted on this day. Choose another day above, or press F4 to roast."),
             sheet_width=330,
         )
         self._desk = desk
         self._date = QDateEdit(_qt_date(today or datetime.now().date()))
-        self._date.setAccessibleName("Day shown")
+        self._date.setAccessibleName(tr("Day shown"))
         self._date.setCalendarPopup(True)
         self._date.setDisplayFormat("d MMMM yyyy")
-        back, forth = button("Day before"), button("Day after")
+        back, forth = button(tr("Day before")), button(tr("Day after"))
         back.clicked.connect(self._on_back)
         forth.clicked.connect(self._on_forth)
         for widget in (back, self._date, forth):
@@ -46,7 +47,7 @@ class RoastedPage(ListPage):
         self.head.add(report_button(self._report, self.head.tell))
         self._date.dateChanged.connect(self.refresh)
         totals, column = card()
-        column.addWidget(label("The day", "heading"))
+        column.addWidget(label(tr("The day"), "heading"))
         self._totals = FigureGrid()
         column.addWidget(self._totals)
         self.sheet_column.addWidget(totals)
@@ -87,12 +88,12 @@ class RoastedPage(ListPage):
                 (
                     (
                         line.label,
-                        f"{line.started.astimezone():%H:%M}",
+                        tr("{:%H:%M}", line.started.astimezone()),
                         line.lot or "–",
                         line.machine or "–",
                         units.text(line.load_kg, "kg"),
                         units.text(line.roasted_kg, "kg"),
-                        f"{100 * line.loss:.1f} %" if line.loss is not None else "to weigh",
+                        tr("{:.1f} %", 100 * line.loss) if line.loss is not None else tr("to weigh"),
                     ),
                     line,
                 )
@@ -103,13 +104,13 @@ class RoastedPage(ListPage):
         weighed = [line for line in lines if line.roasted_kg is not None]
         roasted = sum(line.roasted_kg or 0.0 for line in weighed)
         rows: list[tuple[str, ...]] = [
-            ("Batches", str(len(lines))),
-            ("Green charged", units.text(green, "kg")),
-            ("Roasted weight", units.text(roasted, "kg")),
-            ("Waiting for the scale", str(len(lines) - len(weighed))),
+            (tr("Batches"), str(len(lines))),
+            (tr("Green charged"), units.text(green, "kg")),
+            (tr("Roasted weight"), units.text(roasted, "kg")),
+            (tr("Waiting for the scale"), str(len(lines) - len(weighed))),
         ]
         for machine in sorted({line.machine for line in lines if line.machine}):
-            rows.append((machine, f"{sum(line.machine == machine for line in lines)} batches"))
+            rows.append((machine, tr("{} batches", sum(line.machine == machine for line in lines))))
         self._totals.show_rows(rows)
         self._one_card.setVisible(bool(lines))
         self.queue.refresh()
@@ -118,15 +119,15 @@ class RoastedPage(ListPage):
     def show_choice(self, key: BatchLine) -> None:
         """Show one batch in short."""
         units = self._desk.settings.units
-        self._name.show_text(f"Batch {key.label}")
+        self._name.show_text(tr("Batch {}", key.label))
         self._one.show_rows(
             [
-                ("Drying", clock(key.drying_s)),
-                ("Browning", clock(key.browning_s)),
-                ("Development", clock(key.development_s)),
-                ("Total", clock(key.total_s)),
-                ("Drop", units.text(key.drop_c, "°C", 1)),
-                ("Plan", key.plan or "–"),
+                (tr("Drying"), clock(key.drying_s)),
+                (tr("Browning"), clock(key.browning_s)),
+                (tr("Development"), clock(key.development_s)),
+                (tr("Total"), clock(key.total_s)),
+                (tr("Drop"), units.text(key.drop_c, "°C", 1)),
+                (tr("Plan"), key.plan or "–"),
             ]
         )
 

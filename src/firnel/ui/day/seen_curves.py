@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 from firnel.ui.theme.look import Look, mono
 from firnel.work.stations.watch import Seen
 
@@ -31,8 +32,10 @@ class SeenCurves(QWidget):
         """Show what is known of the batch so far."""
         self._seen, self._units = seen, units
         bean = seen.bean[np.isfinite(seen.bean)]
-        self.setAccessibleName(f"Bean curve of batch {seen.running.label}")
-        self.setAccessibleDescription(f"now {units.text(float(bean[-1]), '°C', 1)}" if bean.size else "no readings yet")
+        self.setAccessibleName(tr("Bean curve of batch {}", seen.running.label))
+        self.setAccessibleDescription(
+            tr("now {}", units.text(float(bean[-1]), "°C", 1)) if bean.size else tr("no readings yet")
+        )
         self.update()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
@@ -44,7 +47,7 @@ class SeenCurves(QWidget):
         seen = self._seen
         if seen is None or seen.t.size < 2:
             painter.setPen(QColor(palette.soft))
-            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "waiting for its readings")
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, tr("waiting for its readings"))
             return
         zero = seen.charge_t if seen.charge_t is not None else float(seen.t[-1])
         t, bean = seen.t - zero, seen.bean
@@ -96,5 +99,5 @@ class SeenCurves(QWidget):
             painter.setPen(QColor(palette.line))
             painter.drawLine(QPointF(room.left(), y), QPointF(room.right(), y))
             painter.setPen(QColor(palette.soft))
-            text = f"{self._units.show(float(celsius), '°C'):.0f}"
+            text = tr("{:.0f}", self._units.show(float(celsius), "°C"))
             painter.drawText(QRectF(0.0, y - 8.0, LEFT - 6.0, 16.0), Qt.AlignmentFlag.AlignRight, text)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from firnel.core.day.coffee import Rest
+from firnel.core.words import tr
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, card, label
 from firnel.work.day.shelf_stock import OnShelf, on_shelf
@@ -14,15 +15,17 @@ class ShelfPage(ListPage):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
-            "Shelf",
-            "Roasted coffee that is not packed yet",
-            ("Coffee", "Batch", "Roasted", "#Weight", "Rest"),
-            "Nothing is on the shelf. What is roasted for a coffee and weighed comes here, and leaves it when it is packed.",
+            tr("Shelf"),
+            tr("Roasted coffee that is not packed yet"),
+            (tr("Coffee"), tr("Batch"), tr("Roasted"), "#Weight", tr("Rest")),
+            tr(
+                "Nothing is on the shelf. What is roasted for a coffee and weighed comes here, and leaves it when it is packed."
+            ),
             sheet_width=360,
         )
         self._desk = desk
         frame, column = card()
-        column.addWidget(label("By coffee", "heading"))
+        column.addWidget(label(tr("By coffee"), "heading"))
         self._sums = FigureGrid()
         column.addWidget(self._sums)
         self.sheet_column.addWidget(frame)
@@ -41,11 +44,11 @@ class ShelfPage(ListPage):
             [
                 (
                     (
-                        ", ".join(one.coffees) or f"{one.lot}, of no coffee",
+                        ", ".join(one.coffees) or tr("{}, of no coffee", one.lot),
                         one.batch,
-                        (f"{one.roasted:%-d %b}, {_days(one.days)}", one.roasted.toordinal()),
+                        (tr("{:%-d %b}, {}", one.roasted, _days(one.days)), one.roasted.toordinal()),
                         units.text(one.kg, "kg", 2),
-                        one.rest.value if one.rest is not None else "–",
+                        tr(one.rest.value) if one.rest is not None else "–",
                     ),
                     one,
                 )
@@ -55,27 +58,27 @@ class ShelfPage(ListPage):
         sums: dict[str, float] = {}
         past: dict[str, float] = {}
         for one in there:
-            name = one.coffees[0] if one.coffees else "of no coffee"
+            name = one.coffees[0] if one.coffees else tr("of no coffee")
             sums[name] = sums.get(name, 0.0) + one.kg
             if one.rest is Rest.PAST:
                 past[name] = past.get(name, 0.0) + one.kg
         rows: list[tuple[str, ...]] = [(name, units.text(kg, "kg", 1)) for name, kg in sorted(sums.items())]
-        rows += [(f"*{name}: past its best", units.text(kg, "kg", 1)) for name, kg in sorted(past.items())]
+        rows += [(tr("*{}: past its best", name), units.text(kg, "kg", 1)) for name, kg in sorted(past.items())]
         self._sums.show_rows(rows)
 
     def show_choice(self, key: OnShelf) -> None:
         """Show one batch of it."""
         units = self._desk.settings.units
-        self._name.show_text(f"Batch {key.batch}")
+        self._name.show_text(tr("Batch {}", key.batch))
         rows: list[tuple[str, ...]] = [
-            ("Lot", key.lot),
-            ("Roasted", f"{key.roasted:%A %-d %B}"),
-            ("Left", units.text(key.kg, "kg", 2)),
+            (tr("Lot"), key.lot),
+            (tr("Roasted"), tr("{:%A %-d %B}", key.roasted)),
+            (tr("Left"), units.text(key.kg, "kg", 2)),
         ]
         self._one.show_rows(
-            rows + [("Rest", f"{_days(key.days)}: {key.rest.value}" if key.rest is not None else _days(key.days))]
+            rows + [(tr("Rest"), f"{_days(key.days)}: {tr(key.rest.value)}" if key.rest is not None else _days(key.days))]
         )
 
 
 def _days(days: int) -> str:
-    return "today" if days == 0 else "1 day" if days == 1 else f"{days} days"
+    return tr("today") if days == 0 else tr("1 day") if days == 1 else tr("{} days", days)

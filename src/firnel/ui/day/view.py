@@ -7,6 +7,7 @@ from datetime import date
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.day.coffee_page import CoffeePage
 from firnel.ui.day.now_page import NowPage
 from firnel.ui.day.plan_page import DayPlanPage
@@ -34,13 +35,18 @@ class DayView(QWidget):
         self.tabs = Tabs()
         self.plan, self.roasted = DayPlanPage(desk, look), RoastedPage(desk)
         self.shelf, self.coffees = ShelfPage(desk), CoffeePage(desk)
-        pages = (("Plan", self.plan), ("Roasted", self.roasted), ("Shelf", self.shelf), ("Coffees", self.coffees))
+        pages = (
+            (tr("Plan"), self.plan),
+            (tr("Roasted"), self.roasted),
+            (tr("Shelf"), self.shelf),
+            (tr("Coffees"), self.coffees),
+        )
         for name, page in pages:
             self.tabs.add(name, page)
         self.now: NowPage | None = None
         if desk.shared:
             self.now = NowPage(desk, look)
-            self.tabs.add("Stations", self.now)
+            self.tabs.add(tr("Stations"), self.now)
             self.now.taken_over.connect(self.taken_over)
         self.tabs.chosen.connect(self._on_chosen)
         if not desk.ask(shop.coffees):  # a house that sells nothing here yet looks at what it has roasted

@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
+from firnel.core.words import tr
 from firnel.ui.shared.parts import ElidedLabel, empty, label
 from firnel.ui.theme.tokens import SPACE_L
 from firnel.work.day.lists import without_origin
@@ -44,17 +45,17 @@ def wall_of(sheet: DaySheet, now: datetime, units: Units) -> dict[str, tuple[OnT
             one = running[-1]
             minutes = max((seconds - one.start_s) / 60.0, 0.0)
             runs = OnTheWall(
-                f"{one.number} {without_origin(one.lot)}", units.text(one.load_kg, "kg", 2), f"for {minutes:.0f} min"
+                f"{one.number} {without_origin(one.lot)}", units.text(one.load_kg, "kg", 2), tr("for {:.0f} min", minutes)
             )
         elif any(start_s <= seconds < end_s for start_s, end_s in _preheats(sheet, station.name)):
-            runs = OnTheWall("preheat", "", f"first charge {ahead[0].when}" if ahead else "")
+            runs = OnTheWall("preheat", "", tr("first charge {}", ahead[0].when) if ahead else "")
         if runs is not None or ahead:
             found[station.name] = (runs, *([*ahead, None, None][:2]))
     return found
 
 
 def _of(what: str, load_kg: float | None, at: datetime, units: Units) -> OnTheWall:
-    return OnTheWall(what, units.text(load_kg, "kg", 2), f"{at:%-H:%M}")
+    return OnTheWall(what, units.text(load_kg, "kg", 2), tr("{:%-H:%M}", at))
 
 
 def _preheats(sheet: DaySheet, machine: str) -> list[tuple[float, float]]:
@@ -68,7 +69,7 @@ class WallBoard(QWidget):
     def __init__(self) -> None:
         super().__init__(None, Qt.WindowType.Window)
         self.setObjectName("page")
-        self.setWindowTitle("Firnel: the day")
+        self.setWindowTitle(tr("Firnel: the day"))
         self.resize(1280, 720)
         column = QVBoxLayout(self)
         column.setContentsMargins(SPACE_L, SPACE_L, SPACE_L, SPACE_L)
@@ -80,7 +81,7 @@ class WallBoard(QWidget):
 
     def show_day(self, sheet: DaySheet, now: datetime, units: Units) -> None:
         """Show what is now, next and then."""
-        self._title.setText(f"{now:%A %-d %B, %-H:%M}")
+        self._title.setText(tr("{:%A %-d %B, %-H:%M}", now))
         empty(self._grid)
         machines = wall_of(sheet, now, units)
         for row, step in enumerate(STEPS, 1):
@@ -103,4 +104,4 @@ class WallBoard(QWidget):
                 inside.addStretch(1)
                 self._grid.addWidget(cell, row, column)
         if not machines:
-            self._grid.addWidget(label("Nothing is left to roast.", "wallNext"), 1, 1)
+            self._grid.addWidget(label(tr("Nothing is left to roast."), "wallNext"), 1, 1)

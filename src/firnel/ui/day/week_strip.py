@@ -10,6 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from firnel.core.units import Units
+from firnel.core.words import tr
 from firnel.ui.shared.parts import button, label, restyle
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.day.planning import DayOfWeek
@@ -29,7 +30,7 @@ class WeekStrip(QWidget):
         row.addWidget(self._number)
         self.days: list[QPushButton] = []
         for number in range(7):
-            made = button(f"Day {number + 1} of the week")
+            made = button(tr("Day {} of the week", number + 1))
             made.setObjectName("weekDay")
             made.clicked.connect(partial(self._on_clicked, number))
             self.days.append(made)
@@ -39,13 +40,15 @@ class WeekStrip(QWidget):
     def show_week(self, week: Sequence[DayOfWeek], shown: date, today: date, units: Units) -> None:
         """Show this week; the day that is planned stands out."""
         self._week = week
-        self._number.setText(f"week {shown.isocalendar().week}")
+        self._number.setText(tr("week {}", shown.isocalendar().week))
         for one, made in zip(week, self.days, strict=True):
             left = one.due_kg - one.packed_kg
-            due = units.text(left, "kg", 0) if left > 0.0 else "packed" if one.packed_kg > 0.0 else ""
-            made.setText(" · ".join(part for part in (f"{one.day:%a %-d}", due or ("closed" if one.closed else "–")) if part))
-            words = f"{units.text(one.due_kg, 'kg', 1)} due" if one.due_kg else "nothing is due"
-            made.setToolTip(f"{one.day:%A %-d %B}: {words}{', the house is closed' if one.closed else ''}")
+            due = units.text(left, "kg", 0) if left > 0.0 else tr("packed") if one.packed_kg > 0.0 else ""
+            made.setText(
+                " · ".join(part for part in (tr("{:%a %-d}", one.day), due or (tr("closed") if one.closed else "–")) if part)
+            )
+            words = tr("{} due", units.text(one.due_kg, "kg", 1)) if one.due_kg else tr("nothing is due")
+            made.setToolTip(tr("{:%A %-d %B}: {}{}", one.day, words, tr(", the house is closed") if one.closed else ""))
             made.setAccessibleName(made.toolTip())
             made.setProperty("shown", one.day == shown)
             made.setProperty("today", one.day == today)

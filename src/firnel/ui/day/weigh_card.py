@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
+from firnel.core.words import tr
 from firnel.ui.shared.parts import ElidedLabel, bare_area, card, empty, label
 from firnel.work.day.planning import DaySheet
 
@@ -48,10 +49,10 @@ def weigh_rows(sheet: DaySheet, units: Units) -> list[tuple[str, str, str, str, 
     for row in sheet.weigh:
         loads = " + ".join(f"{count} × {units.text(load, 'kg', 2).split()[0]}" for count, load in row.loads)
         lacks = row.on_hand_kg is not None and row.kg > row.on_hand_kg + 1e-6
-        there = "" if row.on_hand_kg is None else f"of {units.text(row.on_hand_kg, 'kg', 1)}"
+        there = "" if row.on_hand_kg is None else tr("of {}", units.text(row.on_hand_kg, "kg", 1))
         if row.weighed_kg > 0.0:
             whole = row.weighed_kg >= row.kg - 1e-3
-            there = "weighed" if whole else f"{units.text(row.weighed_kg, 'kg', 1)} weighed"
+            there = tr("weighed") if whole else tr("{} weighed", units.text(row.weighed_kg, "kg", 1))
         role = "warn" if lacks else "good" if there == "weighed" else "soft"
         rows.append((row.lot, units.text(row.kg, "kg", 1), loads, there, role))
     return rows
@@ -62,8 +63,8 @@ def pack_rows(sheet: DaySheet, units: Units) -> list[tuple[str, str, str, str, s
     rows = []
     for entry in sheet.pack:
         source = ", ".join(dict.fromkeys(one.stock.batch for one in entry.from_stock))
-        left = "ready" if entry.ready else f"{units.text(entry.to_roast_kg, 'kg', 1)} to come"
-        whom = " · ".join(part for part in (entry.order.customer, f"from {source}" if source else "") if part)
+        left = tr("ready") if entry.ready else tr("{} to come", units.text(entry.to_roast_kg, "kg", 1))
+        whom = " · ".join(part for part in (entry.order.customer, tr("from {}", source) if source else "") if part)
         weight = units.text(entry.order.kg, "kg", 1)
-        rows.append((entry.order.coffee, weight, whom or "nothing on the shelf", left, "good" if entry.ready else "soft"))
+        rows.append((entry.order.coffee, weight, whom or tr("nothing on the shelf"), left, "good" if entry.ready else "soft"))
     return rows

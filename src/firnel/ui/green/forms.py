@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QFrame, QGridLayout, QHBoxLayout
 
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot
+from firnel.core.words import tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, label
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
@@ -18,22 +19,22 @@ from firnel.work.green.samples import KINDS as SAMPLES
 
 #: Field, name, and for figures: unit, what it is multiplied by on the way in, lowest and highest as typed.
 FACTS: tuple[tuple[str, str, tuple[str, float, float, float] | None], ...] = (
-    ("name", "Name", None),
-    ("origin", "Origin", None),
-    ("station", "Station", None),
-    ("variety", "Variety", None),
-    ("process", "Process", None),
-    ("altitude_m", "Altitude", ("m", 1.0, -100.0, 4000.0)),
-    ("harvest", "Harvest", None),
-    ("arrival", "Arrival", None),
-    ("bags", "Bags", ("bags", 1.0, 0.0, 1e5)),
-    ("price_per_kg", "Price", ("per kg", 1.0, 0.0, 1e6)),
-    ("density_g_per_l", "Density", ("g/L", 1.0, 450.0, 950.0)),
-    ("moisture", "Moisture", ("%", 0.01, 3.0, 20.0)),
-    ("replaces", "Takes the place of", None),
-    ("remark", "Remark", None),
+    ("name", tr("Name"), None),
+    ("origin", tr("Origin"), None),
+    ("station", tr("Station"), None),
+    ("variety", tr("Variety"), None),
+    ("process", tr("Process"), None),
+    ("altitude_m", tr("Altitude"), ("m", 1.0, -100.0, 4000.0)),
+    ("harvest", tr("Harvest"), None),
+    ("arrival", tr("Arrival"), None),
+    ("bags", tr("Bags"), ("bags", 1.0, 0.0, 1e5)),
+    ("price_per_kg", tr("Price"), (tr("per kg"), 1.0, 0.0, 1e6)),
+    ("density_g_per_l", tr("Density"), ("g/L", 1.0, 450.0, 950.0)),
+    ("moisture", tr("Moisture"), ("%", 0.01, 3.0, 20.0)),
+    ("replaces", tr("Takes the place of"), None),
+    ("remark", tr("Remark"), None),
 )
-HINTS = {"harvest": "May 2026", "arrival": "2026-08", "process": "washed, natural, honey …"}
+HINTS = {"harvest": tr("May 2026"), "arrival": "2026-08", "process": tr("washed, natural, honey …")}
 
 
 class LotForm(QFrame):
@@ -49,7 +50,7 @@ class LotForm(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(SPACE_M + 4, SPACE_M, SPACE_M + 4, SPACE_M)
         column.setSpacing(SPACE_S)
-        self._title = label("A new lot", "heading")
+        self._title = label(tr("A new lot"), "heading")
         column.addWidget(self._title)
         grid = QGridLayout()
         grid.setHorizontalSpacing(SPACE_M)
@@ -63,20 +64,20 @@ class LotForm(QFrame):
             grid.addWidget(label(title, "soft"), 2 * row, side)
             grid.addWidget(field, 2 * row + 1, side)
             self._fields[name] = field
-        self._kg = FigureEntry("On hand")
-        self._kg_name = label("On hand", "soft")
+        self._kg = FigureEntry(tr("On hand"))
+        self._kg_name = label(tr("On hand"), "soft")
         row, side = len(FACTS) // 3, len(FACTS) % 3
         grid.addWidget(self._kg_name, 2 * row, side)
         grid.addWidget(self._kg, 2 * row + 1, side)
         self._sample = QComboBox()
-        self._sample.setAccessibleName("What it is a sample of")
-        self._sample.addItems([f"{kind} sample" for kind in SAMPLES])
+        self._sample.setAccessibleName(tr("What it is a sample of"))
+        self._sample.addItems([tr("{} sample", kind) for kind in SAMPLES])
         column.addWidget(self._sample)
         column.addLayout(grid)
         self._warning = label("", "warn", wrap=True)
         column.addWidget(self._warning)
         buttons = QHBoxLayout()
-        leave, self._save = button("Leave it"), button("Add it", primary=True)
+        leave, self._save = button(tr("Leave it")), button(tr("Add it"), primary=True)
         leave.clicked.connect(self.left)
         self._save.clicked.connect(self._on_save)
         buttons.addStretch(1)
@@ -88,16 +89,16 @@ class LotForm(QFrame):
     def begin(self, lot: Lot | None, mass_unit: str, sample: str = "") -> None:
         """Begin with a known lot's facts, or with a new one; or with a sample."""
         self._lot = lot or Lot("", sample=sample)
-        self._title.setText(f"The facts of {lot.name}" if lot else "A new sample" if sample else "A new lot")
+        self._title.setText(tr("The facts of {}", lot.name) if lot else tr("A new sample") if sample else tr("A new lot"))
         self._sample.setVisible(bool(self._lot.sample))
-        self._sample.setCurrentText(f"{self._lot.sample} sample")
-        self._save.setText("Keep it" if lot else "Add it")
+        self._sample.setCurrentText(tr("{} sample", self._lot.sample))
+        self._save.setText(tr("Keep it") if lot else tr("Add it"))
         self._save.setAccessibleName(self._save.text())
         for name, _, figure in FACTS:
             value = getattr(self._lot, name)
             text = "" if value is None else str(value)
             if figure is not None and value is not None:
-                text = f"{value / figure[1]:g}"
+                text = tr("{:g}", value / figure[1])
             self._fields[name].setText(text)
         self._kg.clear()
         self._kg.setPlaceholderText(mass_unit)
@@ -125,14 +126,16 @@ class LotForm(QFrame):
                 unit, by, low, high = figure
                 typed = field.figure()
                 if typed is not None and not low <= typed <= high:
-                    raise ValueError(f"{title} of {typed:g} {unit} cannot be: it lies between {low:g} and {high:g} {unit}.")
+                    raise ValueError(
+                        tr("{} of {:g} {} cannot be: it lies between {:g} and {:g} {}.", title, typed, unit, low, high, unit)
+                    )
                 values[name] = None if typed is None else int(typed) if name == "bags" else typed * by
             self._kg.figure()
         except ValueError as error:
             self.say(str(error))
             return
         if not values["name"]:
-            self.say("A lot needs a name.")
+            self.say(tr("A lot needs a name."))
             return
         if self._lot.sample:
             values["sample"] = SAMPLES[self._sample.currentIndex()]
@@ -141,11 +144,11 @@ class LotForm(QFrame):
 
 #: Kind, title, hint for the line, and the name and default of the figure beside it.
 KINDS = (
-    ("density", "Bulk density", "182.0 181.4 182.3 g, each fill", ("Vessel, mL", "250")),
-    ("moisture", "Moisture", "per cent: 10.8", None),
-    ("water_activity", "Water activity", "0.55", None),
-    ("screens", "Screen sizes", "15:20 16:85 17:140 g", None),
-    ("defects", "Defects", "broken 6, shell 3", ("Sample, g", "350")),
+    ("density", tr("Bulk density"), tr("182.0 181.4 182.3 g, each fill"), (tr("Vessel, mL"), "250")),
+    ("moisture", tr("Moisture"), tr("per cent: 10.8"), None),
+    ("water_activity", tr("Water activity"), "0.55", None),
+    ("screens", tr("Screen sizes"), tr("15:20 16:85 17:140 g"), None),
+    ("defects", tr("Defects"), tr("broken 6, shell 3"), (tr("Sample, g"), "350")),
 )
 
 
@@ -162,20 +165,20 @@ class MeasureForm(QWidget):
         row = QHBoxLayout()
         row.setSpacing(SPACE_S)
         self._kind = QComboBox()
-        self._kind.setAccessibleName("What is measured")
+        self._kind.setAccessibleName(tr("What is measured"))
         for _, title, _, _ in KINDS:
             self._kind.addItem(title)
         self._line = QLineEdit()
-        self._line.setAccessibleName("Figures of the measurement")
-        self._beside = FigureEntry("Vessel or sample")
+        self._line.setAccessibleName(tr("Figures of the measurement"))
+        self._beside = FigureEntry(tr("Vessel or sample"))
         self._beside.setFixedWidth(96)
         row.addWidget(self._kind)
         row.addWidget(self._beside)
         column.addLayout(row)
         second = QHBoxLayout()
         second.setSpacing(SPACE_S)
-        save = button("Keep", "Keep this measurement (Enter)")
-        save.setAccessibleName("Keep the measurement")
+        save = button(tr("Keep"), tr("Keep this measurement (Enter)"))
+        save.setAccessibleName(tr("Keep the measurement"))
         second.addWidget(self._line, 1)
         second.addWidget(save)
         column.addLayout(second)
@@ -224,20 +227,20 @@ class RulesDialog(QDialog):
 
     def __init__(self, rules: HouseRules, units: Units, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Rules of the house")
+        self.setWindowTitle(tr("Rules of the house"))
         self._units = units
         column = QVBoxLayout(self)
-        column.addWidget(label("Rules of the house", "title"))
-        column.addWidget(label("What a trait of the green does to the charge and to the early heat.", "soft"))
+        column.addWidget(label(tr("Rules of the house"), "title"))
+        column.addWidget(label(tr("What a trait of the green does to the charge and to the early heat."), "soft"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(SPACE_M)
         grid.setVerticalSpacing(4)
-        for index, title in enumerate(("", f"charge, {units.temperature}", "early heat, %")):
+        for index, title in enumerate(("", tr("charge, {}", units.temperature), tr("early heat, %"))):
             grid.addWidget(label(title, "soft"), 0, index)
         self._rows: dict[str, tuple[FigureEntry, FigureEntry]] = {}
         for row, (name, words) in enumerate(RULES.items(), start=1):
             charge_c, heat = getattr(rules, name)
-            fields = FigureEntry(f"Charge, {words}"), FigureEntry(f"Early heat, {words}")
+            fields = FigureEntry(tr("Charge, {}", words)), FigureEntry(tr("Early heat, {}", words))
             fields[0].show_figure(units.show_difference(charge_c), 0)
             fields[1].show_figure(100.0 * heat, 0)
             grid.addWidget(label(words), row, 0)
@@ -249,7 +252,7 @@ class RulesDialog(QDialog):
         self._warning = label("", "warn", wrap=True)
         column.addWidget(self._warning)
         buttons = QHBoxLayout()
-        leave, keep = button("Leave them"), button("Keep them", primary=True)
+        leave, keep = button(tr("Leave them")), button(tr("Keep them"), primary=True)
         leave.clicked.connect(self.reject)
         keep.clicked.connect(self._on_keep)
         buttons.addStretch(1)

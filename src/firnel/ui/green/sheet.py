@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, Q
 from firnel.core.green.measurements import density_class
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot
+from firnel.core.words import capital, tr
 from firnel.ui.green.forms import MeasureForm
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.entry_list import Entry, EntryList
@@ -44,10 +45,10 @@ class SampleLine(QWidget):
         row = QHBoxLayout(self._row)
         row.setContentsMargins(0, 0, 0, 0)
         self.why = QLineEdit()
-        self.why.setAccessibleName("Why it is bought or not")
-        self.why.setPlaceholderText("why, in words")
-        buy = button("Buy", "It becomes a lot with all that is known of it")
-        leave = button("Pass", "It is put away with the reason")
+        self.why.setAccessibleName(tr("Why it is bought or not"))
+        self.why.setPlaceholderText(tr("why, in words"))
+        buy = button(tr("Buy"), tr("It becomes a lot with all that is known of it"))
+        leave = button(tr("Pass"), tr("It is put away with the reason"))
         buy.clicked.connect(partial(self._on_decided, True))
         leave.clicked.connect(partial(self._on_decided, False))
         for widget, stretch in ((self.why, 1), (leave, 0), (buy, 0)):
@@ -60,11 +61,11 @@ class SampleLine(QWidget):
         self._row.setVisible(bool(lot.sample) and not lot.archived)
         self.why.clear()
         if seen is None or lot.archived:
-            self._said.setText(f"{lot.verdict[:1].upper()}{lot.verdict[1:]}.")
+            self._said.setText(f"{capital(lot.verdict)}.")
             return
-        cup = f"cupped {seen.score:.1f} over {seen.scored}" if seen.score is not None else "not cupped yet"
-        roasted = {0: "not roasted yet", 1: "roasted once"}.get(seen.roasted, f"roasted {seen.roasted} times")
-        self._said.setText(f"{lot.sample[:1].upper()}{lot.sample[1:]} sample, {roasted}, {cup}.")
+        cup = tr("cupped {:.1f} over {}", seen.score, seen.scored) if seen.score is not None else tr("not cupped yet")
+        roasted = {0: tr("not roasted yet"), 1: tr("roasted once")}.get(seen.roasted, tr("roasted {} times", seen.roasted))
+        self._said.setText(tr("{} sample, {}, {}.", capital(lot.sample), roasted, cup))
 
     def _on_decided(self, buy: bool) -> None:
         self.decided.emit(buy, self.why.text())
@@ -107,11 +108,11 @@ class LotSheetPanel(QWidget):
         self.sample = SampleLine()
         column.addWidget(self.sample)
         actions = QHBoxLayout()
-        edit = button("Facts", "Change name, origin, process and the like")
-        self._archive = button("Archive", "Put it away; it can be shown again")
-        self._counted = FigureEntry("Stocktake", "counted")
+        edit = button(tr("Facts"), tr("Change name, origin, process and the like"))
+        self._archive = button(tr("Archive"), tr("Put it away; it can be shown again"))
+        self._counted = FigureEntry(tr("Stocktake"), "counted")
         self._counted.setFixedWidth(150)
-        keep = button("Stocktake", "Keep what was counted just now (Enter)")
+        keep = button(tr("Stocktake"), tr("Keep what was counted just now (Enter)"))
         edit.clicked.connect(self.edit_wanted)
         self._archive.clicked.connect(self.archive_wanted)
         keep.clicked.connect(self._on_count)
@@ -126,14 +127,14 @@ class LotSheetPanel(QWidget):
 
     def _measured(self) -> QFrame:
         frame, column = card()
-        column.addWidget(label("Measured", "heading"))
+        column.addWidget(label(tr("Measured"), "heading"))
         self._figures = FigureGrid()
         column.addWidget(self._figures)
         self.measure = MeasureForm()
         column.addWidget(self.measure)
-        self._history = EntryList("Measurements")
+        self._history = EntryList(tr("Measurements"))
         self._history.toggled.connect(self.struck)
-        self._nothing = label("Nothing measured yet. Type the grams of a level vessel above.", "soft", wrap=True)
+        self._nothing = label(tr("Nothing measured yet. Type the grams of a level vessel above."), "soft", wrap=True)
         column.addWidget(self._nothing, 1, Qt.AlignmentFlag.AlignTop)
         column.addWidget(self._history, 1)
         frame.setMinimumWidth(316)
@@ -142,9 +143,9 @@ class LotSheetPanel(QWidget):
     def _handled(self) -> QFrame:
         frame, column = card()
         top = QHBoxLayout()
-        top.addWidget(label("Handling on", "heading"))
+        top.addWidget(label(tr("Handling on"), "heading"))
         self._machine = QComboBox()
-        self._machine.setAccessibleName("Machine for the handling advice")
+        self._machine.setAccessibleName(tr("Machine for the handling advice"))
         self._machine.textActivated.connect(self.machine_chosen)
         top.addWidget(self._machine, 1)
         column.addLayout(top)
@@ -153,11 +154,11 @@ class LotSheetPanel(QWidget):
         self._reasons = FigureGrid()
         self._hints = label("", "", wrap=True)
         self._basis = label("", "soft", wrap=True)
-        self._why = label("Why", "kicker")
+        self._why = label(tr("Why"), "kicker")
         for widget in (self._charge, self._advice, self._why, self._reasons, self._hints, self._basis):
             column.addWidget(widget)
         column.addStretch(1)
-        rules = button("Rules of the house", "What a trait of the green does to charge and early heat")
+        rules = button(tr("Rules of the house"), tr("What a trait of the green does to charge and early heat"))
         rules.clicked.connect(self.rules_wanted)
         bottom = QHBoxLayout()
         bottom.addStretch(1)
@@ -177,15 +178,18 @@ class LotSheetPanel(QWidget):
         self._name.show_text(lot.name)
         self._stock.setText(stock_text(lot.on_hand_kg, units))
         self._counted.clear()
-        self._counted.setPlaceholderText(f"counted, {units.mass}")
-        self._archive.setText("Bring back" if lot.archived else "Archive")
+        self._counted.setPlaceholderText(tr("counted, {}", units.mass))
+        self._archive.setText(tr("Bring back") if lot.archived else tr("Archive"))
         self._archive.setAccessibleName(self._archive.text())
         _show(self._facts, " · ".join(_facts(sheet)))
         _show(self._words, units.sentence(" ".join(sheet.words)))
-        _show(self._differs, f"Against {lot.replaces}: {', '.join(sheet.differs)}." if sheet.differs else "")
+        _show(self._differs, tr("Against {}: {}.", lot.replaces, ", ".join(sheet.differs)) if sheet.differs else "")
         self._figures.show_rows(_figures(sheet))
         self._history.show_entries(
-            [Entry(one.key, f"{one.at.astimezone():%d %b %y}  {one.what}: {one.words}", one.struck) for one in sheet.measured]
+            [
+                Entry(one.key, tr("{:%d %b %y}  {}: {}", one.at.astimezone(), one.what, one.words), one.struck)
+                for one in sheet.measured
+            ]
         )
         self._history.setVisible(bool(sheet.measured))
         self._nothing.setVisible(not sheet.measured)
@@ -196,23 +200,23 @@ class LotSheetPanel(QWidget):
         for widget in (self._charge, self._advice, self._why, self._reasons, self._hints):
             widget.setVisible(advice is not None)
         if advice is None:
-            self._basis.setText("No machine yet: add one in Machines (F7).")
+            self._basis.setText(tr("No machine yet: add one in Machines (F7)."))
             return
         sd = units.show_difference(advice.charge_sd_c)
-        self._charge.setText(f"Charge {units.text(advice.charge_c, '°C', 0)} ± {sd:.0f}")
+        self._charge.setText(tr("Charge {} ± {:.0f}", units.text(advice.charge_c, "°C", 0), sd))
         percent = 100 * (advice.early_heat - 1.0)
-        heat = "as usual" if abs(percent) < 1 else f"{percent:+.0f} %"
+        heat = tr("as usual") if abs(percent) < 1 else tr("{:+.0f} %", percent)
         self._advice.show_rows(
-            [("Early heat", heat), ("Load", units.text(advice.load_kg, "kg", 1 if units.mass == "kg" else None))]
+            [(tr("Early heat"), heat), (tr("Load"), units.text(advice.load_kg, "kg", 1 if units.mass == "kg" else None))]
         )
         rows = []
         for reason in advice.reasons:
             shift = units.show_difference(reason.charge_c)
-            rows.append((units.sentence(reason.words), f"{shift:+.0f}°" if round(shift) else "0°"))
-        self._reasons.show_rows(rows or [("nothing unusual in what is known", "")])
+            rows.append((units.sentence(reason.words), tr("{:+.0f}°", shift) if round(shift) else "0°"))
+        self._reasons.show_rows(rows or [(tr("nothing unusual in what is known"), "")])
         _show(self._hints, units.sentence("\n".join(advice.hints)))
-        seen = f"and {advice.batches} batches" if advice.batches else "alone; no batches of its kind yet"
-        self._basis.setText(f"From the rules of the house {seen}.")
+        seen = tr("and {} batches", advice.batches) if advice.batches else tr("alone; no batches of its kind yet")
+        self._basis.setText(tr("From the rules of the house {}.", seen))
 
     def _on_count(self) -> None:
         try:
@@ -232,24 +236,24 @@ def _show(target: QLabel, text: str) -> None:
 def _facts(sheet: LotSheet) -> list[str]:
     lot = sheet.lot
     facts = [lot.origin, lot.station, lot.variety, lot.process]
-    facts.append(f"{lot.altitude_m:.0f} m" if lot.altitude_m else "")
-    facts.append(f"harvest {lot.harvest}" if lot.harvest else "")
-    facts.append(f"arrived {lot.arrival}" if lot.arrival else "")
+    facts.append(tr("{:.0f} m", lot.altitude_m) if lot.altitude_m else "")
+    facts.append(tr("harvest {}", lot.harvest) if lot.harvest else "")
+    facts.append(tr("arrived {}", lot.arrival) if lot.arrival else "")
     facts.append(sheet.age.words if sheet.age and not sheet.age.warning else "")
-    facts.append(f"{lot.bags} bags" if lot.bags else "")
-    facts.append(f"{lot.price_per_kg:.2f} a kg" if lot.price_per_kg else "")
+    facts.append(tr("{} bags", lot.bags) if lot.bags else "")
+    facts.append(tr("{:.2f} a kg", lot.price_per_kg) if lot.price_per_kg else "")
     facts.append(lot.remark)
     return [fact for fact in facts if fact]
 
 
 def _figures(sheet: LotSheet) -> list[tuple[str, ...]]:
     lot = sheet.lot
-    density = f"{lot.density_g_per_l:.0f} g/L, {density_class(lot.density_g_per_l)}" if lot.density_g_per_l else "–"
+    density = tr("{:.0f} g/L, {}", lot.density_g_per_l, density_class(lot.density_g_per_l)) if lot.density_g_per_l else "–"
     grade = next((m.words.partition(":")[0] for m in sheet.measured if m.what == "defects" and not m.struck), "–")
     return [
-        ("Density", density),
-        ("Moisture", f"{100 * lot.moisture:.1f} %" if lot.moisture else "–"),
-        ("Water activity", f"{lot.water_activity:.2f}" if lot.water_activity else "–"),
-        ("Bean size", f"{lot.mean_mm:.1f} mm" if lot.mean_mm else "–"),
-        ("Grade", grade),
+        (tr("Density"), density),
+        (tr("Moisture"), tr("{:.1f} %", 100 * lot.moisture) if lot.moisture else "–"),
+        (tr("Water activity"), tr("{:.2f}", lot.water_activity) if lot.water_activity else "–"),
+        (tr("Bean size"), tr("{:.1f} mm", lot.mean_mm) if lot.mean_mm else "–"),
+        (tr("Grade"), grade),
     ]

@@ -12,12 +12,13 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QStackedWidget
 from firnel.core.green.check import check_lot
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, Machine
+from firnel.core.words import later, tr
 from firnel.ui.green.forms import LotForm, RulesDialog
 from firnel.ui.green.sheet import LotSheetPanel, stock_text
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage, archived_words
 from firnel.ui.shared.over_time_card import OVER_TIME, OverTimeCard
-from firnel.ui.shared.parts import button
+from firnel.ui.shared.parts import button, choose, chosen, offer
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.courses import Course
@@ -36,7 +37,7 @@ from firnel.work.green.intake import (
 from firnel.work.green.over_time import lot_courses
 from firnel.work.green.samples import KINDS, SampleError, cupped, decide
 
-TABLES = "Tables (*.csv *.xlsx)"
+TABLES = tr("Tables (*.csv *.xlsx)")
 
 
 class GreenView(ListPage):
@@ -44,25 +45,28 @@ class GreenView(ListPage):
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
-            "Green",
-            "The lots in the store, and how they want to be handled",
-            ("Lot", "Process", "#Density", "#On hand"),
-            "No lots yet. Press “Add a lot” and give it a name, or take in a table of lots.",
+            tr("Green"),
+            tr("The lots in the store, and how they want to be handled"),
+            (tr("Lot"), tr("Process"), "#Density", tr("#On hand")),
+            tr("No lots yet. Press “Add a lot” and give it a name, or take in a table of lots."),
             sheet_width=660,
         )
         self._desk = desk
         self._lot: Lot | None = None
         self._machine = ""
         self._which = QComboBox()
-        self._which.addItems(("in store", "samples", "all lots", "archived"))
-        self._which.setAccessibleName("Which lots are listed")
+        offer(self._which, (later("in store"), later("samples"), later("all lots"), later("archived")))
+        self._which.setAccessibleName(tr("Which lots are listed"))
         self._which.currentIndexChanged.connect(self.refresh)
-        take, write = button("Take in a table", "CSV or spreadsheet"), button("Write a table", "CSV or spreadsheet")
+        take, write = (
+            button(tr("Take in a table"), tr("CSV or spreadsheet")),
+            button(tr("Write a table"), tr("CSV or spreadsheet")),
+        )
         take.clicked.connect(self._on_take_in)
         write.clicked.connect(self._on_write)
-        sample = button("Add a sample", "Green that is roasted and cupped before it is bought")
+        sample = button(tr("Add a sample"), tr("Green that is roasted and cupped before it is bought"))
         sample.clicked.connect(partial(self._begin_new, KINDS[0]))
-        add = button("Add a lot", "Write down a delivery", primary=True)
+        add = button(tr("Add a lot"), tr("Write down a delivery"), primary=True)
         add.clicked.connect(partial(self._begin_new, ""))
         for widget in (self._which, take, write, sample, add):
             self.head.add(widget)
@@ -81,7 +85,7 @@ class GreenView(ListPage):
         self.panel.sample.decided.connect(self._on_decided)
         self.background = Background(self, self.head.tell)
         self.over_time = OverTimeCard(
-            look, "Nothing is known over time yet: measure it, roast it, cup it.", "this lot", "other lots"
+            look, tr("Nothing is known over time yet: measure it, roast it, cup it."), tr("this lot"), tr("other lots")
         )
         self.list_side.addWidget(self.over_time)
         self.over_time.setFixedHeight(OVER_TIME)
@@ -90,13 +94,13 @@ class GreenView(ListPage):
 
     def refresh(self) -> None:
         """Read the lots anew."""
-        units, which = self._desk.settings.units, self._which.currentText()
+        units, which = self._desk.settings.units, chosen(self._which)
         rows = [
             (
                 (
                     lot.name,
                     lot.process or "–",
-                    f"{lot.density_g_per_l:.0f} g/L" if lot.density_g_per_l else "–",
+                    tr("{:.0f} g/L", lot.density_g_per_l) if lot.density_g_per_l else "–",
                     stock_text(lot.on_hand_kg, units),
                 ),
                 lot,
@@ -169,7 +173,7 @@ class GreenView(ListPage):
         except (SampleError, shelf.ChangedMeanwhileError) as error:
             self.head.tell(str(error))
             return
-        self._which.setCurrentText("in store" if buy else "archived")
+        choose(self._which, "in store" if buy else "archived")
         self._lot = lot
         self._refresh_to(lot)
         self.head.tell(f"{lot.name}: {lot.verdict}.")
@@ -184,7 +188,7 @@ class GreenView(ListPage):
 
     def _on_saved(self, lot: Lot) -> None:
         if any(known.name == lot.name and known.id != lot.id for known in self._desk.ask(shelf.lots)):
-            self._form.say(f"There is a lot called {lot.name} already.")
+            self._form.say(tr("There is a lot called {} already.", lot.name))
             return
         typed = self._form.on_hand()
         if lot.id is None and typed is not None:
@@ -201,8 +205,8 @@ class GreenView(ListPage):
             self.refresh()
             return
         self._pages.setCurrentWidget(self.panel)
-        if bool(self._lot.sample) != (self._which.currentText() == "samples"):
-            self._which.setCurrentText("samples" if self._lot.sample else "in store")
+        if bool(self._lot.sample) != (chosen(self._which) == "samples"):
+            choose(self._which, "samples" if self._lot.sample else "in store")
         self._refresh_to(self._lot)
 
     def _refresh_to(self, lot: Lot) -> None:
@@ -217,8 +221,8 @@ class GreenView(ListPage):
         self._lot = self._desk.ask(strike_measurement, lot, key, struck)
         self._refresh_to(self._lot)
         self._show()
-        done = "taken away" if struck else "brought back"
-        self.head.tell(f"A measurement of {lot.name} is {done}.", partial(self._strike, self._lot, key, not struck))
+        done = tr("taken away") if struck else tr("brought back")
+        self.head.tell(tr("A measurement of {} is {}.", lot.name, done), partial(self._strike, self._lot, key, not struck))
 
     def _on_archive(self) -> None:
         if self._lot is not None:
@@ -251,7 +255,7 @@ class GreenView(ListPage):
         self.panel.measure.say(words)
 
     def _on_take_in(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Take in a table of lots", "", TABLES)
+        path, _ = QFileDialog.getOpenFileName(self, tr("Take in a table of lots"), "", TABLES)
         if path:
             self.take_in(Path(path))
 
@@ -263,10 +267,10 @@ class GreenView(ListPage):
             self.head.tell(str(error))
             return
         self.refresh()
-        self.head.tell(f"{path.name}: {new} new lots, {changed} changed. {' '.join(said)}")
+        self.head.tell(tr("{}: {} new lots, {} changed. {}", path.name, new, changed, " ".join(said)))
 
     def _on_write(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Write the lots as a table", "lots.xlsx", TABLES)
+        path, _ = QFileDialog.getSaveFileName(self, tr("Write the lots as a table"), "lots.xlsx", TABLES)
         if path:
             self.write_out(Path(path))
 
@@ -275,6 +279,6 @@ class GreenView(ListPage):
         try:
             count = self._desk.ask(write_out_lots, path)
         except OSError as error:
-            self.head.tell(f"{path} cannot be written: {error.strerror}.")
+            self.head.tell(tr("{} cannot be written: {}.", path, error.strerror))
             return
-        self.head.tell(f"Wrote {count} lots to {path}.")
+        self.head.tell(tr("Wrote {} lots to {}.", count, path))

@@ -21,9 +21,10 @@ from PyQt6.QtWidgets import (
 
 from firnel.core.units import clock
 from firnel.core.vocabulary import Machine
+from firnel.core.words import later, tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.entry_list import Entry, EntryList
-from firnel.ui.shared.parts import ElidedLabel, bare_area, button, card, label
+from firnel.ui.shared.parts import ElidedLabel, bare_area, button, card, choose, chosen, label, offer
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
 from firnel.work.machines.care import (
@@ -58,7 +59,7 @@ class CarePage(QWidget):
         self._machine: Machine | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
-        area, column = bare_area("Care and probes")
+        area, column = bare_area(tr("Care and probes"))
         outer.addWidget(area)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(SPACE_S)
@@ -68,7 +69,7 @@ class CarePage(QWidget):
 
     def _jobs(self) -> QWidget:
         frame, column = card(spacing=2)
-        column.addWidget(label("Care", "heading"))
+        column.addWidget(label(tr("Care"), "heading"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(SPACE_M)
         grid.setVerticalSpacing(0)
@@ -77,15 +78,15 @@ class CarePage(QWidget):
         self._every: list[FigureEntry] = []
         for row in range(len(CARE_JOBS)):
             title, words, bar = label(), ElidedLabel("soft"), QProgressBar()
-            every = FigureEntry("Interval")
-            every.setToolTip("How often; empty is the usual interval. The maker's manual comes first.")
+            every = FigureEntry(tr("Interval"))
+            every.setToolTip(tr("How often; empty is the usual interval. The maker's manual comes first."))
             every.setFixedSize(66, 26)
             every.editingFinished.connect(partial(self._on_every, row))
             self._every.append(every)
             bar.setTextVisible(False)
             bar.setRange(0, 100)
             bar.setFixedSize(48, 10)
-            done = button("Done", "It was done just now")
+            done = button(tr("Done"), tr("It was done just now"))
             done.setFixedHeight(27)
             done.clicked.connect(partial(self._on_done, row))
             for index, widget in enumerate((title, words, bar, every, done)):
@@ -98,19 +99,19 @@ class CarePage(QWidget):
 
     def _probes(self) -> QWidget:
         frame, column = card(spacing=4)
-        column.addWidget(label("Probes and meter", "heading"))
+        column.addWidget(label(tr("Probes and meter"), "heading"))
         row = QHBoxLayout()
         self._probe, self._kind = QComboBox(), QComboBox()
-        self._probe.setAccessibleName("Probe")
-        self._kind.setAccessibleName("Kind of check")
-        self._kind.addItems(("boiling", "ice"))
-        self._read = FigureEntry("Reading in the water")
+        self._probe.setAccessibleName(tr("Probe"))
+        self._kind.setAccessibleName(tr("Kind of check"))
+        offer(self._kind, (later("boiling"), later("ice")))
+        self._read = FigureEntry(tr("Reading in the water"))
         self._read.setFixedWidth(140)
         keep, step = (
-            button("Keep", "Keep the reading (Enter)"),
-            button("Plunge log", "A log of the probe plunged into hot water"),
+            button(tr("Keep"), tr("Keep the reading (Enter)")),
+            button(tr("Plunge log"), tr("A log of the probe plunged into hot water")),
         )
-        keep.setAccessibleName("Keep the reading")
+        keep.setAccessibleName(tr("Keep the reading"))
         keep.clicked.connect(self._on_check)
         self._read.returnPressed.connect(self._on_check)
         step.clicked.connect(self._on_step)
@@ -121,8 +122,8 @@ class CarePage(QWidget):
         column.addLayout(self._meter())
         self._said = label("", "", wrap=True)
         column.addWidget(self._said)
-        column.addWidget(label("Noted of probes, meter, care and seasoning", "kicker"))
-        self._entries = EntryList("What was noted")
+        column.addWidget(label(tr("Noted of probes, meter, care and seasoning"), "kicker"))
+        self._entries = EntryList(tr("What was noted"))
         self._entries.toggled.connect(self._on_struck)
         self._entries.setMinimumHeight(96)
         column.addWidget(self._entries, 1)
@@ -132,12 +133,12 @@ class CarePage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(SPACE_S)
         self._meter_name = label("", "")
-        self._metered = FigureEntry("Reading of the meter")
+        self._metered = FigureEntry(tr("Reading of the meter"))
         self._metered.setFixedWidth(140)
-        self._another = QCheckBox("another meter")
-        self._another.setToolTip("The meter was changed: nothing was used up to this reading")
-        keep = button("Keep", "Keep what the meter shows (Enter)")
-        keep.setAccessibleName("Keep the meter's reading")
+        self._another = QCheckBox(tr("another meter"))
+        self._another.setToolTip(tr("The meter was changed: nothing was used up to this reading"))
+        keep = button(tr("Keep"), tr("Keep what the meter shows (Enter)"))
+        keep.setAccessibleName(tr("Keep the meter's reading"))
         keep.clicked.connect(self._on_meter)
         self._metered.returnPressed.connect(self._on_meter)
         for widget in (self._meter_name, self._metered, self._another, keep):
@@ -166,7 +167,7 @@ class CarePage(QWidget):
         frame, column = card(spacing=2)
         row = QHBoxLayout()
         self._season_title = label("", "heading")
-        self._season_go = button("Begin a load", "Step by step, with its cautions")
+        self._season_go = button(tr("Begin a load"), tr("Step by step, with its cautions"))
         self._season_go.clicked.connect(self._on_season)
         row.addWidget(self._season_title, 1)
         row.addWidget(self._season_go)
@@ -197,23 +198,23 @@ class CarePage(QWidget):
     def _show_season(self) -> None:
         if self._season_step is None:
             self._season_words.setText(AT_REST)
-            self._season_go.setText("Begin a load")
+            self._season_go.setText(tr("Begin a load"))
             self._season_go.setEnabled(True)
             return
         step = SEASON_STEPS[self._season_step]
         last = self._season_step + 1 == len(SEASON_STEPS)
-        title = f"{self._season_step + 1} of {len(SEASON_STEPS)}: {step.words}"
+        title = tr("{} of {}: {}", self._season_step + 1, len(SEASON_STEPS), step.words)
         if self._tumbling is not None:
             since = self._desk.clock.now() - self._tumbling
             title += f", {clock(since)}"
             self._season_go.setEnabled(since >= TUMBLE_S[0])
             if since > TUMBLE_S[1]:
-                title += ": out with it now"
+                title += tr(": out with it now")
         else:
             self._season_go.setEnabled(True)
         self._season_title.setText(title)
         self._season_words.setText(step.caution)
-        self._season_go.setText("It is thrown away" if last else "Done, go on")
+        self._season_go.setText(tr("It is thrown away") if last else tr("Done, go on"))
 
     def _on_every(self, row: int) -> None:
         if self._machine is None:
@@ -237,28 +238,30 @@ class CarePage(QWidget):
         sheet = self._desk.ask(care_sheet, machine, self._desk.clock.wall())
         self._states = sheet.states
         for (title, words, bar, _), every, state in zip(self._rows, self._every, sheet.states, strict=False):
-            every.setAccessibleName(f"Interval of: {state.job.title}, {state.job.unit}")
+            every.setAccessibleName(tr("Interval of: {}, {}", state.job.title, state.job.unit))
             every.show_figure(state.job.every, 0)
             font = title.font()
             font.setBold(state.due)
             title.setFont(font)
             title.setText(state.job.title)
             last = sheet.done.get(state.job.key)
-            words.show_text(f"{'due: ' if state.due else ''}{state.words}" + (f" · done {last}" if last else ""))
+            words.show_text(
+                (tr("due: {}", state.words) if state.due else state.words) + (tr(" · done {}", last) if last else "")
+            )
             bar.setValue(min(100, round(100 * state.used)))
             bar.setAccessibleName(f"{state.job.title}: {state.words}")
         due = [state.job.caution for state in sheet.states if state.due and state.job.caution]
         self._caution.setText(" ".join(due))
         self._caution.setVisible(bool(due))
-        chosen = self._probe.currentText()
+        before = chosen(self._probe)
         self._probe.clear()
-        self._probe.addItems([probe.place for probe in machine.probes] or ["bean", "air"])
-        self._probe.setCurrentText(chosen)
-        self._read.setPlaceholderText(f"reads, {self._desk.settings.units.temperature}")
-        self._meter_name.setText("Gas meter" if unit_of(machine) == "m³" else "Power meter")
-        self._metered.setPlaceholderText(f"shows, {unit_of(machine)}")
+        offer(self._probe, [probe.place for probe in machine.probes] or ["bean", "air"])
+        choose(self._probe, before)
+        self._read.setPlaceholderText(tr("reads, {}", self._desk.settings.units.temperature))
+        self._meter_name.setText(tr("Gas meter") if unit_of(machine) == "m³" else tr("Power meter"))
+        self._metered.setPlaceholderText(tr("shows, {}", unit_of(machine)))
         self._entries.show_entries([Entry(one.key, units.sentence(one.words), one.struck) for one in sheet.entries])
-        self._season_title.setText(f"Seasoning a new or stripped drum: {sheet.seasoned} of {SEASONING_LOADS} loads")
+        self._season_title.setText(tr("Seasoning a new or stripped drum: {} of {} loads", sheet.seasoned, SEASONING_LOADS))
         self._show_season()
 
     def _on_done(self, row: int) -> None:
@@ -279,7 +282,7 @@ class CarePage(QWidget):
             if typed is None:
                 return
             read_c = self._desk.settings.units.read(typed, "°C")
-            words = self._desk.ask(note_probe_check, self._machine, self._probe.currentText(), self._kind.currentText(), read_c)
+            words = self._desk.ask(note_probe_check, self._machine, chosen(self._probe), chosen(self._kind), read_c)
         except ValueError as error:
             self._said.setText(self._desk.settings.units.sentence(str(error)))
             return
@@ -288,7 +291,7 @@ class CarePage(QWidget):
         self.changed.emit()
 
     def _on_step(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "A log of the plunge", "", "Logs (*.csv)")
+        path, _ = QFileDialog.getOpenFileName(self, tr("A log of the plunge"), "", tr("Logs (*.csv)"))
         if path:
             self.take_step(Path(path))
 
@@ -297,11 +300,11 @@ class CarePage(QWidget):
         if self._machine is None:
             return
         try:
-            lag = self._desk.ask(measure_step, self._machine, self._probe.currentText(), path)
+            lag = self._desk.ask(measure_step, self._machine, chosen(self._probe), path)
         except (ValueError, ImportRefusedError) as error:
             self._said.setText(str(error))
             return
-        self._said.setText(f"63 % of the step in {lag:.1f} s.")
+        self._said.setText(tr("63 % of the step in {:.1f} s.", lag))
         self.changed.emit()
 
     def _on_load(self) -> None:
@@ -310,4 +313,4 @@ class CarePage(QWidget):
         done = self._desk.ask(note_seasoning, self._machine, by=self._desk.settings.operator)
         self.show_machine(self._machine)
         if done >= SEASONING_LOADS:
-            self._season_title.setText("Seasoned: five loads are done and thrown away.")
+            self._season_title.setText(tr("Seasoned: five loads are done and thrown away."))

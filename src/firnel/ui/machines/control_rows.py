@@ -6,25 +6,26 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import MOST_CONTROLS, Control, ControlScale, Machine, Role, usual_role
+from firnel.core.words import capital, tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, lay_rows
 from firnel.ui.theme.tokens import SPACE_S
 
 #: What a control does, as it is chosen: words, role, kind.
 CHOICES = (
-    ("gas burner", Role.HEAT, "gas"),
-    ("electric heat", Role.HEAT, "electric"),
-    ("hot air", Role.HEAT, "hot-air"),
-    ("radiant heat", Role.HEAT, "radiant"),
-    ("drum heat", Role.HEAT, "drum"),
+    (tr("gas burner"), Role.HEAT, "gas"),
+    (tr("electric heat"), Role.HEAT, "electric"),
+    (tr("hot air"), Role.HEAT, "hot-air"),
+    (tr("radiant heat"), Role.HEAT, "radiant"),
+    (tr("drum heat"), Role.HEAT, "drum"),
     ("damper", Role.AIRFLOW, "damper"),
     ("fan", Role.AIRFLOW, "fan"),
-    ("draft pressure", Role.AIRFLOW, "pressure"),
-    ("drum speed", Role.MOTION, "drum"),
+    (tr("draft pressure"), Role.AIRFLOW, "pressure"),
+    (tr("drum speed"), Role.MOTION, "drum"),
     ("stirrer", Role.MOTION, "stirrer"),
 )
 UNITS = ("%", "kPa", "mbar", "inH2O", "Pa", "kW", "rpm", "step")
-TITLES = ("name", "what it does", "unit", "from", "to", "step", "least", "")
+TITLES = ("name", tr("what it does"), "unit", "from", "to", "step", "least", "")
 
 
 class _Row:
@@ -38,24 +39,26 @@ class _Row:
         self.unit = QComboBox()
         self.unit.setEditable(True)
         self.unit.addItems(UNITS)
-        self.figures = tuple(FigureEntry(f"{what} of the control") for what in ("Low", "High", "Step", "Least"))
+        self.figures = tuple(
+            FigureEntry(tr("{} of the control", what)) for what in (tr("Low"), tr("High"), tr("Step"), tr("Least"))
+        )
         self.name.setMinimumWidth(96)
         for entry in self.figures:
             entry.setFixedWidth(64)
-        self.away = button("×", "Take it away")
+        self.away = button("×", tr("Take it away"))
         self.away.setFixedWidth(38)
 
     def name_all(self, word: str) -> None:
         """Every field says whose it is."""
-        self.name.setAccessibleName(f"Name of the {word}")
-        for box, about in ((self.does, f"What the {word} does"), (self.unit, f"Unit of the {word}")):
+        self.name.setAccessibleName(tr("Name of the {}", word))
+        for box, about in ((self.does, tr("What the {} does", word)), (self.unit, tr("Unit of the {}", word))):
             box.setAccessibleName(about)
             box.setAccessibleDescription(about)  # it is called by what is chosen in it
         if (typed := self.unit.lineEdit()) is not None:
-            typed.setAccessibleName(f"Unit of the {word}")
-        for what, entry in zip(("Low", "High", "Step", "Least"), self.figures, strict=True):
-            entry.setAccessibleName(f"{what} of the {word}")
-        self.away.setAccessibleName(f"Take the {word} away")
+            typed.setAccessibleName(tr("Unit of the {}", word))
+        for what, entry in zip((tr("Low"), tr("High"), tr("Step"), tr("Least")), self.figures, strict=True):
+            entry.setAccessibleName(tr("{} of the {}", what, word))
+        self.away.setAccessibleName(tr("Take the {} away", word))
 
     @property
     def widgets(self) -> tuple[QWidget, ...]:
@@ -78,14 +81,14 @@ class ControlRows(QWidget):
         inside = QWidget()
         inside.setLayout(self._grid)
         scroll = QScrollArea()
-        scroll.setAccessibleName("Controls")
+        scroll.setAccessibleName(tr("Controls"))
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(inside)
         scroll.setMinimumHeight(56)  # on a small screen it scrolls
         column.addWidget(scroll, 1)
-        self._add = button("Add a control")
+        self._add = button(tr("Add a control"))
         self._add.clicked.connect(self.add)
         column.addWidget(self._add, 0, Qt.AlignmentFlag.AlignLeft)
 
@@ -101,7 +104,7 @@ class ControlRows(QWidget):
             row.does.setCurrentIndex(next((i for i, (_, *what) in enumerate(CHOICES) if tuple(what) == kind), 0))
             row.unit.setCurrentText(scale.unit)
             for entry, value in zip(row.figures, (scale.low, scale.high, scale.step, scale.least), strict=True):
-                entry.setText(f"{value:g}")
+                entry.setText(tr("{:g}", value))
             self._rows.append(row)
         self._lay()
 
@@ -110,8 +113,8 @@ class ControlRows(QWidget):
         if len(self._rows) >= MOST_CONTROLS:
             return
         row = self._row(None, None)
-        row.name.setPlaceholderText("radiant, damper …")
-        row.name_all("new control")
+        row.name.setPlaceholderText(tr("radiant, damper …"))
+        row.name_all(tr("new control"))
         self._rows.append(row)
         self._lay()
         row.name.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -147,12 +150,12 @@ class ControlRows(QWidget):
             # A control that is called otherwise stays the same one: its readings lie under its key.
             key = row.key if row.key is not None else Control.named(name)
             if key in found:
-                raise ValueError(f"Two controls are called {name}: give each a name of its own.")
+                raise ValueError(tr("Two controls are called {}: give each a name of its own.", name))
             found[key] = _scale_of(row, key, name, figures)
         if not found:
-            raise ValueError("A machine needs at least one source of heat.")
+            raise ValueError(tr("A machine needs at least one source of heat."))
         if not any((scale.role or usual_role(key)) is Role.HEAT for key, scale in found.items()):
-            raise ValueError("None of these controls gives heat: a machine needs at least one source of heat.")
+            raise ValueError(tr("None of these controls gives heat: a machine needs at least one source of heat."))
         return found
 
 
@@ -161,11 +164,11 @@ def _scale_of(row: _Row, key: Control, name: str, figures: list[float | None]) -
     unit = row.unit.currentText().strip()
     said = name or key.words
     if not unit or low is None or high is None or step is None:
-        raise ValueError(f"{said.capitalize()} needs a unit, from, to and step.")
+        raise ValueError(tr("{} needs a unit, from, to and step.", capital(said)))
     if not low < high or not 0 < step <= high - low:
-        raise ValueError(f"{said.capitalize()} runs from {low:g} to {high:g} in steps of {step:g}: that cannot be.")
+        raise ValueError(tr("{} runs from {:g} to {:g} in steps of {:g}: that cannot be.", capital(said), low, high, step))
     if least is not None and not 0 <= least <= high:
-        raise ValueError(f"{said.capitalize()}: the least that works lies between 0 and {high:g}.")
+        raise ValueError(tr("{}: the least that works lies between 0 and {:g}.", capital(said), high))
     _, role, kind = CHOICES[row.does.currentIndex()]
     before = row.before
     called = name if name not in ("", key.words) else ""

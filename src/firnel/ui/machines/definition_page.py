@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QV
 
 from firnel.core.machine.preheat import preheat_of
 from firnel.core.vocabulary import Machine, Role
+from firnel.core.words import tr
 from firnel.ui.machines.control_rows import ControlRows
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, label
@@ -19,33 +20,33 @@ from firnel.work.desk import Desk
 from firnel.work.machines.care import load_warnings
 from firnel.work.machines.files import duplicate, machine_to_text, read_machine_file
 
-FILES = "Machine documents (*.json)"
+FILES = tr("Machine documents (*.json)")
 #: Field of the machine, title, unit of SI, digits.
 FIGURES = (
-    ("stated_load_kg", "Stated load", "kg", 1),
-    ("useful_load_kg", "Useful load", "kg", 1),
-    ("covers_kg", "Covers probe", "kg", 1),
-    ("tray_litres", "Tray holds", "L", 0),
-    ("altitude_m", "Altitude", "m", 0),
-    ("yellow_c", "Yellow at", "°C", 1),
-    ("first_crack_c", "First crack at", "°C", 1),
-    ("second_crack_c", "Second crack at", "°C", 1),
-    ("limit_c", "Never above", "°C", 0),
-    ("preheat_low_c", "Preheat from", "°C", 0),
-    ("preheat_high_c", "Preheat to", "°C", 0),
-    ("preheat_s", "Preheat for", "min", 0),
+    ("stated_load_kg", tr("Stated load"), "kg", 1),
+    ("useful_load_kg", tr("Useful load"), "kg", 1),
+    ("covers_kg", tr("Covers probe"), "kg", 1),
+    ("tray_litres", tr("Tray holds"), "L", 0),
+    ("altitude_m", tr("Altitude"), "m", 0),
+    ("yellow_c", tr("Yellow at"), "°C", 1),
+    ("first_crack_c", tr("First crack at"), "°C", 1),
+    ("second_crack_c", tr("Second crack at"), "°C", 1),
+    ("limit_c", tr("Never above"), "°C", 0),
+    ("preheat_low_c", tr("Preheat from"), "°C", 0),
+    ("preheat_high_c", tr("Preheat to"), "°C", 0),
+    ("preheat_s", tr("Preheat for"), "min", 0),
 )
 #: Fields that are shown in another size of their unit.
 TIMES = {"preheat_s": 60.0}
 #: What need not be told, and so many fields stand in a row.
 OPEN, ACROSS = ("tray_litres", "second_crack_c", "covers_kg", "preheat_low_c", "preheat_high_c", "preheat_s"), 6
 TEXTS = (
-    ("name", "Name"),
-    ("air_probe", "Air probe sits in"),
-    ("draft_check", "Draft, last checked"),
-    ("preheat", "Preheat"),
-    ("between", "Between batches (; parts steps)"),
-    ("checks", "Checks before charge"),
+    ("name", tr("Name")),
+    ("air_probe", tr("Air probe sits in")),
+    ("draft_check", tr("Draft, last checked")),
+    ("preheat", tr("Preheat")),
+    ("between", tr("Between batches (; parts steps)")),
+    ("checks", tr("Checks before charge")),
 )
 
 
@@ -104,8 +105,8 @@ class DefinitionPage(QWidget):
 
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        copy, write, take = button("Duplicate"), button("Write a file"), button("Take in a file")
-        keep = button("Keep changes", primary=True)
+        copy, write, take = button(tr("Duplicate")), button(tr("Write a file")), button(tr("Take in a file"))
+        keep = button(tr("Keep changes"), primary=True)
         copy.clicked.connect(self._on_copy)
         write.clicked.connect(self._on_write)
         take.clicked.connect(self._on_take)
@@ -119,10 +120,10 @@ class DefinitionPage(QWidget):
     def _load_check(self) -> QWidget:
         frame, column = card(spacing=2)
         row = QHBoxLayout()
-        self._load = FigureEntry("Load to check")
+        self._load = FigureEntry(tr("Load to check"))
         self._load.setFixedWidth(110)
         self._load.textChanged.connect(self._on_load)
-        row.addWidget(label("Does it fit?", "heading"))
+        row.addWidget(label(tr("Does it fit?"), "heading"))
         row.addWidget(self._load)
         self._fits = label("", "", wrap=True)
         row.addWidget(self._fits, 1)
@@ -156,25 +157,25 @@ class DefinitionPage(QWidget):
                 typed = self._figures[name].figure()
                 values[name] = None if typed is None else units.read(typed, unit) * TIMES.get(name, 1.0)
                 if typed is None and name not in OPEN:
-                    raise ValueError(f"{title} is needed.")
+                    raise ValueError(tr("{} is needed.", title))
             texts = {name: self._texts[name].text().strip() for name, _ in TEXTS}
             others = {known.name for known in self._desk.ask(shelf.machines) if known.id != self._machine.id}
             if not texts["name"] or texts["name"] in others:
-                raise ValueError("A machine needs a name of its own.")
+                raise ValueError(tr("A machine needs a name of its own."))
             machine = replace(self._machine, controls=self.rows.controls(), **values, **texts)  # type: ignore[arg-type]
             gas = "gas" in (machine.kind_of(control) for control in machine.of(Role.HEAT))
             machine = replace(machine, heat="gas" if gas else "electric")
             if not 0 < machine.useful_load_kg <= machine.stated_load_kg:
-                raise ValueError("The useful load lies above nothing and at most at the stated load.")
+                raise ValueError(tr("The useful load lies above nothing and at most at the stated load."))
             if not 100 < machine.yellow_c < machine.first_crack_c < 240:
-                raise ValueError("Yellow comes before first crack, and both between 100 and 240 °C on the probe.")
+                raise ValueError(tr("Yellow comes before first crack, and both between 100 and 240 °C on the probe."))
             if not machine.first_crack_c < machine.limit_c <= 300:
-                raise ValueError("What the beans may never read lies above first crack, and at most at 300 °C.")
+                raise ValueError(tr("What the beans may never read lies above first crack, and at most at 300 °C."))
             wanted = preheat_of(machine)
             if not 100.0 <= wanted.low_c < wanted.high_c <= 300.0 or not 0.0 <= wanted.seconds <= 14_400.0:
-                raise ValueError("Preheating swings between two readings from 100 to 300 °C, for up to 240 minutes.")
+                raise ValueError(tr("Preheating swings between two readings from 100 to 300 °C, for up to 240 minutes."))
             if machine.covers_kg is not None and not 0 < machine.covers_kg <= machine.stated_load_kg:
-                raise ValueError("The least load that covers the probe lies above nothing and at most at the stated load.")
+                raise ValueError(tr("The least load that covers the probe lies above nothing and at most at the stated load."))
         except ValueError as error:
             self._said.setText(str(error))
             return
@@ -187,18 +188,18 @@ class DefinitionPage(QWidget):
     def _on_write(self) -> None:
         if self._machine is None:
             return
-        path, _ = QFileDialog.getSaveFileName(self, "Write the machine", f"{self._machine.name}.json", FILES)
+        path, _ = QFileDialog.getSaveFileName(self, tr("Write the machine"), f"{self._machine.name}.json", FILES)
         if not path:
             return
         try:
             Path(path).write_text(machine_to_text(self._machine), encoding="utf-8")
         except OSError as error:
-            self._said.setText(f"{path} cannot be written: {error.strerror}.")
+            self._said.setText(tr("{} cannot be written: {}.", path, error.strerror))
             return
-        self._said.setText(f"Wrote {path}.")
+        self._said.setText(tr("Wrote {}.", path))
 
     def _on_take(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Take in a machine", "", FILES)
+        path, _ = QFileDialog.getOpenFileName(self, tr("Take in a machine"), "", FILES)
         if path:
             self.take_in(Path(path))
 
@@ -222,4 +223,4 @@ class DefinitionPage(QWidget):
         except ValueError as error:
             self._fits.setText(str(error))
             return
-        self._fits.setText("" if said is None else units.sentence(" ".join(said)) or "It fits drum, probe and tray.")
+        self._fits.setText("" if said is None else units.sentence(" ".join(said)) or tr("It fits drum, probe and tray."))

@@ -10,10 +10,11 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Machine
+from firnel.core.words import later, tr
 from firnel.ui.machines.map_sheet import MapSheet, TriedRows
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
-from firnel.ui.shared.parts import button, card, label, rename
+from firnel.ui.shared.parts import button, card, choose, chosen, label, offer, rename
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work import shelf
@@ -32,7 +33,12 @@ from firnel.work.machines.link import (
     url_of,
 )
 
-WAYS = (("Modbus", Way.MODBUS), ("Serial thermometer", Way.SERIAL), ("By hand", Way.HAND), ("Simulated", Way.SIMULATED))
+WAYS = (
+    (tr("Modbus"), Way.MODBUS),
+    (tr("Serial thermometer"), Way.SERIAL),
+    (tr("By hand"), Way.HAND),
+    (tr("Simulated"), Way.SIMULATED),
+)
 BAUDS = ("1200", "2400", "4800", "9600", "19200", "38400", "57600", "115200")
 #: More instruments than this serve no drum.
 MOST_INSTRUMENTS = 4
@@ -54,7 +60,7 @@ class LinkPage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(SPACE_S)
         frame, inside = card(spacing=SPACE_S)
-        inside.addWidget(label("How do its readings come?", "heading"))
+        inside.addWidget(label(tr("How do its readings come?"), "heading"))
         self.ways = Tabs()
         self.modbus, self.serial = _ModbusFields(self._edit_map), _SerialFields()
         self.ways.add(WAYS[0][0], self.modbus)
@@ -82,10 +88,14 @@ class LinkPage(QWidget):
         row = QHBoxLayout()
         column.addLayout(row)
         column.addStretch(1)
-        self.every = FigureEntry("Seconds between two readings by hand")
+        self.every = FigureEntry(tr("Seconds between two readings by hand"))
         self.every.setFixedWidth(80)
         self.every.editingFinished.connect(self._on_every)
-        for widget in (label("Type what its display shows, every"), self.every, label("seconds. The sheet asks for it.")):
+        for widget in (
+            label(tr("Type what its display shows, every")),
+            self.every,
+            label(tr("seconds. The sheet asks for it.")),
+        ):
             row.addWidget(widget)
         row.addStretch(1)
         return page
@@ -95,20 +105,20 @@ class LinkPage(QWidget):
         column = QVBoxLayout(page)
         column.setContentsMargins(0, SPACE_S, 0, 0)
         self.kind = QComboBox()
-        self.kind.setAccessibleName("Kind that is simulated")
+        self.kind.setAccessibleName(tr("Kind that is simulated"))
         for kind, title in machine_kinds().items():
-            self.kind.addItem(title, kind)
+            self.kind.addItem(tr(title), kind)
         column.addWidget(self.kind)
-        told = "To learn Firnel without a roaster. It starts with a panel of its own: its doors and controls are there."
+        told = tr("To learn Firnel without a roaster. It starts with a panel of its own: its doors and controls are there.")
         column.addWidget(label(told, "soft", wrap=True))
         column.addStretch(1)
         return page
 
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self._another = button("Another instrument", "A second thermometer or converter that serves the same machine")
-        self._try, self._leave = button("Try it", "Each channel's value now; nothing is kept"), button("Disconnect")
-        self.connect_button = button("Connect", primary=True)
+        self._another = button(tr("Another instrument"), tr("A second thermometer or converter that serves the same machine"))
+        self._try, self._leave = button(tr("Try it"), tr("Each channel's value now; nothing is kept")), button(tr("Disconnect"))
+        self.connect_button = button(tr("Connect"), primary=True)
         self.connect_button.setAutoDefault(True)
         self._another.clicked.connect(lambda: self.add_instrument(Instrument(Way.SERIAL, probe="air")))
         self._try.clicked.connect(self.try_it)
@@ -150,9 +160,9 @@ class LinkPage(QWidget):
         link, connected = self._desk.link, self._desk.session.machine
         mine = self._machine is not None and connected is not None and connected.id == self._machine.id
         if link.state is LinkState.OFF:
-            text = "Not connected."
+            text = tr("Not connected.")
         else:
-            text = link.sentence if mine or connected is None else f"{connected.name} is connected: {link.sentence}"
+            text = link.sentence if mine or connected is None else tr("{} is connected: {}", connected.name, link.sentence)
         self._say(text)
         self._leave.setEnabled(link.state is not LinkState.OFF)
 
@@ -234,7 +244,7 @@ class LinkPage(QWidget):
             self._say_wrong(str(error))
             return
         self._try.setEnabled(False)
-        self._say("Asking: some seconds.")
+        self._say(tr("Asking: some seconds."))
         self._background.run("try", partial(_try_all, wanted), self._on_tried, self._say_wrong)
 
     def _on_tried(self, found: Sequence[Tried]) -> None:
@@ -244,9 +254,9 @@ class LinkPage(QWidget):
         if self._machine is not None and (strange := strange_to(self._machine, self.instruments())):
             self._say_wrong(strange)
         elif wrong:
-            self._say_wrong(f"{wrong} of {len(found)} channels do not read: see beside them.")
+            self._say_wrong(tr("{} of {} channels do not read: see beside them.", wrong, len(found)))
         else:
-            self._say("All channels read.")
+            self._say(tr("All channels read."))
 
     def connect_it(self) -> None:
         """Keep the link and read from it."""
@@ -292,7 +302,7 @@ def _try_all(wanted: Sequence[Instrument]) -> list[Tried]:
 def _whole(entry: FigureEntry, what: str, low: int, high: int) -> int:
     figure = entry.figure()
     if figure is None or figure != int(figure) or not low <= figure <= high:
-        raise ValueError(f"{what} is a whole number from {low} to {high}.")
+        raise ValueError(tr("{} is a whole number from {} to {}.", what, low, high))
     return int(figure)
 
 
@@ -305,13 +315,23 @@ class _ModbusFields(QWidget):
         grid.setContentsMargins(0, SPACE_S, 0, 0)
         grid.setHorizontalSpacing(SPACE_M)
         grid.setVerticalSpacing(1)
-        self.host, self.port, self.unit, self.map = QLineEdit(), FigureEntry("Port"), FigureEntry("Modbus unit"), QComboBox()
-        self.host.setAccessibleName("Host or address of the machine")
-        self.map.setAccessibleName("Register map")
-        self._edit = button("Edit the map", "Which register holds what; begin with one that is shipped")
+        self.host, self.port, self.unit, self.map = (
+            QLineEdit(),
+            FigureEntry(tr("Port")),
+            FigureEntry(tr("Modbus unit")),
+            QComboBox(),
+        )
+        self.host.setAccessibleName(tr("Host or address of the machine"))
+        self.map.setAccessibleName(tr("Register map"))
+        self._edit = button(tr("Edit the map"), tr("Which register holds what; begin with one that is shipped"))
         self._edit.clicked.connect(lambda: edit_map(str(self.map.currentData()), self._on_map))
         for place, (title, widget, wide) in enumerate(
-            (("Host", self.host, 3), ("Port", self.port, 0), ("Unit", self.unit, 0), ("Register map", self.map, 4))
+            (
+                (tr("Host"), self.host, 3),
+                (tr("Port"), self.port, 0),
+                (tr("Unit"), self.unit, 0),
+                (tr("Register map"), self.map, 4),
+            )
         ):
             grid.addWidget(label(title, "soft"), 0, place)
             grid.addWidget(widget, 1, place)
@@ -345,8 +365,8 @@ class _ModbusFields(QWidget):
         """The fields as they stand."""
         host = self.host.text().strip()
         if not host or any(mark in host for mark in " /?"):
-            raise ValueError("The host is a name or an address, as 192.168.0.10.")
-        port, unit = _whole(self.port, "The port", 1, 65535), _whole(self.unit, "The Modbus unit", 0, 255)
+            raise ValueError(tr("The host is a name or an address, as 192.168.0.10."))
+        port, unit = _whole(self.port, tr("The port"), 1, 65535), _whole(self.unit, tr("The Modbus unit"), 0, 255)
         return Instrument(Way.MODBUS, host, port, unit, str(self.map.currentData()))
 
 
@@ -365,14 +385,14 @@ class _SerialFields(QWidget):
         self.baud.setEditable(True)
         self.baud.addItems(BAUDS)
         self.degrees.addItems(("°C", "°F"))
-        self.probe.addItems(("bean", "air"))
-        self.pattern.setPlaceholderText("a line with bean, or bean and air; or a pattern with (?P<bean>…) in it")
-        again = button("Look again", "For ports that were plugged in meanwhile")
+        offer(self.probe, (later("bean"), later("air")))
+        self.pattern.setPlaceholderText(tr("a line with bean, or bean and air; or a pattern with (?P<bean>…) in it"))
+        again = button(tr("Look again"), tr("For ports that were plugged in meanwhile"))
         again.clicked.connect(lambda: self._fill(self.device.currentText()))
         for place, (title, widget, name) in enumerate(
             (
-                ("Port", self.device, "Serial port"), ("Speed", self.baud, "Speed of the line"),
-                ("Prints", self.degrees, "Degrees that it prints"), ("Reads", self.probe, "What it reads"),
+                (tr("Port"), self.device, tr("Serial port")), (tr("Speed"), self.baud, tr("Speed of the line")),
+                (tr("Prints"), self.degrees, tr("Degrees that it prints")), (tr("Reads"), self.probe, tr("What it reads")),
             )
         ):  # fmt: skip
             widget.setAccessibleName(name)
@@ -380,7 +400,7 @@ class _SerialFields(QWidget):
             grid.addWidget(widget, 1, place)
             grid.setColumnStretch(place, 4 if place == 0 else 1)
         grid.addWidget(again, 1, 4)
-        self.pattern.setAccessibleName("Pattern of a line")
+        self.pattern.setAccessibleName(tr("Pattern of a line"))
         grid.addWidget(self.pattern, 2, 0, 1, 5)
         grid.setRowStretch(3, 1)
 
@@ -399,19 +419,19 @@ class _SerialFields(QWidget):
         self._fill(one.device if known or not found else found[0][0])
         self.baud.setCurrentText(str(one.baud))
         self.degrees.setCurrentIndex(1 if one.fahrenheit else 0)
-        self.probe.setCurrentText(one.probe if known else "bean")
+        choose(self.probe, one.probe if known else "bean")
         self.pattern.setText(one.pattern)
 
     def instrument(self) -> Instrument:
         """The fields as they stand."""
         device, baud = self.device.currentText().strip(), self.baud.currentText().strip()
         if not device.startswith("/") or " " in device:
-            raise ValueError("The port is a device, as /dev/ttyUSB0.")
+            raise ValueError(tr("The port is a device, as /dev/ttyUSB0."))
         if not baud.isdecimal():
-            raise ValueError("The speed of the line is a number, as 9600.")
+            raise ValueError(tr("The speed of the line is a number, as 9600."))
         return Instrument(
             Way.SERIAL, device=device, baud=int(baud), fahrenheit=self.degrees.currentIndex() == 1,
-            pattern=self.pattern.text().strip(), probe=self.probe.currentText(),
+            pattern=self.pattern.text().strip(), probe=chosen(self.probe),
         )  # fmt: skip
 
 
@@ -425,15 +445,15 @@ class _InstrumentRow(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         self._tabs, self._modbus, self._serial = Tabs(), _ModbusFields(edit_map), _SerialFields()
-        self._tabs.add("and by Modbus", self._modbus)
-        self._tabs.add("and a thermometer", self._serial)
+        self._tabs.add(tr("and by Modbus"), self._modbus)
+        self._tabs.add(tr("and a thermometer"), self._serial)
         self._modbus.show_instrument(one)
         self._serial.show_instrument(one)
         self._on_serial = one.way is Way.SERIAL
         self._tabs.choose(1 if self._on_serial else 0)
         self._tabs.chosen.connect(self._on_tab)
         row.addWidget(self._tabs, 1)
-        gone = button("Take away")
+        gone = button(tr("Take away"))
         gone.clicked.connect(self.away)
         row.addWidget(gone, 0, Qt.AlignmentFlag.AlignTop)
         self.away.connect(lambda: None)  # there is always one to disconnect

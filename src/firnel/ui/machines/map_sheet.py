@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QLineE
 
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Machine
+from firnel.core.words import capital, tr
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, label, lay_rows
@@ -29,7 +30,7 @@ from firnel.work.machines.link import (
     try_map,
 )
 
-TITLES = ("what is read", "table", "register", "type", "times", "unit", "reads now", "")
+TITLES = (tr("what is read"), "table", "register", "type", "times", "unit", tr("reads now"), "")
 
 
 class TriedRows(QWidget):
@@ -60,8 +61,8 @@ def reading_words(one: Tried, units: Units | None = None) -> str:
     if one.value is None:
         return "–"
     if one.field in PROBES:
-        return units.text(one.value, "°C", 1) if units is not None else f"{one.value:.1f} °C"
-    return f"{one.value:g}"
+        return units.text(one.value, "°C", 1) if units is not None else tr("{:.1f} °C", one.value)
+    return tr("{:g}", one.value)
 
 
 class _Row:
@@ -69,7 +70,7 @@ class _Row:
 
     def __init__(self, channel: Channel, fields: Sequence[str]) -> None:
         self.field, self.table, self.type, self.unit = QComboBox(), QComboBox(), QComboBox(), QComboBox()
-        self.address, self.scale = FigureEntry("Register"), FigureEntry("Times")
+        self.address, self.scale = FigureEntry(tr("Register")), FigureEntry(tr("Times"))
         for name in fields:
             self.field.addItem(Control(name).words, name)
         if channel.field not in fields:
@@ -83,11 +84,11 @@ class _Row:
         self.unit.addItems(("°C", "°F", "%", "kPa", "mbar", "rpm"))
         self.unit.setCurrentText(channel.unit)
         self.address.setText(str(channel.address))
-        self.scale.setText(f"{channel.scale:g}")
+        self.scale.setText(tr("{:g}", channel.scale))
         self.now = label("", "soft", wrap=True)
         self.now.setMinimumWidth(170)
-        self.away = button("Take away")
-        names = ("What is read", "Table", "Register", "Type", "Times", "Unit")
+        self.away = button(tr("Take away"))
+        names = (tr("What is read"), tr("Table"), tr("Register"), tr("Type"), tr("Times"), tr("Unit"))
         for name, widget in zip(names, self.widgets[:6], strict=True):
             widget.setAccessibleName(name)
 
@@ -104,7 +105,7 @@ class _Row:
         """
         address, scale = self.address.figure(), self.scale.figure()
         if address is None or scale is None or address != int(address):
-            raise ValueError(f"{self.field.currentText().capitalize()} needs a register, a whole number from 0, and a factor.")
+            raise ValueError(tr("{} needs a register, a whole number from 0, and a factor.", capital(self.field.currentText())))
         return Channel(
             str(self.field.currentData()), self.table.currentText(), int(address), self.type.currentText(), scale,
             self.unit.currentText().strip(),
@@ -127,15 +128,15 @@ class MapSheet(QDialog):
 
     def __init__(self, machine: Machine, name: str, at: Instrument, background: Background, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Register map")
+        self.setWindowTitle(tr("Register map"))
         self.resize(1040, 620)
         self._machine, self._at, self._background = machine, at, background
         self._fields = [*PROBES, *map(str, machine.controls)]
         self._rows: list[_Row] = []
         column = QVBoxLayout(self)
         column.setSpacing(SPACE_S)
-        column.addWidget(label(f"Register map of {machine.name}", "title"))
-        told = "Register, type and factor stand in the maker's table. Firnel only reads: it writes to no register."
+        column.addWidget(label(tr("Register map of {}", machine.name), "title"))
+        told = tr("Register, type and factor stand in the maker's table. Firnel only reads: it writes to no register.")
         column.addWidget(label(told, "soft", wrap=True))
         column.addLayout(self._head(name))
         self._grid = QGridLayout()
@@ -145,7 +146,7 @@ class MapSheet(QDialog):
         inside = QWidget()
         inside.setLayout(self._grid)
         scroll = QScrollArea()
-        scroll.setAccessibleName("Registers")
+        scroll.setAccessibleName(tr("Registers"))
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setWidget(inside)
@@ -160,23 +161,23 @@ class MapSheet(QDialog):
         self._name, self._begin = QLineEdit(), QComboBox()
         own = "".join(sign if sign.isalnum() else "-" for sign in self._machine.name.lower()).strip("-")
         self._name.setText(name if name not in maps() or name.startswith(own) else own)
-        self._name.setAccessibleName("Name of the map")
-        self._begin.setAccessibleName("Begin with")
+        self._name.setAccessibleName(tr("Name of the map"))
+        self._begin.setAccessibleName(tr("Begin with"))
         for known, title in maps().items():
             self._begin.addItem(f"{title} ({known})", known)
         self._begin.setCurrentIndex(max(self._begin.findData(name), 0))
         self._begin.activated.connect(lambda _: self.begin_with(str(self._begin.currentData())))
         self._order = QComboBox()
-        self._order.addItems(("high word first", "low word first"))
-        self._order.setAccessibleName("Order of words in numbers of two registers")
-        for widget in (label("Name", "soft"), self._name, label("begun with", "soft"), self._begin, self._order):
+        self._order.addItems((tr("high word first"), tr("low word first")))
+        self._order.setAccessibleName(tr("Order of words in numbers of two registers"))
+        for widget in (label(tr("Name"), "soft"), self._name, label(tr("begun with"), "soft"), self._begin, self._order):
             row.addWidget(widget)
         return row
 
     def _foot(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        add, cancel = button("Add a channel"), button("Cancel")
-        self._try, keep = button("Try it", "Each channel's value now"), button("Keep the map", primary=True)
+        add, cancel = button(tr("Add a channel")), button(tr("Cancel"))
+        self._try, keep = button(tr("Try it"), tr("Each channel's value now")), button(tr("Keep the map"), primary=True)
         add.clicked.connect(lambda: self._add(Channel(self._fields[0])))
         cancel.clicked.connect(self.reject)
         self._try.clicked.connect(self.try_it)
@@ -225,7 +226,7 @@ class MapSheet(QDialog):
         except ValueError as error:
             self._said.setText(str(error))
             return
-        self._said.setText(f"Asking {self._at.host}:{self._at.port}: some seconds.")
+        self._said.setText(tr("Asking {}:{}: some seconds.", self._at.host, self._at.port))
         self._try.setEnabled(False)
         work = partial(try_map, self._at.host, self._at.port, self._at.unit, made)
         self._background.run("map", work, self._on_tried, self._on_failed)
@@ -237,7 +238,7 @@ class MapSheet(QDialog):
             one = by_field.get(str(row.field.currentData()))
             row.now.setText("" if one is None else one.wrong or reading_words(one))
         wrong = sum(bool(one.wrong) for one in found)
-        self._said.setText(f"{wrong} of {len(found)} channels do not read." if wrong else "All channels read.")
+        self._said.setText(tr("{} of {} channels do not read.", wrong, len(found)) if wrong else tr("All channels read."))
 
     def _on_failed(self, sentence: str) -> None:
         self._try.setEnabled(True)

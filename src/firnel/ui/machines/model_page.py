@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QProgressBar, QVBoxLayout, Q
 
 from firnel.core.units import linear_map
 from firnel.core.vocabulary import FloatArray, Machine
+from firnel.core.words import capital, tr
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
@@ -23,12 +24,12 @@ from firnel.work.machines.knowledge import Compared, compare, fit_machine, fitte
 
 #: Constants that a roaster may make something of: name in the fit, words, unit, digits, factor.
 SHOWN = (
-    ("power", "Heat at the top of the scale", "kW", 1, 1.0),
-    ("steel_capacity", "Steel that is heated along", "kJ/K", 0, 1.0),
-    ("heat_lag", "The burner answers within", "s", 0, 1.0),
-    ("probe_lag", "The bean probe lags by", "s", 1, 1.0),
-    ("probe_pull", "Hot air pulls it by", "%", 0, 100.0),
-    ("air_probe_lag", "The air probe lags by", "s", 1, 1.0),
+    ("power", tr("Heat at the top of the scale"), "kW", 1, 1.0),
+    ("steel_capacity", tr("Steel that is heated along"), "kJ/K", 0, 1.0),
+    ("heat_lag", tr("The burner answers within"), "s", 0, 1.0),
+    ("probe_lag", tr("The bean probe lags by"), "s", 1, 1.0),
+    ("probe_pull", tr("Hot air pulls it by"), "%", 0, 100.0),
+    ("air_probe_lag", tr("The air probe lags by"), "s", 1, 1.0),
 )
 
 
@@ -60,9 +61,9 @@ class ModelPage(QWidget):
         self._bar.setRange(0, 100)
         self._bar.setTextVisible(False)
         self._bar.setFixedSize(140, 10)
-        self._bar.setAccessibleName("Progress of the fit")
+        self._bar.setAccessibleName(tr("Progress of the fit"))
         self._bar.hide()
-        self._fit, self._stop = button("Fit to its batches", primary=True), button("Stop")
+        self._fit, self._stop = button(tr("Fit to its batches"), primary=True), button(tr("Stop"))
         self._fit.clicked.connect(self._on_fit)
         self._stop.clicked.connect(self._on_stop)
         self._stop.hide()
@@ -75,9 +76,9 @@ class ModelPage(QWidget):
     def _plot(self) -> QWidget:
         frame, column = card()
         row = QHBoxLayout()
-        row.addWidget(label("Measured and modelled, batch", "heading"))
+        row.addWidget(label(tr("Measured and modelled, batch"), "heading"))
         self._batch = QComboBox()
-        self._batch.setAccessibleName("Batch to compare")
+        self._batch.setAccessibleName(tr("Batch to compare"))
         self._batch.textActivated.connect(self._on_batch)
         row.addWidget(self._batch)
         self._off = label("", "soft")
@@ -85,12 +86,12 @@ class ModelPage(QWidget):
         column.addLayout(row)
         self._lane = Lane(self._look, "card", with_time=True)
         self._lane.setObjectName("bare")  # it lies in a card already
-        self._lane.setAccessibleName("Measured and modelled curves")
+        self._lane.setAccessibleName(tr("Measured and modelled curves"))
         self._lines = [pg.PlotCurveItem(connect="finite") for _ in range(4)]
         for item in self._lines:
             self._lane.plot.addItem(item, ignoreBounds=True)
         column.addWidget(self._lane, 1)
-        for words, line in zip(("bean", "bean modelled", "air", "air modelled"), self._lines, strict=True):
+        for words, line in zip(("bean", tr("bean modelled"), "air", tr("air modelled")), self._lines, strict=True):
             self._lane.reads(words, line)
         self.glance = Glance((self._lane,))
         return frame
@@ -120,7 +121,7 @@ class ModelPage(QWidget):
             self._on_stop()
         self._machine = machine
         model, why = self._desk.ask(model_of, machine)
-        told = "\n".join((*trust_words(model), f"({why[:1].upper()}{why[1:]}.)") if model.batches else trust_words(model))
+        told = "\n".join((*trust_words(model), f"({capital(why)}.)") if model.batches else trust_words(model))
         self._trust.setText(self._desk.settings.units.sentence(told))
         labels = self._desk.ask(fitted_labels, machine)
         chosen = self._batch.currentText()
@@ -128,8 +129,12 @@ class ModelPage(QWidget):
         self._batch.addItems(labels)
         if chosen in labels:
             self._batch.setCurrentText(chosen)
+        fitted = model.fitted
         rows = [
-            (words, f"{by * model.fitted.number(name):.{digits}f} ± {by * model.fitted.spread(name):.{digits}f} {unit}")
+            (
+                words,
+                f"{tr('{:.{}f}', by * fitted.number(name), digits)} ± {tr('{:.{}f}', by * fitted.spread(name), digits)} {unit}",
+            )
             for name, words, unit, digits, by in SHOWN
         ]
         self._left.show_rows(rows[:3])
@@ -170,11 +175,16 @@ class ModelPage(QWidget):
         low, high = (units.show(value, "°C") for value in (40.0, 260.0))
         self._lane.time_span(0.0, end)
         self._lane.level_span(low, high)
-        keys = (Key("bean"), Key("air", "slate"), Key("bean modelled", "moss", "dash"), Key("air modelled", "moss", "dots"))
-        self._lane.head.show_head(f"Temperature, {units.temperature}", keys, "minutes from the charge")
-        kind = "in the fit" if compared.in_fit else "not in the fit"
+        keys = (
+            Key("bean"),
+            Key("air", "slate"),
+            Key(tr("bean modelled"), "moss", "dash"),
+            Key(tr("air modelled"), "moss", "dots"),
+        )
+        self._lane.head.show_head(tr("Temperature, {}", units.temperature), keys, tr("minutes from the charge"))
+        kind = tr("in the fit") if compared.in_fit else tr("not in the fit")
         off = units.show_difference(compared.rms_bean_c)
-        self._off.setText(f"{off:.1f} {units.temperature} off, {kind}")
+        self._off.setText(tr("{:.1f} {} off, {}", off, units.temperature, kind))
 
     def _on_fit(self) -> None:
         machine = self._machine
@@ -184,7 +194,7 @@ class ModelPage(QWidget):
         self._bar.setValue(0)
         self._bar.show()
         self._stop.show()
-        self._trust.setText(f"Fitting {machine.name}: some seconds. You can go on working.")
+        self._trust.setText(tr("Fitting {}: some seconds. You can go on working.", machine.name))
         ask = self._desk.ask
         self._cancel = self.background.run_long(
             "fit", lambda progress: ask(fit_machine, machine, progress=progress), self._on_fitted, self._on_progress
@@ -198,11 +208,11 @@ class ModelPage(QWidget):
         refused: list[str] = result[1]
         self.fitted.emit()
         if refused:
-            self._trust.setText(f"{self._trust.text()}\n{len(refused)} left out: {refused[0]}")
+            self._trust.setText(tr("{}\n{} left out: {}", self._trust.text(), len(refused), refused[0]))
 
     def _say_error(self, sentence: str) -> None:
         self._at_rest()
-        self._trust.setText(sentence or "Stopped; the model is as it was.")
+        self._trust.setText(sentence or tr("Stopped; the model is as it was."))
 
     def _on_stop(self) -> None:
         if self._cancel is not None:

@@ -27,6 +27,7 @@ from PyQt6.QtWidgets import (
 )
 
 from firnel.core.units import clock, linear_map
+from firnel.core.words import capital, tr
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.glance import Glance
@@ -51,9 +52,9 @@ from firnel.work.machines.old_logs import (
 )
 from firnel.work.review.records import ImportRefusedError
 
-COLUMNS = ("File", "Machine", "Lot", "Load", "Charge", "1st crack", "Drop", "")
+COLUMNS = (tr("File"), tr("Machine"), tr("Lot"), tr("Load"), tr("Charge"), tr("1st crack"), tr("Drop"), "")
 KEYS = (Key("bean"), Key("air", "slate"))
-DEGREES = (("as guessed", None), ("°C", "c"), ("°F", "f"))
+DEGREES = ((tr("as guessed"), None), ("°C", "c"), ("°F", "f"))
 
 
 class OldLogsSheet(QDialog):
@@ -70,7 +71,7 @@ class OldLogsSheet(QDialog):
 
     def __init__(self, desk: Desk, look: Look, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Old logs")
+        self.setWindowTitle(tr("Old logs"))
         self.resize(1220, 740)
         self.setAcceptDrops(True)
         self._desk, self._look = desk, look
@@ -95,11 +96,11 @@ class OldLogsSheet(QDialog):
         row = QHBoxLayout()
         words = QVBoxLayout()
         words.setSpacing(0)
-        words.addWidget(label("Old logs", "title"))
-        told = "Drop files or a folder here. A table with a column “file” beside them fills in weights, lots and marks."
+        words.addWidget(label(tr("Old logs"), "title"))
+        told = tr("Drop files or a folder here. A table with a column “file” beside them fills in weights, lots and marks.")
         words.addWidget(label(told, "soft"))
         row.addLayout(words, 1)
-        files, folder = button("Choose files"), button("Choose a folder", primary=True)
+        files, folder = button(tr("Choose files")), button(tr("Choose a folder"), primary=True)
         files.clicked.connect(self._on_files)
         folder.clicked.connect(self._on_folder)
         row.addWidget(files)
@@ -109,7 +110,7 @@ class OldLogsSheet(QDialog):
     def _list(self) -> QWidget:
         frame, column = card(spacing=SPACE_S)
         self.table = QTableWidget(0, len(COLUMNS))
-        dress(self.table, "Old logs")
+        dress(self.table, tr("Old logs"))
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.table.setHorizontalHeaderLabels(COLUMNS)
         across = self.table.horizontalHeader()
@@ -118,17 +119,21 @@ class OldLogsSheet(QDialog):
         self.table.currentCellChanged.connect(lambda now, *_: self._show_row(now))
         column.addWidget(self.table, 1)
         fill = QHBoxLayout()
-        self.machine, self.lot, self.load = QComboBox(), QComboBox(), FigureEntry("Load of the chosen logs")
-        for box, name in ((self.machine, "Machine of the chosen logs"), (self.lot, "Lot of the chosen logs")):
+        self.machine, self.lot, self.load = QComboBox(), QComboBox(), FigureEntry(tr("Load of the chosen logs"))
+        for box, name in ((self.machine, tr("Machine of the chosen logs")), (self.lot, tr("Lot of the chosen logs"))):
             box.setEditable(True)
             box.setAccessibleName(name)
             box.setMinimumContentsLength(9)
         self.machine.addItems([""] + [one.name for one in self._desk.ask(shelf.machines) if not one.archived])
         self.lot.addItems([""] + [one.name for one in self._desk.ask(shelf.lots) if not one.archived])
         self.load.setFixedWidth(90)
-        put = button("Fill in", "Into the chosen rows; into all where none is chosen")
+        put = button(tr("Fill in"), tr("Into the chosen rows; into all where none is chosen"))
         put.clicked.connect(self.fill_in)
-        for title, widget in (("Machine", self.machine), ("Lot", self.lot), (f"Load, {self._desk.settings.mass}", self.load)):
+        for title, widget in (
+            (tr("Machine"), self.machine),
+            (tr("Lot"), self.lot),
+            (tr("Load, {}", self._desk.settings.mass), self.load),
+        ):
             fill.addWidget(label(title, "soft"))
             fill.addWidget(widget, 0 if widget is self.load else 1)
         fill.addWidget(put)
@@ -142,7 +147,7 @@ class OldLogsSheet(QDialog):
         column.addWidget(self._name)
         self._lane = Lane(self._look, "card", with_time=True)
         self._lane.setObjectName("bare")
-        self._lane.setAccessibleName("The chosen log")
+        self._lane.setAccessibleName(tr("The chosen log"))
         self._bean, self._air = pg.PlotCurveItem(connect="finite"), pg.PlotCurveItem(connect="finite")
         self._lines = {kind: pg.InfiniteLine(angle=90) for kind in MARKS}
         for item in (self._bean, self._air, *self._lines.values()):
@@ -156,23 +161,26 @@ class OldLogsSheet(QDialog):
         grid = QGridLayout()
         grid.setHorizontalSpacing(SPACE_S)
         grid.setVerticalSpacing(1)
-        self._marks = {kind: FigureEntry(f"{kind.words.capitalize()}, seconds of the log") for kind in MARKS}
+        self._marks = {kind: FigureEntry(tr("{}, seconds of the log", capital(kind.words))) for kind in MARKS}
         for place, (kind, entry) in enumerate(self._marks.items()):
-            grid.addWidget(label(f"{kind.words.capitalize()}, s", "soft"), 0, place)
+            grid.addWidget(label(f"{capital(kind.words)}, s", "soft"), 0, place)
             grid.addWidget(entry, 1, place)
         self._degrees, self._columns = QComboBox(), QLineEdit()
         self._degrees.addItems([words for words, _ in DEGREES])
-        self._degrees.setAccessibleName("Degrees of the log")
-        self._columns.setAccessibleName("Columns of the log")
-        self._columns.setPlaceholderText("columns as guessed, or: time=…, bean=…, gas=…")
-        grid.addWidget(label("Degrees", "soft"), 2, 0)
+        self._degrees.setAccessibleName(tr("Degrees of the log"))
+        self._columns.setAccessibleName(tr("Columns of the log"))
+        self._columns.setPlaceholderText(tr("columns as guessed, or: time=…, bean=…, gas=…"))
+        grid.addWidget(label(tr("Degrees"), "soft"), 2, 0)
         grid.addWidget(self._degrees, 3, 0)
-        grid.addWidget(label("Columns", "soft"), 2, 1)
+        grid.addWidget(label(tr("Columns"), "soft"), 2, 1)
         grid.addWidget(self._columns, 3, 1, 1, 3)
         column.addLayout(grid)
         row = QHBoxLayout()
         row.addStretch(1)
-        all_alike, correct = button("Read all like this", "Degrees and columns, for every log"), button("Correct this one")
+        all_alike, correct = (
+            button(tr("Read all like this"), tr("Degrees and columns, for every log")),
+            button(tr("Correct this one")),
+        )
         all_alike.clicked.connect(partial(self.correct, True))
         correct.clicked.connect(partial(self.correct, False))
         row.addWidget(all_alike)
@@ -193,13 +201,13 @@ class OldLogsSheet(QDialog):
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
         self._bar.setFixedHeight(10)
-        self._bar.setAccessibleName("Progress")
+        self._bar.setAccessibleName(tr("Progress"))
         self._bar.hide()
         self._count = label("", "soft")
         row.addWidget(self._count)
         row.addWidget(self._bar, 1)
         row.addStretch(1)
-        cancel, self._go = button("Leave"), button("Take them in", primary=True)
+        cancel, self._go = button(tr("Leave")), button(tr("Take them in"), primary=True)
         cancel.clicked.connect(self.reject)
         self._go.clicked.connect(self.take_in)
         self._go.setEnabled(False)
@@ -222,12 +230,14 @@ class OldLogsSheet(QDialog):
             self.open_places([Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()])
 
     def _on_files(self) -> None:
-        paths, _ = QFileDialog.getOpenFileNames(self, "Old logs", "", "Logs and tables (*.csv *.tsv *.txt *.json *.xlsx)")
+        paths, _ = QFileDialog.getOpenFileNames(
+            self, tr("Old logs"), "", tr("Logs and tables (*.csv *.tsv *.txt *.json *.xlsx)")
+        )
         if paths:
             self.open_places([Path(path) for path in paths])
 
     def _on_folder(self) -> None:
-        if path := QFileDialog.getExistingDirectory(self, "A folder of old logs"):
+        if path := QFileDialog.getExistingDirectory(self, tr("A folder of old logs")):
             self.open_places([Path(path)])
 
     def open_places(self, places: Sequence[Path]) -> None:
@@ -237,7 +247,7 @@ class OldLogsSheet(QDialog):
         except ImportRefusedError as error:
             self._said.setText(str(error))
             return
-        self._said.setText(f"Reading {len(logs)} logs.")
+        self._said.setText(tr("Reading {} logs.", len(logs)))
         self._busy(True)
         work = partial(look_at_all, logs, tables)
         self._stop = self._background.run_long("look", work, self._on_read, self._on_progress)
@@ -273,7 +283,7 @@ class OldLogsSheet(QDialog):
         self.table.setUpdatesEnabled(True)
         good = sum(log.read is not None for log in self._logs)
         bad = len(self._logs) - good
-        self._count.setText(f"{good} can be taken in" + (f", {bad} not" if bad else ""))
+        self._count.setText(tr("{} can be taken in", good) + (tr(", {} not", bad) if bad else ""))
         self._go.setEnabled(good > 0)
         if mixed := mixed_words(self._logs):
             self._said.setText(mixed)
@@ -286,7 +296,7 @@ class OldLogsSheet(QDialog):
             found = {mark.kind: mark.t for mark in record.marks}
             marks = [clock(found[kind]) if kind in found else "–" for kind in (MARKS[0], MARKS[2], MARKS[3])]
         load = units.text(wishes.load_kg, "kg") if wishes.load_kg is not None else ""
-        words = log.wrong or ("" if wishes.machine and wishes.load_kg else "needs " + _needs(log))
+        words = log.wrong or ("" if wishes.machine and wishes.load_kg else tr("needs {}", _needs(log)))
         for place, text in enumerate((log.path.stem, wishes.machine, wishes.lot, load, *marks, words)):
             item = QTableWidgetItem(text)
             item.setToolTip(text)
@@ -299,7 +309,7 @@ class OldLogsSheet(QDialog):
         self._shown = row if 0 <= row < len(self._logs) else -1
         log = self._logs[self._shown] if self._shown >= 0 else None
         record = log.record if log is not None else None
-        self._name.show_text(log.path.name if log is not None else "No log chosen")
+        self._name.show_text(log.path.name if log is not None else tr("No log chosen"))
         said = "" if log is None else log.wrong or " · ".join(log.read.said if log.read is not None else ())
         self._guessed.setText(said)
         for item in (self._bean, self._air):
@@ -316,12 +326,12 @@ class OldLogsSheet(QDialog):
         self._air.setData(trace.t, trace.air * factor + offset)
         self._lane.time_span(float(trace.t[0]), float(trace.t[-1]))
         self._lane.level_span(20.0 * factor + offset, 280.0 * factor + offset)
-        self._lane.head.show_head(f"Temperature, {self._desk.settings.temperature}", KEYS, "minutes of the log")
+        self._lane.head.show_head(tr("Temperature, {}", self._desk.settings.temperature), KEYS, tr("minutes of the log"))
         for mark in record.marks:
             if mark.kind in self._lines:
                 self._lines[mark.kind].setPos(mark.t)
                 self._lines[mark.kind].show()
-                self._marks[mark.kind].setText(f"{mark.t:.0f}")
+                self._marks[mark.kind].setText(tr("{:.0f}", mark.t))
         told = log.wishes.temperature
         self._degrees.setCurrentIndex(next(i for i, (_, name) in enumerate(DEGREES) if name == told))
         self._columns.setText(", ".join(f"{name}={column}" for name, column in log.wishes.columns.items()))
@@ -381,7 +391,7 @@ class OldLogsSheet(QDialog):
             self._said.setText(mixed)
             return
         self._busy(True)
-        self._said.setText("Taking them in.")
+        self._said.setText(tr("Taking them in."))
         ask, logs = self._desk.ask, list(self._logs)
         self._stop = self._background.run_long(
             "take", lambda progress: ask(take_in, logs, progress), self._on_taken, self._on_progress
@@ -402,8 +412,8 @@ class OldLogsSheet(QDialog):
 
 
 def _needs(log: OldLog) -> str:
-    missing = [word for word, there in (("machine", log.wishes.machine), ("load", log.wishes.load_kg)) if not there]
-    return " and ".join(missing) + " to be learned from"
+    missing = [word for word, there in ((tr("machine"), log.wishes.machine), (tr("load"), log.wishes.load_kg)) if not there]
+    return tr(" and ").join(missing) + tr(" to be learned from")
 
 
 def _columns_in(text: str) -> dict[str, str]:
@@ -411,6 +421,6 @@ def _columns_in(text: str) -> dict[str, str]:
     for part in filter(None, (part.strip() for part in text.split(","))):
         name, equals, column = part.partition("=")
         if not equals or not column.strip():
-            raise ValueError(f"Columns: {part!r} is not NAME=COLUMN; the names are {', '.join(FIELDS)}, or a control's.")
+            raise ValueError(tr("Columns: {!r} is not NAME=COLUMN; the names are {}, or a control's.", part, ", ".join(FIELDS)))
         columns[name.strip()] = column.strip()
     return columns

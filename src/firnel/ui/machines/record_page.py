@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 from firnel.core.model.score import muted, untold
 from firnel.core.model.statements import FEWEST, GOOD, Foretold, Record, Statement, records
 from firnel.core.vocabulary import Machine
+from firnel.core.words import tr
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane
@@ -30,7 +31,7 @@ class RecordPage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(SPACE_S)
         frame, inside = card(spacing=4)
-        inside.addWidget(label("What was foretold, and what came", "heading"))
+        inside.addWidget(label(tr("What was foretold, and what came"), "heading"))
         self._words = label("", "", wrap=True)
         inside.addWidget(self._words)
         self._table = FigureGrid(spacing=26)
@@ -38,11 +39,11 @@ class RecordPage(QWidget):
         column.addWidget(frame)
         chart, room = card()
         row = QHBoxLayout()
-        row.addWidget(label("Batch by batch", "heading"))
+        row.addWidget(label(tr("Batch by batch"), "heading"))
         self._which = QComboBox()
-        self._which.setAccessibleName("Statement to chart")
+        self._which.setAccessibleName(tr("Statement to chart"))
         for statement in Statement:
-            self._which.addItem(statement.value, statement)
+            self._which.addItem(tr(statement.value), statement)
         self._which.setCurrentIndex(list(Statement).index(Statement.CRACK))
         self._which.currentIndexChanged.connect(self._draw)
         row.addWidget(self._which)
@@ -50,7 +51,7 @@ class RecordPage(QWidget):
         room.addLayout(row)
         self._lane = Lane(look, "card", with_time=True)
         self._lane.setObjectName("bare")  # it lies in a card already
-        self._lane.setAccessibleName("How far off, batch by batch")
+        self._lane.setAccessibleName(tr("How far off, batch by batch"))
         room.addWidget(self._lane, 1)
         self.glance = Glance((self._lane,), when=self._when, places=lambda: range(len(self._charted())))
         column.addWidget(chart, 1)
@@ -64,12 +65,14 @@ class RecordPage(QWidget):
         silent = muted(model)
         said = [
             silent
-            or "Each batch as it would have been forecast by a model that had not seen it: half of all lie nearer than “off”, "
-            "and eight in ten are meant to lie within “said”."
+            or tr(
+                "Each batch as it would have been forecast by a model that had not seen it: half of all lie nearer than “off”, "
+                "and eight in ten are meant to lie within “said”."
+            )
         ]
         for statement in (Statement.STEEL, Statement.LOSS, Statement.COLOUR):
             if why := untold(model, statement):
-                said.append(f"Not told yet: {statement.value.partition(',')[0]}. {why}")
+                said.append(tr("Not told yet: {}. {}", statement.value.partition(",")[0], why))
         self._words.setText("\n".join(said))
         rows: list[tuple[str, ...]] = [("*statement", "batches", "off", "said", "held")]
         self._table.show_rows(rows + [self._row(one) for one in known])
@@ -77,20 +80,20 @@ class RecordPage(QWidget):
 
     def _row(self, one: Record) -> tuple[str, ...]:
         if one.count == 0:
-            return (one.statement.value, "none yet", "–", "–", "–")
+            return (one.statement.value, tr("none yet"), "–", "–", "–")
         return (
             one.statement.value,
             str(one.count),
             self._figure(one.off, one.statement),
             f"± {self._figure(one.said, one.statement)}",
-            f"{one.held} of {one.count}",
+            tr("{} of {}", one.held, one.count),
         )
 
     def _figure(self, value: float, statement: Statement) -> str:
         if statement.unit != "°C":
-            return f"{value:.0f} s" if statement.unit == "s" else f"{value:.1f} {statement.unit}"
+            return tr("{:.0f} s", value) if statement.unit == "s" else tr("{:.1f} {}", value, statement.unit)
         units = self._desk.settings.units
-        return f"{units.show_difference(value):.1f} {units.temperature}"
+        return tr("{:.1f} {}", units.show_difference(value), units.temperature)
 
     def _charted(self) -> list[Foretold]:
         return [one for one in self._score if one.statement == self._which.currentData()]
@@ -100,7 +103,7 @@ class RecordPage(QWidget):
         if not charted:
             return ""
         one = charted[round(x)]
-        return f"{one.label}: {self._shown * one.off:+.1f}, said ± {self._shown * one.half:.1f}"
+        return tr("{}: {:+.1f}, said ± {:.1f}", one.label, self._shown * one.off, self._shown * one.half)
 
     @property
     def _shown(self) -> float:
@@ -130,9 +133,11 @@ class RecordPage(QWidget):
         self._lane.time_span(-0.6, max(off.size, FEWEST) - 0.4)
         item.getAxis("bottom").setTicks([[(float(index), one.label) for index, one in enumerate(own)]])
         item.getAxis("left").tickStrings = lambda values, _scale, _spacing: [
-            f"{value:+.0f}" if value else "0" for value in values
+            tr("{:+.0f}", value) if value else "0" for value in values
         ]
         unit = units.temperature if statement.unit == "°C" else statement.unit
-        keys = (Key("said ±", "soft"), Key("held", "moss", "spot"), Key("did not hold", "ember", "diamond"))
-        came = {"s": "Came later", "%": "Lost more", "points": "Read lighter"}.get(statement.unit, "Read hotter")
-        self._lane.head.show_head(f"{came} than said, {unit}", keys, "batches in time order")
+        keys = (Key(tr("said ±"), "soft"), Key("held", "moss", "spot"), Key(tr("did not hold"), "ember", "diamond"))
+        came = {"s": tr("Came later"), "%": tr("Lost more"), "points": tr("Read lighter")}.get(
+            statement.unit, tr("Read hotter")
+        )
+        self._lane.head.show_head(tr("{} than said, {}", came, unit), keys, tr("batches in time order"))

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
 from firnel.core.vocabulary import Machine
+from firnel.core.words import later, tr
 from firnel.ui.machines.care_page import CarePage
 from firnel.ui.machines.definition_page import DefinitionPage
 from firnel.ui.machines.link_page import LinkPage
@@ -18,7 +19,7 @@ from firnel.ui.machines.record_page import RecordPage
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage, archived_words
 from firnel.ui.shared.over_time_card import OVER_TIME, OverTimeCard
-from firnel.ui.shared.parts import ElidedLabel, button, card, label
+from firnel.ui.shared.parts import ElidedLabel, button, card, chosen, label, offer
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
@@ -26,7 +27,7 @@ from firnel.work.courses import Course
 from firnel.work.desk import Desk, machine_kinds, machine_of_kind
 from firnel.work.machines.use import machine_courses
 
-CAUTIONS = (
+CAUTIONS = tr(
     "Firnel reads and advises; it never commands a burner. Gas fitting, flue and electrics are for licensed trades, "
     "and the maker's manual and local codes come first. Keep chaff collector and ducts clean, an extinguisher suited "
     "to the place at hand, a carbon monoxide alarm on, and never leave a running roaster."
@@ -40,28 +41,28 @@ class MachinesView(ListPage):
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
-            "Machines",
-            "The roasters: what the model knows of them, how they are set, cared for and linked",
-            ("Machine", "+Kind", "#Useful"),
-            "No machines yet. Press “Add a machine”: a name, its kind, and where its readings come from.",
+            tr("Machines"),
+            tr("The roasters: what the model knows of them, how they are set, cared for and linked"),
+            (tr("Machine"), "+Kind", "#Useful"),
+            tr("No machines yet. Press “Add a machine”: a name, its kind, and where its readings come from."),
             sheet_width=716,
         )
         self._desk = desk
         self._machine: Machine | None = None
-        add = button("Add a machine", primary=True)
+        add = button(tr("Add a machine"), primary=True)
         add.clicked.connect(self._begin_new)
         self._which = QComboBox()
-        self._which.addItems(("in use", "archived"))
-        self._which.setAccessibleName("Which machines are listed")
+        offer(self._which, (later("in use"), later("archived")))
+        self._which.setAccessibleName(tr("Which machines are listed"))
         self._which.currentIndexChanged.connect(self.refresh)
-        self._archive = button("Archive", "Put it away; it can be brought back")
+        self._archive = button(tr("Archive"), tr("Put it away; it can be brought back"))
         self._archive.clicked.connect(self._on_archive)
         self.head.add(add)
         for widget in (self._which, self._archive):
             self.tools.addWidget(widget)
         self._name = ElidedLabel("title")
         self.background = Background(self, self.head.tell)
-        self.over_time = OverTimeCard(look, "No batch was roasted here yet.")
+        self.over_time = OverTimeCard(look, tr("No batch was roasted here yet."))
         self.over_time.setFixedHeight(OVER_TIME)
         self.list_side.addWidget(self.over_time)
         self.sheet_column.addWidget(self._name)
@@ -78,11 +79,11 @@ class MachinesView(ListPage):
         column.addWidget(label(CAUTIONS, "caution", wrap=True))
         column.addStretch(1)
         for name, page in (
-            ("Model", self.model),
-            ("Record", self.record),
-            ("Definition", self.definition),
-            ("Care and probes", self.care),
-            ("Link", link),
+            (tr("Model"), self.model),
+            (tr("Record"), self.record),
+            (tr("Definition"), self.definition),
+            (tr("Care and probes"), self.care),
+            (tr("Link"), link),
         ):
             self.tabs.add(name, page)
         self.sheet_column.addWidget(self.tabs, 1)
@@ -94,15 +95,15 @@ class MachinesView(ListPage):
     def _form(self) -> QFrame:
         frame, column = card(spacing=4)
         self._form_frame = frame
-        column.addWidget(label("A new machine", "heading"))
+        column.addWidget(label(tr("A new machine"), "heading"))
         self._new_name, self._kind = QLineEdit(), QComboBox()
-        self._new_name.setPlaceholderText("Name")
-        self._new_name.setAccessibleName("Name of the machine")
-        self._kind.setAccessibleName("Kind of the machine")
+        self._new_name.setPlaceholderText(tr("Name"))
+        self._new_name.setAccessibleName(tr("Name of the machine"))
+        self._kind.setAccessibleName(tr("Kind of the machine"))
         for kind, title in machine_kinds().items():
-            self._kind.addItem(title, kind)
+            self._kind.addItem(tr(title), kind)
         self._warning = label("", "warn", wrap=True)
-        save = button("Add it", primary=True)
+        save = button(tr("Add it"), primary=True)
         save.clicked.connect(self._save)
         for widget in (self._new_name, self._kind, self._warning, save):
             column.addWidget(widget)
@@ -114,12 +115,12 @@ class MachinesView(ListPage):
         units, kinds = self._desk.settings.units, machine_kinds()
         self.show_rows(
             [
-                ((m.name, kinds.get(m.kind, f"{m.heat} drum"), units.text(m.useful_load_kg, "kg", 1)), m)
+                ((m.name, tr(kinds.get(m.kind, "")) or tr("{} drum", tr(m.heat)), units.text(m.useful_load_kg, "kg", 1)), m)
                 for m in self._desk.ask(shelf.machines)
-                if m.archived == (self._which.currentText() == "archived")
+                if m.archived == (chosen(self._which) == "archived")
             ]
         )
-        self._archive.setText("Bring back" if self._which.currentText() == "archived" else "Archive")
+        self._archive.setText(tr("Bring back") if chosen(self._which) == "archived" else tr("Archive"))
         self.show_link()
 
     def _on_archive(self) -> None:
@@ -176,10 +177,10 @@ class MachinesView(ListPage):
     def _save(self) -> None:
         name = self._new_name.text().strip()
         if not name:
-            self._warning.setText("A machine needs a name.")
+            self._warning.setText(tr("A machine needs a name."))
             return
         if any(machine.name == name for machine in self._desk.ask(shelf.machines)):
-            self._warning.setText(f"There is a machine called {name} already.")
+            self._warning.setText(tr("There is a machine called {} already.", name))
             return
         try:
             self._desk.ask(shelf.save_machine, machine_of_kind(name, self._kind.currentData()))

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
+    QLabel,
     QLineEdit,
     QMenu,
     QScrollArea,
@@ -22,6 +23,7 @@ from PyQt6.QtWidgets import (
 
 from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.vocabulary import Control, Role, usual_role
+from firnel.core.words import tr
 from firnel.ui.plan.move_list import MoveList, MoveRow
 from firnel.ui.plan.plots import PlanPlots
 from firnel.ui.plan.stage_ruler import StageRuler
@@ -29,7 +31,7 @@ from firnel.ui.plan.target_row import TargetRow
 from firnel.ui.shared.actions import PLAN, bind
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
-from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
+from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, choose, chosen, label, offer
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
@@ -101,8 +103,8 @@ class PlanEditor(QFrame):
         self._asks, asks = card(spacing=SPACE_S, margin=SPACE_S)
         row = QHBoxLayout()
         self._asked = label("", "heading")
-        self._as_new = button("Keep as a new plan", "The plan that it began with stays as it is")
-        self._as_version = button("A new version of it", "Batches of it are roasted by this one from now on")
+        self._as_new = button(tr("Keep as a new plan"), tr("The plan that it began with stays as it is"))
+        self._as_version = button(tr("A new version of it"), tr("Batches of it are roasted by this one from now on"))
         for widget in (self._as_new, self._as_version):
             widget.setCheckable(True)
         self._as_new.clicked.connect(partial(self.bench.choose_new, True))
@@ -119,21 +121,22 @@ class PlanEditor(QFrame):
         grid.setHorizontalSpacing(SPACE_S)
         grid.setVerticalSpacing(2)
         self._name = QLineEdit()
-        self._name.setAccessibleName("Name of the plan")
+        self._name.setAccessibleName(tr("Name of the plan"))
         self._lot, self._machine, self._purpose, self._approach = (QComboBox() for _ in range(4))
-        self._load, self._room, self._drum = FigureEntry("Load"), FigureEntry("Room"), FigureEntry("Drum at charge")
-        self._drum.setToolTip("How much colder (−) or hotter than usual the steel is at charge")
-        self._purpose.addItems(list(DEVELOPMENT_S))
+        self._load, self._room, self._drum = FigureEntry(tr("Load")), FigureEntry(tr("Room")), FigureEntry(tr("Drum at charge"))
+        self._drum.setToolTip(tr("How much colder (−) or hotter than usual the steel is at charge"))
+        offer(self._purpose, DEVELOPMENT_S)
         for key in FORMS:
             self._approach.addItem(APPROACHES[key], key)
         rows: tuple[tuple[str, QWidget, int], ...] = (
-            ("Name", self._name, 6), ("Lot", self._lot, 5), ("Machine", self._machine, 4), ("Purpose", self._purpose, 3),
-            ("Approach", self._approach, 4), ("Load", self._load, 2), ("Room", self._room, 2), ("Drum ±", self._drum, 2),
+            (tr("Name"), self._name, 6), (tr("Lot"), self._lot, 5), (tr("Machine"), self._machine, 4),
+            (tr("Purpose"), self._purpose, 3), (tr("Approach"), self._approach, 4), (tr("Load"), self._load, 2),
+            (tr("Room"), self._room, 2), (tr("Drum ±"), self._drum, 2),
         )  # fmt: skip
-        self._heads = {}
+        self._heads: dict[QWidget, QLabel] = {}
         for index, (title, widget, stretch) in enumerate(rows):
-            self._heads[title] = label(title, "soft")
-            grid.addWidget(self._heads[title], 0, index)
+            self._heads[widget] = label(title, "soft")
+            grid.addWidget(self._heads[widget], 0, index)
             grid.addWidget(widget, 1, index)
             grid.setColumnStretch(index, stretch)
             if not widget.accessibleName():
@@ -151,21 +154,21 @@ class PlanEditor(QFrame):
         column.setSpacing(SPACE_S)
         moves, moves_column = card(spacing=2, margin=SPACE_M)
         title = QHBoxLayout()
-        title.addWidget(label("Moves", "heading"))
+        title.addWidget(label(tr("Moves"), "heading"))
         self.typed = QLineEdit()
-        self.typed.setAccessibleName("A move, typed")
-        self.typed.setPlaceholderText("gas 1.8 at yellow")
-        self.typed.setToolTip(f"Type a move, a setting at charge, a soak or a coast, {HOW}")
+        self.typed.setAccessibleName(tr("A move, typed"))
+        self.typed.setPlaceholderText(tr("gas 1.8 at yellow"))
+        self.typed.setToolTip(tr("Type a move, a setting at charge, a soak or a coast, {}", HOW))
         title.addWidget(self.typed, 1)
-        self._hold_all = button("Hold all", "The recipe stays as it is, whatever the targets are; again gives all back")
+        self._hold_all = button(tr("Hold all"), tr("The recipe stays as it is, whatever the targets are; again gives all back"))
         self._hold_all.setCheckable(True)
         title.addWidget(self._hold_all)
         moves_column.addLayout(title)
-        self._weighs = label("beside each: a step · 5 s late, at the drop", "soft")
+        self._weighs = label(tr("beside each: a step · 5 s late, at the drop"), "soft")
         moves_column.addWidget(self._weighs)
         self.moves = MoveList(self._look)
         area = QScrollArea()
-        area.setAccessibleName("Moves")
+        area.setAccessibleName(tr("Moves"))
         area.setObjectName("bare")
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
@@ -175,7 +178,7 @@ class PlanEditor(QFrame):
         moves_column.addWidget(area, 1)
         column.addWidget(moves, 1)
         gives, gives_column = card(spacing=2, margin=SPACE_M)
-        gives_column.addWidget(label("What this should give", "heading"))
+        gives_column.addWidget(label(tr("What this should give"), "heading"))
         self._gives = FigureGrid(small=True)
         gives_column.addWidget(self._gives)
         column.addWidget(gives)
@@ -186,25 +189,25 @@ class PlanEditor(QFrame):
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(SPACE_S)
-        self._order = FigureEntry("Roasted wanted")
+        self._order = FigureEntry(tr("Roasted wanted"))
         self._order.setFixedWidth(150)
         self._split = ElidedLabel("soft")
-        self._ladder = button("Ladder", "Keep five variants in equal steps, to roast and cup")
+        self._ladder = button(tr("Ladder"), tr("Keep five variants in equal steps, to roast and cup"))
         menu = QMenu(self._ladder)
         for name, (step, _) in LADDERS.items():
             unit = "s" if name.endswith("_s") else "°C"
-            if (action := menu.addAction(f"On {TARGET_WORDS[name]}, {step:.0f} {unit} apart")) is not None:
+            if (action := menu.addAction(tr("On {}, {:.0f} {} apart", TARGET_WORDS[name], step, unit))) is not None:
                 action.triggered.connect(partial(self._on_ladder, name))
         self._ladder.setMenu(menu)
-        self._undo, self._redo = button("Undo", "Ctrl+Z"), button("Redo", "Ctrl+Shift+Z")
-        self._coast = button("Coast", "Burner off for the last half minute")
-        self._find = button("Find the moves", "Propose them anew, around those that are held")
-        leave = button("Leave it", "Without keeping: the draft is gone")
+        self._undo, self._redo = button(tr("Undo"), "Ctrl+Z"), button(tr("Redo"), "Ctrl+Shift+Z")
+        self._coast = button(tr("Coast"), tr("Burner off for the last half minute"))
+        self._find = button(tr("Find the moves"), tr("Propose them anew, around those that are held"))
+        leave = button(tr("Leave it"), tr("Without keeping: the draft is gone"))
         leave.clicked.connect(self._on_leave)
         self._reason = QLineEdit()
-        self._reason.setAccessibleName("Why it was changed")
-        self._reason.setPlaceholderText("Why this change?")
-        self._keep = button("Keep the plan", primary=True)
+        self._reason.setAccessibleName(tr("Why it was changed"))
+        self._reason.setPlaceholderText(tr("Why this change?"))
+        self._keep = button(tr("Keep the plan"), primary=True)
         row.addWidget(self._order)
         row.addWidget(self._split, 1)
         for widget in (self._ladder, self._coast, self._undo, self._redo, self._find, leave):
@@ -221,7 +224,7 @@ class PlanEditor(QFrame):
         self.ruler.released.connect(self._on_released)
         self._machine.activated.connect(lambda _: bench.choose_machine(self._machine.currentData()))
         self._lot.activated.connect(lambda _: bench.choose_lot(self._lot.currentData()))
-        self._purpose.activated.connect(lambda _: bench.choose_purpose(self._purpose.currentText()))
+        self._purpose.activated.connect(lambda _: bench.choose_purpose(chosen(self._purpose)))
         self._approach.activated.connect(lambda _: bench.choose_approach(str(self._approach.currentData())))
         self._name.textChanged.connect(bench.rename)
         self._reason.textChanged.connect(bench.explain)
@@ -267,15 +270,15 @@ class PlanEditor(QFrame):
     def _dress(self) -> None:
         units = self._desk.settings.units
         self._order.clear()
-        self._order.setPlaceholderText(f"roasted, {units.mass}")
-        self._heads["Load"].setText(f"Load, {units.mass}")
-        self._heads["Room"].setText(f"Room, {units.temperature}")
-        self._heads["Drum ±"].setText(f"Drum ±{units.temperature}")
+        self._order.setPlaceholderText(tr("roasted, {}", units.mass))
+        self._heads[self._load].setText(tr("Load, {}", units.mass))
+        self._heads[self._room].setText(tr("Room, {}", units.temperature))
+        self._heads[self._drum].setText(tr("Drum ±{}", units.temperature))
 
     def _offer_choices(self) -> None:
         """What the plan can be for, and what it is for."""
         plan = self.bench.plan
-        for box, offered, chosen in (
+        for box, offered, taken in (
             (self._lot, [(lot.name, lot.id) for lot in self.bench.lots], plan.lot_id),
             (self._machine, [(machine.name, machine.id) for machine in self.bench.machines], plan.machine_id),
         ):
@@ -283,8 +286,8 @@ class PlanEditor(QFrame):
                 box.clear()
                 for name, key in offered:
                     box.addItem(name, key)
-            box.setCurrentIndex(box.findData(chosen) if chosen is not None else -1)
-        self._purpose.setCurrentText(plan.purpose)
+            box.setCurrentIndex(box.findData(taken) if taken is not None else -1)
+        choose(self._purpose, plan.purpose)
         self._approach.setCurrentIndex(max(self._approach.findData(plan.approach), 0))
         for field, text in ((self._name, self.bench.name), (self._reason, self.bench.reason)):
             if field.text() != text:
@@ -405,7 +408,7 @@ class PlanEditor(QFrame):
         self._reason.setVisible(plan.id is not None)
         self._asks.setVisible(bench.asks_new)
         if bench.asks_new and bench.begun is not None:
-            self._asked.setText(f"It is no longer for what {bench.begun.name} is for:")
+            self._asked.setText(tr("It is no longer for what {} is for:", bench.begun.name))
             self._as_new.setChecked(bench.as_new is not False)
             self._as_version.setChecked(bench.as_new is False)
         self._said.setText(bench.said)
@@ -446,7 +449,7 @@ class PlanEditor(QFrame):
             return
         load, out = units.text(split.load_kg, "kg"), split.expected
         spread = 50.0 * (out.high - out.low)
-        words = f"{split.batches} × {load}, loss {100 * out.loss:.1f} ± {spread:.1f} %"
+        words = tr("{} × {}, loss {:.1f} ± {:.1f} %", split.batches, load, 100 * out.loss, spread)
         self._split.show_text(units.sentence(" · ".join((words, *split.warnings))))
 
     def _on_ladder(self, on: str) -> None:
@@ -470,4 +473,4 @@ class PlanEditor(QFrame):
 
 def _signed(value: float) -> str:
     """``+0.3``, and ``0.0`` without a sign."""
-    return f"{value:+.1f}" if abs(value) >= 0.05 else "0.0"
+    return tr("{:+.1f}", value) if abs(value) >= 0.05 else "0.0"

@@ -8,11 +8,12 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
+from firnel.core.words import tr
 from firnel.ui.theme.look import Look, mono, sans
 
 ROW = 42
 #: Keys of the list, for its tooltip and the key sheet.
-KEYS = "↑ ↓ choose · + − a step · ← → five seconds · B mark, bean temperature or clock · H hold · Del away"
+KEYS = tr("↑ ↓ choose · + − a step · ← → five seconds · B mark, bean temperature or clock · H hold · Del away")
 
 
 @dataclass(frozen=True)
@@ -43,7 +44,7 @@ class MoveList(QWidget):
         self._rows: tuple[MoveRow, ...] = ()
         self._chosen = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(f"Moves: {KEYS}")
+        self.setAccessibleName(tr("Moves: {}", KEYS))
         self.setToolTip(KEYS)
         look.changed.connect(self.update)
 
@@ -52,7 +53,7 @@ class MoveList(QWidget):
         self._rows = rows
         self._chosen = min(self._chosen, max(len(rows) - 1, 0))
         self.setMinimumHeight(ROW * len(rows))
-        self.setAccessibleDescription("; ".join(f"{row.what} {row.when}{', held' if row.held else ''}" for row in rows))
+        self.setAccessibleDescription("; ".join(f"{row.what} {row.when}{(tr(', held') if row.held else '')}" for row in rows))
         self.updateGeometry()
         self.update()
 
@@ -95,7 +96,7 @@ class MoveList(QWidget):
             painter.drawText(QRectF(self.width() - 130.0, top + 2.0, 50.0, 22.0), side, row.at)
             painter.setFont(sans(13, QFont.Weight.DemiBold if row.held else QFont.Weight.Normal))
             painter.setPen(QColor(palette.ember if row.held else palette.soft))
-            painter.drawText(self._lock(place), Qt.AlignmentFlag.AlignCenter, "held" if row.held else "hold")
+            painter.drawText(self._lock(place), Qt.AlignmentFlag.AlignCenter, tr("held") if row.held else tr("hold"))
             painter.setFont(mono(15))
             painter.setPen(QColor(palette.soft))
             painter.drawText(self._cross(place), Qt.AlignmentFlag.AlignCenter, "×")

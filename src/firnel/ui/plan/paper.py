@@ -12,13 +12,14 @@ from PyQt6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
 from firnel.core.units import clock
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 from firnel.ui.shared.paper import HIGH, MARGIN, WIDE, begin_page, write_text
 from firnel.ui.theme.look import mono, sans
 from firnel.ui.theme.tokens import DAY
 from firnel.work.day.labels import LoadLabel, qr_matrix
 from firnel.work.plan.picture import PlanPicture
 
-CAUTION = (
+CAUTION = tr(
     "Fire, gas, carbon monoxide and hot metal: keep to the maker's manual and the local code. Never leave a running roaster. "
     "Gas and flue work is for licensed trades."
 )
@@ -56,7 +57,7 @@ def write_labels(path: Path, labels: Sequence[LoadLabel]) -> None:
     ------
     OSError : if the file cannot be written.
     """
-    writer, painter = begin_page(path, "Labels")
+    writer, painter = begin_page(path, tr("Labels"))
     each = LABELS[0] * LABELS[1]
     for index, item in enumerate(labels):
         if index and index % each == 0:
@@ -86,7 +87,7 @@ def paint_plan_sheet(painter: QPainter, paper: PlanPaper, picture: PlanPicture) 
     write_text(painter, QRectF(MARGIN, y, wide, 34.0), paper.wanted, sans(12), DAY.ink, wrap)
     write_text(painter, QRectF(MARGIN, y + 33.0, wide, 18.0), paper.wins, sans(12, QFont.Weight.DemiBold))
     y = _paint_curves(painter, picture, QRectF(MARGIN, y + 58.0, wide, 220.0)) + 14.0
-    write_text(painter, QRectF(MARGIN, y, wide, 20.0), "Moves", sans(16, QFont.Weight.Bold))
+    write_text(painter, QRectF(MARGIN, y, wide, 20.0), tr("Moves"), sans(16, QFont.Weight.Bold))
     y += 24.0
     line = min(26.0, (HIGH - MARGIN - 56.0 - y) / max(len(picture.moves), 1))
     size = int(min(15.0, line - 5.0))
@@ -107,7 +108,7 @@ def _paint_stages(painter: QPainter, picture: PlanPicture, y: float) -> float:
     """Charge, the stages to scale, and the drop, large; returns where it ends."""
     targets = dict(picture.targets)
     wide = WIDE - 2 * MARGIN
-    for column, (title, value) in enumerate((("charge", targets["Charge"]), ("drop", targets["Drop"]))):
+    for column, (title, value) in enumerate(((tr("charge"), targets[tr("Charge")]), (tr("drop"), targets[tr("Drop")]))):
         side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
         write_text(painter, QRectF(MARGIN, y, wide, 14.0), title, sans(11), DAY.soft, side)
         write_text(painter, QRectF(MARGIN, y + 14.0, wide, 26.0), value, mono(20), DAY.ink, side)
@@ -120,7 +121,7 @@ def _paint_stages(painter: QPainter, picture: PlanPicture, y: float) -> float:
         painter.setBrush(QColor(DAY.selected if index % 2 == 0 else DAY.hover))
         painter.drawRoundedRect(box, 5.0, 5.0)
         usual = picture.only_usual[index]
-        name = ("drying", "browning", "development")[index] + (" (usual)" if usual else "")
+        name = (tr("drying"), tr("browning"), tr("development"))[index] + (tr(" (usual)") if usual else "")
         write_text(
             painter,
             box.adjusted(0.0, 2.0, 0.0, -16.0),

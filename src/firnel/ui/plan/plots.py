@@ -6,6 +6,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.plan.hands import PlanHands
 from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.glance import Glance
@@ -16,7 +17,7 @@ from firnel.work.plan.picture import PlanPicture
 
 #: Height of the strip over the curves in which their names stand. [px]
 NAMES_PX = 30
-NAMES = ("bean", "- - air", "tolerance", "8 of 10 batches")
+NAMES = tr("bean"), tr("- - air"), tr("tolerance"), tr("8 of 10 batches")
 
 
 class PlanPlots(QWidget):
@@ -63,12 +64,12 @@ class PlanPlots(QWidget):
             self.lane.plot.addItem(item, ignoreBounds=True)
         for item in self._troubles:
             self._rate_lane.plot.addItem(item, ignoreBounds=True)
-        self.lane.setAccessibleName("Planned bean and air temperature over time")
-        self._rate_lane.setAccessibleName("Planned rate of rise over time")
+        self.lane.setAccessibleName(tr("Planned bean and air temperature over time"))
+        self._rate_lane.setAccessibleName(tr("Planned rate of rise over time"))
         self.lane.reads("bean", self._bean)
         self.lane.reads("air", self._air)
         self.lane.reads("tolerance", self._edges[0], self._edges[1], "{:.0f}".format)
-        self.lane.reads("8 of 10 batches", self._edges[2], self._edges[3], "{:.0f}".format)
+        self.lane.reads(tr("8 of 10 batches"), self._edges[2], self._edges[3], "{:.0f}".format)
         self._rate_lane.reads("bean", self._rate)
         self.glance = Glance((self.lane, self._rate_lane), self.hands)
         if above is not None:
@@ -127,10 +128,12 @@ class PlanPlots(QWidget):
         per_x, per_y = self.lane.plot.getPlotItem().getViewBox().viewPixelSize()
         keys = [Key("bean"), Key("air", "slate", "dash"), Key("tolerance", "moss_band", "band")]
         if picture.fan_t.size > 0:
-            keys.append(Key("8 of 10 batches", "soft", "band"))
+            keys.append(Key(tr("8 of 10 batches"), "soft", "band"))
         unit = picture.rate_unit.removesuffix("/min")
-        self.lane.head.show_head(f"Temperature, {unit}", keys)
-        self._rate_lane.head.show_head(f"Rate of rise, {picture.rate_unit}", (Key("bean", "plum"),), "minutes from the charge")
+        self.lane.head.show_head(tr("Temperature, {}", unit), keys)
+        self._rate_lane.head.show_head(
+            tr("Rate of rise, {}", picture.rate_unit), (Key("bean", "plum"),), tr("minutes from the charge")
+        )
         bottom = picture.levels[0] + 26 * per_y
         for index, item in enumerate(self._names):
             shown = index < len(picture.stage_names) and picture.t.size > 0

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from firnel.core.units import clock
 from firnel.core.usual import USUAL_STAGES
+from firnel.core.words import tr
 from firnel.ui.theme.look import Look, mono, sans
 
 NAMES = ("drying", "browning", "development")
@@ -36,14 +37,14 @@ class StageRuler(QWidget):
         self.setFixedHeight(64)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Stage ruler: arrows move the end of a stage by five seconds")
+        self.setAccessibleName(tr("Stage ruler: arrows move the end of a stage by five seconds"))
         look.changed.connect(self.update)
 
     def show_stages(self, seconds: tuple[float, float, float], drop: str) -> None:
         """Show stage times and, at the end, the drop."""
         self._seconds, self._drop = seconds, drop
-        told = ", ".join(f"{name} {clock(value)}" for name, value in zip(NAMES, seconds, strict=True))
-        self.setAccessibleDescription(f"{told}; drop {drop}")
+        told = ", ".join(f"{tr(name)} {clock(value)}" for name, value in zip(NAMES, seconds, strict=True))
+        self.setAccessibleDescription(tr("{}; drop {}", told, drop))
         self.update()
 
     @property
@@ -108,7 +109,7 @@ class StageRuler(QWidget):
         painter.drawText(QPointF(left + 10.0, 38.0), self._drop)
         painter.setPen(QColor(palette.soft))
         painter.setFont(sans(13))
-        painter.drawText(QPointF(left + 10.0, 58.0), f"total {clock(sum(self._seconds))}")
+        painter.drawText(QPointF(left + 10.0, 58.0), tr("total {}", clock(sum(self._seconds))))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Take hold of the end that is near."""

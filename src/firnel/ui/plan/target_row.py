@@ -9,14 +9,16 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QLabel, QLineEdit
 
 from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.units import Units, clock, parse_clock
+from firnel.core.words import tr
 from firnel.ui.shared.parts import label
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.plan.words import target_text
 
 #: Order in which a roaster names them, and their short titles.
 TITLES = {
-    "charge_c": "Charge", "drying_s": "Drying", "browning_s": "Browning", "development_s": "Development", "drop_c": "Drop",
-    "rise_c": "Rise", "total_s": "Total", "ratio": "Ratio", "loss": "Loss", "colour": "Colour",
+    "charge_c": tr("Charge"), "drying_s": tr("Drying"), "browning_s": tr("Browning"), "development_s": tr("Development"),
+    "drop_c": tr("Drop"), "rise_c": tr("Rise"), "total_s": tr("Total"), "ratio": tr("Ratio"), "loss": tr("Loss"),
+    "colour": tr("Colour"),
 }  # fmt: skip
 
 
@@ -42,7 +44,7 @@ class TargetRow(QFrame):
             self._titles[name] = label(title, "soft")
             value, tolerance = QLineEdit(), QLineEdit()
             value.setAccessibleName(title)
-            tolerance.setAccessibleName(f"Tolerance of {TARGET_WORDS[name]}")
+            tolerance.setAccessibleName(tr("Tolerance of {}", TARGET_WORDS[name]))
             value.setObjectName("figures")
             tolerance.setObjectName("tolerance")
             policy = tolerance.sizePolicy()
@@ -55,14 +57,14 @@ class TargetRow(QFrame):
                 grid.addWidget(widget, row, column)
             grid.setColumnStretch(column, 4 if name == "development_s" else 3)
         self._wins = QComboBox()
-        self._wins.setAccessibleName("What wins when two disagree")
+        self._wins.setAccessibleName(tr("What wins when two disagree"))
         self._wins.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self._wins.setMinimumContentsLength(8)
         self._wins.activated.connect(lambda: self.won.emit(str(self._wins.currentData())))
         last = len(TITLES)
-        grid.addWidget(label("What wins", "soft"), 0, last)
+        grid.addWidget(label(tr("What wins"), "soft"), 0, last)
         grid.addWidget(self._wins, 1, last)
-        grid.addWidget(label("± each may miss", "soft"), 2, last, Qt.AlignmentFlag.AlignVCenter)
+        grid.addWidget(label(tr("± each may miss"), "soft"), 2, last, Qt.AlignmentFlag.AlignVCenter)
         grid.setColumnStretch(last, 4)
 
     def show_plan(self, plan: Plan, units: Units) -> None:
@@ -99,8 +101,8 @@ class TargetRow(QFrame):
 
     def _tolerance_text(self, name: str, value: float) -> str:
         if name.endswith("_c"):
-            return f"{self._units.show_difference(value):.1f}"
-        return f"{100 * value:.1f}" if name in ("ratio", "loss") else f"{value:.0f}"
+            return tr("{:.1f}", self._units.show_difference(value))
+        return tr("{:.1f}", 100 * value) if name in ("ratio", "loss") else tr("{:.0f}", value)
 
     def _read(self, name: str, text: str, difference: bool = False) -> float | None:
         """A typed figure in SI units; None where nothing is typed.
@@ -116,11 +118,11 @@ class TargetRow(QFrame):
             try:
                 return parse_clock(text)
             except ValueError:
-                raise ValueError("Stage times are written minutes:seconds, such as 5:10.") from None
+                raise ValueError(tr("Stage times are written minutes:seconds, such as 5:10.")) from None
         try:
             figure = float(text.replace(",", ".").replace("−", "-"))
         except ValueError:
-            raise ValueError(f"{TITLES[name]}: {text!r} is no figure.") from None
+            raise ValueError(tr("{}: {!r} is no figure.", TITLES[name], text)) from None
         if name in ("ratio", "loss"):
             return figure / 100.0
         if name.endswith("_c"):
@@ -149,6 +151,6 @@ class TargetRow(QFrame):
             self.not_understood.emit(str(error))
             return
         if value is None or value <= 0:
-            self.not_understood.emit(f"The tolerance of {TARGET_WORDS[name]} must be above nothing.")
+            self.not_understood.emit(tr("The tolerance of {} must be above nothing.", TARGET_WORDS[name]))
             return
         self.tolerated.emit(name, value)

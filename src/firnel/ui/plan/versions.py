@@ -8,6 +8,7 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QDialog, QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from firnel.core.words import capital, tr
 from firnel.ui.shared.parts import button, card, label
 from firnel.work.plan.versions import ToldVersion
 
@@ -19,12 +20,12 @@ class VersionsSheet(QDialog):
 
     def __init__(self, name: str, versions: Sequence[ToldVersion], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Versions of {name}")
+        self.setWindowTitle(tr("Versions of {}", name))
         self.resize(720, 520)
         column = QVBoxLayout(self)
-        column.addWidget(label(f"Versions of {name}", "title"))
+        column.addWidget(label(tr("Versions of {}", name), "title"))
         area, inside = QScrollArea(), QWidget()
-        area.setAccessibleName("Versions")
+        area.setAccessibleName(tr("Versions"))
         area.setObjectName("bare")
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
@@ -33,22 +34,24 @@ class VersionsSheet(QDialog):
         for place, version in enumerate(versions):
             frame, told = card(spacing=2)
             head = QHBoxLayout()
-            head.addWidget(label(version.title[:1].upper() + version.title[1:], "heading"), 1)
+            head.addWidget(label(capital(version.title), "heading"), 1)
             if place > 0:
-                take = button("Begin with this one", "It becomes the newest version when it is kept")
+                take = button(tr("Begin with this one"), tr("It becomes the newest version when it is kept"))
                 take.clicked.connect(partial(self._take, version))
                 head.addWidget(take)
             told.addLayout(head)
-            changed = version.changed or ("As it was first kept." if place == len(versions) - 1 else "Nothing that counts.")
-            told.addWidget(label(changed[:1].upper() + changed[1:], "", wrap=True))
-            for text in (f"Why: {version.why}" if version.why else "", version.roasted.capitalize()):
+            changed = version.changed or (
+                tr("As it was first kept.") if place == len(versions) - 1 else tr("Nothing that counts.")
+            )
+            told.addWidget(label(capital(changed), "", wrap=True))
+            for text in (tr("Why: {}", version.why) if version.why else "", capital(version.roasted)):
                 if text:
                     told.addWidget(label(text, "soft", wrap=True))
             rows.addWidget(frame)
         rows.addStretch(1)
         area.setWidget(inside)
         column.addWidget(area, 1)
-        close = button("Close", primary=True)
+        close = button(tr("Close"), primary=True)
         close.clicked.connect(self.accept)
         foot = QHBoxLayout()
         foot.addStretch(1)

@@ -13,11 +13,12 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QFrame, QInputDialog, QMenu,
 from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.units import clock
 from firnel.core.vocabulary import Machine
+from firnel.core.words import later, tr
 from firnel.ui.plan.editor import PlanEditor
 from firnel.ui.plan.plots import PlanPlots
 from firnel.ui.plan.versions import VersionsSheet
 from firnel.ui.shared.list_page import ListPage, archived_words
-from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
+from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, chosen, label, offer
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.day import queue
@@ -27,7 +28,7 @@ from firnel.work.plan.versions import history
 from firnel.work.plan.whose import machine_of
 from firnel.work.plan.words import asked_text
 
-SUBTITLE = "Targets and moves; one key takes a plan to the roaster"
+SUBTITLE = tr("Targets and moves; one key takes a plan to the roaster")
 
 
 class PlanView(ListPage):
@@ -38,10 +39,10 @@ class PlanView(ListPage):
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
-            "Plan",
+            tr("Plan"),
             SUBTITLE,
-            ("Plan", "~Course", "#Dev.", "#Drop"),
-            "No plans yet. Press “New plan”: a fitted machine and a lot are enough. A batch can be roasted without one.",
+            (tr("Plan"), "~Course", "#Dev.", "#Drop"),
+            tr("No plans yet. Press “New plan”: a fitted machine and a lot are enough. A batch can be roasted without one."),
             sheet_width=700,
         )
         self._desk, self._look = desk, look
@@ -68,11 +69,11 @@ class PlanView(ListPage):
         self._plots = PlanPlots(look)
         self.sheet_column.addWidget(self._plots, 1)
         moves, moves_column = card(spacing=2)
-        moves_column.addWidget(label("Moves", "heading"))
+        moves_column.addWidget(label(tr("Moves"), "heading"))
         self._moves = FigureGrid(words=2)
         area = QScrollArea()
         area.setObjectName("bare")
-        area.setAccessibleName("Moves")
+        area.setAccessibleName(tr("Moves"))
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
         area.setMinimumHeight(52)
@@ -86,29 +87,35 @@ class PlanView(ListPage):
 
     def _add_buttons(self) -> None:
         new, change = (
-            button("New plan", "Targets, and the moves found for them"),
-            button("Change", "Other targets for this plan"),
+            button(tr("New plan"), tr("Targets, and the moves found for them")),
+            button(tr("Change"), tr("Other targets for this plan")),
         )
-        roast = button("Roast this plan", "Prepare a batch of it", primary=True)
+        roast = button(tr("Roast this plan"), tr("Prepare a batch of it"), primary=True)
         new.clicked.connect(self.begin_new)
         change.clicked.connect(self.begin_change)
         roast.clicked.connect(self._on_roast)
-        versions, paper = button("Versions", "What changed, why, and roasted when"), button("Print", "The sheet for the wall")
+        versions, paper = (
+            button(tr("Versions"), tr("What changed, why, and roasted when")),
+            button(tr("Print"), tr("The sheet for the wall")),
+        )
         versions.clicked.connect(self.open_versions)
         menu = QMenu(paper)
-        for text, action in (("Plan sheet for the wall …", self._on_sheet), ("Labels for the loads …", self._on_labels)):
+        for text, action in (
+            (tr("Plan sheet for the wall …"), self._on_sheet),
+            (tr("Labels for the loads …"), self._on_labels),
+        ):
             if (entry := menu.addAction(text)) is not None:
                 entry.triggered.connect(action)
         paper.setMenu(menu)
-        wait = button("Queue", "Batches of it wait until they are roasted")
+        wait = button(tr("Queue"), tr("Batches of it wait until they are roasted"))
         wait.clicked.connect(self._on_queue)
-        practise = button("Practise", "Roast it on the model of the machine; nothing is kept")
+        practise = button(tr("Practise"), tr("Roast it on the model of the machine; nothing is kept"))
         practise.clicked.connect(self._on_practise)
         self._which = QComboBox()
-        self._which.addItems(("in use", "archived"))
-        self._which.setAccessibleName("Which plans are listed")
+        offer(self._which, (later("in use"), later("archived")))
+        self._which.setAccessibleName(tr("Which plans are listed"))
         self._which.currentIndexChanged.connect(self.refresh)
-        self._archive = button("Archive", "Put it away; it can be brought back")
+        self._archive = button(tr("Archive"), tr("Put it away; it can be brought back"))
         self._archive.clicked.connect(self._on_archive)
         for widget in (self._which, self._archive):
             self.tools.addWidget(widget)
@@ -138,10 +145,10 @@ class PlanView(ListPage):
                     plan,
                 )
                 for plan in self._desk.ask(shelf.plans)
-                if plan.archived == (self._which.currentText() == "archived")
+                if plan.archived == (chosen(self._which) == "archived")
             ]
         )
-        self._archive.setText("Bring back" if self._which.currentText() == "archived" else "Archive")
+        self._archive.setText(tr("Bring back") if chosen(self._which) == "archived" else tr("Archive"))
 
     def _on_archive(self) -> None:
         if self._plan is not None:
@@ -177,7 +184,7 @@ class PlanView(ListPage):
     def _begin(self, plan: Plan | None) -> None:
         bench = self.editor.bench
         if bench.open and bench.changed:
-            self._say_under_title(f"{bench.named().name} is being worked on: keep it or leave it, then begin another.")
+            self._say_under_title(tr("{} is being worked on: keep it or leave it, then begin another.", bench.named().name))
             return
         self._edit(True)
         self.editor.begin(plan)
@@ -260,12 +267,12 @@ class PlanView(ListPage):
     def _on_labels(self) -> None:
         if self._plan is None:
             return
-        count, wanted = QInputDialog.getInt(self, "Labels", "How many loads are weighed?", 4, 1, 60)
+        count, wanted = QInputDialog.getInt(self, tr("Labels"), tr("How many loads are weighed?"), 4, 1, 60)
         if wanted and (path := self._ask_path(f"{self._plan.name} labels.pdf")):
             self._print(lambda: self.print_labels(path, count))
 
     def _ask_path(self, name: str) -> Path | None:
-        chosen, _ = QFileDialog.getSaveFileName(self, "Print into a PDF file", name, "PDF (*.pdf)")
+        chosen, _ = QFileDialog.getSaveFileName(self, tr("Print into a PDF file"), name, tr("PDF (*.pdf)"))
         return Path(chosen) if chosen else None
 
     def _print(self, action: Callable[[], None]) -> None:
@@ -287,10 +294,12 @@ class PlanView(ListPage):
         if plan is None or self._picture is None:
             return
         today = self._desk.clock.wall().astimezone().strftime("%-d %b %Y")
-        wins = f"{TARGET_WORDS[plan.wins]} wins where two disagree"
-        paper = PlanPaper(plan.name, f"version {plan.version}, printed {today}", asked_text(plan, units), wins, plan.remark)
+        wins = tr("{} wins where two disagree", TARGET_WORDS[plan.wins])
+        paper = PlanPaper(
+            plan.name, tr("version {}, printed {}", plan.version, today), asked_text(plan, units), wins, plan.remark
+        )
         write_plan_sheet(path, paper, self._picture)
-        self._say_under_title(f"Written: {path}")
+        self._say_under_title(tr("Written: {}", path))
 
     def print_labels(self, path: Path, count: int) -> None:
         """Write labels for the next loads of the plan that is shown.
@@ -305,12 +314,12 @@ class PlanView(ListPage):
 
         if self._plan is not None:
             write_labels(path, self._desk.ask(labels_for, self._plan, count, self._desk.settings.units))
-            self._say_under_title(f"Written: {path}")
+            self._say_under_title(tr("Written: {}", path))
 
     def _on_queue(self) -> None:
         if self._plan is None:
             return
-        count, wanted = QInputDialog.getInt(self, "Queue", f"How many batches of {self._plan.name}?", 1, 1, 60)
+        count, wanted = QInputDialog.getInt(self, tr("Queue"), tr("How many batches of {}?", self._plan.name), 1, 1, 60)
         if wanted:
             self.queue_batches(count)
 
@@ -320,7 +329,7 @@ class PlanView(ListPage):
             self._desk.ask(queue.add, self._plan, count)
             waiting = len(self._desk.ask(queue.queue))
             self._say_under_title(
-                f"{count} of {self._plan.name} queued; {waiting} wait. Day shows them, Q in Roast takes the first."
+                tr("{} of {} queued; {} wait. Day shows them, Q in Roast takes the first.", count, self._plan.name, waiting)
             )
 
     def _on_practise(self) -> None:

@@ -9,6 +9,7 @@ from typing import Any
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 
 from firnel.core.units import clock
+from firnel.core.words import tr
 from firnel.ui.shared.mini_curve import COURSE_ROLE, WIDE
 from firnel.ui.theme.look import mono
 from firnel.work import shelf
@@ -32,7 +33,7 @@ class ListColumn:
 
 
 def _share(value: float | None, digits: int = 1) -> str:
-    return "–" if value is None else f"{100 * value:.{digits}f} %"
+    return "–" if value is None else tr("{:.{}f} %", 100 * value, digits)
 
 
 def _ratio(line: BatchLine) -> float | None:
@@ -43,12 +44,16 @@ def _stages(line: BatchLine) -> str:
     return " · ".join(clock(seconds) for seconds in (line.drying_s, line.browning_s, line.development_s))
 
 
+def _colour(value: float | None) -> str:
+    return "–" if value is None else tr("{:.1f}", value)
+
+
 #: Heading of the column that draws a small curve.
 COURSE = "Course"
 COLUMNS = (
     ListColumn("Batch", "label", lambda one, s: one.label, 62),
-    ListColumn("Day", "started", lambda one, s: f"{one.started.astimezone():%d %b}", 72, False),
-    ListColumn("Lot", "lot", lambda one, s: one.lot or "lot not told", 117, False),
+    ListColumn("Day", "started", lambda one, s: tr("{:%d %b}", one.started.astimezone()), 72, False),
+    ListColumn("Lot", "lot", lambda one, s: one.lot or tr("lot not told"), 117, False),
     ListColumn("Machine", "machine", lambda one, s: one.machine or "–", 110, False),
     ListColumn("Plan", "plan", lambda one, s: one.plan or "–", 110, False),
     ListColumn(COURSE, "total_s", lambda one, s: _stages(one), WIDE, False),
@@ -60,7 +65,9 @@ COLUMNS = (
     ListColumn("Total", "total_s", lambda one, s: clock(one.total_s)),
     ListColumn("Drop", "drop_c", lambda one, s: s.units.text(one.drop_c, "°C", 1), 92),
     ListColumn("Loss", "loss", lambda one, s: _share(one.loss), 78),
-    ListColumn("Ground", "colour_ground", lambda one, s: "–" if one.colour_ground is None else f"{one.colour_ground:.1f}", 76),
+    ListColumn(
+        "Ground", "colour_ground", lambda one, s: "–" if one.colour_ground is None else tr("{:.1f}", one.colour_ground), 76
+    ),
     ListColumn("Level", "colour_ground", lambda one, s: level_word(one.colour_ground, s.levels, one.loss) or "–", 110, False),
     ListColumn("Who", "operator", lambda one, s: one.operator or "–", 80, False),
     ListColumn("Tags", "tags", lambda one, s: one.tags or "–", 100, False),
@@ -149,7 +156,7 @@ class BatchModel(QAbstractTableModel):
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         """Headings."""
         if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return self.columns[section].heading
+            return tr(self.columns[section].heading)
         return None
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -158,7 +165,7 @@ class BatchModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return self.columns[index.column()].text(line, self._desk.settings)
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{line.started.astimezone():%d %B %Y %H:%M}, {line.machine}, {line.plan or 'no plan'}"
+            return tr("{:%d %B %Y %H:%M}, {}, {}", line.started.astimezone(), line.machine, line.plan or tr("no plan"))
         if role == COURSE_ROLE and self.columns[index.column()].heading == COURSE:
             return self._courses.get(line.id, ())
         if role == Qt.ItemDataRole.FontRole and self.columns[index.column()].figure:

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QW
 from firnel.core.review.comparison import ALIGNMENTS, STAGES
 from firnel.core.units import clock
 from firnel.core.vocabulary import Role, usual_role
+from firnel.core.words import capital, tr
 from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.glance import Glance
@@ -31,7 +32,7 @@ FEW = 6
 STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 
 
-STAGE_NAMES = ("drying", "browning", "development")
+STAGE_NAMES = tr("drying"), tr("browning"), tr("development")
 DRAWN = ("solid", "dashed", "dotted", "dash-dotted")
 #: So many batches have room in the table; the differences are smoothed over so many points.
 MOST_COLUMNS, SMOOTH = 3, 13
@@ -70,9 +71,9 @@ class ComparePage(QWidget):
         self.hands.plot.getPlotItem().getAxis("left").setStyle(showValues=False)
         self.glance = Glance((self.top, self.less, self.hands), when=self._when)
         for lane, name in (
-            (self.top, "Batches over each other"),
-            (self.less, "Difference of the bean probe"),
-            (self.hands, "Moves"),
+            (self.top, tr("Batches over each other")),
+            (self.less, tr("Difference of the bean probe")),
+            (self.hands, tr("Moves")),
         ):
             lane.setAccessibleName(name)
             column.addWidget(lane, 1 if lane is self.top else 0)
@@ -80,7 +81,7 @@ class ComparePage(QWidget):
         self._against = label("", "heading")
         inside.addWidget(self._against)
         area, within = QScrollArea(), QWidget()
-        area.setAccessibleName("Figures against the first batch")
+        area.setAccessibleName(tr("Figures against the first batch"))
         area.setObjectName("bare")
         area.setWidgetResizable(True)
         area.setMinimumHeight(120)
@@ -97,15 +98,15 @@ class ComparePage(QWidget):
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.add, self.clear = button("Add the chosen batch", "Ctrl+D"), button("Clear")
+        self.add, self.clear = button(tr("Add the chosen batch"), "Ctrl+D"), button(tr("Clear"))
         give_key(self.add, "compare")
         self.at = QComboBox()
-        self.at.setAccessibleName("Aligned at")
+        self.at.setAccessibleName(tr("Aligned at"))
         for name in ALIGNMENTS:
-            self.at.addItem("stage by stage" if name == STAGES else f"at {name.replace('_', ' ')}", name)
+            self.at.addItem(tr("stage by stage") if name == STAGES else tr("at {}", tr(name.replace("_", " "))), name)
         self.of = QComboBox()
-        self.of.setAccessibleName("Difference of")
-        for name, words in (("bean", "by bean"), ("air", "by air"), ("rate", "by rate")):
+        self.of.setAccessibleName(tr("Difference of"))
+        for name, words in (("bean", tr("by bean")), ("air", tr("by air")), ("rate", tr("by rate"))):
             self.of.addItem(words, name)
         self.of.currentIndexChanged.connect(self._draw)
         self._said = ElidedLabel("soft")
@@ -157,11 +158,11 @@ class ComparePage(QWidget):
             self._say(" ".join(picture.complaints))
             return
         first = picture.drawn[0].label
-        alone = "add others from the list: Ctrl+D"
+        alone = tr("add others from the list: Ctrl+D")
         lines = [f"{one.label} {DRAWN[index]}" for index, one in enumerate(picture.drawn[: len(DRAWN)])]
-        told = ", ".join(lines) if len(picture.drawn) <= len(DRAWN) else f"{len(picture.drawn)} batches against {first}"
+        told = ", ".join(lines) if len(picture.drawn) <= len(DRAWN) else tr("{} batches against {}", len(picture.drawn), first)
         self._say(" ".join(picture.complaints) or (alone if len(picture.drawn) == 1 else told))
-        self._against.setText(f"Against {first}" if picture.tables else f"Batch {first}")
+        self._against.setText(tr("Against {}", first) if picture.tables else tr("Batch {}", first))
         self._table.show_rows(_table(first, picture.tables[:MOST_COLUMNS]))
 
     def _pen(self, index: int, colour: str, width: float) -> object:
@@ -225,7 +226,7 @@ class ComparePage(QWidget):
         if self._picture is None or not self._picture.stages:
             return clock(x)
         stage = min(max(int(x), 0), len(STAGE_NAMES) - 1)
-        return f"{100.0 * (x - stage):.0f} % of {STAGE_NAMES[stage]}"
+        return tr("{:.0f} % of {}", 100.0 * (x - stage), STAGE_NAMES[stage])
 
     def _steps(self, one: Drawn, index: int) -> None:
         for control, values in one.controls.items():
@@ -240,13 +241,17 @@ class ComparePage(QWidget):
         unit = self._desk.settings.units.temperature
         names = [Key(one.label, "ember" if index else "ink", ("line", "dash", "dots")[min(index, 2)])
                  for index, one in enumerate(picture.drawn[:FEW])]  # fmt: skip
-        self.top.head.show_head(f"Temperature, {unit}", [*names, Key("air", "slate", "dash")])
+        self.top.head.show_head(tr("Temperature, {}", unit), [*names, Key("air", "slate", "dash")])
         of = self.of.currentData()
-        gap = f"Rate against {picture.drawn[0].label}, {unit}/min" if of == "rate" else f"{of.capitalize()} against " + (
-            f"{picture.drawn[0].label}, {unit}")  # fmt: skip
+        least = picture.drawn[0].label
+        gap = (
+            tr("Rate against {}, {}/min", least, unit)
+            if of == "rate"
+            else tr("{} against {}, {}", tr(capital(of)), least, unit)
+        )
         self.less.head.show_head(gap, names[1:])
-        over = "stage by stage" if picture.stages else "minutes from where they are aligned"
-        self.hands.head.show_head("Hands, share of the most", (Key("heat", "ember"), Key("airflow", "slate")), over)
+        over = tr("stage by stage") if picture.stages else tr("minutes from where they are aligned")
+        self.hands.head.show_head(tr("Hands, share of the most"), (Key("heat", "ember"), Key("airflow", "slate")), over)
 
     def _span(self, picture: ComparePicture) -> None:
         self._show_heads(picture)

@@ -10,6 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import clock
+from firnel.core.words import tr
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
@@ -35,8 +36,8 @@ class LadderPage(QWidget):
         column.setSpacing(6)
         row = QHBoxLayout()
         self.name = QComboBox()
-        self.name.setAccessibleName("Ladder")
-        self.take = button("Plan with the best", "A plan whose development is the best of the ladder", primary=True)
+        self.name.setAccessibleName(tr("Ladder"))
+        self.take = button(tr("Plan with the best"), tr("A plan whose development is the best of the ladder"), primary=True)
         self.take.clicked.connect(self._on_take)
         row.addWidget(self.name)
         row.addStretch(1)
@@ -45,8 +46,8 @@ class LadderPage(QWidget):
         self.scores, self.colours = Lane(look, "card"), Lane(look, "lane", with_time=True)
         self.colours.setFixedHeight(150)
         self.colours.plot.setXLink(self.scores.plot)
-        self.scores.setAccessibleName("Cup score over development")
-        self.colours.setAccessibleName("Colour over development")
+        self.scores.setAccessibleName(tr("Cup score over development"))
+        self.colours.setAccessibleName(tr("Colour over development"))
         self.glance = Glance((self.scores, self.colours), places=self._places)
         column.addWidget(self.scores, 1)
         column.addWidget(self.colours)
@@ -83,13 +84,15 @@ class LadderPage(QWidget):
         fit = read.fit
         cupped = int(np.isfinite(read.scores).sum())
         if fit is None:
-            self.words.setText(f"{cupped} of {len(read.lines)} rungs are cupped: four of three different heights make a fit.")
+            self.words.setText(
+                tr("{} of {} rungs are cupped: four of three different heights make a fit.", cupped, len(read.lines))
+            )
         else:
             told = fit.words
             if fit.best is not None and fit.best_low is not None and fit.best_high is not None:
-                told += f" Best at {clock(fit.best)} (80 %: {clock(fit.best_low)} to {clock(fit.best_high)})"
+                told += tr(" Best at {} (80 %: {} to {})", clock(fit.best), clock(fit.best_low), clock(fit.best_high))
             if fit.window is not None:
-                told += f", as good from {clock(fit.window[0])} to {clock(fit.window[1])}."
+                told += tr(", as good from {} to {}.", clock(fit.window[0]), clock(fit.window[1]))
             self.words.setText(told)
         self.take.setEnabled(fit is not None and fit.best is not None)
         rows: list[tuple[str, ...]] = [("*batch", "development", "ground", "cup")]
@@ -99,8 +102,8 @@ class LadderPage(QWidget):
                 (
                     read.lines[index].label,
                     clock(float(read.heights[index])),
-                    f"{colour:.1f}" if np.isfinite(colour) else "–",
-                    f"{score:.2f}" if np.isfinite(score) else "–",
+                    tr("{:.1f}", colour) if np.isfinite(colour) else "–",
+                    tr("{:.2f}", score) if np.isfinite(score) else "–",
                 )
             )
         self._rows.show_rows(rows)
@@ -136,10 +139,12 @@ class LadderPage(QWidget):
                 room = max(0.2 * float(np.ptp(values[known])), 0.8)
                 lane.level_span(float(values[known].min()) - room, float(values[known].max()) + room)
         self.scores.head.show_head(
-            "Cup score, points", (Key("batches", "plum", "spot"), Key("fit", "ink"), Key("window", "moss_band", "band"))
+            tr("Cup score, points"), (Key("batches", "plum", "spot"), Key("fit", "ink"), Key("window", "moss_band", "band"))
         )
         self.colours.head.show_head(
-            f"Colour ground, {self._desk.settings.units.colour}", (Key("batches", "ember", "spot"),), "development time, min:s"
+            tr("Colour ground, {}", self._desk.settings.units.colour),
+            (Key("batches", "ember", "spot"),),
+            tr("development time, min:s"),
         )
         self.scores.time_span(float(read.heights.min()) - 6.0, float(read.heights.max()) + 6.0)
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QFileDialog, QMenu, QProgressDialog, QPushButton, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.review.batch_model import COLUMNS
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import button
@@ -27,7 +28,7 @@ def columns_button(desk: Desk, show: Callable[[tuple[str, ...]], None]) -> QPush
     desk : whose settings name the columns.
     show : shows the columns that are ticked then.
     """
-    found = button("Columns", "Which columns the list shows; a click on a heading puts it in order")
+    found = button(tr("Columns"), tr("Which columns the list shows; a click on a heading puts it in order"))
     menu = QMenu(found)
     entries: dict[str, QAction] = {}
 
@@ -54,15 +55,15 @@ def export_button(desk: Desk, chosen: Callable[[], list[int]], say: Callable[[st
     chosen : the batches.
     say : tells what was written, or why not.
     """
-    found = button("Export", "The chosen batches, each in a file of its own; several are chosen with Shift or Ctrl")
+    found = button(tr("Export"), tr("The chosen batches, each in a file of its own; several are chosen with Shift or Ctrl"))
     menu = QMenu(found)
 
     def write(form: str, _checked: bool = False) -> None:
         keys = chosen()
         if not keys:
-            say("Choose batches in the list first.")
+            say(tr("Choose batches in the list first."))
             return
-        folder = QFileDialog.getExistingDirectory(found, f"{len(keys)} batches as {form.upper()} into")
+        folder = QFileDialog.getExistingDirectory(found, tr("{} batches as {} into", len(keys), form.upper()))
         if folder:
             write_batches(found, desk, keys, form, Path(folder), say)
 
@@ -78,7 +79,7 @@ def write_batches(over: QWidget, desk: Desk, keys: list[int], form: str, folder:
     """Write batches into a folder while the window goes on; it can be stopped, and ``say`` tells what came of it."""
     from firnel.ui.shared.report_paper import write_report
 
-    shown = QProgressDialog(f"{len(keys)} batches as {form.upper()}", "Stop", 0, 100, over)
+    shown = QProgressDialog(tr("{} batches as {}", len(keys), form.upper()), tr("Stop"), 0, 100, over)
     shown.setMinimumDuration(SHOWN_AFTER_MS)
     background = Background(over, say)
     ask, settings = desk.ask, desk.settings
@@ -88,8 +89,8 @@ def write_batches(over: QWidget, desk: Desk, keys: list[int], form: str, folder:
             written = ask(export_batches, keys, form, folder, settings, write_report, progress)
         except (OSError, ValueError) as error:
             return str(error)
-        stopped = "" if len(written) >= len(keys) else f", {len(keys) - len(written)} left out"
-        return f"Written into {folder}: {len(written)} {'file' if len(written) == 1 else 'files'}{stopped}."
+        stopped = "" if len(written) >= len(keys) else tr(", {} left out", len(keys) - len(written))
+        return tr("Written into {}: {} {}{}.", folder, len(written), tr("file") if len(written) == 1 else tr("files"), stopped)
 
     def done(sentence: str) -> None:
         shown.close()

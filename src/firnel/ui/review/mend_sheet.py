@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QLineE
 from firnel.core.plan import Plan
 from firnel.core.units import Units, clock, parse_clock
 from firnel.core.vocabulary import BatchRecord, Lot, Machine
+from firnel.core.words import tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import FigureGrid, button, label
 from firnel.work.review.mending import Correction
@@ -34,38 +35,40 @@ class MendSheet(QDialog):
         parent: QWidget,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Mend batch {record.label}")
+        self.setWindowTitle(tr("Mend batch {}", record.label))
         self.setMinimumWidth(760)
         self._record, self._units = record, units
         column = QVBoxLayout(self)
         column.setSpacing(10)
-        column.addWidget(label(f"Mend batch {record.label}", "title"))
-        column.addWidget(label("What stood there before is kept below.", "subtitle"))
+        column.addWidget(label(tr("Mend batch {}", record.label), "title"))
+        column.addWidget(label(tr("What stood there before is kept below."), "subtitle"))
         self.lot, self.plan, self.machine = QComboBox(), QComboBox(), QComboBox()
         for box, known, key in (
             (self.lot, lots, record.lot_id), (self.plan, plans, record.plan_id), (self.machine, machines, record.machine_id),
         ):  # fmt: skip
-            box.addItem("not told", None)
+            box.addItem(tr("not told"), None)
             for one in known:
                 if not one.archived or one.id == key:
                     box.addItem(one.name, one.id)
             box.setCurrentIndex(max(box.findData(key), 0))
-        self.load, self.roasted = FigureEntry(f"Green load, {units.mass}"), FigureEntry(f"Roasted, {units.mass}")
-        self.whole, self.ground = FigureEntry("Colour whole"), FigureEntry("Colour ground")
+        self.load, self.roasted = FigureEntry(tr("Green load, {}", units.mass)), FigureEntry(tr("Roasted, {}", units.mass))
+        self.whole, self.ground = FigureEntry(tr("Colour whole")), FigureEntry(tr("Colour ground"))
         digits = 0 if units.mass == "g" else 3
         for field, kg in ((self.load, record.load_kg), (self.roasted, record.roasted_kg)):
             field.show_figure(None if kg is None else units.show(kg, "kg"), digits)
         self.whole.show_figure(record.colour_whole, 1)
         self.ground.show_figure(record.colour_ground, 1)
         self.operator, self.tags, self.remark = QLineEdit(record.operator), QLineEdit(record.tags), QLineEdit(record.remark)
-        self.tags.setPlaceholderText("words, parted by spaces")
+        self.tags.setPlaceholderText(tr("words, parted by spaces"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(6)
         fields: tuple[tuple[str, QWidget], ...] = (
-            ("Lot", self.lot), ("Plan", self.plan), ("Machine", self.machine), ("Who roasted", self.operator),
-            (f"Green load, {units.mass}", self.load), (f"Roasted, {units.mass}", self.roasted),
-            ("Colour whole", self.whole), ("Colour ground", self.ground), ("Tags", self.tags), ("Remark", self.remark),
+            (tr("Lot"), self.lot), (tr("Plan"), self.plan), (tr("Machine"), self.machine),
+            (tr("Who roasted"), self.operator),
+            (tr("Green load, {}", units.mass), self.load), (tr("Roasted, {}", units.mass), self.roasted),
+            (tr("Colour whole"), self.whole), (tr("Colour ground"), self.ground),
+            (tr("Tags"), self.tags), (tr("Remark"), self.remark),
         )  # fmt: skip
         for index, (name, widget) in enumerate(fields):
             widget.setAccessibleName(name)
@@ -76,17 +79,21 @@ class MendSheet(QDialog):
         self._said = label("", "warn", wrap=True)
         column.addWidget(self._said)
         if history:
-            column.addWidget(label("Mended before", "heading"))
+            column.addWidget(label(tr("Mended before"), "heading"))
             shown = FigureGrid(words=3, small=True)
             shown.show_rows(
                 [
-                    (f"{one.field}: {one.before or '–'} → {one.after or '–'}", one.who, f"{one.at.astimezone():%d %b %Y %H:%M}")
+                    (
+                        f"{one.field}: {one.before or '–'} → {one.after or '–'}",
+                        one.who,
+                        tr("{:%d %b %Y %H:%M}", one.at.astimezone()),
+                    )
                     for one in history[-8:]
                 ]
             )
             column.addWidget(shown)
         row = QHBoxLayout()
-        leave, keep = button("Leave"), button("Keep", primary=True)
+        leave, keep = button(tr("Leave")), button(tr("Keep"), primary=True)
         leave.clicked.connect(self.reject)
         keep.clicked.connect(self._on_keep)
         row.addStretch(1)
@@ -97,17 +104,20 @@ class MendSheet(QDialog):
     def _split_row(self, second_charge: float | None) -> QHBoxLayout:
         row = QHBoxLayout()
         self.at, self.other = QLineEdit(), QLineEdit()
-        self.at.setPlaceholderText("m:ss after the charge")
-        self.at.setAccessibleName("Split at")
+        self.at.setPlaceholderText(tr("m:ss after the charge"))
+        self.at.setAccessibleName(tr("Split at"))
         if second_charge is not None:
             self.at.setText(clock(second_charge - self._record.charge_t))
-        self.other.setPlaceholderText("number of the other")
-        self.other.setAccessibleName("Join with")
-        split, join = button("Split", "A drop was forgotten: two batches are in one"), button("Join", "One batch in two parts")
+        self.other.setPlaceholderText(tr("number of the other"))
+        self.other.setAccessibleName(tr("Join with"))
+        split, join = (
+            button(tr("Split"), tr("A drop was forgotten: two batches are in one")),
+            button(tr("Join"), tr("One batch in two parts")),
+        )
         split.clicked.connect(self._on_split)
         join.clicked.connect(lambda: self.join_wanted.emit(self.other.text().strip()))
-        told = "Split, beans fell in again at" if second_charge is not None else "Split at"
-        for widget in (label(told, "soft"), self.at, split, label("Join with", "soft"), self.other, join):
+        told = tr("Split, beans fell in again at") if second_charge is not None else tr("Split at")
+        for widget in (label(told, "soft"), self.at, split, label(tr("Join with"), "soft"), self.other, join):
             row.addWidget(widget)
         return row
 
@@ -121,7 +131,7 @@ class MendSheet(QDialog):
         except ValueError:
             since = None
         if since is None:
-            self.say("When? Minutes and seconds after the charge, as in 12:30.")
+            self.say(tr("When? Minutes and seconds after the charge, as in 12:30."))
             return
         self.split_wanted.emit(self._record.charge_t + since)
 

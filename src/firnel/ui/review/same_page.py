@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
+from firnel.core.words import tr
 from firnel.ui.shared.actions import MOST_EDITS, give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import YieldingLabel, button, card, empty, label, rename
@@ -33,7 +34,7 @@ class SamePage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         head, inside = card(spacing=3)
-        self.verdict = label("Choose a batch in the list.", "identityLot", wrap=True)
+        self.verdict = label(tr("Choose a batch in the list."), "identityLot", wrap=True)
         self.causes = label("", "", wrap=True)
         inside.addWidget(self.verdict)
         inside.addWidget(self.causes)
@@ -74,24 +75,26 @@ class SamePage(QWidget):
         rename(self.verdict, "identityLot")
         if judged.causes:
             sure = [words for words, belief in judged.causes if belief == 1.0]
-            guessed = [f"{words} ({100 * belief:.0f} %)" for words, belief in judged.causes if belief < 1.0]
-            told = [f"For sure: {'; '.join(sure)}."] if sure else []
+            guessed = [tr("{} ({:.0f} %)", words, 100 * belief) for words, belief in judged.causes if belief < 1.0]
+            told = [tr("For sure: {}.", "; ".join(sure))] if sure else []
             if guessed:
-                told.append(f"{'Behind what little differs' if judged.same else 'Likely'}: {', or '.join(guessed)}.")
+                told.append(
+                    f"{(tr('Behind what little differs') if judged.same else tr('Likely'))}: {tr(', or ').join(guessed)}."
+                )
             self.causes.setText(" ".join(told))
         else:
             self.causes.setText(judged.why_none)
         empty(self._grid)
         units = self._desk.settings.units
-        for column, name in enumerate(("", judged.against or "wanted", "this batch", "by", "")):
+        for column, name in enumerate(("", judged.against or tr("wanted"), tr("this batch"), tr("by"), "")):
             self._grid.addWidget(YieldingLabel(name, "soft"), 0, column)
         for row, one in enumerate(judged.table, start=1):
             for column, text in enumerate(row_of(one, units)):
                 style = WORD_STYLE[one.word] if column == 4 else "" if column == 0 else "figure"
                 self._grid.addWidget(label(text, style), row, column)
         empty(self._edits)
-        self._edits.addWidget(label("What to change next", "heading"))
-        nothing = judged.no_edits or "Nothing calls for a change: no colour, cup or look speaks against the plan."
+        self._edits.addWidget(label(tr("What to change next"), "heading"))
+        nothing = judged.no_edits or tr("Nothing calls for a change: no colour, cup or look speaks against the plan.")
         if not judged.edits:
             self._edits.addWidget(label(nothing, "soft", wrap=True))
         for number, edit in enumerate(judged.edits, start=1):
@@ -100,7 +103,7 @@ class SamePage(QWidget):
     def _edit_row(self, number: int, edit: Expected) -> QHBoxLayout:
         row = QHBoxLayout()
         row.addWidget(label(edit.words, "", wrap=True), 1)
-        take = button("Take it", f"Into a new version of the plan (Ctrl+{number})", primary=number == 1)
+        take = button(tr("Take it"), tr("Into a new version of the plan (Ctrl+{})", number), primary=number == 1)
         if number <= MOST_EDITS:
             give_key(take, f"take edit {number}")
         take.setEnabled(edit.plan is not None)

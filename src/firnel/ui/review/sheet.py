@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from firnel.core.units import clock, parse_clock
 from firnel.core.vocabulary import MarkKind
+from firnel.core.words import tr
 from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
@@ -56,8 +57,8 @@ class ReviewCurvesPane(QWidget):
         self._words = [ground_label((0.5, 0)) for _ in range(5)]
         for item in (*self._lines, self._over, self._air, self._bean, *self._words):
             self._top.plot.addItem(item, ignoreBounds=True)
-        self._top.setAccessibleName("Bean and air temperature over time")
-        self._rate.setAccessibleName("Rate of rise over time")
+        self._top.setAccessibleName(tr("Bean and air temperature over time"))
+        self._rate.setAccessibleName(tr("Rate of rise over time"))
         for item in (self._rate_over, self._rate_line):
             self._rate.plot.addItem(item, ignoreBounds=True)
         self._shown = ""
@@ -81,17 +82,17 @@ class ReviewCurvesPane(QWidget):
 
     def _show_heads(self, unit: str, own: str, over: str) -> None:
         """What the axes measure, and what each line is."""
-        keys = [Key(f"{own} bean"), Key("air", "slate", "dash")]
+        keys = [Key(tr("{} bean", own)), Key("air", "slate", "dash")]
         rates = [Key(own, "plum")]
         if over:
-            keys.append(Key(f"{over} bean, laid over", "ember", "dots"))
+            keys.append(Key(tr("{} bean, laid over", over), "ember", "dots"))
             rates.append(Key(over, "ember", "dots"))
-        self._top.head.show_head(f"Temperature, {unit}", keys)
-        self._rate.head.show_head(f"Rate of rise, {unit}/min", rates, "minutes from the charge")
+        self._top.head.show_head(tr("Temperature, {}", unit), keys)
+        self._rate.head.show_head(tr("Rate of rise, {}/min", unit), rates, tr("minutes from the charge"))
         self._top.lines, self._rate.lines = {}, {}
-        self._top.reads(f"{own} bean", self._bean)
+        self._top.reads(tr("{} bean", own), self._bean)
         self._top.reads("air", self._air)
-        self._top.reads(f"{over} bean, laid over", self._over)
+        self._top.reads(tr("{} bean, laid over", over), self._over)
         self._rate.reads(own, self._rate_line)
         self._rate.reads(over, self._rate_over)
 
@@ -113,12 +114,12 @@ class ReviewCurvesPane(QWidget):
         self._top.level_span(low, high + headroom)
         self._rate.level_span(0.0, picture.rate_top)
         marks = [row for row in picture.marks if row.t is not None]
-        named = [(row.t, f"{'turn' if row.kind is MarkKind.TURNING else row.name} {clock(row.t)}") for row in marks]
-        hidden = (None, "")
-        times = [t for t, _ in named if t is not None]
-        for line, word, (t, text) in zip(self._lines, self._words, (*named, *[hidden] * 5), strict=False):
+        named = [(row, f"{(tr('turn') if row.kind is MarkKind.TURNING else row.name)} {clock(row.t)}") for row in marks]
+        times = [row.t for row in marks if row.t is not None]
+        for line, word, (row, text) in zip(self._lines, self._words, (*named, *[(None, "")] * 5), strict=False):
+            t = row.t if row is not None else None
             line.setVisible(t is not None)
-            word.setVisible(t is not None and not text.startswith("charge"))
+            word.setVisible(row is not None and row.kind is not MarkKind.CHARGE)
             if t is not None:
                 line.setValue(t)
                 word.setText(text, color=self._look.palette.soft)
@@ -159,11 +160,11 @@ class MarksTable(QWidget):
         for index, row in enumerate(rows):
             edit = QLineEdit(clock(row.t))
             edit.setObjectName("time")
-            edit.setAccessibleName(f"Time of {row.name}")
+            edit.setAccessibleName(tr("Time of {}", row.name))
             edit.setAlignment(Qt.AlignmentFlag.AlignRight)
             edit.setFixedSize(64, 25)
             edit.setReadOnly(row.kind is MarkKind.TURNING)
-            edit.setToolTip(f"found by: {row.found}")
+            edit.setToolTip(tr("found by: {}", row.found))
             edit.editingFinished.connect(self._on_edited)
             self._edits[row.kind] = edit
             for column, widget in enumerate((label(row.name), edit, label(row.bean, "figure"))):
@@ -182,7 +183,7 @@ class MarksTable(QWidget):
         try:
             t = parse_clock(edit.text())
         except ValueError:
-            self.refused.emit(f"{edit.text()!r} is no time; write minutes:seconds, such as 5:07.")
+            self.refused.emit(tr("{!r} is no time; write minutes:seconds, such as 5:07.", edit.text()))
             edit.setText(clock(self._rows[kind].t))
             return
         self.corrected.emit(kind, t)
@@ -213,11 +214,11 @@ class ReviewSheet(QWidget):
         self._stages, self._results = FigureGrid(small=True, spacing=7), FigureGrid(small=True)
         stages = self._stage_card()
         marks, mark_column = card(spacing=4, margin=11)
-        mark_column.addWidget(label("Marks (type to correct)", "heading"))
+        mark_column.addWidget(label(tr("Marks (type to correct)"), "heading"))
         mark_column.addWidget(self.marks)
         mark_column.addStretch(1)
         results, result_column = card(spacing=4, margin=11)
-        result_column.addWidget(label("Scale and colour", "heading"))
+        result_column.addWidget(label(tr("Scale and colour"), "heading"))
         result_column.addWidget(self._results)
         self._remark = label("", "soft", wrap=True)
         result_column.addWidget(self._remark)
@@ -232,7 +233,9 @@ class ReviewSheet(QWidget):
         self._moves, self._notes = FigureGrid(small=True), FigureGrid(small=True)
         tabs, group = QHBoxLayout(), QButtonGroup(self)
         tabs.setSpacing(14)
-        for number, (name, grid) in enumerate((("Stages", self._stages), ("Moves", self._moves), ("Noted", self._notes))):
+        for number, (name, grid) in enumerate(
+            ((tr("Stages"), self._stages), (tr("Moves"), self._moves), (tr("Noted"), self._notes))
+        ):
             tab = button(name)
             tab.setObjectName("tab")
             tab.setCheckable(True)
@@ -255,8 +258,8 @@ class ReviewSheet(QWidget):
         tabs.addStretch(1)
         stage_column.addLayout(tabs)
         stage_column.addWidget(self._pages, 1)
-        self.leave_out = button("Leave out", "Out of charts and fits, with a reason; it stays in the list")
-        self.mend = button("Mend …", "Lot, plan, load, weight, colour, tags; split and join")
+        self.leave_out = button(tr("Leave out"), tr("Out of charts and fits, with a reason; it stays in the list"))
+        self.mend = button(tr("Mend …"), tr("Lot, plan, load, weight, colour, tags; split and join"))
         row = QHBoxLayout()
         row.addStretch(1)
         for one in (self.mend, self.leave_out):
@@ -281,4 +284,4 @@ class ReviewSheet(QWidget):
         self._notes.show_rows([(text, when) for when, text in said])
         noted = self._tabs.button(2)
         if noted is not None:
-            noted.setText(f"Noted ({len(said)})" if said else "Noted")
+            noted.setText(tr("Noted ({})", len(said)) if said else tr("Noted"))

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import clock
+from firnel.core.words import capital, tr
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
@@ -34,8 +35,8 @@ class TimePage(QWidget):
         for name, words, _ in CHARTED:
             self.figure.addItem(words, name)
         for by in CHOSEN_BY:
-            self.by.addItem(f"by {by}", by)
-        for box, name in ((self.figure, "Figure"), (self.by, "Chosen by"), (self.name, "Which")):
+            self.by.addItem(tr("by {}", tr(by)), by)
+        for box, name in ((self.figure, tr("Figure")), (self.by, tr("Chosen by")), (self.name, tr("Which"))):
             box.setAccessibleName(name)
             row.addWidget(box)
         row.addStretch(1)
@@ -43,8 +44,8 @@ class TimePage(QWidget):
         self.values, self.moving = Lane(look, "card"), Lane(look, "lane", with_time=True)
         self.moving.setFixedHeight(124)
         self.moving.plot.setXLink(self.values.plot)
-        self.values.setAccessibleName("Control chart")
-        self.moving.setAccessibleName("Steps from batch to batch")
+        self.values.setAccessibleName(tr("Control chart"))
+        self.moving.setAccessibleName(tr("Steps from batch to batch"))
         self.glance = Glance((self.values, self.moving), when=self._when, places=self._places)
         column.addWidget(self.values, 1)
         column.addWidget(self.moving)
@@ -54,7 +55,7 @@ class TimePage(QWidget):
         inside.addWidget(self.drift)
         column.addWidget(frame)
         kept, kept_column = card(spacing=2)
-        kept_column.addWidget(label("How well each plan is kept", "heading"))
+        kept_column.addWidget(label(tr("How well each plan is kept"), "heading"))
         self._kept = FigureGrid(small=True)
         kept_column.addWidget(self._kept)
         column.addWidget(kept)
@@ -94,21 +95,24 @@ class TimePage(QWidget):
         """Show this chart; None where there are too few batches."""
         self.told = told
         if told is None:
-            self.words.setText("Fewer than two batches have this figure: nothing to chart yet.")
+            self.words.setText(tr("Fewer than two batches have this figure: nothing to chart yet."))
             self.drift.setText("")
         else:
             self.words.setText(self._verdict(told))
             moved = ", ".join(
-                f"{one.words} ({'with' if one.rho > 0 else 'against'} it, {abs(one.rho):.2f})" for one in told.candidates
+                tr("{} ({} it, {:.2f})", one.words, tr("with") if one.rho > 0 else tr("against"), abs(one.rho))
+                for one in told.candidates
             )
-            self.drift.setText(f"Moved with it, which is no proof: {moved}." if moved else "Nothing known moved with it.")
+            self.drift.setText(
+                tr("Moved with it, which is no proof: {}.", moved) if moved else tr("Nothing known moved with it.")
+            )
         self._draw()
 
     def _verdict(self, told: OverTime) -> str:
         count, signals = len(told.lines), told.chart.signals
-        several = "one signal, at" if len(signals) == 1 else f"{len(signals)} signals, the first at"
-        state = "in control" if not signals else f"{several} {told.lines[signals[0].index].label}"
-        words = f"{told.words.capitalize()} of {count} batches: {state}"
+        several = tr("one signal, at") if len(signals) == 1 else tr("{} signals, the first at", len(signals))
+        state = tr("in control") if not signals else f"{several} {told.lines[signals[0].index].label}"
+        words = tr("{} of {} batches: {}", capital(told.words), count, state)
         if signals:
             words += f" ({signals[0].words})"
         return f"{words}. {told.capability.words}" if told.capability is not None else f"{words}."
@@ -165,14 +169,14 @@ class TimePage(QWidget):
         """What is charted, with its limits, mean and capability as figures."""
         low, centre, high = (self._figure(level, told.unit) for level in levels)
         unit = {"s": "min:s", "share": "%", "°C": self._desk.settings.units.temperature}.get(told.unit, told.unit)
-        keys = [Key("batches"), Key(f"mean {centre}", "soft"), Key(f"limits {low} to {high}", "soft", "dash")]
+        keys = [Key("batches"), Key(tr("mean {}", centre), "soft"), Key(tr("limits {} to {}", low, high), "soft", "dash")]
         if told.wanted is not None:
             keys.append(Key("tolerance", "moss_band", "band"))
         capable = told.capability
-        right = f"Cp {capable.cp:.2f}, Cpk {capable.cpk:.2f}" if capable is not None else ""
-        self.values.head.show_head(f"{told.words.capitalize()}, {unit}", keys, right)
-        step, mean = "s" if told.unit == "s" else unit, f"mean {range_mean:.1f}, batches in time order"
-        self.moving.head.show_head(f"From batch to batch, {step}", (Key("step", "plum"),), mean)
+        right = tr("Cp {:.2f}, Cpk {:.2f}", capable.cp, capable.cpk) if capable is not None else ""
+        self.values.head.show_head(f"{capital(told.words)}, {unit}", keys, right)
+        step, mean = "s" if told.unit == "s" else unit, tr("mean {:.1f}, batches in time order", range_mean)
+        self.moving.head.show_head(tr("From batch to batch, {}", step), (Key("step", "plum"),), mean)
 
     def _places(self) -> range:
         return range(len(self.told.lines)) if self.told is not None else range(0)
@@ -181,7 +185,7 @@ class TimePage(QWidget):
         return self.told.lines[round(x)].label if self.told is not None else ""
 
     def _figure(self, level: float, unit: str) -> str:
-        return clock(level) if unit == "s" else f"{level:.1f}"
+        return clock(level) if unit == "s" else tr("{:.1f}", level)
 
     def _label_axis(self, told: OverTime) -> None:
         every = max(1, len(told.lines) // 10)
@@ -192,12 +196,12 @@ class TimePage(QWidget):
         if told.unit == "s":
             axis.tickStrings = lambda values, _scale, _spacing: [clock(value) for value in values]
         else:
-            axis.tickStrings = lambda values, _scale, _spacing: [f"{value:.1f}" for value in values]
+            axis.tickStrings = lambda values, _scale, _spacing: [tr("{:.1f}", value) for value in values]
 
     def _show_kept(self, rows: list[Replication]) -> None:
-        shown: list[tuple[str, ...]] = [("*plan", "batches", "in tolerance", "development ±", "drop ±")]
+        shown: list[tuple[str, ...]] = [("*plan", "batches", tr("in tolerance"), tr("development ±"), tr("drop ±"))]
         for one in rows[:8]:
-            drop = "–" if one.drop_sd is None else f"{self._desk.settings.units.show_difference(one.drop_sd):.1f}"
-            development = "–" if one.development_sd is None else f"{one.development_sd:.0f} s"
-            shown.append((one.plan, str(one.batches), f"{100 * one.kept:.0f} %", development, drop))
+            drop = "–" if one.drop_sd is None else tr("{:.1f}", self._desk.settings.units.show_difference(one.drop_sd))
+            development = "–" if one.development_sd is None else tr("{:.0f} s", one.development_sd)
+            shown.append((one.plan, str(one.batches), tr("{:.0f} %", 100 * one.kept), development, drop))
         self._kept.show_rows(shown)

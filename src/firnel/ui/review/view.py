@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 from firnel.core.plan import Plan
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import BatchRecord, MarkKind
+from firnel.core.words import tr
 from firnel.ui.review.batch_model import COURSE, BatchModel
 from firnel.ui.review.compare_page import ComparePage
 from firnel.ui.review.ladder_page import LadderPage
@@ -56,7 +57,13 @@ from firnel.work.review.reports import Report, batch_report
 #: Typing in the search is answered this long after the last key. [ms]
 SEARCH_PAUSE_MS = 120
 FREE = -1
-PERIODS = (("all days", None), ("last 7 days", 7), ("last 30 days", 30), ("last year", 365), ("from … to …", FREE))
+PERIODS = (
+    (tr("all days"), None),
+    (tr("last 7 days"), 7),
+    (tr("last 30 days"), 30),
+    (tr("last year"), 365),
+    (tr("from … to …"), FREE),
+)
 
 
 @dataclass(frozen=True)
@@ -85,8 +92,8 @@ class _Correction(QUndoCommand):
 #: Room beside the columns of the list, and how wide it grows with them; from there on it is moved sideways. [px]
 AROUND, WIDEST = 44, 448
 #: What is said where there is nothing to show.
-NOTHING = "No batches yet. Roast one (F4), or take in old logs."
-NO_FIT = "No batch fits. Change the search or the filters."
+NOTHING = tr("No batches yet. Roast one (F4), or take in old logs.")
+NO_FIT = tr("No batch fits. Change the search or the filters.")
 
 
 class ReviewView(QWidget):
@@ -119,18 +126,18 @@ class ReviewView(QWidget):
         self._stack.addWidget(self._none)
         self._stack.addWidget(self.sheet)
         self._add_pages(look)
-        self._pin = button("Lay over", "Keep this batch drawn over the ones chosen next (Ctrl+L)")
+        self._pin = button(tr("Lay over"), tr("Keep this batch drawn over the ones chosen next (Ctrl+L)"))
         give_key(self._pin, "lay over")
         self._pin.clicked.connect(self.lay_over)
-        undo = button("Undo", "Take back the last correction (Ctrl+Z)")
+        undo = button(tr("Undo"), tr("Take back the last correction (Ctrl+Z)"))
         give_key(undo, "correct undo")
         undo.clicked.connect(self.undo_stack.undo)
         undo.setEnabled(False)
         self.undo_stack.canUndoChanged.connect(undo.setEnabled)
-        again = button("Plan it", "A plan that wants what this batch was (Ctrl+P)")
+        again = button(tr("Plan it"), tr("A plan that wants what this batch was (Ctrl+P)"))
         give_key(again, "plan it")
         again.clicked.connect(self._on_again)
-        self._reference = button("Reference", "Batches of this plan are to be like this one (Ctrl+R)")
+        self._reference = button(tr("Reference"), tr("Batches of this plan are to be like this one (Ctrl+R)"))
         give_key(self._reference, "reference")
         self._reference.setCheckable(True)
         self._reference.clicked.connect(self.choose_reference)
@@ -150,8 +157,8 @@ class ReviewView(QWidget):
         self.compare, self.same = ComparePage(self._desk, look), SamePage(self._desk)
         self.time, self.ladder = TimePage(self._desk, look), LadderPage(self._desk, look)
         pages: tuple[tuple[str, QWidget], ...] = (
-            ("Batch", self._stack), ("Compare", self.compare), ("Was it the same?", self.same), ("Over time", self.time),
-            ("Ladder", self.ladder),
+            (tr("Batch"), self._stack), (tr("Compare"), self.compare), (tr("Was it the same?"), self.same),
+            (tr("Over time"), self.time), (tr("Ladder"), self.ladder),
         )  # fmt: skip
         for name, page in pages:
             self.tabs.add(name, page)
@@ -173,20 +180,20 @@ class ReviewView(QWidget):
 
     def _on_accepted(self, plan: Plan, why: str) -> None:
         saved = self._desk.ask(shelf.save_plan, plan, why)
-        self.same.say_taken(f"Taken: {saved.name} is version {saved.version} now.")
+        self.same.say_taken(tr("Taken: {} is version {} now.", saved.name, saved.version))
 
     def _list(self) -> QWidget:
         frame, column = card()
         self._list_card = frame
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search batch, lot, machine, plan, remark")
-        self.search.setAccessibleName("Search batches")
+        self.search.setPlaceholderText(tr("Search batch, lot, machine, plan, remark"))
+        self.search.setAccessibleName(tr("Search batches"))
         self.search.setClearButtonEnabled(True)
         column.addWidget(self.search)
         filters = QHBoxLayout()
         self._lot, self._machine, self._period = QComboBox(), QComboBox(), QComboBox()
-        for box, name in ((self._lot, "Lot"), (self._machine, "Machine"), (self._period, "Days")):
-            box.setAccessibleName(f"Filter by {name.lower()}")
+        for box, name in ((self._lot, tr("Lot")), (self._machine, tr("Machine")), (self._period, tr("Days"))):
+            box.setAccessibleName(tr("Filter by {}", name.lower()))
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(6)
             filters.addWidget(box, 4 if box is self._machine else 3)
@@ -195,7 +202,7 @@ class ReviewView(QWidget):
         column.addLayout(filters)
         column.addWidget(self._days_between())
         self.model = BatchModel(self._desk, self)
-        self.table = HouseTable("Batches", self._say, chooses_columns=False)
+        self.table = HouseTable(tr("Batches"), self._say, chooses_columns=False)
         self._curves = CurveDelegate(self._look, self.table)
         self.table.setModel(self.model)
         across = self.table.horizontalHeader()
@@ -230,10 +237,10 @@ class ReviewView(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         self.first_day, self.last_day = QDateEdit(), QDateEdit()
         today = QDate.currentDate()
-        for field, name, day in ((self.first_day, "From", today.addMonths(-1)), (self.last_day, "to", today)):
+        for field, name, day in ((self.first_day, tr("From"), today.addMonths(-1)), (self.last_day, "to", today)):
             field.setDisplayFormat("d MMM yyyy")
             field.setCalendarPopup(True)
-            field.setAccessibleName(f"{name} day")
+            field.setAccessibleName(tr("{} day", name))
             field.setDate(day)
             field.dateChanged.connect(self.search_now)
             row.addWidget(label(name, "soft"))
@@ -275,8 +282,8 @@ class ReviewView(QWidget):
     def refresh(self) -> None:
         """Read the records anew; the chosen batch stays chosen."""
         for box, name, values in (
-            (self._lot, "all lots", self._desk.ask(shelf.lots)),
-            (self._machine, "all machines", self._desk.ask(shelf.machines)),
+            (self._lot, tr("all lots"), self._desk.ask(shelf.lots)),
+            (self._machine, tr("all machines"), self._desk.ask(shelf.machines)),
         ):
             chosen = box.currentData()
             box.blockSignals(True)
@@ -334,7 +341,7 @@ class ReviewView(QWidget):
         self._wait.start(SEARCH_PAUSE_MS)
 
     def _on_count(self, count: int) -> None:
-        self._count.setText(f"{count} batches" if count != 1 else "1 batch")
+        self._count.setText(tr("{} batches", count) if count != 1 else tr("1 batch"))
 
     def _on_row(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():
@@ -353,15 +360,17 @@ class ReviewView(QWidget):
         picture = review_picture(sheet, machine, units)
         over = self._over if self._over is not None and self._over.key != sheet.record.id else None
         why = sheet.record.left_out
-        remark = f"Left out: {why}. {sheet.record.remark}".strip() if why else sheet.record.remark
+        remark = tr("Left out: {}. {}", why, sheet.record.remark).strip() if why else sheet.record.remark
         self.sheet.show_picture(picture, sheet.record.label, remark, over.curves if over else None, over.label if over else "")
         self._stack.setCurrentIndex(1)
         self._sheet = sheet
         if sheet.record.id is not None:
             self.compare.choose(sheet.record.id)
             self.same.choose(sheet.record.id)
-        self._out.setText("Count it again" if sheet.record.left_out else "Leave out")
-        self._out.setToolTip(f"Left out: {sheet.record.left_out}" if sheet.record.left_out else "Out of charts and fits")
+        self._out.setText(tr("Count it again") if sheet.record.left_out else tr("Leave out"))
+        self._out.setToolTip(
+            tr("Left out: {}", sheet.record.left_out) if sheet.record.left_out else tr("Out of charts and fits")
+        )
         self._reference.setChecked(self._desk.ask(reference_key, self._plan_of(sheet.record)) == sheet.record.id)
 
     def lay_over(self) -> None:
@@ -370,18 +379,18 @@ class ReviewView(QWidget):
             return
         if self._over is not None:
             self._over = None
-            self._pin.setText("Lay over")
+            self._pin.setText(tr("Lay over"))
             self._on_sheet(self._sheet)
             return
         self._over = _Overlay(self._record.id, self._record.label, review_curves(self._sheet, self._desk.settings.units))
-        self._pin.setText("Take off")
+        self._pin.setText(tr("Take off"))
 
     def choose_reference(self) -> None:
         """Make the chosen batch the reference of its plan, or take that back."""
         plan = self._plan_of(self._record)
         if self._record is None or plan is None:
             self._reference.setChecked(False)
-            self._say("A reference belongs to a plan, and this batch was roasted without one.")
+            self._say(tr("A reference belongs to a plan, and this batch was roasted without one."))
             return
         chosen = self._desk.ask(reference_key, plan) != self._record.id
         self._desk.ask(set_reference, plan, self._record.id if chosen else None)
@@ -407,7 +416,7 @@ class ReviewView(QWidget):
         if record.left_out:
             self.leave_out("")
             return
-        why, wanted = QInputDialog.getText(self, "Leave out", f"Why does batch {record.label} not count?")
+        why, wanted = QInputDialog.getText(self, tr("Leave out"), tr("Why does batch {} not count?", record.label))
         if wanted and why.strip():
             self.leave_out(why)
 
@@ -465,7 +474,7 @@ class ReviewView(QWidget):
             self.sheet.marks.put_back()
             self._say(str(error))
             return
-        self.undo_stack.push(_Correction(self, self._record, after, f"correct {kind.words}"))
+        self.undo_stack.push(_Correction(self, self._record, after, tr("correct {}", kind.words)))
 
     def write_marks(self, record: BatchRecord) -> None:
         """Put a record's marks into the library and show them."""

@@ -9,6 +9,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont, QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
+from firnel.core.words import capital, tr
+from firnel.ui.shared.key_names import key_words
 from firnel.ui.shared.motion import Fade
 from firnel.ui.shared.parts import ElidedLabel, label, restyle
 from firnel.ui.theme.look import sans
@@ -80,7 +82,7 @@ class CuePanel(QFrame):
         head = QHBoxLayout()
         head.setSpacing(8)
         self._kicker = label("", "kicker")
-        self._space_key, self._space = label("Space", "key"), label("", "kicker")
+        self._space_key, self._space = label(key_words("Space"), "key"), label("", "kicker")
         head.addWidget(self._kicker)
         head.addSpacing(14)
         head.addWidget(self._space_key)
@@ -101,7 +103,7 @@ class CuePanel(QFrame):
         column = QVBoxLayout()
         column.setContentsMargins(0, 12, 0, 12)
         column.setSpacing(2)
-        self._since_label = label("since charge", "kicker")
+        self._since_label = label(tr("since charge"), "kicker")
         self._since_clock = label("", "cueSince")
         self._figures = label("", "cueFigures")
         column.addStretch(1)
@@ -154,7 +156,7 @@ class CuePanel(QFrame):
     def show_cue(self, cue: Cue) -> None:
         """Show this cue."""
         danger = cue.urgency == "danger"
-        _put(self._kicker, cue.kicker.capitalize())
+        _put(self._kicker, capital(cue.kicker))
         if danger:
             self._fade.end()  # a warning is there at once
         if self.headline.show_text(cue.headline) and not danger:

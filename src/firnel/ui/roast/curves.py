@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, thin_out
@@ -52,8 +53,8 @@ class RoastCurves(QWidget):
         self.glance = Glance((self._top, self._rate), self._hands, back_s=BACK_S)
         look.changed.connect(self._dress)
         self._dress()
-        self._top.setAccessibleName("Bean and air temperature over time")
-        self._rate.setAccessibleName("Rate of rise over time")
+        self._top.setAccessibleName(tr("Bean and air temperature over time"))
+        self._rate.setAccessibleName(tr("Rate of rise over time"))
 
     def set_far(self, far: bool) -> None:
         """Only the curves themselves, for three metres."""
@@ -81,7 +82,7 @@ class RoastCurves(QWidget):
             rate.addItem(item, ignoreBounds=True)
         self._top.reads("bean", self._bean)
         self._top.reads("air", self._air)
-        self._top.reads("plan corridor", self._plan_low, self._plan_high, says="{:.0f}".format)
+        self._top.reads(tr("plan corridor"), self._plan_low, self._plan_high, says="{:.0f}".format)
         self._top.reads("reference", self._reference)
         self._rate.reads("bean", self._rate_line)
         self._rate.reads("plan", self._rate_plan)
@@ -149,12 +150,12 @@ class RoastCurves(QWidget):
         unit, planned = picture.temperature_unit, picture.curves.plan_t.size > 0
         keys = [Key("bean"), Key("air", "slate", "dash")]
         if planned:
-            keys.append(Key("plan corridor", "moss_band", "band"))
+            keys.append(Key(tr("plan corridor"), "moss_band", "band"))
         if picture.curves.reference_t.size:
             keys.append(Key("reference", "soft"))
-        self._top.head.show_head(f"Temperature, {unit}", keys)
+        self._top.head.show_head(tr("Temperature, {}", unit), keys)
         rate = [Key("bean", "plum")] + ([Key("plan", "moss", "dash")] if planned else [])
-        self._rate.head.show_head(f"Rate of rise, {unit}/min", rate, "minutes from the charge")
+        self._rate.head.show_head(tr("Rate of rise, {}/min", unit), rate, tr("minutes from the charge"))
 
     def _show_labels(self, labels: tuple[MarkLabel, ...], levels: tuple[float, float]) -> None:
         key: tuple[object, ...] = (labels, levels, self._look.palette.name)
@@ -174,7 +175,7 @@ class RoastCurves(QWidget):
             tick.hide()
             text.hide()
         for mark, tick, text in zip(labels, self._ticks, self._labels, strict=False):
-            below = mark.text.startswith("turn")
+            below = mark.below
             colour = palette.soft if mark.expected else palette.ink
             end = mark.level + (-tall if below else tall)
             style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import clock
+from firnel.core.words import tr
 from firnel.ui.shared.parts import label, rename
 from firnel.ui.theme.look import Look, mono, sans
 from firnel.work.roast.picture import LandingPicture
@@ -29,14 +30,14 @@ class LandingSquare(QWidget):
         self._look, self._scale = look, 1.0
         self._picture: LandingPicture | None = None
         self.setMinimumHeight(118)
-        self.setAccessibleName("Landing: development time across, drop temperature up")
+        self.setAccessibleName(tr("Landing: development time across, drop temperature up"))
         look.changed.connect(self.update)
 
     def show_picture(self, picture: LandingPicture | None) -> None:
         """Show this landing."""
         self._picture = picture
         if picture is not None:
-            self.setAccessibleDescription(f"{picture.words}, {picture.place}")
+            self.setAccessibleDescription(f"{picture.words}, {tr(picture.place)}")
         self.update()
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
@@ -101,7 +102,9 @@ class LandingSquare(QWidget):
         painter.setPen(QColor(self._look.palette.soft))
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for level in (wanted_c - tolerance_c, wanted_c, wanted_c + tolerance_c):
-            painter.drawText(QRectF(0.0, place(wanted_s, level).y() - 9.0 * by, 40.0 * by, 18.0 * by), right, f"{level:.0f}")
+            painter.drawText(
+                QRectF(0.0, place(wanted_s, level).y() - 9.0 * by, 40.0 * by, 18.0 * by), right, tr("{:.0f}", level)
+            )
         for seconds in (wanted_s - tolerance_s, wanted_s + tolerance_s):
             x = place(seconds, wanted_c).x()
             below = QRectF(x - 28.0 * by, area.bottom() + 4.0, 56.0 * by, 16.0 * by)
@@ -118,7 +121,7 @@ class FarLanding(QFrame):
         column.setContentsMargins(24, 16, 24, 18)
         head = QHBoxLayout()
         self._lands = label("", "farFigure")
-        head.addWidget(label("Landing", "farTitle"))
+        head.addWidget(label(tr("Landing"), "farTitle"))
         head.addStretch(1)
         head.addWidget(self._lands)
         column.addLayout(head)
@@ -132,5 +135,5 @@ class FarLanding(QFrame):
         """Show this landing; none is known before the charge, and after the drop."""
         self.square.show_picture(picture)
         self._lands.setText(picture.words.partition(" (")[0] if picture is not None else "–")
-        self._place.setText(picture.place if picture is not None else "")
+        self._place.setText(tr(picture.place) if picture is not None else "")
         rename(self._place, "farGood" if picture is not None and picture.inside else "farTitle")

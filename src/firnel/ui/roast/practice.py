@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from firnel.core.plan import Plan
+from firnel.core.words import tr
 from firnel.ui.roast.view import RoastView
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import ElidedLabel, button, card, empty, label, rename
@@ -31,7 +32,7 @@ from firnel.work.practice.practice import Practice
 #: The machine is brought up to now this often [ms]; the debrief comes so long after the drop [s].
 TICK_MS, DEBRIEF_AFTER_S = 50, 6.0
 SPEEDS = (1, 2, 5, 10)
-PARTS = (("moves", "Moves"), ("marks", "Marks"), ("landing", "Landing"))
+PARTS = (("moves", tr("Moves")), ("marks", tr("Marks")), ("landing", tr("Landing")))
 
 
 class PracticeWindow(QMainWindow):
@@ -46,7 +47,7 @@ class PracticeWindow(QMainWindow):
     def __init__(self, begin: Callable[[], Practice], look: Look, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._begin, self._look = begin, look
-        self.setWindowTitle("Firnel: practice")
+        self.setWindowTitle(tr("Firnel: practice"))
         self.setProperty("ownKeys", True)  # Space marks here, not in the batch that may run beside it
         self.resize(1280, 800)
         centre = QWidget()
@@ -74,15 +75,15 @@ class PracticeWindow(QMainWindow):
         banner.setObjectName("practice")
         row = QHBoxLayout(banner)
         row.setContentsMargins(14, 6, 14, 6)
-        self._title, self._seen = label("Practice", "heading"), ElidedLabel("practiceSeen")
+        self._title, self._seen = label(tr("Practice"), "heading"), ElidedLabel("practiceSeen")
         self.speed = QComboBox()
-        self.speed.setAccessibleName("Speed")
+        self.speed.setAccessibleName(tr("Speed"))
         self.speed.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         for speed in SPEEDS:
-            self.speed.addItem(f"{speed} times as fast" if speed > 1 else "as fast as life", float(speed))
+            self.speed.addItem(tr("{} times as fast", speed) if speed > 1 else tr("as fast as life"), float(speed))
         self.speed.currentIndexChanged.connect(self._on_speed)
         row.addWidget(self._title)
-        row.addWidget(label("nothing of it is kept · + − pace", "soft"))
+        row.addWidget(label(tr("nothing of it is kept · + − pace"), "soft"))
         row.addWidget(self._seen, 1)
         row.addWidget(self.speed)
         return banner
@@ -199,7 +200,7 @@ class DebriefPage(QWidget):
             row.addWidget(frame, 1)
         column.addLayout(row, 1)
         foot = QHBoxLayout()
-        self.again, self.leave = button("Practise again", "With another surprise", primary=True), button("Leave")
+        self.again, self.leave = button(tr("Practise again"), tr("With another surprise"), primary=True), button(tr("Leave"))
         foot.addStretch(1)
         foot.addWidget(self.leave)
         foot.addWidget(self.again)
@@ -207,8 +208,8 @@ class DebriefPage(QWidget):
 
     def show_debrief(self, told: Debrief, plan: Plan) -> None:
         """Show these grades."""
-        self._title.setText(f"Debrief: {plan.name}")
-        self._points.setText(f"{100 * told.points:.0f} %")
+        self._title.setText(tr("Debrief: {}", plan.name))
+        self._points.setText(tr("{:.0f} %", 100 * told.points))
         self._surprise.setText(told.surprise)
         self._advice.setText(told.advice)
         for part, _ in PARTS:

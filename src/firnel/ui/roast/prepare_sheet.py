@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 from firnel.core.plan import Plan
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, Machine
+from firnel.core.words import tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, label
 from firnel.work.roast.session import BatchOrder
@@ -26,23 +27,27 @@ class PrepareSheet(QWidget):
         frame, column = card(spacing=4)
         outer.addWidget(frame)
         outer.addStretch(1)
-        column.addWidget(label("Prepare a batch", "heading"))
+        column.addWidget(label(tr("Prepare a batch"), "heading"))
         self._plan, self._lot, self._machine = QComboBox(), QComboBox(), QComboBox()
         self._lot.setEditable(True)
-        for name, box in (("Plan", self._plan), ("Lot (choose, or type a new one)", self._lot), ("Machine", self._machine)):
+        for name, box in (
+            (tr("Plan"), self._plan),
+            (tr("Lot (choose, or type a new one)"), self._lot),
+            (tr("Machine"), self._machine),
+        ):
             column.addWidget(label(name, "soft"))
             box.setAccessibleName(name)
             box.setMinimumContentsLength(12)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             column.addWidget(box)
-        self._load_name = label("Load", "soft")
+        self._load_name = label(tr("Load"), "soft")
         column.addWidget(self._load_name)
-        self._load = FigureEntry("Load")
+        self._load = FigureEntry(tr("Load"))
         column.addWidget(self._load)
         self._warning = label("", "warn", wrap=True)
         column.addWidget(self._warning)
         row = QHBoxLayout()
-        self._cancel, self._go = button("Cancel", "Esc"), button("Prepare", "Enter", primary=True)
+        self._cancel, self._go = button(tr("Cancel"), "Esc"), button(tr("Prepare"), "Enter", primary=True)
         row.addWidget(self._cancel)
         row.addWidget(self._go, 1)
         column.addLayout(row)
@@ -63,8 +68,10 @@ class PrepareSheet(QWidget):
         column.setContentsMargins(0, 8, 0, 0)
         column.addWidget(
             label(
-                "Before you charge: draft right, chaff collector empty, tray fan and stirrer on, extinguisher at hand, "
-                "CO alarm on. Never leave a running roaster. Your machine's manual comes first.",
+                tr(
+                    "Before you charge: draft right, chaff collector empty, tray fan and stirrer on, extinguisher at hand, "
+                    "CO alarm on. Never leave a running roaster. Your machine's manual comes first."
+                ),
                 "caution",
                 wrap=True,
             )
@@ -75,11 +82,11 @@ class PrepareSheet(QWidget):
         """Offer what the library has, and take the focus."""
         self._lots, self._machines, self._units = lots, machines, units
         self._warning.setText("")
-        self._load_name.setText(f"Load, {units.mass}")
+        self._load_name.setText(tr("Load, {}", units.mass))
         for box in (self._plan, self._lot, self._machine):
             box.blockSignals(True)
             box.clear()
-        self._plan.addItem("without a plan", None)
+        self._plan.addItem(tr("without a plan"), None)
         fitting = [plan for plan in plans if current is None or plan.machine_id in (None, current.id)]
         self._offered = fitting
         for plan in fitting:
@@ -139,7 +146,7 @@ class PrepareSheet(QWidget):
         load = self._units.read(shown, "kg") if shown is not None else None
         if machine is not None and load is not None and load > machine.stated_load_kg:
             most = self._units.text(machine.stated_load_kg, "kg")
-            self._warning.setText(f"{self._units.text(load, 'kg')} is more than {machine.name} takes ({most}).")
+            self._warning.setText(tr("{} is more than {} takes ({}).", self._units.text(load, "kg"), machine.name, most))
             return
         self.prepared.emit(BatchOrder(lot, machine, plan if isinstance(plan, Plan) else None, load))
 

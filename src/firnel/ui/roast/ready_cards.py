@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.shared.parts import ElidedLabel, card, key_row, label, rename
 from firnel.ui.theme.look import Look, mono, sans
 from firnel.work.roast.ready_picture import CheckLine, ReadyPicture, SteelPicture
@@ -27,7 +28,7 @@ class ReadyCards(QWidget):
         column.addStretch(1)
         keys, keys_column = card(spacing=5)
         keys_column.addWidget(key_row(("Space", "charge"), ("Enter", "check")))
-        keys_column.addWidget(key_row(("L", "read a label"), ("N", "another batch")))
+        keys_column.addWidget(key_row(("L", tr("read a label")), ("N", tr("another batch"))))
         column.addWidget(keys)
         self._keys_frame = keys
 
@@ -48,7 +49,7 @@ class ReadyCards(QWidget):
     def _steel_card(self, look: Look) -> QWidget:
         frame, column = card(spacing=2)
         row = QHBoxLayout()
-        row.addWidget(label("Steel", "heading"))
+        row.addWidget(label(tr("Steel"), "heading"))
         self._steel_figure = label("", "smallFigure")
         row.addStretch(1)
         row.addWidget(self._steel_figure)
@@ -61,7 +62,7 @@ class ReadyCards(QWidget):
 
     def _checks_card(self, look: Look) -> QWidget:
         frame, column = card(spacing=2)
-        self._checks_title = label("Checks", "heading")
+        self._checks_title = label(tr("Checks"), "heading")
         column.addWidget(self._checks_title)
         self.checks = CheckList(look)
         column.addWidget(self.checks)
@@ -97,7 +98,7 @@ class SteelBar(QWidget):
         self._look = look
         self._picture: SteelPicture | None = None
         self.setFixedHeight(44)
-        self.setAccessibleName("Steel against what the plan assumes")
+        self.setAccessibleName(tr("Steel against what the plan assumes"))
         look.changed.connect(self.update)
 
     def show_picture(self, picture: SteelPicture) -> None:
@@ -138,7 +139,7 @@ class SteelBar(QWidget):
         painter.setFont(mono(12))
         painter.setPen(QColor(palette.soft))
         for level in (low, 0.5 * (low + high), high):
-            text = f"{level:.0f}"
+            text = tr("{:.0f}", level)
             at = min(max(x(level) - 24.0, 0.0), self.width() - 48.0)
             side = Qt.AlignmentFlag.AlignHCenter
             side = Qt.AlignmentFlag.AlignLeft if level == low else Qt.AlignmentFlag.AlignRight if level == high else side
@@ -163,7 +164,7 @@ class CheckList(QWidget):
             return
         self._checks = checks
         self.setFixedHeight(self.ROW * len(checks))
-        said = "; ".join(f"{check.text}, {'done' if check.done else 'open'}" for check in checks)
+        said = "; ".join(f"{check.text}, {(tr('done') if check.done else tr('open'))}" for check in checks)
         self.setAccessibleName(said)
         self.update()
 

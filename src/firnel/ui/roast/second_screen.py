@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QGuiApplication
 from PyQt6.QtWidgets import QMainWindow, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.roast.view import RoastView
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
@@ -18,7 +19,7 @@ class SecondScreen(QMainWindow):
 
     def __init__(self, desk: Desk, look: Look, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Firnel: roast")
+        self.setWindowTitle(tr("Firnel: roast"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.roast = RoastView(desk, look)
         self.roast.own_window_wanted.connect(self.close)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.roast.landing import LandingSquare
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, card, key_row, label
 from firnel.ui.theme.look import Look
@@ -48,16 +49,16 @@ class SideCards(QWidget):
 
     def _marks_card(self) -> QWidget:
         frame, column = card()
-        column.addWidget(label("Marks", "heading"))
+        column.addWidget(label(tr("Marks"), "heading"))
         self._marks = FigureGrid()
-        self._no_marks = label("None yet. Space sets the next one.", "soft", wrap=True)
+        self._no_marks = label(tr("None yet. Space sets the next one."), "soft", wrap=True)
         column.addWidget(self._no_marks)
         column.addWidget(self._marks)
         return frame
 
     def _moves_card(self) -> QWidget:
         frame, column = card(spacing=2)
-        self._moves_title = label("Coming moves", "heading")
+        self._moves_title = label(tr("Coming moves"), "heading")
         column.addWidget(self._moves_title)
         self._moves = [(ElidedLabel(), ElidedLabel("soft")) for _ in range(2)]
         for what, when in self._moves:
@@ -69,7 +70,7 @@ class SideCards(QWidget):
     def _landing_card(self) -> QWidget:
         frame, column = card(spacing=2)
         head = QHBoxLayout()
-        head.addWidget(label("Landing", "heading"))
+        head.addWidget(label(tr("Landing"), "heading"))
         self._lands = label("", "smallFigure")
         head.addStretch(1)
         head.addWidget(self._lands)
@@ -88,8 +89,8 @@ class SideCards(QWidget):
         if layout is not None:
             layout.replaceWidget(first.findChildren(type(self._space))[1], self._space)
         column.addWidget(first)
-        column.addWidget(key_row(("Enter", "move done"), ("Z", "undo")))
-        column.addWidget(key_row((", .", "nudge 1 s"), ("?", "all keys")))
+        column.addWidget(key_row(("Enter", tr("move done")), ("Z", "undo")))
+        column.addWidget(key_row((", .", tr("nudge 1 s")), ("?", tr("all keys"))))
         column.addWidget(key_row(("C", "colour"), ("S", "smell"), ("R", "remark")))
         return frame
 
@@ -116,4 +117,4 @@ class SideCards(QWidget):
         if picture.landing is not None:
             self._lands.setText(picture.landing.words)
             self.landing.show_picture(picture.landing)
-        self._space.setText(picture.next_key or "prepare a batch first: N")
+        self._space.setText(picture.next_key or tr("prepare a batch first: N"))

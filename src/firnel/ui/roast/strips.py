@@ -6,6 +6,8 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QWidget
 
+from firnel.core.words import capital, tr
+from firnel.ui.shared.key_names import key_words
 from firnel.ui.shared.parts import empty, label
 from firnel.ui.theme.tokens import SPACE_M
 
@@ -56,11 +58,11 @@ class WordStrip(_Strip):
         """Offer words for a note of ``kind``, noted as of clock time ``at``."""
         empty(self._row)
         self._kind, self._words, self._at = kind, words, at
-        self._row.addWidget(label(kind.capitalize(), "heading"))
+        self._row.addWidget(label(capital(tr(kind)), "heading"))
         for number, word in enumerate(words, start=1):
             self._row.addWidget(label(str(number), "key"))
-            self._row.addWidget(label(word))
-        self.setAccessibleName(f"{kind}: " + ", ".join(f"{n} {word}" for n, word in enumerate(words, start=1)))
+            self._row.addWidget(label(tr(word)))
+        self.setAccessibleName(f"{tr(kind)}: " + ", ".join(f"{n} {tr(word)}" for n, word in enumerate(words, start=1)))
         self._come_up()
         self.setFocus(Qt.FocusReason.OtherFocusReason)
         self._timer.start(PATIENCE_MS)
@@ -92,8 +94,8 @@ class LineStrip(_Strip):
         self._line.setAccessibleName(name)
         self._line.setMinimumWidth(320)
         self._row.addWidget(self._line)
-        self._row.addWidget(label("Enter", "key"))
-        self._row.addWidget(label("Esc", "key"))
+        self._row.addWidget(label(key_words("Enter"), "key"))
+        self._row.addWidget(label(key_words("Esc"), "key"))
         self._line.returnPressed.connect(self._on_enter)
         self._line.escaped.connect(self._on_escape)
 

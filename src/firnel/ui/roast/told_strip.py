@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
+from firnel.core.words import tr
 from firnel.ui.shared.parts import ElidedLabel, label, restyle
 from firnel.work.roast.advice_words import Told
 
@@ -68,10 +69,10 @@ class ToldStrip(QFrame):
         self.text.show_text(told.text)
         self._why.show_text(told.why or (" · ".join(told.more) if told.urgency == "warn" else ""))
         self._why.setVisible(bool(self._why.whole_text()))
-        self._word.setText({"advice": "Advice", "warn": "Warning"}.get(told.urgency, ""))
+        self._word.setText({"advice": tr("Advice"), "warn": tr("Warning")}.get(told.urgency, ""))
         self._word.setVisible(told.urgency != "calm")
         self._key.setVisible(told.urgency == "advice")
         more = told.more if told.urgency != "warn" else ()
-        self._more.setText(f"and {len(more)} more" if more else ("take it" if told.urgency == "advice" else ""))
+        self._more.setText(tr("and {} more", len(more)) if more else (tr("take it") if told.urgency == "advice" else ""))
         self._more.setToolTip("\n".join(told.more))
         self.setAccessibleName(f"{self._word.text()} {told.text}")

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QKeyEvent, QPaintEvent, QResizeEvent, QShortcut, QShowEv
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import MarkKind, Role
+from firnel.core.words import tr
 from firnel.ui.roast.cue_panel import CuePanel
 from firnel.ui.roast.landing import FarLanding
 from firnel.ui.roast.side_column import SideColumn
@@ -36,7 +37,7 @@ if TYPE_CHECKING:
     from firnel.ui.roast.curves import RoastCurves
 
 #: How a batch may end otherwise than by its drop.
-ENDINGS = ("heat off", "out of the drum or cooling", "fire", "recording stopped", "other")
+ENDINGS = (tr("heat off"), tr("out of the drum or cooling"), "fire", tr("recording stopped"), "other")
 #: The size at which the view is drawn as it is, without the rail; larger, it grows. In far mode it is so much larger.
 NEAR_SIZE, FAR, LEAST_SIZE = (1188, 800), 2.0, (900, 620)
 #: The curves are drawn at most this often [ms], and the clocks this often.
@@ -107,10 +108,12 @@ class RoastView(QWidget):
 
     def _add_strips(self) -> None:
         self._words = WordStrip(self)
-        self._remark, self._hand, self._setting = (LineStrip(self, name) for name in ("Remark", "Bean reading", "Setting"))
-        self._label = LineStrip(self, "Label of the load")
+        self._remark, self._hand, self._setting = (
+            LineStrip(self, name) for name in (tr("Remark"), tr("Bean reading"), tr("Setting"))
+        )
+        self._label = LineStrip(self, tr("Label of the load"))
         self._label.entered.connect(self._on_label)
-        self._ended = LineStrip(self, "A word on how it ended")
+        self._ended = LineStrip(self, tr("A word on how it ended"))
         self._ended.entered.connect(self._on_ended)
         self._words.chosen.connect(self._on_word)
         self._remark.entered.connect(self._on_remark)
@@ -279,8 +282,12 @@ class RoastView(QWidget):
         self._message.show_text(text or (link.sentence if broken else ""))
         name = "warn" if trouble or (broken and not text) else "message"
         rename(self._message, name)
-        words = {LinkState.LIVE: "readings come in", LinkState.OFF: "no machine", LinkState.CONNECTING: "connecting"}
-        self._link.setText(words.get(link.state, "no readings"))
+        words = {
+            LinkState.LIVE: tr("readings come in"),
+            LinkState.OFF: tr("no machine"),
+            LinkState.CONNECTING: tr("connecting"),
+        }
+        self._link.setText(words.get(link.state, tr("no readings")))
 
     def _on_tick(self) -> None:
         if not self.isVisible():
@@ -297,7 +304,7 @@ class RoastView(QWidget):
         if phase == "cooling":
             self._owed = None
             self.weigh.begin(
-                f"Weigh batch {session.label}",
+                tr("Weigh batch {}", session.label),
                 session.order.load_kg,
                 self._desk.settings.units,
                 meter=self._desk.settings.meter,
@@ -350,7 +357,7 @@ class RoastView(QWidget):
             return
         one, units = found, self._desk.settings.units
         load = f", {units.text(one.load_kg, 'kg')}" if one.load_kg else ""
-        self._following = f"Q takes the next: {one.number} {one.plan.name}{load}."
+        self._following = tr("Q takes the next: {} {}{}.", one.number, one.plan.name, load)
 
     # What the user does
 
@@ -377,13 +384,13 @@ class RoastView(QWidget):
         if self._in_the_drum():
             return
         if self._desk.prepare_next() is None:
-            self._message.show_text("No batch waits: queue one in Plan, or press N.")
+            self._message.show_text(tr("No batch waits: queue one in Plan, or press N."))
 
     def _in_the_drum(self) -> bool:
         session = self._desk.session
         if not session.roasting:
             return False
-        self._message.show_text(f"Batch {session.label} is in the drum: drop it first.")
+        self._message.show_text(tr("Batch {} is in the drum: drop it first.", session.label))
         return True
 
     def _confirm(self) -> None:
@@ -424,11 +431,11 @@ class RoastView(QWidget):
         if session.phase != "cooling":
             owed = self._desk.ask(shelf.batch_lines, BatchFilter(due=True), limit=1)
             if not owed:
-                self._message.show_text("Every batch is weighed.")
+                self._message.show_text(tr("Every batch is weighed."))
                 return
             self._owed = owed[0]
             self.weigh.begin(
-                f"Weigh batch {owed[0].label}", owed[0].load_kg, self._desk.settings.units, meter=self._desk.settings.meter
+                tr("Weigh batch {}", owed[0].label), owed[0].load_kg, self._desk.settings.units, meter=self._desk.settings.meter
             )
             self._show_side()
         self.weigh.take_focus()
@@ -456,7 +463,7 @@ class RoastView(QWidget):
         key = self._desk.session.last_id
         if key is not None:
             self._desk.ask(shelf.add_reason, key, text)
-            self._desk.session.say(f"Kept: {text}.")
+            self._desk.session.say(tr("Kept: {}.", text))
             self.recorded.emit()
 
     def _on_remark(self, text: str) -> None:
@@ -476,7 +483,7 @@ class RoastView(QWidget):
             hand.enter(bean)
         except ValueError as error:
             hand.cancel()
-            self._message.show_text(f"Not taken: {error}")
+            self._message.show_text(tr("Not taken: {}", error))
 
     def _on_hand_cancelled(self) -> None:
         if self._desk.by_hand is not None:

@@ -9,6 +9,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QAbstractButton, QWidget
 
+from firnel.core.words import tr
+from firnel.ui.shared.key_names import key_words
+
 
 @dataclass(frozen=True)
 class Action:
@@ -31,80 +34,89 @@ class Action:
     @property
     def shown_keys(self) -> str:
         """As the key sheet says them."""
-        return self.shown or "  ".join(self.keys)
+        return key_words(self.shown or "  ".join(self.keys))
 
 
-ROAST, EVERYWHERE, PLAN, REVIEW = "While roasting", "Everywhere", "In Plan", "In Review"
+ROAST, EVERYWHERE, PLAN, REVIEW = tr("While roasting"), tr("Everywhere"), tr("In Plan"), tr("In Review")
 #: So many proposed edits have a key.
 MOST_EDITS = 5
 #: The views in the order of the work.
 STATIONS = ("Green", "Plan", "Day", "Roast", "Bench", "Review", "Machines")
 
 ACTIONS = (
-    Action("mark", ("Space",), "mark what is expected next: charge, yellow, first crack, drop", ROAST),
-    Action("confirm", ("Return", "Enter"), "the next planned move, check or step is done", ROAST, "Enter"),
-    Action("advice", ("A",), "take the advice", ROAST),
-    Action("dismiss", ("D",), "let a missed move go", ROAST),
-    Action("undo", ("Z",), "a found mark: not yet; else take back your last key", ROAST),
-    Action("other", ("O",), "the last Space meant the other: yellow or first crack, found or now", ROAST),
-    Action("pick", ("M",), "pick a mark to nudge, the one before it the next time", ROAST),
-    Action("nudge back", (",",), "nudge it by 1 s (with Ctrl by 5 s)", ROAST, ",  ."),
+    Action("mark", ("Space",), tr("mark what is expected next: charge, yellow, first crack, drop"), ROAST),
+    Action("confirm", ("Return", "Enter"), tr("the next planned move, check or step is done"), ROAST, "Enter"),
+    Action("advice", ("A",), tr("take the advice"), ROAST),
+    Action("dismiss", ("D",), tr("let a missed move go"), ROAST),
+    Action("undo", ("Z",), tr("a found mark: not yet; else take back your last key"), ROAST),
+    Action("other", ("O",), tr("the last Space meant the other: yellow or first crack, found or now"), ROAST),
+    Action("pick", ("M",), tr("pick a mark to nudge, the one before it the next time"), ROAST),
+    Action("nudge back", (",",), tr("nudge it by 1 s (with Ctrl by 5 s)"), ROAST, ",  ."),
     Action("nudge on", (".",), "", ROAST),
     Action("nudge far back", ("Ctrl+Left",), "", ROAST),
     Action("nudge far on", ("Ctrl+Right",), "", ROAST),
     Action(
-        "heat up", ("Up",), "the chosen control one step, where the machine does not report it", ROAST, "Up  Down", repeats=True
+        "heat up",
+        ("Up",),
+        tr("the chosen control one step, where the machine does not report it"),
+        ROAST,
+        "Up  Down",
+        repeats=True,
     ),
     Action("heat down", ("Down",), "", ROAST, repeats=True),
-    Action("air up", ("Right",), "airflow one step", ROAST, "Right  Left", repeats=True),
+    Action("air up", ("Right",), tr("airflow one step"), ROAST, "Right  Left", repeats=True),
     Action("air down", ("Left",), "", ROAST, repeats=True),
-    Action("choose control", ("H",), "choose the next control for Up and Down", ROAST),
-    Action("set control", ("V",), "type a setting: 70, or radiant 40", ROAST),
-    Action("drum up", ("PgUp",), "drum one step", ROAST, "PgUp  PgDn", repeats=True),
+    Action("choose control", ("H",), tr("choose the next control for Up and Down"), ROAST),
+    Action("set control", ("V",), tr("type a setting: 70, or radiant 40"), ROAST),
+    Action("drum up", ("PgUp",), tr("drum one step"), ROAST, "PgUp  PgDn", repeats=True),
     Action("drum down", ("PgDown",), "", ROAST, repeats=True),
-    Action("colour", ("C",), "colour on the trier", ROAST, "C, then 1-9"),
-    Action("smell", ("S",), "smell", ROAST, "S, then 1-9"),
-    Action("remark", ("R",), "remark", ROAST),
-    Action("outlier", ("P",), "a lone pop that does not count", ROAST),
-    Action("crack ends", ("E",), "first crack ends", ROAST),
-    Action("second crack", ("X",), "second crack", ROAST),
-    Action("prepare", ("N",), "prepare a batch", ROAST, palette="Prepare a batch"),
-    Action("next", ("Q",), "take the next batch that waits", ROAST, palette="Take the next batch that waits"),
-    Action("label", ("L",), "read a label: scan or type it", ROAST),
-    Action("weigh", ("W",), "to the weighing figures, of the last batch too", ROAST),
-    Action("abandon", ("Backspace",), "end the batch otherwise, then 1-5", ROAST, palette="End this batch otherwise"),
-    Action("far", ("F11",), "far mode: cue and landing twice as large", ROAST, palette="Far mode"),
+    Action("colour", ("C",), tr("colour on the trier"), ROAST, tr("C, then 1-9")),
+    Action("smell", ("S",), tr("smell"), ROAST, tr("S, then 1-9")),
+    Action("remark", ("R",), tr("remark"), ROAST),
+    Action("outlier", ("P",), tr("a lone pop that does not count"), ROAST),
+    Action("crack ends", ("E",), tr("first crack ends"), ROAST),
+    Action("second crack", ("X",), tr("second crack"), ROAST),
+    Action("prepare", ("N",), tr("prepare a batch"), ROAST, palette=tr("Prepare a batch")),
+    Action("next", ("Q",), tr("take the next batch that waits"), ROAST, palette=tr("Take the next batch that waits")),
+    Action("label", ("L",), tr("read a label: scan or type it"), ROAST),
+    Action("weigh", ("W",), tr("to the weighing figures, of the last batch too"), ROAST),
+    Action("abandon", ("Backspace",), tr("end the batch otherwise, then 1-5"), ROAST, palette=tr("End this batch otherwise")),
+    Action("far", ("F11",), tr("far mode: cue and landing twice as large"), ROAST, palette=tr("Far mode")),
     Action(
-        "second screen", ("Shift+F11",), "the roast in a window of its own", ROAST, palette="The roast in a window of its own"
+        "second screen",
+        ("Shift+F11",),
+        tr("the roast in a window of its own"),
+        ROAST,
+        palette=tr("The roast in a window of its own"),
     ),
-    Action("reading", (), "a reading by hand, stamped at the first key", ROAST, "0-9", listed=True),
+    Action("reading", (), tr("a reading by hand, stamped at the first key"), ROAST, "0-9", listed=True),
     *(
-        Action(f"station {name}", (f"F{number}",), name, EVERYWHERE, palette=name)
+        Action(f"station {name}", (f"F{number}",), tr(name), EVERYWHERE, palette=tr(name))
         for number, name in enumerate(STATIONS, start=1)
     ),
-    Action("find", ("Ctrl+K",), "find anything", EVERYWHERE),
-    Action("settings", ("Ctrl+,",), "settings", EVERYWHERE, palette="Settings: units, theme, words"),
-    Action("theme", ("Ctrl+T",), "day or night theme", EVERYWHERE, palette="Day or night theme"),
-    Action("keys", ("?",), "this sheet", EVERYWHERE, palette="All keys"),
-    Action("handbook", ("Shift+F1",), "the handbook, at the page of this view", EVERYWHERE, palette="Handbook"),
-    Action("begin", (), "the five steps of the beginning", EVERYWHERE, "–", palette="Beginning: the five steps"),
-    Action("old logs", (), "take in old logs", EVERYWHERE, "–", palette="Take in old logs"),
-    Action("leave", ("Ctrl+Q",), "leave", EVERYWHERE),
-    Action("disconnect", (), "disconnect the machine", EVERYWHERE, "–", palette="Disconnect the machine"),
-    Action("plan undo", ("Ctrl+Z",), "take the last edit back", PLAN),
-    Action("plan redo", ("Ctrl+Shift+Z",), "make it again", PLAN),
-    Action("move choose", (), "choose a move", PLAN, "Up  Down", listed=True),
-    Action("move step", (), "the chosen move one step of its gauge", PLAN, "+  -", listed=True),
-    Action("move shift", (), "the chosen move, or stage, 5 s", PLAN, "Left  Right", listed=True),
-    Action("move hold", (), "hold the chosen move, or give it back", PLAN, "H", listed=True),
-    Action("move hang", (), "hang it on its mark, a bean temperature or the clock", PLAN, "B", listed=True),
-    Action("move delete", (), "delete it", PLAN, "Delete", listed=True),
-    Action("lay over", ("Ctrl+L",), "lay this batch over others", REVIEW),
-    Action("correct undo", ("Ctrl+Z",), "take the last correction back", REVIEW),
-    Action("plan it", ("Ctrl+P",), "a plan that wants what this batch was", REVIEW),
-    Action("reference", ("Ctrl+R",), "the reference of its plan", REVIEW),
-    Action("compare", ("Ctrl+D",), "add this batch to those compared", REVIEW),
-    Action("take edit 1", ("Ctrl+1",), "take a proposed edit into the plan", REVIEW, "Ctrl+1 … 5"),
+    Action("find", ("Ctrl+K",), tr("find anything"), EVERYWHERE),
+    Action("settings", ("Ctrl+,",), tr("settings"), EVERYWHERE, palette=tr("Settings: units, theme, words")),
+    Action("theme", ("Ctrl+T",), tr("day or night theme"), EVERYWHERE, palette=tr("Day or night theme")),
+    Action("keys", ("?",), tr("this sheet"), EVERYWHERE, palette=tr("All keys")),
+    Action("handbook", ("Shift+F1",), tr("the handbook, at the page of this view"), EVERYWHERE, palette=tr("Handbook")),
+    Action("begin", (), tr("the five steps of the beginning"), EVERYWHERE, "–", palette=tr("Beginning: the five steps")),
+    Action("old logs", (), tr("take in old logs"), EVERYWHERE, "–", palette=tr("Take in old logs")),
+    Action("leave", ("Ctrl+Q",), tr("leave"), EVERYWHERE),
+    Action("disconnect", (), tr("disconnect the machine"), EVERYWHERE, "–", palette=tr("Disconnect the machine")),
+    Action("plan undo", ("Ctrl+Z",), tr("take the last edit back"), PLAN),
+    Action("plan redo", ("Ctrl+Shift+Z",), tr("make it again"), PLAN),
+    Action("move choose", (), tr("choose a move"), PLAN, "Up  Down", listed=True),
+    Action("move step", (), tr("the chosen move one step of its gauge"), PLAN, "+  -", listed=True),
+    Action("move shift", (), tr("the chosen move, or stage, 5 s"), PLAN, "Left  Right", listed=True),
+    Action("move hold", (), tr("hold the chosen move, or give it back"), PLAN, "H", listed=True),
+    Action("move hang", (), tr("hang it on its mark, a bean temperature or the clock"), PLAN, "B", listed=True),
+    Action("move delete", (), tr("delete it"), PLAN, "Delete", listed=True),
+    Action("lay over", ("Ctrl+L",), tr("lay this batch over others"), REVIEW),
+    Action("correct undo", ("Ctrl+Z",), tr("take the last correction back"), REVIEW),
+    Action("plan it", ("Ctrl+P",), tr("a plan that wants what this batch was"), REVIEW),
+    Action("reference", ("Ctrl+R",), tr("the reference of its plan"), REVIEW),
+    Action("compare", ("Ctrl+D",), tr("add this batch to those compared"), REVIEW),
+    Action("take edit 1", ("Ctrl+1",), tr("take a proposed edit into the plan"), REVIEW, "Ctrl+1 … 5"),
     *(Action(f"take edit {number}", (f"Ctrl+{number}",), "", REVIEW) for number in range(2, MOST_EDITS + 1)),
 )
 _BY_NAME = {action.name: action for action in ACTIONS}
@@ -137,9 +149,9 @@ def own_keys(own: Iterable[str]) -> dict[str, tuple[str, ...]]:
         name, _, key = (part.strip() for part in entry.partition("="))
         sequence = QKeySequence(key)
         if name not in _BY_NAME or not _BY_NAME[name].keys:
-            raise ValueError(f"Keys: there is no action {name!r} with a key.")
+            raise ValueError(tr("Keys: there is no action {!r} with a key.", name))
         if sequence.isEmpty() or sequence.count() != 1 or not sequence[0].key() or not sequence.toString().strip():
-            raise ValueError(f"Keys: {key!r} is no key.")
+            raise ValueError(tr("Keys: {!r} is no key.", key))
         found[name] = (sequence.toString(),)
     for where in dict.fromkeys(one.where for one in ACTIONS):
         taken: dict[str, str] = {}
@@ -148,7 +160,7 @@ def own_keys(own: Iterable[str]) -> dict[str, tuple[str, ...]]:
                 for key in found.get(one.name, one.keys):
                     shown = QKeySequence(key).toString()
                     if taken.setdefault(shown, one.name) != one.name:
-                        raise ValueError(f"Keys: {shown} would be both “{taken[shown]}” and “{one.name}”.")
+                        raise ValueError(tr("Keys: {} would be both “{}” and “{}”.", shown, taken[shown], one.name))
     return found
 
 

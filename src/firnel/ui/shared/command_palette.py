@@ -9,6 +9,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from firnel.core.words import tr
+
 
 @dataclass(frozen=True)
 class Entry:
@@ -41,10 +43,10 @@ class CommandPalette(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 10)
         self._line = QLineEdit()
-        self._line.setAccessibleName("Find")
-        self._line.setPlaceholderText("Find a lot, plan, batch, machine or action")
+        self._line.setAccessibleName(tr("Find"))
+        self._line.setPlaceholderText(tr("Find a lot, plan, batch, machine or action"))
         self._list = QListWidget()
-        self._list.setAccessibleName("Found")
+        self._list.setAccessibleName(tr("Found"))
         self._list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         column.addWidget(self._line)
         column.addWidget(self._list, 1)
@@ -81,11 +83,11 @@ class CommandPalette(QFrame):
 
     def _on_text(self, text: str) -> None:
         words = text.lower().split()
-        found = [entry for entry in self._known if all(word in f"{entry.kind} {entry.text}".lower() for word in words)]
+        found = [entry for entry in self._known if all(word in f"{tr(entry.kind)} {entry.text}".lower() for word in words)]
         self._shown = (found + list(self._search(text) if words else ()))[:40]
         self._list.clear()
         for entry in self._shown:
-            self._list.addItem(QListWidgetItem(f"{entry.text}    ({entry.kind})"))
+            self._list.addItem(QListWidgetItem(f"{entry.text}    ({tr(entry.kind)})"))
         self._list.setCurrentRow(0 if self._shown else -1)
 
     def _on_clicked(self, item: QListWidgetItem) -> None:

@@ -7,6 +7,8 @@ from datetime import UTC, datetime, timedelta
 
 import pyqtgraph as pg
 
+from firnel.core.words import tr
+
 DAY_S = 86400.0
 #: Days between the ticks, the finest that leaves them so far apart. [days], [px]
 STEPS, APART = (1, 2, 7, 14, 31, 92, 183, 365), 74.0
@@ -29,12 +31,12 @@ class DaysAxis(pg.AxisItem):
 
     def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:
         """``14 Aug``, or ``Aug 26`` from a month on."""
-        return [when(value) if spacing < 31 * DAY_S else f"{_local(value):%b %y}" for value in values]
+        return [when(value) if spacing < 31 * DAY_S else tr("{:%b %y}", _local(value)) for value in values]
 
 
 def when(x: float) -> str:
     """The day of a place on the axis: ``14 Aug``."""
-    return f"{_local(x):%-d %b}"
+    return tr("{:%-d %b}", _local(x))
 
 
 def _local(x: float) -> datetime:

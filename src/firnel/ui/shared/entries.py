@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
+from firnel.core.words import tr
+
 
 class FigureEntry(QLineEdit):
     """A line for one figure; decimal point or comma.
@@ -34,11 +36,11 @@ class FigureEntry(QLineEdit):
         try:
             return float(text)
         except ValueError:
-            raise ValueError(f"{self._name}: {self.text()!r} is not a figure.") from None
+            raise ValueError(tr("{}: {!r} is not a figure.", self._name, self.text())) from None
 
     def show_figure(self, value: float | None, digits: int) -> None:
         """Show a figure, or nothing."""
-        self.setText("" if value is None else f"{value:.{digits}f}")
+        self.setText("" if value is None else tr("{:.{}f}", value, digits))
 
 
 class FiguresEntry(FigureEntry):
@@ -56,5 +58,5 @@ class FiguresEntry(FigureEntry):
             try:
                 found.append(float(part.replace(",", ".")))
             except ValueError:
-                raise ValueError(f"{self._name}: {part!r} is not a figure.") from None
+                raise ValueError(tr("{}: {!r} is not a figure.", self._name, part)) from None
         return found

@@ -9,6 +9,7 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.shared.parts import button, empty, label
 
 
@@ -47,8 +48,8 @@ class EntryList(QScrollArea):
         self._shown = tuple(entries)
         empty(self._grid)
         for row, entry in enumerate(entries):
-            words = label(f"taken away: {entry.words}" if entry.struck else entry.words, "soft", wrap=True)
-            toggle = button("Bring back" if entry.struck else "Take away")
+            words = label(tr("taken away: {}", entry.words) if entry.struck else entry.words, "soft", wrap=True)
+            toggle = button(tr("Bring back") if entry.struck else tr("Take away"))
             toggle.setAccessibleName(f"{toggle.text()}: {entry.words}")
             toggle.setFixedHeight(32)
             toggle.clicked.connect(partial(self.toggled.emit, entry.key, not entry.struck))

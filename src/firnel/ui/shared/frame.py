@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
+from firnel.core.words import later, tr
 from firnel.ui.shared.parts import ElidedLabel, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import RAIL_WIDTH
@@ -22,13 +23,13 @@ from firnel.work.roast.cue import Cue
 
 #: The views in the order of the work: name, icon.
 STATIONS = (
-    ("Green", "sprout"),
-    ("Plan", "clipboard-list"),
-    ("Day", "calendar-days"),
-    ("Roast", "flame"),
-    ("Bench", "scale"),
-    ("Review", "chart-spline"),
-    ("Machines", "cog"),
+    (later("Green"), "sprout"),
+    (later("Plan"), "clipboard-list"),
+    (later("Day"), "calendar-days"),
+    (later("Roast"), "flame"),
+    (later("Bench"), "scale"),
+    (later("Review"), "chart-spline"),
+    (later("Machines"), "cog"),
 )
 #: A station of the rail is so high where there is room, and no lower than this: nine fit a screen of 540 pixels.
 STATION, LEAST_STATION = 62, 48
@@ -55,20 +56,20 @@ class Rail(QFrame):
         self._group = QButtonGroup(self)
         self._buttons: dict[str, QToolButton] = {}
         for number, (name, _) in enumerate(STATIONS, start=1):
-            made = self._button(name, f"{name} (F{number})")
+            made = self._button(tr(name), f"{tr(name)} (F{number})")
             made.setCheckable(True)
             made.clicked.connect(self._on_clicked)
             self._group.addButton(made)
             self._buttons[name] = made
             column.addWidget(made, 100)
         column.addStretch(1)
-        self.begin = self._button("Begin", "The five steps to the first batch")
+        self.begin = self._button(tr("Begin"), tr("The five steps to the first batch"))
         self.begin.setCheckable(True)
         self.begin.clicked.connect(self.begin_wanted)
         self._group.addButton(self.begin)
         self.begin.hide()
         column.addWidget(self.begin, 100)
-        find = self._button("Find", "Find anything (Ctrl+K)")
+        find = self._button(tr("Find"), tr("Find anything (Ctrl+K)"))
         find.clicked.connect(self.find_wanted)
         self._find = find
         column.addWidget(find, 100)
@@ -110,7 +111,7 @@ def typing_note() -> QFrame:
     note.setObjectName("typing")
     row = QHBoxLayout(note)
     row.setContentsMargins(16, 6, 16, 6)
-    row.addWidget(label("You are typing: Space writes here. Esc, then Space marks."))
+    row.addWidget(label(tr("You are typing: Space writes here. Esc, then Space marks.")))
     return note
 
 
@@ -124,7 +125,7 @@ class Pages(QStackedWidget):
         self.area.setFrameShape(QFrame.Shape.NoFrame)
         self.area.setWidgetResizable(True)
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.area.setAccessibleName("View")
+        self.area.setAccessibleName(tr("View"))
         self.area.setWidget(self)
         self.currentChanged.connect(self.updateGeometry)
 
@@ -174,7 +175,7 @@ class NowLine(QFrame):
         row.addWidget(self._clock)
         row.addWidget(self._next, 1)
         row.addWidget(label("F4", "key"), 0, Qt.AlignmentFlag.AlignVCenter)
-        row.addWidget(label("back to Roast", "soft"))
+        row.addWidget(label(tr("back to Roast"), "soft"))
 
     def show_now(self, batch: str, cue: Cue) -> None:
         """Show the running batch in one line."""

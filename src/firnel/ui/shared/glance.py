@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from firnel.core.units import clock
+from firnel.core.words import tr
 from firnel.ui.shared.lanes import Lane
 from firnel.ui.shared.ribbons import HandsLane
 
@@ -56,7 +57,7 @@ class Glance(QObject):
             lane.plot.viewport().installEventFilter(self)
             lane.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             lane.installEventFilter(self)
-            lane.offer("Show the whole", self.show_whole, lambda: self._lanes[0].part is not None)
+            lane.offer(tr("Show the whole"), self.show_whole, lambda: self._lanes[0].part is not None)
         if hands is not None:
             hands.setMouseTracking(True)
             hands.installEventFilter(self)
@@ -94,7 +95,7 @@ class Glance(QObject):
             said.append(self._hands.read_at(x))
         told = ". ".join(part for part in said if part)
         for lane in self._lanes:
-            lane.setAccessibleDescription(f"At {when}: {told}" if told else "")
+            lane.setAccessibleDescription(tr("At {}: {}", when, told) if told else "")
 
     def _back_later(self) -> None:
         if self._back.interval() > 0 and self._lanes[0].part is not None:

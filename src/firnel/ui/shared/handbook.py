@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from firnel.core.words import tr
 from firnel.ui.shared.parts import button, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SANS, SPACE_M, SPACE_S
@@ -38,7 +39,7 @@ class Handbook(QWidget):
         super().__init__(parent)
         self.setWindowFlag(Qt.WindowType.Window)
         self.setObjectName("page")
-        self.setWindowTitle("Firnel: the handbook")
+        self.setWindowTitle(tr("Firnel: the handbook"))
         self.resize(960, 720)
         self._look, self._shown = look, pages()[0]
         row = QHBoxLayout(self)
@@ -46,24 +47,24 @@ class Handbook(QWidget):
         row.setSpacing(SPACE_M)
         left = QVBoxLayout()
         left.setSpacing(SPACE_S)
-        left.addWidget(label("Handbook", "title"))
+        left.addWidget(label(tr("Handbook"), "title"))
         self.search = QLineEdit()
-        self.search.setAccessibleName("Search the handbook")
-        self.search.setPlaceholderText("Search")
+        self.search.setAccessibleName(tr("Search the handbook"))
+        self.search.setPlaceholderText(tr("Search"))
         self.search.textChanged.connect(self._on_search)
         left.addWidget(self.search)
         self.list = QListWidget()
-        self.list.setAccessibleName("Pages of the handbook")
+        self.list.setAccessibleName(tr("Pages of the handbook"))
         self.list.setWordWrap(True)
         self.list.setFixedWidth(250)
         self.list.currentItemChanged.connect(self._on_chosen)
         left.addWidget(self.list, 1)
-        save = button("Print this page …", "As PDF: the last page is a card for the wall")
+        save = button(tr("Print this page …"), tr("As PDF: the last page is a card for the wall"))
         save.clicked.connect(self._on_print)
         left.addWidget(save)
         row.addLayout(left)
         self.text = QTextBrowser()
-        self.text.setAccessibleName("Page of the handbook")
+        self.text.setAccessibleName(tr("Page of the handbook"))
         self.text.setOpenLinks(False)
         self.text.anchorClicked.connect(self._on_link)
         row.addWidget(self.text, 1)
@@ -93,7 +94,7 @@ class Handbook(QWidget):
     def _on_search(self, words: str) -> None:
         self._fill(found_in(words) if words.strip() else [(one, "") for one in pages()])
         if not self.list.count():
-            self.text.setPlainText(f"Nothing is said of {words.strip()!r}.")
+            self.text.setPlainText(tr("Nothing is said of {!r}.", words.strip()))
 
     def _on_chosen(self, item: QListWidgetItem | None) -> None:
         if item is None:
@@ -114,7 +115,7 @@ class Handbook(QWidget):
         QDesktopServices.openUrl(url)
 
     def _on_print(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Print this page", f"firnel-{self._shown.name}.pdf", "PDF (*.pdf)")
+        path, _ = QFileDialog.getSaveFileName(self, tr("Print this page"), f"firnel-{self._shown.name}.pdf", tr("PDF (*.pdf)"))
         if path:
             self.print_page(Path(path))
 
@@ -123,7 +124,7 @@ class Handbook(QWidget):
         writer = QPdfWriter(str(path))
         writer.setPageSize(QPageSize(QPageSize.PageSizeId.A4))
         writer.setPageMargins(QMarginsF(18.0, 18.0, 18.0, 18.0), QPageLayout.Unit.Millimeter)
-        writer.setTitle(f"Firnel: {self._shown.title}")
+        writer.setTitle(tr("Firnel: {}", self._shown.title))
         document = QTextDocument()
         _set_page(document, self._shown, "#1c262b", "#b9b2a2")
         document.print(writer)

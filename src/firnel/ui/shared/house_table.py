@@ -10,6 +10,8 @@ from PyQt6.QtCore import QEvent, QModelIndex, QPoint, QSortFilterProxyModel, Qt,
 from PyQt6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QApplication, QMenu, QTableView, QToolTip
 
+from firnel.core.words import tr
+
 #: What a cell is put in order by, where that is not its text.
 SORT_ROLE = Qt.ItemDataRole.UserRole + 7
 #: Room beside the text of a cell. [px]
@@ -49,7 +51,7 @@ def dress(table: QTableView, name: str) -> None:
     table.setWordWrap(False)
     corner = table.findChild(QAbstractButton)
     if corner is not None:
-        corner.setAccessibleName("Choose all")
+        corner.setAccessibleName(tr("Choose all"))
     down, across = table.verticalHeader(), table.horizontalHeader()
     if down is not None and across is not None:
         down.hide()
@@ -128,7 +130,7 @@ class HouseTable(QTableView):
         rows, board = self.rows(), QApplication.clipboard()
         if rows and board is not None:
             board.setText("\n".join("\t".join(row) for row in (self._shown_headings(), *rows)))
-            self.say("One row is copied." if len(rows) == 1 else f"{len(rows)} rows are copied.")
+            self.say(tr("One row is copied.") if len(rows) == 1 else tr("{} rows are copied.", len(rows)))
 
     def write_rows(self, ending: str) -> None:
         """All rows into a file, on paper or as a spreadsheet."""
@@ -137,7 +139,7 @@ class HouseTable(QTableView):
 
         rows, headings = self.rows(chosen=False), self._shown_headings()
         words = next((place for place in range(1, len(headings)) if self._is_figures(place)), len(headings))
-        report = Report(self.name, f"{len(rows)} rows", (Table(self.name, headings, tuple(rows), words=words),))
+        report = Report(self.name, tr("{} rows", len(rows)), (Table(self.name, headings, tuple(rows), words=words),))
         save_report(self, report, ending, self.say)
 
     def _is_figures(self, section: int) -> bool:
@@ -151,10 +153,10 @@ class HouseTable(QTableView):
         """What can be done with the rows."""
         menu = QMenu(self)
         entries: tuple[tuple[str, Callable[[], None]], ...] = (
-            ("Copy rows\tCtrl+C", self.copy_rows),
-            ("Choose all\tCtrl+A", self.selectAll),
-            ("Write as XLSX …", partial(self.write_rows, "xlsx")),
-            ("Write as PDF …", partial(self.write_rows, "pdf")),
+            (tr("Copy rows\tCtrl+C"), self.copy_rows),
+            (tr("Choose all\tCtrl+A"), self.selectAll),
+            (tr("Write as XLSX …"), partial(self.write_rows, "xlsx")),
+            (tr("Write as PDF …"), partial(self.write_rows, "pdf")),
         )
         for words, action in entries:
             entry = menu.addAction(words)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from firnel.core.words import tr
 from firnel.ui.theme.look import Look, mono, sans
 
 HEIGHT, SWATCH, GAP, TEXT = 21, 22, 16, 13
@@ -48,7 +49,7 @@ class LaneHead(QWidget):
         told = (quantity, tuple(keys), right)
         if told != (self._quantity, self._keys, self._right):
             self._quantity, self._keys, self._right = told
-            said = ", ".join(key.words for key in keys)
+            said = ", ".join(tr(key.words) for key in keys)
             self.setAccessibleName(f"{quantity}: {said}" if said else quantity)
             self.update()
 
@@ -71,14 +72,14 @@ class LaneHead(QWidget):
             colour = QColor(getattr(palette, key.role))
             value = self._values.get(key.words, "")
             painter.setFont(bold)
-            end = x + SWATCH + 6.0 + painter.fontMetrics().horizontalAdvance(key.words)
+            end = x + SWATCH + 6.0 + painter.fontMetrics().horizontalAdvance(tr(key.words))
             if end > self.width() - 8.0:
                 break
             self._swatch(painter, x, middle, colour, key.style)
             painter.setPen(QColor(palette.moss if key.role == "moss_band" else getattr(palette, key.role)))
             painter.setFont(bold)
             x += SWATCH + 6.0
-            x += self._text(painter, x, key.words)
+            x += self._text(painter, x, tr(key.words))
             if value:
                 painter.setFont(mono(TEXT, bold=True))
                 painter.setPen(QColor(palette.ink))

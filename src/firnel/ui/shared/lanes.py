@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QFrame, QMenu, QVBoxLayout
 
 from firnel.core.units import clock
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import tr
 from firnel.ui.shared.lane_head import LaneHead
 from firnel.ui.theme.look import Look, mono, sans
 
@@ -54,7 +55,7 @@ class LevelAxis(pg.AxisItem):
     def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:
         """``200``, with as many digits as the steps need."""
         digits = max(int(np.ceil(-np.log10(spacing) - 1e-9)), 0) if spacing > 0 else 0
-        return [f"{value:.{digits}f}" for value in values]
+        return [tr("{:.{}f}", value, digits) for value in values]
 
 
 @dataclass(frozen=True)
@@ -202,7 +203,7 @@ class Lane(QFrame):
         """What is offered now; copy the plot as it is seen, or its figures."""
         menu = QMenu(self)
         offered = [(words, action) for words, action, open_ in self._offered if open_()]
-        for words, action in (*offered, ("Copy as a picture", self.copy_picture), ("Copy as a table", self.copy_table)):
+        for words, action in (*offered, (tr("Copy as a picture"), self.copy_picture), (tr("Copy as a table"), self.copy_table)):
             entry = menu.addAction(words)
             if entry is not None:
                 entry.triggered.connect(lambda _checked=False, action=action: action())
@@ -226,7 +227,7 @@ class Lane(QFrame):
                 x, y = item.getData()
                 if x is not None and y is not None and len(x) > 1:
                     words = next((words for words, line in self.lines.items() if line.item is item), str(len(found) + 1))
-                    found.append((f"{self.head.quantity}: {words}", np.asarray(x, float), np.asarray(y, float)))
+                    found.append((f"{self.head.quantity}: {tr(words)}", np.asarray(x, float), np.asarray(y, float)))
         return found
 
     def copy_table(self) -> None:
@@ -237,7 +238,10 @@ class Lane(QFrame):
             row: list[str] = []
             for _, x, y in lines:
                 inside = index < x.size
-                row += [f"{x[index]:.10g}" if inside else "", f"{y[index]:.10g}" if inside and np.isfinite(y[index]) else ""]
+                row += [
+                    tr("{:.10g}", x[index]) if inside else "",
+                    tr("{:.10g}", y[index]) if inside and np.isfinite(y[index]) else "",
+                ]
             rows.append(row)
         if board is not None:
             board.setText("\n".join("\t".join(row) for row in rows))

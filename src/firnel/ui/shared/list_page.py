@@ -10,6 +10,7 @@ from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
+from firnel.core.words import point, tr
 from firnel.ui.shared.house_table import SORT_ROLE, HouseTable, SortedRows
 from firnel.ui.shared.mini_curve import COURSE_ROLE, WIDE, CurveDelegate
 from firnel.ui.shared.parts import PageHead, button, card, label
@@ -31,7 +32,7 @@ def figure_of(text: str) -> float | None:
     >>> figure_of("1 250.5 kg"), figure_of("±0.4"), figure_of("–")
     (1250.5, 0.4, None)
     """
-    found = FIGURE.match(text.replace("\u2212", "-").replace("\u202f", " "))
+    found = FIGURE.match(text.replace("\u2212", "-").replace("\u202f", " ").replace(point(), "."))
     if found is None:
         return None
     whole, minutes = found.group(1).replace(" ", "").replace("+", "").replace("±", ""), found.group(2)
@@ -40,7 +41,7 @@ def figure_of(text: str) -> float | None:
 
 def archived_words(name: str, away: bool) -> str:
     """What has happened to something that was archived, or brought back."""
-    return f"{name} is archived." if away else f"{name} is in use again."
+    return tr("{} is archived.", name) if away else tr("{} is in use again.", name)
 
 
 class EmptyPage(QWidget):
@@ -52,7 +53,7 @@ class EmptyPage(QWidget):
         column.addStretch(1)
         self._words = label(sentence, "empty", wrap=True)
         self._words.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.begin = button("The five steps of the beginning")
+        self.begin = button(tr("The five steps of the beginning"))
         column.addWidget(self._words)
         column.addWidget(self.begin, 0, Qt.AlignmentFlag.AlignCenter)
         column.addStretch(2)
@@ -93,8 +94,8 @@ class ListPage(QWidget):
         self.body = row
         frame, column = card()
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search")
-        self.search.setAccessibleName(f"Search in {title}")
+        self.search.setPlaceholderText(tr("Search"))
+        self.search.setAccessibleName(tr("Search in {}", title))
         self.search.setClearButtonEnabled(True)
         self.search.setMinimumWidth(96)
         self.tools = QHBoxLayout()
@@ -124,7 +125,7 @@ class ListPage(QWidget):
     def _fill_in(self) -> None:
         """The rows behind the table: sorted, searched, chosen."""
         self._model = QStandardItemModel(0, len(self._columns), self)
-        self._model.setHorizontalHeaderLabels([name.lstrip("#~") for name in self._columns])
+        self._model.setHorizontalHeaderLabels([tr(name.lstrip("#~")) for name in self._columns])
         self._proxy = SortedRows(self)
         self._proxy.setSourceModel(self._model)
         self._proxy.setFilterKeyColumn(-1)

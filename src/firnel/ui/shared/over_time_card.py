@@ -7,11 +7,12 @@ import pyqtgraph as pg
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
+from firnel.core.words import tr
 from firnel.ui.shared.days_axis import DAY_S, DaysAxis, when
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane, line_pen
-from firnel.ui.shared.parts import card, label
+from firnel.ui.shared.parts import card, chosen, label, offer
 from firnel.ui.theme.look import Look
 from firnel.work.courses import Course, Point
 
@@ -41,9 +42,9 @@ class OverTimeCard(QWidget):
         frame, column = card(spacing=4)
         outer.addWidget(frame)
         row = QHBoxLayout()
-        row.addWidget(label("Over time", "heading"))
+        row.addWidget(label(tr("Over time"), "heading"))
         self.which = QComboBox()
-        self.which.setAccessibleName("Figure over time")
+        self.which.setAccessibleName(tr("Figure over time"))
         self.which.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.which.textActivated.connect(self._on_chosen)
         row.addStretch(1)
@@ -52,7 +53,7 @@ class OverTimeCard(QWidget):
         self._wanted = ""
         self.lane = Lane(look, "card", with_time=True, axis=DaysAxis("bottom"))
         self.lane.setObjectName("bare")  # it lies in a card already
-        self.lane.setAccessibleName("The figure over time")
+        self.lane.setAccessibleName(tr("The figure over time"))
         self.glance = Glance((self.lane,), when=self._when, places=self._places)
         self._nothing = label(nothing, "soft", wrap=True)
         column.addWidget(self.lane, 1)
@@ -65,8 +66,8 @@ class OverTimeCard(QWidget):
         """Offer these; the kind that was looked at stays where this lot has it."""
         self._courses, self._units = courses, units
         self.which.clear()
-        self.which.addItems([course.name for course in courses])
-        self.which.setCurrentIndex(max(self.which.findText(self._wanted), 0))
+        offer(self.which, [course.name for course in courses])
+        self.which.setCurrentIndex(max(self.which.findData(self._wanted), 0))
         self.which.setVisible(bool(courses))
         self.lane.setVisible(bool(courses))
         self._nothing.setVisible(not courses)
@@ -78,7 +79,7 @@ class OverTimeCard(QWidget):
 
     @property
     def _course(self) -> Course | None:
-        return next((course for course in self._courses if course.name == self.which.currentText()), None)
+        return next((course for course in self._courses if course.name == chosen(self.which)), None)
 
     def _all(self) -> list[Point]:
         return sorted((*self._course.points, *self._course.beside), key=lambda point: point.at) if self._course else []
@@ -90,8 +91,8 @@ class OverTimeCard(QWidget):
         if not self._all():
             return ""
         point = min(self._all(), key=lambda point: abs(point.at.timestamp() - x))
-        named = f"{point.of}, " if point.of else "week of " if self._course is not None and self._course.weeks else ""
-        return f"{named}{when(x)}: {self._shown(point):.{self._digits}f}"
+        named = f"{point.of}, " if point.of else tr("week of ") if self._course is not None and self._course.weeks else ""
+        return tr("{}{}: {:.{}f}", named, when(x), self._shown(point), self._digits)
 
     def _shown(self, point: Point) -> float:
         kilograms = self._course is not None and self._course.unit == "kg"

@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QMarginsF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QPageLayout, QPageSize, QPainter, QPdfWriter
 
+from firnel.core.words import tr
 from firnel.ui.theme.tokens import DAY
 
 #: Everything is laid out in these: an A4 page is 595 x 842 points.
@@ -31,7 +32,7 @@ def begin_page(path: Path, title: str) -> tuple[QPdfWriter, QPainter]:
         QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, QMarginsF(0.0, 0.0, 0.0, 0.0))
     )
     if not painter.begin(writer):
-        raise OSError(f"{path} cannot be written: is the folder there, and writable?")
+        raise OSError(tr("{} cannot be written: is the folder there, and writable?", path))
     painter.scale(float(FINE), float(FINE))
     return writer, painter
 

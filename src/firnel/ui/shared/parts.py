@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 from PyQt6.QtCore import QEvent, QSize, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
+    QComboBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -19,6 +20,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from firnel.core.words import tr
+from firnel.ui.shared.key_names import key_words
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 
 #: A label that gives way keeps room for so many letters.
@@ -155,6 +158,22 @@ def button(text: str, tip: str = "", primary: bool = False) -> QPushButton:
     return made
 
 
+def offer(box: QComboBox, words: Iterable[str]) -> None:
+    """Offer these words, each shown in the chosen language and kept as it is; `chosen` says which."""
+    for word in words:
+        box.addItem(tr(word), word)
+
+
+def chosen(box: QComboBox) -> str:
+    """The word that is chosen, as it is kept."""
+    return str(box.currentData() or box.currentText())
+
+
+def choose(box: QComboBox, word: str) -> None:
+    """Choose a word by what is kept of it; one that is not offered leaves the choice as it is."""
+    box.setCurrentIndex(max(box.findData(word), 0) if box.findData(word) >= 0 else box.currentIndex())
+
+
 def key_row(*pairs: tuple[str, str]) -> QWidget:
     """Key caps, each with what the key does; several caps in one are parted by spaces."""
     row = QWidget()
@@ -163,8 +182,8 @@ def key_row(*pairs: tuple[str, str]) -> QWidget:
     layout.setSpacing(SPACE_S)
     for key, meaning in pairs:
         for cap in key.split():
-            layout.addWidget(label(cap, "key"), 0, Qt.AlignmentFlag.AlignVCenter)
-        layout.addWidget(label(meaning, "soft"))
+            layout.addWidget(label(key_words(cap), "key"), 0, Qt.AlignmentFlag.AlignVCenter)
+        layout.addWidget(label(tr(meaning), "soft"))
     layout.addStretch(1)
     return row
 
@@ -193,7 +212,7 @@ class FigureGrid(QWidget):
         """Show these rows: name first, then figures. A row that begins with ``*`` is emphasised."""
         for index, texts in enumerate(rows):
             strong = texts[0].startswith("*")
-            cells = (texts[0].removeprefix("*"), *texts[1:])
+            cells = (tr(texts[0].removeprefix("*")), *(map(tr, texts[1:]) if strong else texts[1:]))
             if index >= len(self._rows) or len(self._rows[index]) != len(cells):
                 self._add_row(index, len(cells))
             for cell, text in zip(self._rows[index], cells, strict=True):
@@ -237,7 +256,7 @@ class PageHead(QWidget):
         words.addWidget(self.title)
         said = QHBoxLayout()
         said.setSpacing(SPACE_S)
-        self.undo = button("Undo", "Take back what just happened")
+        self.undo = button(tr("Undo"), tr("Take back what just happened"))
         self.undo.setObjectName("quiet")
         self.undo.hide()
         self.undo.clicked.connect(self._on_undo)
@@ -315,7 +334,7 @@ def lay_rows(grid: QGridLayout, titles: Sequence[str], rows: Sequence[Sequence[Q
             widget.setParent(None)  # at once: until it is deleted it would still be found under its name
             widget.deleteLater()
     for index, title in enumerate(titles):
-        grid.addWidget(label(title, "soft"), 0, index)
+        grid.addWidget(label(tr(title), "soft"), 0, index)
     for line, row in enumerate(rows, start=1):
         for index, widget in enumerate(row):
             grid.addWidget(widget, line, index)

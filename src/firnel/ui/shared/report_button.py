@@ -8,6 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QMenu, QPushButton, QWidget
 
+from firnel.core.words import tr
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import button
 from firnel.work.review.reports import Report, write_workbook
@@ -32,9 +33,9 @@ def write_as(path: Path, report: Report) -> None:
 
 def save_report(over: QWidget, report: Report, ending: str, say: Callable[[str], None]) -> None:
     """Ask where a report is to be written, and write it in the background; ``say`` tells where, or why not."""
-    chosen, _ = QFileDialog.getSaveFileName(over, "Write the report", f"{report.title}.{ending}", f"*.{ending}")
+    chosen, _ = QFileDialog.getSaveFileName(over, tr("Write the report"), f"{report.title}.{ending}", f"*.{ending}")
     if chosen:
-        say(f"Writing {chosen} …")
+        say(tr("Writing {} …", chosen))
         _background(over, say).run("write", partial(_written, Path(chosen), report), say)
 
 
@@ -42,8 +43,8 @@ def _written(path: Path, report: Report) -> str:
     try:
         write_as(path, report)
     except OSError as error:
-        return f"{path} cannot be written: {error.strerror or error}."
-    return f"Written: {path}"
+        return tr("{} cannot be written: {}.", path, error.strerror or error)
+    return tr("Written: {}", path)
 
 
 def _background(over: QWidget, say: Callable[[str], None]) -> Background:
@@ -60,13 +61,13 @@ def report_button(make: Callable[[], Callable[[], Report] | None], say: Callable
     make : what makes the report of what is shown now, in the background and without the window; None where nothing is.
     say : tells where it was written, or why not.
     """
-    found = button("Report", "What is shown, on paper or as a spreadsheet")
+    found = button(tr("Report"), tr("What is shown, on paper or as a spreadsheet"))
     menu = QMenu(found)
 
     def write(ending: str) -> None:
         job = make()
         if job is None:
-            say("Nothing is shown that could be reported.")
+            say(tr("Nothing is shown that could be reported."))
             return
         _background(found, say).run("make", job, partial(made, ending))
 

@@ -9,13 +9,14 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPdfWriter, QPen, QPolygonF
 
 from firnel.core.units import clock
+from firnel.core.words import tr
 from firnel.ui.shared.paper import HIGH, MARGIN, WIDE, begin_page, write_text
 from firnel.ui.theme.look import mono, sans
 from firnel.ui.theme.tokens import DAY
 from firnel.work.review.reports import Chart, Heading, Report, Table, Text
 
 ROW = 15.0
-STAGE_NAMES = ("drying", "browning", "development")
+STAGE_NAMES = tr("drying"), tr("browning"), tr("development")
 
 
 class _Sheet:
@@ -36,7 +37,7 @@ class _Sheet:
 
     def _foot(self) -> None:
         box = QRectF(MARGIN, HIGH - MARGIN + 6.0, WIDE - 2 * MARGIN, 12.0)
-        write_text(self.painter, box, f"Firnel · {self._report.title} · page {self._number}", sans(8), DAY.soft)
+        write_text(self.painter, box, tr("Firnel · {} · page {}", self._report.title, self._number), sans(8), DAY.soft)
 
     def line(self, text: str, font: QFont, high: float, colour: str = DAY.ink) -> None:
         """One line of text."""
@@ -96,7 +97,7 @@ def _widths(painter: QPainter, table: Table) -> list[float]:
     widths = []
     for column in range(len(table.headings)):
         painter.setFont(sans(10) if column < table.words else mono(10))
-        cells = [table.headings[column], *(row[column] for row in table.rows if column < len(row))]
+        cells = [tr(table.headings[column]), *(row[column] for row in table.rows if column < len(row))]
         widths.append(max(painter.fontMetrics().horizontalAdvance(cell) for cell in cells) / 1.0 + 14.0)
     most = WIDE - 2 * MARGIN
     scale = min(1.0, most / sum(widths))
@@ -119,8 +120,8 @@ def _chart(sheet: _Sheet, chart: Chart) -> None:
     if not known:
         return
     sheet.room(chart.high + 40.0)
-    names = "   ".join(f"{curve.name} {'- -' if curve.dashed else '—'}" for curve in known[:8])
-    sheet.line(f"{chart.name}, {chart.unit}    {names}", sans(10, QFont.Weight.DemiBold), 18.0)
+    names = "   ".join(f"{tr(curve.name)} {'- -' if curve.dashed else '—'}" for curve in known[:8])
+    sheet.line(f"{tr(chart.name)}, {tr(chart.unit)}    {names}", sans(10, QFont.Weight.DemiBold), 18.0)
     painter, box = sheet.painter, QRectF(MARGIN + 34.0, sheet.top, WIDE - 2 * MARGIN - 34.0, chart.high)
     start, end = min(float(c.x[0]) for c in known), max(float(c.x[-1]) for c in known)
     low, high = min(float(np.nanmin(c.y)) for c in known), max(float(np.nanmax(c.y)) for c in known)
@@ -162,4 +163,4 @@ def _axes(painter: QPainter, box: QRectF, chart: Chart, span: tuple[float, float
         y = box.bottom() - (float(level) - levels[0]) / reach * box.height()
         painter.setPen(QPen(QColor(DAY.line), 0.4))
         painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-        write_text(painter, QRectF(MARGIN - 6.0, y - 7.0, 36.0, 14.0), f"{float(level) + 0.0:g}", mono(8), DAY.soft, side)
+        write_text(painter, QRectF(MARGIN - 6.0, y - 7.0, 36.0, 14.0), tr("{:g}", float(level) + 0.0), mono(8), DAY.soft, side)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame
 
+from firnel.core.words import tr
 from firnel.ui.shared.lanes import LEFT, Lane
 from firnel.ui.theme.look import Look, mono, sans
 
@@ -41,7 +42,7 @@ class Ribbon:
         """What is set, or planned, at a time, with its unit; empty where nothing is known."""
         steps = (*self.done, *self.planned)
         value = next((value for begin, end, value in steps if t is not None and begin <= t < end), None)
-        return "" if value is None else f"{value * self.factor:.{self.digits}f} {self.unit}"
+        return "" if value is None else tr("{:.{}f} {}", value * self.factor, self.digits, self.unit)
 
 
 class HandsLane(QFrame):
@@ -56,7 +57,7 @@ class HandsLane(QFrame):
         self._at: float | None = None
         self._room: int | None = None
         self.setMinimumHeight(100)
-        self.setAccessibleName("Controls over time")
+        self.setAccessibleName(tr("Controls over time"))
         above.plot.sigRangeChanged.connect(self._on_range)
         look.changed.connect(self.update)
 
@@ -169,7 +170,7 @@ class HandsLane(QFrame):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour)
             painter.drawRect(box.adjusted(0, 0, -1, 0))
-        text = f"{value * ribbon.factor:.{ribbon.digits}f}"
+        text = tr("{:.{}f}", value * ribbon.factor, ribbon.digits)
         if height + 8 < ROOM_FOR_UNIT and span == max(ribbon.done, key=lambda step: step[1] - step[0], default=None):
             text = f"{text} {ribbon.unit}"
         painter.setFont(mono(13, bold=not hollow))

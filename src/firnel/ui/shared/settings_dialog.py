@@ -18,8 +18,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from firnel.core.words import tr
 from firnel.ui.shared.actions import own_keys
-from firnel.ui.shared.parts import button, label
+from firnel.ui.shared.parts import button, choose, chosen, label, offer
 from firnel.ui.shared.tabs import Tabs
 from firnel.work.settings import PAGES, Settings
 
@@ -36,20 +37,20 @@ class SettingsDialog(QDialog):
 
     def __init__(self, settings: Settings, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Settings")
+        self.setWindowTitle(tr("Settings"))
         self.setMinimumSize(760, 560)
         self._settings = settings
         self._fields: dict[str, QWidget] = {}
         column = QVBoxLayout(self)
-        column.addWidget(label("Settings", "title"))
+        column.addWidget(label(tr("Settings"), "title"))
         self.pages = Tabs()
         for page in PAGES:
-            self.pages.add(page, self._page(page))
+            self.pages.add(tr(page), self._page(page))
         column.addWidget(self.pages, 1)
         self._warning = label("", "warn", wrap=True)
         column.addWidget(self._warning)
         row = QHBoxLayout()
-        cancel, save = button("Cancel"), button("Use these", primary=True)
+        cancel, save = button(tr("Cancel")), button(tr("Use these"), primary=True)
         cancel.clicked.connect(self.reject)
         save.clicked.connect(self._on_save)
         save.setDefault(True)
@@ -68,8 +69,8 @@ class SettingsDialog(QDialog):
             if declared.metadata["page"] != name:
                 continue
             widget = self._fields[declared.name] = self._field(declared)
-            widget.setAccessibleName(declared.metadata["title"])
-            words = label(declared.metadata["title"], wrap=True)
+            widget.setAccessibleName(tr(declared.metadata["title"]))
+            words = label(tr(declared.metadata["title"]), wrap=True)
             words.setMinimumWidth(260)
             words.setBuddy(widget)
             form.addRow(words, widget)
@@ -85,14 +86,14 @@ class SettingsDialog(QDialog):
             return number
         if limits["most"]:
             entries = QPlainTextEdit("\n".join(value))
-            entries.setPlaceholderText("one in each line")
+            entries.setPlaceholderText(tr("one in each line"))
             entries.setTabChangesFocus(True)
             entries.setFixedHeight(LONG if limits["most"] > MANY else SHORT)
             return entries
         if limits["choices"]:
             choice = QComboBox()
-            choice.addItems(limits["choices"])
-            choice.setCurrentText(value)
+            offer(choice, limits["choices"])
+            choose(choice, value)
             return choice
         line = QLineEdit(value)
         line.setCursorPosition(0)
@@ -108,7 +109,7 @@ class SettingsDialog(QDialog):
             elif isinstance(widget, QLineEdit):
                 values[name] = widget.text().strip()
             elif isinstance(widget, QComboBox):
-                values[name] = widget.currentText()
+                values[name] = chosen(widget)
         try:
             settings = replace(self._settings, **values)
             own_keys(settings.keys)
@@ -122,7 +123,7 @@ class SettingsDialog(QDialog):
     def _show_page_of(self, sentence: str) -> None:
         """What is wrong stands in sight: its sentence begins with the title of the setting, or with its first word."""
         for declared in fields(Settings):
-            title = declared.metadata["title"]
+            title = tr(declared.metadata["title"])
             if declared.metadata["page"] and sentence.startswith((title, title.partition(",")[0])):
                 self.pages.choose(PAGES.index(declared.metadata["page"]))
                 self._fields[declared.name].setFocus()

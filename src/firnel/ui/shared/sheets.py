@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from firnel.core.words import tr
 from firnel.ui.shared.parts import button, label
 
 
@@ -20,7 +21,7 @@ class KeySheet(QDialog):
 
     def __init__(self, groups: tuple[tuple[str, tuple[tuple[str, str], ...]], ...], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(tr("Keys"))
         row = QHBoxLayout(self)
         row.setSpacing(30)
         columns = [QVBoxLayout() for _ in range(3)]
@@ -78,8 +79,8 @@ class Notice(QFrame):
             return
         self._asking = False
         self._words.setText(sentence)
-        self._yes.setText("Understood")
-        self._yes.setAccessibleName("Understood")
+        self._yes.setText(tr("Understood"))
+        self._yes.setAccessibleName(tr("Understood"))
         self._no.hide()
         self.show()
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
+from firnel.core.words import tr
 from firnel.ui.shared.parts import button, label
 
 
@@ -38,7 +39,7 @@ class Tour(QFrame):
         told.addWidget(self._title)
         told.addWidget(self._words)
         row.addLayout(told, 1)
-        self.leave, self.back, self.go_on = button("Leave the tour"), button("Back"), button("Next", primary=True)
+        self.leave, self.back, self.go_on = button(tr("Leave the tour")), button(tr("Back")), button(tr("Next"), primary=True)
         for one, action in ((self.leave, self._on_leave), (self.back, self._on_back), (self.go_on, self._on_next)):
             one.clicked.connect(action)
             row.addWidget(one, 0, Qt.AlignmentFlag.AlignVCenter)
@@ -51,7 +52,7 @@ class Tour(QFrame):
         self._words.setText(words)
         self.setAccessibleName(f"{title}: {words}")
         self.back.hide()
-        for one, text in ((self.leave, "Look around alone"), (self.go_on, "Take the tour")):
+        for one, text in ((self.leave, tr("Look around alone")), (self.go_on, tr("Take the tour"))):
             one.setText(text)
             one.setAccessibleName(text)
         self.show()
@@ -74,14 +75,14 @@ class Tour(QFrame):
     def _show(self, number: int) -> None:
         self._at, stop, last = number, self._stops[number], number == len(self._stops) - 1
         stop.show()
-        self._title.setText(f"{number + 1} of {len(self._stops)} · {stop.title}")
+        self._title.setText(tr("{} of {} · {}", number + 1, len(self._stops), stop.title))
         self._words.setText(stop.words)
-        self.setAccessibleName(f"Tour, {self._title.text()}: {stop.words}")
+        self.setAccessibleName(tr("Tour, {}: {}", self._title.text(), stop.words))
         self.back.show()
         self.back.setEnabled(number > 0)
-        self.leave.setText("Leave the tour")
-        self.leave.setAccessibleName("Leave the tour")
-        self.go_on.setText("Begin the practice" if last else "Next")
+        self.leave.setText(tr("Leave the tour"))
+        self.leave.setAccessibleName(tr("Leave the tour"))
+        self.go_on.setText(tr("Begin the practice") if last else tr("Next"))
         self.go_on.setAccessibleName(self.go_on.text())
         self.go_on.setFocus(Qt.FocusReason.OtherFocusReason)
 

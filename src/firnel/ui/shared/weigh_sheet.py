@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
+from firnel.core.words import tr
 from firnel.ui.shared.entries import FigureEntry, FiguresEntry
 from firnel.ui.shared.parts import button, card, label
 from firnel.work.bench.results import check_results
@@ -28,42 +29,42 @@ class WeighSheet(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         frame, column = card(spacing=4)
         outer.addWidget(frame)
-        self._title = label("Weigh", "heading")
+        self._title = label(tr("Weigh"), "heading")
         column.addWidget(self._title)
         self._roasted_name = label("", "soft")
-        self._roasted = FigureEntry("Roasted weight")
+        self._roasted = FigureEntry(tr("Roasted weight"))
         self._loss = label("", "figure")
-        self._whole = FiguresEntry("Colour, whole bean", "0 to 100; several")
-        self._ground = FiguresEntry("Colour, ground", "0 to 100; several")
+        self._whole = FiguresEntry(tr("Colour, whole bean"), tr("0 to 100; several"))
+        self._ground = FiguresEntry(tr("Colour, ground"), tr("0 to 100; several"))
         self._whole_name, self._ground_name = label("", "soft"), label("", "soft")
         self._remark = QLineEdit()
-        self._remark.setAccessibleName("Remark")
+        self._remark.setAccessibleName(tr("Remark"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         grid.setColumnStretch(1, 1)
         for row, (name, field) in enumerate(
             (
                 (self._roasted_name, self._roasted),
-                (label("Weight loss", "soft"), self._loss),
+                (label(tr("Weight loss"), "soft"), self._loss),
                 (self._whole_name, self._whole),
                 (self._ground_name, self._ground),
-                (label("Remark", "soft"), self._remark),
+                (label(tr("Remark"), "soft"), self._remark),
             )
         ):
             grid.addWidget(name, row, 0)
             grid.addWidget(field, row, 1)
         column.addLayout(grid)
-        self._declined = {"weight": QCheckBox("not weighed"), "colour": QCheckBox("no colour")}
+        self._declined = {"weight": QCheckBox(tr("not weighed")), "colour": QCheckBox(tr("no colour"))}
         without = QHBoxLayout()
         for box in self._declined.values():
             box.setAccessibleName(box.text())
-            box.setToolTip("It is not waited for on the bench any more")
+            box.setToolTip(tr("It is not waited for on the bench any more"))
             without.addWidget(box)
         without.addStretch(1)
         column.addLayout(without)
         self._warning = label("", "warn", wrap=True)
         column.addWidget(self._warning)
-        self._save = button("Save the batch", "Enter", primary=True)
+        self._save = button(tr("Save the batch"), "Enter", primary=True)
         column.addWidget(self._save)
         self._save.clicked.connect(self._on_save)
         self._roasted.textChanged.connect(self._on_weight)
@@ -83,18 +84,18 @@ class WeighSheet(QWidget):
         """Ask for the results of one batch; ``meter`` are the points of a colour meter with a scale of its own."""
         self._units, self._load, self._meter = units, load_kg, tuple(meter)
         scale = "meter" if meter else units.colour
-        self._whole_name.setText(f"Colour whole, {scale}")
-        self._ground_name.setText(f"Colour ground, {scale}")
-        green = f", green {units.text(load_kg, 'kg')}" if load_kg else ""
+        self._whole_name.setText(tr("Colour whole, {}", scale))
+        self._ground_name.setText(tr("Colour ground, {}", scale))
+        green = tr(", green {}", units.text(load_kg, "kg")) if load_kg else ""
         self._title.setText(f"{title}{green}")
-        self._roasted_name.setText(f"Roasted, {units.mass}")
+        self._roasted_name.setText(tr("Roasted, {}", units.mass))
         known = known or Results(None, None, None, "")
         shown = units.show(known.roasted_kg, "kg") if known.roasted_kg is not None else None
         self._roasted.show_figure(shown, 0 if units.mass == "g" else 3)
         # What is known stands on the house's scale: beside a meter's own it is told, not typed over.
         for field, colour in ((self._whole, known.colour_whole), (self._ground, known.colour_ground)):
             field.show_figure(None if meter else colour, 1)
-            field.setPlaceholderText(units.colour_text(colour) if colour is not None else "0 to 100")
+            field.setPlaceholderText(units.colour_text(colour) if colour is not None else tr("0 to 100"))
         self._known = known
         self._remark.setText(known.remark)
         for name, box in self._declined.items():
@@ -124,7 +125,7 @@ class WeighSheet(QWidget):
             self._loss.setText("–")
             return
         roasted = self._units.read(shown, "kg")
-        self._loss.setText(f"{100 * (1 - roasted / self._load):.1f} %")
+        self._loss.setText(tr("{:.1f} %", 100 * (1 - roasted / self._load)))
         self.weight_changed.emit(roasted)
 
     def _on_save(self) -> None:

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette,
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QApplication
 
+from firnel.core.words import tr
 from firnel.ui.theme.tokens import DAY, MONO, PALETTES, SANS, Palette, tokens
 
 
@@ -56,7 +57,7 @@ def load_fonts() -> None:
     folder = resources.files("firnel.resources") / "fonts"
     for entry in folder.iterdir():
         if entry.name.endswith(".ttf") and QFontDatabase.addApplicationFontFromData(QByteArray(entry.read_bytes())) < 0:
-            raise MissingFontError(f"The font {entry.name} that ships with Firnel cannot be loaded.")
+            raise MissingFontError(tr("The font {} that ships with Firnel cannot be loaded.", entry.name))
 
 
 def mono(size: int, bold: bool = False) -> QFont:

@@ -13,6 +13,7 @@ from firnel.core.cup.agreement import Agreement, agreement
 from firnel.core.cup.difference import Test, Verdict, judge
 from firnel.core.cup.scores import Defects, Form, check_part, parts_of, range_of, score
 from firnel.core.cup.serving import balanced_orders, draw_codes, paired_servings, triangle_servings
+from firnel.core.words import capital, later, tr
 from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.store.bench_book import TableSet
 from firnel.store.library import Library
@@ -27,7 +28,7 @@ __all__ = [
 ]  # fmt: skip
 
 #: When notes are taken, in their order.
-STAGES = ("dry", "wet", "break", "hot", "warm", "cool")
+STAGES = (later("dry"), later("wet"), later("break"), later("hot"), later("warm"), later("cool"))
 #: Cups of each coffee: two for production, five for grading; common practice, no published source.
 USUAL_CUPS = 2
 #: Best from so many days after the roast, by level; common practice, no published source. [days]
@@ -108,11 +109,11 @@ def set_table(
     """
     keys, people = list(dict.fromkeys(batch_ids)), [person.strip() for person in cuppers if person.strip()]
     if not (keys or mixed) or not people:
-        raise ValueError("a table needs a coffee and a cupper at least.")
+        raise ValueError(tr("a table needs a coffee and a cupper at least."))
     if len(set(people)) < len(people):
-        raise ValueError("two cuppers have the same name: tell them apart.")
+        raise ValueError(tr("two cuppers have the same name: tell them apart."))
     if not 1 <= cups <= 10:
-        raise ValueError(f"{cups} cups of each coffee: 1 to 10.")
+        raise ValueError(tr("{} cups of each coffee: 1 to 10.", cups))
     rng = np.random.default_rng(seed)
     plans = {plan.name: plan for plan in library.plans()}
     references = {reference_key(library, plans.get(library.batch(key).plan)) for key in keys}
@@ -126,7 +127,7 @@ def set_table(
         "orders": {person: [codes[index] for index in order] for person, order in zip(people, orders, strict=True)},
         "entries": {}, "left": [],
     }  # fmt: skip
-    return library.bench_book.save(TableSet("cupping", name or "Cupping", at, document))
+    return library.bench_book.save(TableSet("cupping", name or tr("Cupping"), at, document))
 
 
 def coffees_of(table: TableSet) -> list[Coffee]:
@@ -157,16 +158,16 @@ def enter(library: Library, /, table: TableSet, cupper: str, code: str, **values
     ValueError : if the table is revealed, nobody of that name cups, there is no such code, or a score is none of the form.
     """
     if table.id is None:
-        raise ValueError("this table is not kept.")
+        raise ValueError(tr("this table is not kept."))
 
     def how(kept: TableSet) -> dict[str, Any]:
         document = kept.document
         if kept.revealed:
-            raise ValueError(f"{kept.name} is revealed: what was scored blind is not changed any more.")
+            raise ValueError(tr("{} is revealed: what was scored blind is not changed any more.", kept.name))
         if cupper not in document["cuppers"]:
-            raise ValueError(f"{cupper!r} does not cup at {kept.name}.")
+            raise ValueError(tr("{!r} does not cup at {}.", cupper, kept.name))
         if code not in {coffee.code for coffee in coffees_of(kept)}:
-            raise ValueError(f"there is no code {code} on this table.")
+            raise ValueError(tr("there is no code {} on this table.", code))
         entry = entry_of(kept, cupper, code) | values
         for part, value in entry["scores"].items():
             check_part(document["form"], part, value)
@@ -181,7 +182,7 @@ def enter(library: Library, /, table: TableSet, cupper: str, code: str, **values
 def leave(library: Library, table: TableSet, cupper: str) -> TableSet:
     """A cupper leaves half-way: what was entered stays, and counts where a coffee was scored whole."""
     if table.id is None:
-        raise ValueError("this table is not kept.")
+        raise ValueError(tr("this table is not kept."))
     return library.bench_book.change(table.id, lambda kept: {**kept.document, "left": sorted({*kept.document["left"], cupper})})
 
 
@@ -222,7 +223,7 @@ def results(library: Library, table: TableSet) -> tuple[list[Result], Agreement 
     ValueError : if it is not revealed.
     """
     if not table.revealed:
-        raise ValueError(f"{table.name} is not revealed yet.")
+        raise ValueError(tr("{} is not revealed yet.", table.name))
     coffees, cuppers = coffees_of(table), table.document["cuppers"]
     sums = np.array(
         [[np.nan if (s := score_of(table, person, c.code)) is None else s for c in coffees] for person in cuppers], float
@@ -260,7 +261,7 @@ def _label(library: Library, key: int) -> str:
     try:
         return library.batch(key).label
     except LookupError:
-        return f"batch {key}, deleted"
+        return tr("batch {}, deleted", key)
 
 
 def cup_scores(library: Library) -> dict[int, float]:
@@ -283,8 +284,8 @@ def last_cupped(library: Library, coffee: str) -> str:
             if one.coffee.reference:
                 continue
             other = next((ref for ref in own if ref.coffee.reference), None)
-            beside = f", its reference {other.score:.2f}" if other is not None else ", without a reference"
-            return f"Last cupped on {table.at.astimezone():%-d %B}: {one.score:.2f}{beside}."
+            beside = tr(", its reference {:.2f}", other.score) if other is not None else tr(", without a reference")
+            return tr("Last cupped on {:%-d %B}: {:.2f}{}.", table.at.astimezone(), one.score, beside)
     return ""
 
 
@@ -326,7 +327,7 @@ def set_test(
     """
     people = [person.strip() for person in tasters if person.strip()]
     if first == second:
-        raise ValueError("a batch cannot be told apart from itself.")
+        raise ValueError(tr("a batch cannot be told apart from itself."))
     rng = np.random.default_rng(seed)
     kinds = (triangle_servings if kind == "triangle" else paired_servings)(len(people), rng)
     codes = list(draw_codes(len(kinds) * len(kinds[0]), rng))
@@ -336,7 +337,7 @@ def set_test(
     ]
     sides_of = sides if sides is not None else 2 if kind == "paired" else 1
     labels = [library.batch(key).label for key in (first, second)]
-    name = f"{kind.capitalize()}: {labels[0]} and {labels[1]}"
+    name = tr("{}: {} and {}", capital(kind), labels[0], labels[1])
     return library.bench_book.save(TableSet(kind, name, at, {"a": first, "b": second, "servings": servings, "sides": sides_of}))
 
 
@@ -348,10 +349,10 @@ def answer(library: Library, table: TableSet, index: int, code: str | None) -> T
     ValueError : if the test is revealed, or the code was not served to this taster.
     """
     if table.revealed:
-        raise ValueError(f"{table.name} is revealed: answers are not changed any more.")
+        raise ValueError(tr("{} is revealed: answers are not changed any more.", table.name))
     servings = [dict(serving) for serving in table.document["servings"]]
     if code is not None and code not in servings[index]["codes"]:
-        raise ValueError(f"{code} was not served to {servings[index]['taster']}.")
+        raise ValueError(tr("{} was not served to {}.", code, servings[index]["taster"]))
     servings[index]["answer"] = code
     return library.bench_book.save(_with(table, {**table.document, "servings": servings}))
 
@@ -402,7 +403,7 @@ def rest_calendar(library: Library, now: datetime, days: float = 21.0) -> list[D
     since = BatchFilter(since=now - timedelta(days=days), statuses=("done", "dropped"))
     for line in library.batch_lines(since, limit=300):
         rested = RESTED_DAYS[level_of(line)]
-        for occasion, after in (("24 h", 1.0), ("48 h", 2.0), ("rested", rested)):
+        for occasion, after in ((tr("24 h"), 1.0), (tr("48 h"), 2.0), ("rested", rested)):
             at = line.started + timedelta(days=after)
             done = any(abs((when - at).total_seconds()) < 43200.0 * max(after / 2.0, 1.0) for when in cupped.get(line.id, []))
             if not done and at > now - timedelta(days=2):

@@ -8,6 +8,7 @@ from datetime import date
 from typing import Any
 
 from firnel.core.day.coffee import Blending, Coffee, Rest
+from firnel.core.words import tr
 from firnel.store.archive import BLEND_REFERENCE
 from firnel.store.library import Library
 from firnel.work.day import orders as shop
@@ -31,7 +32,7 @@ class Mix:
 
 def mix_words(library: Library, mix: Mix) -> str:
     """``House blend: 0431 60 % + 0433 40 %``."""
-    parts = " + ".join(f"{_label(library, key)} {100 * share:.0f} %" for key, share in mix.parts)
+    parts = " + ".join(tr("{} {:.0f} %", _label(library, key), 100 * share) for key, share in mix.parts)
     return f"{mix.coffee}: {parts}"
 
 
@@ -48,7 +49,7 @@ def mix_of(library: Library, coffee: Coffee, today: date) -> Mix:
     ValueError : if it is no blend that is mixed after the roast, or a lot of it is not on the shelf.
     """
     if not coffee.blend or coffee.blending is not Blending.ROASTED:
-        raise ValueError(f"{coffee.name} is not mixed after the roast.")
+        raise ValueError(tr("{} is not mixed after the roast.", coffee.name))
     stock, parts = shop.stock_of(library), []
     for part in coffee.components:
         own = [
@@ -57,7 +58,7 @@ def mix_of(library: Library, coffee: Coffee, today: date) -> Mix:
             if one.lot == part.lot and (one.plan is None or not part.plans or one.plan in part.plans) and one.kg > 0.0
         ]
         if not own:
-            raise ValueError(f"{coffee.name}: no {part.lot} is on the shelf.")
+            raise ValueError(tr("{}: no {} is on the shelf.", coffee.name, part.lot))
         best = min(
             own, key=lambda pair: (BEST_FIRST.index(coffee.rest((today - pair[1].roasted).days)), -pair[1].roasted.toordinal())
         )
@@ -114,4 +115,4 @@ def _label(library: Library, key: int) -> str:
     try:
         return library.batch(key).label
     except LookupError:
-        return f"batch {key}, deleted"
+        return tr("batch {}, deleted", key)

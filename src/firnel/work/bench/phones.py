@@ -12,6 +12,7 @@ from importlib import resources
 from typing import Any
 
 from firnel.core.cup.scores import range_of
+from firnel.core.words import capital, language, tr
 from firnel.devices.local_page import Answer, Asked, LocalPage, own_address
 from firnel.store.library import Library
 from firnel.work.bench import cupping
@@ -44,7 +45,7 @@ class PhoneTable:
         secure: bool = False,
     ) -> None:
         if table.id is None or table.revealed:
-            raise ValueError("Phones are for a table that is set and not revealed.")
+            raise ValueError(tr("Phones are for a table that is set and not revealed."))
         self._library, self._key, self._on_entered, self._clock = library, table.id, on_entered, clock
         self._cookie = f"HttpOnly; SameSite=Strict; Path=/{'; Secure' if secure else ''}"
         self.code = f"{secrets.randbelow(1_000_000):06d}"  #: lets a phone in; another one for each session
@@ -77,7 +78,7 @@ class PhoneTable:
         """One page, or where to go on."""
         table = self.table
         if table.revealed:
-            return _page(410, "The table is told", "<p>Nothing is entered any more. Thank you.</p>")
+            return _page(410, tr("The table is told"), _said(tr("Nothing is entered any more. Thank you.")))
         with self._lock:
             cupper = self._sessions.get(asked.cookies.get(COOKIE, ""))
         if cupper is None:
@@ -85,7 +86,7 @@ class PhoneTable:
         if asked.path.startswith("/cup/"):
             code = asked.path.removeprefix("/cup/")
             if code not in table.document["orders"][cupper]:
-                return _page(404, "No such code", "<p>This code does not stand on your table.</p><a class=go href='/'>Back</a>")
+                return _page(404, tr("No such code"), _said(tr("This code does not stand on your table.")) + _back())
             if asked.method == "POST":
                 return self._take(asked, table, cupper, code)
             return self._form(table, cupper, code)
@@ -97,7 +98,7 @@ class PhoneTable:
         with self._lock:
             self._wrong = [at for at in self._wrong if now - at < SHUT_S]
             if len(self._wrong) >= WRONG_CODES:
-                return _page(429, "Too many wrong codes", "<p>Wait a minute, then type the code on the screen.</p>")
+                return _page(429, tr("Too many wrong codes"), _said(tr("Wait a minute, then type the code on the screen.")))
             right = secrets.compare_digest(given.encode(), self.code.encode())
             if given and not right:
                 self._wrong.append(now)
@@ -108,29 +109,31 @@ class PhoneTable:
             token = secrets.token_urlsafe(24)
             with self._lock:
                 if name in self._sessions.values():  # two phones at once
-                    return _page(409, "Taken", f"<p>{html.escape(name)} has just been taken.</p><a class=go href='/'>Back</a>")
+                    return _page(409, tr("Taken"), _said(tr("{} has just been taken.", name)) + _back())
                 self._sessions[token] = name
             return Answer(303, "", {"Location": "/", "Set-Cookie": f"{COOKIE}={token}; {self._cookie}"})
         if not right:
-            wrong = "<p class=wrong>That is not the code on the screen.</p>" if given else ""
+            wrong = _said(tr("That is not the code on the screen."), " class=wrong") if given else ""
             entry = "<input name=code inputmode=numeric autocomplete=off required autofocus>"
-            body = f"{wrong}<form method=post action='/'><label>Code on the screen{entry}</label><button>Go on</button></form>"
+            body = (
+                f"{wrong}<form method=post action='/'><label>{tr('Code on the screen')}{entry}</label>{_go(tr('Go on'))}</form>"
+            )
             return _page(200, table.name, body)
         if not free:
-            return _page(200, table.name, "<p>Every cupper has a phone already. Ask at the screen to free a name.</p>")
+            return _page(200, table.name, _said(tr("Every cupper has a phone already. Ask at the screen to free a name.")))
         names = "".join(f"<option>{html.escape(person)}</option>" for person in free)
         hidden = f"<input type=hidden name=code value='{html.escape(given)}'>"
-        body = f"<form method=post action='/'>{hidden}<label>Who are you?<select name=name>{names}</select></label>"
-        return _page(200, table.name, f"{body}<button>That is me</button></form>")
+        body = f"<form method=post action='/'>{hidden}<label>{tr('Who are you?')}<select name=name>{names}</select></label>"
+        return _page(200, table.name, f"{body}{_go(tr('That is me'))}</form>")
 
     @staticmethod
     def _codes(table: TableSet, cupper: str) -> Answer:
         rows = []
         for code in table.document["orders"][cupper]:
             whole = cupping.score_of(table, cupper, code) is not None
-            rows.append(f"<a class=code href='/cup/{code}'>{code}<span>{'scored' if whole else ''}</span></a>")
-        left = sum("scored" not in row for row in rows)
-        said = "Taste them in this order." if left else "All are scored. Thank you; you can still change them."
+            rows.append(f"<a class=code href='/cup/{code}'>{code}<span>{tr('scored') if whole else ''}</span></a>")
+        left = sum("<span></span>" in row for row in rows)
+        said = tr("Taste them in this order.") if left else tr("All are scored. Thank you; you can still change them.")
         return _page(200, cupper, f"<p class=soft>{said}</p><div class=card>{''.join(rows)}</div>")
 
     @staticmethod
@@ -143,8 +146,10 @@ class PhoneTable:
             value = typed.get(part, entry["scores"].get(part, ""))
             value = f"{value:g}" if isinstance(value, float | int) else html.escape(str(value))
             field = f"<input name='{html.escape(part)}' type=number min={low:g} max={high:g} step={step:g} value='{value}'>"
-            rows.append(f"<label><span>{part.capitalize()} <small>{low:g} to {high:g}</small></span>{field}</label>")
-        for name, words in (("light", "Cups tainted or not uniform"), ("heavy", "Cups with a fault")):
+            rows.append(
+                f"<label><span>{capital(tr(part))} <small>{tr('{:g} to {:g}', low, high)}</small></span>{field}</label>"
+            )
+        for name, words in (("light", tr("Cups tainted or not uniform")), ("heavy", tr("Cups with a fault"))):
             value = html.escape(str(typed.get(name, entry[name])))
             rows.append(
                 f"<label>{words}<input name={name} type=number min=0 max={table.document['cups']} value='{value}'></label>"
@@ -153,12 +158,12 @@ class PhoneTable:
         for stage in cupping.STAGES:
             said = html.escape(typed.get(f"said {stage}", ", ".join(entry["words"].get(stage, ()))))
             field = f"<input name='said {stage}' value='{said}' autocapitalize=off>"
-            notes.append(f"<label class=wide>{stage.capitalize()}{field}</label>")
+            notes.append(f"<label class=wide>{capital(tr(stage))}{field}</label>")
         told = f"<p class=wrong>{html.escape(wrong)}</p>" if wrong else ""
         body = (
             f"{told}<form method=post action='/cup/{code}'><div class=card>{''.join(rows)}</div>"
-            f"<div class=card><p class=soft>Notes; commas between words</p>{''.join(notes)}</div>"
-            f"<button>Keep, and the next code</button></form><p><a href='/'>All codes</a></p>"
+            f"<div class=card><p class=soft>{tr('Notes; commas between words')}</p>{''.join(notes)}</div>"
+            f"{_go(tr('Keep, and the next code'))}</form><p><a href='/'>{tr('All codes')}</a></p>"
         )
         return _page(200 if not wrong else 422, code, body)
 
@@ -167,7 +172,7 @@ class PhoneTable:
             values = _values(asked.fields, cupping.parts_for(table))
             table = cupping.enter(self._library, table, cupper, code, **values)
         except ValueError as error:
-            return self._form(table, cupper, code, _sentence(str(error)), dict(asked.fields))
+            return self._form(table, cupper, code, capital(str(error)), dict(asked.fields))
         self._on_entered()
         order = table.document["orders"][cupper]
         open_ones = [one for one in order if cupping.score_of(table, cupper, one) is None]
@@ -205,7 +210,7 @@ def _values(fields: Any, parts: tuple[str, ...]) -> dict[str, Any]:
         try:
             return float(text)
         except ValueError:
-            raise ValueError(f"{name}: {text!r} is no figure.") from None
+            raise ValueError(tr("{}: {!r} is no figure.", tr(name), text)) from None
 
     scores = {part: value for part in parts if (value := figure(part)) is not None}
     words = {
@@ -216,8 +221,16 @@ def _values(fields: Any, parts: tuple[str, ...]) -> dict[str, Any]:
     return {"scores": scores, "light": int(figure("light") or 0), "heavy": int(figure("heavy") or 0), "words": said}
 
 
-def _sentence(text: str) -> str:
-    return text[:1].upper() + text[1:]
+def _said(sentence: str, kind: str = "") -> str:
+    return f"<p{kind}>{html.escape(sentence)}</p>"
+
+
+def _back() -> str:
+    return f"<a class=go href='/'>{tr('Back')}</a>"
+
+
+def _go(words: str) -> str:
+    return f"<button>{words}</button>"
 
 
 @cache
@@ -231,4 +244,4 @@ def _page(status: int, title: str, body: str) -> Answer:
         "<meta charset=utf-8><meta name=viewport content='width=device-width,initial-scale=1'>"
         f"<title>{named}</title><style>{_style()}</style>"
     )
-    return Answer(status, f"<!doctype html><html lang=en>{head}<main><h1>{named}</h1>{body}</main></html>")
+    return Answer(status, f"<!doctype html><html lang={language()}>{head}<main><h1>{named}</h1>{body}</main></html>")

@@ -6,6 +6,8 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from firnel.core.words import tr
+
 
 @dataclass(frozen=True)
 class Results:
@@ -49,28 +51,32 @@ def check_results(load_kg: float | None, results: Results) -> None:
     ValueError : naming the figure, what was expected and what was given.
     """
     if results.empty:
-        raise ValueError("Nothing is typed: a weight, a colour or a word; or say that it is not measured.")
+        raise ValueError(tr("Nothing is typed: a weight, a colour or a word; or say that it is not measured."))
     roasted_kg = results.roasted_kg
     if roasted_kg is not None and not (roasted_kg > 0 and math.isfinite(roasted_kg)):
-        raise ValueError(f"A roasted weight of {roasted_kg:g} kg cannot be: it must be above zero.")
+        raise ValueError(tr("A roasted weight of {:g} kg cannot be: it must be above zero.", roasted_kg))
     if roasted_kg is not None and load_kg is not None and roasted_kg >= load_kg:
         raise ValueError(
-            f"Roasted {roasted_kg:.3f} kg is not less than the green load of {load_kg:.3f} kg: check the scale and the load."
+            tr(
+                "Roasted {:.3f} kg is not less than the green load of {:.3f} kg: check the scale and the load.",
+                roasted_kg,
+                load_kg,
+            )
         )
     for name, value in (("whole", results.colour_whole), ("ground", results.colour_ground)):
         if value is not None and not 0 <= value <= 100:
-            raise ValueError(f"Colour {name} is {value:g}; the index runs from 0 to 100.")
+            raise ValueError(tr("Colour {} is {:g}; the index runs from 0 to 100.", name, value))
     for value in () if results.by_meter else (*results.whole, *results.ground):
         if not 0 <= value <= 100:
-            raise ValueError(f"Colour {value:g} is outside the index of 0 to 100: does the meter read on another scale?")
+            raise ValueError(tr("Colour {:g} is outside the index of 0 to 100: does the meter read on another scale?", value))
 
 
 def missing_of(results: Results) -> str:
     """What is still waited for: ``weight and colour``."""
     coloured = results.colour_whole is not None or results.colour_ground is not None
     missing = [
-        name
+        tr(name)
         for name, known in (("weight", results.roasted_kg is not None), ("colour", coloured))
         if not known and name not in results.declined
     ]
-    return " and ".join(missing)
+    return tr(" and ").join(missing)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores
@@ -20,4 +21,4 @@ def scored(library: Library) -> tuple[Course, ...]:
     points = tuple(
         Point(line.started, known[line.id], f"{line.label} {line.lot}") for line in reversed(lines) if line.id in known
     )
-    return (Course("Score", "points", 2, points),) if points else ()
+    return (Course(tr("Score"), "points", 2, points),) if points else ()

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from firnel.core.words import later, tr
 from firnel.devices.scale import ScaleError, read_weight
 from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.store.library import Library
@@ -19,10 +20,10 @@ __all__ = ["EYE_COUNTS", "EYE_GRADES", "Place", "Results", "ScaleError", "as_ind
            "keep_inspection", "level_word", "place_of", "read_weight", "reckoned_colour"]  # fmt: skip
 
 #: What the eye counts in a sample, and what it grades from 0 (none) to 3 (strong).
-EYE_COUNTS = ("scorched", "tipped", "chipped", "quakers")
+EYE_COUNTS = (later("scorched"), later("tipped"), later("chipped"), later("quakers"))
 #: Ground colour that usually goes with a weight loss; common practice, no published source. [0..1], [index]
 COLOUR_BY_LOSS = ((0.11, 0.145, 0.175, 0.21), (82.0, 64.0, 55.0, 42.0))
-EYE_GRADES = ("uneven", "wrinkled", "oily", "chaff")
+EYE_GRADES = (later("uneven"), later("wrinkled"), later("oily"), later("chaff"))
 
 
 @dataclass(frozen=True)
@@ -38,12 +39,12 @@ class Place:
     def words(self) -> str:
         """``The lot usually loses 12.4 to 13.4 % (23 batches): as usual.``"""
         low, high = 100 * (self.mean - self.spread), 100 * (self.mean + self.spread)
-        usual = f"The lot usually loses {low:.1f} to {high:.1f} % ({self.batches} batches)"
+        usual = tr("The lot usually loses {:.1f} to {:.1f} % ({} batches)", low, high, self.batches)
         if abs(self.off) <= 1.5:
-            return f"{usual}: as usual."
-        side = "more" if self.off > 0 else "less"
-        doubt = " Check scale and label." if abs(self.off) > 4.0 else ""
-        return f"{usual}: clearly {side}.{doubt}"
+            return tr("{}: as usual.", usual)
+        side = tr("more") if self.off > 0 else tr("less")
+        doubt = tr(" Check scale and label.") if abs(self.off) > 4.0 else ""
+        return tr("{}: clearly {}.{}", usual, side, doubt)
 
 
 def place_of(library: Library, line: BatchLine, loss: float) -> Place | None:
@@ -81,7 +82,7 @@ def level_word(colour_ground: float | None, words: Mapping[str, float], loss: fl
     if colour is None or not words:
         return ""
     scale = sorted((limit, word) for word, limit in words.items())
-    return next((word for limit, word in scale if colour <= limit), scale[-1][1])
+    return tr(next((word for limit, word in scale if colour <= limit), scale[-1][1]))
 
 
 def as_index(reading: float, points: Sequence[tuple[float, float]]) -> float:
@@ -120,10 +121,10 @@ def keep_inspection(library: Library, batch_id: int, document: Mapping[str, Any]
     for name in EYE_COUNTS:
         count = document.get(name, 0)
         if count and (not sample or count > sample):
-            raise ValueError(f"{count} {name} of {sample} beans: how many were looked at?")
+            raise ValueError(tr("{} {} of {} beans: how many were looked at?", count, name, sample))
     for name in EYE_GRADES:
         if document.get(name, 0) not in (0, 1, 2, 3):
-            raise ValueError(f"{name} is graded 0 (none) to 3 (strong), not {document[name]}.")
+            raise ValueError(tr("{} is graded 0 (none) to 3 (strong), not {}.", name, document[name]))
     library.bench_book.note(batch_id, "inspection", document)
 
 

@@ -8,6 +8,7 @@ from datetime import datetime
 
 from firnel.core.day.timeline import Block, DayPlan
 from firnel.core.vocabulary import Machine
+from firnel.core.words import inside
 from firnel.store.library import Library
 from firnel.work.day.facts import Fixed
 from firnel.work.machines.care import care_sheet
@@ -33,7 +34,7 @@ def with_cleaning(
         cleaned = [state for state in sheet.states if state.job.every_days is None and state.done_at is not None]
         due = [state for state in cleaned if state.due_after(len(loads), sum(loads))]
         if due:
-            words = ", ".join(state.job.title[:1].lower() + state.job.title[1:] for state in due)
+            words = ", ".join(inside(state.job.title) for state in due)
             start = max([*(block.end_s for block in own), *(one.end_s for one in waits)])
             blocks.append(Block(machine.name, "cleaning", start, start + EACH_S * len(due), why=words))
     return replace(plan, blocks=tuple(blocks))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from firnel.core.units import Units
+from firnel.core.words import tr
 from firnel.exchange.report import Heading, Report, Table, Text
 from firnel.work.day.planning import DaySheet
 
@@ -13,7 +14,7 @@ def day_report(sheet: DaySheet, units: Units) -> Report:
     """The day's sheet."""
     batches = tuple(
         (
-            f"{sheet.at(block.start_s):%H:%M}",
+            tr("{:%H:%M}", sheet.at(block.start_s)),
             block.machine,
             block.share.need.coffee.name,
             block.share.need.lot,
@@ -40,7 +41,7 @@ def day_report(sheet: DaySheet, units: Units) -> Report:
             packs_text(entry.order.packs) or "loose",
             units.text(entry.order.kg, "kg", 2),
             ", ".join(f"{one.stock.batch} {units.text(one.kg, 'kg', 2)}" for one in entry.from_stock) or "–",
-            "ready" if entry.ready else f"{units.text(entry.to_roast_kg, 'kg', 2)} to roast",
+            tr("ready") if entry.ready else tr("{} to roast", units.text(entry.to_roast_kg, "kg", 2)),
         )
         for entry in sheet.pack
     )
@@ -52,40 +53,40 @@ def day_report(sheet: DaySheet, units: Units) -> Report:
             line.operator or "–",
             units.text(line.load_kg, "kg", 2),
             units.text(line.roasted_kg, "kg", 2),
-            "–" if line.loss is None else f"{100 * line.loss:.1f} %",
+            "–" if line.loss is None else tr("{:.1f} %", 100 * line.loss),
         )
         for line in sheet.done[::-1]
     )
     power = tuple(
         (
             one.machine,
-            f"{one.amount:g} {one.unit}",
-            f"{one.since.astimezone():%-d %b, %H:%M}",
-            f"{one.until.astimezone():%H:%M}",
+            tr("{:g} {}", one.amount, one.unit),
+            tr("{:%-d %b, %H:%M}", one.since.astimezone()),
+            tr("{:%H:%M}", one.until.astimezone()),
         )
         for one in sheet.used
     )
-    total = f"{len(batches)} batches, {units.text(sheet.green_kg, 'kg', 1)} of green"
-    ends = f", the last one dropped at {sheet.at(sheet.plan.done_s):%H:%M}" if batches else ""
+    total = tr("{} batches, {} of green", len(batches), units.text(sheet.green_kg, "kg", 1))
+    ends = tr(", the last one dropped at {:%H:%M}", sheet.at(sheet.plan.done_s)) if batches else ""
     said = (*sheet.short, *sheet.moves)
     return Report(
-        f"{sheet.day:%-d %B %Y}",
-        "the plan of the day",
+        tr("{:%-d %B %Y}", sheet.day),
+        tr("the plan of the day"),
         (
             Text(f"{total}{ends}."),
             *(Text(sentence) for sentence in said),
-            Table("To roast", ("at", "machine", "coffee", "lot", "plan", "green", "why there"), batches, words=5),
-            Table("To weigh", ("lot", "loads", "all", "on hand"), weigh, words=2),
-            Table("To pack", ("for", "coffee", "packs", "weight", "from", "left"), pack, words=3),
+            Table(tr("To roast"), ("at", "machine", "coffee", "lot", "plan", "green", tr("why there")), batches, words=5),
+            Table(tr("To weigh"), ("lot", "loads", "all", tr("on hand")), weigh, words=2),
+            Table(tr("To pack"), ("for", "coffee", "packs", "weight", "from", "left"), pack, words=3),
             *(
                 (
-                    Heading("Done"),
-                    Table("Roasted", ("batch", "lot", "machine", "by", "green", "roasted", "loss"), done, words=4),
+                    Heading(tr("Done")),
+                    Table(tr("Roasted"), ("batch", "lot", "machine", "by", "green", "roasted", "loss"), done, words=4),
                 )
                 if done
                 else ()
             ),
-            *((Table("Gas and power", ("machine", "used", "from", "to"), power, words=1),) if power else ()),
+            *((Table(tr("Gas and power"), ("machine", "used", "from", "to"), power, words=1),) if power else ()),
         ),
     )
 
@@ -96,7 +97,7 @@ def packs_text(packs: tuple[tuple[int, float], ...]) -> str:
     >>> packs_text(((20, 0.25), (2, 5.0)))
     '20 x 250 g + 2 x 5 kg'
     """
-    return " + ".join(f"{count} x {1000 * kg:g} g" if kg < 1.0 else f"{count} x {kg:g} kg" for count, kg in packs)
+    return " + ".join(tr("{} x {:g} g", count, 1000 * kg) if kg < 1.0 else tr("{} x {:g} kg", count, kg) for count, kg in packs)
 
 
 def day_document(sheet: DaySheet) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from datetime import date, datetime, time
 from typing import Any
 
 from firnel.core.day.sequence import Rules
+from firnel.core.words import tr
 from firnel.store.library import Library
 
 #: Names under which the house keeps them.
@@ -61,20 +62,20 @@ def keep_house_day(library: Library, day: HouseDay) -> None:
     ValueError : if it closes before it opens, a pause ends before it begins, or a weight makes no sense.
     """
     if day.closes <= day.opens:
-        raise ValueError(f"a day that opens at {day.opens:%H:%M} cannot close at {day.closes:%H:%M}.")
+        raise ValueError(tr("a day that opens at {:%H:%M} cannot close at {:%H:%M}.", day.opens, day.closes))
     for start, end in day.pauses:
         if end <= start:
-            raise ValueError(f"a pause from {start:%H:%M} cannot end at {end:%H:%M}.")
+            raise ValueError(tr("a pause from {:%H:%M} cannot end at {:%H:%M}.", start, end))
     weights = asdict(day.rules)
     if any(not math.isfinite(weight) or not 0.0 <= weight <= 10.0 for weight in weights.values()):
-        raise ValueError("each weight of a rule lies between 0 (it does not count) and 10.")
+        raise ValueError(tr("each weight of a rule lies between 0 (it does not count) and 10."))
     if not 1 <= day.at_once <= MOST_AT_ONCE:
-        raise ValueError(f"one person roasts on 1 to {MOST_AT_ONCE} machines at one time, not on {day.at_once}.")
+        raise ValueError(tr("one person roasts on 1 to {} machines at one time, not on {}.", MOST_AT_ONCE, day.at_once))
     if len(set(day.closed)) > 6:
-        raise ValueError("a house that is closed every day roasts nothing.")
+        raise ValueError(tr("a house that is closed every day roasts nothing."))
     library.save_house(HOUSE, {
-        "opens": f"{day.opens:%H:%M}", "closes": f"{day.closes:%H:%M}",
-        "pauses": [[f"{start:%H:%M}", f"{end:%H:%M}"] for start, end in day.pauses],
+        "opens": tr("{:%H:%M}", day.opens), "closes": tr("{:%H:%M}", day.closes),
+        "pauses": [[tr("{:%H:%M}", start), tr("{:%H:%M}", end)] for start, end in day.pauses],
         "closed": list(day.closed), "fresh_too": day.fresh_too, "at_once": day.at_once, "rules": weights,
     })  # fmt: skip
 

@@ -9,6 +9,7 @@ import segno
 
 from firnel.core.plan import Plan
 from firnel.core.units import Units
+from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.work.day.queue import Waiting, add, queue
 
@@ -29,7 +30,7 @@ class LoadLabel:
     @property
     def code(self) -> str:
         """What the code on it says: ``firnel;0472;5.200;Rwanda Isuka``."""
-        return f"{PREFIX};{self.number};{self.load_kg:.3f};{self.lot}"
+        return tr("{};{};{:.3f};{}", PREFIX, self.number, self.load_kg, self.lot)
 
 
 @dataclass(frozen=True)
@@ -52,21 +53,21 @@ def read_label(text: str) -> Scanned:
     if len(parts) == 1 and parts[0].isdecimal():
         return Scanned(parts[0].zfill(4))
     if len(parts) < 4 or parts[0].lower() != PREFIX:
-        raise ValueError(f"{text.strip()[:40]!r} is no label of a load: scan its code, or type its number.")
+        raise ValueError(tr("{!r} is no label of a load: scan its code, or type its number.", text.strip()[:40]))
     try:
         return Scanned(parts[1], ";".join(parts[3:]), float(parts[2]))
     except ValueError:
-        raise ValueError(f"the weight on this label cannot be read: {parts[2]!r}.") from None
+        raise ValueError(tr("the weight on this label cannot be read: {!r}.", parts[2])) from None
 
 
 def mismatch(scanned: Scanned, number: str, lot: str, load_kg: float | None) -> str:
     """What is wrong with a label for this batch, as a sentence; empty where it is right."""
     if scanned.lot and lot and scanned.lot != lot:
-        return f"This is {scanned.lot}, labelled {scanned.number}; batch {number} is {lot}."
+        return tr("This is {}, labelled {}; batch {} is {}.", scanned.lot, scanned.number, number, lot)
     if scanned.number != number:
-        return f"This load is labelled {scanned.number}; the batch that waits is {number}."
+        return tr("This load is labelled {}; the batch that waits is {}.", scanned.number, number)
     if scanned.load_kg is not None and load_kg is not None and abs(scanned.load_kg - load_kg) > 0.0051 * max(load_kg, 1.0):
-        return f"This load weighs {scanned.load_kg:.3f} kg; batch {number} is planned with {load_kg:.3f} kg."
+        return tr("This load weighs {:.3f} kg; batch {} is planned with {:.3f} kg.", scanned.load_kg, number, load_kg)
     return ""
 
 
@@ -80,9 +81,9 @@ def labels_for(library: Library, plan: Plan, count: int, units: Units) -> list[L
     ValueError : if the plan is not kept yet or has no load, or the count is not between 1 and 60.
     """
     if not plan.load_kg:
-        raise ValueError(f"the plan {plan.name!r} has no load: what is weighed?")
+        raise ValueError(tr("the plan {!r} has no load: what is weighed?", plan.name))
     if not 1 <= count <= 60:
-        raise ValueError(f"{count} labels cannot be printed: 1 to 60.")
+        raise ValueError(tr("{} labels cannot be printed: 1 to 60.", count))
     waiting = [one for one in queue(library) if one.plan.id == plan.id and not one.printed and one.load_kg][:count]
     if len(waiting) < count:
         waiting += add(library, plan, count - len(waiting))
@@ -103,18 +104,20 @@ def label_the_day(library: Library, units: Units, write: Callable[[list[LoadLabe
     """
     waiting = [one for one in queue(library) if not one.printed and one.load_kg]
     if not waiting:
-        raise ValueError("every load that waits has its label: queue the batches first.")
+        raise ValueError(tr("every load that waits has its label: queue the batches first."))
     try:
         write([_label(one, units) for one in waiting])
     except OSError as error:
-        raise ValueError(f"the labels cannot be written: {error.strerror}.") from error
+        raise ValueError(tr("the labels cannot be written: {}.", error.strerror)) from error
     library.waiting_book.printed([one.id for one in waiting])
     return len(waiting)
 
 
 def _label(one: Waiting, units: Units) -> LoadLabel:
     load_kg = one.load_kg or one.plan.load_kg or 0.0
-    return LoadLabel(one.number, one.lot, units.text(load_kg, "kg"), f"{one.plan.name}, version {one.plan.version}", load_kg)
+    return LoadLabel(
+        one.number, one.lot, units.text(load_kg, "kg"), tr("{}, version {}", one.plan.name, one.plan.version), load_kg
+    )
 
 
 def tick_off(library: Library, text: str) -> str:
@@ -128,14 +131,20 @@ def tick_off(library: Library, text: str) -> str:
     waiting = queue(library)
     one = next((one for one in waiting if one.number == scanned.number), None)
     if one is None:
-        raise ValueError(f"no load {scanned.number} waits.")
+        raise ValueError(tr("no load {} waits.", scanned.number))
     if wrong := mismatch(scanned, one.number, one.lot, one.load_kg):
         raise ValueError(wrong)
     if one.weighed:
-        return f"{one.number} was weighed already."
+        return tr("{} was weighed already.", one.number)
     library.waiting_book.weighed(one.id)
     left = sum(not other.weighed for other in waiting) - 1
-    return f"{one.number} {one.lot}, {one.load_kg or 0.0:.3f} kg: weighed. {f'{left} to go' if left else 'That was the last'}."
+    return tr(
+        "{} {}, {:.3f} kg: weighed. {}.",
+        one.number,
+        one.lot,
+        one.load_kg or 0.0,
+        tr("{} to go", left) if left else tr("That was the last"),
+    )
 
 
 def qr_matrix(item: LoadLabel) -> tuple[bytearray, ...]:

@@ -9,6 +9,7 @@ from firnel.core.day.coffee import Blending
 from firnel.core.day.need import Taken
 from firnel.core.day.order import Order
 from firnel.core.day.timeline import DayPlan
+from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.work.day import queue
 from firnel.work.plan.whose import green_blends
@@ -77,13 +78,19 @@ def short_of_green(weigh: Sequence[WeighRow], library: Library) -> list[str]:
         if row.on_hand_kg is None or row.kg <= row.on_hand_kg + 1e-6:
             continue
         follows = next((lot for lot in lots if lot.replaces == row.lot), None)
-        lacks = f"{row.lot} is short by {row.kg - row.on_hand_kg:.1f} kg ({row.kg:.1f} to weigh, {row.on_hand_kg:.1f} on hand)"
+        lacks = tr(
+            "{} is short by {:.1f} kg ({:.1f} to weigh, {:.1f} on hand)",
+            row.lot,
+            row.kg - row.on_hand_kg,
+            row.kg,
+            row.on_hand_kg,
+        )
         if follows is None:
             said.append(f"{lacks}.")
             continue
-        arrives = f", arrives {follows.arrival}" if follows.arrival else ""
-        have = f", {follows.on_hand_kg:.0f} kg" if follows.on_hand_kg else ""
-        said.append(f"{lacks}; {follows.name} takes its place{have}{arrives}.")
+        arrives = tr(", arrives {}", follows.arrival) if follows.arrival else ""
+        have = tr(", {:.0f} kg", follows.on_hand_kg) if follows.on_hand_kg else ""
+        said.append(tr("{}; {} takes its place{}{}.", lacks, follows.name, have, arrives))
     return said
 
 

@@ -11,6 +11,7 @@ from typing import Any
 from firnel.core.day.coffee import Blending, Coffee, CoffeeError, Component, GreenFacts, Level, Rest, check_coffee, misfits
 from firnel.core.day.need import Stock
 from firnel.core.day.order import Order, OrderError, check_order, day_in, order_from_line
+from firnel.core.words import tr
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.table_rows import table_rows
 from firnel.store.library import Library
@@ -73,12 +74,12 @@ def keep_coffee(library: Library, coffee: Coffee, now: datetime | None = None) -
     plans = {plan.id: plan for plan in library.plans()}
     for part in coffee.components:
         if part.lot not in lots:
-            raise CoffeeError(f"{coffee.name} is to be of {part.lot!r}, which is no lot of this library.")
+            raise CoffeeError(tr("{} is to be of {!r}, which is no lot of this library.", coffee.name, part.lot))
         for key in part.plans:
             if key not in plans:
-                raise CoffeeError(f"{coffee.name} goes by a plan that is not kept any more (number {key}).")
+                raise CoffeeError(tr("{} goes by a plan that is not kept any more (number {}).", coffee.name, key))
             if plans[key].machine_id is None:
-                raise CoffeeError(f"the plan {plans[key].name!r} is for no machine: a coffee needs one that says where.")
+                raise CoffeeError(tr("the plan {!r} is for no machine: a coffee needs one that says where.", plans[key].name))
     return library.order_book.save_coffee(coffee, now or datetime.now(UTC))
 
 
@@ -112,7 +113,7 @@ def read_orders(library: Library, text: str, today: date) -> list[Order]:
         try:
             found.append(order_from_line(line, sold, today))
         except OrderError as error:
-            raise OrderError(str(error) if len(lines) == 1 else f"Line {number}: {error} Nothing was taken.") from error
+            raise OrderError(str(error) if len(lines) == 1 else tr("Line {}: {} Nothing was taken.", number, error)) from error
     if not found:
         order_from_line("", sold, today)
     return found
@@ -151,7 +152,7 @@ def take_in_orders(library: Library, path: Path, today: date) -> list[Order]:
         try:
             found.append(_order_of(cells, sold, today))
         except (OrderError, ValueError) as error:
-            raise ImportRefusedError(f"{path.name}, row {number}: {error} Nothing was taken.") from error
+            raise ImportRefusedError(tr("{}, row {}: {} Nothing was taken.", path.name, number, error)) from error
     return library.order_book.add_orders(found, datetime.now(UTC))
 
 
@@ -208,8 +209,8 @@ def pack(library: Library, order: Order, day: date, fresh_too: bool = True) -> O
     keys = {id(one): key for key, one in stock}
     missing, taken = needs_of([order], known, [one for _, one in stock], day, fresh_too)
     if missing:
-        lacks = " and ".join(f"{need.kg:.2f} kg of {need.lot}" for need in missing)
-        raise OrderError(f"{order.coffee} cannot be packed yet: {lacks} is not roasted and weighed.")
+        lacks = tr(" and ").join(tr("{:.2f} kg of {}", need.kg, need.lot) for need in missing)
+        raise OrderError(tr("{} cannot be packed yet: {} is not roasted and weighed.", order.coffee, lacks))
     return library.order_book.pack(order, [(keys[id(one.stock)], one.kg) for one in taken], datetime.now(UTC))
 
 
@@ -231,10 +232,10 @@ def _columns(headings: Sequence[Any]) -> dict[str, int]:
 def _order_of(cells: dict[str, Any], sold: Sequence[Coffee], today: date) -> Order:
     """The order of one row: put together as a line, so that both are understood alike."""
     if "kg" in cells:
-        amount = f"{_figure(cells['kg']):g} kg"
+        amount = tr("{:g} kg", _figure(cells["kg"]))
     else:
         size = _figure(cells.get("pack", 0.0))
-        amount = f"{_figure(cells.get('packs', 0.0)):g} x {size * 1000 if size < 20 else size:g} g"
+        amount = tr("{:g} x {:g} g", _figure(cells.get("packs", 0.0)), size * 1000 if size < 20 else size)
     due = cells.get("due")
     if isinstance(due, datetime):
         when: date | None = due.date()
@@ -243,7 +244,7 @@ def _order_of(cells: dict[str, Any], sold: Sequence[Coffee], today: date) -> Ord
     else:
         when, _ = day_in(str(due), today) if due is not None else (None, "")
         if due is not None and when is None:
-            raise OrderError(f"{due!r} is no day that is understood: write 2026-12-04.")
+            raise OrderError(tr("{!r} is no day that is understood: write 2026-12-04.", due))
     order = order_from_line(f"{amount} {cells['coffee']}", sold, today)
     return check_order(replace(order, due=when or order.due, customer=str(cells.get("customer", "")).strip()), today)
 
@@ -252,4 +253,4 @@ def _figure(value: Any) -> float:
     try:
         return float(str(value).replace(",", "."))
     except ValueError:
-        raise OrderError(f"{value!r} is no figure.") from None
+        raise OrderError(tr("{!r} is no figure.", value)) from None

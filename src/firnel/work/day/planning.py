@@ -12,6 +12,7 @@ from firnel.core.day.need import Need, Stock, Taken, loss_from, needs_of
 from firnel.core.day.order import Order
 from firnel.core.day.timeline import Block, DayPlan, can_roast_kg, plan_day, what_moves, working_days
 from firnel.core.plan import Plan
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.store.library import Library
 from firnel.work.day import orders as shop
@@ -98,7 +99,7 @@ def day_sheet(library: Library, day: date, now: datetime | None = None, whole: b
     """
     now = now or datetime.now(UTC)
     if abs((day - now.astimezone().date()).days) > FARTHEST_DAYS:
-        raise ValueError(f"{day:%-d %B} {day.year} is years away: no day of this house.")
+        raise ValueError(tr("{:%-d %B} {} is years away: no day of this house.", day, day.year))
     house, chosen = house_day(library), chosen_for(library, day)
     coffees = {coffee.name: coffee for coffee in library.order_book.coffees()}
     orders = shop.open_orders(library, _until(house, day))
@@ -164,7 +165,9 @@ def hold(library: Library, day: date, need: Need, machine: str, place: int) -> C
     """
     there = {plan.id for plan in library.plans() if plan.machine == machine and not plan.archived}
     if not there & set(need.plans):
-        raise ValueError(f"{need.coffee.name} has no plan for {need.lot} on {machine}: make one there, and add it in Coffees.")
+        raise ValueError(
+            tr("{} has no plan for {} on {}: make one there, and add it in Coffees.", need.coffee.name, need.lot, machine)
+        )
     before = chosen_for(library, day)
     keep_chosen(library, day, replace(before, held={**before.held, need.key: (machine, max(place, 0))}))
     return before
@@ -202,7 +205,7 @@ def send_to_queue(library: Library, sheet: DaySheet) -> list[queue.Waiting]:
     """
     batches = [block.share for block in sheet.plan.batches if block.share is not None]
     if not batches:
-        raise ValueError("nothing is planned that could be queued.")
+        raise ValueError(tr("nothing is planned that could be queued."))
     found = []
     for share in batches:
         found += queue.add(library, sheet.plans[share.way.plan], 1, round(share.load_kg, 3))
@@ -219,11 +222,11 @@ def can_we(library: Library, kg: float, by: date, now: datetime | None = None) -
     now = now or datetime.now(UTC)
     today = now.astimezone().date()
     if not 0.0 < kg < 1e5:
-        raise ValueError(f"{kg:g} kg cannot be asked for.")
+        raise ValueError(tr("{:g} kg cannot be asked for.", kg))
     if by < today:
-        raise ValueError(f"{by:%-d %B} is over.")
+        raise ValueError(tr("{:%-d %B} is over.", by))
     if (by - today).days > 92:
-        raise ValueError(f"{by:%-d %B} is more than three months ahead: nobody knows.")
+        raise ValueError(tr("{:%-d %B} is more than three months ahead: nobody knows.", by))
     house = house_day(library)
     past = Past(tuple(library.batch_lines(BatchFilter(statuses=OVER), limit=MOST_PAST)))
     machines = [machine for machine in library.machines() if not machine.archived]
@@ -249,10 +252,14 @@ def can_we(library: Library, kg: float, by: date, now: datetime | None = None) -
         booked = {name: left - taken_s.get(name, 0.0) for name, left in booked.items()}
         total += can_roast_kg(stations, roast_s, loss, taken_s, house.at_once)
         if total >= kg:
-            return f"Yes: {kg:g} kg can be roasted by {day:%A %-d %B}, beside what is ordered."
-    return (
-        f"No: {total:.0f} kg can be roasted by {by:%A %-d %B} beside what is ordered ({most:.0f} kg with nothing else to do); "
-        f"{kg - total:.0f} kg are too many."
+            return tr("Yes: {:g} kg can be roasted by {:%A %-d %B}, beside what is ordered.", kg, day)
+    return tr(
+        "No: {:.0f} kg can be roasted by {:%A %-d %B} beside what is ordered ({:.0f} kg with nothing "
+        "else to do); {:.0f} kg are too many.",
+        total,
+        by,
+        most,
+        kg - total,
     )
 
 
@@ -283,4 +290,4 @@ def _of_day(library: Library, day: date) -> tuple[BatchLine, ...]:
 
 def _unsold(orders: Sequence[Order], coffees: Mapping[str, Coffee]) -> list[str]:
     gone = sorted({order.coffee for order in orders if order.coffee not in coffees})
-    return [f"{name} is ordered and is no coffee any more." for name in gone]
+    return [tr("{} is ordered and is no coffee any more.", name) for name in gone]

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Machine
+from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.store.waiting_book import Waiting
 from firnel.work.plan.whose import green_blends
@@ -40,9 +41,9 @@ def add(library: Library, plan: Plan, count: int = 1, load_kg: float | None = No
     ValueError : if the plan is not kept yet, or the count makes no sense.
     """
     if plan.id is None:
-        raise ValueError(f"the plan {plan.name!r} is not kept yet: save it first.")
+        raise ValueError(tr("the plan {!r} is not kept yet: save it first.", plan.name))
     if not 1 <= count <= 60:
-        raise ValueError(f"{count} batches cannot be queued at once: 1 to 60.")
+        raise ValueError(tr("{} batches cannot be queued at once: 1 to 60.", count))
     return _named(library, library.waiting_book.add(plan, count, load_kg if load_kg is not None else plan.load_kg, printed))
 
 

@@ -12,6 +12,7 @@ from firnel.core.day.coffee import Coffee, Rest
 from firnel.core.day.need import loss_from
 from firnel.core.green.handling import likeness
 from firnel.core.vocabulary import Lot
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores, last_cupped
@@ -99,7 +100,7 @@ def _swaps(parts: Sequence[PartFacts], lots: Mapping[str, Lot]) -> list[str]:
     """Where one lot runs low before the others: what takes its place, its successor or the likest that is there."""
     said = []
     gone = [part.lot for part in parts if part.lot not in lots]
-    said += [f"{name} is no lot of this library any more: put another in its place." for name in gone]
+    said += [tr("{} is no lot of this library any more: put another in its place.", name) for name in gone]
     most = max((part.makes_kg for part in parts if part.makes_kg is not None), default=0.0)
     for part in parts:
         enough = LOW * most if len(parts) > 1 else 0.0
@@ -109,11 +110,11 @@ def _swaps(parts: Sequence[PartFacts], lots: Mapping[str, Lot]) -> list[str]:
         others = [lot for lot in lots.values() if lot.name not in own and not lot.archived and (lot.on_hand_kg or 0.0) > 0.0]
         follows = next((lot for lot in others if lot.replaces == part.lot), None)
         likest = follows or max(others, key=lambda lot: likeness(lots[part.lot], lot), default=None)
-        sentence = f"{part.lot} runs low first: it makes {part.makes_kg:.0f} kg more."
+        sentence = tr("{} runs low first: it makes {:.0f} kg more.", part.lot, part.makes_kg)
         if follows is not None:
-            sentence += f" {follows.name} takes its place."
+            sentence += tr(" {} takes its place.", follows.name)
         elif likest is not None and likeness(lots[part.lot], likest) >= LIKE:
-            sentence += f" The likest that is there: {likest.name}, {likest.on_hand_kg:.0f} kg."
+            sentence += tr(" The likest that is there: {}, {:.0f} kg.", likest.name, likest.on_hand_kg)
         said.append(sentence)
     return said
 

@@ -9,6 +9,7 @@ from datetime import date
 from firnel.core.day.coffee import check_coffee
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Lot, Machine
+from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.store.writing import ChangedMeanwhileError
 from firnel.work.day import orders as shop
@@ -54,16 +55,16 @@ def let_follow(library: Library, coffee: Coffee, lot: str, today: date, follows:
     """
     part = next((one for one in coffee.components if one.lot == lot), None)
     if part is None:
-        raise CoffeeError(f"{coffee.name} has no {lot!r} in it.")
+        raise CoffeeError(tr("{} has no {!r} in it.", coffee.name, lot))
     named = follows or dict(followers(library, coffee)).get(lot)
     new = next((one for one in library.lots() if one.name == named), None)
     if new is None:
-        raise CoffeeError(f"no lot says that it takes the place of {lot}: name one.")
+        raise CoffeeError(tr("no lot says that it takes the place of {}: name one.", lot))
     check_coffee(
         replace(coffee, components=tuple(replace(one, lot=new.name) if one is part else one for one in coffee.components))
     )
     if all(one != coffee for one in shop.coffees(library)):  # before any plan is made for it
-        raise ChangedMeanwhileError(f"Somebody else has changed {coffee.name} meanwhile: look at it again, then decide.")
+        raise ChangedMeanwhileError(tr("Somebody else has changed {} meanwhile: look at it again, then decide.", coffee.name))
     plans, machines = library.plans(), {machine.id: machine for machine in library.machines()}
     said, keys = [], []
     for plan in (one for one in plans if one.id in part.plans):
@@ -85,10 +86,10 @@ def _plan_for(
         if one.lot_id == lot.id and one.machine_id == plan.machine_id and one.purpose == plan.purpose and not one.archived
     ]  # fmt: skip
     if alike:
-        return alike[-1], f"{alike[-1].name} is there already."
+        return alike[-1], tr("{} is there already.", alike[-1].name)
     name = plan.name.replace(plan.lot, lot.name) if plan.lot and plan.lot in plan.name else f"{plan.name}, {lot.name}"
     if machine is None:
-        fresh, why = replace(plan, lot=lot.name, lot_id=lot.id), f"The targets of {plan.name}, for {lot.name}."
+        fresh, why = replace(plan, lot=lot.name, lot_id=lot.id), tr("The targets of {}, for {}.", plan.name, lot.name)
     else:
         fresh, why = for_lot(library, machine, plan, lot, today)
     fresh = replace(fresh, id=None, name=name, version=1, curve=None)
@@ -96,5 +97,5 @@ def _plan_for(
         try:
             fresh = replace(solve_plan(library, machine, fresh).plan, id=None)
         except CannotSolveError as error:
-            why += f" Its moves are those of {plan.name}: {error}"
-    return library.save_plan(fresh, f"takes the place of {plan.name}"), f"{name}: {why}"
+            why += tr(" Its moves are those of {}: {}", plan.name, error)
+    return library.save_plan(fresh, tr("takes the place of {}", plan.name)), f"{name}: {why}"

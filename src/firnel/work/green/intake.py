@@ -22,6 +22,7 @@ from firnel.core.green.measurements import (
     screen_sizes,
 )
 from firnel.core.vocabulary import Lot, Machine, MarkKind
+from firnel.core.words import tr
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.lot_tables import read_lots, write_lots
 from firnel.store.batch_list import BatchFilter
@@ -89,7 +90,7 @@ def measure(library: Library, lot: Lot, kind: str, figures: Mapping[str, Any], a
     MeasurementError : for a figure that cannot be; the message says which.
     """
     if lot.id is None:
-        raise MeasurementError("this lot is not in the library yet.")
+        raise MeasurementError(tr("this lot is not in the library yet."))
     words, summary = worked_out(kind, figures)
     measurement = Measurement(kind, at or datetime.now(UTC), {**figures, "words": words})
     library.lot_book.add_measurement(lot.id, measurement, summary)
@@ -99,11 +100,11 @@ def measure(library: Library, lot: Lot, kind: str, figures: Mapping[str, Any], a
 def strike_measurement(library: Library, lot: Lot, key: int, struck: bool) -> Lot:
     """Take a measurement away, or bring it back; the lot's own figures follow the newest that is left."""
     if lot.id is None:
-        raise MeasurementError("this lot is not in the library yet.")
+        raise MeasurementError(tr("this lot is not in the library yet."))
     known = {m.id: m for gone in (False, True) for m in library.lot_book.measurements(lot.id, struck=gone)}
     of = known.get(key)
     if of is None:
-        raise MeasurementError("there is no such measurement.")
+        raise MeasurementError(tr("there is no such measurement."))
     standing = [m for m in library.lot_book.measurements(lot.id) if m.kind == of.kind and m.id != key]
     if not struck:
         standing = sorted([*standing, of], key=lambda m: m.taken_at)
@@ -117,22 +118,24 @@ def worked_out(kind: str, figures: Mapping[str, Any]) -> tuple[str, dict[str, fl
     """The result of a measurement in words, and what follows for the lot: its field and value."""
     if kind == "density":
         density = bulk_density(figures["masses_g"], figures["vessel_ml"])
-        spread = f", ± {density.spread:.0f} over {density.fills} fills" if density.spread is not None else ", one fill"
-        return f"{density.g_per_l:.0f} g/L{spread}: {density.kind}", {"density_g_per_l": density.g_per_l}
+        spread = (
+            tr(", ± {:.0f} over {} fills", density.spread, density.fills) if density.spread is not None else tr(", one fill")
+        )
+        return tr("{:.0f} g/L{}: {}", density.g_per_l, spread, density.kind), {"density_g_per_l": density.g_per_l}
     if kind == "moisture":
         word = check_moisture(figures["share"])
-        return f"{100 * figures['share']:.1f} %: {word}", {"moisture": figures["share"]}
+        return tr("{:.1f} %: {}", 100 * figures["share"], word), {"moisture": figures["share"]}
     if kind == "water_activity":
         word = check_water_activity(figures["value"])
-        return f"{figures['value']:.2f}: {word}", {"water_activity": figures["value"]}
+        return tr("{:.2f}: {}", figures["value"], word), {"water_activity": figures["value"]}
     if kind == "screens":
         sizes = screen_sizes({int(size): float(mass) for size, mass in figures["masses_g"].items()})
-        main = f"{100 * sizes.main_share:.0f} % on {sizes.main[0]} and {sizes.main[1]}"
-        return f"{sizes.mean_mm:.1f} mm in the mean, {main}", {"mean_mm": sizes.mean_mm}
+        main = tr("{:.0f} % on {} and {}", 100 * sizes.main_share, sizes.main[0], sizes.main[1])
+        return tr("{:.1f} mm in the mean, {}", sizes.mean_mm, main), {"mean_mm": sizes.mean_mm}
     if kind == "defects":
         count = count_defects(figures["beans"], figures["sample_g"])
         return f"{count.grade}: {count.why}", {}
-    raise MeasurementError(f"{kind!r} is no measurement.")
+    raise MeasurementError(tr("{!r} is no measurement.", kind))
 
 
 def read_figures(kind: str, typed: str, beside: float | None = None) -> dict[str, Any]:
@@ -157,21 +160,21 @@ def read_figures(kind: str, typed: str, beside: float | None = None) -> dict[str
     {'broken, chipped or cut': 6, 'partial sour': 3}
     """
     if not typed.strip():
-        raise MeasurementError("nothing is typed yet.")
+        raise MeasurementError(tr("nothing is typed yet."))
     if kind == "defects":
         return {"beans": _read_defects(typed), "sample_g": beside or 350.0}
     if kind == "screens":
         pairs = re.findall(r"(\d+)\s*[:=]\s*(\d+(?:[.,]\d+)?)", typed)
         if not pairs:
-            raise MeasurementError("type screens as size:grams, as in 15:20 16:85 17:140.")
+            raise MeasurementError(tr("type screens as size:grams, as in 15:20 16:85 17:140."))
         return {"masses_g": {size: float(mass.replace(",", ".")) for size, mass in pairs}}
     try:
         figures = [float(part.replace(",", ".")) for part in re.split(r"[\s;]+", typed.strip())]
     except ValueError:
-        raise MeasurementError(f"{typed!r} is no figure.") from None
+        raise MeasurementError(tr("{!r} is no figure.", typed)) from None
     if kind == "density":
         if beside is None:
-            raise MeasurementError("how many millilitres does the vessel hold?")
+            raise MeasurementError(tr("how many millilitres does the vessel hold?"))
         return {"masses_g": figures, "vessel_ml": beside}
     return {"share": figures[0] / 100.0} if kind == "moisture" else {"value": figures[0]}
 
@@ -181,29 +184,29 @@ def _read_defects(typed: str) -> dict[str, int]:
     for part in re.split(r"[,;\n]+", typed):
         found = re.fullmatch(r"\s*([a-z ]+?)\s+(\d+)\s*", part.lower())
         if found is None:
-            raise MeasurementError(f"{part.strip()!r}: type a kind and a count, as in broken 6, shell 3.")
+            raise MeasurementError(tr("{!r}: type a kind and a count, as in broken 6, shell 3.", part.strip()))
         names = [kind.name for kind in DEFECTS if kind.name.startswith(found[1])]
         names = names or [kind.name for kind in DEFECTS if found[1] in kind.name]
         if len(names) != 1:
-            said = " or ".join(names) if names else "no kind in the table"
-            raise MeasurementError(f"{found[1]!r} is {said}.")
+            said = tr(" or ").join(names) if names else tr("no kind in the table")
+            raise MeasurementError(tr("{!r} is {}.", found[1], said))
         beans[names[0]] = beans.get(names[0], 0) + int(found[2])
     return beans
 
 
 #: Words for the rules of the house, in the order in which they are shown.
 RULES = {
-    "dense": "Dense, above 720 g/L",
-    "soft": "Low density, below 680 g/L",
-    "natural": "Natural or anaerobic",
-    "altered": "Decaffeinated or wet-hulled",
-    "dry": "Dry, below 9 %",
-    "moist": "Moist, above 12 %",
-    "high_grown": "Grown at 1700 m or higher",
-    "low_grown": "Grown below 1200 m",
-    "small": "Small beans, below 5.8 mm",
-    "large": "Very large beans, above 7.2 mm",
-    "old": "Fading or past crop",
+    "dense": tr("Dense, above 720 g/L"),
+    "soft": tr("Low density, below 680 g/L"),
+    "natural": tr("Natural or anaerobic"),
+    "altered": tr("Decaffeinated or wet-hulled"),
+    "dry": tr("Dry, below 9 %"),
+    "moist": tr("Moist, above 12 %"),
+    "high_grown": tr("Grown at 1700 m or higher"),
+    "low_grown": tr("Grown below 1200 m"),
+    "small": tr("Small beans, below 5.8 mm"),
+    "large": tr("Very large beans, above 7.2 mm"),
+    "old": tr("Fading or past crop"),
 }
 
 
@@ -228,6 +231,13 @@ def keep_house_rules(library: Library, changed: Mapping[str, tuple[float, float]
     library.save_house("handling", {name: list(pair) for name, pair in changed.items()})
 
 
+#: How the kinds of measurements are told.
+KIND_WORDS = {
+    "density": tr("density"), "moisture": tr("moisture"), "water_activity": tr("water activity"), "screens": tr("screens"),
+    "defects": tr("defects"),
+}  # fmt: skip
+
+
 def lot_sheet(library: Library, lot: Lot, machine: Machine | None, today: date) -> LotSheet:
     """Work out the sheet of a lot, with handling advice for a machine by the rules of the house."""
     age = age_of(lot.harvest, lot.arrival, today)
@@ -235,7 +245,7 @@ def lot_sheet(library: Library, lot: Lot, machine: Machine | None, today: date) 
     away = library.lot_book.measurements(lot.id, struck=True) if lot.id is not None else []
     told = [(m, False) for m in taken] + [(m, True) for m in away]
     measured = tuple(
-        Measured(m.id or 0, m.taken_at, m.kind.replace("_", " "), str(m.document.get("words", "")), struck)
+        Measured(m.id or 0, m.taken_at, KIND_WORDS.get(m.kind, m.kind), str(m.document.get("words", "")), struck)
         for m, struck in sorted(told, key=lambda pair: pair[0].taken_at, reverse=True)
     )
     advice = None
@@ -258,9 +268,9 @@ def _words(lot: Lot, age: Age | None) -> tuple[str, ...]:
     if age is not None and age.warning:
         said.append(f"{age.words}: {age.warning}.")
     if lot.moisture is not None and (word := check_moisture(lot.moisture)) != "usual":
-        said.append(f"Moisture {100 * lot.moisture:.1f} %: {word}.")
-    if lot.water_activity is not None and (word := check_water_activity(lot.water_activity)) != "safe to store":
-        said.append(f"Water activity {lot.water_activity:.2f}: {word}.")
+        said.append(tr("Moisture {:.1f} %: {}.", 100 * lot.moisture, word))
+    if lot.water_activity is not None and (word := check_water_activity(lot.water_activity)) != tr("safe to store"):
+        said.append(tr("Water activity {:.2f}: {}.", lot.water_activity, word))
     return tuple(said)
 
 
@@ -272,8 +282,8 @@ def _drying_out(taken: Sequence[Measurement]) -> tuple[str, ...]:
     days = (last_at - first_at).days
     if days < 7 or abs(last - first) < 0.003:
         return ()
-    way = "dried out" if last < first else "taken up water"
-    return (f"In store it has {way}: {100 * first:.1f} to {100 * last:.1f} % in {days} days.",)
+    way = tr("dried out") if last < first else tr("taken up water")
+    return (tr("In store it has {}: {:.1f} to {:.1f} % in {} days.", way, 100 * first, 100 * last, days),)
 
 
 def _past_batches(library: Library, lot: Lot, machine: Machine) -> tuple[list[PastBatch], list[float]]:
@@ -299,22 +309,22 @@ def _differs(library: Library, lot: Lot) -> tuple[str, ...]:
         return ()
     said = []
     if before.process != lot.process:
-        said.append(f"{lot.process or 'process not told'} where that was {before.process or 'not told'}")
+        said.append(tr("{} where that was {}", lot.process or tr("process not told"), before.process or tr("not told")))
     figures = (
         (lot.density_g_per_l, before.density_g_per_l, 8.0, "g/L", "denser", "softer", 1.0),
         (lot.moisture, before.moisture, 0.004, "points", "moister", "drier", 100.0),
-        (lot.altitude_m, before.altitude_m, 100.0, "m", "higher grown", "lower grown", 1.0),
+        (lot.altitude_m, before.altitude_m, 100.0, "m", tr("higher grown"), tr("lower grown"), 1.0),
         (lot.mean_mm, before.mean_mm, 0.2, "mm", "larger", "smaller", 1.0),
     )
     for new, old, least, unit, more, less, by in figures:
         if new is not None and old is not None and abs(new - old) >= least:
             digits = 0 if unit in ("g/L", "m") else 1
-            said.append(f"{more if new > old else less} by {by * abs(new - old):.{digits}f} {unit}")
+            said.append(tr("{} by {:.{}f} {}", more if new > old else less, by * abs(new - old), digits, unit))
     if lot.density_g_per_l and before.density_g_per_l:
         one, other = density_class(lot.density_g_per_l), density_class(before.density_g_per_l)
         if one != other:
-            said.append(f"{one} density where that was {other}")
-    return tuple(said) or ("nothing that matters was measured to differ",)
+            said.append(tr("{} density where that was {}", one, other))
+    return tuple(said) or (tr("nothing that matters was measured to differ"),)
 
 
 def take_in_lots(library: Library, path: Path) -> tuple[int, int, tuple[str, ...]]:

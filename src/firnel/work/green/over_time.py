@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, date, datetime, time
 
 from firnel.core.vocabulary import Lot
+from firnel.core.words import later, tr
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores
@@ -15,14 +16,14 @@ from firnel.work.green.intake import worked_out
 MOST = 2000
 #: What is measured: the lot's field that follows from it, the factor to the unit that is shown, unit and digits.
 MEASURED = {
-    "Moisture": ("moisture", 100.0, "%", 1),
-    "Water activity": ("water_activity", 1.0, "", 2),
-    "Density": ("density_g_per_l", 1.0, "g/L", 0),
-    "Bean size": ("mean_mm", 1.0, "mm", 1),
+    later("Moisture"): ("moisture", 100.0, "%", 1),
+    later("Water activity"): ("water_activity", 1.0, "", 2),
+    later("Density"): ("density_g_per_l", 1.0, "g/L", 0),
+    later("Bean size"): ("mean_mm", 1.0, "mm", 1),
 }
 #: A day so many years from here is a slip of the hand, and would make the others one spot.
 MIDDLE, FARTHEST = 2030, 50
-STOCK, SCORE, PRICE = "Stock", "Score", "Price"
+STOCK, SCORE, PRICE = later("Stock"), later("Score"), later("Price")
 
 
 def lot_courses(library: Library, lot: Lot, now: datetime) -> tuple[Course, ...]:
@@ -62,7 +63,7 @@ def lot_courses(library: Library, lot: Lot, now: datetime) -> tuple[Course, ...]
     ]
     own = tuple(point for is_own, point in prices if is_own)
     others = tuple(sorted((point for is_own, point in prices if not is_own), key=lambda point: point.at))
-    found.append(Course(PRICE, "a kg", 2, own, others if own else ()))
+    found.append(Course(PRICE, tr("a kg"), 2, own, others if own else ()))
     return tuple(course for course in found if course.points)
 
 

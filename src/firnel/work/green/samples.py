@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from firnel.core.vocabulary import Lot
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores
@@ -56,12 +57,18 @@ def decide(library: Library, lot: Lot, buy: bool, why: str = "", kg: float | Non
     ChangedMeanwhileError : if another has decided it meanwhile.
     """
     if not lot.sample or lot.id is None:
-        raise SampleError(f"{lot.name} is no sample: there is nothing to decide.")
+        raise SampleError(tr("{} is no sample: there is nothing to decide.", lot.name))
     if kg is not None and not 0.0 < kg < 1e6:
-        raise SampleError(f"{kg:g} kg cannot have been bought.")
+        raise SampleError(tr("{:g} kg cannot have been bought.", kg))
     seen = cupped(library, lot)
-    cup = f", cupped {seen.score:.1f}" if seen.score is not None else ""
-    said = f"{'bought' if buy else 'passed'} after the {lot.sample} sample{cup}{f': {why.strip()}' if why.strip() else ''}"
+    cup = tr(", cupped {:.1f}", seen.score) if seen.score is not None else ""
+    said = tr(
+        "{} after the {} sample{}{}",
+        tr("bought") if buy else tr("passed"),
+        lot.sample,
+        cup,
+        f": {why.strip()}" if why.strip() else "",
+    )
     kept = library.save_lot(replace(lot, sample="" if buy else lot.sample, verdict=said[:200], archived=not buy), lot)
     if buy and kg is not None:
         library.lot_book.count(lot.id, kg)

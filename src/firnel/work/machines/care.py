@@ -22,6 +22,7 @@ from firnel.core.machine.care import (
 )
 from firnel.core.machine.probes import ProbeCheckError, check_offset, step_response
 from firnel.core.vocabulary import Machine, Probe
+from firnel.core.words import inside, tr
 from firnel.exchange.csv_log import read_csv_log
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.batch_list import BatchFilter
@@ -81,7 +82,7 @@ def care_sheet(library: Library, machine: Machine, now: datetime) -> CareSheet:
     both = sorted([(entry, False) for entry in log] + [(entry, True) for entry in away], key=lambda pair: pair[0].at)
     entries = tuple(LoggedEntry(entry.id or 0, _entry_words(entry), struck) for entry, struck in reversed(both))
     noted = [entry for entry in log if "job" in entry.document]
-    last = {str(entry.document["job"]): f"{entry.at.astimezone():%-d %b %y}{_by(entry)}" for entry in noted}
+    last = {str(entry.document["job"]): tr("{:%-d %b %y}{}", entry.at.astimezone(), _by(entry)) for entry in noted}
     loads = [entry for entry in log if entry.kind == "seasoning"]
     finished = [index for index, entry in enumerate(loads) if entry.document.get("finished")]
     under_way = len(loads) - (finished[-1] + 1 if finished else 0)
@@ -97,8 +98,8 @@ def due_words(library: Library, machine: Machine, now: datetime) -> str:
     sheet = care_sheet(library, machine, now)
     if not sheet.done:
         return ""
-    due = [state.job.title[:1].lower() + state.job.title[1:] for state in sheet.states if state.due]
-    return f"Due on {machine.name}: {', '.join(due)}." if due else ""
+    due = [inside(state.job.title) for state in sheet.states if state.due]
+    return tr("Due on {}: {}.", machine.name, ", ".join(due)) if due else ""
 
 
 def keep_interval(library: Library, machine: Machine, job: str, every: float | None) -> Machine:
@@ -110,7 +111,7 @@ def keep_interval(library: Library, machine: Machine, job: str, every: float | N
     """
     known = next((one for one in CARE_JOBS if one.key == job), None)
     if known is None:
-        raise ValueError(f"there is no job {job!r}.")
+        raise ValueError(tr("there is no job {!r}.", job))
     care = {key: value for key, value in machine.care.items() if key != job}
     if every is not None and every != known.every:
         care[job] = known.at(every).every
@@ -119,18 +120,18 @@ def keep_interval(library: Library, machine: Machine, job: str, every: float | N
 
 def _by(entry: LogEntry) -> str:
     who = entry.document.get("by", "")
-    return f" by {who}" if who else ""
+    return tr(" by {}", who) if who else ""
 
 
 def _entry_words(entry: LogEntry) -> str:
     if entry.kind == "probe":
         return _check_words(entry) + _by(entry)
-    day = f"{entry.at.astimezone():%d %b %y}"
+    day = tr("{:%d %b %y}", entry.at.astimezone())
     if entry.kind == METER:
-        another = "another meter, " if entry.document.get("new") else ""
-        return f"{day} · {another}meter at {entry.document['value']:g} {entry.document['unit']}{_by(entry)}"
+        another = tr("another meter, ") if entry.document.get("new") else ""
+        return tr("{} · {}meter at {:g} {}{}", day, another, entry.document["value"], entry.document["unit"], _by(entry))
     if entry.kind == "seasoning":
-        return f"{day} · seasoning load {entry.document.get('load', '?')}{_by(entry)}"
+        return tr("{} · seasoning load {}{}", day, entry.document.get("load", "?"), _by(entry))
     key = str(entry.document.get("job", "care"))
     title = next((job.title for job in CARE_JOBS if job.key == key), key)
     return f"{day} · {title}{_by(entry)}"
@@ -143,14 +144,14 @@ def strike_entry(library: Library, key: int, struck: bool) -> None:
 
 def _check_words(entry: LogEntry) -> str:
     document: Mapping[str, Any] = entry.document
-    day = f"{entry.at.astimezone():%d %b %y}"
+    day = tr("{:%d %b %y}", entry.at.astimezone())
     if document.get("kind") == "step":
-        return f"{day} · {document['probe']}: 63 % of a step in {document['lag_s']:.1f} s"
+        return tr("{} · {}: 63 % of a step in {:.1f} s", day, document["probe"], document["lag_s"])
     try:
         check = check_offset(document["kind"], document["read_c"], document.get("altitude_m", 0.0))
     except ProbeCheckError as error:
         return f"{day} · {document.get('probe', 'probe')}: {error}"
-    expected = f"{check.read_c:.1f} °C in {document['kind']} water of {check.expected_c:.1f} °C"
+    expected = tr("{:.1f} °C in {} water of {:.1f} °C", check.read_c, tr(document["kind"]), check.expected_c)
     return f"{day} · {document['probe']}: {expected}, {check.verdict}"
 
 
@@ -162,7 +163,7 @@ def note_done(library: Library, machine: Machine, job: str, at: datetime | None 
     ValueError : if there is no such job.
     """
     if job not in {known.key for known in CARE_JOBS}:
-        raise ValueError(f"there is no job {job!r}.")
+        raise ValueError(tr("there is no job {!r}.", job))
     return _log(library, machine, "care", {"job": job, "by": by}, at)
 
 
@@ -179,7 +180,7 @@ def note_probe_check(
     document = {"job": "probe", "probe": probe, "kind": kind, "read_c": read_c, "altitude_m": machine.altitude_m}
     _log(library, machine, "probe", document, at)
     _keep_on_probe(library, machine, probe, offset_c=check.offset_c)
-    return f"{check.offset_c:+.1f} K against {check.expected_c:.1f} °C: {check.verdict}"
+    return tr("{:+.1f} K against {:.1f} °C: {}", check.offset_c, check.expected_c, check.verdict)
 
 
 def measure_step(library: Library, machine: Machine, probe: str, path: Path) -> float:
@@ -212,5 +213,5 @@ def note_seasoning(library: Library, machine: Machine, at: datetime | None = Non
 
 def _log(library: Library, machine: Machine, kind: str, document: Mapping[str, Any], at: datetime | None) -> int:
     if machine.id is None:
-        raise ValueError(f"{machine.name} is not in the library yet.")
+        raise ValueError(tr("{} is not in the library yet.", machine.name))
     return library.machine_book.add_log(machine.id, LogEntry(kind, at or datetime.now(UTC), document))

@@ -16,6 +16,7 @@ from firnel.core.model.replay import HORIZON_S, forecast_at, hands_ahead, held
 from firnel.core.model.thresholds import GreenTraits, mixed_of
 from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import BatchRecord, Lot, Machine, MarkKind, Role, usual_role
+from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.work.machines.knowledge import CannotKnowError, batch_lines_of, logged, model_of
 from firnel.work.plan.whose import plan_of
@@ -34,28 +35,28 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
     CannotKnowError : if there is no charge, or no reading by then.
     """
     if record.mark(MarkKind.CHARGE) is None:
-        raise CannotKnowError(f"batch {record.label} has no charge: a forecast counts from it.")
+        raise CannotKnowError(tr("batch {} has no charge: a forecast counts from it.", record.label))
     zero = record.charge_t
     if at < 0 or not (record.trace.t <= zero + at).any() or zero + at < float(record.trace.t[0]):
-        raise CannotKnowError(f"nothing was read {at:g} s after the charge.")
+        raise CannotKnowError(tr("nothing was read {:g} s after the charge.", at))
     plan = plan_of(library, record)
-    model, why = model_of(library, machine) if machine is not None else (None, "the machine is not known.")
+    model, why = model_of(library, machine) if machine is not None else (None, tr("the machine is not known."))
     rule = _drop_rule(library, record, machine, plan)
     if model is not None and machine is not None:
         if record.label in model.report.batches:
             model = unaware_of(model, record.label, record.lot)
-            why += "; its constants were fitted with this batch among others"
+            why += tr("; its constants were fitted with this batch among others")
         try:
             batch = logged(library, machine, record, until=zero + at)
             if len(batch.hands) == 0:
-                raise UnusableLogError(f"batch {record.label} has nothing after its charge yet.")
+                raise UnusableLogError(tr("batch {} has nothing after its charge yet.", record.label))
             ahead = held(batch, at) if plan is None else planned_ahead(plan, machine, record, batch, at)
             return forecast_at(model, batch, at, ahead, rule, np.random.default_rng(SEED)), why
         except UnusableLogError as error:
             why = str(error)
     forecast = curve_record(record, machine, at, rule)
     if forecast is None:
-        raise CannotKnowError(f"there are hardly any bean readings in the {at:g} s after the charge.")
+        raise CannotKnowError(tr("there are hardly any bean readings in the {:g} s after the charge.", at))
     return forecast, why
 
 

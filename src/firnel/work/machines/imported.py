@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Machine, Role, usual_role
+from firnel.core.words import tr
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import Library
 
@@ -31,7 +32,9 @@ def machine_of_log(library: Library, record: BatchRecord, units: Mapping[Control
     load = record.load_kg or 0.0
     if known is not None and known.kind != KIND:
         if load > known.stated_load_kg:
-            raise ImportRefusedError(f"A load of {load:g} kg is more than {known.name} takes ({known.stated_load_kg:g} kg).")
+            raise ImportRefusedError(
+                tr("A load of {:g} kg is more than {} takes ({:g} kg).", load, known.name, known.stated_load_kg)
+            )
         return known, ""
     before = known or Machine(record.machine, KIND, "gas", 0.0, 0.0)
     seen = {c: scale for c in record.trace.controls if (scale := _scale(record, c, units.get(c))) is not None}
@@ -45,7 +48,7 @@ def machine_of_log(library: Library, record: BatchRecord, units: Mapping[Control
         stated_load_kg=max(before.stated_load_kg, round(1.25 * load, 2)),
     )
     if known is None:
-        return machine, f"machine {machine.name} was added with the scales that the log shows; look at them in Machines"
+        return machine, tr("machine {} was added with the scales that the log shows; look at them in Machines", machine.name)
     return machine, ""
 
 

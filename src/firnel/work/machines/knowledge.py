@@ -16,6 +16,7 @@ from firnel.core.model.lessons import learn
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.prior import prior_model
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.store.library import Library
 from firnel.work.plan.whose import green_blends, lot_of
@@ -70,7 +71,12 @@ def usable_batches(
         record = library.batch(key)
         if record.machine != machine.name:
             refused.append(
-                f"batch {record.label} was roasted on {record.machine or 'an unknown machine'}, not on {machine.name}."
+                tr(
+                    "batch {} was roasted on {}, not on {}.",
+                    record.label,
+                    record.machine or tr("an unknown machine"),
+                    machine.name,
+                )
             )
             continue
         try:
@@ -130,7 +136,11 @@ def fit_machine(
     if not batches:
         why = f" {refused[0]}" if refused else ""
         raise CannotKnowError(
-            f"{machine.name} has no batch yet that can be learned from: roast one, or import old logs with their loads.{why}"
+            tr(
+                "{} has no batch yet that can be learned from: roast one, or import old logs with their loads.{}",
+                machine.name,
+                why,
+            )
         )
     model = learn(batches, full_load_of(machine, batches), machine.heat_kinds, progress)
     keep_model(library, machine, model, batches, at)
@@ -153,7 +163,7 @@ def keep_model(
     CannotKnowError : if the machine is not in the library.
     """
     if machine.id is None:
-        raise CannotKnowError(f"{machine.name} is not in the library.")
+        raise CannotKnowError(tr("{} is not in the library.", machine.name))
     library.machine_book.save_model(machine.id, model_to_document(model, machine.heat_kinds), at)
     yellow_c, crack_c = mark_readings([batch for batch in batches if batch.label not in model.report.refused])
     library.save_machine(
@@ -169,10 +179,10 @@ def keep_model(
 def model_of(library: Library, machine: Machine) -> tuple[MachineModel, str]:
     """The machine's model, and where it comes from; before anything is learned, what drums of its heat and size are like."""
     kept = library.machine_book.model(machine.id) if machine.id is not None else None
-    why = f"nothing is learned of {machine.name} yet: this is what a {machine.heat} drum of its size usually does"
+    why = tr("nothing is learned of {} yet: this is what a {} drum of its size usually does", machine.name, machine.heat)
     if kept is not None:
         try:
-            return model_from_document(kept[1]), f"fitted {kept[0].astimezone():%d %B %Y}"
+            return model_from_document(kept[1]), tr("fitted {:%d %B %Y}", kept[0].astimezone())
         except OutdatedModelError as error:
             why = str(error)
     return prior_model(full_load_of(machine), machine.heat_kinds), why
@@ -184,50 +194,57 @@ def trust_words(model: MachineModel) -> tuple[str, ...]:
     count = model.batches
     if not count:
         return (
-            "Nothing is learned of this machine yet: plans and forecasts go by what drums of its heat and size are like, "
-            "and may be minutes off. Each batch teaches it, by itself.",
+            tr(
+                "Nothing is learned of this machine yet: plans and forecasts go by what drums of its heat and size are like, "
+                "and may be minutes off. Each batch teaches it, by itself."
+            ),
         )
     if report.held_out_rms_bean_c is None:
-        of = "one batch" if count == 1 else f"{count} batches"
-        said.append(f"Learned from {of}, none held out: it has not been judged. It will be from four on.")
+        of = tr("one batch") if count == 1 else tr("{} batches", count)
+        said.append(tr("Learned from {}, none held out: it has not been judged. It will be from four on.", of))
     else:
         off = report.held_out_rms_bean_c
         verdict = (
-            "good to plan with"
+            tr("good to plan with")
             if off <= 3.0
-            else "rough: plan with it, but watch"
+            else tr("rough: plan with it, but watch")
             if off <= 6.0
-            else "not to be planned with yet"
+            else tr("not to be planned with yet")
         )
-        crack = f", first crack {report.held_out_crack_s:.0f} s" if report.held_out_crack_s is not None else ""
-        on = "one batch" if len(report.held_out) == 1 else f"{len(report.held_out)} batches"
-        said.append(f"On {on} it had not seen it was {off:.1f} K off{crack}: {verdict}.")
+        crack = tr(", first crack {:.0f} s", report.held_out_crack_s) if report.held_out_crack_s is not None else ""
+        on = tr("one batch") if len(report.held_out) == 1 else tr("{} batches", len(report.held_out))
+        said.append(tr("On {} it had not seen it was {:.1f} K off{}: {}.", on, off, crack, verdict))
     if report.refused:
         said.append(
-            f"Not learned from {' and '.join(report.refused)}: with it the others came out worse. Is its load or a mark wrong?"
+            tr(
+                "Not learned from {}: with it the others came out worse. Is its load or a mark wrong?",
+                " and ".join(report.refused),
+            )
         )
     loose = next((name for name in _WOULD_TELL if not model.fitted.learned(name)), None)
     if loose is not None:
-        said.append(f"Little is known of {_PLAIN[loose]}. {_WOULD_TELL[loose]}")
+        said.append(tr("Little is known of {}. {}", _PLAIN[loose], _WOULD_TELL[loose]))
     lots = len(set(model.fitted.uptake))
     if lots < 3:
-        said.append(f"All from {lots} {'lot' if lots == 1 else 'lots'}: log a batch of an unlike one, dense or natural.")
+        said.append(
+            tr("All from {} {}: log a batch of an unlike one, dense or natural.", lots, tr("lot") if lots == 1 else tr("lots"))
+        )
     return tuple(said)
 
 
 _PLAIN = {
-    "air_exponent": "what the airflow scale does",
-    "load_exponent": "what other loads do",
-    "bare_pull": "small loads",
-    "steel_first_batch": "the first batch of the day",
-    "heat_lag": "how fast the burner answers",
+    "air_exponent": tr("what the airflow scale does"),
+    "load_exponent": tr("what other loads do"),
+    "bare_pull": tr("small loads"),
+    "steel_first_batch": tr("the first batch of the day"),
+    "heat_lag": tr("how fast the burner answers"),
 }
 _WOULD_TELL = {
-    "load_exponent": "Log a batch with two thirds of the usual load.",
-    "bare_pull": "Log a batch with half the usual load.",
-    "steel_first_batch": "Log the first batch of a day.",
-    "air_exponent": "Log a batch with much less or more air early on.",
-    "heat_lag": "Log a batch with one large gas change in the middle.",
+    "load_exponent": tr("Log a batch with two thirds of the usual load."),
+    "bare_pull": tr("Log a batch with half the usual load."),
+    "steel_first_batch": tr("Log the first batch of a day."),
+    "air_exponent": tr("Log a batch with much less or more air early on."),
+    "heat_lag": tr("Log a batch with one large gas change in the middle."),
 }
 
 

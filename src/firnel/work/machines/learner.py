@@ -13,6 +13,7 @@ from firnel.core.model.fitting import FitCancelledError
 from firnel.core.model.lessons import Lesson, learn_more
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.vocabulary import Machine
+from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.work.machines.knowledge import full_load_of, keep_model, model_of, usable_batches
 
@@ -69,7 +70,7 @@ def learn_apart(task: Task, progress: Told) -> Lesson:
     try:
         while True:
             if not progress(done):
-                raise FitCancelledError("Stopped; the model is as it was.")
+                raise FitCancelledError(tr("Stopped; the model is as it was."))
             if not here.poll(LOOK_S):
                 continue
             try:
@@ -117,23 +118,27 @@ def lesson_words(machine: Machine, lesson: Lesson) -> str:
     report = lesson.model.report
     which = _listed(lesson.taught)
     if lesson.refused:
-        return (
-            f"Not learned from {which}: with it Firnel was {lesson.after_c:.1f} K off on other batches of {machine.name}, "
-            f"without it {lesson.before_c:.1f} K. Is its load or a mark wrong?"
+        return tr(
+            "Not learned from {}: with it Firnel was {:.1f} K off on other batches of {}, without it {:.1f} "
+            "K. Is its load or a mark wrong?",
+            which,
+            lesson.after_c,
+            machine.name,
+            lesson.before_c,
         )
     count = len(report.batches)
     if report.held_out_rms_bean_c is None:
-        trust = "not judged yet, from four batches on it is"
+        trust = tr("not judged yet, from four batches on it is")
     else:
-        crack = f", first crack {report.held_out_crack_s:.0f} s" if report.held_out_crack_s is not None else ""
-        trust = f"on batches it had not seen {report.held_out_rms_bean_c:.1f} K off{crack}"
-    return f"{machine.name} learned from {which} ({count} in all): {trust}."
+        crack = tr(", first crack {:.0f} s", report.held_out_crack_s) if report.held_out_crack_s is not None else ""
+        trust = tr("on batches it had not seen {:.1f} K off{}", report.held_out_rms_bean_c, crack)
+    return tr("{} learned from {} ({} in all): {}.", machine.name, which, count, trust)
 
 
 def _listed(labels: tuple[str, ...]) -> str:
     if len(labels) > 3:
-        return f"{len(labels)} batches"
-    return " and ".join(filter(None, (", ".join(labels[:-1]), labels[-1])))
+        return tr("{} batches", len(labels))
+    return tr(" and ").join(filter(None, (", ".join(labels[:-1]), labels[-1])))
 
 
 def learn_next(

@@ -10,6 +10,7 @@ from pathlib import Path
 from urllib.parse import parse_qs, quote, urlencode, urlsplit
 
 from firnel.core.vocabulary import Control, ControlScale, Machine
+from firnel.core.words import tr
 from firnel.devices.clock import Clock
 from firnel.devices.modbus import ModbusSource
 from firnel.devices.reading import Tried
@@ -162,7 +163,7 @@ def map_of(name: str, machine: Machine, channels: Sequence[Channel], little: boo
     """
     fields = [channel.field for channel in channels]
     if twice := next((field for field in fields if fields.count(field) > 1), None):
-        raise RegisterMapError(f"Two channels are {twice}: each reading lies in one place.")
+        raise RegisterMapError(tr("Two channels are {}: each reading lies in one place.", twice))
     registers = {c.field: Register(c.table, c.address, c.type, c.scale, c.unit) for c in channels}
     controls: Mapping[Control, ControlScale] = {
         control: replace(scale, reported=str(control) in registers) for control, scale in machine.controls.items()
@@ -170,7 +171,7 @@ def map_of(name: str, machine: Machine, channels: Sequence[Channel], little: boo
     load = machine.stated_load_kg or machine.useful_load_kg or 1.0
     made = RegisterMap(
         name, machine.name, machine.heat, load, min(machine.useful_load_kg or load, load), poll_s,
-        "little" if little else "big", registers, controls,
+        tr("little") if little else tr("big"), registers, controls,
     )  # fmt: skip
     return parse_register_map(f"{name}.toml", register_map_text(made))
 
@@ -184,14 +185,14 @@ def keep_map(made: RegisterMap) -> Path:
     """
     if not re.fullmatch(r"[a-z0-9][a-z0-9-]{0,39}", made.name) or made.name in shipped_maps():
         raise RegisterMapError(
-            f"{made.name!r} is no name for a map of your own: small letters, figures and hyphens, and not a shipped one's."
+            tr("{!r} is no name for a map of your own: small letters, figures and hyphens, and not a shipped one's.", made.name)
         )
     path = own_folder() / f"{made.name}.toml"
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, register_map_text(made))
     except OSError as error:
-        raise RegisterMapError(f"The register map {path} cannot be written: {error.strerror}.") from error
+        raise RegisterMapError(tr("The register map {} cannot be written: {}.", path, error.strerror)) from error
     return path
 
 
@@ -205,9 +206,11 @@ def strange_to(machine: Machine, instruments: Sequence[Instrument]) -> str:
         except RegisterMapError as error:
             return str(error)
         if strange := sorted(fields - set(machine.controls)):
-            words = " and ".join(Control(field).words for field in strange)
+            words = tr(" and ").join(Control(field).words for field in strange)
             has = ", ".join(machine.word(control) for control in machine.controls)
-            return f"The map {one.map} reads {words}, which {machine.name} does not have ({has}): is it another machine's?"
+            return tr(
+                "The map {} reads {}, which {} does not have ({}): is it another machine's?", one.map, words, machine.name, has
+            )
     return ""
 
 
@@ -231,7 +234,7 @@ def try_thermometer(one: Instrument) -> list[Tried]:
     source = SerialSource(one.device.strip(), Clock(), one.baud, one.pattern or DEFAULT_PATTERN, one.fahrenheit, one.probe)
     line, reading = source.try_line()
     if reading is None:
-        what = f"it prints {line[:40]!r}, in which there is no reading" if line else "nothing came in three seconds"
-        return [Tried(one.probe, None, (), f"{what}: is the speed right?")]
+        what = tr("it prints {!r}, in which there is no reading", line[:40]) if line else tr("nothing came in three seconds")
+        return [Tried(one.probe, None, (), tr("{}: is the speed right?", what))]
     values = {"bean": reading.bean, "air": reading.air}
     return [Tried(field, value) for field, value in values.items() if value is not None]

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from firnel.core.vocabulary import Machine
+from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.store.machine_book import LogEntry
 
@@ -74,25 +75,31 @@ def note_meter(
     """
     at, now = (at or datetime.now(UTC)).astimezone(UTC), datetime.now(UTC)
     if machine.id is None:
-        raise ValueError(f"{machine.name} is not in the library yet.")
+        raise ValueError(tr("{} is not in the library yet.", machine.name))
     if not math.isfinite(value) or not 0.0 <= value <= MOST:
-        raise ValueError(f"{value:g} is no reading of a meter.")
+        raise ValueError(tr("{:g} is no reading of a meter.", value))
     if at > now:
-        raise ValueError("A meter cannot be read in advance.")
+        raise ValueError(tr("A meter cannot be read in advance."))
     unit, known = unit_of(machine), readings(library, machine)
     before = max((one for one in known if one.at <= at), key=lambda one: one.at, default=None)
     behind = min((one for one in known if one.at > at), key=lambda one: one.at, default=None)
     if before is not None and not new and value < before.value:
         raise ValueError(
-            f"The meter of {machine.name} stood at {before.value:g} {unit} on {_day(before.at)} already: another meter now?"
+            tr(
+                "The meter of {} stood at {:g} {} on {} already: another meter now?",
+                machine.name,
+                before.value,
+                unit,
+                _day(before.at),
+            )
         )
     if behind is not None and not behind.new and value > behind.value:
-        raise ValueError(f"The meter of {machine.name} stood at {behind.value:g} {unit} only on {_day(behind.at)}.")
+        raise ValueError(tr("The meter of {} stood at {:g} {} only on {}.", machine.name, behind.value, unit, _day(behind.at)))
     document = {"value": value, "unit": unit, "new": new, "by": by}
     library.machine_book.add_log(machine.id, LogEntry(METER, at, document))
     if before is None or new:
-        return f"Noted: {value:g} {unit}. What is used is told from the next reading on."
-    return f"Noted: {value:g} {unit}, {value - before.value:g} {unit} since {_day(before.at)}."
+        return tr("Noted: {:g} {}. What is used is told from the next reading on.", value, unit)
+    return tr("Noted: {:g} {}, {:g} {} since {}.", value, unit, value - before.value, unit, _day(before.at))
 
 
 def used(library: Library, machines: Sequence[Machine], since: datetime, until: datetime) -> tuple[Used, ...]:
@@ -115,4 +122,4 @@ def used(library: Library, machines: Sequence[Machine], since: datetime, until: 
 
 
 def _day(at: datetime) -> str:
-    return f"{at.astimezone():%-d %B}"
+    return tr("{:%-d %B}", at.astimezone())

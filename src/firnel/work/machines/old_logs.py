@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.vocabulary import BatchRecord, MarkKind
+from firnel.core.words import tr
 from firnel.exchange.csv_log import FIELDS, Imported, ImportWishes
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.table_rows import table_rows
@@ -73,11 +74,11 @@ class TakenIn:
     @property
     def words(self) -> str:
         """In a sentence or two."""
-        many = "No log was" if not self.count else "One log was" if self.count == 1 else f"{self.count} logs were"
+        many = tr("No log was") if not self.count else tr("One log was") if self.count == 1 else tr("{} logs were", self.count)
         if not self.left_out:
-            return f"{many} taken in."
-        more = f" and {len(self.left_out) - 1} more" if len(self.left_out) > 1 else ""
-        return f"{many} taken in. Left out: {self.left_out[0]}{more}."
+            return tr("{} taken in.", many)
+        more = tr(" and {} more", len(self.left_out) - 1) if len(self.left_out) > 1 else ""
+        return tr("{} taken in. Left out: {}{}.", many, self.left_out[0], more)
 
 
 def find_files(places: Iterable[Path]) -> tuple[list[Path], list[Path]]:
@@ -94,11 +95,11 @@ def find_files(places: Iterable[Path]) -> tuple[list[Path], list[Path]]:
             if path.is_file() and path.suffix.lower() in (*SUFFIXES, ".xlsx"):
                 found[path] = None
             if len(found) > MOST_FILES:
-                raise ImportRefusedError(f"There are more than {MOST_FILES} files: choose a folder that holds logs only.")
+                raise ImportRefusedError(tr("There are more than {} files: choose a folder that holds logs only.", MOST_FILES))
     tables = [path for path in found if _is_table(path)]
     logs = [path for path in found if path not in tables and path.suffix.lower() in SUFFIXES]
     if not logs:
-        raise ImportRefusedError(f"No logs there: Firnel reads {', '.join(SUFFIXES)}.")
+        raise ImportRefusedError(tr("No logs there: Firnel reads {}.", ", ".join(SUFFIXES)))
     return logs, tables
 
 
@@ -132,7 +133,7 @@ def read_beside(path: Path) -> dict[str, dict[str, Any]]:
     rows = table_rows(path)
     names = [_heading(cell) for cell in rows[0]]
     if "file" not in names:
-        raise ImportRefusedError(f"{path.name} has no column “file”: it must say which log each row is about.")
+        raise ImportRefusedError(tr("{} has no column “file”: it must say which log each row is about.", path.name))
     found: dict[str, dict[str, Any]] = {}
     for number, row in enumerate(rows[1:], start=2):
         told: dict[str, Any] = {}
@@ -154,7 +155,9 @@ def _figure(path: Path, number: int, name: str, text: str) -> float:
     try:
         return float(text.replace(",", "."))
     except ValueError:
-        raise ImportRefusedError(f"{path.name}, row {number}: {name.replace('_', ' ')} {text!r} is not a figure.") from None
+        raise ImportRefusedError(
+            tr("{}, row {}: {} {!r} is not a figure.", path.name, number, name.replace("_", " "), text)
+        ) from None
 
 
 def look_at(log: OldLog) -> OldLog:
@@ -218,9 +221,13 @@ def mixed_words(logs: Sequence[OldLog]) -> str:
         kinds.setdefault(log.wishes.machine, {}).setdefault(sign, []).append(log.path.stem)
     for machine, signs in kinds.items():
         if len(signs) > 1:
-            ways = "; ".join(f"{len(names)} with {', '.join(sign) or 'no controls'}" for sign, names in signs.items())
-            whose = f"The logs of {machine}" if machine else "These logs"
-            return f"{whose} look like those of {len(signs)} machines: {ways}. Choose the rows of each, and tell its machine."
+            ways = "; ".join(
+                tr("{} with {}", len(names), ", ".join(sign) or tr("no controls")) for sign, names in signs.items()
+            )
+            whose = tr("The logs of {}", machine) if machine else tr("These logs")
+            return tr(
+                "{} look like those of {} machines: {}. Choose the rows of each, and tell its machine.", whose, len(signs), ways
+            )
     return ""
 
 
@@ -229,11 +236,11 @@ def take_in(library: Library, logs: Sequence[OldLog], progress: Callable[[float]
     count, left_out = 0, []
     for number, log in enumerate(logs):
         if not progress(number / max(len(logs), 1)):
-            left_out.append(f"{len(logs) - number} logs, when it was stopped")
+            left_out.append(tr("{} logs, when it was stopped", len(logs) - number))
             break
         record = log.record
         if log.read is None or record is None:
-            left_out.append(log.wrong or f"{log.path.name} was not read")
+            left_out.append(log.wrong or tr("{} was not read", log.path.name))
             continue
         try:
             import_read(library, log.path.name, replace(log.read, record=record))
@@ -241,6 +248,6 @@ def take_in(library: Library, logs: Sequence[OldLog], progress: Callable[[float]
         except (ImportRefusedError, ValueError) as error:
             left_out.append(str(error).rstrip("."))
         except LibraryError as error:
-            left_out.append(f"{len(logs) - number} logs: {str(error).rstrip('.')}")
+            left_out.append(tr("{} logs: {}", len(logs) - number, str(error).rstrip(".")))
             break
     return TakenIn(count, tuple(left_out))

@@ -7,6 +7,7 @@ import subprocess
 import sys
 from contextlib import suppress
 
+from firnel.core.words import tr
 from firnel.devices.register_map import shipped_maps
 
 #: How long a process that was asked to end is waited for. [s]
@@ -35,7 +36,7 @@ class SimulatedMachine:
 
     def __init__(self, kind: str, panel: bool = True) -> None:
         if kind not in shipped_maps():
-            raise ValueError(f"There is no machine kind {kind!r} to simulate; there are {', '.join(shipped_maps())}.")
+            raise ValueError(tr("There is no machine kind {!r} to simulate; there are {}.", kind, ", ".join(shipped_maps())))
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))
             port = int(free.getsockname()[1])
@@ -43,7 +44,7 @@ class SimulatedMachine:
         try:
             self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, text=True)
         except OSError as error:
-            raise ValueError(f"The simulated machine could not be started: {error.strerror}.") from error
+            raise ValueError(tr("The simulated machine could not be started: {}.", error.strerror)) from error
         self.url = f"modbus://127.0.0.1:{port}?map={kind}"  #: where it is read; it answers within a second or two
 
     def stop(self) -> None:

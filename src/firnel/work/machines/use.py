@@ -6,6 +6,7 @@ from collections import Counter
 from datetime import datetime, timedelta
 
 from firnel.core.vocabulary import Machine
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.work.courses import Course, Point
@@ -37,9 +38,9 @@ def machine_courses(library: Library, machine: Machine, now: datetime) -> tuple[
     weeks = sorted(batches)
     losses = tuple(Point(line.started, 100.0 * line.loss, line.label) for line in reversed(lines) if line.loss is not None)
     courses = (
-        Course("Green a week", "kg", 1, tuple(Point(week, float(kilograms[week])) for week in weeks), weeks=True),
-        Course("Batches a week", "", 0, tuple(Point(week, float(batches[week])) for week in weeks), weeks=True),
-        Course("Loss", "%", 1, losses),
+        Course(tr("Green a week"), "kg", 1, tuple(Point(week, float(kilograms[week])) for week in weeks), weeks=True),
+        Course(tr("Batches a week"), "", 0, tuple(Point(week, float(batches[week])) for week in weeks), weeks=True),
+        Course(tr("Loss"), "%", 1, losses),
     )
     return tuple(course for course in courses if course.points)
 

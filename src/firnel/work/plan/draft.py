@@ -11,6 +11,7 @@ from firnel.core.model.solving import Solved
 from firnel.core.plan import READINGS, Anchor, Plan, PlannedMove
 from firnel.core.plan_document import plan_from_document, plan_to_document
 from firnel.core.vocabulary import Control, ControlScale, Machine, Role, usual_role
+from firnel.core.words import tr
 
 #: A coast begins so long before the drop unless told otherwise; common practice, no published source. [s]
 COAST_S = 30.0
@@ -108,7 +109,7 @@ def soaking(plan: Plan, machine: Machine, seconds: float | None) -> Plan:
     ValueError : if the plan does not say where heat stands at the charge, or the soak is none.
     """
     if seconds is not None and not 5.0 <= seconds <= 300.0:
-        raise ValueError("A soak lasts 5 to 300 s, or to the turn.")
+        raise ValueError(tr("A soak lasts 5 to 300 s, or to the turn."))
     heats = machine.of(Role.HEAT)
     anchor = Anchor.TURNING if seconds is None else Anchor.CHARGE
     ends = seconds if seconds is not None else 75.0

@@ -10,6 +10,7 @@ from firnel.core.machine.capacity import load_warnings, most_for_tray
 from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.units import clock
 from firnel.core.vocabulary import Lot, Machine
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 
@@ -63,7 +64,7 @@ def split_order(library: Library, lot: Lot, machine: Machine, roasted_kg: float)
     ValueError : if nothing is ordered.
     """
     if not roasted_kg > 0:
-        raise ValueError(f"an order of {roasted_kg:g} kg is none.")
+        raise ValueError(tr("an order of {:g} kg is none.", roasted_kg))
     expected = expected_loss(library, lot)
     green = roasted_kg / (1.0 - expected.high)
     tray = most_for_tray(machine, lot.density_g_per_l)
@@ -72,7 +73,7 @@ def split_order(library: Library, lot: Lot, machine: Machine, roasted_kg: float)
     load = ceil(100.0 * green / count - 1e-6) / 100.0
     said = list(load_warnings(machine, load, lot.density_g_per_l))
     if lot.on_hand_kg is not None and count * load > lot.on_hand_kg:
-        said.append(f"{count * load:.1f} kg of green are needed, {lot.on_hand_kg:.1f} kg of {lot.name} are there.")
+        said.append(tr("{:.1f} kg of green are needed, {:.1f} kg of {} are there.", count * load, lot.on_hand_kg, lot.name))
     return OrderSplit(load, count, count * load, count * load * (1.0 - expected.loss), expected, tuple(said))
 
 
@@ -91,16 +92,16 @@ def ladder(plan: Plan, on: str = "development_s", count: int = 5, step: float | 
     """
     word = TARGET_WORDS.get(on, on)
     if on not in LADDERS:
-        raise ValueError(f"a ladder climbs {', '.join(TARGET_WORDS[name] for name in LADDERS)}, not {word}.")
+        raise ValueError(tr("a ladder climbs {}, not {}.", ", ".join(TARGET_WORDS[name] for name in LADDERS), word))
     middle = getattr(plan.targets, on)
     step = LADDERS[on][0] if step is None else step
     if middle is None:
-        raise ValueError(f"the plan {plan.name!r} has no {word} to vary.")
+        raise ValueError(tr("the plan {!r} has no {} to vary.", plan.name, word))
     if not 2 <= count <= 12 or step <= 0:
-        raise ValueError(f"a ladder of {count} in steps of {step:g} is none: 2 to 12 variants.")
+        raise ValueError(tr("a ladder of {} in steps of {:g} is none: 2 to 12 variants.", count, step))
     values = [middle + (index - (count - 1) / 2.0) * step for index in range(count)]
     if values[0] < LADDERS[on][1]:
-        raise ValueError(f"the lowest {word} would be {values[0]:.0f}: take smaller steps.")
+        raise ValueError(tr("the lowest {} would be {:.0f}: take smaller steps.", word, values[0]))
     asked = {*plan.wanted.asked, on}
     if on == "development_s":
         asked -= {"drop_c", "rise_c", "ratio", "total_s", "loss", "colour"}

@@ -11,6 +11,7 @@ from firnel.core.model.solving import Solved
 from firnel.core.plan import TARGET_WORDS, Plan, due_moves
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import FloatArray, Machine, Mark, MarkKind, word_of
+from firnel.core.words import tr
 from firnel.work.plan.words import APPROACHES, target_text, tolerance_text
 from firnel.work.roast.cue import control_text, move_sentence, when_sentence
 from firnel.work.roast.picture import ROLES, RibbonPicture
@@ -19,7 +20,7 @@ from firnel.work.roast.picture import ROLES, RibbonPicture
 TURNED_S = 100.0
 #: A small curve is drawn through so many points.
 COURSE_POINTS = 20
-TROUBLE_WORDS = {"stall": "stalls", "runaway": "runs away", "scorch": "may scorch", "unseen": "never logged"}
+TROUBLE_WORDS = {"stall": tr("stalls"), "runaway": tr("runs away"), "scorch": tr("may scorch"), "unseen": tr("never logged")}
 
 
 @dataclass(frozen=True)
@@ -75,26 +76,28 @@ def plan_picture(
     due = due_moves(plan, (Mark(MarkKind.CHARGE, 0.0),), 0.0)
     moves = tuple((move_sentence(entry, units, machine), when_sentence(entry.move, units), clock(entry.due_t)) for entry in due)
     rows = (
-        ("Charge", units.text(targets.charge_c, "°C", 0)),
+        (tr("Charge"), units.text(targets.charge_c, "°C", 0)),
         (
-            "Drying · browning · development",
+            tr("Drying · browning · development"),
             " · ".join(clock(s) for s in (targets.drying_s, targets.browning_s, targets.development_s)),
         ),
-        ("Drop", f"{units.text(targets.drop_c, '°C', 1)} {tolerance_text('drop_c', plan.tolerance('drop_c'), units)}"),
+        (tr("Drop"), f"{units.text(targets.drop_c, '°C', 1)} {tolerance_text('drop_c', plan.tolerance('drop_c'), units)}"),
     )
     names = tuple(
         f"{word} {target_text('drop_c', float(np.interp(at, curve.t, curve.bean)), units)}" if curve is not None else word
-        for word, at in zip(("yellow", "first crack", "drop"), ends, strict=False)
+        for word, at in zip((tr("yellow"), tr("first crack"), tr("drop")), ends, strict=False)
     )
     load = f", {units.text(plan.load_kg, 'kg')}" if plan.load_kg else ""
     approach = APPROACHES.get(plan.approach, plan.approach)
-    made_for = f"{plan.lot or 'any lot'} on {plan.machine or 'any machine'}{load} · {plan.purpose} · {approach}"
+    made_for = tr(
+        "{} on {}{} · {} · {}", plan.lot or tr("any lot"), plan.machine or tr("any machine"), load, tr(plan.purpose), approach
+    )
     return PlanPicture(
         made_for, rows, _gives(solved, sure, units), moves, tuple(entry.index for entry in due),
         curve.t if curve else empty, bean, air, bean - tolerance, bean + tolerance, rate,
         sure.t if sure else empty, shown(sure.fan[[0, 2]]) if sure else np.empty((2, 0)), ends, names,
         tuple((trouble.t, TROUBLE_WORDS[trouble.kind]) for trouble in solved.troubles) if solved else (),
-        end, levels, _rate_top(rate, units), f"{units.temperature}/min", _ribbons(plan, machine, units, end),
+        end, levels, _rate_top(rate, units), tr("{}/min", units.temperature), _ribbons(plan, machine, units, end),
         start_words(plan, machine, units), usual,
     )  # fmt: skip
 
@@ -130,7 +133,7 @@ def start_words(plan: Plan, machine: Machine | None, units: Units) -> str:
         f"{control_text(control, plan.start[control], machine.controls.get(control) if machine else None, units)}"
         for control in order
     ]
-    return f"At charge: {', '.join(told)}" if told else ""
+    return tr("At charge: {}", ", ".join(told)) if told else ""
 
 
 def _rate_top(rate: FloatArray, units: Units) -> float:
@@ -149,7 +152,7 @@ def _gives(solved: Solved | None, sure: Outlook | None, units: Units) -> tuple[t
         value = target_text(name, came[name], units)
         within = sure.of.get(name) if sure is not None else None
         if name in ("loss", "colour") and within is None:
-            return TARGET_WORDS[name], "–" if sure is None else "not told yet"
+            return TARGET_WORDS[name], "–" if sure is None else tr("not told yet")
         if within is None or within.low is None or within.high is None:
             return TARGET_WORDS[name], value
         return TARGET_WORDS[name], f"{value} {tolerance_text(name, 0.5 * (within.high - within.low), units)}"

@@ -17,6 +17,7 @@ from firnel.core.plan_document import plan_to_document
 from firnel.core.stages import stages_of
 from firnel.core.usual import BROWNING_S, DRYING_S, USUAL_STAGES
 from firnel.core.vocabulary import Control, Lot, Machine, MarkKind
+from firnel.core.words import later, tr
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.work.green.intake import lot_sheet
@@ -47,7 +48,9 @@ RISE_C = {"filter": 6.0, "espresso": 10.0, "milk": 13.0, "cupping": 5.0, "dark":
 #: the length of a stage differs from batch to batch (logarithm).
 DRYING_BY_LOAD, BROWNING_BY_LOAD, POWER_SD, STAGE_SD = 0.45, 0.30, 0.25, 0.08
 #: Development time by purpose, common practice, no published source. [s]
-DEVELOPMENT_S = {"filter": 90.0, "espresso": 115.0, "milk": 125.0, "cupping": 80.0, "dark": 150.0}
+DEVELOPMENT_S = {
+    later("filter"): 90.0, later("espresso"): 115.0, later("milk"): 125.0, later("cupping"): 80.0, later("dark"): 150.0
+}  # fmt: skip
 
 
 def sensible_start(
@@ -80,20 +83,25 @@ def sensible_start(
         for name, usual, by_load in (("drying_s", DRYING_S, DRYING_BY_LOAD), ("browning_s", BROWNING_S, BROWNING_BY_LOAD))
     )
     if basis:
-        whose = f"{len(own)} batches of this lot" if basis is own else f"{len(lines)} batches on {machine.name}"
-        said.append(f"Drying and browning as in {whose}, for {load_kg:g} kg.")
+        whose = tr("{} batches of this lot", len(own)) if basis is own else tr("{} batches on {}", len(lines), machine.name)
+        said.append(tr("Drying and browning as in {}, for {:g} kg.", whose, load_kg))
     charge_c = None
     if lot is not None:
         advice = lot_sheet(library, lot, machine, today or date.today()).handling
         if advice is not None:
             charge_c = float(round(advice.charge_c))
-            said.append(f"Charge by the lot's handling: {'; '.join(reason.words for reason in advice.reasons) or 'as usual'}.")
+            said.append(
+                tr(
+                    "Charge by the lot's handling: {}.",
+                    "; ".join(reason.words for reason in advice.reasons) or tr("as usual"),
+                )
+            )
             if basis is not own and abs(advice.early_heat - 1.0) >= 0.01:
                 drying = float(round(drying / advice.early_heat))
-                side = "less" if advice.early_heat < 1.0 else "more"
-                said.append(f"Drying by {100 * abs(advice.early_heat - 1.0):.0f} % {side} early heat.")
+                side = tr("less") if advice.early_heat < 1.0 else tr("more")
+                said.append(tr("Drying by {:.0f} % {} early heat.", 100 * abs(advice.early_heat - 1.0), side))
     development, rise = DEVELOPMENT_S.get(purpose, USUAL_STAGES[2]), RISE_C.get(purpose, 7.0)
-    said.append(f"Development and end for {purpose}: {rise:.0f} K above first crack.")
+    said.append(tr("Development and end for {}: {:.0f} K above first crack.", purpose, rise))
     drop_c = round(crack_of(library, machine, lot) + rise, 1)
     return Targets(charge_c, drying, browning, development, drop_c), tuple(said)
 
@@ -152,7 +160,9 @@ def targets_of_batch(library: Library, reference: str) -> tuple[Targets, str]:
     stages = stages_of(record.marks)
     charge, drop = record.mark(MarkKind.CHARGE), record.mark(MarkKind.DROP)
     if stages.drying is None or stages.browning is None or stages.development is None or charge is None or drop is None:
-        raise CannotSolveError(f"batch {record.label} lacks a mark: a plan needs charge, yellow, first crack and drop of it.")
+        raise CannotSolveError(
+            tr("batch {} lacks a mark: a plan needs charge, yellow, first crack and drop of it.", record.label)
+        )
     return Targets(
         charge.bean, stages.drying.seconds, stages.browning.seconds, stages.development.seconds, drop.bean
     ), record.lot  # fmt: skip
@@ -172,8 +182,10 @@ def transferred(targets: Targets, source: Machine, target: Machine, usual: Targe
     drop_c = usual.drop_c if rise is None else round(target.first_crack_c + rise, 1)
     travels = targets.only({*targets.asked} & {"browning_s", "development_s", "rise_c", "loss", "colour"})
     moved = replace(travels, charge_c=usual.charge_c, drying_s=usual.drying_s, drop_c=None if travels.rise_c else drop_c)
-    told = f"From {source.name}: browning, development" + (f" and {rise:.1f} K from crack to drop" if rise is not None else "")
-    return moved, f"{told} are kept; drying and charge are {target.name}'s own."
+    told = tr("From {}: browning, development", source.name) + (
+        tr(" and {:.1f} K from crack to drop", rise) if rise is not None else ""
+    )
+    return moved, tr("{} are kept; drying and charge are {}'s own.", told, target.name)
 
 
 def plan_of_batch(library: Library, reference: str) -> Plan:
@@ -192,7 +204,7 @@ def plan_of_batch(library: Library, reference: str) -> Plan:
         kinds = (MarkKind.CHARGE, MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP)
         charge, yellow, crack, drop = (mark.t for kind in kinds if (mark := record.mark(kind)) is not None)
         start, moves = cleaned_moves(record.moves, machine.controls, charge, yellow, crack, drop)
-    name = f"{lot or record.machine} as {record.label}"
+    name = tr("{} as {}", lot or record.machine, record.label)
     room = record.room_c if record.room_c is not None else 22.0
     return Plan(
         name, record.machine, lot, record.load_kg, targets=targets, start=start, moves=moves, room_c=room,
@@ -207,11 +219,13 @@ def for_lot(library: Library, machine: Machine, plan: Plan, lot: Lot, today: dat
     before, after = advices
     charge = plan.targets.charge_c
     if before is None or after is None or charge is None:
-        return replace(plan, lot=lot.name, lot_id=lot.id), f"The targets of {plan.lot or 'the plan'}, for {lot.name}."
+        return replace(plan, lot=lot.name, lot_id=lot.id), tr(
+            "The targets of {}, for {}.", plan.lot or tr("the plan"), lot.name
+        )
     by = round(after.charge_c - before.charge_c)
     moved = replace(plan, lot=lot.name, lot_id=lot.id, targets=replace(plan.targets, charge_c=charge + by))
-    reasons = "; ".join(reason.words for reason in after.reasons) or "as usual"
-    return moved, f"Charge {by:+.0f} K against {plan.lot} by the handling of {lot.name}: {reasons}."
+    reasons = "; ".join(reason.words for reason in after.reasons) or tr("as usual")
+    return moved, tr("Charge {:+.0f} K against {} by the handling of {}: {}.", by, plan.lot, lot.name, reasons)
 
 
 def solve_plan(library: Library, machine: Machine, plan: Plan, usual: Targets | None = None, how: How = How.NEW) -> Solved:

@@ -8,9 +8,10 @@ from dataclasses import replace
 from firnel.core.plan import Anchor, Plan, PlannedMove
 from firnel.core.units import Units, parse_clock
 from firnel.core.vocabulary import Control, Machine
+from firnel.core.words import capital, tr
 from firnel.work.plan.draft import coasting, soaking
 
-HOW = "as in “gas 1.8 at yellow +20”, “air 50 at 4:30”, “gas 0 when the air falls to 190”, “soak 60”, “coast 30”"
+HOW = tr("as in “gas 1.8 at yellow +20”, “air 50 at 4:30”, “gas 0 when the air falls to 190”, “soak 60”, “coast 30”")
 #: Marks as they are typed, the longest first.
 _MARKS = (
     ("first crack end", Anchor.FIRST_CRACK_END),
@@ -47,11 +48,11 @@ def with_typed(plan: Plan, machine: Machine, text: str, units: Units) -> Plan:
     control, rest = _control(machine, said)
     found = re.match(rf"(?:to )?({_NUMBER}) ?(?:%|kpa|mbar|inh2o|pa|kw|rpm|step)?(?= |$)", rest)
     if found is None:
-        raise ValueError(f"{text!r}: {control.words} to what? Type it {HOW}.")
+        raise ValueError(tr("{!r}: {} to what? Type it {}.", text, control.words, HOW))
     scale = machine.controls[control]
     to = units.read(float(found[1].replace(",", ".")), scale.unit)
     if not scale.low <= to <= scale.high:
-        raise ValueError(f"{machine.word(control).capitalize()} runs from {scale.low:g} to {scale.high:g} {scale.unit}.")
+        raise ValueError(tr("{} runs from {:g} to {:g} {}.", capital(machine.word(control)), scale.low, scale.high, scale.unit))
     when = rest[found.end() :].strip()
     plan, move = _hung(plan, machine, PlannedMove(control, round(to, 6), Anchor.CHARGE, held=True), when, units)
     if move.anchor is Anchor.CHARGE and move.offset_s == 0.0:
@@ -70,7 +71,7 @@ def with_typed(plan: Plan, machine: Machine, text: str, units: Units) -> Plan:
 def _control(machine: Machine, said: str) -> tuple[Control, str]:
     """The control that is named, and what follows; ``air`` is the airflow where no control is called so."""
     names = {machine.word(control).lower(): control for control in machine.controls}
-    names |= {control.words: control for control in machine.controls}
+    names |= {word: control for control in machine.controls for word in (control.words.lower(), control.replace("_", " "))}
     if machine.main_air in machine.controls:
         names.setdefault("air", machine.main_air)
     if machine.main_heat in machine.controls:
@@ -79,14 +80,16 @@ def _control(machine: Machine, said: str) -> tuple[Control, str]:
     for name in sorted(names, key=len, reverse=True):
         if said.startswith(f"{name} "):
             return names[name], said[len(name) :].strip()
-    raise ValueError(f"{said!r} names no control: there are {', '.join(map(machine.word, machine.controls))}. Type it {HOW}.")
+    raise ValueError(
+        tr("{!r} names no control: there are {}. Type it {}.", said, ", ".join(map(machine.word, machine.controls)), HOW)
+    )
 
 
 def _hung(plan: Plan, machine: Machine, move: PlannedMove, when: str, units: Units) -> tuple[Plan, PlannedMove]:
     """The move on what it is said to hang on; the plan, for a move that is followed gets a label."""
     when = when.removeprefix("at ").strip()
     if not when:
-        raise ValueError(f"{move.control.words} to {move.to:g}, but when? Type it {HOW}.")
+        raise ValueError(tr("{} to {:g}, but when? Type it {}.", move.control.words, move.to, HOW))
     if found := re.fullmatch(r"(\d+):(\d\d)", when):
         return plan, replace(move, anchor=Anchor.TIME, offset_s=60.0 * int(found[1]) + int(found[2]))
     if found := re.fullmatch(rf"(?:bean |the bean )?({_NUMBER}) ?(?:°c|°f|c|f|°)?", when):
@@ -102,7 +105,7 @@ def _hung(plan: Plan, machine: Machine, move: PlannedMove, when: str, units: Uni
         if found := re.fullmatch(rf"{word}(?: ?([+-]) ?(\d+(?:[.,]\d+)?|\d+:\d\d) ?s?)?", when):
             seconds = _seconds(found[2]) * (-1.0 if found[1] == "-" else 1.0) if found[2] else 0.0
             return plan, replace(move, anchor=anchor, offset_s=seconds)
-    raise ValueError(f"{when!r} is no moment. Type it {HOW}.")
+    raise ValueError(tr("{!r} is no moment. Type it {}.", when, HOW))
 
 
 def _behind(plan: Plan, machine: Machine, move: PlannedMove, seconds: float, what: str) -> tuple[Plan, PlannedMove]:
@@ -113,7 +116,7 @@ def _behind(plan: Plan, machine: Machine, move: PlannedMove, seconds: float, wha
     control, _ = _control(machine, f"{what.removeprefix('the ').removesuffix(' move')} ")
     own = [index for index, other in enumerate(plan.moves) if other.control == control]
     if not own:
-        raise ValueError(f"There is no move of {machine.word(control)} yet for another to follow.")
+        raise ValueError(tr("There is no move of {} yet for another to follow.", machine.word(control)))
     followed = plan.moves[own[-1]]
     taken = {other.label for other in plan.moves}
     label = followed.label or _free_label(machine.word(control), taken)
@@ -134,5 +137,5 @@ def _seconds(text: str) -> float:
 def _degrees(text: str, units: Units) -> float:
     celsius = units.read(float(text.replace(",", ".")), "°C")
     if not 40.0 <= celsius <= 400.0:
-        raise ValueError(f"{text} is nothing a probe reads in a roast.")
+        raise ValueError(tr("{} is nothing a probe reads in a roast.", text))
     return round(celsius, 2)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from firnel.core.plan import Plan
 from firnel.core.units import Units
 from firnel.core.vocabulary import Machine
+from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.work.plan.words import plan_changes
 
@@ -30,8 +31,10 @@ def history(library: Library, plan_id: int, units: Units, machine: Machine | Non
         day = version.saved_at.astimezone().strftime("%-d %b %Y")
         changes = plan_changes(before.plan, version.plan, units, machine) if before is not None else ()
         count = len(version.batches)
-        roasted = f"roasted {count} times: {', '.join(version.batches[-4:])}" if count > 1 else ""
+        roasted = tr("roasted {} times: {}", count, ", ".join(version.batches[-4:])) if count > 1 else ""
         if count == 1:
-            roasted = f"roasted once: {version.batches[0]}"
-        told.append(ToldVersion(f"version {version.number}, {day}", "; ".join(changes), version.why, roasted, version.plan))
+            roasted = tr("roasted once: {}", version.batches[0])
+        told.append(
+            ToldVersion(tr("version {}, {}", version.number, day), "; ".join(changes), version.why, roasted, version.plan)
+        )
     return told

@@ -8,14 +8,15 @@ from firnel.core.model.solving import Solved
 from firnel.core.plan import TARGET_WORDS, Plan, PlannedMove
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Machine, word_of
+from firnel.core.words import capital, tr
 from firnel.work.roast.cue import control_text, when_sentence
 
 #: How the approaches are called.
 APPROACHES = {
-    "falling": "falling rate",
+    "falling": tr("falling rate"),
     "air-led": "air-led",
-    "soak-push": "soak and push",
-    "times": "stage times first",
+    "soak-push": tr("soak and push"),
+    "times": tr("stage times first"),
 }
 
 
@@ -24,21 +25,21 @@ def target_text(name: str, value: float | None, units: Units) -> str:
     if value is None:
         return "–"
     if name in ("ratio", "loss"):
-        return f"{100 * value:.1f} %"
+        return tr("{:.1f} %", 100 * value)
     if name == "colour":
-        return f"{value:.0f} {units.colour}"
+        return tr("{:.0f} {}", value, units.colour)
     if name == "rise_c":
-        return f"{units.show_difference(value):.1f} {units.temperature}"
+        return tr("{:.1f} {}", units.show_difference(value), units.temperature)
     return units.text(value, "°C", 0 if name == "charge_c" else 1) if name.endswith("_c") else clock(value)
 
 
 def tolerance_text(name: str, value: float, units: Units) -> str:
     """``±5 s``, ``±2.0 °C``."""
     if name in ("ratio", "loss"):
-        return f"±{100 * value:.1f} %"
+        return tr("±{:.1f} %", 100 * value)
     if name == "colour":
-        return f"±{value:.0f}"
-    return f"±{units.show_difference(value):.1f} {units.temperature}" if name.endswith("_c") else f"±{value:.0f} s"
+        return tr("±{:.0f}", value)
+    return tr("±{:.1f} {}", units.show_difference(value), units.temperature) if name.endswith("_c") else tr("±{:.0f} s", value)
 
 
 def shortfalls(solved: Solved, units: Units, machine: Machine | None = None) -> tuple[str, ...]:
@@ -49,9 +50,9 @@ def shortfalls(solved: Solved, units: Units, machine: Machine | None = None) -> 
 
     said = [*solved.gave_way, *(missed.words(shown) for missed in solved.missed)]
     if solved.blocking:
-        held = " and ".join(f"“{move_text(solved.plan.moves[index], units, machine)}”" for index in solved.blocking)
-        said.append(f"Held by you and in the way: {held}.")
-    return tuple(sentence[0].upper() + sentence[1:] for sentence in said)
+        held = tr(" and ").join(f"“{move_text(solved.plan.moves[index], units, machine)}”" for index in solved.blocking)
+        said.append(tr("Held by you and in the way: {}.", held))
+    return tuple(capital(sentence) for sentence in said)
 
 
 def move_text(move: PlannedMove, units: Units, machine: Machine | None) -> str:
@@ -78,12 +79,17 @@ def plan_changes(before: Plan, after: Plan, units: Units, machine: Machine | Non
     changed("load", before.load_kg, after.load_kg, lambda kg: units.text(kg, "kg"))
     changed("purpose", before.purpose, after.purpose)
     changed("approach", before.approach, after.approach, lambda key: APPROACHES.get(str(key), str(key)))
-    changed("what wins:", before.wins, after.wins, lambda name: TARGET_WORDS[name])
+    changed(tr("what wins:"), before.wins, after.wins, lambda name: TARGET_WORDS[name])
     changed("room", before.room_c, after.room_c, lambda c: units.text(c, "°C", 0))
-    changed("drum at charge", before.drum_c, after.drum_c, lambda k: f"{units.show_difference(k):+.0f} {units.temperature}")
+    changed(
+        tr("drum at charge"),
+        before.drum_c,
+        after.drum_c,
+        lambda k: tr("{:+.0f} {}", units.show_difference(k), units.temperature),
+    )
     for name in sorted({*before.tolerances, *after.tolerances}):
         old, new = (tolerance_text(name, plan.tolerance(name), units) for plan in (before, after))
-        changed(f"tolerance of {TARGET_WORDS[name]}", old, new)
+        changed(tr("tolerance of {}", TARGET_WORDS[name]), old, new)
     return (*said, *_moves(before, after, units, machine))
 
 
@@ -95,18 +101,18 @@ def _moves(before: Plan, after: Plan, units: Units, machine: Machine | None) -> 
         old, new = before.start.get(control), after.start[control]
         if old is not None and old != new:
             shown = [control_text(control, value, scale, units, with_unit=value is new) for value in (old, new)]
-            said.append(f"{word_of(control, machine)} at charge {' → '.join(shown)}")
+            said.append(tr("{} at charge {}", word_of(control, machine), " → ".join(shown)))
     left = list(before.moves)
     for move in after.moves:
         same = [other for other in left if (other.control, other.anchor) == (move.control, move.anchor)]
         if not same:
-            said.append(f"new: {move_text(move, units, machine)}")
+            said.append(tr("new: {}", move_text(move, units, machine)))
             continue
         was = min(same, key=lambda other: (abs(other.offset_s - move.offset_s), other.to != move.to))
         left.remove(was)
         if (was.to, was.offset_s, was.at_c) != (move.to, move.offset_s, move.at_c):
             said.append(f"{move_text(was, units, machine)} → {move_text(move, units, machine)}")
-    return said + [f"without: {move_text(gone, units, machine)}" for gone in left]
+    return said + [tr("without: {}", move_text(gone, units, machine)) for gone in left]
 
 
 def asked_text(plan: Plan, units: Units) -> str:

@@ -15,6 +15,7 @@ from firnel.core.model.outlook import Outlook
 from firnel.core.model.solving import How, Solved
 from firnel.core.plan import Plan, Targets
 from firnel.core.vocabulary import Control, ControlScale, Lot, Machine
+from firnel.core.words import capital, tr
 from firnel.store.writing import ChangedMeanwhileError
 from firnel.work.desk import Desk
 from firnel.work.plan.draft import PlanDraft, draft_from_document, draft_to_document, for_machine, turned
@@ -145,13 +146,13 @@ class PlanWorkbench:
             draft, about = draft_from_document(document)
         except (ValueError, KeyError, TypeError, IndexError) as error:
             self._desk.library.draft_book.leave(DRAFT)
-            self.on_explained(f"A draft could not be read any more ({error}).")
+            self.on_explained(tr("A draft could not be read any more ({}).", error))
             return False
         plans = {plan.id: plan for plan in self._desk.library.plans()}
         self._clear(draft, plans.get(about.get("begun")))
         self.name, self.reason, self.as_new = about.get("name", ""), about.get("reason", ""), about.get("as_new")
         self.on_change()
-        self.on_explained("The draft that you had begun is here again, with its undo.")
+        self.on_explained(tr("The draft that you had begun is here again, with its undo."))
         self._solve(How.AS_IS)
         return True
 
@@ -166,7 +167,7 @@ class PlanWorkbench:
             lot, machine = next(iter(self.lots), None), next(iter(self.machines), None)
             start = self._start(Plan(""), machine, lot) if machine is not None else None
             if start is None:
-                self._say("Add a machine first (F7): a plan is for one.")
+                self._say(tr("Add a machine first (F7): a plan is for one."))
                 self.on_change()
                 return
             self.draft = PlanDraft(start)
@@ -205,7 +206,7 @@ class PlanWorkbench:
             kept = self.as_new is False
             plan = replace(plan, id=begun.id if kept else None, version=begun.version if kept else 1)
         if any(other.name == plan.name and other.id != plan.id for other in self._desk.library.plans()):
-            raise ValueError(f"There is a plan called {plan.name} already: give this one another name.")
+            raise ValueError(tr("There is a plan called {} already: give this one another name.", plan.name))
         since = None if begun is None or plan.id != begun.id else max(begun.version, self._seen_version)
         try:
             saved = self._desk.library.save_plan(plan, self.reason.strip(), since)
@@ -218,7 +219,7 @@ class PlanWorkbench:
     def named(self) -> Plan:
         """The plan under the name that it is to have."""
         plan = self.plan
-        usual = f"{plan.lot} {plan.purpose}".strip() or "Plan"
+        usual = f"{plan.lot} {plan.purpose}".strip() or tr("Plan")
         return replace(plan, name=self.name.strip() or plan.name or usual)
 
     # Edits
@@ -282,7 +283,7 @@ class PlanWorkbench:
         moved, why = transferred(before.targets if before.asked is None else before.wanted, source, target, usual)
         share = (before.load_kg or source.useful_load_kg) / source.useful_load_kg
         plan = replace(for_machine(before, target), targets=moved, asked=None, load_kg=round(share * target.useful_load_kg, 2))
-        self.name = f"{self.name.strip() or before.name} on {target.name}"
+        self.name = tr("{} on {}", self.name.strip() or before.name, target.name)
         self._explain(why)
         self.edit(plan, How.NEW)
 
@@ -342,7 +343,7 @@ class PlanWorkbench:
             self.leave()
             done(plans)
 
-        self._say("Solving the five variants …")
+        self._say(tr("Solving the five variants …"))
         self._run("ladder", keep, kept, self._failed)
 
     # Solving
@@ -425,11 +426,11 @@ class PlanWorkbench:
 
     def _not_solved(self, token: int, sentence: str) -> None:
         if self.open and token == self.draft.token:
-            self._failed(f"{sentence[:1].upper()}{sentence[1:]} The plan can be kept as it stands.")
+            self._failed(tr("{} The plan can be kept as it stands.", capital(sentence)))
 
     def _failed(self, sentence: str) -> None:
         self._sketching = False
-        self._say(sentence[:1].upper() + sentence[1:])
+        self._say(capital(sentence))
         self.on_change()
 
     # Inside
@@ -486,7 +487,7 @@ def unseen_width(solved: Solved, sure: Outlook) -> str:
     drying = sure.of.get("drying_s")
     if drying is None or drying.low is None or drying.high is None or all(one.kind != "unseen" for one in solved.troubles):
         return ""
-    return f"Until then yellow is foretold to ± {0.5 * (drying.high - drying.low):.0f} s only."
+    return tr("Until then yellow is foretold to ± {:.0f} s only.", 0.5 * (drying.high - drying.low))
 
 
 def _nothing(_value: Any) -> None:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from firnel.core.plan import Plan, due_moves
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind
+from firnel.core.words import tr
 from firnel.work.practice.practice import Practice
 from firnel.work.roast.cue import control_text, move_sentence
 from firnel.work.roast.session import RoastSession
@@ -70,13 +71,13 @@ def _moves(session: RoastSession, plan: Plan, units: Units) -> list[Graded]:
             (m for m in session.moves if made is not None and m.control is entry.move.control and abs(m.t - made) < 1.0), None
         )
         if made is None or at is None or entry.due_t is None:
-            found.append(Graded("moves", words, "not made" if made is None else "let go", "missed"))
+            found.append(Graded("moves", words, tr("not made") if made is None else tr("let go"), "missed"))
             continue
         late = made - entry.due_t
         grade, came = _grade(late), _late(late)
         if abs(at.to - entry.move.to) > 1e-6:
             scale = session.machine.controls.get(entry.move.control) if session.machine else None
-            came += f", to {control_text(at.control, at.to, scale, units)}"
+            came += tr(", to {}", control_text(at.control, at.to, scale, units))
             grade = "missed" if grade == "missed" else "close"
         found.append(Graded("moves", words, came, grade))
     return found
@@ -84,8 +85,8 @@ def _moves(session: RoastSession, plan: Plan, units: Units) -> list[Graded]:
 
 def _late(seconds: float) -> str:
     if abs(seconds) < 1.0:
-        return "on the second"
-    return f"{abs(seconds):.0f} s {'late' if seconds > 0 else 'early'}"
+        return tr("on the second")
+    return tr("{:.0f} s {}", abs(seconds), tr("late") if seconds > 0 else tr("early"))
 
 
 def _marks(practice: Practice, session: RoastSession) -> list[Graded]:
@@ -93,7 +94,7 @@ def _marks(practice: Practice, session: RoastSession) -> list[Graded]:
     for kind, truth in practice.truth.items():
         mark = session.marks.get(kind)
         if mark is None:
-            found.append(Graded("marks", kind.words, "not marked", "missed"))
+            found.append(Graded("marks", kind.words, tr("not marked"), "missed"))
         else:
             found.append(Graded("marks", kind.words, _late(mark.t - truth), _grade(mark.t - truth)))
     return found
@@ -126,21 +127,23 @@ def _landing(session: RoastSession, plan: Plan, units: Units, alone: Mapping[str
         if wanted is not None and first is not None and second is not None:
             off, tolerance = second.t - first.t - wanted, plan.tolerance(name)
             grade, own = _judged(name, off, tolerance, alone.get(name)), alone.get(name)
-            by_itself = f"; the surprise alone {_long(own)}" if own is not None and abs(own) > tolerance else ""
+            by_itself = tr("; the surprise alone {}", _long(own)) if own is not None and abs(own) > tolerance else ""
             found.append(Graded("landing", words, f"{clock(second.t - first.t)}, {_long(off)}{by_itself}", grade))
     if plan.targets.drop_c is not None and drop.bean is not None:
         off, tolerance = drop.bean - plan.targets.drop_c, plan.tolerance("drop_c")
         grade, own = _judged("drop_c", off, tolerance, alone.get("drop_c")), alone.get("drop_c")
         by = units.show_difference(off)
-        side = "" if abs(by) < 0.05 else f", {abs(by):.1f} {units.temperature} {'hot' if by > 0 else 'cold'}"
+        side = "" if abs(by) < 0.05 else tr(", {:.1f} {} {}", abs(by), units.temperature, tr("hot") if by > 0 else tr("cold"))
         if own is not None and abs(own) > tolerance:
-            side += f"; the surprise alone {abs(units.show_difference(own)):.1f} {'hot' if own > 0 else 'cold'}"
+            side += tr("; the surprise alone {:.1f} {}", abs(units.show_difference(own)), tr("hot") if own > 0 else tr("cold"))
         found.append(Graded("landing", "drop", f"{units.text(drop.bean, '°C', 1)}{side}", grade))
     return found
 
 
 def _long(seconds: float) -> str:
-    return "as planned" if abs(seconds) < 1.0 else f"{abs(seconds):.0f} s {'long' if seconds > 0 else 'short'}"
+    return (
+        tr("as planned") if abs(seconds) < 1.0 else tr("{:.0f} s {}", abs(seconds), tr("long") if seconds > 0 else tr("short"))
+    )
 
 
 def _advice(graded: tuple[Graded, ...]) -> str:
@@ -148,9 +151,11 @@ def _advice(graded: tuple[Graded, ...]) -> str:
     lost = {part: sum(1.0 - POINTS[one.grade] for one in graded if one.part == part) for part in ("moves", "marks", "landing")}
     worst = max(lost, key=lambda part: lost[part])
     if lost[worst] == 0.0:
-        return "Everything held: practise at a higher speed, or with another surprise."
+        return tr("Everything held: practise at a higher speed, or with another surprise.")
     return {
-        "moves": "The moves lost most: watch the countdown in the cue, and have the hand at the knob ten seconds before.",
-        "marks": "The marks lost most: look at the trier from ten seconds before yellow is expected, and listen from then on.",
-        "landing": "The landing lost most: take the advice when it comes; after first crack only development time counts.",
+        "moves": tr("The moves lost most: watch the countdown in the cue, and have the hand at the knob ten seconds before."),
+        "marks": tr(
+            "The marks lost most: look at the trier from ten seconds before yellow is expected, and listen from then on."
+        ),
+        "landing": tr("The landing lost most: take the advice when it comes; after first crack only development time counts."),
     }[worst]

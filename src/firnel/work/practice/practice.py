@@ -21,6 +21,7 @@ from firnel.core.model.learning import MachineModel
 from firnel.core.model.virtual import VirtualRoaster
 from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import Control, Lot, Machine, Mark, MarkKind, Role
+from firnel.core.words import tr
 from firnel.devices.clock import Clock
 from firnel.devices.reading import LinkState, LinkStatus, Reading
 from firnel.devices.simulator.physics import colour_word, crack_rate
@@ -58,12 +59,12 @@ class Surprise:
 
 #: How far off they are is common practice, no published source.
 SURPRISES = (
-    Surprise("nothing", "Nothing was otherwise than planned."),
-    Surprise("late yellow", "The beans took heat 7 % slower than their lot does: yellow came late.", uptake=0.93),
-    Surprise("colder drum", "The steel was 22 °C colder than the plan assumes.", steel_c=-22.0),
-    Surprise("hotter drum", "The steel was 14 °C hotter than the plan assumes.", steel_c=14.0),
-    Surprise("wrong load", "The load was 10 % heavier than its label says.", load=1.10),
-    Surprise("gust", "A gust drew through the drum for a minute and a half in browning.", gust=0.22),
+    Surprise("nothing", tr("Nothing was otherwise than planned.")),
+    Surprise("late yellow", tr("The beans took heat 7 % slower than their lot does: yellow came late."), uptake=0.93),
+    Surprise("colder drum", tr("The steel was 22 °C colder than the plan assumes."), steel_c=-22.0),
+    Surprise("hotter drum", tr("The steel was 14 °C hotter than the plan assumes."), steel_c=14.0),
+    Surprise("wrong load", tr("The load was 10 % heavier than its label says."), load=1.10),
+    Surprise("gust", tr("A gust drew through the drum for a minute and a half in browning."), gust=0.22),
 )
 #: How long a gust blows, from how long after yellow. [s]
 GUST_FROM_S, GUST_FOR_S = 40.0, 90.0
@@ -124,7 +125,7 @@ class Practice:
     ) -> None:
         machine = machine_of(library, plan)
         if machine is None or not plan.load_kg:
-            raise ValueError(f"the plan {plan.name!r} needs a machine and a load to be practised.")
+            raise ValueError(tr("the plan {!r} needs a machine and a load to be practised.", plan.name))
         rng = np.random.default_rng(seed)
         self.surprise = _chosen(surprise, rng)
         self.plan, self._load_kg = plan, plan.load_kg
@@ -153,7 +154,7 @@ class Practice:
         )
         self.machine = kept
         self.desk.session.set_machine(kept)
-        self.desk.link = LinkStatus(LinkState.LIVE, "The practice machine.")
+        self.desk.link = LinkStatus(LinkState.LIVE, tr("The practice machine."))
         self.desk.prepare(self.order)
         self.truth: dict[MarkKind, float] = {}  #: when what could be seen and heard truly came, in log time [s]
         self._stepped = clock.now()
@@ -231,7 +232,7 @@ class Practice:
         ValueError : if it is not between 1 and 10.
         """
         if not 1.0 <= speed <= FASTEST:
-            raise ValueError(f"a practice runs at 1 to {FASTEST:.0f} times the speed of life, not at {speed:g}.")
+            raise ValueError(tr("a practice runs at 1 to {:.0f} times the speed of life, not at {:g}.", FASTEST, speed))
         self.desk.clock.set_rate(speed)
 
     def _post(self, call: Callable[[], None]) -> None:
@@ -286,11 +287,11 @@ class Practice:
         if bean is None:
             return ""
         pops = crack_rate(bean, self.roaster.crack_c)
-        heard = "" if pops <= 0.0 else "pops thick and fast" if pops > 0.75 else "pops now and then"
+        heard = "" if pops <= 0.0 else tr("pops thick and fast") if pops > 0.75 else tr("pops now and then")
         if pops > 0.0 and MarkKind.FIRST_CRACK in self.truth and bean > self.roaster.crack_c + 6.0:
-            heard = "the last pops"
-        shown = f"The trier shows {colour_word(bean, self.roaster.yellow_c)}"
-        return f"{shown}; you hear {heard}." if heard else f"{shown}."
+            heard = tr("the last pops")
+        shown = tr("The trier shows {}", colour_word(bean, self.roaster.yellow_c))
+        return tr("{}; you hear {}.", shown, heard) if heard else f"{shown}."
 
     @property
     def over(self) -> bool:
@@ -308,7 +309,7 @@ def _chosen(name: str | None, rng: np.random.Generator) -> Surprise:
         return SURPRISES[int(rng.integers(len(SURPRISES)))]
     found = next((one for one in SURPRISES if one.name == name), None)
     if found is None:
-        raise ValueError(f"there is no surprise {name!r}; there are {', '.join(one.name for one in SURPRISES)}.")
+        raise ValueError(tr("there is no surprise {!r}; there are {}.", name, ", ".join(one.name for one in SURPRISES)))
     return found
 
 

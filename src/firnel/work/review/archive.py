@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.stages import MarkOrderError
+from firnel.core.words import tr
 from firnel.exchange.batch_document import read_batch_document
 from firnel.exchange.documents import read_json
 from firnel.exchange.errors import ImportRefusedError
@@ -69,19 +70,19 @@ def read_archive(library: Library, folder: Path, progress: Callable[[float], boo
     """
     document = read_json(folder / HOUSE, MOST_BYTES)
     if not isinstance(document, dict) or document.get("format") != FORMAT:
-        raise ImportRefusedError(f"{folder / HOUSE} is no library that Firnel has written.")
+        raise ImportRefusedError(tr("{} is no library that Firnel has written.", folder / HOUSE))
     if document.get("version") != VERSION:
-        raise ImportRefusedError(f"{folder / HOUSE} was written by another version of Firnel.")
+        raise ImportRefusedError(tr("{} was written by another version of Firnel.", folder / HOUSE))
     tables, batches = document.get("tables"), document.get("batches")
     if not (isinstance(tables, dict) and isinstance(batches, list) and all(map(_is_entry, batches)) and _is_rows(tables)):
-        raise ImportRefusedError(f"{folder / HOUSE} is damaged: its tables are no tables.")
+        raise ImportRefusedError(tr("{} is damaged: its tables are no tables.", folder / HOUSE))
     keys: Keys = {}
     try:
         added = take_in(library.engine, tables, BEFORE, keys)
         known, there, refused = keys.setdefault("batches", {}), 0, list[str]()
         for number, entry in enumerate(batches):
             if not progress(number / max(len(batches), 1)):
-                return TakenIn(added, there, (*refused, "Stopped: what came so far stays."))
+                return TakenIn(added, there, (*refused, tr("Stopped: what came so far stays.")))
             try:
                 key, new = _batch(library, folder, entry["file"])
             except (ImportRefusedError, MarkOrderError) as error:
@@ -93,7 +94,7 @@ def read_archive(library: Library, folder: Path, progress: Callable[[float], boo
                 added["batches"] = added.get("batches", 0) + 1
                 place_batches(library.engine, [entry], keys)
         if taken := taken_numbers(library.engine, tables.get("waiting", []), keys):
-            refused.append(f"{', '.join(taken)} wait here for another batch: let those of the archive wait once more.")
+            refused.append(tr("{} wait here for another batch: let those of the archive wait once more.", ", ".join(taken)))
         for name, count in take_in(library.engine, tables, BEHIND, keys).items():
             added[name] = added.get(name, 0) + count
     except ArchiveError as error:
@@ -104,7 +105,7 @@ def read_archive(library: Library, folder: Path, progress: Callable[[float], boo
 def _batch(library: Library, folder: Path, name: str) -> tuple[int, bool]:
     """The key of a batch, and whether it is new here."""
     if Path(name).name != name:
-        raise ImportRefusedError(f"{name!r} is no file of this folder.")
+        raise ImportRefusedError(tr("{!r} is no file of this folder.", name))
     record = read_batch_document(folder / name)
     label = library.same_log(record)
     return (library.add_record(record), True) if label is None else (library.find_batch(label), False)

@@ -20,6 +20,7 @@ from firnel.core.review.comparison import (
 )
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, MarkKind
+from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores
 from firnel.work.plan.whose import plan_of
@@ -116,7 +117,7 @@ def _many(library: Library, keys: Sequence[int], at: str, units: Units) -> Compa
         part = (t >= own[MarkKind.CHARGE]) & (t <= own.get(MarkKind.DROP, np.inf))
         x = np.interp(t[part], [own[k] for k in BOUNDS], np.arange(4.0)) if at == STAGES else t[part] - own[MarkKind(at)]
         drawn.append(Drawn(f"{key}", x, bean[part] * scale + offset, none, none, {}))
-    complaints = (f"{left_out} batches lack a mark for this alignment.",) if left_out else ()
+    complaints = (tr("{} batches lack a mark for this alignment.", left_out),) if left_out else ()
     return ComparePicture(at == STAGES, tuple(drawn), (), CORRIDOR_C * scale, (), complaints)
 
 
@@ -132,10 +133,10 @@ def _drawn(line: Aligned, scale: float, offset: float) -> Drawn:
 def row_of(one: Deviation, units: Units) -> tuple[str, str, str, str, str]:
     """``("drop", "207.0 °C", "206.1 °C", "−0.9", "same")``."""
     by = {
-        "s": f"{one.by:+.0f} s",
-        "°C": f"{units.show_difference(one.by):+.1f}",
-        "share": f"{100 * one.by:+.1f}",
-        "points": f"{one.by:+.1f}",
+        "s": tr("{:+.0f} s", one.by),
+        "°C": tr("{:+.1f}", units.show_difference(one.by)),
+        "share": tr("{:+.1f}", 100 * one.by),
+        "points": tr("{:+.1f}", one.by),
     }[one.unit]
     return one.words, _shown(one.wanted, one.unit, units), _shown(one.came, one.unit, units), by.replace("-", "−"), one.word
 
@@ -145,4 +146,4 @@ def _shown(value: float, unit: str, units: Units) -> str:
         return clock(value)
     if unit == "°C":
         return units.text(value, "°C", 1)
-    return f"{100 * value:.1f} %" if unit == "share" else f"{value:.1f}"
+    return tr("{:.1f} %", 100 * value) if unit == "share" else tr("{:.1f}", value)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
+from firnel.core.words import tr
 from firnel.exchange.whole_file import write_whole
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
@@ -44,7 +45,7 @@ def export_batches(
     OSError : if the folder cannot be written.
     """
     if form not in FORMS:
-        raise ValueError(f"Batches are not written as {form!r}: {', '.join(FORMS)}.")
+        raise ValueError(tr("Batches are not written as {!r}: {}.", form, ", ".join(FORMS)))
     folder.mkdir(parents=True, exist_ok=True)
     written: list[Path] = []
     for number, key in enumerate(keys):

@@ -9,6 +9,7 @@ import numpy as np
 
 from firnel.core.mark_finding import find_charge, find_drop, find_turning
 from firnel.core.vocabulary import BatchRecord, Found, Mark, MarkKind
+from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.store.mend_book import Correction
@@ -31,10 +32,10 @@ def mend(library: Library, record: BatchRecord, values: Mapping[str, Any], who: 
     ValueError : if a figure cannot be; nothing is written then.
     """
     if record.id is None:
-        raise ValueError("This batch is not in the library.")
+        raise ValueError(tr("This batch is not in the library."))
     load = values.get("load_kg", record.load_kg)
     if load is not None and not 0.0 < load < 1000.0:
-        raise ValueError(f"A load of {load:g} kg cannot be roasted.")
+        raise ValueError(tr("A load of {:g} kg cannot be roasted.", load))
     results = Results(
         values.get("roasted_kg", record.roasted_kg), values.get("colour_whole", record.colour_whole),
         values.get("colour_ground", record.colour_ground), str(values.get("remark", record.remark)),
@@ -42,7 +43,7 @@ def mend(library: Library, record: BatchRecord, values: Mapping[str, Any], who: 
     if not results.empty:
         check_results(load, results)
     if len(str(values.get("operator", ""))) > 80:
-        raise ValueError("Who roasted: a name of up to 80 letters.")
+        raise ValueError(tr("Who roasted: a name of up to 80 letters."))
     return library.mend_book.correct(record.id, values, who)
 
 
@@ -66,7 +67,7 @@ def split(library: Library, record: BatchRecord, at_t: float, who: str) -> int:
     ValueError : if nothing lies on one of the sides.
     """
     if record.id is None:
-        raise ValueError("This batch is not in the library.")
+        raise ValueError(tr("This batch is not in the library."))
     # The probe falls where the beans fall in; a little before that the second batch begins.
     second = library.mend_book.split(record.id, at_t, who)
     for key in (record.id, second):
@@ -101,11 +102,11 @@ def join(library: Library, record: BatchRecord, other: str, who: str) -> str:
     LookupError : if there is no such batch.
     """
     if record.id is None:
-        raise ValueError("This batch is not in the library.")
+        raise ValueError(tr("This batch is not in the library."))
     second = library.batch(library.find_batch(other))
     first, second = (record, second) if record.started <= second.started else (second, record)
     if first.id is None or second.id is None or first.id == second.id:
-        raise ValueError("A batch is joined with another one.")
+        raise ValueError(tr("A batch is joined with another one."))
     library.mend_book.join(first.id, second.id, who)
     return first.label
 

@@ -12,23 +12,24 @@ from firnel.core.plan import Plan
 from firnel.core.review.charts import Capability, Chart, capability, individuals_chart
 from firnel.core.review.comparison import figures_wanted, tolerance_of
 from firnel.core.vocabulary import FloatArray
+from firnel.core.words import later, tr
 from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.store.library import Library
 
 #: What can be charted: name, words, unit of the words of `FIGURES`; the moment of first crack is what a clock shows.
 CHARTED = (
-    ("development_s", "development", "s"),
-    ("crack_s", "first crack", "s"),
-    ("drying_s", "drying", "s"),
-    ("browning_s", "browning", "s"),
-    ("total_s", "total", "s"),
-    ("drop_c", "drop", "°C"),
-    ("loss", "weight loss", "share"),
-    ("colour_ground", "colour ground", "index"),
-    ("colour_whole", "colour whole", "index"),
+    ("development_s", tr("development"), "s"),
+    ("crack_s", tr("first crack"), "s"),
+    ("drying_s", tr("drying"), "s"),
+    ("browning_s", tr("browning"), "s"),
+    ("total_s", tr("total"), "s"),
+    ("drop_c", tr("drop"), "°C"),
+    ("loss", tr("weight loss"), "share"),
+    ("colour_ground", tr("colour ground"), "index"),
+    ("colour_whole", tr("colour whole"), "index"),
 )
 #: By what batches are chosen.
-CHOSEN_BY = ("plan", "lot", "machine", "operator")
+CHOSEN_BY = (later("plan"), later("lot"), later("machine"), later("operator"))
 #: At most so many batches are charted.
 MOST = 10_000
 #: A batch after a pause of this is the first of its day. [h]
@@ -153,12 +154,12 @@ def _companions(library: Library, lines: Sequence[BatchLine]) -> dict[str, Float
     ]
     room = [np.nan if line.room_c is None else line.room_c for line in lines]
     return {
-        "batch of the day": number,
-        "pause before it": pause,
-        "room temperature": np.array(room, float),
-        "age of the lot": np.array(age, float),
-        "time since cleaning": _since_care(library, lines),
-        "time itself": started,
+        tr("batch of the day"): number,
+        tr("pause before it"): pause,
+        tr("room temperature"): np.array(room, float),
+        tr("age of the lot"): np.array(age, float),
+        tr("time since cleaning"): _since_care(library, lines),
+        tr("time itself"): started,
     }
 
 

@@ -8,12 +8,16 @@ import numpy as np
 
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import BatchRecord, FloatArray, Found, Machine, MarkKind, Role, usual_role, word_of
+from firnel.core.words import later, tr
 from firnel.work.review.records import BatchSheet
 from firnel.work.roast.cue import control_text
 from firnel.work.roast.picture import ROLES, RibbonPicture, steps_of
 
 #: Notes that the roaster wrote down; the others are ticks and the like.
-SAID = ("colour", "smell", "remark", "outlier", "first crack by", "ended otherwise", "plan")
+SAID = (
+    later("colour"), later("smell"), later("remark"), later("outlier"), later("first crack by"), later("ended otherwise"),
+    later("plan"),
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -67,8 +71,8 @@ def review_picture(sheet: BatchSheet, machine: Machine | None, units: Units) -> 
     known = [column[np.isfinite(column)] for column in (curves.bean, curves.air)]
     values = np.concatenate(known) if any(column.size for column in known) else np.array([units.show(20.0, "°C")])
     rate = curves.rate[np.isfinite(curves.rate)]
-    when = f"{record.started.astimezone():%d %B %Y, %H:%M}"
-    lot = record.lot or "lot not told"
+    when = tr("{:%d %B %Y, %H:%M}", record.started.astimezone())
+    lot = record.lot or tr("lot not told")
     return ReviewPicture(
         title=f"{record.label} · {lot}",
         subtitle=" · ".join(part for part in (when, record.machine, units.text(record.load_kg, "kg"), record.plan) if part),
@@ -78,7 +82,7 @@ def review_picture(sheet: BatchSheet, machine: Machine | None, units: Units) -> 
         ribbons=_ribbons(record, machine, units, zero, end + zero),
         results=_results(record, units),
         moves=_moves(record, machine, units, zero),
-        notes=tuple((clock(note.t - zero), f"{note.kind}: {note.text}") for note in record.notes if note.kind in SAID),
+        notes=tuple((clock(note.t - zero), f"{tr(note.kind)}: {tr(note.text)}") for note in record.notes if note.kind in SAID),
         events=tuple((clock(event.start - zero), _event_words(event.kind, event.likely_cause)) for event in sheet.events),
         span=(-30.0, end + 25.0),
         levels=(float(values.min()) - 6.0, float(values.max()) + 8.0),
@@ -109,28 +113,28 @@ def _mark_rows(record: BatchRecord, units: Units) -> tuple[MarkRow, ...]:
         mark = record.mark(kind)
         if mark is None and kind in (MarkKind.FIRST_CRACK_END, MarkKind.SECOND_CRACK):
             continue
-        how = {Found.CURVE: "curve", Found.KEY: "key", Found.GIVEN: "corrected", Found.MACHINE: "machine"}
+        how = {Found.CURVE: tr("curve"), Found.KEY: tr("key"), Found.GIVEN: tr("corrected"), Found.MACHINE: tr("machine")}
         rows.append(
             MarkRow(
                 kind,
                 kind.words,
                 mark.t - zero if mark else None,
                 units.text(mark.bean, "°C", 1, with_unit=False) if mark else "–",
-                how[mark.found] if mark else "missing",
+                how[mark.found] if mark else tr("missing"),
             )
         )
     return tuple(rows)
 
 
 def _stage_rows(sheet: BatchSheet, units: Units) -> tuple[tuple[str, ...], ...]:
-    rows: list[tuple[str, ...]] = [("", "time", "share", "rise", "rate")]
+    rows: list[tuple[str, ...]] = [("", tr("time"), tr("share"), tr("rise"), tr("rate"))]
     for name, stage in sheet.stages.named():
         if stage is None:
             rows.append((name, "–", "–", "–", "–"))
             continue
-        share = f"{100 * stage.share:.0f} %" if stage.share is not None else "–"
-        rise = f"{units.show_difference(stage.rise_c):.1f}" if stage.rise_c is not None else "–"
-        rate = f"{units.show_difference(stage.mean_rate):.1f}" if stage.mean_rate is not None else "–"
+        share = tr("{:.0f} %", 100 * stage.share) if stage.share is not None else "–"
+        rise = tr("{:.1f}", units.show_difference(stage.rise_c)) if stage.rise_c is not None else "–"
+        rate = tr("{:.1f}", units.show_difference(stage.mean_rate)) if stage.mean_rate is not None else "–"
         rows.append((name, clock(stage.seconds), share, rise, rate))
     rows.append(("*total", clock(sheet.stages.total_s), "", "", ""))
     return tuple(rows)
@@ -164,20 +168,20 @@ def _ribbons(record: BatchRecord, machine: Machine | None, units: Units, start: 
 
 
 def _results(record: BatchRecord, units: Units) -> tuple[tuple[str, str], ...]:
-    loss = f"{100 * record.loss:.1f} %" if record.loss is not None else "–"
+    loss = tr("{:.1f} %", 100 * record.loss) if record.loss is not None else "–"
     return (
-        ("Green", units.text(record.load_kg, "kg")),
-        ("Roasted", units.text(record.roasted_kg, "kg", 3 if units.mass == "kg" else None)),
-        ("Weight loss", loss),
-        ("Whole bean", _colour(record.colour_whole)),
-        ("Ground", _colour(record.colour_ground)),
-        ("Room", units.text(record.room_c, "°C", 0)),
+        (tr("Green"), units.text(record.load_kg, "kg")),
+        (tr("Roasted"), units.text(record.roasted_kg, "kg", 3 if units.mass == "kg" else None)),
+        (tr("Weight loss"), loss),
+        (tr("Whole bean"), _colour(record.colour_whole)),
+        (tr("Ground"), _colour(record.colour_ground)),
+        (tr("Room"), units.text(record.room_c, "°C", 0)),
     )
 
 
 def _colour(reading: float | None) -> str:
     """A reading of the colour meter; on which scale is the house's own and stands in the settings."""
-    return "–" if reading is None else f"{reading:.1f}"
+    return "–" if reading is None else tr("{:.1f}", reading)
 
 
 def _moves(record: BatchRecord, machine: Machine | None, units: Units, zero: float) -> tuple[tuple[str, str], ...]:
@@ -194,4 +198,4 @@ def _moves(record: BatchRecord, machine: Machine | None, units: Units, zero: flo
 
 
 def _event_words(kind: str, cause: str | None) -> str:
-    return f"{kind}: {cause}" if cause else kind
+    return f"{tr(kind)}: {cause}" if cause else tr(kind)

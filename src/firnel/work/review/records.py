@@ -18,6 +18,7 @@ from firnel.core.mark_finding import find_turning
 from firnel.core.rate_of_rise import RateCurve, live_rate_of_rise, smooth_rate_of_rise
 from firnel.core.stages import Stages, check_mark_order, stages_of
 from firnel.core.vocabulary import BatchRecord, Control, Found, Mark, MarkKind, Role, usual_role
+from firnel.core.words import tr
 from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_results, with_wishes, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.batch_list import BatchFilter, BatchLine, PageEnd
@@ -40,7 +41,7 @@ def refusal_of(error: BaseException | None) -> str:
 
     if isinstance(error, LibraryError):
         return str(error)
-    return (refusal(error, "the library") or "") if isinstance(error, DBAPIError) else ""
+    return (refusal(error, tr("the library")) or "") if isinstance(error, DBAPIError) else ""
 
 
 @dataclass(frozen=True)
@@ -92,17 +93,17 @@ def read_file(path: Path, wishes: ImportWishes) -> Imported:
     except (OSError, ValueError):
         there = False  # a name that no file can have
     if not there:
-        raise ImportRefusedError(f"There is no file {path}.")
+        raise ImportRefusedError(tr("There is no file {}.", path))
     if path.suffix.lower() in (".json", ".firnel"):
         from firnel.exchange.batch_document import read_batch_document
 
-        read = Imported(with_wishes(read_batch_document(path), wishes), ("a Firnel batch document",))
+        read = Imported(with_wishes(read_batch_document(path), wishes), (tr("a Firnel batch document"),))
     else:
         read = read_csv_log(path, wishes)
     record = with_results(read.record, wishes)
     if record.roasted_kg is not None and record.load_kg is not None and record.roasted_kg >= record.load_kg:
         raise ImportRefusedError(
-            f"{path.name}: roasted {record.roasted_kg:g} kg is not less than the green load of {record.load_kg:g} kg."
+            tr("{}: roasted {:g} kg is not less than the green load of {:g} kg.", path.name, record.roasted_kg, record.load_kg)
         )
     return replace(read, record=record)
 
@@ -132,7 +133,7 @@ def import_read(library: Library, name: str, imported: Imported, again: bool = F
     record = imported.record
     check_mark_order(record.marks)
     if not again and (label := library.same_log(record)) is not None:
-        raise ImportRefusedError(f"{name} was taken in before, as batch {label} (--again takes it once more).")
+        raise ImportRefusedError(tr("{} was taken in before, as batch {} (--again takes it once more).", name, label))
     machine, said = machine_of_log(library, record, imported.units)
     key = library.add_record(record, machine)
     return key, replace(imported, said=(*imported.said, said)) if said else imported

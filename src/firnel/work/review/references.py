@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import BatchRecord
+from firnel.core.words import tr
 from firnel.store.library import Library, NotInLibraryError
 
 NAME = "references"
@@ -35,7 +36,7 @@ def set_reference(library: Library, plan: Plan, batch_id: int | None) -> None:
     ValueError : if the plan is not in the library.
     """
     if plan.id is None:
-        raise ValueError(f"the plan {plan.name!r} is not in the library.")
+        raise ValueError(tr("the plan {!r} is not in the library.", plan.name))
     kept = {name: key for name, key in _kept(library).items() if name != str(plan.id)}
     if batch_id is not None:
         kept[str(plan.id)] = batch_id

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind, Role, usual_role
+from firnel.core.words import tr
 from firnel.exchange.cells import text_cell
 from firnel.exchange.report import Block, Chart, Curve, Heading, Report, Table, Text, write_workbook
 from firnel.exchange.whole_file import whole_file, write_whole
@@ -47,36 +48,38 @@ def batch_report(library: Library, key: int, settings: Settings) -> Report:
     stages = tuple((row[0].removeprefix("*"), *row[1:]) for row in picture.stages[1:])
     level = level_word(record.colour_ground, settings.levels, record.loss)
     blocks: list[Block] = [
-        Chart("Bean and air", units.temperature, (
+        Chart(tr("Bean and air"), units.temperature, (
             Curve("bean", "ink", False, curves.t[part], curves.bean[part]),
             Curve("air", "slate", True, curves.t[part], curves.air[part]),
         )),
-        Chart("Rate of rise", f"{units.temperature}/min", (
+        Chart(tr("Rate of rise"), tr("{}/min", units.temperature), (
             Curve("rate", "plum", False, curves.rate_t[rated], curves.rate[rated]),), high=110.0),
-        Table("Marks", ("mark", "time", units.temperature), tuple(
+        Table(tr("Marks"), ("mark", "time", units.temperature), tuple(
             (row.name, clock(row.t), row.bean) for row in picture.marks if row.t is not None
         )),
-        Table("Stages", ("stage", "time", "share", "rise", "rate"), stages),
-        Table("Moves", ("time", "move"), picture.moves, words=2),
-        Table("Results", ("", ""), (*picture.results, ("Roast level", level or "–"))),
+        Table(tr("Stages"), ("stage", "time", "share", "rise", "rate"), stages),
+        Table(tr("Moves"), ("time", "move"), picture.moves, words=2),
+        Table(tr("Results"), ("", ""), (*picture.results, (tr("Roast level"), level or "–"))),
     ]  # fmt: skip
     if judged.table:
-        blocks += [Text(judged.verdict), Table("Deviations", DEVIATION, _deviation_rows(library, key, units))]
+        blocks += [Text(judged.verdict), Table(tr("Deviations"), DEVIATION, _deviation_rows(library, key, units))]
     if judged.causes:
-        blocks.append(Text("Likely: " + "; ".join(f"{words} ({100 * belief:.0f} %)" for words, belief in judged.causes) + "."))
+        blocks.append(
+            Text(tr("Likely: ") + "; ".join(tr("{} ({:.0f} %)", words, 100 * belief) for words, belief in judged.causes) + ".")
+        )
     eye = inspection_of(library, key)
     if eye:
-        blocks.append(Table("By eye", ("", ""), tuple((name, f"{value:.3g}") for name, value in eye.items())))
+        blocks.append(Table(tr("By eye"), ("", ""), tuple((name, tr("{:.3g}", value)) for name, value in eye.items())))
     if picture.notes:
-        blocks.append(Table("Noted", ("time", "word"), picture.notes, words=2))
+        blocks.append(Table(tr("Noted"), ("time", "word"), picture.notes, words=2))
     if record.tags or record.left_out:
         blocks.append(
             Text(
                 " ".join(
                     part
                     for part in (
-                        f"Tags: {record.tags}." if record.tags else "",
-                        f"Left out: {record.left_out}." if record.left_out else "",
+                        tr("Tags: {}.", record.tags) if record.tags else "",
+                        tr("Left out: {}.", record.left_out) if record.left_out else "",
                     )
                     if part
                 )
@@ -84,8 +87,10 @@ def batch_report(library: Library, key: int, settings: Settings) -> Report:
         )
     if record.remark:
         blocks.append(Text(record.remark))
-    about = f"{record.lot or 'lot not told'} on {record.machine or 'an unknown machine'}, {_when(record.started)}"
-    return Report(f"Batch {record.label}", about, tuple(blocks))
+    about = tr(
+        "{} on {}, {}", record.lot or tr("lot not told"), record.machine or tr("an unknown machine"), _when(record.started)
+    )
+    return Report(tr("Batch {}", record.label), about, tuple(blocks))
 
 
 def _deviation_rows(library: Library, key: int, units: Units) -> tuple[tuple[str, ...], ...]:
@@ -103,7 +108,7 @@ def comparison_report(library: Library, keys: Sequence[int], at: str, units: Uni
     """
     picture = compare(library, keys, at, units)
     if not picture.drawn:
-        raise ValueError(" ".join(picture.complaints) or "No batch was chosen.")
+        raise ValueError(" ".join(picture.complaints) or tr("No batch was chosen."))
     beans = tuple(
         Curve(one.label, "ink" if index == 0 else "ember", index > 0, one.x, one.bean)
         for index, one in enumerate(picture.drawn)
@@ -115,15 +120,15 @@ def comparison_report(library: Library, keys: Sequence[int], at: str, units: Uni
         if usual_role(control) is Role.HEAT
     )
     less = tuple(Curve(gap.label, "ember", index > 0, gap.x, gap.bean) for index, gap in enumerate(picture.differences))
-    blocks: list[Block] = [Chart("Bean", units.temperature, beans, picture.stages)]
+    blocks: list[Block] = [Chart(tr("Bean"), units.temperature, beans, picture.stages)]
     if less:
-        blocks.append(Chart(f"Bean against {picture.drawn[0].label}", units.temperature, less, picture.stages, 100.0))
+        blocks.append(Chart(tr("Bean against {}", picture.drawn[0].label), units.temperature, less, picture.stages, 100.0))
     if gas:
-        blocks.append(Chart("Heat", "machine's scale", gas, picture.stages, 100.0))
+        blocks.append(Chart(tr("Heat"), tr("machine's scale"), gas, picture.stages, 100.0))
     for label, rows in picture.tables:
-        blocks.append(Table(f"{label} against {picture.drawn[0].label}", DEVIATION, rows))
+        blocks.append(Table(tr("{} against {}", label, picture.drawn[0].label), DEVIATION, rows))
     blocks += [Text(complaint) for complaint in picture.complaints]
-    return Report(f"Comparison of {len(picture.drawn)} batches", f"aligned {at.replace('_', ' ')}", tuple(blocks))
+    return Report(tr("Comparison of {} batches", len(picture.drawn)), tr("aligned {}", tr(at.replace("_", " "))), tuple(blocks))
 
 
 def session_report(library: Library, table: TableSet) -> Report:
@@ -136,19 +141,20 @@ def session_report(library: Library, table: TableSet) -> Report:
     told, agreed = results(library, table)
     rows = tuple(
         (
-            str(one.rank or "–"), one.label, one.coffee.code, "–" if one.score is None else f"{one.score:.2f}",
-            "–" if one.spread is None else f"{one.spread:.2f}", str(one.cuppers), "reference" if one.coffee.reference else "",
+            str(one.rank or "–"), one.label, one.coffee.code, "–" if one.score is None else tr("{:.2f}", one.score),
+            "–" if one.spread is None else tr("{:.2f}", one.spread), str(one.cuppers),
+            tr("reference") if one.coffee.reference else "",
         )
         for one in told
     )  # fmt: skip
     said = tuple((one.label, ", ".join(one.words)) for one in told if one.words)
-    blocks: list[Block] = [Table("Results", ("rank", "batch", "code", "score", "spread", "cuppers", ""), rows, words=3)]
+    blocks: list[Block] = [Table(tr("Results"), ("rank", "batch", "code", "score", "spread", "cuppers", ""), rows, words=3)]
     if agreed is not None:
         blocks.append(Text(agreed.words))
     if said:
-        blocks.append(Table("Said", ("batch", "words"), said, words=2))
+        blocks.append(Table(tr("Said"), ("batch", "words"), said, words=2))
     cuppers = ", ".join(table.document["cuppers"])
-    return Report(table.name, f"{_when(table.at)}; cuppers {cuppers}; {table.document['form']} form", tuple(blocks))
+    return Report(table.name, tr("{}; cuppers {}; {} form", _when(table.at), cuppers, table.document["form"]), tuple(blocks))
 
 
 def month_report(library: Library, year: int, month: int, units: Units) -> Report:
@@ -168,29 +174,30 @@ def month_report(library: Library, year: int, month: int, units: Units) -> Repor
         (
             one.plan,
             str(one.batches),
-            f"{100 * one.kept:.0f} %",
-            "–" if one.development_sd is None else f"{one.development_sd:.1f} s",
+            tr("{:.0f} %", 100 * one.kept),
+            "–" if one.development_sd is None else tr("{:.1f} s", one.development_sd),
         )
         for one in replication(library)
     )
-    totals = f"{len(lines)} batches, {units.text(green, 'kg')} of green, {units.text(roasted, 'kg')} roasted."
+    totals = tr("{} batches, {} of green, {} roasted.", len(lines), units.text(green, "kg"), units.text(roasted, "kg"))
     blocks: tuple[Block, ...] = (
         Text(totals),
         *(
-            Table(f"By {word}", (word, "batches", "green", "roasted", "loss"), _grouped(lines, name, units))
+            Table(tr("By {}", word), (word, "batches", "green", "roasted", "loss"), _grouped(lines, name, units))
             for word, name in (("lot", "lot"), ("plan", "plan"), ("machine", "machine"), ("person", "operator"))
         ),
         *_meters(library, start, end, lines),
-        Table("Plans kept", ("plan", "batches", "in tolerance", "development ±"), kept),
-        Table("Batches", ("batch", "day", "lot", "plan", "development", "drop", "loss"), tuple(
+        Table(tr("Plans kept"), ("plan", "batches", tr("in tolerance"), tr("development ±")), kept),
+        Table(tr("Batches"), ("batch", "day", "lot", "plan", "development", "drop", "loss"), tuple(
             (
-                line.label, f"{line.started.astimezone():%-d %b}", line.lot or "–", line.plan or "–", clock(line.development_s),
-                units.text(line.drop_c, "°C", 1), "–" if line.loss is None else f"{100 * line.loss:.1f} %",
+                line.label, tr("{:%-d %b}", line.started.astimezone()), line.lot or "–", line.plan or "–",
+                clock(line.development_s),
+                units.text(line.drop_c, "°C", 1), "–" if line.loss is None else tr("{:.1f} %", 100 * line.loss),
             )
             for line in lines
         ), words=4),
     )  # fmt: skip
-    return Report(f"{start:%B %Y}", "what was roasted", blocks)
+    return Report(tr("{:%B %Y}", start), tr("what was roasted"), blocks)
 
 
 def _meters(library: Library, start: datetime, end: datetime, lines: Sequence[BatchLine]) -> tuple[Block, ...]:
@@ -199,11 +206,11 @@ def _meters(library: Library, start: datetime, end: datetime, lines: Sequence[Ba
     for one in used(library, library.machines(), start.astimezone(UTC), end.astimezone(UTC)):
         own = [line for line in lines if line.machine == one.machine and one.since < line.started <= one.until]
         roasted = sum(line.roasted_kg or 0.0 for line in own)
-        each = f"{one.amount / roasted:.2g} {one.unit}/kg" if roasted else "–"
-        rows.append((one.machine, f"{one.amount:g} {one.unit}", each, _when(one.since), _when(one.until)))
+        each = tr("{:.2g} {}/kg", one.amount / roasted, one.unit) if roasted else "–"
+        rows.append((one.machine, tr("{:g} {}", one.amount, one.unit), each, _when(one.since), _when(one.until)))
     if not rows:
         return ()
-    return (Table("Gas and power", ("machine", "used", "per kg roasted", "from", "to"), tuple(rows), words=1),)
+    return (Table(tr("Gas and power"), ("machine", "used", tr("per kg roasted"), "from", "to"), tuple(rows), words=1),)
 
 
 def _grouped(lines: Sequence[BatchLine], name: str, units: Units) -> tuple[tuple[str, ...], ...]:
@@ -216,14 +223,14 @@ def _grouped(lines: Sequence[BatchLine], name: str, units: Units) -> tuple[tuple
         weighed = [line for line in own if line.loss is not None]
         charged = sum(line.load_kg or 0.0 for line in weighed)
         came = sum(line.roasted_kg or 0.0 for line in weighed)
-        loss = f"{100 * (1.0 - came / charged):.1f} %" if charged else "–"
+        loss = tr("{:.1f} %", 100 * (1.0 - came / charged)) if charged else "–"
         green = units.text(sum(line.load_kg or 0.0 for line in own), "kg")
         rows.append((what, str(len(own)), green, units.text(sum(line.roasted_kg or 0.0 for line in own), "kg"), loss))
     return tuple(rows)
 
 
 def _when(at: datetime) -> str:
-    return f"{at.astimezone():%-d %B %Y, %H:%M}"
+    return tr("{:%-d %B %Y, %H:%M}", at.astimezone())
 
 
 #: Columns of the table of all batches.

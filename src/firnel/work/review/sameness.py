@@ -13,6 +13,7 @@ from firnel.core.review.changes import Change, changes
 from firnel.core.review.comparison import Deviation, deviations, figures_of, figures_wanted, was_the_same
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import BatchRecord, Machine
+from firnel.core.words import capital, tr
 from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores, cup_words
 from firnel.work.bench.weighing import inspection_of
@@ -26,10 +27,10 @@ SUREST = 0.99
 #: From this belief on a cause that lies in no plan is seen to before a plan is changed, and how.
 SURE_ENOUGH = 0.7
 SEE_TO = {
-    "fan": "Change nothing in the plan for this batch: see to the air first, then roast it once more.",
-    "steel": "Change nothing in the plan for this batch: let the drum soak as the plan assumes, then roast it once more.",
-    "load": "Change nothing in the plan for this batch: weigh the load, then roast it once more.",
-    "probe": "Change nothing in the plan for this batch: check the bean probe first, then roast it once more.",
+    "fan": tr("Change nothing in the plan for this batch: see to the air first, then roast it once more."),
+    "steel": tr("Change nothing in the plan for this batch: let the drum soak as the plan assumes, then roast it once more."),
+    "load": tr("Change nothing in the plan for this batch: weigh the load, then roast it once more."),
+    "probe": tr("Change nothing in the plan for this batch: check the bean probe first, then roast it once more."),
 }
 #: Causes below this belief are not told beside the first.
 WORTH_TELLING = 0.05
@@ -80,29 +81,29 @@ def judge(library: Library, key: int, units: Units, against: int | None = None, 
     cups = cup_scores(library)
     came = figures_of(record, cups.get(key))
     if other is not None:
-        wanted, name = figures_of(other, cups.get(other.id or -1)), f"reference {other.label}"
+        wanted, name = figures_of(other, cups.get(other.id or -1)), tr("reference {}", other.label)
     elif plan is not None:
-        wanted, name = figures_wanted(plan), f"plan {plan.name}"
+        wanted, name = figures_wanted(plan), tr("plan {}", plan.name)
     else:
-        return Judged("", (), None, "Nothing to judge it by: it has no plan, and no batch was chosen.", (), "", ())
+        return Judged("", (), None, tr("Nothing to judge it by: it has no plan, and no batch was chosen."), (), "", ())
     table = deviations(came, wanted, plan)
     same = was_the_same(table)
     found, why, first = (
-        _causes(library, record, other, units) if other is not None else ((), "Causes need a reference batch.", "")
+        _causes(library, record, other, units) if other is not None else ((), tr("Causes need a reference batch."), "")
     )
     found = (*((words, 1.0) for words in _facts(table)), *found)
     missed = (first or _missed_plan(came, plan)) if plan is not None else ""
     edits = _edits(library, record, plan, table, units) if with_edits and plan is not None and not missed else ()
     verdict = _verdict(table, same, name)
     if other is not None and record.lot and other.lot and record.lot != other.lot:
-        verdict = f"It is another lot, {record.lot} and not {other.lot}. {verdict}"
+        verdict = tr("It is another lot, {} and not {}. {}", record.lot, other.lot, verdict)
     return Judged(name, table, same, verdict, found, why, edits, missed)
 
 
 def _facts(table: Sequence[Deviation]) -> list[str]:
     """What needs no model: the hand that dropped early or late."""
     return [
-        f"it was dropped {clock(abs(one.by))} {'late' if one.by > 0 else 'early'} after first crack"
+        tr("it was dropped {} {} after first crack", clock(abs(one.by)), tr("late") if one.by > 0 else tr("early"))
         for one in table
         if one.name == "development_s" and one.word == "off"
     ]
@@ -112,18 +113,20 @@ def _missed_plan(came: Mapping[str, float], plan: Plan) -> str:
     """Why a plan is not to be changed by this batch: it was not roasted as the plan says; empty where it was."""
     for one in deviations(came, figures_wanted(plan), plan):
         if one.name == "development_s" and one.word == "off":
-            side = "long" if one.by > 0 else "short"
-            return f"Development came {clock(abs(one.by))} {side} of the plan: roast it as planned before the plan is changed."
+            side = tr("long") if one.by > 0 else tr("short")
+            return tr(
+                "Development came {} {} of the plan: roast it as planned before the plan is changed.", clock(abs(one.by)), side
+            )
     return ""
 
 
 def _verdict(table: Sequence[Deviation], same: bool | None, name: str) -> str:
     if same is None:
-        return f"Against {name} nothing can be compared: marks or figures are missing."
+        return tr("Against {} nothing can be compared: marks or figures are missing.", name)
     if same:
-        return f"The same as {name}, within every tolerance."
+        return tr("The same as {}, within every tolerance.", name)
     off = [one.words for one in table if one.word != "same" and one.name not in ("charge_c", "total_s")]
-    return f"Not the same as {name}: {', '.join(off)}."
+    return tr("Not the same as {}: {}.", name, ", ".join(off))
 
 
 def _causes(
@@ -132,7 +135,7 @@ def _causes(
     """The likely causes as sentences with their belief, likeliest first; why there are none; what is to be seen to first."""
     machine = machine_of(library, record)
     if machine is None or other.machine != record.machine:
-        return (), "Causes are looked for on one machine: the two batches were roasted on different ones.", ""
+        return (), tr("Causes are looked for on one machine: the two batches were roasted on different ones."), ""
     model, why = model_of(library, machine)
     if not model.batches:
         return (), why, ""
@@ -151,21 +154,23 @@ def cause_words(cause: Cause, machine: Machine, units: Units) -> str:
     """One cause as a sentence: ``the steel was 12 °C colder at charge``."""
     amount = cause.amount
     if cause.kind == "none":
-        return "nothing behind it: what differs is what two batches differ by"
+        return tr("nothing behind it: what differs is what two batches differ by")
     if cause.kind == "steel":
-        degrees = f"{abs(units.show_difference(amount)):.0f} {units.temperature}"
-        return f"the steel was {degrees} {'hotter' if amount > 0 else 'colder'} at charge"
+        degrees = tr("{:.0f} {}", abs(units.show_difference(amount)), units.temperature)
+        return tr("the steel was {} {} at charge", degrees, tr("hotter") if amount > 0 else tr("colder"))
     if cause.kind == "load":
-        return f"the load was {100 * abs(amount):.0f} % {'heavier' if amount > 0 else 'lighter'} than was told"
+        return tr("the load was {:.0f} % {} than was told", 100 * abs(amount), tr("heavier") if amount > 0 else tr("lighter"))
     if cause.kind == "probe":
-        degrees = f"{abs(units.show_difference(amount)):.1f} {units.temperature}"
-        return f"the bean probe read {degrees} too {'high' if amount > 0 else 'low'}: check it in boiling water"
+        degrees = tr("{:.1f} {}", abs(units.show_difference(amount)), units.temperature)
+        return tr("the bean probe read {} too {}: check it in boiling water", degrees, tr("high") if amount > 0 else tr("low"))
     if cause.kind == "fan":
-        side = "more" if amount > 0 else "less"
-        return f"the fan drew {100 * abs(amount):.0f} % {side} air at the same setting: check filter, duct and chaff collector"
+        side = tr("more") if amount > 0 else tr("less")
+        return tr(
+            "the fan drew {:.0f} % {} air at the same setting: check filter, duct and chaff collector", 100 * abs(amount), side
+        )
     name = machine.word(machine.main_heat)
-    name = name if cause.kind == "gas" else "air"
-    return f"the {name} stood otherwise than in the reference for {clock(amount)}"
+    name = name if cause.kind == "gas" else tr("air")
+    return tr("the {} stood otherwise than in the reference for {}", name, clock(amount))
 
 
 def _edits(library: Library, record: BatchRecord, plan: Plan, table: Sequence[Deviation], units: Units) -> tuple[Expected, ...]:
@@ -187,22 +192,22 @@ def _expected(library: Library, machine: Machine | None, plan: Plan, change: Cha
     try:
         before, after = (solve_plan(library, machine, one, how=How.KEPT) for one in (plan, edited))
     except (CannotKnowError, CannotSolveError) as error:
-        return Expected(change, f"{words} The model cannot say what comes of it: {error}", None)
+        return Expected(change, tr("{} The model cannot say what comes of it: {}", words, error), None)
     loss, colour = after.roast.loss - before.roast.loss, after.roast.colour - before.roast.colour
     drop = (after.roast.came()["drop_c"] or 0.0) - (before.roast.came()["drop_c"] or 0.0)
-    told = f"Expected: drop {units.show_difference(drop):+.1f} {units.temperature}, loss {100 * loss:+.1f} points"
-    told += f", colour {colour:+.1f}."
+    told = tr("Expected: drop {:+.1f} {}, loss {:+.1f} points", units.show_difference(drop), units.temperature, 100 * loss)
+    told += tr(", colour {:+.1f}.", colour)
     return Expected(change, f"{words} {told.replace('-', '−')}", after.plan)
 
 
 def change_words(plan: Plan, change: Change, units: Units) -> str:
     """``Development 1:35 → 1:55: grassy in the cup.``"""
-    now, name = getattr(plan.targets, change.target), TARGET_WORDS[change.target].capitalize()
+    now, name = getattr(plan.targets, change.target), capital(TARGET_WORDS[change.target])
     if change.target.endswith("_s"):
-        shown = clock(now) + " → " + clock(now + change.by) if now is not None else f"{change.by:+.0f} s"
+        shown = clock(now) + " → " + clock(now + change.by) if now is not None else tr("{:+.0f} s", change.by)
     else:
         by = units.show_difference(change.by)
-        shown = f"{by:+.0f} {units.temperature}"
+        shown = tr("{:+.0f} {}", by, units.temperature)
         if now is not None:
             shown = f"{units.text(now, '°C', 0, with_unit=False)} → {units.text(now + change.by, '°C', 0)}"
     return f"{name} {shown}: {change.why}."

@@ -10,6 +10,7 @@ from firnel.core.model.forecast import Interval
 from firnel.core.units import Units, clock
 from firnel.core.usual import STALL_RATE
 from firnel.core.vocabulary import Control, Machine, MarkKind, word_of
+from firnel.core.words import capital, tr
 from firnel.work.roast.coming import Coming
 from firnel.work.roast.cue import control_text, when_sentence
 from firnel.work.roast.danger import danger_of, planned_rate, runaway
@@ -80,7 +81,7 @@ def warnings_of(session: RoastSession, units: Units) -> list[tuple[WarningRank, 
     if trouble := link_trouble(session):
         found.append((WarningRank.GAP, trouble))
     if bares_probe(session):
-        found.append((WarningRank.BARE, "Small load: drive by time, colour and sound, not the probe."))
+        found.append((WarningRank.BARE, tr("Small load: drive by time, colour and sound, not the probe.")))
     guidance = session.guidance
     stalled = False
     for coming in guidance.coming if guidance is not None and sound(session) else ():
@@ -92,13 +93,13 @@ def warnings_of(session: RoastSession, units: Units) -> list[tuple[WarningRank, 
 
 
 def _coming_words(session: RoastSession, coming: Coming, units: Units) -> str:
-    words = f"{coming.sentence[:1].upper()}{coming.sentence[1:]}"
+    words = capital(coming.sentence)
     if coming.remedy is not None:
         name, before, after = _step_words(coming.remedy, session.machine, units)
-        return f"Stall in {clock(coming.in_s)}: {name} {before} → {after} ends it."
+        return tr("Stall in {}: {} {} → {} ends it.", clock(coming.in_s), name, before, after)
     if coming.kind == "stall":
-        return f"{words}, in {clock(coming.in_s)}: more heat."
-    return f"{words}, in {clock(coming.in_s)}."
+        return tr("{}, in {}: more heat.", words, clock(coming.in_s))
+    return tr("{}, in {}.", words, clock(coming.in_s))
 
 
 def _stalled(session: RoastSession) -> str:
@@ -111,13 +112,15 @@ def _stalled(session: RoastSession) -> str:
     floor = STALL_RATE if planned is None else min(STALL_RATE, planned - STALLED_BELOW)
     if rate.size < 3 or not (rate < floor).all():
         return ""
-    return f"Stalled: the rate is {float(rate[-1]):.1f} K/min. More heat now."
+    return tr("Stalled: the rate is {:.1f} K/min. More heat now.", float(rate[-1]))
 
 
 def _runaway_words(session: RoastSession, units: Units, rate: float, planned: float | None) -> str:
     name = word_of(session.machine.main_heat if session.machine else Control.GAS, session.machine)
-    rises = f"Rising {units.rate_text(rate, 0)}"
-    return f"{rises}{f', plan {units.show_difference(planned):.0f}' if planned is not None else ''}: {name} down now."
+    rises = tr("Rising {}", units.rate_text(rate, 0))
+    return tr(
+        "{}{}: {} down now.", rises, tr(", plan {:.0f}", units.show_difference(planned)) if planned is not None else "", name
+    )
 
 
 def advice_sentence(session: RoastSession, units: Units) -> str:
@@ -129,14 +132,14 @@ def advice_sentence(session: RoastSession, units: Units) -> str:
     choice = advice.choice
     name, before, after = _step_words(choice, session.machine, units)
     if choice.move is not None and planned is not None:
-        return f"{name.capitalize()} {after}, not {before}, {when_sentence(planned.moves[choice.move], units)}"
-    return f"{name.capitalize()} {before} → {after} now"
+        return tr("{} {}, not {}, {}", capital(name), after, before, when_sentence(planned.moves[choice.move], units))
+    return tr("{} {} → {} now", capital(name), before, after)
 
 
 def _why(advice: Advice, units: Units) -> str:
     """``Drop expected 2.1 °C hot; this brings it to 0.4 °C hot.``"""
     becomes = _amount(advice.off.name, advice.becomes, units)
-    return f"{_off_text(advice.off, advice.off.by, units)}; this brings it to {becomes}."
+    return tr("{}; this brings it to {}.", _off_text(advice.off, advice.off.by, units), becomes)
 
 
 def advice_text(session: RoastSession, units: Units) -> str:
@@ -158,19 +161,19 @@ def _name(control: Control, machine: Machine | None) -> str:
 
 def _off_text(off: Off, by: float, units: Units) -> str:
     name = {
-        "air_c": "Air line",
-        "drying_s": "Yellow",
-        "browning_s": "First crack",
-        "drop_c": "Drop",
-        "development_s": "Development",
+        "air_c": tr("Air line"),
+        "drying_s": tr("Yellow"),
+        "browning_s": tr("First crack"),
+        "drop_c": tr("Drop"),
+        "development_s": tr("Development"),
     }[off.name]
-    return f"{name} expected {_amount(off.name, by, units)}"
+    return tr("{} expected {}", name, _amount(off.name, by, units))
 
 
 def _amount(name: str, by: float, units: Units) -> str:
     if name in ("drop_c", "air_c"):
-        return f"{abs(units.show_difference(by)):.1f} {units.temperature} {'hot' if by > 0 else 'cold'}"
-    word = ("long" if by > 0 else "short") if name == "development_s" else ("late" if by > 0 else "early")
+        return tr("{:.1f} {} {}", abs(units.show_difference(by)), units.temperature, tr("hot") if by > 0 else tr("cold"))
+    word = (tr("long") if by > 0 else tr("short")) if name == "development_s" else (tr("late") if by > 0 else tr("early"))
     return f"{clock(abs(by))} {word}"
 
 
@@ -183,18 +186,22 @@ def landing_sentence(session: RoastSession, units: Units) -> str:
     parts = []
     for kind, name, told in (
         (MarkKind.YELLOW, "yellow", forecast.yellow),
-        (MarkKind.FIRST_CRACK, "first crack", forecast.first_crack),
+        (MarkKind.FIRST_CRACK, tr("first crack"), forecast.first_crack),
     ):
         if kind not in came and told is not None and told.value > forecast.at:
             parts.append(f"{name} {clock(told.value)}{_within(told)}")
     landing, drop = session.landing, forecast.drop_c
     if landing is not None and landing.drop_c is not None and drop is not None:
-        half = "" if drop.low is None or drop.high is None else f" ± {units.show_difference(0.5 * (drop.high - drop.low)):.1f}"
-        parts.append(f"lands {units.text(landing.drop_c, '°C', 1, with_unit=False)}{half} {units.temperature}")
+        half = (
+            ""
+            if drop.low is None or drop.high is None
+            else tr(" ± {:.1f}", units.show_difference(0.5 * (drop.high - drop.low)))
+        )
+        parts.append(tr("lands {}{} {}", units.text(landing.drop_c, "°C", 1, with_unit=False), half, units.temperature))
         if place is not None:
-            parts[-1] += f": {place}{_helps(session)}"
+            parts[-1] += f": {tr(place)}{_helps(session)}"
     text = " · ".join(parts[-1:] if place is Place.OUTSIDE else parts[-2:])
-    return text[:1].upper() + text[1:] + (" (by the curve alone)" if forecast.basis == "curve" and text else "")
+    return capital(text) + (tr(" (by the curve alone)") if forecast.basis == "curve" and text else "")
 
 
 def _helps(session: RoastSession) -> str:
@@ -203,8 +210,8 @@ def _helps(session: RoastSession) -> str:
     if guidance is None or session.place is not Place.OUTSIDE or session.advice is not None or guidance.advice is not None:
         return ""
     if guidance.too_late:
-        return ", too late to matter"
-    return ", no single step helps" if guidance.tried else ""
+        return tr(", too late to matter")
+    return tr(", no single step helps") if guidance.tried else ""
 
 
 def _within(told: Interval) -> str:

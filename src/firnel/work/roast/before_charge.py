@@ -10,6 +10,7 @@ from firnel.core.machine.preheat import LOST_C, Going, preheat_of, preheat_state
 from firnel.core.machine.routine import RoutineStep, between_of, checks_of
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind
+from firnel.core.words import inside, tr
 from firnel.work.day.labels import mismatch, read_label
 from firnel.work.roast.session import RoastSession
 
@@ -57,15 +58,15 @@ def tick_next(session: RoastSession, at: float) -> None:
     """The next check or step is done."""
     waiting = next((check for check in checks(session) if not check.done), None)
     if waiting is None:
-        session.say("Every check is done.")
+        session.say(tr("Every check is done."))
         return
-    session.note(CHECK, waiting.text, at, said=f"Done: {waiting.text}.")
+    session.note(CHECK, waiting.text, at, said=tr("Done: {}.", waiting.text))
 
 
 def check_label(session: RoastSession, text: str, at: float) -> None:
     """Compare a scanned or typed label with the batch that is prepared."""
     if session.phase != "ready":
-        session.say("No batch waits for its charge: prepare one with N.")
+        session.say(tr("No batch waits for its charge: prepare one with N."))
         return
     order = session.order
     try:
@@ -74,7 +75,7 @@ def check_label(session: RoastSession, text: str, at: float) -> None:
         session.say(str(error))
         return
     wrong = mismatch(scanned, session.label, order.lot.name if order.lot else "", order.load_kg)
-    session.note(LABEL, wrong or "right", at, said="" if wrong else f"The label is right: batch {session.label}.")
+    session.note(LABEL, wrong or "right", at, said="" if wrong else tr("The label is right: batch {}.", session.label))
 
 
 def label_state(session: RoastSession) -> str | None:
@@ -95,37 +96,45 @@ def charge_words(session: RoastSession, units: Units) -> tuple[str, str, str]:
     """Headline, detail and urgency of the cue before the charge."""
     state = label_state(session)
     if state is not None and state != "right":
-        return "Not the load of this batch", f"{units.sentence(state)} Fetch the right one and scan its label: L.", "warn"
+        return (
+            tr("Not the load of this batch"),
+            tr("{} Fetch the right one and scan its label: L.", units.sentence(state)),
+            "warn",
+        )
     plan = session.order.plan
     charge_c = plan.targets.charge_c if plan else None
     if (told := preheat_words(session, units)) is not None:
         return told
     if charge_c is None:
-        return "Charge, and press Space", "The charge is found from the curve if the key is forgotten.", "calm"
+        return tr("Charge, and press Space"), tr("The charge is found from the curve if the key is forgotten."), "calm"
     bean, at = session.trace.level, units.text(charge_c, "°C", 0)
     if bean is None:
-        return f"Charge at {at}", "Press Space as the beans fall.", "calm"
+        return tr("Charge at {}", at), tr("Press Space as the beans fall."), "calm"
     away = bean - charge_c
     if abs(away) <= STRUCK_C:
-        return f"Charge now, at {at}", _join("Press Space as the beans fall.", open_checks(session)), "due"
+        return tr("Charge now, at {}", at), _join(tr("Press Space as the beans fall."), open_checks(session)), "due"
     left = charge_in(session)
     if left is not None and left <= HOPPER_S:
-        return f"Load the hopper now: charge in {clock(left)}", _join(f"At {at}, from above.", open_checks(session)), "soon"
-    shown = f"{abs(units.show_difference(away)):.0f} {units.temperature}"
-    if left is not None:
-        waits = "The hopper stays empty until the last seconds: a hot chute scorches beans."
         return (
-            f"Charge at {at} in {clock(left)}",
-            _join(f"Bean probe {shown} above.", steel_words(session, units) or waits),
+            tr("Load the hopper now: charge in {}", clock(left)),
+            _join(tr("At {}, from above.", at), open_checks(session)),
+            "soon",
+        )
+    shown = tr("{:.0f} {}", abs(units.show_difference(away)), units.temperature)
+    if left is not None:
+        waits = tr("The hopper stays empty until the last seconds: a hot chute scorches beans.")
+        return (
+            tr("Charge at {} in {}", at, clock(left)),
+            _join(tr("Bean probe {} above.", shown), steel_words(session, units) or waits),
             "calm",
         )
     if away > 0:
-        lower = "Heat off, and down to it from above."
-        return f"Charge at {at}", _join(f"Bean probe {shown} above. {lower}", steel_words(session, units)), "calm"
+        lower = tr("Heat off, and down to it from above.")
+        return tr("Charge at {}", at), _join(tr("Bean probe {} above. {}", shown, lower), steel_words(session, units)), "calm"
     if away > -MISSED_C:
-        return f"Charge at {at}: {shown} below", "Charge now, or heat up past it and come from above again.", "soon"
-    up = "Heat up past it, then come down to it from above with the heat off."
-    return f"Charge at {at}", _join(f"Bean probe {shown} below. {up}", steel_words(session, units)), "calm"
+        return tr("Charge at {}: {} below", at, shown), tr("Charge now, or heat up past it and come from above again."), "soon"
+    up = tr("Heat up past it, then come down to it from above with the heat off.")
+    return tr("Charge at {}", at), _join(tr("Bean probe {} below. {}", shown, up), steel_words(session, units)), "calm"
 
 
 def open_checks(session: RoastSession) -> str:
@@ -133,8 +142,8 @@ def open_checks(session: RoastSession) -> str:
     left = [check.text for check in checks(session) if not check.done]
     if not left:
         return ""
-    words = ", ".join(text[:1].lower() + text[1:] for text in left)  # not all of it: CO stays what it is
-    return f"{len(left)} {'check' if len(left) == 1 else 'checks'} open: {words}."
+    words = ", ".join(inside(text) for text in left)  # not all of it: CO stays what it is
+    return tr("{} {} open: {}.", len(left), tr("check") if len(left) == 1 else tr("checks"), words)
 
 
 def steel_words(session: RoastSession, units: Units) -> str:
@@ -144,15 +153,17 @@ def steel_words(session: RoastSession, units: Units) -> str:
         return pause_words(session)
     off = units.show_difference(found.off_c)
     if found.ready:
-        return "The steel is as the plan assumes."
-    side = "hotter" if off > 0 else "colder"
-    words = f"Steel {abs(off):.0f} {units.temperature} {side} than the plan assumes"
+        return tr("The steel is as the plan assumes.")
+    side = tr("hotter") if off > 0 else tr("colder")
+    words = tr("Steel {:.0f} {} {} than the plan assumes", abs(off), units.temperature, side)
     if found.drying_s is not None:
-        words += f": drying would run {clock(abs(found.drying_s))} {'longer' if found.drying_s > 0 else 'shorter'}"
+        words += tr(
+            ": drying would run {} {}", clock(abs(found.drying_s)), tr("longer") if found.drying_s > 0 else tr("shorter")
+        )
     if found.ready_in_s is not None:
-        words += f", ready in about {clock(found.ready_in_s)}"
+        words += tr(", ready in about {}", clock(found.ready_in_s))
     if found.charge_c is not None:
-        words += f"; charging at {units.text(found.charge_c, '°C', 0)} makes up for it"
+        words += tr("; charging at {} makes up for it", units.text(found.charge_c, "°C", 0))
     return f"{words}."
 
 
@@ -173,14 +184,14 @@ def preheat_words(session: RoastSession, units: Units) -> tuple[str, str, str] |
     low, high = (units.text(reading, "°C", 0) for reading in (wanted.low_c, wanted.high_c))
     if state.held_s <= 0.0:
         return (
-            f"Preheat: up to {high}",
-            f"The drum turns, empty. Then down to {low} and up again for {clock(wanted.seconds)}.",
+            tr("Preheat: up to {}", high),
+            tr("The drum turns, empty. Then down to {} and up again for {}.", low, clock(wanted.seconds)),
             "calm",
         )
-    left = f"{clock(state.left_s)} more between {low} and {high}, so that the steel soaks and not only the probe."
+    left = tr("{} more between {} and {}, so that the steel soaks and not only the probe.", clock(state.left_s), low, high)
     if state.going is Going.DOWN:
-        return f"Preheat: heat low, down to {low}", left, "calm"
-    return f"Preheat: up to {high}", left, "calm"
+        return tr("Preheat: heat low, down to {}", low), left, "calm"
+    return tr("Preheat: up to {}", high), left, "calm"
 
 
 def pause_words(session: RoastSession) -> str:
@@ -188,9 +199,9 @@ def pause_words(session: RoastSession) -> str:
     rested = session.around.rested_s
     care = session.around.care
     if rested is None:
-        return f"First batch of the day: let the steel soak, not only the probe. {care}".strip()
+        return tr("First batch of the day: let the steel soak, not only the probe. {}", care).strip()
     if rested > PAUSE_S:
-        return f"{rested / 60.0:.0f} min since the last drop: the steel has cooled, drying will run long."
+        return tr("{:.0f} min since the last drop: the steel has cooled, drying will run long.", rested / 60.0)
     return ""
 
 
@@ -207,9 +218,9 @@ def between_words(session: RoastSession, following: str) -> tuple[str, str] | No
     first = left[0]
     headline = first.text
     if first.due_in_s is not None:
-        headline += f" in {clock(first.due_in_s)}" if first.due_in_s > SOON_S else " now"
-    then = f"then {left[1].text[:1].lower()}{left[1].text[1:]}" if len(left) > 1 else ""
-    return headline, " · ".join(part for part in ("Enter ticks it", then, following) if part)
+        headline += tr(" in {}", clock(first.due_in_s)) if first.due_in_s > SOON_S else tr(" now")
+    then = tr("then {}", inside(left[1].text)) if len(left) > 1 else ""
+    return headline, " · ".join(part for part in (tr("Enter ticks it"), then, following) if part)
 
 
 def _join(*parts: str) -> str:

@@ -10,6 +10,7 @@ from firnel.core.guidance import Choice
 from firnel.core.model.forecast import FORWARD_STEP, Forecast
 from firnel.core.plan import PlanCurve
 from firnel.core.usual import CRASH_FALL, FLICK_RISE, STALL_RATE
+from firnel.core.words import tr
 
 #: So far is looked ahead. [s]
 AHEAD_S = 100.0
@@ -54,7 +55,7 @@ def coming_of(
     meant = np.isfinite(planned[lowest]) and rate[lowest] > planned[lowest] - BEYOND_PLAN
     if rate[lowest] < STALL_RATE and not meant:
         in_s = float(ahead[int(np.argmax(rate < STALL_RATE))] - forecast.at)
-        found.append(Coming("stall", in_s, f"stall coming: the rate falls to {rate[lowest]:.1f} K/min"))
+        found.append(Coming("stall", in_s, tr("stall coming: the rate falls to {:.1f} K/min", rate[lowest])))
     if stalls_only or forecast.first_crack is None or forecast.yellow is None:
         return tuple(found)
     window = max(1, int(30.0 / FORWARD_STEP))
@@ -63,11 +64,11 @@ def coming_of(
     beyond = np.where(falls > np.maximum(own_falls, 0.0) + BEYOND_PLAN, falls, 0.0)
     if not found and falls.size and float(beyond.max()) > CRASH_FALL:
         at = int(np.argmax(beyond))
-        sentence = f"crash coming: the rate falls by {falls[at]:.0f} K/min"
+        sentence = tr("crash coming: the rate falls by {:.0f} K/min", falls[at])
         found.append(Coming("crash", float(ahead[at + window] - forecast.at), sentence))
     rises = np.where(-falls > np.maximum(-own_falls, 0.0) + BEYOND_PLAN * 0.5, -falls, 0.0)
     if rises.size and float(rises.max()) > FLICK_RISE and ahead[int(np.argmax(rises))] > forecast.first_crack.value - 60.0:
         at = int(np.argmax(rises))
-        sentence = f"flick coming: the rate turns up by {rises[at]:.0f} K/min"
+        sentence = tr("flick coming: the rate turns up by {:.0f} K/min", rises[at])
         found.append(Coming("flick", float(ahead[at + window] - forecast.at), sentence))
     return tuple(found)

@@ -9,6 +9,7 @@ from firnel.core.plan import READINGS, Anchor, DueMove, PlannedMove, expected_ma
 from firnel.core.settling import LATE_S
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import EXPECTED_MARKS, Control, ControlScale, Machine, MarkKind, word_of
+from firnel.core.words import capital, inside, tr
 from firnel.work.roast.before_charge import between_words, charge_words
 from firnel.work.roast.danger import danger_of
 from firnel.work.roast.drop_cue import FINAL_S, LEADS_S, drop_cue
@@ -79,12 +80,18 @@ def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0, fo
         return Cue("danger", danger.headline, "\n".join(danger.steps), "", "", since, figures, "danger")
     if phase == "idle":
         return Cue(
-            "no batch", "Prepare the next batch", following or "Press N: choose lot, load and plan.", "", "", "", figures
+            tr("no batch"),
+            tr("Prepare the next batch"),
+            following or tr("Press N: choose lot, load and plan."),
+            "",
+            "",
+            "",
+            figures,
         )
     if phase == "ready":
         headline, detail, urgency = charge_words(session, units)
         detail = _join(detail, *(matter.short for matter in _start(session, units, now)))
-        return Cue("before charge", headline, detail, "", "", "", figures, urgency, _space(session))
+        return Cue(tr("before charge"), headline, detail, "", "", "", figures, urgency, _space(session))
     if phase == "cooling":
         return _cooling(session, now - session.marks[MarkKind.DROP].t, cooling_aim_s, since, figures, following)
     label, shown = _stage_clock(session, now)
@@ -92,9 +99,9 @@ def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0, fo
     first = matters[0]
     if first.rank is Rank.DROP and first.at is not None and first.urgency == "drop":
         left = first.at - now
-        shown, label = (clock(-left), "over by") if left < -0.5 else (f"{max(left, 0.0):.0f}", "drop in")
+        shown, label = (clock(-left), tr("over by")) if left < -0.5 else (tr("{:.0f}", max(left, 0.0)), tr("drop in"))
     others = matters[1:]
-    landing = [m.short for m in others if m.kicker == "next mark" and m.headline.startswith("Drop")]
+    landing = [m.short for m in others if m.rank is Rank.REST and m.at is not None and m.kicker == tr("next mark")]
     small = [m.short for m in others if m.short and m.short not in landing][:2]
     detail = _join(first.detail, *_late(session, units), *landing, *small, _shift_sentence(session))
     return Cue(
@@ -108,7 +115,7 @@ def matters_of(session: RoastSession, units: Units) -> list[Matter]:
     now = session.now()
     found = [*_drop(session, units, now), *_marks(session, now), *_moves(session, units, now), *_start(session, units, now)]
     found.sort(key=lambda matter: (matter.rank, matter.at is None, matter.at or 0.0))
-    return found or [Matter(Rank.REST, None, "next", "Watch colour, smell and sound", _shift_sentence(session))]
+    return found or [Matter(Rank.REST, None, tr("next"), tr("Watch colour, smell and sound"), _shift_sentence(session))]
 
 
 def _drop(session: RoastSession, units: Units, now: float) -> list[Matter]:
@@ -117,17 +124,24 @@ def _drop(session: RoastSession, units: Units, now: float) -> list[Matter]:
     if offer is not None:
         ago = clock(now - offer.mark.t)
         return [
-            Matter(Rank.DROP, now, "drop", f"Dropped {ago} ago?", "Space: yes, it dropped then · Z: no, beans are in", "due")
+            Matter(
+                Rank.DROP,
+                now,
+                "drop",
+                tr("Dropped {} ago?", ago),
+                tr("Space: yes, it dropped then · Z: no, beans are in"),
+                "due",
+            )
         ]
     ending = drop_cue(session, units)
     if ending is None:
         return []
     left, at = ending.left_s, now + ending.left_s
     if left > LEADS_S:
-        short = ending.sentence or f"drop in {clock(left)}"
-        return [Matter(Rank.REST, at, "next mark", f"Drop in {clock(left)}", ending.sentence, "calm", short)]
-    headline = "Drop now" if left <= 0.5 else f"Drop in {clock(left)}"
-    return [Matter(Rank.DROP, at, "drop", headline, ending.sentence, "drop" if left <= FINAL_S else "soon", "drop")]
+        short = ending.sentence or tr("drop in {}", clock(left))
+        return [Matter(Rank.REST, at, tr("next mark"), tr("Drop in {}", clock(left)), ending.sentence, "calm", short)]
+    headline = tr("Drop now") if left <= 0.5 else tr("Drop in {}", clock(left))
+    return [Matter(Rank.DROP, at, tr("drop"), headline, ending.sentence, "drop" if left <= FINAL_S else "soon", tr("drop"))]
 
 
 def _marks(session: RoastSession, now: float) -> list[Matter]:
@@ -146,26 +160,28 @@ def _offered(session: RoastSession, kind: MarkKind, now: float) -> Matter | None
         return None
     offer, word, meant = session.offers[kind], kind.words, means_space(session)
     ago, takes = clock(now - offer.mark.t), meant is not None and meant.kind is kind
-    short = f"{word} found {ago} ago"
-    keys = "Space takes it, Z: not yet"
+    short = tr("{} found {} ago", word, ago)
+    keys = tr("Space takes it, Z: not yet")
     if takes and now - offer.since <= OFFERED_S:
-        headline = f"{word.capitalize()} probably {ago} ago"
-        return Matter(Rank.MARK, now, "found", headline, f"± {clock(offer.doubt_s)} · {keys}", "due", short)
-    return Matter(Rank.REST, now, "found", f"{word.capitalize()} found, {ago} ago", keys if takes else "", "calm", short)
+        headline = tr("{} probably {} ago", capital(word), ago)
+        return Matter(Rank.MARK, now, tr("found"), headline, f"± {clock(offer.doubt_s)} · {keys}", "due", short)
+    return Matter(Rank.REST, now, tr("found"), tr("{} found, {} ago", capital(word), ago), keys if takes else "", "calm", short)
 
 
 def _expected(session: RoastSession, kind: MarkKind, at: float, now: float) -> Matter:
     """The next mark: in a while, about now, or late by the plan; "now" does not stand for minutes."""
-    left, word, key = at - now, kind.words.capitalize(), "Space marks it"
+    left, word, key = at - now, capital(kind.words), tr("Space marks it")
     late = now - _unhurried(session, kind)
     if left > 0.5:
         urgency = "soon" if left <= SOON_S else "calm"
-        in_short = f"{kind.words} in {clock(left)}"
-        return Matter(Rank.MOVE, at, "next mark", f"{word} in {clock(left)}", key, urgency, in_short)
+        in_short = tr("{} in {}", kind.words, clock(left))
+        return Matter(Rank.MOVE, at, tr("next mark"), tr("{} in {}", word, clock(left)), key, urgency, in_short)
     if late <= LATE_S:
-        return Matter(Rank.MARK, now, "next mark", f"{word} about now", key, "due", f"{kind.words} about now")
-    detail = f"{clock(late)} after the plan has it · {key}"
-    return Matter(Rank.REST, None, "next mark", f"{word} is late", detail, "calm", f"{kind.words} {clock(late)} late")
+        return Matter(Rank.MARK, now, tr("next mark"), tr("{} about now", word), key, "due", tr("{} about now", kind.words))
+    detail = tr("{} after the plan has it · {}", clock(late), key)
+    return Matter(
+        Rank.REST, None, tr("next mark"), tr("{} is late", word), detail, "calm", tr("{} {} late", kind.words, clock(late))
+    )
 
 
 def _unhurried(session: RoastSession, kind: MarkKind) -> float:
@@ -195,11 +211,11 @@ def _moves(session: RoastSession, units: Units, now: float) -> list[Matter]:
         if left is None:
             headline, urgency, rank = words, "calm", Rank.REST
         else:
-            headline = f"{words} now" if left <= 0.5 else f"{words} in {clock(left)}"
-            urgency = "due" if left <= 0.5 else "soon" if left <= SOON_S else "calm"
+            headline = tr("{} now", words) if left <= 0.5 else tr("{} in {}", words, clock(left))
+            urgency = tr("due") if left <= 0.5 else "soon" if left <= SOON_S else "calm"
             rank = Rank.MOVE
-        found.append(Matter(rank, entry.due_t, "next move", headline, when, urgency,
-                            f"then {words[0].lower()}{words[1:]} {when}"))  # fmt: skip
+        found.append(Matter(rank, entry.due_t, tr("next move"), headline, when, urgency,
+                            tr("then {} {}", inside(words), when)))  # fmt: skip
     return found
 
 
@@ -211,9 +227,9 @@ def _start(session: RoastSession, units: Units, now: float) -> list[Matter]:
         shown = control_text(control, stands, scales.get(control), units, with_unit=False)
         wanted = control_text(control, start, scales.get(control), units)
         words = f"{control_name(control, session.machine)} {shown} → {wanted}"
-        detail = "the plan begins so"
-        short = f"{words[:1].lower()}{words[1:]}, as the plan begins"
-        found.append(Matter(Rank.MOVE, now, "at the charge", f"{words} now", detail, "due", short))
+        detail = tr("the plan begins so")
+        short = tr("{}, as the plan begins", inside(words))
+        found.append(Matter(Rank.MOVE, now, tr("at the charge"), tr("{} now", words), detail, "due", short))
     return found
 
 
@@ -225,8 +241,8 @@ def _late(session: RoastSession, units: Units) -> list[str]:
     entry, confirmed = late[-1], next_move(session)
     ago = clock(session.now() - (entry.due_t or 0.0))
     words = move_sentence(entry, units, session.machine)
-    keys = "Enter done, D let go" if confirmed is not None and confirmed.index == entry.index else "D let go"
-    return [f"{ago} late: {words[:1].lower()}{words[1:]} ({keys})"]
+    keys = tr("Enter done, D let go") if confirmed is not None and confirmed.index == entry.index else tr("D let go")
+    return [tr("{} late: {} ({})", ago, inside(words), keys)]
 
 
 def _stage_clock(session: RoastSession, now: float) -> tuple[str, str]:
@@ -234,11 +250,11 @@ def _stage_clock(session: RoastSession, now: float) -> tuple[str, str]:
     phase, came = session.phase, session.reckoned
     kind = {"drying": MarkKind.CHARGE, "browning": MarkKind.YELLOW, "development": MarkKind.FIRST_CRACK}[phase]
     since = now - came[kind].t
-    about = "about " if kind in session.offers else ""
+    about = tr("about ") if kind in session.offers else ""
     if phase == "development":
         total = max(now - came[MarkKind.CHARGE].t, 1.0)
-        return f"{about}development · {100 * since / total:.0f} % of total", clock(since)
-    return f"{about}{phase}", clock(since)
+        return tr("{}development · {:.0f} % of total", about, 100 * since / total), clock(since)
+    return f"{about}{tr(phase)}", clock(since)
 
 
 def _space(session: RoastSession) -> str:
@@ -247,29 +263,36 @@ def _space(session: RoastSession) -> str:
     if meant is None:
         return ""
     if meant.found is not None:
-        return f"takes {meant.kind.words}"
+        return tr("takes {}", meant.kind.words)
     rule = session.around.crack_rule if meant.kind is MarkKind.FIRST_CRACK else ""
-    return f"marks {meant.kind.words}{f', {rule}' if rule else ''}"
+    return tr("marks {}{}", meant.kind.words, f", {tr(rule)}" if rule else "")
 
 
 def _cooling(session: RoastSession, cooled: float, aim_s: float, since: str, figures: str, following: str) -> Cue:
     """After the drop: the routine between two batches, and the scale."""
     if cooled > aim_s and session.batch_id is not None:
-        detail = _join(f"Aim: hand-warm within {clock(aim_s)}.", following)
+        detail = _join(tr("Aim: hand-warm within {}.", clock(aim_s)), following)
         return Cue(
-            "dropped", "Cooling over the aim: is the tray fan on?", detail, "cooling", clock(cooled), since, figures, "warn"
+            tr("dropped"),
+            tr("Cooling over the aim: is the tray fan on?"),
+            detail,
+            tr("cooling"),
+            clock(cooled),
+            since,
+            figures,
+            "warn",
         )
     between = between_words(session, following)
     if between is None:
-        detail = _join(f"Aim: hand-warm within {clock(aim_s)}. Weigh it, then type the figures in the sheet.", following)
-        return Cue("dropped", "Cool, then weigh", detail, "cooling", clock(cooled), since, figures)
-    return Cue("between batches", between[0], between[1], "cooling", clock(cooled), since, figures)
+        detail = _join(tr("Aim: hand-warm within {}. Weigh it, then type the figures in the sheet.", clock(aim_s)), following)
+        return Cue("dropped", tr("Cool, then weigh"), detail, "cooling", clock(cooled), since, figures)
+    return Cue(tr("between batches"), between[0], between[1], "cooling", clock(cooled), since, figures)
 
 
 def _figures(session: RoastSession, units: Units) -> str:
     bean, rate = session.trace.level, session.trace.latest("rate")
     if bean is None:
-        return "no readings"
+        return tr("no readings")
     charged = MarkKind.CHARGE in session.marks and MarkKind.DROP not in session.marks
     turned = MarkKind.TURNING in session.marks
     text = units.text(bean, "°C", 1)
@@ -294,7 +317,7 @@ def _shift_sentence(session: RoastSession) -> str:
             late = marks[kind].t - marks[start].t - seconds
             if abs(late) < 3.0:
                 return ""
-            return f"{kind.words} {clock(abs(late))} {'late' if late > 0 else 'early'}: the rest moved"
+            return tr("{} {} {}: the rest moved", kind.words, clock(abs(late)), tr("late") if late > 0 else tr("early"))
     return ""
 
 
@@ -305,7 +328,7 @@ def control_text(
     if value is None:
         return "?"
     if scale is None:
-        return f"{value:g}"
+        return tr("{:g}", value)
     unit = units.shown_unit(scale.unit)
     digits = None if unit != scale.unit else scale.digits(value)
     return units.text(value, scale.unit, digits, with_unit)
@@ -318,14 +341,14 @@ def move_sentence(entry: DueMove, units: Units, machine: Machine | None) -> str:
     name = control_name(control, machine)
     target = control_text(control, entry.move.to, scale, units)
     if entry.from_value is None:
-        return f"{name} to {target}"
+        return tr("{} to {}", name, target)
     return f"{name} {control_text(control, entry.from_value, scale, units, with_unit=False)} → {target}"
 
 
 def control_name(control: Control, machine: Machine | None) -> str:
     """``Gas``; ``Heat`` on an electric machine."""
     word = word_of(control, machine)
-    return word[:1].upper() + word[1:]
+    return capital(word)
 
 
 def when_sentence(move: PlannedMove, units: Units) -> str:
@@ -333,12 +356,14 @@ def when_sentence(move: PlannedMove, units: Units) -> str:
     if move.anchor in READINGS:
         degrees = units.text(move.at_c, "°C", None if move.at_c is not None and move.at_c % 1.0 else 0)
         if move.anchor is Anchor.BEAN:
-            return f"at {degrees}"
-        return f"when the air {'falls' if move.falling else 'rises'} to {degrees}"
-    mark = {Anchor.TIME: "charge", Anchor.MOVE: f"the {move.after} move"}.get(move.anchor, move.anchor.value.replace("_", " "))
+            return tr("at {}", degrees)
+        return tr("when the air {} to {}", tr("falls") if move.falling else tr("rises"), degrees)
+    mark = {Anchor.TIME: "charge", Anchor.MOVE: tr("the {} move", move.after)}.get(
+        move.anchor, tr(move.anchor.value.replace("_", " "))
+    )
     if move.offset_s == 0:
-        return f"at {mark}"
-    side = "after" if move.offset_s > 0 else "before"
+        return tr("at {}", mark)
+    side = tr("after") if move.offset_s > 0 else tr("before")
     seconds = abs(move.offset_s)
-    amount = f"{seconds:.0f} s" if seconds < 60 else clock(seconds)
+    amount = tr("{:.0f} s", seconds) if seconds < 60 else clock(seconds)
     return f"{amount} {side} {mark}"

@@ -13,6 +13,7 @@ import numpy as np
 from firnel.core.plan import shifted_curve
 from firnel.core.units import Units
 from firnel.core.vocabulary import HOT_BEAN_C, Control, Machine, MarkKind, Role
+from firnel.core.words import tr
 
 if TYPE_CHECKING:
     from firnel.work.roast.batch_state import BatchState
@@ -33,8 +34,8 @@ FAST_RATE = 13.0
 #: It is looked at from so far below first crack on. [K]
 NEAR_CRACK_C = 4.0
 WHAT_TO_DO = (
-    "Not burning: beans out into the running cooling tray.",
-    "Burning: doors shut, the maker's way, local fire code first.",
+    tr("Not burning: beans out into the running cooling tray."),
+    tr("Burning: doors shut, the maker's way, local fire code first."),
 )
 
 
@@ -50,8 +51,8 @@ def danger_of(batch: BatchState, units: Units) -> Danger | None:
     """The warning, while the beans or the air about them are past what the machine may read with beans in the drum."""
     if batch.past_limit is None:
         return None
-    what = "beans" if batch.past_limit == "bean" else "air"
-    return Danger(f"Heat off now: {what} at {units.text(batch.trace.latest(batch.past_limit), '°C', 0)}", WHAT_TO_DO)
+    what = tr("beans") if batch.past_limit == "bean" else tr("air")
+    return Danger(tr("Heat off now: {} at {}", what, units.text(batch.trace.latest(batch.past_limit), "°C", 0)), WHAT_TO_DO)
 
 
 def past_limit(batch: BatchState) -> str | None:

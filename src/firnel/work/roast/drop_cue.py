@@ -8,6 +8,7 @@ from statistics import median
 from firnel.core.machine import capacity
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind, Note
+from firnel.core.words import capital, tr
 from firnel.store.library import Library
 from firnel.work.roast.session import RoastSession
 
@@ -72,7 +73,7 @@ def _leading(session: RoastSession, units: Units) -> str:
     """Which target ends the batch, and where the other lands: by the one judgement of the landing."""
     plan, landing, place = session.order.plan, session.landing, session.place
     if bares_probe(session):
-        return "The probe is bare: development time leads, then colour and sound."
+        return tr("The probe is bare: development time leads, then colour and sound.")
     if plan is None or landing is None or place is None:
         return ""
     if plan.drop_rules:
@@ -80,13 +81,13 @@ def _leading(session: RoastSession, units: Units) -> str:
             return ""
         by = landing.development_s - landing.wanted_s
         if abs(by) <= landing.tolerance_s:
-            return f"{place.capitalize()}: development ends at {clock(landing.development_s)}."
-        return f"Drop temperature leads: development ends {clock(abs(by))} {'long' if by > 0 else 'short'}."
+            return tr("{}: development ends at {}.", capital(tr(place)), clock(landing.development_s))
+        return tr("Drop temperature leads: development ends {} {}.", clock(abs(by)), tr("long") if by > 0 else tr("short"))
     if landing.drop_c is None or landing.wanted_c is None:
         return ""
     by = landing.drop_c - landing.wanted_c
     at = units.text(landing.drop_c, "°C", 1)
     if abs(by) <= landing.tolerance_c:
-        return f"{place.capitalize()}: it drops at {at}."
-    amount = f"{abs(units.show_difference(by)):.1f} {units.temperature}"
-    return f"Development leads: it drops at {at}, {amount} {'hot' if by > 0 else 'cold'}."
+        return tr("{}: it drops at {}.", capital(tr(place)), at)
+    amount = tr("{:.1f} {}", abs(units.show_difference(by)), units.temperature)
+    return tr("Development leads: it drops at {}, {} {}.", at, amount, tr("hot") if by > 0 else tr("cold"))

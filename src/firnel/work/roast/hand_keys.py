@@ -25,6 +25,7 @@ from firnel.core.vocabulary import (
     usual_role,
     word_of,
 )
+from firnel.core.words import capital, tr
 from firnel.work.roast.batch_state import BatchState
 from firnel.work.roast.mark_doubts import Meant, doubt_of, means_space
 from firnel.work.roast.mark_watch import levels_of, reached
@@ -66,14 +67,14 @@ class HandKeys(BatchState):
     def space(self, at: float) -> Mark | None:
         """The one key that marks: what it means at that clock time [s] is what the window says it means."""
         if not self.recording:
-            self.say("No batch is running: nothing to mark.")
+            self.say(tr("No batch is running: nothing to mark."))
             return None
         meant = means_space(self)
         if meant is None:
-            self.say("All marks are set.")
+            self.say(tr("All marks are set."))
             return None
         if self._press is not None and abs(at - self._press.at) < BOUNCE_S:
-            self.say(f"Space once: {self._press.mark.kind.words} is marked.")
+            self.say(tr("Space once: {} is marked.", self._press.mark.kind.words))
             return None
         t = self.log_time(at)
         mark = self._mark_of(meant, t)
@@ -94,7 +95,7 @@ class HandKeys(BatchState):
     def mark(self, kind: MarkKind, at: float) -> Mark | None:
         """Set a mark at a clock time [s]; None (and a message) where it contradicts the others or is asked back."""
         if not self.recording:
-            self.say("No batch is running: nothing to mark.")
+            self.say(tr("No batch is running: nothing to mark."))
             return None
         t = self.log_time(at)
         mark = self._set_by_hand(Mark(kind, t, self.trace.bean_at(t), Found.KEY), at)
@@ -106,7 +107,7 @@ class HandKeys(BatchState):
         """The last Space meant the other thing."""
         press = self._press
         if press is None or press.other is None or self.clock.now() - press.at > OTHER_S:
-            self.say("There is nothing that Space could have meant otherwise.")
+            self.say(tr("There is nothing that Space could have meant otherwise."))
             return
         wanted, first = press.other, press.mark
         rest = [m for m in self._hands.marks.values() if m.kind not in (first.kind, wanted.kind)]
@@ -117,7 +118,7 @@ class HandKeys(BatchState):
         again = asked is not None and asked[0] is wanted.kind and now - asked[1] <= ASKED_S
         if (doubt := doubt_of(self, wanted)) and not again:
             self._asked = (wanted.kind, now)
-            self.say(f"{doubt} O again, if so.")
+            self.say(tr("{} O again, if so.", doubt))
             return
         with self._hands.by_hand():
             self._hands.set("marks", first.kind, None)
@@ -127,8 +128,8 @@ class HandKeys(BatchState):
             self._set_mark(wanted)
         self._press = _Press(press.at, wanted, first)
         ago = self.now() - wanted.t
-        then = f", {ago:.0f} s ago" if ago > 2 else ""
-        self.say(f"{wanted.kind.words.capitalize()} it was{then}. O: {first.kind.words} after all.")
+        then = tr(", {:.0f} s ago", ago) if ago > 2 else ""
+        self.say(tr("{} it was{}. O: {} after all.", capital(wanted.kind.words), then, first.kind.words))
 
     def _mark_of(self, meant: Meant, t: float) -> Mark:
         if meant.found is not None:
@@ -143,12 +144,12 @@ class HandKeys(BatchState):
         asked = self._asked
         again = asked is not None and asked[0] is mark.kind and BOUNCE_S <= at - asked[1] <= ASKED_S
         if mark.kind in (MarkKind.FIRST_CRACK_END, MarkKind.SECOND_CRACK) and MarkKind.FIRST_CRACK not in self.reckoned:
-            self.say(f"{mark.kind.words.capitalize()}? First crack is not marked yet: Space marks it.")
+            self.say(tr("{}? First crack is not marked yet: Space marks it.", capital(mark.kind.words)))
             return None
         doubt = doubt_of(self, mark)
         if doubt and not again:
             self._asked = (mark.kind, at) if asked is None or at - asked[1] >= BOUNCE_S else asked
-            self.say(f"{doubt} Again, if so.")
+            self.say(tr("{} Again, if so.", doubt))
             return None
         self._asked = None
         with self._hands.by_hand():
@@ -180,7 +181,7 @@ class HandKeys(BatchState):
         if kind is None or self.now() - offers[kind].since < BOUNCE_S:
             return False
         self._found.decline(kind, self.now())
-        self.say(f"{kind.words.capitalize()}: not yet. Space marks it when it comes.")
+        self.say(tr("{}: not yet. Space marks it when it comes.", capital(kind.words)))
         return True
 
     @property
@@ -198,24 +199,24 @@ class HandKeys(BatchState):
         own = sorted((m for m in self._hands.marks.values() if m.kind is not MarkKind.TURNING), key=lambda m: m.t)
         kind = self.picked
         if kind is None:
-            self.say("There is no mark to pick yet.")
+            self.say(tr("There is no mark to pick yet."))
             return
         fresh = self._picked is None or self.clock.now() - self._picked[1] >= PICKED_S
         kinds = [mark.kind for mark in own]
         chosen = kinds[(kinds.index(kind) - (0 if fresh and len(kinds) == 1 else 1)) % len(kinds)]
         self._picked = (chosen, self.clock.now())
-        self.say(f"Picked: {chosen.words}. , and . nudge it.")
+        self.say(tr("Picked: {}. , and . nudge it.", chosen.words))
 
     def nudge(self, seconds: float) -> None:
         """Move the picked mark, or the last, by some seconds."""
         kind = self.picked
         if kind is None:
-            self.say("There is no mark to nudge yet.")
+            self.say(tr("There is no mark to nudge yet."))
             return
         known = self._hands.marks[kind]
         moved = replace(known, t=known.t + seconds, bean=self.trace.bean_at(known.t + seconds))
         if moved.t > self.now():
-            self.say("A mark cannot lie in the future.")
+            self.say(tr("A mark cannot lie in the future."))
             return
         if wrong := self._contradiction(moved):
             self.say(wrong)
@@ -236,7 +237,7 @@ class HandKeys(BatchState):
             return
         undone = self._hands.undo()
         if not undone:
-            self.say("Nothing to undo.")
+            self.say(tr("Nothing to undo."))
             return
         self._press = None
         if MarkKind.CHARGE not in self._hands.marks:
@@ -252,7 +253,9 @@ class HandKeys(BatchState):
         self._found.look(self)
         self._write_hands()
         self._write_marks()
-        self.say("Taken back. The readings show the beans fall in: that stands as the charge." if seen else "Taken back.")
+        self.say(
+            tr("Taken back. The readings show the beans fall in: that stands as the charge.") if seen else tr("Taken back.")
+        )
 
     def _charge_seen(self) -> bool:
         """A charge that was taken back, though the probe plunged: the beans are in the drum, whoever says so."""
@@ -275,7 +278,7 @@ class HandKeys(BatchState):
         value = float(self.trace.column("bean")[index])
         self._strike_reading(index)
         self._keyed_t = self._last_keyed_t()
-        self.say(f"The reading of {value:.0f} °C is taken back.")
+        self.say(tr("The reading of {:.0f} °C is taken back.", value))
         return True
 
     def doubt_reading(self, bean: float) -> str:
@@ -290,7 +293,7 @@ class HandKeys(BatchState):
             self._doubted = None
             return ""
         self._doubted = (bean, now)
-        return f"{bean:.0f} °C? {expected:.0f} °C expected. Type it again, if so."
+        return tr("{:.0f} °C? {:.0f} °C expected. Type it again, if so.", bean, expected)
 
     def _expected_reading(self) -> tuple[float | None, float]:
         """What the display should show now by the readings before, and by how much it may be otherwise. [degC]"""
@@ -348,12 +351,12 @@ class HandKeys(BatchState):
         """Choose the next control in the machine's own order, for the arrows up and down."""
         own = list(self.machine.controls) if self.machine is not None else []
         if not own:
-            self.say("No machine is known: it has no controls to choose from.")
+            self.say(tr("No machine is known: it has no controls to choose from."))
             return
         at = own.index(self.chosen) if self.chosen in own else -1
         self._chosen = own[(at + 1) % len(own)]
         word = word_of(self._chosen, self.machine)
-        self.say(f"Up and Down: {word}{', as the machine reports it' if self._reported(self._chosen) else ''}.")
+        self.say(tr("Up and Down: {}{}.", word, tr(", as the machine reports it") if self._reported(self._chosen) else ""))
 
     def type_setting(self, text: str, at: float) -> None:
         """A setting that was typed: a figure for the chosen control, or a name and a figure."""
@@ -362,36 +365,47 @@ class HandKeys(BatchState):
         control: Control | None = self.chosen
         if name and machine is not None:
             words = name.strip().lower()
-            control = next((c for c in machine.controls if words in (str(c), machine.word(c).lower())), None)
+            control = next(
+                (c for c in machine.controls if words in (str(c), c.replace("_", " "), machine.word(c).lower())), None
+            )
             close = [c for c in machine.controls if machine.word(c).lower().startswith(words)]
             control = control or (close[0] if len(close) == 1 else None)
         scale = machine.controls.get(control) if machine is not None and control is not None else None
         if control is None or scale is None:
-            has = ", ".join(machine.word(c) for c in machine.controls) if machine is not None else "no controls"
-            self.say(f"{name or 'That'} is no control of this machine; it has {has}.")
+            has = ", ".join(machine.word(c) for c in machine.controls) if machine is not None else tr("no controls")
+            self.say(tr("{} is no control of this machine; it has {}.", name or tr("That"), has))
             return
         try:
             to = float(figure.replace(",", "."))
         except ValueError:
-            self.say(f"{figure!r} is no setting of the {word_of(control, machine)}.")
+            self.say(tr("{!r} is no setting of the {}.", figure, word_of(control, machine)))
             return
         if not scale.low <= to <= scale.high:
-            self.say(f"The {word_of(control, machine)} goes from {scale.low:g} to {scale.high:g} {scale.unit}, not to {to:g}.")
+            self.say(
+                tr(
+                    "The {} goes from {:g} to {:g} {}, not to {:g}.",
+                    word_of(control, machine),
+                    scale.low,
+                    scale.high,
+                    scale.unit,
+                    to,
+                )
+            )
             return
         if scale.reported:
-            self.say(f"The machine reports its {word_of(control, machine)} itself: move it there.")
+            self.say(tr("The machine reports its {} itself: move it there.", word_of(control, machine)))
             return
         self.set_control(control, to, at)
-        self.say(f"{word_of(control, machine).capitalize()} {to:g} {scale.unit}.")
+        self.say(tr("{} {:g} {}.", capital(word_of(control, machine)), to, scale.unit))
 
     def step_control(self, control: Control, steps: int, at: float) -> None:
         """Move a control by steps of its own scale, for a machine that does not report it."""
         scale = self.machine.controls.get(control) if self.machine else None
         if scale is None:
-            self.say(f"This machine has no {control.words} to set.")
+            self.say(tr("This machine has no {} to set.", control.words))
             return
         if scale.reported:
-            self.say(f"The machine reports its {word_of(control, self.machine)} itself: move it there.")
+            self.say(tr("The machine reports its {} itself: move it there.", word_of(control, self.machine)))
             return
         current = self._hands.held.get(control, scale.low)
         self.set_control(control, scale.nearest(current + steps * scale.step), at)
@@ -399,7 +413,7 @@ class HandKeys(BatchState):
     def set_control(self, control: Control, value: float, at: float) -> None:
         """Note that a control was set to a value at a clock time. [s]"""
         if not math.isfinite(value):
-            self.say(f"{value} is no setting of the {word_of(control, self.machine)}.")
+            self.say(tr("{} is no setting of the {}.", value, word_of(control, self.machine)))
             return
         same = self._hands.held.get(control) == value
         with self._hands.by_hand():
@@ -412,7 +426,7 @@ class HandKeys(BatchState):
         """Tick off the next planned move: done now. Where the machine does not report it, it is noted as made."""
         waiting = next_move(self)
         if waiting is None:
-            self.say("No planned move is waiting.")
+            self.say(tr("No planned move is waiting."))
             return
         move, t = waiting.move, self.log_time(at)
         with self._hands.by_hand():
@@ -427,20 +441,20 @@ class HandKeys(BatchState):
         """The planned move that was missed is not to be made any more."""
         overdue = [entry for entry in pending(self) if entry.due_t is not None and entry.due_t <= self.now()]
         if not overdue:
-            self.say("No move is overdue.")
+            self.say(tr("No move is overdue."))
             return
         late = [entry for entry in overdue if is_late(self, entry)]
         waiting = late[-1] if late else overdue[0]
         with self._hands.by_hand():
             self._hands.set("settled", waiting.index, Settled(Became.LET_GO, self.now()))
         self._write_hands()
-        self.say("Let go: it is not waited for any more.")
+        self.say(tr("Let go: it is not waited for any more."))
 
     def take_advice(self, at: float) -> None:
         """Do as advised: a planned move is to go elsewhere, or a step is made now (and noted, where nobody reports it)."""
         advice = self.advice
         if advice is None:
-            self.say("There is no advice to take.")
+            self.say(tr("There is no advice to take."))
             return
         choice = advice.choice
         if choice.move is not None:
@@ -449,26 +463,26 @@ class HandKeys(BatchState):
         elif not self._reported(choice.control):
             self.set_control(choice.control, choice.to, at)
         else:
-            self.say(f"Set the {word_of(choice.control, self.machine)} at the machine: it is seen from there.")
+            self.say(tr("Set the {} at the machine: it is seen from there.", word_of(choice.control, self.machine)))
             return
         self._advising.taken()
-        self.say("Taken.")
+        self.say(tr("Taken."))
 
     # Words
 
     def note(self, kind: str, text: str, at: float, said: str | None = None) -> None:
         """A word from the trier, a remark, or something ticked; ``said`` is told in place of the usual words."""
         if not self.recording:
-            self.say("No batch is running: nothing to note it on.")
+            self.say(tr("No batch is running: nothing to note it on."))
             return
         with self._hands.by_hand():
             self._hands.add("notes", Note(self.log_time(at), kind, text))
         self._write_hands()
-        self.say(f"Noted: {kind} {text}." if said is None else said)
+        self.say(tr("Noted: {} {}.", kind, text) if said is None else said)
 
     def lone_pop(self, at: float) -> None:
         """A pop that does not count: noted, and nothing else changes."""
-        self.note(LONE_POP, "a lone pop", at, said="A lone pop is noted; first crack is still to come.")
+        self.note(LONE_POP, tr("a lone pop"), at, said=tr("A lone pop is noted; first crack is still to come."))
 
     def keep_note(self, note: Note) -> None:
         """Something that no hand noted, and no undo takes back."""
@@ -478,7 +492,7 @@ class HandKeys(BatchState):
 
 def _took(meant: Meant, ago: float) -> str:
     """What Space took, and what one key makes of it."""
-    word = meant.kind.words.capitalize()
+    word = capital(meant.kind.words)
     if meant.found is not None:
-        return f"{word} taken as found, {ago:.0f} s ago. O: it is now."
-    return f"Taken as {meant.kind.words}. O: it was {meant.other.words}." if meant.other is not None else ""
+        return tr("{} taken as found, {:.0f} s ago. O: it is now.", word, ago)
+    return tr("Taken as {}. O: it was {}.", meant.kind.words, meant.other.words) if meant.other is not None else ""

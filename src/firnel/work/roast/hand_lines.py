@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable
 
 from firnel.core.vocabulary import USUAL_CONTROLS, MarkKind, Quality
+from firnel.core.words import tr
 from firnel.devices.reading import Reading
 from firnel.work.desk import Desk
 from firnel.work.roast.session import RoastSession
@@ -58,7 +59,7 @@ class HandLines:
             session.dismiss()
         elif line.strip() == "not yet":
             if not session.decline():
-                session.say("No mark is offered.")
+                session.say(tr("No mark is offered."))
         elif word == "mark" and rest in MARKS:
             session.mark(MARKS[rest], at)
         elif word == "abandon":
@@ -72,7 +73,7 @@ class HandLines:
             kind, _, text = rest.partition(" ")
             session.note(kind, text.strip(), at)
         else:
-            raise HandLineError(f"{line.strip()!r} is nothing that a hand does.")
+            raise HandLineError(tr("{!r} is nothing that a hand does.", line.strip()))
         return session.message
 
     def _set(self, session: RoastSession, rest: str, at: float) -> None:
@@ -85,18 +86,18 @@ class HandLines:
             controls = {"heat": machine.main_heat, "air": machine.main_air} | controls
         control = controls.get(name.lower())
         if control is None or session.machine is None or control not in session.machine.controls:
-            raise HandLineError(f"This machine has no {name!r} to set.")
+            raise HandLineError(tr("This machine has no {!r} to set.", name))
         scale, to = session.machine.controls[control], _figure(value)
         if not scale.low <= to <= scale.high:
-            raise HandLineError(f"{name} goes from {scale.low:g} to {scale.high:g} {scale.unit}, not to {value}.")
+            raise HandLineError(tr("{} goes from {:g} to {:g} {}, not to {}.", name, scale.low, scale.high, scale.unit, value))
         if scale.reported:
-            raise HandLineError(f"The machine reports its {name} itself: move it there.")
+            raise HandLineError(tr("The machine reports its {} itself: move it there.", name))
         session.set_control(control, to, at)
 
     def _reading(self, rest: str, at: float) -> None:
         figures = [_figure(part) for part in rest.split()]
         if not 1 <= len(figures) <= 2 or not all(0.0 <= figure <= 400.0 for figure in figures):
-            raise HandLineError(f"{rest!r} is no bean reading, nor one with the air beside it [°C].")
+            raise HandLineError(tr("{!r} is no bean reading, nor one with the air beside it [°C].", rest))
         session = self._desk.session
         if question := session.doubt_reading(figures[0]):
             session.say(question)
@@ -108,7 +109,7 @@ def _figure(text: str) -> float:
     try:
         value = float(text.strip().replace(",", "."))
     except ValueError:
-        raise HandLineError(f"{text!r} is no figure.") from None
+        raise HandLineError(tr("{!r} is no figure.", text)) from None
     if not math.isfinite(value):
-        raise HandLineError(f"{text!r} is no figure.")
+        raise HandLineError(tr("{!r} is no figure.", text))
     return value

@@ -7,6 +7,7 @@ from typing import Any
 
 from firnel.core.units import Units
 from firnel.core.vocabulary import Found, Mark, MarkKind
+from firnel.core.words import capital, tr
 from firnel.work.roast.advice_words import advice_text, warnings_of
 from firnel.work.roast.cue import move_sentence, when_sentence
 from firnel.work.roast.mark_watch import LOOK_EVERY_S, empty_drum
@@ -92,7 +93,7 @@ class Headless:
             if kind not in self._offered:
                 self._offered.add(kind)
                 ago, t = self._session.now() - offer.mark.t, round(offer.mark.t - charge_t, 1)
-                text = f"{kind.words.capitalize()} probably {ago:.0f} s ago."
+                text = tr("{} probably {:.0f} s ago.", capital(kind.words), ago)
                 self._tell({"event": "offer", "mark": kind.value, "t": t, "doubt_s": round(offer.doubt_s, 1), "text": text})
 
     def _tell_cues(self, charge_t: float) -> None:
@@ -114,7 +115,9 @@ class Headless:
         drop_t = session.expected().get(MarkKind.DROP)
         if session.phase == "development" and drop_t is not None and now >= drop_t and -1 not in self._cues:
             self._cues.add(-1)
-            self._tell({"event": "cue", "t": round(now - charge_t, 1), "due_t": round(drop_t - charge_t, 1), "text": "Drop"})
+            self._tell(
+                {"event": "cue", "t": round(now - charge_t, 1), "due_t": round(drop_t - charge_t, 1), "text": tr("Drop")}
+            )
 
     def _tell_words(self, charge_t: float) -> None:
         said = [("warning", sentence) for _, sentence in warnings_of(self._session, self._units)]

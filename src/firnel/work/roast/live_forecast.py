@@ -31,6 +31,7 @@ from firnel.core.model.score import muted
 from firnel.core.model.statements import FEWEST
 from firnel.core.plan import DueMove, Plan, PlanCurve, shifted_curve
 from firnel.core.vocabulary import BatchRecord, Control, Machine, MarkKind, Role
+from firnel.core.words import tr
 from firnel.work.machines.forecasting import SEED, curve_record
 from firnel.work.roast.coming import Coming, coming_of
 from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, step_of
@@ -126,7 +127,7 @@ class LiveForecast:
             except (ArithmeticError, ValueError, np.linalg.LinAlgError) as error:
                 log.exception("The model could not follow batch %s at %.0f s; the curve goes on.", ask.label, ask.now)
                 self._follower = Follower(self._model, SEED)  # begun anew from what is recorded
-                why = f"the model could not follow it: {error}"
+                why = tr("the model could not follow it: {}", error)
         forecast = curve_record(record, ask.machine, ask.now - charge.t, rule, RECENT_S)
         return replace(self._told(ask, charge.t, forecast), why=why) if forecast is not None else None
 
@@ -322,8 +323,10 @@ def _marks_of(forecast: Forecast, zero: float) -> dict[MarkKind, float]:
 
 def _ghosts(planned: Forecast, choices: list[Choice]) -> tuple[Ghost, ...]:
     found = []
-    named = [("as planned", planned)]
-    named += [("one step less" if choice.to < choice.setting else "one step more", choice.forecast) for choice in choices]
+    named = [(tr("as planned"), planned)]
+    named += [
+        (tr("one step less") if choice.to < choice.setting else tr("one step more"), choice.forecast) for choice in choices
+    ]
     for name, forecast in named:
         if forecast.development_s is not None and forecast.drop_c is not None:
             found.append(Ghost(name, forecast.development_s.value, forecast.drop_c.value))

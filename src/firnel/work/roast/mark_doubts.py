@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from firnel.core.vocabulary import Mark, MarkKind
+from firnel.core.words import capital, tr
 from firnel.work.roast.mark_watch import SOONEST_S, FoundMark, levels_of
 
 if TYPE_CHECKING:
@@ -79,22 +80,22 @@ def doubt_of(batch: BatchState, mark: Mark) -> str:
     if kind is MarkKind.CHARGE or mark is batch.marks.get(kind):
         return ""
     if charge is None:
-        return f"{kind.words.capitalize()} before the charge?"
+        return tr("{} before the charge?", capital(kind.words))
     if kind is MarkKind.YELLOW:
         unturned = MarkKind.TURNING not in came and t - charge.t < LATEST_TURN_S and batch.trace.level is not None
         if unturned or t - charge.t < 0.5 * SOONEST_S[kind]:
-            return f"Yellow {t - charge.t:.0f} s after the charge, before the turn?"
+            return tr("Yellow {:.0f} s after the charge, before the turn?", t - charge.t)
         crack_c, _ = levels_of(batch, MarkKind.FIRST_CRACK)
         if mark.bean is not None and mark.bean >= crack_c - NEAR_CRACK_C:
-            return f"Yellow at {mark.bean:.0f} °C?"
+            return tr("Yellow at {:.0f} °C?", mark.bean)
         return ""
     yellow, crack = came.get(MarkKind.YELLOW), came.get(MarkKind.FIRST_CRACK)
     if kind is MarkKind.FIRST_CRACK:
         since = t - (yellow.t if yellow is not None else charge.t)
         if since < SOONEST_S[kind]:
-            return f"First crack {since:.0f} s after {'yellow' if yellow is not None else 'the charge'}?"
+            return tr("First crack {:.0f} s after {}?", since, tr("yellow") if yellow is not None else tr("the charge"))
         return ""
     start = crack.t if crack is not None else charge.t
     if kind is MarkKind.DROP and t - start < SOONEST_DROP_S:
-        return f"Drop {t - start:.0f} s after {'first crack' if crack is not None else 'the charge'}?"
+        return tr("Drop {:.0f} s after {}?", t - start, tr("first crack") if crack is not None else tr("the charge"))
     return ""

@@ -11,6 +11,7 @@ from firnel.core.plan import DueMove, shifted_curve
 from firnel.core.stages import stages_of
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, FloatArray, Found, Mark, MarkKind, Role, Trace, word_of
+from firnel.core.words import tr
 from firnel.work.roast.advice_words import Told, told_line
 from firnel.work.roast.cue import Cue, control_text, cue_of, move_sentence, when_sentence
 from firnel.work.roast.ready_picture import ReadyPicture, ready_picture
@@ -28,6 +29,7 @@ class MarkLabel:
     t: float
     level: float
     expected: bool = False
+    below: bool = False  #: stands under the curve
 
 
 @dataclass(frozen=True)
@@ -125,7 +127,7 @@ def roast_picture(session: RoastSession, settings: Settings, following: str = ""
         rate_top=_rate_top(curves, units),
         now=now - zero,
         temperature_unit=units.temperature,
-        batch_title=f"Batch {session.label}" if session.recording else "No batch",
+        batch_title=tr("Batch {}", session.label) if session.recording else tr("No batch"),
         batch_lines=_batch_lines(session, units),
         rows=_steel_rows(session, units) + mark_rows(tuple(session.marks.values()), units),
         moves=_moves(session, units, zero),
@@ -149,9 +151,9 @@ def _landing(session: RoastSession, units: Units) -> LandingPicture | None:
     shown = np.stack([cloud[0], _shown(cloud[1], units)])
     drop = units.show(landing.drop_c, "°C")
     by = units.show_difference(landing.drop_c - landing.wanted_c)
-    words = f"{clock(landing.development_s)} · {drop:.1f} {units.temperature}"
+    words = tr("{} · {:.1f} {}", clock(landing.development_s), drop, units.temperature)
     if abs(by) >= 0.05:
-        words += f" ({by:+.1f})".replace("-", "−")
+        words += tr(" ({:+.1f})", by).replace("-", "−")
     return LandingPicture(
         (landing.wanted_s, landing.tolerance_s, units.show(landing.wanted_c, "°C"), units.show_difference(landing.tolerance_c)),
         shown,
@@ -168,14 +170,14 @@ def _steel_rows(session: RoastSession, units: Units) -> tuple[tuple[str, str, st
     if session.around.steel is None or session.recording:
         return ()
     spread = units.show_difference(session.around.steel.sd_c)
-    return (("drum steel", f"± {spread:.0f}", units.text(session.around.steel.steel_c, "°C", 0)),)
+    return ((tr("drum steel"), tr("± {:.0f}", spread), units.text(session.around.steel.steel_c, "°C", 0)),)
 
 
 def _next_key(session: RoastSession) -> str:
     kind = session.next_expected()
     if kind is not None:
-        return f"mark {kind.words}"
-    return "" if session.phase != "cooling" else "all marks are set"
+        return tr("mark {}", kind.words)
+    return "" if session.phase != "cooling" else tr("all marks are set")
 
 
 def _curves(session: RoastSession, units: Units, zero: float) -> Curves:
@@ -262,9 +264,10 @@ def _labels(session: RoastSession, units: Units, zero: float) -> tuple[MarkLabel
     labels = []
     for mark in session.marks.values():
         if mark.bean is not None:
-            words = "turn" if mark.kind is MarkKind.TURNING else mark.kind.words
+            turned = mark.kind is MarkKind.TURNING
+            words = tr("turn") if turned else mark.kind.words
             what = units.text(mark.bean, "°C", 0, with_unit=False) if mark.kind is MarkKind.CHARGE else clock(mark.t - zero)
-            labels.append(MarkLabel(f"{words} {what}", mark.t - zero, units.show(mark.bean, "°C")))
+            labels.append(MarkLabel(f"{words} {what}", mark.t - zero, units.show(mark.bean, "°C"), below=turned))
     plan = session.order.plan
     curve = shifted_curve(plan, session.reckoned.values(), session.now(), session.foreseen) if plan else None
     if MarkKind.CHARGE in session.marks and curve is not None and curve.t.size:
@@ -331,12 +334,12 @@ def _batch_lines(session: RoastSession, units: Units) -> tuple[str, ...]:
     order = session.order
     if not session.recording:
         return ()
-    lot = order.lot.name if order.lot else "lot not told yet"
+    lot = order.lot.name if order.lot else tr("lot not told yet")
     process = f", {order.lot.process}" if order.lot and order.lot.process else ""
-    load = units.text(order.load_kg, "kg") if order.load_kg else "load not told"
-    machine = order.machine.name if order.machine else "machine not told"
-    plan = f"plan “{order.plan.name}”" if order.plan else "without a plan"
-    return (f"{lot}{process}", f"{load} on {machine}", plan)
+    load = units.text(order.load_kg, "kg") if order.load_kg else tr("load not told")
+    machine = order.machine.name if order.machine else tr("machine not told")
+    plan = tr("plan “{}”", order.plan.name) if order.plan else tr("without a plan")
+    return (f"{lot}{process}", tr("{} on {}", load, machine), plan)
 
 
 def mark_rows(marks: tuple[Mark, ...], units: Units) -> tuple[tuple[str, str, str], ...]:
@@ -351,7 +354,7 @@ def mark_rows(marks: tuple[Mark, ...], units: Units) -> tuple[tuple[str, str, st
         rows.append((f"{mark.kind.words}{found}", since, units.text(mark.bean, "°C", 1)))
     for name, stage in stages.items():
         if stage is not None:
-            share = f"{100 * stage.share:.0f} %" if stage.share is not None else ""
+            share = tr("{:.0f} %", 100 * stage.share) if stage.share is not None else ""
             rows.append((f"*{name}", clock(stage.seconds), share))
     return tuple(rows)
 

@@ -10,6 +10,7 @@ import numpy as np
 from firnel.core.plan import Anchor, DueMove, Rising, due_moves
 from firnel.core.settling import LATE_S, Became, Settled, passed, with_settled
 from firnel.core.vocabulary import Control, FloatArray, MarkKind, Note
+from firnel.core.words import tr
 
 if TYPE_CHECKING:
     from firnel.work.roast.batch_state import BatchState
@@ -68,8 +69,12 @@ def settled_notes(batch: BatchState) -> list[Note]:
     for index, one in sorted(settled_of(batch).items()):
         if plan is not None and one.became is not Became.MADE:
             move = plan.moves[index]
-            to = f" at {one.to:g}" if one.to is not None else ""
-            notes.append(Note(one.t, SETTLED_NOTE, f"move {index + 1}, {move.control.words} to {move.to:g}: {one.became}{to}"))
+            to = tr(" at {:g}", one.to) if one.to is not None else ""
+            notes.append(
+                Note(
+                    one.t, SETTLED_NOTE, tr("move {}, {} to {:g}: {}{}", index + 1, move.control.words, move.to, one.became, to)
+                )
+            )
     return notes
 
 

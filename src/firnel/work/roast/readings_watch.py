@@ -8,6 +8,7 @@ import numpy as np
 
 from firnel.core.units import clock
 from firnel.core.vocabulary import MarkKind, Quality
+from firnel.core.words import tr
 
 if TYPE_CHECKING:
     from firnel.work.roast.batch_state import BatchState
@@ -26,11 +27,11 @@ def probe_trouble(batch: BatchState) -> str:
     """What is wrong with the bean probe, as a sentence; empty where nothing is."""
     last = _last(batch, BAD_READINGS)
     if len(last) == BAD_READINGS and all(quality & Quality.FROZEN for quality in last):
-        return "Bean probe frozen at one figure: check it."
+        return tr("Bean probe frozen at one figure: check it.")
     if len(last) == BAD_READINGS and all(quality & Quality.OUT_OF_RANGE for quality in last):
-        return "Bean probe broken? Drive by time, colour and sound."
+        return tr("Bean probe broken? Drive by time, colour and sound.")
     if sum(bool(quality & Quality.SPIKE) for quality in last) >= 3:
-        return "Bean probe jumps: its wire or seat may be loose."
+        return tr("Bean probe jumps: its wire or seat may be loose.")
     return ""
 
 
@@ -43,15 +44,15 @@ def link_trouble(batch: BatchState) -> str:
     if trace.quality_at(len(trace) - 1) & Quality.HAND:
         if silent < batch.around.hand_every_s:
             return ""
-        return f"A reading is due, the last is {clock(silent)} old."
+        return tr("A reading is due, the last is {} old.", clock(silent))
     if silent > _gap_s(batch):
-        return f"No reading for {clock(silent)}: the clock and the keys go on."
+        return tr("No reading for {}: the clock and the keys go on.", clock(silent))
     between = np.diff(trace.column("t")[-LATE_OF:])
     if between.size < LATE_OF - 1:
         return ""
     usual, lately = float(np.median(between)), float(np.median(between[-LATE_READINGS:]))
     if lately > LATE_TIMES * usual and lately > LATE_S:
-        return f"Readings come every {lately:.0f} s, not {usual:.0f} s: a slow link."
+        return tr("Readings come every {:.0f} s, not {:.0f} s: a slow link.", lately, usual)
     return ""
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from firnel.core.units import Units, clock
+from firnel.core.words import tr
 from firnel.work.roast.before_charge import checks, label_state, pause_words, steel_words
 from firnel.work.roast.session import RoastSession
 from firnel.work.roast.steel import READY_C
@@ -56,7 +57,7 @@ def ready_picture(session: RoastSession, units: Units) -> ReadyPicture:
     order = session.order
     lot = order.lot
     state = label_state(session)
-    words = {"right": "Label checked: this is the load.", None: "Label not read yet: L, then scan or type it."}
+    words = {"right": tr("Label checked: this is the load."), None: tr("Label not read yet: L, then scan or type it.")}
     lines = tuple(
         CheckLine(check.text, check.done, "" if check.due_in_s is None or check.done else _when(check.due_in_s))
         for check in checks(session)
@@ -64,35 +65,36 @@ def ready_picture(session: RoastSession, units: Units) -> ReadyPicture:
     left = sum(not line.done for line in lines)
     return ReadyPicture(
         number=session.label,
-        load=units.text(order.load_kg, "kg") if order.load_kg else "no load",
-        lot=lot.name if lot else "Lot not told yet",
+        load=units.text(order.load_kg, "kg") if order.load_kg else tr("no load"),
+        lot=lot.name if lot else tr("Lot not told yet"),
         of_lot=", ".join(part for part in (lot.process, lot.origin) if part) if lot else "",
-        plan=f"plan “{order.plan.name}”, version {order.plan.version}" if order.plan else "without a plan",
+        plan=tr("plan “{}”, version {}", order.plan.name, order.plan.version) if order.plan else tr("without a plan"),
         label_state={"right": "right", None: "open"}.get(state, "wrong"),
         label_words=words.get(state, state or ""),
         steel=_steel(session, units),
-        checks_title=("Checks" if session.phase == "ready" else "Between batches") + (f" · {left} open" if left else " · done"),
+        checks_title=(tr("Checks") if session.phase == "ready" else tr("Between batches"))
+        + (tr(" · {} open", left) if left else tr(" · done")),
         checks=lines,
     )
 
 
 def _when(due_in_s: float) -> str:
-    return clock(due_in_s) if due_in_s > 0 else "now"
+    return clock(due_in_s) if due_in_s > 0 else tr("now")
 
 
 def _steel(session: RoastSession, units: Units) -> SteelPicture:
     steel, found = session.around.steel, session.around.readiness
     words = steel_words(session, units)
     if steel is None:
-        why = session.around.steel_untold or "it has idled too shortly."
-        return SteelPicture("", " ".join(part for part in (words, f"Not told: {why}") if part))
+        why = session.around.steel_untold or tr("it has idled too shortly.")
+        return SteelPicture("", " ".join(part for part in (words, tr("Not told: {}", why)) if part))
     wanted = found.wanted_c if found is not None else steel.steel_c
     now, sd = units.show(steel.steel_c, "°C"), units.show_difference(steel.sd_c)
     pause = pause_words(session)
     if pause and found is not None and not found.ready:
         words = f"{words} {pause}"
     return SteelPicture(
-        figure=f"{now:.0f} ± {sd:.0f} {units.temperature}",
+        figure=tr("{:.0f} ± {:.0f} {}", now, sd, units.temperature),
         words=words,
         now=now,
         sd=sd,

@@ -25,6 +25,7 @@ from firnel.core.vocabulary import (
     Note,
     Quality,
 )
+from firnel.core.words import tr
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.store.journal import Journal
@@ -64,7 +65,7 @@ def check_load(load_kg: float | None) -> None:
     ValueError : saying so.
     """
     if load_kg is not None and not (load_kg > 0 and math.isfinite(load_kg)):
-        raise ValueError(f"A load of {load_kg:g} kg cannot be roasted.")
+        raise ValueError(tr("A load of {:g} kg cannot be roasted.", load_kg))
 
 
 def _at_once(call: Callable[[], None]) -> None:
@@ -106,7 +107,7 @@ class RoastSession(HandKeys):
         ValueError : if a batch is being roasted, or the load is not one.
         """
         if self.roasting:
-            raise ValueError(f"Batch {self.label} is in the drum: drop it first.")
+            raise ValueError(tr("Batch {} is in the drum: drop it first.", self.label))
         check_load(order.load_kg)
         self.close()
         self._begin(order, keep_s=0.0)
@@ -122,11 +123,11 @@ class RoastSession(HandKeys):
         ValueError : if none is prepared, or the load is not one.
         """
         if self._journal is None or self.phase != "ready":
-            raise ValueError("No batch is prepared.")
+            raise ValueError(tr("No batch is prepared."))
         check_load(order.load_kg)
         self.order = replace(self.order, lot=order.lot, load_kg=order.load_kg)
         self._journal.results({"lot_id": order.lot.id if order.lot else None, "load_kg": order.load_kg})
-        self.say(f"Batch {self.label} is corrected; it keeps its number.")
+        self.say(tr("Batch {} is corrected; it keeps its number.", self.label))
         return self.label
 
     def resume(self, key: int, by_word: bool = False) -> None:
@@ -173,7 +174,7 @@ class RoastSession(HandKeys):
             read = [None if math.isnan(value) else value for value in (bean, air)]
             self.trace.append(t, read[0], read[1], controls, Quality(quality))
         self._rate_from_charge()
-        self.message = f"Batch {self.label} goes on; {away / rate:.0f} s of readings are missing."
+        self.message = tr("Batch {} goes on; {:.0f} s of readings are missing.", self.label, away / rate)
         self._changed()
 
     def close(self) -> bool:
@@ -204,24 +205,28 @@ class RoastSession(HandKeys):
         word : what the roaster adds.
         """
         if self._journal is None:
-            self.say("No batch is running.")
+            self.say(tr("No batch is running."))
             return
         label, phase = self.label, self.phase
         if phase == "cooling":
-            self.say("The batch is dropped already: weigh it with W, or leave it.")
+            self.say(tr("The batch is dropped already: weigh it with W, or leave it."))
             return
         if phase == "ready":
             self.close()
-            self.say(f"Batch {label} is not roasted; nothing is kept of it.")
+            self.say(tr("Batch {} is not roasted; nothing is kept of it.", label))
             return
         self._hands.add("notes", Note(self.now(), ABANDONED, f"{why}: {word}" if word else why))
         self._take_found()
-        self._journal.results({"left_out": f"ended otherwise: {why}{f', {word}' if word else ''}"[:200]})
+        self._journal.results({"left_out": tr("ended otherwise: {}{}", why, f", {word}" if word else "")[:200]})
         self._journal.status("done")
         self._left_hot_t = self.clock.now()
         written = self._shelve()
-        kept = "It is kept as what it was, out of charts and fits." if written else "It is kept, but not in the library yet."
-        self.say(f"Batch {label} ended: {why}. {kept}")
+        kept = (
+            tr("It is kept as what it was, out of charts and fits.")
+            if written
+            else tr("It is kept, but not in the library yet.")
+        )
+        self.say(tr("Batch {} ended: {}. {}", label, why, kept))
 
     def flush(self) -> bool:
         """Wait until what has come in is in the library; False if that takes too long."""
@@ -259,11 +264,11 @@ class RoastSession(HandKeys):
         waiting = [journal for journal in open_ones if journal.waits]
         if not waiting:
             return ""
-        labels = ", ".join(journal.label or "that has no number yet" for journal in waiting)
+        labels = ", ".join(journal.label or tr("that has no number yet") for journal in waiting)
         if not all(kept) or self._spill is None:
-            return f"Part of batch {labels} could not be written anywhere, and is lost: is every disk full?"
-        where = f"It is kept in {self._spill.folder}, and brought in at the next start."
-        return f"Part of batch {labels} is not in the library. {where}"
+            return tr("Part of batch {} could not be written anywhere, and is lost: is every disk full?", labels)
+        where = tr("It is kept in {}, and brought in at the next start.", self._spill.folder)
+        return tr("Part of batch {} is not in the library. {}", labels, where)
 
     def weigh(self, results: Results) -> None:
         """Write scale, colour and remark of the dropped batch, and close it.
@@ -273,18 +278,18 @@ class RoastSession(HandKeys):
         ValueError : if the figures cannot be; nothing is written then.
         """
         if self._journal is None or self.phase != "cooling":
-            raise ValueError("There is no batch to weigh.")
+            raise ValueError(tr("There is no batch to weigh."))
         check_results(self.order.load_kg, results)
         label = self.label
         self._journal.results(results.columns)
         if results.complete:
             self._journal.status("done")
-        waits = "" if results.complete else f" It stays due on the bench: {missing_of(results)}."
+        waits = "" if results.complete else tr(" It stays due on the bench: {}.", missing_of(results))
         written = self._shelve()
         self.message = (
-            f"Batch {label} is saved.{waits}"
+            tr("Batch {} is saved.{}", label, waits)
             if written
-            else f"Batch {label} is kept, but not in the library yet: leave Firnel open until that is told."
+            else tr("Batch {} is kept, but not in the library yet: leave Firnel open until that is told.", label)
         )
         self._changed()
 
@@ -322,7 +327,7 @@ class RoastSession(HandKeys):
         if t - last < REPLACED_SHARE * self.around.hand_every_s:
             self._strike_reading(index)
             if self.recording:
-                self.keep_note(Note(last, "reading replaced", f"{value:.1f} °C"))
+                self.keep_note(Note(last, tr("reading replaced"), tr("{:.1f} °C", value)))
 
     def look_for_marks(self) -> None:
         """After each reading, and as time goes by: marks that nobody has set."""
@@ -332,7 +337,7 @@ class RoastSession(HandKeys):
         dropped = self._found.offers.get(MarkKind.DROP)
         if dropped is not None and self.now() - dropped.since > TAKEN_S:
             self._take_found()
-            self.message = "The drop was found in the readings: the drum has been empty for a while."
+            self.message = tr("The drop was found in the readings: the drum has been empty for a while.")
 
     def _write_reading(self, index: int) -> None:
         if self._journal is None:
@@ -364,11 +369,11 @@ class RoastSession(HandKeys):
         if not self.recording:
             shift = self._begin(BatchOrder(machine=self.machine, operator=self.order.operator), keep_s=60.0)
             charge_t -= shift
-            self.message = (
-                f"The beans fell in without a prepared batch: recorded as {self.label}. Name its lot when it is weighed."
+            self.message = tr(
+                "The beans fell in without a prepared batch: recorded as {}. Name its lot when it is weighed.", self.label
             )
         else:
-            self.message = "Charge found from the curve."
+            self.message = tr("Charge found from the curve.")
         self._set_mark(Mark(MarkKind.CHARGE, charge_t, self.trace.bean_at(charge_t), Found.CURVE))
 
     def _look_for_turning(self) -> None:
@@ -445,7 +450,7 @@ class RoastSession(HandKeys):
         if sentence is None and self._shelved:
             self._shelved = [journal for journal in self._shelved if journal.waits]
             if not self._shelved:
-                self.message = "All is in the library now."
+                self.message = tr("All is in the library now.")
         self._changed()
 
     def _forget_old(self) -> None:

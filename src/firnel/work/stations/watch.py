@@ -13,6 +13,7 @@ import numpy as np
 from firnel import __version__
 from firnel.core.plan import Plan, PlanCurve, shifted_curve
 from firnel.core.vocabulary import FloatArray, Mark, MarkKind
+from firnel.core.words import tr
 from firnel.store.floor_book import NameTakenError, Running, Station
 from firnel.store.library import Library
 from firnel.store.locks import Owner
@@ -59,8 +60,8 @@ class Floor:
         """What is to be said of this computer's clock; empty where it goes right."""
         if abs(self.clock_off_s) <= CLOCK_OFF_S:
             return ""
-        side = "ahead of" if self.clock_off_s > 0 else "behind"
-        return f"This computer's clock is {abs(self.clock_off_s):.0f} s {side} the server's: set it, or times are wrong."
+        side = tr("ahead of") if self.clock_off_s > 0 else tr("behind")
+        return tr("This computer's clock is {:.0f} s {} the server's: set it, or times are wrong.", abs(self.clock_off_s), side)
 
 
 @dataclass

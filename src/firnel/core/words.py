@@ -1,0 +1,144 @@
+"""All that is said, in the language that is chosen: sentences looked up in a catalogue, figures and days as it writes them.
+
+The English template is the code of a sentence, and its figures stand beside it: ``tr("{:.1f} kg of {}", 2.5, "Isuka")``. A
+catalogue (GNU gettext's) is given once, by `use`, before anything is said; without one all is English, digit for digit what
+`str.format` makes of it.
+"""
+
+from __future__ import annotations
+
+import re
+from datetime import date, datetime, time
+from enum import StrEnum
+from gettext import NullTranslations
+from typing import Any
+
+_ENGLISH = NullTranslations()
+_catalogue = _ENGLISH
+_point = "."
+
+
+def use(catalogue: NullTranslations | None = None) -> None:
+    """Speak by this catalogue from now on, English without one. It says too what stands between whole numbers and parts.
+
+    What was said before stays as it is: to be called before the modules that say something are loaded.
+    """
+    global _catalogue, _point
+    _catalogue = catalogue or _ENGLISH
+    _point = meant("number", ".")
+
+
+def tr(template: str, *figures: Any) -> str:
+    """A sentence in the chosen language, with its figures in place.
+
+    Parameters
+    ----------
+    template : in English, as `str.format` takes it; a translation may put its figures in another order, ``{1} {0}``.
+    figures : anything that can be formatted; a `StrEnum` is told by its word.
+
+    Examples
+    --------
+    >>> tr("{:.1f} kg of {}", 2.5, "Isuka")
+    '2.5 kg of Isuka'
+    """
+    if _catalogue is _ENGLISH:
+        return template.format(*figures) if figures else template
+    said = _catalogue.gettext(template) if template else ""
+    return said.format(*map(_told, figures)) if figures else said
+
+
+def trn(one: str, many: str, count: int, *figures: Any) -> str:
+    """The sentence for so many: ``one`` or ``many`` in English, as many forms as the language has; ``count`` stands first.
+
+    Examples
+    --------
+    >>> trn("{} batch", "{} batches", 1), trn("{} batch", "{} batches", 3)
+    ('1 batch', '3 batches')
+    """
+    said = _catalogue.ngettext(one, many, count)
+    return said.format(count, *(figures if _catalogue is _ENGLISH else map(_told, figures)))
+
+
+def meant(sense: str, word: str) -> str:
+    """A word that stands alone and means different things elsewhere: ``meant("key", "Left")`` is no direction."""
+    return _catalogue.pgettext(sense, word) if word else ""
+
+
+def later(word: str) -> str:
+    """A word that is kept, compared or looked up as it is, and shown by `tr`: named here so that a catalogue has it."""
+    return word
+
+
+def as_number(text: str) -> float:
+    """A number as it is typed here: with the language's own mark before its parts, or a point.
+
+    Raises
+    ------
+    ValueError : if it is none.
+
+    Examples
+    --------
+    >>> as_number(" 2.5"), as_number("−4")
+    (2.5, -4.0)
+    """
+    return float(text.strip().replace("\u2212", "-").replace(_point, "."))
+
+
+def capital(text: str) -> str:
+    """The text with a capital at its beginning; the rest stays as it is.
+
+    >>> capital("drum air of Isuka")
+    'Drum air of Isuka'
+    """
+    return text[:1].upper() + text[1:]
+
+
+def inside(text: str) -> str:
+    """A sentence as it goes on inside another: begun small in English, as it is where nouns are written with a capital.
+
+    >>> inside("Empty the chaff collector")
+    'empty the chaff collector'
+    """
+    return text[:1].lower() + text[1:] if _catalogue is _ENGLISH else text
+
+
+def language() -> str:
+    """The language that is spoken, by its code of ISO 639."""
+    return "en" if _catalogue is _ENGLISH else _catalogue.info().get("language", "en")
+
+
+def point() -> str:
+    """What stands between whole numbers and their parts."""
+    return _point
+
+
+class _Figure(float):
+    """A number that is written with the language's own mark before its parts."""
+
+    def __format__(self, spec: str) -> str:
+        return format(float(self), spec).replace(".", _point)
+
+    def __str__(self) -> str:
+        return format(self, "")
+
+
+class _Day:
+    """A day or a moment whose names of days and months are the language's own."""
+
+    def __init__(self, moment: date | time) -> None:
+        self._moment = moment
+
+    def __format__(self, spec: str) -> str:
+        return re.sub("%-?[a-zA-Z]", lambda found: self._part(found[0]), spec) if spec else str(self._moment)
+
+    def _part(self, code: str) -> str:
+        said = format(self._moment, code)
+        return _catalogue.pgettext("day", said) if code in ("%a", "%A", "%b", "%B") else said
+
+
+def _told(figure: Any) -> Any:
+    if isinstance(figure, float):
+        return _Figure(figure)
+    if isinstance(figure, StrEnum):
+        return _catalogue.gettext(str(figure.value))
+    return _Day(figure) if isinstance(figure, date | datetime | time) else figure
