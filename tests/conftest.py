@@ -17,6 +17,10 @@ import pytest
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("XDG_RUNTIME_DIR", "/tmp")
 
+from firnel.app.language import speak
+
+speak(os.environ.get("FIRNEL_TEST_LANGUAGE", "en"))  # before anything is loaded that says something
+
 from made import trace_of
 from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 from pytestqt.qtbot import QtBot

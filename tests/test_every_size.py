@@ -102,25 +102,36 @@ def cut(window, widget):
     return f"beyond its edge: {text}" if hidden else ""
 
 
+def faults(window):
+    """What is cut or overlaps in the page that is shown."""
+    shown = [w for w in window.findChildren(QWidget) if w.isVisible() and isinstance(w, QLabel | QAbstractButton | QLineEdit)]
+    wrong = [why for widget in shown if (why := cut(window, widget))]
+    boxes = [(inside(window, widget), widget) for widget in shown if words_of(widget) or isinstance(widget, QLineEdit)]
+    boxes.sort(key=lambda pair: pair[0].top())
+    for place, (box, one) in enumerate(boxes):
+        for other_box, other in boxes[place + 1 :]:
+            if other_box.top() > box.bottom():
+                break  # nothing further down can lie over it
+            both = box.intersected(other_box)
+            if both.width() > 3 and both.height() > 3 and not (one.isAncestorOf(other) or other.isAncestorOf(one)):
+                wrong.append(f"{words_of(one)!r} over {words_of(other)!r}")
+    return wrong
+
+
+def settled_faults(window):
+    """What is still wrong when what came from the background is laid out: words that have just come have no room yet."""
+    for _ in range(6):
+        if not (wrong := faults(window)):
+            break
+        QTest.qWait(80)
+    return wrong
+
+
 @pytest.mark.parametrize("size", [(1366, 768), (1920, 1080), (1280, 720), (960, 540)])
 def test_nothing_is_cut_or_overlaps_at_any_size(window, size):
     # 1280x720 and 960x540 are 1920x1080 at 150 and 200 %: all else grows with the text.
     window.resize(*size)
-    wrong = []
-    for page in pages(window):
-        shown = [
-            w for w in window.findChildren(QWidget) if w.isVisible() and isinstance(w, QLabel | QAbstractButton | QLineEdit)
-        ]
-        wrong += [f"{page}: {why}" for widget in shown if (why := cut(window, widget))]
-        boxes = [(inside(window, widget), widget) for widget in shown if words_of(widget) or isinstance(widget, QLineEdit)]
-        boxes.sort(key=lambda pair: pair[0].top())
-        for place, (box, one) in enumerate(boxes):
-            for other_box, other in boxes[place + 1 :]:
-                if other_box.top() > box.bottom():
-                    break  # nothing further down can lie over it
-                both = box.intersected(other_box)
-                if both.width() > 3 and both.height() > 3 and not (one.isAncestorOf(other) or other.isAncestorOf(one)):
-                    wrong.append(f"{page}: {words_of(one)!r} over {words_of(other)!r}")
+    wrong = [f"{page}: {why}" for page in pages(window) for why in settled_faults(window)]
     assert (window.width(), window.height()) == size, "the window is no larger than the screen"
     assert not wrong
 

@@ -31,6 +31,7 @@ DAYS = (
     "Mon Tue Wed Thu Fri Sat Sun Monday Tuesday Wednesday Thursday Friday Saturday Sunday Jan Feb Mar Apr May Jun Jul Aug Sep "
     "Oct Nov Dec January February March April June July August September October November December"
 )
+VERDICTS = "same close off held missed"
 KEYS = "Space Enter Return Esc Backspace Delete Del Up Down Left Right PgUp PgDn PgDown Ctrl Shift then"
 
 
@@ -44,9 +45,8 @@ def said() -> Iterator[tuple[str | tuple[str, str], str | None, str]]:
             elif isinstance(node, ast.ClassDef) and any("StrEnum" in ast.unparse(base) for base in node.bases):
                 values = (each.value for each in node.body if isinstance(each, ast.Assign))
                 yield from ((word.replace("_", " "), None, name) for word in _texts(values))
-    yield ".", "number", "core/words.py"
-    yield from ((day, "day", "core/words.py") for day in DAYS.split())
-    yield from ((key, "key", "ui/shared/key_names.py") for key in KEYS.split())
+    for sense, words in {"number": ".", "day": DAYS, "key": KEYS, "verdict": VERDICTS}.items():
+        yield from ((word, sense, "core/words.py") for word in words.split())
 
 
 def _of_call(call: ast.Call, file: str) -> Iterator[str | tuple[str, str]]:

@@ -43,8 +43,10 @@ def tr(template: str, *figures: Any) -> str:
     """
     if _catalogue is _ENGLISH:
         return template.format(*figures) if figures else template
-    said = _catalogue.gettext(template) if template else ""
-    return said.format(*map(_told, figures)) if figures else said
+    if isinstance(template, _Said) or not template:
+        return template
+    said = _catalogue.gettext(template)
+    return _Said(said.format(*map(_told, figures)) if figures else said)
 
 
 def trn(one: str, many: str, count: int, *figures: Any) -> str:
@@ -90,7 +92,7 @@ def capital(text: str) -> str:
     >>> capital("drum air of Isuka")
     'Drum air of Isuka'
     """
-    return text[:1].upper() + text[1:]
+    return _Said(text[:1].upper() + text[1:]) if isinstance(text, _Said) else text[:1].upper() + text[1:]
 
 
 def inside(text: str) -> str:
@@ -110,6 +112,12 @@ def language() -> str:
 def point() -> str:
     """What stands between whole numbers and their parts."""
     return _point
+
+
+class _Said(str):
+    """What is said in the chosen language already: `tr` leaves it so, though a word of it may mean another thing in English."""
+
+    __slots__ = ()
 
 
 class _Figure(float):

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from functools import cache
 from importlib import resources
 
+from firnel.core.words import language
+
 #: Which page belongs to which view.
 PAGE_OF = {
     "Beginning": "first-hour", "Green": "green", "Plan": "plan", "Day": "day", "Roast": "roast", "Bench": "bench",
@@ -24,8 +26,10 @@ class Page:
 
 @cache
 def pages() -> tuple[Page, ...]:
-    """All pages in their order."""
+    """All pages in their order, in the language that is spoken where there are pages in it."""
     folder = resources.files("firnel") / "resources" / "handbook"
+    if (own := folder / language()).is_dir():
+        folder = own
     found = []
     for path in sorted(folder.iterdir(), key=lambda one: one.name):
         if path.name.endswith(".md"):

@@ -86,7 +86,7 @@ class Settings:
     hidden_columns: tuple[str, ...] = _setting(ELSEWHERE, (), "Columns that are hidden, as Coffees/Level", most=200)
     scale_port: str = _setting(BENCH, "", "Scale, serial port")
     scale_baud: int = _setting(BENCH, 9600, "Scale, speed of the line", low=300, high=921600)
-    colour_scale: str = _setting(BENCH, "index", "Name of the colour scale")
+    colour_scale: str = _setting(BENCH, later("index"), "Name of the colour scale")
     meter_points: tuple[str, ...] = _setting(BENCH, (), "Colour meter, reading=index, two for a line", most=12)
     level_words: tuple[str, ...] = _setting(BENCH, LEVEL_WORDS, "Roast levels, each up to a colour", most=12)
     cup_words: tuple[str, ...] = _setting(CUP, CUP_WORDS, "Cup words", most=60)
@@ -152,7 +152,7 @@ class Settings:
     @property
     def units(self) -> Units:
         """The chosen units."""
-        return Units(self.temperature, self.mass, self.pressure, self.colour_scale or "index")
+        return Units(self.temperature, self.mass, self.pressure, tr(self.colour_scale or "index"))
 
     @property
     def meter(self) -> tuple[tuple[float, float], ...]:

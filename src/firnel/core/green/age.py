@@ -51,7 +51,7 @@ def age_of(harvest: str, arrival: str, today: date) -> Age | None:
     >>> age_of("May 2026", "", date(2026, 11, 20)).months
     6
     """
-    for text, since in ((harvest, "harvest"), (arrival, "arrival")):
+    for text, since in ((harvest, tr("harvest")), (arrival, tr("arrival"))):
         begun = month_of(text)
         if begun is None:
             continue

@@ -49,7 +49,7 @@ class AttributeLines(QWidget):
             painter.setFont(sans(14))
             painter.setPen(QColor(palette.ink))
             side = Qt.AlignmentFlag.AlignVCenter
-            painter.drawText(QRectF(0, top, NAME - 8, ROW), side | Qt.AlignmentFlag.AlignLeft, part.name)
+            painter.drawText(QRectF(0, top, NAME - 8, ROW), side | Qt.AlignmentFlag.AlignLeft, tr(part.name))
             painter.setPen(QPen(QColor(palette.line), 1.0))
             painter.drawLine(QPointF(NAME, middle), QPointF(NAME + room, middle))
             other = next((one for one in self._other if one.name == part.name and one.mean is not None), None)
@@ -106,7 +106,7 @@ class TableResults(QWidget):
         self.of, self.against = QComboBox(), QComboBox()
         self.of.setAccessibleName(tr("Coffee whose attributes are shown"))
         self.against.setAccessibleName(tr("Coffee that it is held against"))
-        for widget in (label(tr("Attributes of"), "heading"), self.of, label("against", "soft"), self.against):
+        for widget in (label(tr("Attributes of"), "heading"), self.of, label(tr("against"), "soft"), self.against):
             row.addWidget(widget)
         row.addStretch(1)
         room.addLayout(row)

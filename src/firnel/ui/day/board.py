@@ -19,7 +19,7 @@ from firnel.work.day.planning import Block, DaySheet, Fixed
 HEAD, LEFT, GAP, FOOT, LEAST_ROW, MOST_HOUR = 46.0, 52.0, 8.0, 8.0, 25.0, 150.0
 #: A machine with nothing to do takes this much of the room of another.
 IDLE = 0.64
-WORDS = {"preheat": "preheat", "pause": "pause", "cooling": "cooling", "cleaning": "cleaning"}
+WORDS = {"preheat": tr("preheat"), "pause": tr("pause"), "cooling": tr("cooling"), "cleaning": tr("cleaning")}
 
 
 @dataclass(frozen=True)

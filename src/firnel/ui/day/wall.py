@@ -48,7 +48,7 @@ def wall_of(sheet: DaySheet, now: datetime, units: Units) -> dict[str, tuple[OnT
                 f"{one.number} {without_origin(one.lot)}", units.text(one.load_kg, "kg", 2), tr("for {:.0f} min", minutes)
             )
         elif any(start_s <= seconds < end_s for start_s, end_s in _preheats(sheet, station.name)):
-            runs = OnTheWall("preheat", "", tr("first charge {}", ahead[0].when) if ahead else "")
+            runs = OnTheWall(tr("preheat"), "", tr("first charge {}", ahead[0].when) if ahead else "")
         if runs is not None or ahead:
             found[station.name] = (runs, *([*ahead, None, None][:2]))
     return found

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 from firnel.core.model.score import muted, untold
 from firnel.core.model.statements import FEWEST, GOOD, Foretold, Record, Statement, records
 from firnel.core.vocabulary import Machine
-from firnel.core.words import tr
+from firnel.core.words import meant, tr
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane
@@ -74,7 +74,7 @@ class RecordPage(QWidget):
             if why := untold(model, statement):
                 said.append(tr("Not told yet: {}. {}", statement.value.partition(",")[0], why))
         self._words.setText("\n".join(said))
-        rows: list[tuple[str, ...]] = [("*statement", "batches", "off", "said", "held")]
+        rows: list[tuple[str, ...]] = [("*statement", "batches", meant("verdict", "off"), "said", "held")]
         self._table.show_rows(rows + [self._row(one) for one in known])
         self._draw()
 

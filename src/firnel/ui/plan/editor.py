@@ -473,4 +473,4 @@ class PlanEditor(QFrame):
 
 def _signed(value: float) -> str:
     """``+0.3``, and ``0.0`` without a sign."""
-    return tr("{:+.1f}", value) if abs(value) >= 0.05 else "0.0"
+    return tr("{:+.1f}", value) if abs(value) >= 0.05 else tr("{:.1f}", 0.0)

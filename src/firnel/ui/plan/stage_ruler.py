@@ -98,7 +98,7 @@ class StageRuler(QWidget):
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, clock(seconds))
             painter.setPen(QColor(palette.soft))
             painter.setFont(sans(13, QFont.Weight.DemiBold if index == self._chosen else QFont.Weight.Normal))
-            painter.drawText(QPointF(left + 2.0, 14.0), name)
+            painter.drawText(QPointF(left + 2.0, 14.0), tr(name))
             grip = QColor(palette.ember if self.hasFocus() and index == self._chosen else palette.soft)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(grip)

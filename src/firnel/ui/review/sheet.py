@@ -23,14 +23,14 @@ from firnel.core.words import tr
 from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground
-from firnel.ui.shared.parts import FigureGrid, PageHead, button, card, label
+from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, room_of
+from firnel.ui.shared.parts import FigureGrid, PageHead, YieldingLabel, button, card, label
 from firnel.ui.shared.ribbons import HandsLane
 from firnel.ui.theme.look import Look
 from firnel.work.review.picture import MarkRow, ReviewCurves, ReviewPicture
 
-#: Words of marks that are nearer than this share of the whole stand one below the other.
-CLOSE = 0.16
+#: Height of the words of a mark. [px]
+LINE_PX = 22.0
 
 
 class ReviewCurvesPane(QWidget):
@@ -109,24 +109,30 @@ class ReviewCurvesPane(QWidget):
         self._rate_over.setData(over.rate_t if over else [], over.rate if over else [])
         end = max(picture.span[1], float(over.t[-1]) if over is not None and over.t.size else 0.0)
         low, high = picture.levels
-        headroom = (high - low) * 0.12
         self._top.time_span(picture.span[0], end)
-        self._top.level_span(low, high + headroom)
         self._rate.level_span(0.0, picture.rate_top)
-        marks = [row for row in picture.marks if row.t is not None]
-        named = [(row, f"{(tr('turn') if row.kind is MarkKind.TURNING else row.name)} {clock(row.t)}") for row in marks]
-        times = [row.t for row in marks if row.t is not None]
-        for line, word, (row, text) in zip(self._lines, self._words, (*named, *[(None, "")] * 5), strict=False):
-            t = row.t if row is not None else None
+        named = [
+            (row.kind, row.t, f"{(tr('turn') if row.kind is MarkKind.TURNING else row.name)} {clock(row.t)}")
+            for row in picture.marks
+            if row.t is not None
+        ]
+        font = self._words[0].textItem.font()
+        starts = [t - room_of(text, font, self._top.plot)[0] for _, t, text in named]
+        late = 0.7 * end
+        lower = [t > late and any(start < t for start in starts[index + 1 :]) for index, (_, t, _) in enumerate(named)]
+        share = (1 + any(lower)) * LINE_PX / max(self._top.plot.height(), 4 * LINE_PX)  # of the lane, for the words
+        headroom = (high - low) * share / (1.0 - share)
+        self._top.level_span(low, high + headroom)
+        for index, (line, word) in enumerate(zip(self._lines, self._words, strict=True)):
+            kind, t, text = named[index] if index < len(named) else (MarkKind.CHARGE, None, "")
             line.setVisible(t is not None)
-            word.setVisible(row is not None and row.kind is not MarkKind.CHARGE)
+            word.setVisible(kind is not MarkKind.CHARGE)
             if t is not None:
                 line.setValue(t)
                 word.setText(text, color=self._look.palette.soft)
-                # The last words stand left of their lines, so that neither leaves the lane nor meets the next.
-                word.setAnchor((1.0, 0.0) if t > 0.7 * end else (0.5, 0.0))
-                close = any(0.0 < later - t < CLOSE * end for later in times)
-                word.setPos(t, high + (0.2 if close and t > 0.7 * end else 1.0) * headroom)  # else two would meet
+                # The last words stand left of their lines, so that none leaves the lane; one that would meet the next is lower.
+                word.setAnchor((1.0, 0.0) if t > late else (0.5, 0.0))
+                word.setPos(t, high + headroom * (0.5 if lower[index] else 1.0))
         self._show_heads(picture.temperature_unit, label_text, over_label)
         self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons])
 
@@ -167,7 +173,7 @@ class MarksTable(QWidget):
             edit.setToolTip(tr("found by: {}", row.found))
             edit.editingFinished.connect(self._on_edited)
             self._edits[row.kind] = edit
-            for column, widget in enumerate((label(row.name), edit, label(row.bean, "figure"))):
+            for column, widget in enumerate((YieldingLabel(row.name), edit, label(row.bean, "figure"))):
                 self._grid.addWidget(widget, index, column)
 
     def put_back(self) -> None:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from firnel.core.words import tr
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, thin_out
+from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, room_of, thin_out
 from firnel.ui.shared.ribbons import HandsLane, Ribbon
 from firnel.ui.theme.look import Look, sans
 from firnel.work.roast.picture import Curves, MarkLabel, RibbonPicture, RoastPicture
@@ -174,14 +174,19 @@ class RoastCurves(QWidget):
         for tick, text in zip(self._ticks[len(labels) :], self._labels[len(labels) :], strict=True):
             tick.hide()
             text.hide()
-        for mark, tick, text in zip(labels, self._ticks, self._labels, strict=False):
-            below = mark.below
+        sides = [0.0 if mark.t < 5 or mark.below else (0.85 if not mark.expected else 0.7) for mark in labels]
+        fonts = [sans(14, QFont.Weight.Normal if mark.expected else QFont.Weight.DemiBold) for mark in labels]
+        rooms = [room_of(mark.text, font, self._top.plot) for mark, font in zip(labels, fonts, strict=True)]
+        for index, (mark, tick, text) in enumerate(zip(labels, self._ticks, self._labels, strict=False)):
+            below, side, (wide, high) = mark.below, sides[index], rooms[index]
             colour = palette.soft if mark.expected else palette.ink
             end = mark.level + (-tall if below else tall)
+            others = range(index + 1, len(labels))
+            if any(labels[k].t - sides[k] * rooms[k][0] < mark.t + (1.0 - side) * wide for k in others if not labels[k].below):
+                end += high  # a line above the one that it would meet
             style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine
             tick.setData(np.array([mark.t, mark.t]), np.array([mark.level, end]), pen=line_pen(colour, 1.6, style))
-            side = 0.0 if mark.t < 5 or below else (0.85 if not mark.expected else 0.7)
-            text.setFont(sans(14, QFont.Weight.Normal if mark.expected else QFont.Weight.DemiBold))
+            text.setFont(fonts[index])
             text.setText(mark.text, color=colour)
             text.setAnchor((side, 0.0 if below else 1.0))
             put_on_ground(text, palette.card)

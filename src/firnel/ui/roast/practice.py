@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from firnel.core.plan import Plan
-from firnel.core.words import tr
+from firnel.core.words import meant, tr
 from firnel.ui.roast.view import RoastView
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import ElidedLabel, button, card, empty, label, rename
@@ -217,7 +217,7 @@ class DebriefPage(QWidget):
             empty(grid)
             rows = [one for one in told.graded if one.part == part]
             for index, one in enumerate(rows):
-                grade = label(one.grade)
+                grade = label(meant("verdict", one.grade))
                 rename(grade, {"held": "good", "close": "close", "missed": "warn"}[one.grade])
                 what, came = label(one.text, "", wrap=True), label(one.came, "soft", wrap=True)
                 grid.addWidget(what, 2 * index, 0)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QPen, QPixmap
+from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QFontMetricsF, QPen, QPixmap
 from PyQt6.QtWidgets import QApplication, QFrame, QMenu, QVBoxLayout
 
 from firnel.core.units import clock
@@ -258,6 +258,10 @@ class Lane(QFrame):
         self.plot.setYRange(low, high, padding=0)
 
 
+#: Around the words of a label. [px]
+LABEL_MARGIN = 8.0
+
+
 def ground_label(anchor: tuple[float, float], bold: bool = True, under: bool = False) -> pg.TextItem:
     """A label in a plot that the grid does not strike through: call `put_on_ground` when the theme changes.
 
@@ -267,6 +271,13 @@ def ground_label(anchor: tuple[float, float], bold: bool = True, under: bool = F
     item.setZValue(-5 if under else 5)
     item.setFont(sans(14, QFont.Weight.DemiBold if bold else QFont.Weight.Normal))
     return item
+
+
+def room_of(text: str, font: QFont, plot: pg.PlotWidget) -> tuple[float, float]:
+    """What a label of the plot takes, in the units of its axes: width and height."""
+    measure = QFontMetricsF(font)
+    across, down = plot.getPlotItem().getViewBox().viewPixelSize()
+    return float((measure.horizontalAdvance(text) + LABEL_MARGIN) * across), float((measure.height() + LABEL_MARGIN) * down)
 
 
 def put_on_ground(item: pg.TextItem, ground: str) -> None:

@@ -81,7 +81,7 @@ class ListPage(QWidget):
     def __init__(self, title: str, subtitle: str, columns: Sequence[str], empty: str, sheet_width: int = 420) -> None:
         super().__init__()
         self.setObjectName("page")
-        self._columns = tuple(name.removeprefix("+") for name in columns)
+        self._columns = tuple(name[1:] if name.startswith("+") else name for name in columns)
         self._wide = next((place for place, name in enumerate(columns) if name.startswith("+")), 0)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(18, 12, 14, 12)
@@ -125,7 +125,7 @@ class ListPage(QWidget):
     def _fill_in(self) -> None:
         """The rows behind the table: sorted, searched, chosen."""
         self._model = QStandardItemModel(0, len(self._columns), self)
-        self._model.setHorizontalHeaderLabels([tr(name.lstrip("#~")) for name in self._columns])
+        self._model.setHorizontalHeaderLabels([tr(name[1:] if name[:1] in "#~" else name) for name in self._columns])
         self._proxy = SortedRows(self)
         self._proxy.setSourceModel(self._model)
         self._proxy.setFilterKeyColumn(-1)

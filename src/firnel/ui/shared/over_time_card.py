@@ -132,4 +132,4 @@ class OverTimeCard(QWidget):
         self.lane.level_span(low - (0.0 if from_zero else air), high + air)
         unit = self._units.mass if course.unit == "kg" else course.unit
         keys = (Key(self._own, style="spot"), Key(self._others, "soft", "spot")) if course.beside else ()
-        self.lane.head.show_head(f"{course.name}, {unit}" if unit else course.name, keys)
+        self.lane.head.show_head(f"{tr(course.name)}, {tr(unit)}" if unit else tr(course.name), keys)

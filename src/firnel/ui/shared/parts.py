@@ -212,7 +212,7 @@ class FigureGrid(QWidget):
         """Show these rows: name first, then figures. A row that begins with ``*`` is emphasised."""
         for index, texts in enumerate(rows):
             strong = texts[0].startswith("*")
-            cells = (tr(texts[0].removeprefix("*")), *(map(tr, texts[1:]) if strong else texts[1:]))
+            cells = (tr(texts[0][1:] if strong else texts[0]), *(map(tr, texts[1:]) if strong else texts[1:]))
             if index >= len(self._rows) or len(self._rows[index]) != len(cells):
                 self._add_row(index, len(cells))
             for cell, text in zip(self._rows[index], cells, strict=True):

@@ -16,6 +16,8 @@ from firnel.ui.theme.look import Look, mono, sans
 USUAL_RIBBONS, FURTHER, LEAST_RIBBON = 3, 0.55, 24
 #: A ribbon lower than this has no room for its unit under its name. [px]
 ROOM_FOR_UNIT = 38
+#: The name of a control is set in the first of these sizes in which it fits. [px]
+NAME_SIZES = (13, 12, 11)
 
 
 class Ribbon:
@@ -145,7 +147,12 @@ class HandsLane(QFrame):
                 painter.drawText(box, Qt.AlignmentFlag.AlignLeft, painter.fontMetrics().elidedText(
                     word, Qt.TextElideMode.ElideRight, LEFT - 10))  # fmt: skip
             return
-        painter.drawText(QRectF(8, base - height + 8, LEFT - 8, 18), Qt.AlignmentFlag.AlignLeft, ribbon.name)
+        for size in NAME_SIZES:
+            painter.setFont(sans(size, sans(size).Weight.Bold))
+            if painter.fontMetrics().horizontalAdvance(ribbon.name) <= LEFT - 8:
+                break
+        named = painter.fontMetrics().elidedText(ribbon.name, Qt.TextElideMode.ElideRight, LEFT - 8)
+        painter.drawText(QRectF(8, base - height + 8, LEFT - 8, 18), Qt.AlignmentFlag.AlignLeft, named)
         if height < ROOM_FOR_UNIT:
             return  # the widest step says the unit then
         painter.setFont(sans(12))

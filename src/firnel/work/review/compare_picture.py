@@ -20,7 +20,7 @@ from firnel.core.review.comparison import (
 )
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, MarkKind
-from firnel.core.words import tr
+from firnel.core.words import meant, tr
 from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores
 from firnel.work.plan.whose import plan_of
@@ -138,7 +138,8 @@ def row_of(one: Deviation, units: Units) -> tuple[str, str, str, str, str]:
         "share": tr("{:+.1f}", 100 * one.by),
         "points": tr("{:+.1f}", one.by),
     }[one.unit]
-    return one.words, _shown(one.wanted, one.unit, units), _shown(one.came, one.unit, units), by.replace("-", "−"), one.word
+    wanted, came = _shown(one.wanted, one.unit, units), _shown(one.came, one.unit, units)
+    return one.words, wanted, came, by.replace("-", "−"), meant("verdict", one.word)
 
 
 def _shown(value: float, unit: str, units: Units) -> str:

@@ -77,7 +77,7 @@ def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0, fo
     figures = _figures(session, units)
     danger = danger_of(session, units)
     if danger is not None:
-        return Cue("danger", danger.headline, "\n".join(danger.steps), "", "", since, figures, "danger")
+        return Cue(tr("danger"), danger.headline, "\n".join(danger.steps), "", "", since, figures, "danger")
     if phase == "idle":
         return Cue(
             tr("no batch"),
@@ -285,8 +285,8 @@ def _cooling(session: RoastSession, cooled: float, aim_s: float, since: str, fig
     between = between_words(session, following)
     if between is None:
         detail = _join(tr("Aim: hand-warm within {}. Weigh it, then type the figures in the sheet.", clock(aim_s)), following)
-        return Cue("dropped", tr("Cool, then weigh"), detail, "cooling", clock(cooled), since, figures)
-    return Cue(tr("between batches"), between[0], between[1], "cooling", clock(cooled), since, figures)
+        return Cue(tr("dropped"), tr("Cool, then weigh"), detail, tr("cooling"), clock(cooled), since, figures)
+    return Cue(tr("between batches"), between[0], between[1], tr("cooling"), clock(cooled), since, figures)
 
 
 def _figures(session: RoastSession, units: Units) -> str:

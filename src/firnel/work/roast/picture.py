@@ -349,7 +349,7 @@ def mark_rows(marks: tuple[Mark, ...], units: Units) -> tuple[tuple[str, str, st
     stages = dict(stages_of(marks).named())
     rows: list[tuple[str, str, str]] = []
     for mark in sorted(marks, key=lambda m: m.t):
-        found = " (curve)" if mark.found is Found.CURVE and mark.kind is not MarkKind.TURNING else ""
+        found = tr(" (curve)") if mark.found is Found.CURVE and mark.kind is not MarkKind.TURNING else ""
         since = clock(mark.t - charge.t) if charge else "–"
         rows.append((f"{mark.kind.words}{found}", since, units.text(mark.bean, "°C", 1)))
     for name, stage in stages.items():
