@@ -94,8 +94,9 @@ def test_a_batch_is_driven_in_german(library):
         told = [cue_of(session, units)]
         press(bench)
         for until, kind in ((290, MarkKind.YELLOW), (500, MarkKind.FIRST_CRACK)):
-            bench.feed(until)
-            told.append(cue_of(session, units))
+            while bench.at < until:
+                bench.feed(min(bench.at + 5, until))
+                told.append(cue_of(session, units))
             press(bench, kind)
         session.type_setting("Gas 1,4", bench.time)
         assert session.held[Control.GAS] == pytest.approx(1.4), "by its name here, with a comma"
@@ -112,6 +113,7 @@ def test_a_batch_is_driven_in_german(library):
     said = [words for cue in told for words in (cue.kicker, cue.headline, cue.detail, cue.clock_label, cue.space)]
     assert "Vor dem Einfüllen".lower() in [words.lower() for words in said]
     assert "Bräunung" in said
+    assert {cue.urgency for cue in told} <= {"calm", "soon", "due", "drop", "warn"}, "what a widget goes by is no word"
     assert not list(left_in_english(said))
     kept = library.batch(library.batch_lines(BatchFilter())[0].id)
     assert {mark.kind for mark in kept.marks} >= {MarkKind.CHARGE, MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP}

@@ -1,7 +1,7 @@
 """Every view on small and large screens, with long names and other units: nothing is cut and not told whole, or overlaps."""
 
 from dataclasses import replace
-from datetime import timedelta
+from datetime import date, timedelta
 
 import pytest
 from conftest import make_record
@@ -21,11 +21,26 @@ from test_plan_and_cue import PLAN
 from firnel.app.window import make_application, make_window
 from firnel.core.vocabulary import Lot
 from firnel.store.library import Library
+from firnel.ui.day.house_sheet import HouseSheet
+from firnel.ui.green.forms import RulesDialog
+from firnel.ui.machines.map_sheet import MapSheet
+from firnel.ui.machines.old_logs_sheet import OldLogsSheet
+from firnel.ui.plan.versions import VersionsSheet
+from firnel.ui.review.mend_sheet import MendSheet
+from firnel.ui.roast.second_screen import SecondScreen
+from firnel.ui.shared.actions import key_groups
+from firnel.ui.shared.background import Background
+from firnel.ui.shared.handbook import Handbook
 from firnel.ui.shared.parts import ElidedLabel, YieldingLabel
+from firnel.ui.shared.settings_dialog import SettingsDialog
+from firnel.ui.shared.sheets import KeySheet
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.shared.whole_words import WholeWords
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
+from firnel.work.green.intake import house_rules
+from firnel.work.machines.link import Instrument, Way
+from firnel.work.plan.versions import history
 from firnel.work.settings import Settings
 
 LOT = "Rwanda Isuka Nyarusange hill washing station, red bourbon, second drying"
@@ -134,6 +149,44 @@ def test_nothing_is_cut_or_overlaps_at_any_size(window, size):
     wrong = [f"{page}: {why}" for page in pages(window) for why in settled_faults(window)]
     assert (window.width(), window.height()) == size, "the window is no larger than the screen"
     assert not wrong
+
+
+def sheets(window, qtbot):
+    """Everything that opens beside the views, each with how it is opened."""
+    desk, plan = window.desk, window.desk.library.plans()[0]
+    machine = desk.library.machines()[0]
+    yield "settings", SettingsDialog(desk.settings, window)
+    yield "keys", KeySheet(key_groups(), window)
+    yield "rules", RulesDialog(desk.ask(house_rules), desk.settings.units, window)
+    yield "house", HouseSheet(desk, date(2026, 11, 27), window)
+    yield "versions", VersionsSheet(plan.name, desk.ask(history, plan.id, desk.settings.units, machine), window)
+    yield "old logs", OldLogsSheet(desk, window.look, window)
+    yield "register map", MapSheet(machine, "own-map", Instrument(Way.MODBUS), window.findChildren(Background)[0], window)
+    yield "handbook", Handbook(window.look, window)
+    yield "second screen", SecondScreen(desk, window.look, window)
+    window.show_station("Review")
+    qtbot.waitUntil(lambda: window.view("Review").record is not None)
+    window.view("Review").mend()
+    yield "mending", window.findChildren(MendSheet)[0]
+
+
+@pytest.mark.parametrize("size", [(1366, 768), (960, 540)])
+def test_what_opens_beside_the_views_fits_and_is_not_cut(window, qtbot, size):
+    window.resize(*size)
+    wrong = []
+    for name, sheet in sheets(window, qtbot):
+        sheet.show()
+        sheet.resize(min(sheet.width(), size[0]), min(sheet.height(), size[1]))
+        QTest.qWait(60)
+        if sheet.width() > size[0] or sheet.height() > size[1]:
+            wrong.append(f"{name}: {sheet.width()} x {sheet.height()} on a screen of {size[0]} x {size[1]}")
+        tabs = sheet.findChildren(Tabs)[:1]
+        for number in range(len(tabs[0].findChildren(QAbstractButton, "tab")) if tabs else 1):
+            if tabs:
+                tabs[0].choose(number)
+            wrong += [f"{name} {number}: {why}" for why in settled_faults(sheet)]
+        sheet.close()
+    assert not wrong, "\n".join(wrong)
 
 
 def test_a_drop_down_list_watches_for_what_it_has_no_room_for(window):

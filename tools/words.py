@@ -31,6 +31,7 @@ DAYS = (
     "Mon Tue Wed Thu Fri Sat Sun Monday Tuesday Wednesday Thursday Friday Saturday Sunday Jan Feb Mar Apr May Jun Jul Aug Sep "
     "Oct Nov Dec January February March April June July August September October November December"
 )
+CUP_STAGES = "dry wet break hot warm cool"
 VERDICTS = "same close off held missed"
 KEYS = "Space Enter Return Esc Backspace Delete Del Up Down Left Right PgUp PgDn PgDown Ctrl Shift then"
 
@@ -42,10 +43,12 @@ def said() -> Iterator[tuple[str | tuple[str, str], str | None, str]]:
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
             if isinstance(node, ast.Call):
                 yield from ((words, None, name) for words in _of_call(node, name))
+                if getattr(node.func, "id", "") == "meant" and len(told := list(_texts(node.args))) == 2:
+                    yield told[1], told[0], name
             elif isinstance(node, ast.ClassDef) and any("StrEnum" in ast.unparse(base) for base in node.bases):
                 values = (each.value for each in node.body if isinstance(each, ast.Assign))
                 yield from ((word.replace("_", " "), None, name) for word in _texts(values))
-    for sense, words in {"number": ".", "day": DAYS, "key": KEYS, "verdict": VERDICTS}.items():
+    for sense, words in {"number": ".", "day": DAYS, "key": KEYS, "verdict": VERDICTS, "stage": CUP_STAGES}.items():
         yield from ((word, sense, "core/words.py") for word in words.split())
 
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QCompleter, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from firnel.core.cup.scores import range_of
-from firnel.core.words import capital, tr
+from firnel.core.words import capital, meant, tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, empty, label
 from firnel.work.bench import cupping
@@ -46,8 +46,8 @@ class CupForm(QWidget):
         self.notes: dict[str, QLineEdit] = {}
         for index, stage in enumerate(cupping.STAGES):
             self.notes[stage] = QLineEdit()
-            self.notes[stage].setAccessibleName(tr("Notes, {}", tr(stage)))
-            notes.addWidget(label(capital(tr(stage)), "soft"), index // 2, 2 * (index % 2))
+            self.notes[stage].setAccessibleName(tr("Notes, {}", meant("stage", stage)))
+            notes.addWidget(label(capital(meant("stage", stage)), "soft"), index // 2, 2 * (index % 2))
             notes.addWidget(self.notes[stage], index // 2, 2 * (index % 2) + 1)
         column.addLayout(notes)
         self._figures = QGridLayout()

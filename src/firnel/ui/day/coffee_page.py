@@ -8,7 +8,7 @@ from functools import partial
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
-from firnel.core.words import capital, later, tr
+from firnel.core.words import capital, later, meant, tr
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, empty, label, rename
@@ -154,7 +154,7 @@ class CoffeePage(ListPage):
         """Price, stock and cup of its lots, and what they can give."""
         units = self._desk.settings.units
         facts = self._desk.ask(blend_facts, coffee)
-        rows: list[tuple[str, ...]] = [("*lot", "green", tr("on hand"), "makes", "cup")]
+        rows: list[tuple[str, ...]] = [("*lot", meant("weight", "green"), tr("on hand"), "makes", "cup")]
         for part in facts.parts:
             price = "–" if part.price_per_kg is None else tr("{:.2f}/kg", part.price_per_kg)
             score = "–" if part.score is None else tr("{:.1f}", part.score)

@@ -8,7 +8,6 @@ from datetime import date, time
 from PyQt6.QtCore import QTime
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QDialog,
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import (
 from firnel.core.day.sequence import Rules
 from firnel.core.words import capital, tr
 from firnel.ui.shared.parts import button, label
+from firnel.ui.shared.sheet import Sheet
 from firnel.work.day.house_day import MOST_AT_ONCE, HouseDay, chosen_for, house_day, keep_house_day
 from firnel.work.day.planning import assign, rest_machine
 from firnel.work.desk import Desk
@@ -37,15 +37,14 @@ WORDS = {
 }
 
 
-class HouseSheet(QDialog):
+class HouseSheet(Sheet):
     """Asks how the day goes; nothing is kept before Keep, and nonsense is refused in a sentence."""
 
     def __init__(self, desk: Desk, day: date, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(tr("The house's day"))
+        super().__init__(tr("The house's day"), parent)
         self._desk, self._day = desk, day
         self._house = desk.ask(house_day)
-        column = QVBoxLayout(self)
+        column = QVBoxLayout(self.inside)
         column.setSpacing(10)
         beside = QHBoxLayout()
         beside.setSpacing(36)

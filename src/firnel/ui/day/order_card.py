@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
-from firnel.core.words import tr
+from firnel.core.words import meant, tr
 from firnel.ui.shared.parts import ElidedLabel, bare_area, button, card, empty, label, rename
 from firnel.ui.theme.look import Look
 from firnel.work.day.day_report import packs_text
@@ -108,7 +108,9 @@ class OrderCard(QWidget):
             pack = button(tr("Pack"), tr("Take it off the shelf: {}, {}", order.coffee, units.text(order.kg, "kg", 2)))
             pack.clicked.connect(partial(self.pack_wanted.emit, order))
         else:
-            pack = button(tr("Cancel"), tr("It is not wanted any more: {}, {}", order.coffee, units.text(order.kg, "kg", 2)))
+            pack = button(
+                meant("order", "Cancel"), tr("It is not wanted any more: {}, {}", order.coffee, units.text(order.kg, "kg", 2))
+            )
             pack.clicked.connect(partial(self.cancel_wanted.emit, order))
         pack.setObjectName("small" if entry.ready else "quiet")
         pack.setAccessibleName(f"{pack.text()} {order.coffee}, {units.text(order.kg, 'kg', 2)}")

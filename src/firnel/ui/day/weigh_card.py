@@ -50,10 +50,10 @@ def weigh_rows(sheet: DaySheet, units: Units) -> list[tuple[str, str, str, str, 
         loads = " + ".join(f"{count} × {units.text(load, 'kg', 2).split()[0]}" for count, load in row.loads)
         lacks = row.on_hand_kg is not None and row.kg > row.on_hand_kg + 1e-6
         there = "" if row.on_hand_kg is None else tr("of {}", units.text(row.on_hand_kg, "kg", 1))
+        whole = row.weighed_kg > 0.0 and row.weighed_kg >= row.kg - 1e-3
         if row.weighed_kg > 0.0:
-            whole = row.weighed_kg >= row.kg - 1e-3
             there = tr("weighed") if whole else tr("{} weighed", units.text(row.weighed_kg, "kg", 1))
-        role = "warn" if lacks else "good" if there == "weighed" else "soft"
+        role = "warn" if lacks else "good" if whole else "soft"
         rows.append((row.lot, units.text(row.kg, "kg", 1), loads, there, role))
     return rows
 

@@ -6,13 +6,14 @@ from dataclasses import replace
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QDialog, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot
 from firnel.core.words import tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, label
+from firnel.ui.shared.sheet import Sheet
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.green.intake import RULES, HouseRules
 from firnel.work.green.samples import KINDS as SAMPLES
@@ -220,16 +221,15 @@ class MeasureForm(QWidget):
         self.typed.emit(kind, self._line.text(), figure)
 
 
-class RulesDialog(QDialog):
+class RulesDialog(Sheet):
     """The rules of the house: by how much each trait moves charge and early heat."""
 
     kept = pyqtSignal(object)  # dict of name to (charge [degC], heat [share])
 
     def __init__(self, rules: HouseRules, units: Units, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(tr("Rules of the house"))
+        super().__init__(tr("Rules of the house"), parent)
         self._units = units
-        column = QVBoxLayout(self)
+        column = QVBoxLayout(self.inside)
         column.addWidget(label(tr("Rules of the house"), "title"))
         column.addWidget(label(tr("What a trait of the green does to the charge and to the early heat."), "soft"))
         grid = QGridLayout()

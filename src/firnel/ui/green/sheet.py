@@ -16,7 +16,7 @@ from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.entry_list import Entry, EntryList
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.tokens import SPACE_S
-from firnel.work.green.intake import LotSheet
+from firnel.work.green.intake import KIND_WORDS, LotSheet
 from firnel.work.green.samples import Cupped
 
 #: Below this a tenth of a kilogram says too little. [kg]
@@ -249,7 +249,7 @@ def _facts(sheet: LotSheet) -> list[str]:
 def _figures(sheet: LotSheet) -> list[tuple[str, ...]]:
     lot = sheet.lot
     density = tr("{:.0f} g/L, {}", lot.density_g_per_l, density_class(lot.density_g_per_l)) if lot.density_g_per_l else "–"
-    grade = next((m.words.partition(":")[0] for m in sheet.measured if m.what == "defects" and not m.struck), "–")
+    grade = next((m.words.partition(":")[0] for m in sheet.measured if m.what == KIND_WORDS["defects"] and not m.struck), "–")
     return [
         (tr("Density"), density),
         (tr("Moisture"), tr("{:.1f} %", 100 * lot.moisture) if lot.moisture else "–"),

@@ -88,7 +88,7 @@ class _Row:
         self.now = label("", "soft", wrap=True)
         self.now.setMinimumWidth(170)
         self.away = button(tr("Take away"))
-        names = (tr("What is read"), tr("Table"), tr("Register"), tr("Type"), tr("Times"), tr("Unit"))
+        names = (tr("What is read"), tr("Table of registers"), tr("Register"), tr("Type"), tr("Times"), tr("Unit"))
         for name, widget in zip(names, self.widgets[:6], strict=True):
             widget.setAccessibleName(name)
 

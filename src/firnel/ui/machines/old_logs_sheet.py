@@ -13,7 +13,6 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
-    QDialog,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -35,6 +34,7 @@ from firnel.ui.shared.house_table import dress
 from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import Lane
 from firnel.ui.shared.parts import ElidedLabel, button, card, label
+from firnel.ui.shared.sheet import Sheet
 from firnel.ui.theme.look import Look, mono
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work import shelf
@@ -57,7 +57,7 @@ KEYS = (Key("bean"), Key("air", "slate"))
 DEGREES = ((tr("as guessed"), None), ("°C", "c"), ("°F", "f"))
 
 
-class OldLogsSheet(QDialog):
+class OldLogsSheet(Sheet):
     """Takes logs in.
 
     Parameters
@@ -70,16 +70,14 @@ class OldLogsSheet(QDialog):
     taken = pyqtSignal(str)  # what came of it
 
     def __init__(self, desk: Desk, look: Look, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(tr("Old logs"))
-        self.resize(1220, 740)
+        super().__init__(tr("Old logs"), parent, 1220, 740)
         self.setAcceptDrops(True)
         self._desk, self._look = desk, look
         self._logs: list[OldLog] = []
         self._shown = -1
         self._stop: Callable[[], None] | None = None
         self._background = Background(self, self._on_failed)
-        column = QVBoxLayout(self)
+        column = QVBoxLayout(self.inside)
         column.setSpacing(SPACE_S)
         column.addLayout(self._head())
         row = QHBoxLayout()

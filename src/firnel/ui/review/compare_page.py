@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QW
 from firnel.core.review.comparison import ALIGNMENTS, STAGES
 from firnel.core.units import clock
 from firnel.core.vocabulary import Role, usual_role
-from firnel.core.words import capital, tr
+from firnel.core.words import capital, meant, tr
 from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.glance import Glance
@@ -33,6 +33,8 @@ STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.P
 
 
 STAGE_NAMES = tr("drying"), tr("browning"), tr("development")
+#: Heading of what differs.
+BY = meant("difference", "by")
 DRAWN = ("solid", "dashed", "dotted", "dash-dotted")
 #: So many batches have room in the table; the differences are smoothed over so many points.
 MOST_COLUMNS, SMOOTH = 3, 13
@@ -41,7 +43,7 @@ MOST_COLUMNS, SMOOTH = 3, 13
 def _table(first: str, tables: tuple[tuple[str, tuple[tuple[str, str, str, str, str], ...]], ...]) -> list[tuple[str, ...]]:
     """One row for each figure: what the first batch has, then of each other its value, the difference and a word."""
     names = list(dict.fromkeys(row[0] for _, rows in tables for row in rows))
-    shown: list[tuple[str, ...]] = [("*", first, *(text for label_, _ in tables for text in (label_, "by", "")))]
+    shown: list[tuple[str, ...]] = [("*", first, *(text for label_, _ in tables for text in (label_, BY, "")))]
     for name in names:
         found = [next((row for row in rows if row[0] == name), None) for _, rows in tables]
         wanted = next((row[1] for row in found if row is not None), "–")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
 from firnel.core.units import Units, clock, parse_clock
@@ -13,10 +13,11 @@ from firnel.core.vocabulary import BatchRecord, Lot, Machine
 from firnel.core.words import tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import FigureGrid, button, label
+from firnel.ui.shared.sheet import Sheet
 from firnel.work.review.mending import Correction
 
 
-class MendSheet(QDialog):
+class MendSheet(Sheet):
     """Shows one batch as it stands, and hands up what is to stand there instead."""
 
     mended = pyqtSignal(dict)
@@ -34,11 +35,9 @@ class MendSheet(QDialog):
         second_charge: float | None,
         parent: QWidget,
     ) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(tr("Mend batch {}", record.label))
-        self.setMinimumWidth(760)
+        super().__init__(tr("Mend batch {}", record.label), parent, 760)
         self._record, self._units = record, units
-        column = QVBoxLayout(self)
+        column = QVBoxLayout(self.inside)
         column.setSpacing(10)
         column.addWidget(label(tr("Mend batch {}", record.label), "title"))
         column.addWidget(label(tr("What stood there before is kept below."), "subtitle"))

@@ -8,7 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
-from firnel.core.words import tr
+from firnel.core.words import meant, tr
 from firnel.ui.shared.actions import MOST_EDITS, give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import YieldingLabel, button, card, empty, label, rename
@@ -86,7 +86,7 @@ class SamePage(QWidget):
             self.causes.setText(judged.why_none)
         empty(self._grid)
         units = self._desk.settings.units
-        for column, name in enumerate(("", judged.against or tr("wanted"), tr("this batch"), tr("by"), "")):
+        for column, name in enumerate(("", judged.against or tr("wanted"), tr("this batch"), meant("difference", "by"), "")):
             self._grid.addWidget(YieldingLabel(name, "soft"), 0, column)
         for row, one in enumerate(judged.table, start=1):
             for column, text in enumerate(row_of(one, units)):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QGuiApplication
-from PyQt6.QtWidgets import QMainWindow, QWidget
+from PyQt6.QtWidgets import QFrame, QMainWindow, QScrollArea, QWidget
 
 from firnel.core.words import tr
 from firnel.ui.roast.view import RoastView
@@ -23,7 +23,14 @@ class SecondScreen(QMainWindow):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.roast = RoastView(desk, look)
         self.roast.own_window_wanted.connect(self.close)
-        self.setCentralWidget(self.roast)
+        area = QScrollArea()  # for a screen that is smaller than the view
+        area.setObjectName("bare")
+        area.setAccessibleName(tr("View"))
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidgetResizable(True)
+        area.setWidget(self.roast)
+        self.setCentralWidget(area)
         self.resize(1280, 800)
         self.roast.set_far(True)
         others = [screen for screen in QGuiApplication.screens() if screen is not parent.screen()]

@@ -8,7 +8,6 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
-    QDialog,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 from firnel.core.words import tr
 from firnel.ui.shared.actions import own_keys
 from firnel.ui.shared.parts import button, choose, chosen, label, offer
+from firnel.ui.shared.sheet import Sheet
 from firnel.ui.shared.tabs import Tabs
 from firnel.work.settings import PAGES, Settings
 
@@ -30,18 +30,16 @@ LONG, SHORT = 196, 132
 MANY = 20
 
 
-class SettingsDialog(QDialog):
+class SettingsDialog(Sheet):
     """Built from the declaration of `Settings`: one row for each, on the page that it names."""
 
     changed = pyqtSignal(object)  # Settings
 
     def __init__(self, settings: Settings, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(tr("Settings"))
-        self.setMinimumSize(760, 560)
+        super().__init__(tr("Settings"), parent, 760, 560)
         self._settings = settings
         self._fields: dict[str, QWidget] = {}
-        column = QVBoxLayout(self)
+        column = QVBoxLayout(self.inside)
         column.addWidget(label(tr("Settings"), "title"))
         self.pages = Tabs()
         for page in PAGES:

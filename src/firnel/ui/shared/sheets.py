@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QDialog,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -14,15 +13,15 @@ from PyQt6.QtWidgets import (
 
 from firnel.core.words import tr
 from firnel.ui.shared.parts import button, label
+from firnel.ui.shared.sheet import Sheet
 
 
-class KeySheet(QDialog):
+class KeySheet(Sheet):
     """Every key, on ``?``."""
 
     def __init__(self, groups: tuple[tuple[str, tuple[tuple[str, str], ...]], ...], parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(tr("Keys"))
-        row = QHBoxLayout(self)
+        super().__init__(tr("Keys"), parent, 1180)
+        row = QHBoxLayout(self.inside)
         row.setSpacing(30)
         columns = [QVBoxLayout() for _ in range(3)]
         for number, (title, keys) in enumerate(groups):
@@ -31,14 +30,15 @@ class KeySheet(QDialog):
             grid = QGridLayout()
             grid.setHorizontalSpacing(14)
             grid.setVerticalSpacing(7)
+            grid.setColumnStretch(1, 1)
             for index, (key, meaning) in enumerate(keys):
-                grid.addWidget(label(key, "key"), index, 0, Qt.AlignmentFlag.AlignLeft)
-                grid.addWidget(label(meaning), index, 1)
+                grid.addWidget(label(key, "key"), index, 0, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+                grid.addWidget(label(meaning, wrap=True), index, 1)
             column.addLayout(grid)
             column.addSpacing(14)
         for column in columns:
             column.addStretch(1)
-            row.addLayout(column)
+            row.addLayout(column, 1)
 
 
 class Notice(QFrame):

@@ -13,7 +13,7 @@ from firnel.core.cup.agreement import Agreement, agreement
 from firnel.core.cup.difference import Test, Verdict, judge
 from firnel.core.cup.scores import Defects, Form, check_part, parts_of, range_of, score
 from firnel.core.cup.serving import balanced_orders, draw_codes, paired_servings, triangle_servings
-from firnel.core.words import capital, later, tr
+from firnel.core.words import capital, tr
 from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.store.bench_book import TableSet
 from firnel.store.library import Library
@@ -28,7 +28,7 @@ __all__ = [
 ]  # fmt: skip
 
 #: When notes are taken, in their order.
-STAGES = (later("dry"), later("wet"), later("break"), later("hot"), later("warm"), later("cool"))
+STAGES = ("dry", "wet", "break", "hot", "warm", "cool")
 #: Cups of each coffee: two for production, five for grading; common practice, no published source.
 USUAL_CUPS = 2
 #: Best from so many days after the roast, by level; common practice, no published source. [days]

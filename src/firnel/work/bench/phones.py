@@ -12,7 +12,7 @@ from importlib import resources
 from typing import Any
 
 from firnel.core.cup.scores import range_of
-from firnel.core.words import capital, language, tr
+from firnel.core.words import capital, language, meant, tr
 from firnel.devices.local_page import Answer, Asked, LocalPage, own_address
 from firnel.store.library import Library
 from firnel.work.bench import cupping
@@ -158,7 +158,7 @@ class PhoneTable:
         for stage in cupping.STAGES:
             said = html.escape(typed.get(f"said {stage}", ", ".join(entry["words"].get(stage, ()))))
             field = f"<input name='said {stage}' value='{said}' autocapitalize=off>"
-            notes.append(f"<label class=wide>{capital(tr(stage))}{field}</label>")
+            notes.append(f"<label class=wide>{capital(meant('stage', stage))}{field}</label>")
         told = f"<p class=wrong>{html.escape(wrong)}</p>" if wrong else ""
         body = (
             f"{told}<form method=post action='/cup/{code}'><div class=card>{''.join(rows)}</div>"

@@ -5,9 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from firnel.core.units import Units
-from firnel.core.words import tr
+from firnel.core.words import meant, tr
 from firnel.exchange.report import Heading, Report, Table, Text
 from firnel.work.day.planning import DaySheet
+
+#: Headings that mean another thing elsewhere: what was charged, and who roasted it.
+GREEN, WHO = meant("weight", "green"), meant("person", "by")
 
 
 def day_report(sheet: DaySheet, units: Units) -> Report:
@@ -75,13 +78,23 @@ def day_report(sheet: DaySheet, units: Units) -> Report:
         (
             Text(f"{total}{ends}."),
             *(Text(sentence) for sentence in said),
-            Table(tr("To roast"), ("at", "machine", "coffee", "lot", "plan", "green", tr("why there")), batches, words=5),
+            Table(
+                tr("To roast"),
+                ("at", "machine", "coffee", "lot", "plan", GREEN, tr("why there")),
+                batches,
+                words=5,
+            ),
             Table(tr("To weigh"), ("lot", "loads", "all", tr("on hand")), weigh, words=2),
             Table(tr("To pack"), ("for", "coffee", "packs", "weight", "from", "left"), pack, words=3),
             *(
                 (
                     Heading(tr("Done")),
-                    Table(tr("Roasted"), ("batch", "lot", "machine", "by", "green", "roasted", "loss"), done, words=4),
+                    Table(
+                        tr("Roasted"),
+                        ("batch", "lot", "machine", WHO, GREEN, "roasted", "loss"),
+                        done,
+                        words=4,
+                    ),
                 )
                 if done
                 else ()

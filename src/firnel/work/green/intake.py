@@ -267,7 +267,7 @@ def _words(lot: Lot, age: Age | None) -> tuple[str, ...]:
     said = []
     if age is not None and age.warning:
         said.append(f"{age.words}: {age.warning}.")
-    if lot.moisture is not None and (word := check_moisture(lot.moisture)) != "usual":
+    if lot.moisture is not None and (word := check_moisture(lot.moisture)) != tr("usual"):
         said.append(tr("Moisture {:.1f} %: {}.", 100 * lot.moisture, word))
     if lot.water_activity is not None and (word := check_water_activity(lot.water_activity)) != tr("safe to store"):
         said.append(tr("Water activity {:.2f}: {}.", lot.water_activity, word))

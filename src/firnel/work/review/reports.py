@@ -10,7 +10,7 @@ from pathlib import Path
 
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind, Role, usual_role
-from firnel.core.words import tr
+from firnel.core.words import later, meant, tr
 from firnel.exchange.cells import text_cell
 from firnel.exchange.report import Block, Chart, Curve, Heading, Report, Table, Text, write_workbook
 from firnel.exchange.whole_file import whole_file, write_whole
@@ -31,7 +31,9 @@ from firnel.work.settings import Settings
 __all__ = ["Chart", "Heading", "Report", "Table", "Text", "batch_report", "comparison_report", "month_report", "open_data",
            "session_report", "write_workbook"]  # fmt: skip
 
-DEVIATION = ("figure", "wanted", "came", "by", "")
+#: Heading of what was charged.
+GREEN = meant("weight", "green")
+DEVIATION = later("figure"), later("wanted"), later("came"), meant("difference", "by"), ""
 
 
 def batch_report(library: Library, key: int, settings: Settings) -> Report:
@@ -183,8 +185,8 @@ def month_report(library: Library, year: int, month: int, units: Units) -> Repor
     blocks: tuple[Block, ...] = (
         Text(totals),
         *(
-            Table(tr("By {}", word), (word, "batches", "green", "roasted", "loss"), _grouped(lines, name, units))
-            for word, name in (("lot", "lot"), ("plan", "plan"), ("machine", "machine"), ("person", "operator"))
+            Table(tr("By {}", tr(word)), (word, "batches", GREEN, "roasted", "loss"), _grouped(lines, name, units))
+            for word, name in (("lot", "lot"), ("plan", "plan"), ("machine", "machine"), (later("person"), "operator"))
         ),
         *_meters(library, start, end, lines),
         Table(tr("Plans kept"), ("plan", "batches", tr("in tolerance"), tr("development ±")), kept),

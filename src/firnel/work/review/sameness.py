@@ -13,7 +13,7 @@ from firnel.core.review.changes import Change, changes
 from firnel.core.review.comparison import Deviation, deviations, figures_of, figures_wanted, was_the_same
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import BatchRecord, Machine
-from firnel.core.words import capital, tr
+from firnel.core.words import capital, meant, tr
 from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores, cup_words
 from firnel.work.bench.weighing import inspection_of
@@ -159,7 +159,11 @@ def cause_words(cause: Cause, machine: Machine, units: Units) -> str:
         degrees = tr("{:.0f} {}", abs(units.show_difference(amount)), units.temperature)
         return tr("the steel was {} {} at charge", degrees, tr("hotter") if amount > 0 else tr("colder"))
     if cause.kind == "load":
-        return tr("the load was {:.0f} % {} than was told", 100 * abs(amount), tr("heavier") if amount > 0 else tr("lighter"))
+        return tr(
+            "the load was {:.0f} % {} than was told",
+            100 * abs(amount),
+            tr("heavier") if amount > 0 else meant("weight", "lighter"),
+        )
     if cause.kind == "probe":
         degrees = tr("{:.1f} {}", abs(units.show_difference(amount)), units.temperature)
         return tr("the bean probe read {} too {}: check it in boiling water", degrees, tr("high") if amount > 0 else tr("low"))

@@ -127,7 +127,7 @@ def _drop(session: RoastSession, units: Units, now: float) -> list[Matter]:
             Matter(
                 Rank.DROP,
                 now,
-                "drop",
+                tr("drop"),
                 tr("Dropped {} ago?", ago),
                 tr("Space: yes, it dropped then · Z: no, beans are in"),
                 "due",
@@ -212,7 +212,7 @@ def _moves(session: RoastSession, units: Units, now: float) -> list[Matter]:
             headline, urgency, rank = words, "calm", Rank.REST
         else:
             headline = tr("{} now", words) if left <= 0.5 else tr("{} in {}", words, clock(left))
-            urgency = tr("due") if left <= 0.5 else "soon" if left <= SOON_S else "calm"
+            urgency = "due" if left <= 0.5 else "soon" if left <= SOON_S else "calm"
             rank = Rank.MOVE
         found.append(Matter(rank, entry.due_t, tr("next move"), headline, when, urgency,
                             tr("then {} {}", inside(words), when)))  # fmt: skip

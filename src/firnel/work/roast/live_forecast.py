@@ -323,10 +323,8 @@ def _marks_of(forecast: Forecast, zero: float) -> dict[MarkKind, float]:
 
 def _ghosts(planned: Forecast, choices: list[Choice]) -> tuple[Ghost, ...]:
     found = []
-    named = [(tr("as planned"), planned)]
-    named += [
-        (tr("one step less") if choice.to < choice.setting else tr("one step more"), choice.forecast) for choice in choices
-    ]
+    named = [("as planned", planned)]
+    named += [("one step less" if choice.to < choice.setting else "one step more", choice.forecast) for choice in choices]
     for name, forecast in named:
         if forecast.development_s is not None and forecast.drop_c is not None:
             found.append(Ghost(name, forecast.development_s.value, forecast.drop_c.value))
