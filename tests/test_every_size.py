@@ -71,7 +71,7 @@ def pages(window):
     for name in VIEWS:
         window.show_station(name)
         tabs = window.view(name).findChildren(Tabs)[:1]
-        for number in range(len(tabs[0].findChildren(QAbstractButton, "tab")) if tabs else 1):
+        for number in range(tabs[0].count if tabs else 1):
             if tabs:
                 tabs[0].choose(number)
             QTest.qWait(120)  # what is worked out in the background comes, and is laid out
@@ -181,7 +181,7 @@ def test_what_opens_beside_the_views_fits_and_is_not_cut(window, qtbot, size):
         if sheet.width() > size[0] or sheet.height() > size[1]:
             wrong.append(f"{name}: {sheet.width()} x {sheet.height()} on a screen of {size[0]} x {size[1]}")
         tabs = sheet.findChildren(Tabs)[:1]
-        for number in range(len(tabs[0].findChildren(QAbstractButton, "tab")) if tabs else 1):
+        for number in range(tabs[0].count if tabs else 1):
             if tabs:
                 tabs[0].choose(number)
             wrong += [f"{name} {number}: {why}" for why in settled_faults(sheet)]

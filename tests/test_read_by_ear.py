@@ -45,7 +45,7 @@ def test_every_control_tells_what_it_is_and_what_it_is_for(filled, tmp_path):
     assert shutil.which("dbus-daemon"), "./run test installs it"
     assert shutil.which(LAUNCHER), "./run test installs it"
     filled.close()
-    wrong, seen = [], 0
+    wrong, seen, heard = [], 0, set()
     with reading(tmp_path / "library.sqlite", tmp_path) as reader:
         for view, tabs in VIEWS.items():
             reader.press(view)
@@ -54,6 +54,8 @@ def test_every_control_tells_what_it_is_and_what_it_is_for(filled, tmp_path):
                     reader.press(tab)
                 for thing in reader.things():
                     name = reader.told(thing, "Name")
+                    if thing.role == "page tab":
+                        heard.add(name)
                     if view == "Roast" and thing.role == "label" and name == "Prepare the next batch":
                         seen += 100  # the cue is read too
                     if not thing.has(FOCUSABLE):
@@ -69,6 +71,7 @@ def test_every_control_tells_what_it_is_and_what_it_is_for(filled, tmp_path):
                         wrong.append((view, tab, thing.role, name, about, "is called by next to nothing"))
     assert seen > 300, "all of it was shown, with the cue"
     assert not wrong, "\n".join(map(str, wrong))
+    assert heard > {tab for tabs in VIEWS.values() for tab in tabs}, "a tab is told as one"
 
 
 @pytest.fixture

@@ -35,6 +35,7 @@ from firnel.ui.shared.actions import STATIONS
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.collector import Collector
 from firnel.ui.shared.lanes import Lane
+from firnel.ui.shared.tabs import Tabs
 from firnel.ui.simulator_panel import SimulatorPanel
 from firnel.ui.theme.look import Look
 from firnel.work.bench.results import Results
@@ -294,7 +295,7 @@ def test_a_link_that_leads_nowhere_is_told_on_the_machine(qtbot, open_window):
     window = open_window()
     window.show_station("Machines")
     machines = window.view("Machines")
-    press_button(qtbot, machines, "Link")
+    machines.findChild(Tabs).choose_named("Link")
     press_button(qtbot, machines, "Modbus")
     host, port = machines.link.modbus.host, machines.link.modbus.port
     host.setText("no host")

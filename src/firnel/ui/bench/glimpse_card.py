@@ -11,7 +11,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from firnel.core.words import tr
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, thin_out
+from firnel.ui.shared.lanes import Lane, line_pen, thin_out
+from firnel.ui.shared.mark_words import MarkWords
 from firnel.ui.shared.parts import card
 from firnel.ui.theme.look import Look
 from firnel.work.bench.glimpse import NAMED, Glimpse
@@ -49,10 +50,11 @@ class GlimpseCard(QWidget):
         self.lane.setObjectName("bare")  # it lies in a card already
         self.lane.setAccessibleName(tr("Bean and air temperature of the batch"))
         self._bean, self._air = pg.PlotCurveItem(connect="finite"), pg.PlotCurveItem(connect="finite")
-        self._lines = [pg.InfiniteLine(angle=90) for _ in NAMED]
-        self._words = [ground_label((1.04, 0.0), bold=False, under=True) for _ in NAMED]
-        for item in (*self._lines, self._air, self._bean, *self._words):
+        self._words = MarkWords(self.lane, look, len(NAMED))
+        self._words.put_lines()
+        for item in (self._air, self._bean):
             self.lane.plot.addItem(item, ignoreBounds=True)
+        self._words.put_words()
         self.lane.reads("bean", self._bean)
         self.lane.reads("air", self._air)
         self.glance = Glance((self.lane,))
@@ -69,11 +71,7 @@ class GlimpseCard(QWidget):
         palette = self._look.palette
         self._bean.setPen(line_pen(palette.ink, 2.4))
         self._air.setPen(line_pen(palette.slate, 1.4, Qt.PenStyle.DashLine))
-        for line in self._lines:
-            line.setPen(line_pen(palette.soft, 1, Qt.PenStyle.DotLine))
-        for words in self._words:
-            words.setColor(palette.soft)
-            put_on_ground(words, palette.card)
+        self._words.dress()
 
     def show_glimpse(self, seen: Glimpse, image: QImage) -> None:
         """Show this batch, with its picture as `read_picture` gives it."""
@@ -85,17 +83,7 @@ class GlimpseCard(QWidget):
         self.lane.time_span(*seen.span)
         known = np.concatenate([bean[np.isfinite(bean)], air[np.isfinite(air)]])
         low, high = (float(known.min()), float(known.max())) if known.size else (0.0, 1.0)
-        top = high + 0.16 * (high - low)
-        self.lane.level_span(low - 5.0, top)
-        for index, (line, words) in enumerate(zip(self._lines, self._words, strict=True)):
-            shown = index < len(seen.marks)
-            line.setVisible(shown)
-            words.setVisible(shown)
-            if shown:
-                at, text = seen.marks[index]
-                line.setValue(at)
-                words.setText(text)
-                words.setPos(at, top - (0.11 * (top - low) if index == 1 else 0.0))  # else it would meet the drop's
+        self._words.show_marks(seen.marks, low - 5.0, high, seen.span[1])
         self.lane.head.show_head(
             tr("Temperature, {}", seen.unit), (Key("bean"), Key("air", "slate", "dash")), tr("minutes from the charge")
         )

@@ -5,7 +5,6 @@ from __future__ import annotations
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -23,14 +22,19 @@ from firnel.core.words import tr
 from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, room_of
+from firnel.ui.shared.lanes import Lane, line_pen
+from firnel.ui.shared.mark_words import MarkWords
 from firnel.ui.shared.parts import FigureGrid, PageHead, YieldingLabel, button, card, label
 from firnel.ui.shared.ribbons import HandsLane
+from firnel.ui.shared.tabs import TabBar
 from firnel.ui.theme.look import Look
 from firnel.work.review.picture import MarkRow, ReviewCurves, ReviewPicture
 
-#: Height of the words of a mark. [px]
-LINE_PX = 22.0
+
+def _mark_words(row: MarkRow, t: float) -> str:
+    if row.kind is MarkKind.CHARGE:
+        return ""  # its line stands where the axis begins
+    return f"{tr('turn') if row.kind is MarkKind.TURNING else row.name} {clock(t)}"
 
 
 class ReviewCurvesPane(QWidget):
@@ -53,10 +57,11 @@ class ReviewCurvesPane(QWidget):
         column.addWidget(self._hands)
         self._bean, self._air, self._over = (pg.PlotCurveItem(connect="finite") for _ in range(3))
         self._rate_line, self._rate_over = (pg.PlotCurveItem(connect="finite") for _ in range(2))
-        self._lines = [pg.InfiniteLine(angle=90) for _ in range(5)]
-        self._words = [ground_label((0.5, 0)) for _ in range(5)]
-        for item in (*self._lines, self._over, self._air, self._bean, *self._words):
+        self._words = MarkWords(self._top, look, 5)
+        self._words.put_lines()
+        for item in (self._over, self._air, self._bean):
             self._top.plot.addItem(item, ignoreBounds=True)
+        self._words.put_words()
         self._top.setAccessibleName(tr("Bean and air temperature over time"))
         self._rate.setAccessibleName(tr("Rate of rise over time"))
         for item in (self._rate_over, self._rate_line):
@@ -73,12 +78,7 @@ class ReviewCurvesPane(QWidget):
         self._over.setPen(line_pen(palette.ember, 1.8, Qt.PenStyle.DotLine))
         self._rate_line.setPen(line_pen(palette.plum, 2.2))
         self._rate_over.setPen(line_pen(palette.ember, 1.6, Qt.PenStyle.DotLine))
-        for line in self._lines:
-            line.setPen(line_pen(palette.soft, 1, Qt.PenStyle.DotLine))
-        for word in self._words:
-            word.setColor(palette.soft)
-        for word in self._words:
-            put_on_ground(word, palette.card)
+        self._words.dress()
 
     def _show_heads(self, unit: str, own: str, over: str) -> None:
         """What the axes measure, and what each line is."""
@@ -111,28 +111,7 @@ class ReviewCurvesPane(QWidget):
         low, high = picture.levels
         self._top.time_span(picture.span[0], end)
         self._rate.level_span(0.0, picture.rate_top)
-        named = [
-            (row.kind, row.t, f"{(tr('turn') if row.kind is MarkKind.TURNING else row.name)} {clock(row.t)}")
-            for row in picture.marks
-            if row.t is not None
-        ]
-        font = self._words[0].textItem.font()
-        starts = [t - room_of(text, font, self._top.plot)[0] for _, t, text in named]
-        late = 0.7 * end
-        lower = [t > late and any(start < t for start in starts[index + 1 :]) for index, (_, t, _) in enumerate(named)]
-        share = (1 + any(lower)) * LINE_PX / max(self._top.plot.height(), 4 * LINE_PX)  # of the lane, for the words
-        headroom = (high - low) * share / (1.0 - share)
-        self._top.level_span(low, high + headroom)
-        for index, (line, word) in enumerate(zip(self._lines, self._words, strict=True)):
-            kind, t, text = named[index] if index < len(named) else (MarkKind.CHARGE, None, "")
-            line.setVisible(t is not None)
-            word.setVisible(kind is not MarkKind.CHARGE)
-            if t is not None:
-                line.setValue(t)
-                word.setText(text, color=self._look.palette.soft)
-                # The last words stand left of their lines, so that none leaves the lane; one that would meet the next is lower.
-                word.setAnchor((1.0, 0.0) if t > late else (0.5, 0.0))
-                word.setPos(t, high + headroom * (0.5 if lower[index] else 1.0))
+        self._words.show_marks([(row.t, _mark_words(row, row.t)) for row in picture.marks if row.t is not None], low, high, end)
         self._show_heads(picture.temperature_unit, label_text, over_label)
         self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons])
 
@@ -237,17 +216,9 @@ class ReviewSheet(QWidget):
         stages, stage_column = card(spacing=4, margin=11)
         self._pages = QStackedWidget()
         self._moves, self._notes = FigureGrid(small=True), FigureGrid(small=True)
-        tabs, group = QHBoxLayout(), QButtonGroup(self)
-        tabs.setSpacing(14)
-        for number, (name, grid) in enumerate(
-            ((tr("Stages"), self._stages), (tr("Moves"), self._moves), (tr("Noted"), self._notes))
-        ):
-            tab = button(name)
-            tab.setObjectName("tab")
-            tab.setCheckable(True)
-            tab.setChecked(number == 0)
-            group.addButton(tab, number)
-            tabs.addWidget(tab)
+        self._tabs = TabBar()
+        for name, grid in ((tr("Stages"), self._stages), (tr("Moves"), self._moves), (tr("Noted"), self._notes)):
+            self._tabs.addTab(name)
             area = QScrollArea()
             area.setAccessibleName(name)
             area.setWidgetResizable(True)
@@ -259,8 +230,9 @@ class ReviewSheet(QWidget):
             held.addStretch(1)
             area.setWidget(holder)
             self._pages.addWidget(area)
-        group.idClicked.connect(self._pages.setCurrentIndex)
-        self._tabs = group
+        self._tabs.currentChanged.connect(self._pages.setCurrentIndex)
+        tabs = QHBoxLayout()
+        tabs.addWidget(self._tabs)
         tabs.addStretch(1)
         stage_column.addLayout(tabs)
         stage_column.addWidget(self._pages, 1)
@@ -288,6 +260,4 @@ class ReviewSheet(QWidget):
         self._moves.show_rows([(what, when) for when, what in picture.moves])
         said = [*picture.events, *picture.notes]
         self._notes.show_rows([(text, when) for when, text in said])
-        noted = self._tabs.button(2)
-        if noted is not None:
-            noted.setText(tr("Noted ({})", len(said)) if said else tr("Noted"))
+        self._tabs.setTabText(2, tr("Noted ({})", len(said)) if said else tr("Noted"))

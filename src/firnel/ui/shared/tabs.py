@@ -2,11 +2,25 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
-from firnel.ui.shared.parts import button
+from firnel.core.words import tr
 from firnel.ui.theme.tokens import SPACE_S
+
+
+class TabBar(QTabBar):
+    """Quiet tabs, all of them in sight; one stop for the Tab key, arrows go along them."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("tabs")
+        self.setAccessibleName(tr("Pages"))
+        self.setDrawBase(False)
+        self.setExpanding(False)
+        self.setUsesScrollButtons(False)
+        self.setElideMode(Qt.TextElideMode.ElideNone)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
 
 
 class Tabs(QWidget):
@@ -19,33 +33,32 @@ class Tabs(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(SPACE_S)
-        self._row = QHBoxLayout()
-        self._row.setContentsMargins(6, 0, 6, 0)
-        self._row.setSpacing(18)
-        self._row.addStretch(1)
-        column.addLayout(self._row)
-        self._group, self._pages = QButtonGroup(self), QStackedWidget()
-        self._group.idClicked.connect(self.choose)
+        row = QHBoxLayout()
+        row.setContentsMargins(6, 0, 6, 0)
+        self.bar, self._pages = TabBar(), QStackedWidget()
+        row.addWidget(self.bar)
+        row.addStretch(1)
+        column.addLayout(row)
         column.addWidget(self._pages, 1)
+        self.bar.currentChanged.connect(self.choose)
 
     def add(self, name: str, page: QWidget) -> None:
         """Put a page behind a tab of that name."""
-        number = self._pages.count()
-        tab = button(name)
-        tab.setObjectName("tab")
-        tab.setCheckable(True)
-        tab.setChecked(number == 0)
-        self._group.addButton(tab, number)
-        self._row.insertWidget(number, tab)
         self._pages.addWidget(page)
+        self.bar.addTab(name)
 
     def choose_named(self, name: str) -> bool:
         """Show the page behind the tab of that name; False where there is none."""
-        for number, tab in enumerate(self._group.buttons()):
-            if tab.text() == name:
+        for number in range(self.count):
+            if self.bar.tabText(number) == name:
                 self.choose(number)
                 return True
         return False
+
+    @property
+    def count(self) -> int:
+        """How many pages there are."""
+        return self._pages.count()
 
     @property
     def shown(self) -> int:
@@ -54,8 +67,9 @@ class Tabs(QWidget):
 
     def choose(self, number: int) -> None:
         """Show the page of that number."""
-        tab = self._group.button(number)
-        if tab is not None:
-            tab.setChecked(True)
+        if 0 <= number < self.count:
+            self.bar.blockSignals(True)  # it would choose once more
+            self.bar.setCurrentIndex(number)
+            self.bar.blockSignals(False)
             self._pages.setCurrentIndex(number)
             self.chosen.emit(number)
