@@ -1,6 +1,8 @@
 """The views, driven by keys and clicks as a user makes them."""
 
 import os
+import subprocess
+import sys
 import threading
 import weakref
 from dataclasses import replace
@@ -23,7 +25,8 @@ from PyQt6.QtWidgets import (
 )
 from test_plan_and_cue import PLAN
 
-from firnel.app.window import connect_first, make_application, make_window, use_size
+from firnel.app.first import First
+from firnel.app.window import connect_first, make_application, make_window, show_instead, use_size
 from firnel.core.units import parse_clock
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind
 from firnel.devices.simulator.kinds import KINDS
@@ -31,6 +34,7 @@ from firnel.devices.simulator.physics import DrumRoaster
 from firnel.devices.simulator.plant import Fault, Plant
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
+from firnel.ui.opening import Opening
 from firnel.ui.shared.actions import STATIONS
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.collector import Collector
@@ -94,6 +98,33 @@ def test_no_worker_thread_ever_destroys_a_widget(qtbot, open_window):
     assert all(thread is threading.main_thread() for thread in threads)
     QApplication.instance().findChild(Collector).look()
     assert set(threads) == {threading.main_thread()}
+
+
+def test_a_frame_is_seen_before_anything_slow_is_loaded():
+    code = """
+import sys
+from firnel.app.first import begin
+first = begin("some/where/Mill Lane.sqlite")
+assert first.opening.seen
+slow = ("sqlalchemy", "numpy", "pyqtgraph", "pydantic")
+print(first.opening.accessibleName(), [name for name in slow if name in sys.modules])
+"""
+    done = subprocess.run([sys.executable, "-W", "ignore", "-c", code], capture_output=True, text=True)
+    assert done.stdout.strip() == "Opening Mill Lane … []", done.stderr
+
+
+def test_the_window_takes_the_place_of_its_frame(qtbot, tmp_path, look):
+    opening = Opening("Mill Lane", look)
+    opening.show_now(QApplication.instance())
+    opening.setGeometry(40, 30, 1100, 700)
+    first = First(QApplication.instance(), look, Settings(), None, opening)
+    window = make_window(Library(tmp_path / "library.sqlite"), first.settings, look, keep=lambda settings: None)
+    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
+    with qtbot.waitSignal(window.roast.painted):
+        show_instead(first, window)
+        assert window.geometry() == opening.geometry()
+    assert opening.isHidden()
+    first.done()  # once more does nothing
 
 
 def press_button(qtbot, parent, text):

@@ -93,17 +93,20 @@ def gui(files: tuple[Path, ...] = (), library_at: str | None = None, device: str
     from firnel.app.language import speak_as_set
 
     speak_as_set()
-    from firnel.app.window import run_window
-
     if complaint := no_display():
         raise CouldNotError(complaint)
-    sys.exit(run_window(library_at or default_library(), device, files))
+    from firnel.app.first import begin
+
+    first = begin(library_at or default_library())
+    from firnel.app.window import run_window
+
+    sys.exit(run_window(first, library_at or default_library(), device, files))
 
 
 @main.command()
 @click.option("--speed", type=SPEED, default=1.0, show_default=True, help="Seconds of roasting in one second of ours.")
 @click.option("--folder", type=click.Path(path_type=Path), help="Where the demo library is kept.")
-@click.option("--until", type=click.Choice(["painted", "ready"]), hidden=True)
+@click.option("--until", type=click.Choice(["seen", "painted", "ready"]), hidden=True)
 def demo(speed: float, folder: Path | None, until: str | None) -> None:
     """The window on an invented roastery, with a simulated roaster connected. Your own library is not touched."""
     from platformdirs import user_cache_path

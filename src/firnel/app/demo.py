@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 #: Any change to how the demo library is made gets a new name, so that an old one is not used on.
 DEMO_NAME = "demo-14.sqlite"
 PLAN = "Isuka filter"
+ROASTERY = "Quillbank Roastery"
 
 
 def demo_library(folder: Path, name: str = DEMO_NAME, today: datetime | None = None) -> Path:
@@ -36,7 +37,7 @@ def demo_library(folder: Path, name: str = DEMO_NAME, today: datetime | None = N
     if path.exists():
         return path
     loaded(window=False)
-    from firnel.app.demo_library import ROASTERY, build_demo_library  # slow to load, and needed only once
+    from firnel.app.demo_library import build_demo_library  # slow to load, and needed only once
 
     def progress(done: int, of: int) -> None:
         if not sys.stderr.isatty() and done < of:
@@ -84,7 +85,9 @@ def main() -> int:
     parser.add_argument("--folder", type=Path, default=Path(".demo"), help="where the demo library is kept")
     parser.add_argument("--walk", type=Path, help="write a picture of every view into this folder and end")
     parser.add_argument("--theme", choices=["day", "night", "both"], default="day", help="themes of the walk")
-    parser.add_argument("--until", choices=["painted", "ready"], help="end as soon as the window is painted, or all there")
+    parser.add_argument(
+        "--until", choices=["seen", "painted", "ready"], help="end with its frame, its first picture, or all there"
+    )
     given = parser.parse_args()
     if not 0.1 <= given.speed <= 60.0:
         parser.error(f"a speed of {given.speed:g} cannot be: 0.1 to 60.")
@@ -107,30 +110,30 @@ def main() -> int:
 
 def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
     """The window on a demo library with the simulated roaster; settings of its own. Returns the exit code."""
+    from firnel.app.first import begin
+
+    first = begin(ROASTERY)
+    if until == "seen":
+        return 0
     from firnel.app.demo_tour import offer_tour
-    from firnel.app.window import begin_work, connect_first, make_application, make_window, use_size
+    from firnel.app.window import begin_work, connect_first, make_window, show_instead
     from firnel.store.library import Library
     from firnel.store.writing import LibraryError
-    from firnel.ui.theme.look import Look
     from firnel.work.desk import spill_folder
     from firnel.work.roast.session import BatchOrder
-    from firnel.work.settings import load_settings
 
-    settings, _ = load_settings()
-    use_size(settings)
-    application = make_application()
     try:
         library = Library(library_at)
         library.lock_for_roasting()
     except LibraryError as error:
         print(error, file=sys.stderr)
         return 1
-    window = make_window(library, settings, Look(application), spill_at=spill_folder())
-    window.show()
+    window = make_window(library, first.settings, first.look, spill_at=spill_folder())
+    show_instead(first, window)
     window.roast.ready.connect(loaded)
     if until is not None:
-        {"painted": window.roast.painted, "ready": window.roast.ready}[until].connect(application.quit)
-        return application.exec()
+        {"painted": window.roast.painted, "ready": window.roast.ready}[until].connect(first.application.quit)
+        return first.application.exec()
     begin_work(window)
     offer_tour(window)
     plan_at = library_at.with_name("plan.json")
@@ -143,7 +146,7 @@ def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
             machine = next(m for m in library.machines() if m.id == plan.machine_id)
             lot = next(lot for lot in library.lots() if lot.id == plan.lot_id)
             window.desk.prepare(BatchOrder(lot, machine, plan, plan.load_kg))
-        return application.exec()
+        return first.application.exec()
     finally:
         process.terminate()
         with suppress(subprocess.TimeoutExpired):

@@ -34,7 +34,6 @@ from firnel.work.machines.knowledge import fit_machine
 from firnel.work.plan.orders import ladder
 from firnel.work.review.references import set_reference
 
-ROASTERY = "Quillbank Roastery"
 SEED = 20261
 MACHINES = {"Drum Six": "gas-6", "Long Fifteen": "gas-15", "Sample One": "electric-1"}
 #: The machine with three heaters, whose recipe moves each of them.

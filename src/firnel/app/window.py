@@ -3,31 +3,21 @@
 from __future__ import annotations
 
 import logging
-import os
 import sys
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import partial
-from importlib import resources
 from pathlib import Path
 
-from PyQt6.QtCore import (
-    QCoreApplication,
-    QLibraryInfo,
-    QLocale,
-    QMessageLogContext,
-    QtMsgType,
-    QTranslator,
-    qInstallMessageHandler,
-)  # fmt: skip
-from PyQt6.QtGui import QIcon
-from PyQt6.QtWidgets import QApplication, QMessageBox
+from PyQt6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
+from PyQt6.QtWidgets import QMessageBox
 
 from firnel.app.crash import CrashHook
 from firnel.app.ends import end_on_signals, wake_qt_on_signals
-from firnel.app.start import few_arenas, loaded
+from firnel.app.first import First, make_application, use_size
+from firnel.app.start import loaded
 from firnel.core.vocabulary import Machine
-from firnel.core.words import language, tr
+from firnel.core.words import tr
 from firnel.devices.clock import Clock
 from firnel.store.copies import copy_files
 from firnel.store.library import Library
@@ -36,46 +26,15 @@ from firnel.store.writing import LibraryError
 from firnel.ui.main_window import MainWindow
 from firnel.ui.shared.actions import use_keys
 from firnel.ui.shared.background import Background, Hop
-from firnel.ui.shared.collector import Collector
 from firnel.ui.theme.look import Look
 from firnel.work.desk import AddressError, Desk, spill_folder
 from firnel.work.library_care import look_after_a_crash
-from firnel.work.settings import Settings, load_settings, save_settings
+from firnel.work.settings import Settings, save_settings
+
+__all__ = ["make_application", "make_window", "use_size"]
 
 #: So long the window waits for a server; then it is refused until the server is heard of again. [s]
 HURRY_S = 1.5
-
-
-def make_application() -> QApplication:
-    """The Qt application, or the one there is."""
-    existing = QApplication.instance()
-    application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
-    application.setApplicationName("firnel")
-    application.setDesktopFileName("org.firnel.Firnel")
-    if isinstance(application, QApplication) and application.windowIcon().isNull():
-        application.setWindowIcon(QIcon(str(resources.files("firnel") / "resources" / "icons" / "firnel.svg")))
-    application.setStyle("Fusion")
-    _speak_qt(application)
-    if application.findChild(Collector) is None:
-        few_arenas()
-        Collector(application)
-    return application
-
-
-def _speak_qt(application: QCoreApplication) -> None:
-    """Qt's own boxes, figures and days in the language that is spoken, whatever the system's is."""
-    spoken = QLocale(language()) if language() != "en" else QLocale(QLocale.Language.English, QLocale.Country.UnitedKingdom)
-    spoken.setNumberOptions(QLocale.NumberOption.OmitGroupSeparator)
-    QLocale.setDefault(spoken)
-    translator = QTranslator(application)
-    if translator.load(spoken, "qtbase", "_", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
-        application.installTranslator(translator)
-
-
-def use_size(settings: Settings) -> None:
-    """Draw all in the size that is set; to be called before there is an application. What the desktop asks for comes first."""
-    if settings.size_percent != 100:
-        os.environ.setdefault("QT_SCALE_FACTOR", f"{settings.size_percent / 100.0:g}")
 
 
 def make_window(
@@ -97,24 +56,27 @@ def make_window(
     return window
 
 
-def run_window(library_at: str | Path, device: str | None = None, files: Sequence[Path] = ()) -> int:
+def run_window(first: First, library_at: str | Path, device: str | None = None, files: Sequence[Path] = ()) -> int:
     """Open the window and run until it is closed; files are taken in and shown. Returns the exit code."""
-    settings, complaint = load_settings()
-    use_size(settings)
-    application = make_application()
-    look = Look(application)
-    look.use(settings.theme)
     library = _open(library_at)
     if library is None:
+        first.done()
         return 1
-    window = make_window(library, settings, look, spill_at=spill_folder())
-    window.show()
+    window = make_window(library, first.settings, first.look, spill_at=spill_folder())
+    show_instead(first, window)
     window.roast.ready.connect(loaded)
-    begin_work(window, (complaint,) if complaint else ())
+    begin_work(window, (first.complaint,) if first.complaint else ())
     connect_first(window, device)
     if files:
         window.open_files(files)
-    return application.exec()
+    return first.application.exec()
+
+
+def show_instead(first: First, window: MainWindow) -> None:
+    """Show the window where the frame stands, which goes when the window is painted."""
+    first.give_way(window)
+    window.roast.painted.connect(first.done)
+    window.show()
 
 
 def begin_work(window: MainWindow, complaints: Sequence[str] = ()) -> None:

@@ -34,6 +34,7 @@ from firnel.ui.shared.space_key import SpaceKey, typing_in
 from firnel.ui.shared.tour import Tour
 from firnel.ui.shared.whole_words import WholeWords
 from firnel.ui.theme.look import Look
+from firnel.ui.theme.tokens import WINDOW
 from firnel.ui.unfinished import Unfinished
 from firnel.ui.view_maker import make_view
 from firnel.work.beginning import is_empty, steps
@@ -73,7 +74,7 @@ class MainWindow(QMainWindow):
         self._leaving = False
         self.desk, self.look, self.keep_settings = desk, look, on_settings
         self.setWindowTitle("Firnel")
-        self.resize(1280, 800)
+        self.resize(*WINDOW)
         self.rail, self.now_line, self.notice = Rail(look), NowLine(), Notice()
         self._whole_words = WholeWords(self)
         self.roast = RoastView(desk, look)

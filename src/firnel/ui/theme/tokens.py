@@ -12,6 +12,8 @@ MONO = "Atkinson Hyperlegible Mono"
 SPACE_S, SPACE_M, SPACE_L = 6, 12, 18
 RADIUS = 10
 RAIL_WIDTH = 92
+#: Of the window, when it opens. [px]
+WINDOW = (1280, 800)
 SIDE_WIDTH = 304
 
 

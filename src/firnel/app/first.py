@@ -1,0 +1,87 @@
+"""What is there first: the application, and a frame that says what is being opened. Nothing slow is loaded for it."""
+
+from __future__ import annotations
+
+import os
+import sys
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+
+from PyQt6.QtCore import QCoreApplication, QLibraryInfo, QLocale, QTranslator
+from PyQt6.QtGui import QIcon
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from firnel.app.start import few_arenas
+from firnel.core.words import language
+from firnel.ui.opening import Opening
+from firnel.ui.shared.collector import Collector
+from firnel.ui.theme.look import Look
+from firnel.work.settings import Settings, load_settings
+
+
+@dataclass(frozen=True)
+class First:
+    """The application with its look, the settings with what is wrong with them, and the frame, where there is one."""
+
+    application: QApplication
+    look: Look
+    settings: Settings
+    complaint: str | None
+    opening: Opening | None
+
+    def give_way(self, window: QWidget) -> None:
+        """Put the window where the frame stands."""
+        if self.opening is not None:
+            window.setGeometry(self.opening.geometry())
+
+    def done(self) -> None:
+        """The frame goes: the window is painted, or there will be none."""
+        if self.opening is not None and not self.opening.isHidden():
+            self.opening.close()
+
+
+def begin(library_at: str | Path) -> First:
+    """The application, and a frame on the screen, while all else is still to be loaded."""
+    settings, complaint = load_settings()
+    use_size(settings)
+    application = make_application()
+    look = Look(application)
+    look.use(settings.theme)
+    opening = None
+    if not QApplication.platformName().startswith("wayland"):  # there no window can be put where another stood
+        opening = Opening(Path(str(library_at)).stem, look)
+        opening.show_now(application)
+    return First(application, look, settings, complaint, opening)
+
+
+def make_application() -> QApplication:
+    """The Qt application, or the one there is."""
+    existing = QApplication.instance()
+    application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    application.setApplicationName("firnel")
+    application.setDesktopFileName("org.firnel.Firnel")
+    if isinstance(application, QApplication) and application.windowIcon().isNull():
+        application.setWindowIcon(QIcon(str(resources.files("firnel") / "resources" / "icons" / "firnel.svg")))
+    application.setStyle("Fusion")
+    if application.findChild(Collector) is None:
+        _speak_qt(application)
+        few_arenas()
+        Collector(application)
+    return application
+
+
+def _speak_qt(application: QCoreApplication) -> None:
+    """Qt's own boxes, figures and days in the language that is spoken, whatever the system's is."""
+    spoken = QLocale(language()) if language() != "en" else QLocale(QLocale.Language.English, QLocale.Country.UnitedKingdom)
+    spoken.setNumberOptions(QLocale.NumberOption.OmitGroupSeparator)
+    QLocale.setDefault(spoken)
+    translator = QTranslator(application)
+    if translator.load(spoken, "qtbase", "_", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
+        application.installTranslator(translator)
+
+
+def use_size(settings: Settings) -> None:
+    """Draw all in the size that is set; to be called before there is an application. What the desktop asks for comes first."""
+    if settings.size_percent != 100:
+        os.environ.setdefault("QT_SCALE_FACTOR", f"{settings.size_percent / 100.0:g}")
