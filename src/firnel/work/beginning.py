@@ -128,7 +128,7 @@ def new_lot(library: Library, name: str, origin: str, process: str, on_hand_kg: 
 def machine_words(machine: Machine) -> str:
     """A machine in a line."""
     heat = machine.fuel or machine.heat
-    return tr("{}, {:g} kg, {}", machine.name, machine.useful_load_kg, heat)
+    return tr("{}, {:g} kg, {}", machine.name, machine.useful_load_kg, tr(heat))
 
 
 def _link_words(machine: Machine) -> str:

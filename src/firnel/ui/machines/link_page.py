@@ -351,7 +351,7 @@ class _ModbusFields(QWidget):
         self.map.clear()
         known = maps()
         for name, title in (known if chosen in known else {**known, chosen: chosen}).items():
-            self.map.addItem(f"{title} ({name})" if title != name else title, name)
+            self.map.addItem(f"{tr(title)} ({name})" if title != name else title, name)
         self.map.setCurrentIndex(max(self.map.findData(chosen), 0))
 
     def show_instrument(self, one: Instrument) -> None:

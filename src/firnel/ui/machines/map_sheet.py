@@ -164,7 +164,7 @@ class MapSheet(QDialog):
         self._name.setAccessibleName(tr("Name of the map"))
         self._begin.setAccessibleName(tr("Begin with"))
         for known, title in maps().items():
-            self._begin.addItem(f"{title} ({known})", known)
+            self._begin.addItem(f"{tr(title)} ({known})", known)
         self._begin.setCurrentIndex(max(self._begin.findData(name), 0))
         self._begin.activated.connect(lambda _: self.begin_with(str(self._begin.currentData())))
         self._order = QComboBox()

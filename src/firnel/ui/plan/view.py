@@ -293,7 +293,7 @@ class PlanView(ListPage):
         plan, units = self._plan, self._desk.settings.units
         if plan is None or self._picture is None:
             return
-        today = self._desk.clock.wall().astimezone().strftime("%-d %b %Y")
+        today = tr("{:%-d %b %Y}", self._desk.clock.wall().astimezone())
         wins = tr("{} wins where two disagree", TARGET_WORDS[plan.wins])
         paper = PlanPaper(
             plan.name, tr("version {}, printed {}", plan.version, today), asked_text(plan, units), wins, plan.remark

@@ -177,13 +177,16 @@ class RoastCurves(QWidget):
         sides = [0.0 if mark.t < 5 or mark.below else (0.85 if not mark.expected else 0.7) for mark in labels]
         fonts = [sans(14, QFont.Weight.Normal if mark.expected else QFont.Weight.DemiBold) for mark in labels]
         rooms = [room_of(mark.text, font, self._top.plot) for mark, font in zip(labels, fonts, strict=True)]
+        for index in range(len(labels) - 2, -1, -1):  # one that would meet the next goes to the left of its mark
+            if _meets(labels[index], sides[index], rooms[index], labels[index + 1], sides[index + 1], rooms[index + 1]):
+                sides[index] = 1.0
         for index, (mark, tick, text) in enumerate(zip(labels, self._ticks, self._labels, strict=False)):
-            below, side, (wide, high) = mark.below, sides[index], rooms[index]
+            below, side, high = mark.below, sides[index], rooms[index][1]
             colour = palette.soft if mark.expected else palette.ink
             end = mark.level + (-tall if below else tall)
-            others = range(index + 1, len(labels))
-            if any(labels[k].t - sides[k] * rooms[k][0] < mark.t + (1.0 - side) * wide for k in others if not labels[k].below):
-                end += high  # a line above the one that it would meet
+            behind = zip(labels[index + 1 :], sides[index + 1 :], rooms[index + 1 :], strict=True)
+            if end + 2.0 * high < levels[1] and any(_meets(mark, side, rooms[index], *other) for other in behind):
+                end += high  # a line above the one that it would meet still
             style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine
             tick.setData(np.array([mark.t, mark.t]), np.array([mark.level, end]), pen=line_pen(colour, 1.6, style))
             text.setFont(fonts[index])
@@ -193,3 +196,10 @@ class RoastCurves(QWidget):
             text.setPos(mark.t, end)
             tick.show()
             text.show()
+
+
+def _meets(
+    mark: MarkLabel, side: float, room: tuple[float, float], later: MarkLabel, its: float, own: tuple[float, float]
+) -> bool:
+    """Whether the words of a mark run into those of a later one: each with the share that stands before it, and its room."""
+    return not (mark.below or later.below) and later.t - its * own[0] < mark.t + (1.0 - side) * room[0]

@@ -28,7 +28,7 @@ def history(library: Library, plan_id: int, units: Units, machine: Machine | Non
     versions = library.plan_book.versions(plan_id)
     told = []
     for version, before in zip(versions, [*versions[1:], None], strict=True):
-        day = version.saved_at.astimezone().strftime("%-d %b %Y")
+        day = tr("{:%-d %b %Y}", version.saved_at.astimezone())
         changes = plan_changes(before.plan, version.plan, units, machine) if before is not None else ()
         count = len(version.batches)
         roasted = tr("roasted {} times: {}", count, ", ".join(version.batches[-4:])) if count > 1 else ""
