@@ -17,7 +17,7 @@ import pytest
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("XDG_RUNTIME_DIR", "/tmp")
 
-from firnel.app.language import speak
+from firnel.work.languages import speak
 
 speak(os.environ.get("FIRNEL_TEST_LANGUAGE", "en"))  # before anything is loaded that says something
 

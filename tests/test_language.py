@@ -14,11 +14,12 @@ from babel import Locale
 from babel.dates import get_day_names, get_month_names
 from babel.messages.pofile import read_po
 
-from firnel.app.language import speak, speak_as_set
+from firnel.app.language import speak_as_set
 from firnel.core import words
 from firnel.core.names import check_name
 from firnel.core.units import Units, parse_clock
 from firnel.core.words import as_number, capital, inside, later, meant, tr, trn
+from firnel.work.languages import speak
 from firnel.work.settings import Settings, save_settings
 
 ROOT = Path(__file__).parents[1]

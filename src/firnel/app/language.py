@@ -5,11 +5,9 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Mapping
-from gettext import GNUTranslations
-from importlib import resources
 from pathlib import Path
 
-from firnel.core import words
+from firnel.work.languages import speak
 from firnel.work.settings import LANGUAGES, settings_path
 
 #: Where the system says its language, what counts first standing first; as gettext looks for it.
@@ -29,20 +27,6 @@ def language_of(chosen: str, environment: Mapping[str, str] = os.environ) -> str
     said = next((environment[name] for name in VARIABLES if environment.get(name)), "")
     asked = [entry.partition(".")[0].partition("_")[0] for entry in said.split(":")]
     return next((code for code in asked if code in LANGUAGES.values()), "en")
-
-
-def speak(code: str) -> None:
-    """Speak that language from now on: before any module is loaded that says something.
-
-    Raises
-    ------
-    FileNotFoundError : if Firnel has no catalogue of it.
-    """
-    if code == "en":
-        words.use()
-        return
-    with (resources.files("firnel") / "resources" / "locale" / code / "LC_MESSAGES" / "firnel.mo").open("rb") as file:
-        words.use(GNUTranslations(file))
 
 
 def speak_as_set(settings: Path | None = None) -> None:

@@ -13,8 +13,9 @@ from firnel.core.model.fitting import FitCancelledError
 from firnel.core.model.lessons import Lesson, learn_more
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.vocabulary import Machine
-from firnel.core.words import tr
+from firnel.core.words import language, tr
 from firnel.store.library import Library
+from firnel.work.languages import speak
 from firnel.work.machines.knowledge import full_load_of, keep_model, model_of, usable_batches
 
 #: How willingly the process that learns gives way to all others. [1]
@@ -63,7 +64,7 @@ def learn_apart(task: Task, progress: Told) -> Lesson:
     """
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # for the process to come: one core is enough, the rest is the user's
     here, there = get_context("spawn").Pipe(duplex=False)
-    process = get_context("spawn").Process(target=_learn, args=(task, there), name="learner", daemon=True)
+    process = get_context("spawn").Process(target=_learn, args=(task, there, language()), name="learner", daemon=True)
     process.start()
     there.close()
     done = 0.0
@@ -76,11 +77,11 @@ def learn_apart(task: Task, progress: Told) -> Lesson:
             try:
                 told: Any = here.recv()
             except EOFError as error:
-                raise RuntimeError(f"learning {task.machine.name} ended before it had a result.") from error
+                raise RuntimeError(tr("Learning {} ended before it had a result.", task.machine.name)) from error
             if isinstance(told, Lesson):
                 return told
             if isinstance(told, str):
-                raise RuntimeError(f"{task.machine.name} could not be learned: {told}")
+                raise RuntimeError(tr("{} could not be learned: {}", task.machine.name, told))
             done = float(told)
     finally:
         process.terminate()
@@ -89,8 +90,9 @@ def learn_apart(task: Task, progress: Told) -> Lesson:
         here.close()
 
 
-def _learn(task: Task, out: Connection) -> None:
-    """In the process of its own."""
+def _learn(task: Task, out: Connection, spoken: str) -> None:
+    """In the process of its own, which speaks as this one does."""
+    speak(spoken)
     os.nice(NICENESS)
 
     def progress(done: float) -> bool:
