@@ -1,6 +1,7 @@
 """The window in German, run by test_language in a process of its own: what is said is settled when the modules are loaded."""
 
 import re
+from datetime import date
 from functools import cache
 from pathlib import Path
 
@@ -12,6 +13,9 @@ from test_every_size import LOT, MACHINE, PLAN_NAME, pages, window  # noqa: F401
 from test_plan_and_cue import PLAN
 from test_roast_session import Bench, press
 
+from firnel.core.day.coffee import Coffee, Component
+from firnel.core.day.order import order_from_line
+from firnel.core.plan import Anchor
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.core.words import language
@@ -124,8 +128,34 @@ def test_moves_are_typed_by_either_name():
     for typed in ("Luft 45 at 4:30", "air 45 at 4:30", "Gas 1,7 at yellow +20", "gas 1.7 at yellow +20"):
         made = with_typed(PLAN, machine, typed, Units())
         assert len(made.moves) == len(PLAN.moves) + 1
+    for typed, anchor in {
+        "Gas 1,2 bei Gelb +20": Anchor.YELLOW,
+        "Gas 0 bei Luft 190 fallend": Anchor.AIR,
+        "Luft 60 bei Bohne 170": Anchor.BEAN,
+        "Gas 1,1 10 s vor First Crack": Anchor.FIRST_CRACK,
+        "Luft 55 um 6:10": Anchor.TIME,
+    }.items():
+        assert with_typed(PLAN, machine, typed, Units()).moves[-1].anchor is anchor, typed
+    assert len(with_typed(PLAN, machine, "auslaufen 30", Units()).moves) >= len(PLAN.moves)
     with pytest.raises(ValueError, match="kein Zeitpunkt"):
         with_typed(PLAN, machine, "Gas 1,7 irgendwann", Units())
+
+
+def test_orders_are_typed_in_german_and_in_english():
+    lots = (Component("Rwanda Isuka", 1.0),)
+    sold, friday = [Coffee("Isuka Filter", lots), Coffee("Morgen am Montag", lots)], date(2026, 11, 27)
+    for typed, due, every in (
+        ("12 kg Isuka Montag", date(2026, 11, 30), 0),
+        ("12 kg Isuka monday", date(2026, 11, 30), 0),
+        ("12,0 kg isuka heute", friday, 0),
+        ("12 kg Isuka 4. Dez jede Woche", date(2026, 12, 4), 7),
+        ("12 kg Isuka am 24. Dezember alle 2 Wochen", date(2026, 12, 24), 14),
+        ("12 kg Isuka bis 3. März", date(2027, 3, 3), 0),
+    ):
+        order = order_from_line(f"{typed} für Café Morgen", sold, friday)
+        assert (order.coffee, order.kg, order.due, order.every_days) == ("Isuka Filter", 12.0, due, every)
+        assert order.customer == "Café Morgen"
+    assert order_from_line("3 kg Morgen am Montag Dienstag", sold, friday).coffee == "Morgen am Montag", "a name stays whole"
 
 
 def test_the_handbook_is_there_in_german_page_by_page():

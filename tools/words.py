@@ -50,6 +50,7 @@ def said() -> Iterator[tuple[str | tuple[str, str], str | None, str]]:
                 yield from ((word.replace("_", " "), None, name) for word in _texts(values))
     for sense, words in {"number": ".", "day": DAYS, "key": KEYS, "verdict": VERDICTS, "stage": CUP_STAGES}.items():
         yield from ((word, sense, "core/words.py") for word in words.split())
+    yield from ((word, "typed", "core/words.py") for word in typed())
 
 
 def _of_call(call: ast.Call, file: str) -> Iterator[str | tuple[str, str]]:
@@ -76,6 +77,14 @@ def worth_saying(text: str) -> bool:
     """Whether there is anything in it that another language says otherwise: words, or a day."""
     bare = re.sub(r"\{[^{}]*\}", "", text)
     return bool(re.search(r"[A-Za-z]{2}", bare) or re.search("%-?[abdAB]", text))
+
+
+def typed() -> Iterator[str]:
+    """The words that are understood when they are typed: the tables called TYPED."""
+    from firnel.core.day.order import TYPED as ORDERS
+    from firnel.work.plan.typed import TYPED as MOVES
+
+    yield from ("for", *ORDERS, *MOVES)
 
 
 def gathered() -> Catalog:

@@ -8,6 +8,7 @@ catalogue (GNU gettext's) is given once, by `use`, before anything is said; with
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from datetime import date, datetime, time
 from enum import StrEnum
 from gettext import NullTranslations
@@ -84,6 +85,25 @@ def as_number(text: str) -> float:
     (2.5, -4.0)
     """
     return float(text.strip().replace("\u2212", "-").replace(_point, "."))
+
+
+def in_english(text: str, vocabulary: Iterable[str]) -> str:
+    """What was typed, with the language's own words for those of a vocabulary turned into them; theirs are understood too.
+
+    Parameters
+    ----------
+    vocabulary : English words; a catalogue has those of its language under the sense ``typed``, several parted by ``|``.
+
+    Examples
+    --------
+    >>> in_english("gas 1.8 at yellow", ("at", "yellow"))
+    'gas 1.8 at yellow'
+    """
+    for word in vocabulary:
+        if (own := meant("typed", word)) != word:
+            several = "|".join(re.escape(one) for one in sorted(own.split("|"), key=len, reverse=True))
+            text = re.sub(rf"(?<!\w)(?:{several})(?!\w)", word, text, flags=re.IGNORECASE)
+    return text
 
 
 def capital(text: str) -> str:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from firnel.core.day.coffee import LONGEST_NAME, Coffee
-from firnel.core.words import tr
+from firnel.core.words import in_english, tr
 
 #: More than this in one order is taken for a slip of the finger. [kg]
 MOST_KG = 2000.0
@@ -16,6 +16,10 @@ MOST_KG = 2000.0
 FARTHEST_DAYS = 400
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
+#: Words of an order, which may be typed in the language of the window too.
+TYPED = (
+    *WEEKDAYS, *MONTHS, "today", "tomorrow", "every", "fortnight", "week", "weekly", "daily", "monthly", "month", "day", "due",
+)  # fmt: skip
 EVERY = {"day": 1, "daily": 1, "week": 7, "weekly": 7, "fortnight": 14, "month": 28, "monthly": 28}
 
 _NUMBER = r"(\d+(?:[.,]\d+)?)"
@@ -95,8 +99,10 @@ def order_from_line(line: str, coffees: Sequence[Coffee], today: date) -> Order:
     if not rest:
         raise OrderError(tr("an order says how much of which coffee: 12 kg House blend friday."))
     named, rest = _named(rest, coffees)
+    rest = in_english(rest, ("for",))
     if found := _FOR.search(rest):
         customer, rest = found.group(1).strip(), rest[: found.start()]
+    rest = in_english(rest, TYPED)
     every, rest = _every(rest)
     due, rest = day_in(rest, today)
     packs = tuple((int(count), _kilograms(number, unit)) for count, number, unit in _PACKS.findall(rest))
@@ -120,6 +126,7 @@ def day_in(text: str, today: date) -> tuple[date | None, str]:
     ------
     OrderError : if there is no such day.
     """
+    text = in_english(text, TYPED)
     try:
         if found := _ISO.search(text):
             return date(*(int(part) for part in found.groups())), _without(text, found)

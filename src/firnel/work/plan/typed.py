@@ -8,7 +8,7 @@ from dataclasses import replace
 from firnel.core.plan import Anchor, Plan, PlannedMove
 from firnel.core.units import Units, parse_clock
 from firnel.core.vocabulary import Control, Machine
-from firnel.core.words import capital, tr
+from firnel.core.words import capital, in_english, tr
 from firnel.work.plan.draft import coasting, soaking
 
 HOW = tr("as in “gas 1.8 at yellow +20”, “air 50 at 4:30”, “gas 0 when the air falls to 190”, “soak 60”, “coast 30”")
@@ -29,6 +29,11 @@ _MARKS = (
     ("fc", Anchor.FIRST_CRACK),
     ("y", Anchor.YELLOW),
 )
+#: Words of a typed move, which may be typed in the language of the window too.
+TYPED = (
+    "first crack end", "second crack", "turning", "charge", "yellow", "drop", "soak", "coast", "falling", "rising", "after",
+    "before", "at", "air", "heat", "bean",
+)  # fmt: skip
 _NUMBER = r"[+-]?\d+(?:[.,]\d+)?"
 
 
@@ -39,7 +44,7 @@ def with_typed(plan: Plan, machine: Machine, text: str, units: Units) -> Plan:
     ------
     ValueError : in a sentence, if it is not understood or the machine cannot do it.
     """
-    said = " ".join(text.lower().split())
+    said = in_english(" ".join(text.lower().split()), TYPED)
     if found := re.fullmatch(r"soak(?: to)?(?: the)? turn(?:ing)?(?: point)?", said):
         return soaking(plan, machine, None)
     if found := re.fullmatch(rf"(soak|coast) ({_NUMBER}|\d+:\d\d)(?: ?s)?", said):
