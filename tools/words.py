@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from babel.messages.catalog import Catalog
-from babel.messages.mofile import write_mo
+from babel.messages.mofile import read_mo, write_mo
 from babel.messages.pofile import read_po, write_po
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -114,7 +114,9 @@ def main() -> int:
             target = path.with_suffix(suffix)
             before = target.read_bytes() if target.exists() else b""
             if "--check" in sys.argv:
-                wrong += [] if _same(before, buffer.getvalue()) else [f"{target.name} of {path.parts[-3]} is not up to date"]
+                wrong += (
+                    [] if _same(before, buffer.getvalue(), suffix) else [f"{target.name} of {path.parts[-3]} is not up to date"]
+                )
             else:
                 target.write_bytes(buffer.getvalue())
         print(f"{path.parts[-3]}: {len(known)} sentences, {len(missing)} not said yet")
@@ -126,10 +128,13 @@ def _forms(string: str | tuple[str, ...] | list[str] | None) -> tuple[str, ...]:
     return (string,) if isinstance(string, str) else tuple(string or ("",))
 
 
-def _same(before: bytes, after: bytes) -> bool:
-    """The same but for the moment at which it was written."""
-    dated = re.compile(rb'"?(POT-Creation|PO-Revision)-Date:[^\n]*\n')
-    return dated.sub(b"", before) == dated.sub(b"", after)
+def _same(before: bytes, after: bytes, suffix: str) -> bool:
+    """Whether the same is said; when it was written, and by which Babel, does not count."""
+    if suffix == ".mo":
+        one, other = (read_mo(io.BytesIO(content)) if content else Catalog() for content in (before, after))
+        return {(m.id, m.context): m.string for m in one if m.id} == {(m.id, m.context): m.string for m in other if m.id}
+    written = re.compile(rb'"(POT-Creation-Date|PO-Revision-Date|Generated-By):[^\n]*\n')
+    return written.sub(b"", before) == written.sub(b"", after)
 
 
 if __name__ == "__main__":
