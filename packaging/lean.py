@@ -24,6 +24,10 @@ FOR_CHECKS = (
     "librt",
     "ast-serialize",
     "rich",
+    "babel",
+    "jeepney",
+    "types-openpyxl",
+    "types-pyserial",
     "markdown-it-py",
     "mdurl",
 )

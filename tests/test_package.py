@@ -40,11 +40,11 @@ def outside(tmp_path_factory):
     (wheel,) = folder.glob("*.whl")
     subprocess.run([*pip, "install", "--no-deps", "--target", folder / "there", wheel], check=True, timeout=300)
 
-    def run(*words):
+    def run(*words, **more):
         home = {"HOME": str(folder), "FIRNEL_SETTINGS": str(folder / "settings.json"), "QT_QPA_PLATFORM": "offscreen"}
         begin = "import sys; sys.path.insert(0, sys.argv.pop(1)); import firnel.app.start; firnel.app.start.main()"
         command = [sys.executable, "-c", begin, str(folder / "there"), *words]
-        return subprocess.run(command, env=os.environ | home, cwd=folder, capture_output=True, text=True, timeout=300)
+        return subprocess.run(command, env=os.environ | home | more, cwd=folder, capture_output=True, text=True, timeout=300)
 
     return run
 
@@ -56,8 +56,9 @@ def test_the_wheel_brings_all_that_it_needs(outside, tmp_path):
     assert json.loads(outside("machine", "list", "--json", "--library", library).stdout)[0]["name"] == "Drum Six"
     where = outside("plan", "--help")
     assert where.returncode == 0
-    painted = outside("demo", "--until", "painted", "--folder", str(ROOT / ".demo"))
-    assert painted.returncode == 0, painted.stderr
+    for spoken in ("en", "de"):  # with its catalogue, and its handbook
+        painted = outside("demo", "--until", "painted", "--folder", str(ROOT / ".demo"), LANGUAGE=spoken)
+        assert painted.returncode == 0, painted.stderr
 
 
 def test_documents_are_opened_and_shown(tmp_path, record, qtbot):
