@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from babel.messages.pofile import read_po
 from PyQt6.QtCore import QLocale, Qt
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDoubleSpinBox, QLabel, QLineEdit, QTableView, QWidget
 from test_every_size import LOT, MACHINE, PLAN_NAME, pages, window  # noqa: F401 - a fixture
 from test_plan_and_cue import PLAN
@@ -22,8 +23,10 @@ from firnel.core.words import language
 from firnel.exchange.report import Report, Table, write_workbook
 from firnel.store.batch_list import BatchFilter
 from firnel.ui.shared.actions import key_groups
+from firnel.ui.shared.parts import NumberBox
 from firnel.ui.shared.settings_dialog import SettingsDialog
 from firnel.ui.shared.sheets import KeySheet
+from firnel.work.day.labels import LoadLabel, read_label
 from firnel.work.desk import machine_of_kind
 from firnel.work.handbook import page
 from firnel.work.plan.typed import with_typed
@@ -156,6 +159,19 @@ def test_orders_are_typed_in_german_and_in_english():
         assert (order.coffee, order.kg, order.due, order.every_days) == ("Isuka Filter", 12.0, due, every)
         assert order.customer == "Café Morgen"
     assert order_from_line("3 kg Morgen am Montag Dienstag", sold, friday).coffee == "Morgen am Montag", "a name stays whole"
+
+
+def test_what_machines_read_knows_no_language(qtbot):
+    label = LoadLabel("0472", "Rwanda Isuka", "5,200 kg", "Isuka Filter 3", 5.2)
+    assert label.code == "firnel;0472;5.200;Rwanda Isuka"
+    assert read_label(label.code).load_kg == 5.2
+    box = NumberBox()
+    box.setLocale(QLocale("de"))
+    qtbot.addWidget(box)
+    for typed in ("2.5", "2,5"):
+        box.selectAll()
+        QTest.keyClicks(box, typed)
+        assert (box.value(), box.text()) == (2.5, "2,5")
 
 
 def test_the_handbook_is_there_in_german_page_by_page():

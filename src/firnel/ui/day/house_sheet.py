@@ -8,7 +8,6 @@ from datetime import date, time
 from PyQt6.QtCore import QTime
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
@@ -20,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from firnel.core.day.sequence import Rules
 from firnel.core.words import capital, tr
-from firnel.ui.shared.parts import button, label
+from firnel.ui.shared.parts import NumberBox, button, label
 from firnel.ui.shared.sheet import Sheet
 from firnel.work.day.house_day import MOST_AT_ONCE, HouseDay, chosen_for, house_day, keep_house_day
 from firnel.work.day.planning import assign, rest_machine
@@ -113,14 +112,13 @@ class HouseSheet(Sheet):
         column.addWidget(label(tr("0 does not count; up to 10."), "soft"))
         grid = QGridLayout()
         grid.setColumnStretch(0, 1)
-        self.weights: dict[str, QDoubleSpinBox] = {}
+        self.weights: dict[str, NumberBox] = {}
         for row, (name, value) in enumerate(asdict(self._house.rules).items()):
-            box = self.weights[name] = QDoubleSpinBox()
+            box = self.weights[name] = NumberBox()
             box.setRange(0.0, 10.0)
             box.setDecimals(1)
             box.setSingleStep(0.5)
             box.setValue(value)
-            box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
             box.setAccessibleName(WORDS[name])
             grid.addWidget(label(WORDS[name]), row, 0)
             grid.addWidget(box, row, 1)
@@ -138,7 +136,7 @@ class HouseSheet(Sheet):
             tick.setChecked(machine.name not in chosen.resting)
             who = self.people[machine.name] = QLineEdit(chosen.people.get(machine.name, ""))
             who.setAccessibleName(tr("Who roasts on {}", machine.name))
-            who.setPlaceholderText("who")
+            who.setPlaceholderText(tr("who"))
             grid.addWidget(tick, row, 0)
             grid.addWidget(who, row, 1)
         column.addLayout(grid)

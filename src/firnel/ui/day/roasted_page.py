@@ -38,7 +38,7 @@ class RoastedPage(ListPage):
         self._date = QDateEdit(_qt_date(today or datetime.now().date()))
         self._date.setAccessibleName(tr("Day shown"))
         self._date.setCalendarPopup(True)
-        self._date.setDisplayFormat("d MMMM yyyy")
+        self._date.setDisplayFormat(tr("d MMMM yyyy"))
         back, forth = button(tr("Day before")), button(tr("Day after"))
         back.clicked.connect(self._on_back)
         forth.clicked.connect(self._on_forth)

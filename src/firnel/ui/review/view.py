@@ -238,7 +238,7 @@ class ReviewView(QWidget):
         self.first_day, self.last_day = QDateEdit(), QDateEdit()
         today = QDate.currentDate()
         for field, name, day in ((self.first_day, tr("From"), today.addMonths(-1)), (self.last_day, "to", today)):
-            field.setDisplayFormat("d MMM yyyy")
+            field.setDisplayFormat(tr("d MMM yyyy"))
             field.setCalendarPopup(True)
             field.setAccessibleName(tr("{} day", name))
             field.setDate(day)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 
 from PyQt6.QtCore import QEvent, QSize, Qt
-from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtGui import QResizeEvent, QValidator
 from PyQt6.QtWidgets import (
     QComboBox,
+    QDoubleSpinBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -156,6 +157,18 @@ def button(text: str, tip: str = "", primary: bool = False) -> QPushButton:
     if primary:
         made.setObjectName("primary")
     return made
+
+
+class NumberBox(QDoubleSpinBox):
+    """A number that is typed with the language's own mark before its parts, or with a point: 2.5 is never read as 25."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+
+    def validate(self, text: str | None, at: int) -> tuple[QValidator.State, str, int]:
+        """The text with the mark of the language."""
+        return super().validate((text or "").replace(".", self.locale().decimalPoint()), at)
 
 
 def offer(box: QComboBox, words: Iterable[str]) -> None:

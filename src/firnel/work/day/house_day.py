@@ -74,8 +74,8 @@ def keep_house_day(library: Library, day: HouseDay) -> None:
     if len(set(day.closed)) > 6:
         raise ValueError(tr("a house that is closed every day roasts nothing."))
     library.save_house(HOUSE, {
-        "opens": tr("{:%H:%M}", day.opens), "closes": tr("{:%H:%M}", day.closes),
-        "pauses": [[tr("{:%H:%M}", start), tr("{:%H:%M}", end)] for start, end in day.pauses],
+        "opens": f"{day.opens:%H:%M}", "closes": f"{day.closes:%H:%M}",
+        "pauses": [[f"{start:%H:%M}", f"{end:%H:%M}"] for start, end in day.pauses],
         "closed": list(day.closed), "fresh_too": day.fresh_too, "at_once": day.at_once, "rules": weights,
     })  # fmt: skip
 

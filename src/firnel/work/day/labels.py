@@ -30,7 +30,7 @@ class LoadLabel:
     @property
     def code(self) -> str:
         """What the code on it says: ``firnel;0472;5.200;Rwanda Isuka``."""
-        return tr("{};{};{:.3f};{}", PREFIX, self.number, self.load_kg, self.lot)
+        return f"{PREFIX};{self.number};{self.load_kg:.3f};{self.lot}"
 
 
 @dataclass(frozen=True)
