@@ -22,7 +22,8 @@ from firnel.work.languages import speak
 speak(os.environ.get("FIRNEL_TEST_LANGUAGE", "en"))  # before anything is loaded that says something
 
 from made import trace_of
-from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QMessageBox, QTabBar, QWidget
 from pytestqt.qtbot import QtBot
 from server import Server, running
 from sqlalchemy import text
@@ -183,3 +184,14 @@ def many() -> Callable[[Library, int], None]:
             library.new_batch(None, None, None, 5.0, datetime(2026, 1, 1, tzinfo=UTC), f"{number:05d}", "done")
 
     return fill
+
+
+def press(qtbot: QtBot, parent: QWidget, name: str) -> None:
+    """A click on the tab or the button of that name."""
+    for bar in parent.findChildren(QTabBar):
+        for number in range(bar.count() if bar.isVisible() else 0):
+            if bar.tabText(number) == name:
+                qtbot.mouseClick(bar, Qt.MouseButton.LeftButton, pos=bar.tabRect(number).center())
+                return
+    found = next(one for one in parent.findChildren(QAbstractButton) if one.text() == name and one.isVisible())
+    qtbot.mouseClick(found, Qt.MouseButton.LeftButton)

@@ -6,9 +6,10 @@ from dataclasses import replace
 import numpy as np
 import pyqtgraph as pg
 import pytest
+from conftest import press
 from logged import MACHINES, batches_of
 from made import trace_of
-from PyQt6.QtWidgets import QAbstractButton, QWidget
+from PyQt6.QtWidgets import QWidget
 from test_guidance import BOX, CAME, forecast
 
 from firnel.app.window import make_application, make_window
@@ -260,7 +261,7 @@ def test_the_record_stands_in_the_window(qtbot, tmp_path, model):
     window.show()
     window.show_station("Machines")
     view = window.view("Machines")
-    next(b for b in view.findChildren(QAbstractButton) if b.text() == "Record").click()
+    press(qtbot, view, "Record")
     said = " ".join(w.text() for w in view.record.findChildren(QWidget) if hasattr(w, "text") and w.isVisible())
     of_landing = records(model.score)[list(Statement).index(Statement.LANDING)]
     assert f"{of_landing.held} of {of_landing.count}" in said

@@ -4,9 +4,9 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from conftest import press
 from made import gas_of, reading
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractButton, QLineEdit
+from PyQt6.QtWidgets import QLineEdit
 from test_plan_and_cue import PLAN
 from test_roast_session import Bench
 
@@ -239,11 +239,6 @@ def test_a_plan_is_kept_that_no_solver_has_solved(qtbot, desk):
     assert name.text() == "By hand"
     press(qtbot, plans, "Keep the plan")
     assert [plan.name for plan in desk.library.plans()] == ["By hand"]
-
-
-def press(qtbot, view, text):
-    found = next(b for b in view.findChildren(QAbstractButton) if b.text() == text and b.isVisible())
-    qtbot.mouseClick(found, Qt.MouseButton.LeftButton)
 
 
 # Numbers

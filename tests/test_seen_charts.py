@@ -172,7 +172,7 @@ def test_the_bench_shows_the_curve_and_the_picture_beside_the_figures(qtbot, lib
     window.view("Bench").weigh._look_at(key)
     qtbot.waitUntil(lambda: not seen.picture.pixmap().isNull())
     assert seen.picture.pixmap().width() == 190
-    shown = [words.toPlainText() for words in seen._words if words.isVisible()]
+    shown = [words.toPlainText() for words in seen._words.words if words.isVisible()]
     assert any(text.startswith("drop ") for text in shown)
     drop, charge = record.mark(MarkKind.DROP), record.mark(MarkKind.CHARGE)
     assert seen.lane.whole[1] == pytest.approx(drop.t - charge.t + 15.0)

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from conftest import make_record
+from conftest import make_record, press
 from logged import MACHINES, batches_of, lot_of, record_of
 from made import trusted
 from PyQt6.QtCore import QPoint, Qt
@@ -314,11 +314,6 @@ def plans(qtbot, library, southern):
     window.show()
     window.show_station("Plan")
     return window.view("Plan")
-
-
-def press(qtbot, view, text):
-    found = next(b for b in view.findChildren(QAbstractButton) if b.text() == text and b.isVisible())
-    qtbot.mouseClick(found, Qt.MouseButton.LeftButton)
 
 
 def type_into(qtbot, view, name, text):

@@ -9,7 +9,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from conftest import make_record
+from conftest import make_record, press
 from PyQt6.QtCore import QDate, Qt
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -127,11 +127,6 @@ def test_the_window_takes_the_place_of_its_frame(qtbot, tmp_path, look):
     first.done()  # once more does nothing
 
 
-def press_button(qtbot, parent, text):
-    found = next(b for b in parent.findChildren(QAbstractButton) if b.text() == text and b.isVisible())
-    qtbot.mouseClick(found, Qt.MouseButton.LeftButton)
-
-
 def figures(widget):
     return widget.findChildren(QLineEdit, "figures")
 
@@ -245,12 +240,12 @@ def test_two_batches_are_laid_over_each_other(qtbot, open_window):
     window.show_station("Review")
     review = window.view("Review")
     qtbot.waitUntil(lambda: review.sheet.head.title.text().startswith("0005"))
-    press_button(qtbot, review, "Lay over")
+    press(qtbot, review, "Lay over")
     review.table.selectRow(2)
     qtbot.waitUntil(lambda: review.sheet.head.title.text().startswith("0003"))
     over = review.sheet.curves._over.getData()[0]
     assert over.size == 730
-    press_button(qtbot, review, "Take off")
+    press(qtbot, review, "Take off")
     assert review.sheet.curves._over.getData()[0] is None or review.sheet.curves._over.getData()[0].size == 0
 
 
@@ -274,16 +269,16 @@ def test_the_bench_takes_weights_and_refuses_more_than_was_charged(qtbot, open_w
     bench = window.view("Bench")
     weight = figures(bench)[0]
     qtbot.keyClicks(weight, "5,2")
-    press_button(qtbot, bench, "Save the batch")
+    press(qtbot, bench, "Save the batch")
     assert any("not less than the green load" in w.text() for w in bench.findChildren(QWidget, "warn"))
     weight.clear()
     qtbot.keyClicks(weight, "4,31")
-    press_button(qtbot, bench, "Save the batch")
+    press(qtbot, bench, "Save the batch")
     assert library.batch(library.find_batch("0002")).roasted_kg == pytest.approx(4.31)
     assert [line.label for line in library.batch_lines(BatchFilter(due=True))] == ["0002"], "its colour is still to come"
     bench.weigh.select(0)
     next(box for box in bench.findChildren(QCheckBox) if box.text() == "no colour").setChecked(True)
-    press_button(qtbot, bench, "Save the batch")
+    press(qtbot, bench, "Save the batch")
     assert library.batch_lines(BatchFilter(due=True)) == []
     assert library.batch(library.find_batch("0002")).status == "done"
 
@@ -294,7 +289,7 @@ def test_weights_are_typed_in_the_chosen_unit(qtbot, open_window):
     library.set_results(library.find_batch("0002"), UNWEIGHED, status="dropped")
     window.show_station("Bench")
     qtbot.keyClicks(figures(window.view("Bench"))[0], "4310")
-    press_button(qtbot, window.view("Bench"), "Save the batch")
+    press(qtbot, window.view("Bench"), "Save the batch")
     assert library.batch(library.find_batch("0002")).roasted_kg == pytest.approx(4.31)
 
 
@@ -302,23 +297,23 @@ def test_lots_and_machines_are_taken_down_once(qtbot, open_window):
     window = open_window(fill=False)
     window.show_station("Green")
     green = window.view("Green")
-    press_button(qtbot, green, "Add a lot")
+    press(qtbot, green, "Add a lot")
     name = next(e for e in green.findChildren(QLineEdit) if e.accessibleName() == "Name")
     density = next(e for e in green.findChildren(QLineEdit) if e.accessibleName() == "Density")
     qtbot.keyClicks(name, "Uganda Rwebisho")
     qtbot.keyClicks(density, "6980")
-    press_button(qtbot, green, "Add it")
+    press(qtbot, green, "Add it")
     assert any("between 450 and 950" in w.text() for w in green.findChildren(QWidget, "warn"))
     density.setText("698")
-    press_button(qtbot, green, "Add it")
+    press(qtbot, green, "Add it")
     assert [lot.density_g_per_l for lot in window.desk.library.lots()] == [698.0]
     window.show_station("Machines")
     machines = window.view("Machines")
-    press_button(qtbot, machines, "Add a machine")
+    press(qtbot, machines, "Add a machine")
     qtbot.keyClicks(
         next(e for e in machines.findChildren(QLineEdit) if e.accessibleName() == "Name of the machine"), "Drum Six"
     )
-    press_button(qtbot, machines, "Add it")
+    press(qtbot, machines, "Add it")
     assert window.desk.library.machine("Drum Six").controls
 
 
@@ -327,16 +322,16 @@ def test_a_link_that_leads_nowhere_is_told_on_the_machine(qtbot, open_window):
     window.show_station("Machines")
     machines = window.view("Machines")
     machines.findChild(Tabs).choose_named("Link")
-    press_button(qtbot, machines, "Modbus")
+    press(qtbot, machines, "Modbus")
     host, port = machines.link.modbus.host, machines.link.modbus.port
     host.setText("no host")
-    press_button(qtbot, machines, "Connect")
+    press(qtbot, machines, "Connect")
     assert any("The host is a name" in w.text() for w in machines.findChildren(QWidget) if hasattr(w, "text"))
     host.setText("127.0.0.1")
     port.setText("9")
-    press_button(qtbot, machines, "Connect")
+    press(qtbot, machines, "Connect")
     qtbot.waitUntil(lambda: window.desk.link.state is LinkState.LOST)
-    press_button(qtbot, machines, "Disconnect")
+    press(qtbot, machines, "Disconnect")
     assert window.desk.link.state is LinkState.OFF
 
 
@@ -348,7 +343,7 @@ def test_the_day_shows_what_was_roasted_and_its_sum(qtbot, open_window):
     day.findChild(QDateEdit).setDate(QDate(local.year, local.month, local.day))
     texts = [w.text() for w in day.findChildren(QWidget) if hasattr(w, "text")]
     assert "25.00 kg" in texts
-    press_button(qtbot, day, "Day after")
+    press(qtbot, day, "Day after")
     assert any(w.isVisible() for w in day.findChildren(QWidget, "empty"))
 
 
@@ -373,7 +368,7 @@ def test_settings_are_used_at_once_and_kept(qtbot, open_window, look):
     dialog = window.findChild(QDialog)
     next(b for b in dialog.findChildren(QComboBox) if b.accessibleName() == "Temperature").setCurrentText("°F")
     next(b for b in dialog.findChildren(QComboBox) if b.accessibleName() == "Theme").setCurrentText("night")
-    press_button(qtbot, dialog, "Use these")
+    press(qtbot, dialog, "Use these")
     assert window.desk.settings.temperature == "°F"
     assert look.palette.name == "night"
     window.show_station("Machines")
@@ -443,7 +438,7 @@ def test_a_load_over_the_drum_is_refused_with_the_reason(qtbot, open_window):
     qtbot.keyClick(window.roast, Qt.Key.Key_N)
     load = figures(window.roast.prepare)[0]
     load.setText("50")
-    press_button(qtbot, window.roast.prepare, "Prepare")
+    press(qtbot, window.roast.prepare, "Prepare")
     assert not window.desk.session.recording
     assert any("more than Drum Six takes" in w.text() for w in window.roast.prepare.findChildren(QWidget, "warn"))
     qtbot.keyClick(load, Qt.Key.Key_Escape)
@@ -453,9 +448,9 @@ def test_a_load_over_the_drum_is_refused_with_the_reason(qtbot, open_window):
 def test_a_plan_is_taken_to_the_roaster_with_one_button(qtbot, open_window):
     window = open_window()
     window.show_station("Plan")
-    press_button(qtbot, window.view("Plan"), "Roast this plan")
+    press(qtbot, window.view("Plan"), "Roast this plan")
     assert window.roast.prepare.isVisible()
-    press_button(qtbot, window.roast.prepare, "Prepare")
+    press(qtbot, window.roast.prepare, "Prepare")
     assert window.desk.session.order.plan.name == "test"
     assert window.desk.session.order.load_kg == 5.0
 
@@ -464,7 +459,7 @@ def test_closing_an_unfinished_batch_keeps_it_for_the_bench(qtbot, open_window):
     window = open_window()
     key, _ = window.desk.library.new_batch(None, None, None, 5.0, datetime.now(UTC), status="roasting")
     window.offer_unfinished()
-    press_button(qtbot, window.notice, "Close it")
+    press(qtbot, window.notice, "Close it")
     assert window.desk.library.batch(key).status == "dropped"
     assert not window.notice.isVisible()
 

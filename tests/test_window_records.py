@@ -4,7 +4,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from conftest import make_record
+from conftest import make_record, press
 from logged import MACHINES, lot_of, record_of
 from openpyxl import load_workbook
 from PyQt6.QtCore import QPoint, Qt
@@ -56,11 +56,6 @@ def open_window(qtbot, library):
 
 def control(view, kind, name):
     return next(widget for widget in view.findChildren(kind) if widget.accessibleName() == name)
-
-
-def press(qtbot, view, text):
-    found = next(b for b in view.findChildren(QAbstractButton) if b.text() == text and b.isVisible())
-    qtbot.mouseClick(found, Qt.MouseButton.LeftButton)
 
 
 def words(view):

@@ -30,7 +30,7 @@ class MarkWords:
         self._marks: Sequence[tuple[float, str]] = ()
         self._low, self._high, self._end = 0.0, 1.0, 1.0
         self._lines = [pg.InfiniteLine(angle=90) for _ in range(most)]
-        self._words = [ground_label((0.5, 0.0)) for _ in range(most)]
+        self.words = [ground_label((0.5, 0.0)) for _ in range(most)]
         lane.plot.getPlotItem().getViewBox().sigResized.connect(self._place)
 
     def put_lines(self) -> None:
@@ -40,13 +40,13 @@ class MarkWords:
 
     def put_words(self) -> None:
         """Into the plot, to be called when the curves are there."""
-        for words in self._words:
+        for words in self.words:
             self._lane.plot.addItem(words, ignoreBounds=True)
 
     def dress(self) -> None:
         """In the colours of the theme."""
         palette = self._look.palette
-        for line, words in zip(self._lines, self._words, strict=True):
+        for line, words in zip(self._lines, self.words, strict=True):
             line.setPen(line_pen(palette.soft, 1, Qt.PenStyle.DotLine))
             words.setColor(palette.soft)
             put_on_ground(words, palette.card)
@@ -65,7 +65,7 @@ class MarkWords:
 
     def _place(self, *_: object) -> None:
         plot, late = self._lane.plot, LATE * self._end
-        font = self._words[0].textItem.font()
+        font = self.words[0].textItem.font()
         starts = [at - room_of(words, font, plot)[0] for at, words in self._marks]
         lower = [at > late and any(start < at for start in starts[n + 1 :]) for n, (at, _) in enumerate(self._marks)]
         share = (
@@ -73,7 +73,7 @@ class MarkWords:
         )  # of the lane, for the words
         headroom = (self._high - self._low) * share / (1.0 - share)
         self._lane.level_span(self._low, self._high + headroom)
-        for number, (line, words) in enumerate(zip(self._lines, self._words, strict=True)):
+        for number, (line, words) in enumerate(zip(self._lines, self.words, strict=True)):
             at, text = self._marks[number] if number < len(self._marks) else (None, "")
             line.setVisible(at is not None)
             words.setVisible(bool(text))

@@ -171,7 +171,7 @@ def map_of(name: str, machine: Machine, channels: Sequence[Channel], little: boo
     load = machine.stated_load_kg or machine.useful_load_kg or 1.0
     made = RegisterMap(
         name, machine.name, machine.heat, load, min(machine.useful_load_kg or load, load), poll_s,
-        tr("little") if little else tr("big"), registers, controls,
+        "little" if little else "big", registers, controls,
     )  # fmt: skip
     return parse_register_map(f"{name}.toml", register_map_text(made))
 
