@@ -29,6 +29,7 @@ from firnel.ui.shared.sheets import KeySheet
 from firnel.work.day.labels import LoadLabel, read_label
 from firnel.work.desk import machine_of_kind
 from firnel.work.handbook import page
+from firnel.work.machines.link import Channel, map_of
 from firnel.work.plan.typed import with_typed
 from firnel.work.roast.cue import cue_of
 from firnel.work.settings import Settings
@@ -165,6 +166,8 @@ def test_what_machines_read_knows_no_language(qtbot):
     label = LoadLabel("0472", "Rwanda Isuka", "5,200 kg", "Isuka Filter 3", 5.2)
     assert label.code == "firnel;0472;5.200;Rwanda Isuka"
     assert read_label(label.code).load_kg == 5.2
+    machine = machine_of_kind("Drum Six", "gas-6")
+    assert map_of("mine", machine, [Channel("bean"), Channel("air", address=1)], little=True).word_order == "little"
     box = NumberBox()
     box.setLocale(QLocale("de"))
     qtbot.addWidget(box)

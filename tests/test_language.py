@@ -156,7 +156,12 @@ def test_the_command_line_speaks_english_whatever_the_system_speaks(tmp_path):
 
 
 def test_the_whole_window_speaks_german():
-    files = ["tests/in_german.py", "tests/test_every_size.py"]
+    files = [
+        "tests/in_german.py",
+        "tests/test_every_size.py",
+        "tests/test_archive.py::test_what_was_written_comes_back_whole_whatever_its_keys_are_there",
+        "tests/test_mending.py::test_what_is_mended_keeps_what_stood_there_before",
+    ]
     done = subprocess.run(
         [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "-p", "no:randomly", *files],
         cwd=ROOT, capture_output=True, text=True, env=os.environ | {"FIRNEL_TEST_LANGUAGE": "de"},

@@ -24,7 +24,7 @@ SHOWN: dict[str, tuple[int, ...] | None] = {
     "later": (0,), "_setting": (2,), "Key": (0,), "reads": (0,), "key_row": None, "Table": None, "Entry": (1,), "offer": None,
     "lay_rows": None, "show_rows": None, "Course": (0, 1), "ListColumn": (0,), "DefectKind": (0,), "__init__": None,
 }  # fmt: skip
-#: Where a Table is one of the database.
+#: Where a Table is one of the database, and only what is said with `later` is shown.
 ROWS = "store/"
 #: Names of days and months, as the system's own C locale has them.
 DAYS = (
@@ -60,7 +60,7 @@ def _of_call(call: ast.Call, file: str) -> Iterator[str | tuple[str, str]]:
         yield one, many
     elif name == "tr":
         yield from _texts(call.args[:1])
-    elif name in SHOWN and not file.startswith(ROWS):
+    elif name == "later" or (name in SHOWN and not file.startswith(ROWS)):
         wanted = SHOWN[name]
         parts = [call] if wanted is None else [call.args[place] for place in wanted if place < len(call.args)]
         for word in _texts(node for part in parts for node in ast.walk(part)):

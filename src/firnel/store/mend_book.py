@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, insert, select, update
 
 from firnel.core.vocabulary import MarkKind
-from firnel.core.words import tr
+from firnel.core.words import later, tr
 from firnel.store.batch_rows import (
     insert_batch,
     insert_moves,
@@ -33,11 +33,12 @@ MENDABLE = (
     "roasted_kg", "colour_whole", "colour_ground", "load_kg", "room_c", "remark", "operator", "tags", "lot_id", "plan_id",
     "machine_id", "declined",
 )  # fmt: skip
-#: How they are told.
+#: How they are kept, and told by `tr`.
 FIELD_WORDS = {
-    "roasted_kg": tr("roasted weight"), "colour_whole": tr("colour whole"), "colour_ground": tr("colour ground"),
-    "load_kg": tr("load"), "room_c": tr("room"), "lot_id": tr("lot"), "plan_id": tr("plan"), "machine_id": tr("machine"),
-    "declined": tr("not measured"),
+    "roasted_kg": later("roasted weight"), "colour_whole": later("colour whole"), "colour_ground": later("colour ground"),
+    "load_kg": later("load"), "room_c": later("room"), "remark": later("remark"), "operator": later("roaster"),
+    "tags": later("tags"), "lot_id": later("lot"), "plan_id": later("plan"), "machine_id": later("machine"),
+    "declined": later("not measured"),
 }  # fmt: skip
 _NAMES = {"lot_id": lots, "plan_id": plans, "machine_id": machines}
 
@@ -73,7 +74,7 @@ class MendBook:
             changed = {name: value for name, value in values.items() if getattr(row, name) != value}
             for name, value in changed.items():
                 before, after = (self._words(connection, name, one) for one in (getattr(row, name), value))
-                _note(connection, key, who, FIELD_WORDS.get(name, name), before, after, at)
+                _note(connection, key, who, FIELD_WORDS[name], before, after, at)
             if changed:
                 connection.execute(update(batches).where(batches.c.id == key).values(**changed))
                 if "plan_id" in changed:
@@ -81,7 +82,7 @@ class MendBook:
                 refresh_search(connection, key)
                 keep_deed(
                     connection,
-                    tr("noted the {} of batch {}", tr(", the ").join(FIELD_WORDS.get(n, n) for n in changed), row.label),
+                    tr("noted the {} of batch {}", tr(", the ").join(tr(FIELD_WORDS[n]) for n in changed), row.label),
                 )
         return len(changed)
 
@@ -127,8 +128,8 @@ class MendBook:
             write_marks(connection, second, _shifted([mark for mark in marks if mark.t >= at_t], -at_t))
             insert_moves(connection, second, _shifted([move for move in moves if move.t >= at_t], -at_t))
             insert_notes(connection, second, _shifted([note for note in notes if note.t >= at_t], -at_t))
-            _note(connection, key, who, "split", "", tr("{} from {:.0f} s of the log on", label, at_t), at)
-            _note(connection, second, who, "split", tr("{} from {:.0f} s of its log on", row.label, at_t), "", at)
+            _note(connection, key, who, later("split"), "", tr("{} from {:.0f} s of the log on", label, at_t), at)
+            _note(connection, second, who, later("split"), tr("{} from {:.0f} s of its log on", row.label, at_t), "", at)
         return second
 
     def join(self, first: int, second: int, who: str, at: datetime | None = None) -> None:
@@ -168,8 +169,8 @@ class MendBook:
             connection.execute(
                 update(batches).where(batches.c.id == second).values(left_out=tr("joined to {}", one.label), status="done")
             )
-            _note(connection, first, who, "joined", "", two.label, at)
-            _note(connection, second, who, "joined", "", one.label, at)
+            _note(connection, first, who, later("joined"), "", two.label, at)
+            _note(connection, second, who, later("joined"), "", one.label, at)
             refresh_search(connection, first)
 
     def set_events(self, key: int, kinds: Sequence[str]) -> None:

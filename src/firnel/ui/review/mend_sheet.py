@@ -83,7 +83,7 @@ class MendSheet(Sheet):
             shown.show_rows(
                 [
                     (
-                        f"{one.field}: {one.before or '–'} → {one.after or '–'}",
+                        f"{tr(one.field)}: {one.before or '–'} → {one.after or '–'}",
                         one.who,
                         tr("{:%d %b %Y %H:%M}", one.at.astimezone()),
                     )
