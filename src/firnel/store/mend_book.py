@@ -109,8 +109,8 @@ class MendBook:
         with writing(self._engine) as connection:
             row = connection.execute(select(batches).where(batches.c.id == key)).one()
             table = _readings(connection, key)
-            later = [one for one in table if one["t"] >= at_t]
-            if not later or len(later) == len(table):
+            after = [one for one in table if one["t"] >= at_t]
+            if not after or len(after) == len(table):
                 raise ValueError(tr("A batch is split where readings lie on both sides."))
             started = aware(row.started) + timedelta(seconds=at_t / (row.clock_rate or 1.0))
             values = {
@@ -119,7 +119,7 @@ class MendBook:
             }  # fmt: skip
             second, label = insert_batch(connection, values)
             connection.execute(readings.delete().where(readings.c.batch_id == key, readings.c.t >= at_t))
-            connection.execute(insert(readings), [_reading(one, second, seq, -at_t) for seq, one in enumerate(later)])
+            connection.execute(insert(readings), [_reading(one, second, seq, -at_t) for seq, one in enumerate(after)])
             marks, moves, notes = read_marks(connection, key), read_moves(connection, key), read_notes(connection, key)
             write_marks(connection, key, [mark for mark in marks if mark.t < at_t])
             write_moves_and_notes(
