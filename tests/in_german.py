@@ -18,7 +18,7 @@ from firnel.core.day.coffee import Coffee, Component
 from firnel.core.day.order import order_from_line
 from firnel.core.plan import Anchor
 from firnel.core.units import Units
-from firnel.core.vocabulary import Control, MarkKind
+from firnel.core.vocabulary import Control, MarkKind, Note
 from firnel.core.words import language
 from firnel.exchange.report import Report, Table, write_workbook
 from firnel.store.batch_list import BatchFilter
@@ -32,6 +32,7 @@ from firnel.work.handbook import page
 from firnel.work.machines.link import Channel, map_of
 from firnel.work.plan.typed import with_typed
 from firnel.work.roast.cue import cue_of
+from firnel.work.roast.plan_thread import note_words, read_note
 from firnel.work.settings import Settings
 
 CATALOGUE = Path(__file__).parents[1] / "src/firnel/resources/locale/de/LC_MESSAGES/firnel.po"
@@ -168,6 +169,9 @@ def test_what_machines_read_knows_no_language(qtbot):
     assert read_label(label.code).load_kg == 5.2
     machine = machine_of_kind("Drum Six", "gas-6")
     assert map_of("mine", machine, [Channel("bean"), Channel("air", address=1)], little=True).word_order == "little"
+    for text in ("move 3, gas to 1.6: made otherwise at 1.9", "move 1, front heater to 40: passed by"):
+        assert read_note(Note(1.0, "plan", text)) is not None
+    assert note_words(Note(1.0, "plan", "move 3, gas to 1.6: passed by")) == "Eingriff 3, Gas auf 1,6: überholt"
     box = NumberBox()
     box.setLocale(QLocale("de"))
     qtbot.addWidget(box)

@@ -26,10 +26,11 @@ GIVES = (1.0, 1.0, 0.3)
 
 @dataclass(frozen=True)
 class StageTimes:
-    """Drying, browning and development [s]; which targets were admitted; which gave way, in words."""
+    """Drying, browning and development [s]; which targets were admitted; which gave way, by name and in words."""
 
     seconds: tuple[float, float, float]
     admitted: tuple[str, ...]
+    outdone: tuple[str, ...]
     gave_way: tuple[str, ...]
 
     @cached_property
@@ -70,6 +71,7 @@ def stage_times(targets: Targets, usual: Targets, wins: str = "development_s") -
     rows: list[FloatArray] = []
     sides: list[float] = []
     admitted: list[str] = []
+    outdone: list[str] = []
     gave_way: list[str] = []
     for name in names:
         row, side = _row(name, ratio), 0.0 if name == "ratio" else float(getattr(targets, name))
@@ -77,6 +79,7 @@ def stage_times(targets: Targets, usual: Targets, wins: str = "development_s") -
             share, *_ = np.linalg.lstsq(np.array(rows).T, row, rcond=None)
             comes = float(share @ np.array(sides))
             if abs(comes - side) > ROUNDING_S:
+                outdone.append(name)
                 gave_way.append(_gives_way(name, targets, comes, admitted))
             continue
         rows.append(row)
@@ -93,7 +96,8 @@ def stage_times(targets: Targets, usual: Targets, wins: str = "development_s") -
         short = STAGES[int(np.argmin(seconds))]
         told = tr(" and ").join(f"{TARGET_WORDS[name]} {_shown(name, targets)}" for name in admitted)
         raise ValueError(tr("{} leave {} no time.", told, TARGET_WORDS[short]))
-    return StageTimes((float(seconds[0]), float(seconds[1]), float(seconds[2])), tuple(admitted), tuple(gave_way))
+    found = (float(seconds[0]), float(seconds[1]), float(seconds[2]))
+    return StageTimes(found, tuple(admitted), tuple(outdone), tuple(gave_way))
 
 
 def _shown(name: str, targets: Targets) -> str:

@@ -272,7 +272,7 @@ def _told(problem: Candidates, plan: Plan, roast: PlannedRoast, row: FloatArray,
             continue
         met[name] = (wanted, value)
         within = MET.get(name, MET_C if name.endswith("_c") else MET_S)
-        if abs(value - wanted) > within + 1e-6 and not _gave_way(problem, name):
+        if abs(value - wanted) > within + 1e-6 and name not in problem.times.outdone:
             sought = problem.how is not How.AS_IS
             missed.append(Missed(name, wanted, value, problem.at_limit(row, name, value - wanted) if sought else "", sought))
     filled = {name: round(value, 4 if name in ("ratio", "loss") else 1) for name, value in came.items() if value is not None}
@@ -284,13 +284,6 @@ def _told(problem: Candidates, plan: Plan, roast: PlannedRoast, row: FloatArray,
         course = (drying, browning, development)
     solved = replace(plan, targets=targets, course=course)
     return Solved(solved, roast, met, tuple(missed), problem.times.gave_way, _troubles(problem, roast, solved, usual))
-
-
-def _gave_way(problem: Candidates, name: str) -> bool:
-    """Whether a stage target gave way already, so that it need not be said again."""
-    return name in ("drying_s", "browning_s", "development_s", "total_s", "ratio") and any(
-        sentence.startswith((TARGET_WORDS[name], tr("the {}", TARGET_WORDS[name]))) for sentence in problem.times.gave_way
-    )
 
 
 def _troubles(problem: Candidates, roast: PlannedRoast, plan: Plan, usual: Targets) -> tuple[Trouble, ...]:

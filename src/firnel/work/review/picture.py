@@ -12,6 +12,7 @@ from firnel.core.words import later, tr
 from firnel.work.review.records import BatchSheet
 from firnel.work.roast.cue import control_text
 from firnel.work.roast.picture import ROLES, RibbonPicture, steps_of
+from firnel.work.roast.plan_thread import note_words
 
 #: Notes that the roaster wrote down; the others are ticks and the like.
 SAID = (
@@ -82,7 +83,9 @@ def review_picture(sheet: BatchSheet, machine: Machine | None, units: Units) -> 
         ribbons=_ribbons(record, machine, units, zero, end + zero),
         results=_results(record, units),
         moves=_moves(record, machine, units, zero),
-        notes=tuple((clock(note.t - zero), f"{tr(note.kind)}: {tr(note.text)}") for note in record.notes if note.kind in SAID),
+        notes=tuple(
+            (clock(note.t - zero), f"{tr(note.kind)}: {note_words(note)}") for note in record.notes if note.kind in SAID
+        ),
         events=tuple((clock(event.start - zero), _event_words(event.kind, event.likely_cause)) for event in sheet.events),
         span=(-30.0, end + 25.0),
         levels=(float(values.min()) - 6.0, float(values.max()) + 8.0),

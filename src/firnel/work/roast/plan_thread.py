@@ -21,6 +21,8 @@ NEAR_NOW_S = 12.0
 START_S = 25.0
 #: Notes of what became of the plan's moves are worked out anew whenever they are written.
 SETTLED_NOTE = "plan"
+_FIGURE = r"-?[\d.]+(?:e[-+]?\d+)?"
+_SETTLED = re.compile(rf"move (?P<move>\d+), (?P<control>.+) to (?P<to>{_FIGURE}): (?P<became>.*?)(?: at (?P<at>{_FIGURE}))?")
 
 
 def due_of(batch: BatchState) -> tuple[DueMove, ...]:
@@ -63,27 +65,36 @@ def settled_of(batch: BatchState) -> dict[int, Settled]:
 
 
 def settled_notes(batch: BatchState) -> list[Note]:
-    """What became of moves that were not made as planned, for the record."""
+    """What became of moves that were not made as planned, for the record: in English, for it is read back."""
     plan = batch.adjusted_plan
     notes = []
     for index, one in sorted(settled_of(batch).items()):
         if plan is not None and one.became is not Became.MADE:
             move = plan.moves[index]
-            to = tr(" at {:g}", one.to) if one.to is not None else ""
-            notes.append(
-                Note(
-                    one.t, SETTLED_NOTE, tr("move {}, {} to {:g}: {}{}", index + 1, move.control.words, move.to, one.became, to)
-                )
-            )
+            to = f" at {one.to:g}" if one.to is not None else ""
+            control = move.control.replace("_", " ")
+            notes.append(Note(one.t, SETTLED_NOTE, f"move {index + 1}, {control} to {move.to:g}: {one.became}{to}"))
     return notes
 
 
 def read_note(note: Note) -> tuple[int, Became] | None:
     """What a note says became of which move; None where it says nothing of one."""
-    found = re.fullmatch(r"move (\d+), .*: (.*?)(?: at [-\d.e]+)?", note.text) if note.kind == SETTLED_NOTE else None
-    if found is None or found[2] not in list(Became):
-        return None
-    return int(found[1]) - 1, Became(found[2])
+    found = _of_note(note)
+    return (int(found["move"]) - 1, Became(found["became"])) if found is not None else None
+
+
+def note_words(note: Note) -> str:
+    """What a note says, as it is told: what became of a move in the language of the window, all else as it was written."""
+    found = _of_note(note)
+    if found is None:
+        return tr(note.text)
+    at = tr(" at {:g}", float(found["at"])) if found["at"] else ""
+    return tr("move {}, {} to {:g}: {}{}", found["move"], tr(found["control"]), float(found["to"]), tr(found["became"]), at)
+
+
+def _of_note(note: Note) -> re.Match[str] | None:
+    found = _SETTLED.fullmatch(note.text) if note.kind == SETTLED_NOTE else None
+    return found if found is not None and found["became"] in list(Became) else None
 
 
 def rising(batch: BatchState) -> Rising | None:

@@ -25,7 +25,7 @@ from firnel.core.vocabulary import (
     Note,
     Quality,
 )
-from firnel.core.words import tr
+from firnel.core.words import later, tr
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.store.journal import Journal
@@ -327,7 +327,7 @@ class RoastSession(HandKeys):
         if t - last < REPLACED_SHARE * self.around.hand_every_s:
             self._strike_reading(index)
             if self.recording:
-                self.keep_note(Note(last, tr("reading replaced"), tr("{:.1f} °C", value)))
+                self.keep_note(Note(last, later("reading replaced"), tr("{:.1f} °C", value)))
 
     def look_for_marks(self) -> None:
         """After each reading, and as time goes by: marks that nobody has set."""
