@@ -16,6 +16,8 @@ from http.cookies import CookieError, SimpleCookie
 from pathlib import Path
 from urllib.parse import parse_qs, urlsplit
 
+from firnel.core.words import tr
+
 log = logging.getLogger(__name__)
 
 #: A form is never longer than this [bytes], and nobody waits longer for one [s].
@@ -85,7 +87,7 @@ class LocalPage:
                 except ValueError:
                     length = MOST_BYTES + 1
                 if not 0 <= length <= MOST_BYTES:
-                    page._send(self, Answer(413, "That is too much."))
+                    page._send(self, Answer(413, tr("That is too much.")))
                     return
                 page._serve(self, answer, self.rfile.read(length).decode("utf-8", "replace"))
 
@@ -119,21 +121,21 @@ class LocalPage:
     def _serve(self, handler: http.server.BaseHTTPRequestHandler, answer: Callable[[Asked], Answer], body: str) -> None:
         remote = handler.client_address[0]
         if not near(remote):
-            self._send(handler, Answer(403, "Only from the local network."))
+            self._send(handler, Answer(403, tr("Only from the local network.")))
             return
         parts = urlsplit(handler.path)
         try:
             fields = parse_qs(parts.query, max_num_fields=60) | parse_qs(body, max_num_fields=60)
             cookies = {name: morsel.value for name, morsel in SimpleCookie(handler.headers.get("Cookie", "")).items()}
         except (ValueError, CookieError):
-            self._send(handler, Answer(400, "That was not understood."))
+            self._send(handler, Answer(400, tr("That was not understood.")))
             return
         asked = Asked(handler.command, parts.path, {n: values[-1] for n, values in fields.items()}, cookies, remote)
         try:
             self._send(handler, answer(asked))
         except Exception:
             log.exception("The page for phones could not answer %s.", parts.path)
-            self._send(handler, Answer(500, "That could not be done; it is written down in the log."))
+            self._send(handler, Answer(500, tr("That could not be done; it is written down in the log.")))
 
     @staticmethod
     def _send(handler: http.server.BaseHTTPRequestHandler, answer: Answer) -> None:
