@@ -24,7 +24,7 @@ HOURS, RATE = 4, 2
 
 
 class PaintWatch(QObject):
-    """Notes when the curves were last painted."""
+    """Notes when the curves were last begun to be painted."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -38,7 +38,7 @@ class PaintWatch(QObject):
 
 
 def watched(window, feed: Callable[[int], Reading], indices: range, now: list[float], step: float) -> tuple[np.ndarray, float]:  # type: ignore[no-untyped-def]
-    """Time from each reading to its painted curves [ms], and the share of time that the GUI thread was busy."""
+    """Time from each reading until everything that it changes is painted [ms], and how long the GUI thread was busy. [s]"""
     watch = PaintWatch()
     window.roast.curves._top.plot.viewport().installEventFilter(watch)
     taken, busy = [], 0.0
@@ -49,8 +49,8 @@ def watched(window, feed: Callable[[int], Reading], indices: range, now: list[fl
         while watch.painted < arrived:
             QApplication.processEvents()
         QApplication.processEvents()
-        taken.append(watch.painted - arrived)
-        busy += time.perf_counter() - arrived
+        taken.append(time.perf_counter() - arrived)
+        busy += taken[-1]
         # The next reading of life comes half a second later; a tenth of that is enough to let timers run.
         rest = time.perf_counter() + 0.05
         while time.perf_counter() < rest:

@@ -33,6 +33,8 @@ SOONEST_S = {MarkKind.YELLOW: 75.0, MarkKind.FIRST_CRACK: 30.0}
 DECLINED_S = 45.0
 #: The drum is looked at so often; empty when that was found so many times in a row, so near each other, so far back. [s]
 LOOK_EVERY_S, LOOKS, SAME_S, BACK_S = 2.0, 3, 6.0, 8.0
+#: Looked at that often, no more than this of a long record is gone through again. [s]
+LOOKED_AT_S = 1200.0
 #: A break of the curve: rates over so long before and behind it differ by so much. [s], [degC/min]
 BEFORE_S, BEHIND_S, BREAK_RATE = 20.0, 10.0, 9.0
 #: A first crack that is marked so far below its usual reading is none. [K]
@@ -182,6 +184,8 @@ def empty_drum(batch: BatchState, charge_t: float, alone: bool = False) -> float
     if crack is not None and crack.bean is not None and crack.bean < levels_of(batch, MarkKind.FIRST_CRACK)[0] - UNLIKELY_C:
         crack = None  # a key by mistake: no beans crack there, and no curve breaks because they were dropped
     t, bean, air = batch.trace.column("t"), batch.trace.sound_bean(), batch.trace.column("air")
+    part = slice(0 if alone else int(np.searchsorted(t, last - LOOKED_AT_S)), None)
+    t, bean, air = t[part], bean[part], air[part]
     found = find_drop(t, bean, charge_t, air)
     if crack is None:
         clear = found is not None and found <= last - BACK_S and _fallen(t, bean, found) > EMPTY_FALL_C

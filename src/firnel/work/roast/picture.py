@@ -240,7 +240,12 @@ def _span(session: RoastSession, now: float) -> tuple[float, float]:
         return (-240.0, 60.0)
     planned = session.expected().get(MarkKind.DROP)
     end = max(now + 45.0, 600.0, (planned - charge.t + 45.0) if planned else 0.0)
-    return (-30.0, end)
+    return (-30.0, _up(end, 60.0))
+
+
+def _up(value: float, step: float) -> float:
+    """The next whole step: an axis that moved with each reading would be restless, and drawn twice for each."""
+    return float(np.ceil(value / step - 1e-9) * step)
 
 
 def _levels(curves: Curves, units: Units) -> tuple[float, float]:
@@ -249,15 +254,15 @@ def _levels(curves: Curves, units: Units) -> tuple[float, float]:
     for column in (curves.bean[recent], curves.air[recent]):
         known = column[np.isfinite(column)]
         if known.size:
-            low = min(low, float(known.min()) - units.show_difference(8.0))
-            high = max(high, min(float(known.max()) + units.show_difference(8.0), units.show(330.0, "°C")))
+            low = min(low, -_up(units.show_difference(5.0) - float(known.min()), 10.0))
+            high = max(high, min(_up(float(known.max()) + units.show_difference(5.0), 10.0), units.show(330.0, "°C")))
     return low, high
 
 
 def _rate_top(curves: Curves, units: Units) -> float:
     known = curves.rate[np.isfinite(curves.rate)]
     most = float(known.max()) if known.size else 0.0
-    return float(np.clip(most * 1.08, units.show_difference(18.0), units.show_difference(40.0)))
+    return float(np.clip(_up(most * 1.05, 2.0), units.show_difference(18.0), units.show_difference(40.0)))
 
 
 def _labels(session: RoastSession, units: Units, zero: float) -> tuple[MarkLabel, ...]:
