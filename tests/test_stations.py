@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 from server import running
-from sqlalchemy import update
+from sqlalchemy import event, update
 
 from firnel.app.commands import main
 from firnel.app.window import make_application, make_window
@@ -28,6 +28,7 @@ from firnel.store.spill import Spill
 from firnel.store.tables import live
 from firnel.store.tables import stations as station_rows
 from firnel.store.writing import LibraryError, LibraryReadError, LibraryUnsureError, LibraryWriteError
+from firnel.ui.shared.background import Background
 from firnel.ui.theme.look import Look
 from firnel.work.settings import Settings
 from firnel.work.stations.watch import Floor, StationWatch
@@ -370,6 +371,40 @@ def test_the_window_shows_the_other_station_and_takes_its_batch_over(stations, r
     window.desk._hear(watch.look())
     assert window.server_note.isHidden()
     window.desk.session.leave()
+
+
+def test_a_look_asks_a_server_little_and_no_more_for_many_batches(stations, record, qtbot):
+    """Each question waits for the way there and back: over a slow line that is what a view takes to open."""
+    library, asked = stations[0], []
+
+    def note(connection, _cursor, statement, *_):
+        if threading.current_thread() is threading.main_thread():
+            assert connection.connection.dbapi_connection.autocommit  # no way more to begin and to end it
+            asked.append(statement)
+
+    def questions(name):
+        asked.clear()
+        window.show_station(name)
+        return len(asked)
+
+    library.add_record(replace(record, label="a"))
+    window = make_window(library, Settings(), Look(make_application()), lambda settings: None)
+    qtbot.addWidget(window)
+    window.show()
+    views = ("Green", "Plan", "Day", "Bench", "Review", "Machines")
+    for name in views:
+        window.show_station(name)
+    event.listen(library.engine, "before_cursor_execute", note)
+    few = [questions(name) for name in views]
+    event.remove(library.engine, "before_cursor_execute", note)
+    for number in range(25):
+        library.add_record(replace(record, label=f"{number:04d}"))
+    event.listen(library.engine, "before_cursor_execute", note)
+    assert [questions(name) for name in views] == few
+    assert min(few) >= 1
+    assert max(few) <= 15
+    for background in window.findChildren(Background):
+        background.wait()
 
 
 def test_what_a_damaged_library_refuses_is_a_sentence_and_the_window_goes_on(tmp_path, record, qtbot):

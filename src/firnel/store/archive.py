@@ -27,7 +27,7 @@ from firnel.core.words import tr
 from firnel.store import tables as t
 from firnel.store.opening import IDENTITY
 from firnel.store.rows import aware
-from firnel.store.writing import writing
+from firnel.store.writing import at_one_moment, writing
 
 #: What batches hang on, and what hangs on batches, each behind what it needs itself.
 BEFORE = (t.machines, t.lots, t.plans, t.plan_versions, t.machine_models, t.machine_log, t.measurements, t.coffees, t.orders)
@@ -49,7 +49,7 @@ class ArchiveError(ValueError):
 def rows_of(engine: Engine) -> dict[str, list[dict[str, Any]]]:
     """The rows of all these tables, by table, moments and days as text."""
     found: dict[str, list[dict[str, Any]]] = {}
-    with engine.connect() as connection:
+    with at_one_moment(engine) as connection:
         for table in (*BEFORE, *BEHIND):
             query = select(table).order_by(*table.primary_key.columns)
             rows = [{name: _told(value) for name, value in row._mapping.items()} for row in connection.execute(query)]

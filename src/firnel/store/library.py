@@ -337,11 +337,11 @@ class Library:
                 found.setdefault(key, {})[MarkKind(kind)] = t
         return found
 
-    def mark_reading(self, key: int, kind: MarkKind) -> float | None:
-        """The bean reading at a mark of a batch, without reading all of the batch. [degC]"""
-        query = select(marks.c.bean).where(marks.c.batch_id == key, marks.c.kind == kind.value)
+    def mark_readings(self, keys: Sequence[int], kind: MarkKind) -> dict[int, float]:
+        """The bean readings at a mark of many batches, by id, of those that have one. [degC]"""
+        query = select(marks.c.batch_id, marks.c.bean).where(marks.c.batch_id.in_(keys), marks.c.kind == kind.value)
         with self.engine.connect() as connection:
-            return connection.execute(query).scalar()
+            return {key: bean for key, bean in connection.execute(query) if bean is not None}
 
     def drop_delays(self, machine_id: int, kind: str, limit: int) -> list[float]:
         """How long after a note of that kind the newest batches of a machine were dropped, newest first. [s]"""

@@ -13,7 +13,7 @@ from firnel.core.words import tr
 from firnel.store.opening import IDENTITY, open_engine
 from firnel.store.rows import aware
 from firnel.store.tables import counters, house, metadata
-from firnel.store.writing import LibraryError, library_url, shown, writing
+from firnel.store.writing import LibraryError, at_one_moment, library_url, shown, writing
 
 #: So many rows at once.
 CHUNK = 2000
@@ -40,7 +40,7 @@ def copy_library(source: str | Path, target: str | Path, going: Callable[[float]
     here, there = open_engine(source), open_engine(target)
     try:
         tables = metadata.sorted_tables
-        with here.connect() as reading, writing(there) as written:
+        with at_one_moment(here) as reading, writing(there) as written:
             if not _is_new(written):
                 raise LibraryError(tr("{} holds something already: copy into an empty library.", shown(library_url(target))))
             for table in (house, counters):

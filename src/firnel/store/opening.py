@@ -15,7 +15,7 @@ from sqlalchemy.exc import ArgumentError, DBAPIError, OperationalError
 
 from firnel.core.words import tr
 from firnel.store.copies import copy_database, free_name
-from firnel.store.server import in_no_hurry
+from firnel.store.server import in_no_hurry, transaction_options
 from firnel.store.tables import HEAD, house, metadata
 from firnel.store.writing import (
     WRITES,
@@ -151,7 +151,7 @@ def _state(connection: Connection, where: str) -> tuple[str | None, bool]:
 @contextmanager
 def _alone(engine: Engine) -> Iterator[Connection]:
     """One transaction with nobody else writing; tables that others point to can be made anew in it."""
-    with engine.connect() as connection:
+    with engine.connect().execution_options(**transaction_options(engine)) as connection:
         if engine.dialect.name == "sqlite":
             connection.exec_driver_sql("COMMIT")  # of the transaction that begins by itself: in one, the next line is not heard
             connection.exec_driver_sql("PRAGMA foreign_keys = OFF")

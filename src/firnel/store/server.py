@@ -7,6 +7,7 @@ waits a moment only, and once a server has kept it waiting, it is refused at onc
 from __future__ import annotations
 
 import logging
+import select
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -14,8 +15,8 @@ from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import Engine, event
-from sqlalchemy.engine import make_url
-from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.engine import URL, make_url
+from sqlalchemy.exc import DBAPIError, InvalidatePoolError, OperationalError
 
 from firnel.core.words import tr
 
@@ -30,6 +31,10 @@ CONNECT_S, STATEMENT_MS, LOCK_MS, SENT_MS = 5, 20_000, 5_000, 8_000
 SILENT_S = STATEMENT_MS / 1000.0 + 3.0
 #: A silent server is asked again after so long; and an answer is never waited for less than this. [s]
 AGAIN_S, LEAST_S = 1.0, 0.3
+#: A connection that was used a moment ago is taken to be there still: asking each time would double every wait. [s]
+FRESH_S = 5.0
+#: What a transaction is told to be, where a connection otherwise has none: each statement is its own, and no more is sent.
+WHOLE, AT_ONE_MOMENT = "READ COMMITTED", "REPEATABLE READ"
 
 _thread = threading.local()
 
@@ -119,13 +124,24 @@ class Pulse:
 def options_of(url: str) -> dict[str, Any]:
     """What an engine on a server is made with: one that is gone is told in seconds, one that came back is gone on with."""
     patience: dict[str, Any] = {"connect_timeout": CONNECT_S}
-    if make_url(url).get_backend_name() == "postgresql":
+    if _spoken(make_url(url)):
         patience |= {
             "options": f"-c statement_timeout={STATEMENT_MS} -c lock_timeout={LOCK_MS} -c timezone=UTC",
             "keepalives_idle": CONNECT_S, "keepalives_interval": 2, "keepalives_count": 3, "tcp_user_timeout": SENT_MS,
             "application_name": "firnel",
         }  # fmt: skip
+        return {"connect_args": patience, "isolation_level": "AUTOCOMMIT", "use_native_hstore": False}
     return {"connect_args": patience, "pool_pre_ping": True}
+
+
+def _spoken(url: URL) -> bool:
+    """Whether it is a server that Firnel knows the ways of."""
+    return url.get_backend_name() == "postgresql" and url.get_driver_name() == "psycopg"
+
+
+def transaction_options(engine: Engine, level: str = WHOLE) -> dict[str, Any]:
+    """What a connection is told so that its statements are one transaction; nothing where they are by themselves."""
+    return {"isolation_level": level} if _spoken(engine.url) else {}
 
 
 def pulse_of(engine: Engine) -> Pulse | None:
@@ -135,7 +151,7 @@ def pulse_of(engine: Engine) -> Pulse | None:
 
 def be_patient(engine: Engine) -> None:
     """Have an engine on a PostgreSQL server wait as long as the asking thread has time for; any other stays as it is."""
-    if engine.dialect.name != "postgresql" or engine.dialect.driver != "psycopg":
+    if not _spoken(engine.url):
         return
     import psycopg  # an extra that only stations need
 
@@ -171,7 +187,28 @@ def be_patient(engine: Engine) -> None:
     wanted: dict[str, Any] = {}
     pulse = Pulse(lambda: Patient.connect(**wanted))
     event.listen(engine, "do_connect", connect)
+    event.listen(engine, "checkin", _note_use)
+    event.listen(engine, "checkout", _refuse_dead)
     engine.dialect.firnel_pulse = pulse  # type: ignore[attr-defined]  # the engine's own place for it
+
+
+def _note_use(_connection: Any, record: Any) -> None:
+    record.info["used"] = time.monotonic()
+
+
+def _refuse_dead(connection: ServerConnection[Any], record: Any, _proxy: Any) -> None:
+    """A connection that the server has closed, or that does not answer after a while, gives way to a new one."""
+    import psycopg
+
+    try:
+        told = select.poll()
+        told.register(connection.fileno(), select.POLLIN)
+        if told.poll(0):  # unasked it says nothing but that it goes
+            connection.pgconn.consume_input()
+        if time.monotonic() - record.info.get("used", time.monotonic()) > FRESH_S:
+            connection.execute(b"SELECT 1")
+    except psycopg.Error as error:
+        raise InvalidatePoolError(str(error)) from error
 
 
 def _connected(connect: Callable[[], Any], seconds: float, pulse: Pulse) -> Any:

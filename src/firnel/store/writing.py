@@ -15,7 +15,7 @@ from sqlalchemy.engine import ExceptionContext, make_url
 from sqlalchemy.exc import ArgumentError, DBAPIError
 
 from firnel.core.words import tr
-from firnel.store.server import be_patient, options_of, refusal_of_a_server
+from firnel.store.server import AT_ONE_MOMENT, be_patient, options_of, refusal_of_a_server, transaction_options
 
 #: How long to wait for another program's lock. [ms]
 BUSY_MS = 5000
@@ -102,7 +102,7 @@ def writing(engine: Engine) -> Iterator[Connection]:
     """
     _refuse_gone(engine)
     try:
-        with engine.connect().execution_options(**{WRITES: True}) as connection:
+        with engine.connect().execution_options(**{WRITES: True}, **transaction_options(engine)) as connection:
             transaction = connection.begin()
             try:
                 yield connection
@@ -116,6 +116,11 @@ def writing(engine: Engine) -> Iterator[Connection]:
         if refused := refusal(error, place_of(engine)):
             raise LibraryWriteError(refused) from error
         raise
+
+
+def at_one_moment(engine: Engine) -> Connection:
+    """A connection that sees everything as it is when it is first asked, whatever is written meanwhile."""
+    return engine.connect().execution_options(**transaction_options(engine, AT_ONE_MOMENT))
 
 
 def _commit(transaction: Transaction, engine: Engine) -> None:

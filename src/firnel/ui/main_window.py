@@ -37,7 +37,7 @@ from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import WINDOW
 from firnel.ui.unfinished import Unfinished
 from firnel.ui.view_maker import make_view
-from firnel.work.beginning import is_empty, steps
+from firnel.work.beginning import has_roasted, is_empty
 from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus
 from firnel.work.library_care import copy_of_today
 from firnel.work.review.records import LibraryError
@@ -71,7 +71,7 @@ class MainWindow(QMainWindow):
     def __init__(self, desk: Desk, look: Look, on_settings: Callable[[Settings], None], hop: Hop) -> None:
         super().__init__()
         self.hop = hop
-        self._leaving = False
+        self._leaving, self._begun = False, False
         self.desk, self.look, self.keep_settings = desk, look, on_settings
         self.setWindowTitle("Firnel")
         self.resize(*WINDOW)
@@ -189,8 +189,9 @@ class MainWindow(QMainWindow):
 
     @property
     def begun(self) -> bool:
-        """Whether the beginning has led where it leads: a batch was roasted here."""
-        return self.desk.ask(steps)[-1].done
+        """Whether the beginning has led where it leads: a batch was roasted here. What has once been is not asked again."""
+        self._begun = self._begun or self.desk.ask(has_roasted)
+        return self._begun
 
     def show_begin(self) -> None:
         """Offer the beginning until it has led where it leads."""

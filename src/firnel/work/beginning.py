@@ -47,7 +47,7 @@ def steps(library: Library) -> tuple[Step, ...]:
     passed = set(library.house(HOUSE).get("passed", ()))
     count = library.batch_list.count(BatchFilter(statuses=("done", "dropped")))
     linked = machine is not None and bool(machine.device_url)
-    roasted = library.any_roasted()
+    roasted = has_roasted(library)
     told = (
         machine_words(machine) if machine is not None else tr("What heats it, and how much."),
         _link_words(machine) if machine is not None and linked else tr("Modbus, a thermometer, or your eyes."),
@@ -57,6 +57,11 @@ def steps(library: Library) -> tuple[Step, ...]:
     )
     done = (machine is not None, linked, count > 0 or "logs" in passed, lot is not None, roasted)
     return tuple(Step(name, title, *stands) for (name, title), stands in zip(STEPS, zip(done, told, strict=True), strict=True))
+
+
+def has_roasted(library: Library) -> bool:
+    """Whether the last of them is done."""
+    return library.any_roasted()
 
 
 def is_empty(library: Library) -> bool:

@@ -9,6 +9,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
+from firnel.core.model.learning import MachineModel
 from firnel.core.units import linear_map
 from firnel.core.vocabulary import FloatArray, Machine
 from firnel.core.words import capital, tr
@@ -42,6 +43,7 @@ class ModelPage(QWidget):
         super().__init__()
         self._desk, self._look = desk, look
         self._machine: Machine | None = None
+        self._model: MachineModel | None = None
         self._cancel: Callable[[], None] | None = None
         self.background = Background(self, self._say_error)
         column = QVBoxLayout(self)
@@ -120,7 +122,8 @@ class ModelPage(QWidget):
         if self._machine is None or self._machine.id != machine.id:
             self._on_stop()
         self._machine = machine
-        model, why = self._desk.ask(model_of, machine)
+        self._model, why = self._desk.ask(model_of, machine)
+        model = self._model
         told = "\n".join((*trust_words(model), f"({capital(why)}.)") if model.batches else trust_words(model))
         self._trust.setText(self._desk.settings.units.sentence(told))
         labels = self._desk.ask(fitted_labels, machine)
@@ -143,12 +146,11 @@ class ModelPage(QWidget):
 
     def _on_batch(self) -> None:
         machine, chosen = self._machine, self._batch.currentText()
-        if machine is None or not chosen:
+        if machine is None or self._model is None or not chosen:
             self._show_compared(None)
             return
-        model, _ = self._desk.ask(model_of, machine)
         try:
-            self._show_compared(self._desk.ask(compare, machine, model, chosen))
+            self._show_compared(self._desk.ask(compare, machine, self._model, chosen))
         except ValueError as error:
             self._show_compared(None)
             self._off.setText(str(error))

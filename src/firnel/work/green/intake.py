@@ -290,9 +290,10 @@ def _past_batches(library: Library, lot: Lot, machine: Machine) -> tuple[list[Pa
     """Batches of this and like lots on the machine, the most like first; and the charges of all its recent batches [degC]."""
     lots = {known.name: known for known in library.lots()}
     lines = library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped"), counting=True), limit=40)
+    readings = library.mark_readings([line.id for line in lines], MarkKind.CHARGE)
     past, charges = [], []
     for line in lines:
-        charge = library.mark_reading(line.id, MarkKind.CHARGE)
+        charge = readings.get(line.id)
         if charge is None:
             continue
         charges.append(charge)
