@@ -345,7 +345,7 @@ def test_the_window_learns_by_itself_and_says_so_in_one_line(qtbot, library):
     logged_days(library, ["south-001", "south-002"])
     window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None)
     qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
-    with qtbot.waitSignal(window._teaching.learned, timeout=60_000):
+    with qtbot.waitSignal(window._teaching.learned, timeout=300_000):
         window.after_record()
     assert "south learned from south-001 and south-002 (2 in all)" in window.desk.session.message
     assert window.desk._model == (None, None), "the next batch is foreseen with what was learned"

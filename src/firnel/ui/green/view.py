@@ -15,6 +15,7 @@ from firnel.core.vocabulary import Lot, Machine
 from firnel.core.words import later, tr
 from firnel.ui.green.forms import LotForm, RulesDialog
 from firnel.ui.green.sheet import LotSheetPanel, stock_text
+from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage, archived_words
 from firnel.ui.shared.over_time_card import OVER_TIME, OverTimeCard
@@ -70,6 +71,7 @@ class GreenView(ListPage):
         add.clicked.connect(partial(self._begin_new, ""))
         for widget in (self._which, take, write, sample, add):
             self.head.add(widget)
+        give_key(self.head.undo, "take back")
         self.panel, self._form = LotSheetPanel(), LotForm()
         self._pages = QStackedWidget()
         self._pages.addWidget(self.panel)

@@ -16,6 +16,7 @@ from firnel.ui.machines.definition_page import DefinitionPage
 from firnel.ui.machines.link_page import LinkPage
 from firnel.ui.machines.model_page import ModelPage
 from firnel.ui.machines.record_page import RecordPage
+from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage, archived_words
 from firnel.ui.shared.over_time_card import OVER_TIME, OverTimeCard
@@ -58,6 +59,7 @@ class MachinesView(ListPage):
         self._archive = button(tr("Archive"), tr("Put it away; it can be brought back"))
         self._archive.clicked.connect(self._on_archive)
         self.head.add(add)
+        give_key(self.head.undo, "take back")
         for widget in (self._which, self._archive):
             self.tools.addWidget(widget)
         self._name = ElidedLabel("title")

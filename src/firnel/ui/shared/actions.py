@@ -38,6 +38,7 @@ class Action:
 
 
 ROAST, EVERYWHERE, PLAN, REVIEW = tr("While roasting"), tr("Everywhere"), tr("In Plan"), tr("In Review")
+BOOKS = tr("In Green and Machines")
 #: So many proposed edits have a key.
 MOST_EDITS = 5
 #: The views in the order of the work.
@@ -103,6 +104,7 @@ ACTIONS = (
     Action("old logs", (), tr("take in old logs"), EVERYWHERE, "–", palette=tr("Take in old logs")),
     Action("leave", ("Ctrl+Q",), tr("leave"), EVERYWHERE),
     Action("disconnect", (), tr("disconnect the machine"), EVERYWHERE, "–", palette=tr("Disconnect the machine")),
+    Action("take back", ("Ctrl+Z",), tr("take back what just happened"), BOOKS),
     Action("plan undo", ("Ctrl+Z",), tr("take the last edit back"), PLAN),
     Action("plan redo", ("Ctrl+Shift+Z",), tr("make it again"), PLAN),
     Action("move choose", (), tr("choose a move"), PLAN, "Up  Down", listed=True),
