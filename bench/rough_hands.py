@@ -192,6 +192,7 @@ class Batch:
             elif what == "advice":
                 control, value = about  # type: ignore[misc]
                 self.set(control, value)
+                self.gone_from(control)
         if self.session.roasting and self.rng.random() < self.habits.stray_key:
             key = self.rng.choice(["z", "space", "d", "enter", "o", "nudge", "e", "p", "a"])
             self.stray(str(key))
@@ -199,6 +200,14 @@ class Batch:
             control = [Control.GAS, Control.AIRFLOW][int(self.rng.integers(2))]
             scale = self.machine.controls[control]
             self.set(control, scale.nearest(float(self.rng.uniform(max(scale.least, 0.2 * scale.high), 0.9 * scale.high))))
+            self.gone_from(control)
+
+    def gone_from(self, control: Control) -> None:
+        """A hand that goes elsewhere with a control takes back what it has answered with it."""
+        plan = self.session.adjusted_plan or self.plan
+        for index in self.answered:
+            if plan.moves[index].control == control:
+                self.answered[index] = float("inf")
 
     def press(self, kind: MarkKind) -> None:
         session = self.session
@@ -210,6 +219,9 @@ class Batch:
         if mark is None:
             return
         self.pressed[mark.kind] = self.now
+        just_now = self.now - self.truth.get(kind, self.now) < GRACE_S
+        if mark.kind is kind and just_now and session.now() - mark.t > 2.0 * GRACE_S:
+            session.other()  # it came just now: what was found before was not that
         if mark.kind is not kind:
             if mark.kind.words not in session.message.lower():
                 self.untrue(f"Space for {kind.words} was taken in silence for {mark.kind.words}")
@@ -227,7 +239,10 @@ class Batch:
             "a": lambda: session.take_advice(self.now),
         }[key]()  # fmt: skip
         for control in self.machine.controls if self.keyed else ():  # what is keyed as made is made
-            self.roaster.set(control, session.held.get(control, self.roaster.settings[control]))
+            stood = self.roaster.settings[control]
+            self.roaster.set(control, session.held.get(control, stood))
+            if self.roaster.settings[control] != stood:
+                self.gone_from(control)
         if key == "space":  # the roaster sees it, and takes it back
             session.undo()
 
@@ -262,6 +277,7 @@ class Batch:
                 self.wanted.append((self.now + DELAY_S, "advice", (advice.choice.control, advice.choice.to)))
         elif advice is not None and (session.advices * 17 + self.came.seed) % 100 / 100.0 >= habits.ignore_advice:
             session.take_advice(self.now)
+            self.answered.pop(advice.choice.move, None)  # it goes elsewhere now, and is made anew
 
     # The checker
 

@@ -38,6 +38,9 @@ class RateTuning:
     decline: float = 300.0  #: time constant with which a rising rate sinks if nothing else happens. [s]
     noise: float = 0.25  #: first guess of the probe noise, one standard deviation. [degC]
     gate: float = 6.0  #: innovations beyond this many standard deviations are held back as spikes.
+    alike: int = 3  #: so many in a row to the same side are no spikes but the truth.
+    leap: float = 15.0  #: one that begins with more than this at once is believed only when it stays. [degC]
+    stays: float = 10.0  #: so long. [s]
     liveliness: float = 1.0  #: by how much a run of one-sided innovations widens the spread.
 
 
@@ -81,7 +84,7 @@ class RateOfRiseFilter:
         self._noise_var = self.tuning.noise**2
         self._last_values: list[float] = []
         self._one_sided = 0.0
-        self._held_back = 0
+        self._held_back: list[tuple[float, float]] = []  #: times [s] and innovations [degC]
         self.transition = np.eye(3)  #: of the last step; the smoother reads these three
         self.predicted_state = self._state
         self.predicted_spread = self._spread
@@ -159,19 +162,28 @@ class RateOfRiseFilter:
         innovation = bean - self._state[0]
         variance = self._spread[0, 0] + self._noise_var
         normal = innovation / np.sqrt(variance)
-        if abs(normal) > self.tuning.gate and self._held_back < 3:
-            self._held_back += 1  # three alike in a row are no spike but the truth
-            return True
-        if self._held_back >= 3:
+        if abs(normal) > self.tuning.gate:
+            if not self._is_truth(innovation):
+                return True
             self._spread = self._spread + np.diag([innovation**2, 0.05, 1e-4])
             variance = self._spread[0, 0] + self._noise_var
-        self._held_back = 0
+        self._held_back = []
         self._one_sided = 0.8 * self._one_sided + 0.2 * float(np.clip(normal, -4, 4)) if variance else 0.0
         self._learn_noise(bean)
         gain = self._spread[:, 0] / variance
         self._state = self._state + gain * innovation
         spread = self._spread - np.outer(gain, self._spread[0])
         self._spread = 0.5 * (spread + spread.T)
+        return False
+
+    def _is_truth(self, innovation: float) -> bool:
+        """Whether a reading far off is one of several that tell the same: a loose wire throws them to and fro, or away and back."""
+        held, tuning, now = self._held_back, self.tuning, float(self._t or 0.0)
+        if held and innovation * held[0][1] < 0.0:
+            held.clear()
+        if len(held) >= tuning.alike and (abs(held[0][1]) <= tuning.leap or now - held[0][0] >= tuning.stays):
+            return True
+        held.append((now, innovation))
         return False
 
     def _learn_noise(self, bean: float) -> None:

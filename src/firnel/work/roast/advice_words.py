@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import IntEnum
 
 from firnel.core.guidance import Advice, Choice, Off, Place
@@ -107,6 +107,9 @@ def _stalled(session: RoastSession) -> str:
     turning, trace = session.marks.get(MarkKind.TURNING), session.trace
     if turning is None or session.now() - turning.t < AFTER_TURN_S or not session.roasting:
         return ""
+    landing = session.guidance.landing if session.guidance is not None else None
+    if MarkKind.FIRST_CRACK in session.marks and landing is not None and not landing.cold:
+        return ""  # the end of a batch that lands is as flat as that
     rate = trace.column("rate")[trace.column("t") >= session.now() - STALLED_S]
     planned = planned_rate(session)
     floor = STALL_RATE if planned is None else min(STALL_RATE, planned - STALLED_BELOW)
@@ -130,10 +133,17 @@ def advice_sentence(session: RoastSession, units: Units) -> str:
         return ""
     planned = session.order.plan
     choice = advice.choice
+    if choice.move is not None and _is_due(session, choice.move):  # no word of a moment that has been, nor of another setting
+        choice = replace(choice, move=None, setting=session.held.get(choice.control, choice.setting))
     name, before, after = _step_words(choice, session.machine, units)
     if choice.move is not None and planned is not None:
         return tr("{} {}, not {}, {}", capital(name), after, before, when_sentence(planned.moves[choice.move], units))
     return tr("{} {} → {} now", capital(name), before, after)
+
+
+def _is_due(session: RoastSession, index: int) -> bool:
+    """Whether the planned move of that place should have been made by now."""
+    return any(one.index == index and one.due_t is not None and one.due_t <= session.now() for one in session.due())
 
 
 def _why(advice: Advice, units: Units) -> str:

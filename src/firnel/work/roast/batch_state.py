@@ -296,7 +296,9 @@ class BatchState:
         """Note a move; a knob still being turned is the same move, stamped at its beginning."""
         own = [(number, known) for number, known in self._hands.moves.items() if known.control == move.control]
         number, last = max(own, key=lambda entry: entry[1].t, default=(0, None))
-        if last is not None and last.found is move.found and move.t - last.t <= ONE_MOVE_S:
+        charge = self._hands.marks.get(MarkKind.CHARGE)
+        parted = charge is not None and last is not None and last.t < charge.t <= move.t  # one for the drum, one for the beans
+        if last is not None and last.found is move.found and move.t - last.t <= ONE_MOVE_S and not parted:
             move = replace(last, to=move.to)
             self._hands.set("moves", number, move)
         else:

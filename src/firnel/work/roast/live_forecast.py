@@ -48,6 +48,8 @@ RECENT_S, LONGEST_S = 240.0, 3600.0
 MARGIN_S = 120.0
 #: The model's course is carried on so far: until the next forecast at least. [s]
 COURSE_AHEAD_S = 60.0
+#: The end of a batch begins so long before its first crack: what the rate does from there on shows in the landing. [s]
+ABOUT_CRACK_S = 30.0
 #: So many steps more are tried against a stall; it has ended when none is foreseen from so far ahead on. [s]
 AGAINST_STALL, LEAST_AHEAD_S = (1, 2, 4, 8), 60.0
 #: Half the 80 % interval of a mark whose coming was not watched. [s]
@@ -205,9 +207,10 @@ class LiveForecast:
         own = self._own(ask, zero)
         cracked = MarkKind.FIRST_CRACK in _came(ask, zero)
         told = coming_of(forecast, own, air_led)
-        if cracked and guidance.landing is not None and not guidance.landing.cold:
+        if guidance.landing is not None and not guidance.landing.cold and (cracked or forecast.first_crack is not None):
             # The end of a batch that lands is as flat as its plan wants it: heat against that would land it hot.
-            told = tuple(one for one in told if one.kind != "stall")
+            since = 0.0 if forecast.first_crack is None or cracked else forecast.first_crack.value - ABOUT_CRACK_S
+            told = tuple(one for one in told if one.kind != "stall" or forecast.at + one.in_s < since)
         guidance = replace(guidance, coming=told)
 
         def made(step: Step, control: Control = ask.machine.main_heat) -> Choice:

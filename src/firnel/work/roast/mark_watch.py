@@ -20,6 +20,8 @@ if TYPE_CHECKING:
 
 #: A mark is offered once so large a share of the forecast's members is past it, and so long after half of them were. [s]
 SURE, BEHIND_HALF_S = 0.97, 15.0
+#: And so many times its doubt after that: half of an 80 % interval is 1.28 standard deviations, 99 in 100 lie below 2.33.
+BEHIND_DOUBTS = 2.33 / 1.28
 #: By readings alone: offered so far above the reading at which the mark usually comes. [K]
 ABOVE_C = 3.0
 #: Where no reading of this machine is known: yellow and first crack come between these; common practice, no published
@@ -41,6 +43,10 @@ BEFORE_S, BEHIND_S, BREAK_RATE = 20.0, 10.0, 9.0
 UNLIKELY_C = 18.0
 #: Before first crack only a clear fall of the probe tells of an empty drum. [K]
 EMPTY_FALL_C = 12.0
+#: A probe in beans that leave falls; one that reads so much less from one reading to the next has jumped. [K]
+JUMP_C = 25.0
+#: Readings further apart than this may lie that far from each other. [s]
+JUMP_S = 2.5
 #: So long after a move the curve may bend because of it. [s]
 MOVED_S = 60.0
 #: A drop that stands offered for so long is taken for one. [s]
@@ -104,7 +110,7 @@ class MarkWatch:
         if guidance is None or not batch.reckons_with(guidance) or kind not in guidance.passed:
             return None
         half_t, doubt, share = guidance.passed[kind]
-        if share < SURE or batch.now() - half_t < max(BEHIND_HALF_S, doubt):
+        if share < SURE or batch.now() - half_t < max(BEHIND_HALF_S, BEHIND_DOUBTS * doubt):
             return None
         return half_t, doubt
 
@@ -187,6 +193,8 @@ def empty_drum(batch: BatchState, charge_t: float, alone: bool = False) -> float
     part = slice(0 if alone else int(np.searchsorted(t, last - LOOKED_AT_S)), None)
     t, bean, air = t[part], bean[part], air[part]
     found = find_drop(t, bean, charge_t, air)
+    if found is not None and _jumped(t, bean, found):
+        return None
     if crack is None:
         clear = found is not None and found <= last - BACK_S and _fallen(t, bean, found) > EMPTY_FALL_C
         return found if clear else None
@@ -196,6 +204,13 @@ def empty_drum(batch: BatchState, charge_t: float, alone: bool = False) -> float
         if alone or not moved or _fallen(t, bean, found) > EMPTY_FALL_C:
             return found
     return curve_break(t, bean, crack.t, (move.t for move in batch.moves))
+
+
+def _jumped(t: np.ndarray, bean: np.ndarray, about: float) -> bool:
+    """Whether the probe read another level from one reading to the next there: a wire, and no drum that was emptied."""
+    part = (t >= about - 5.0) & (t <= about + 15.0) & np.isfinite(bean)
+    quick = np.diff(t[part]) <= JUMP_S
+    return bool((np.abs(np.diff(bean[part]))[quick] > JUMP_C).any())
 
 
 def _fallen(t: np.ndarray, bean: np.ndarray, since: float) -> float:

@@ -128,6 +128,8 @@ def off_start(batch: BatchState) -> dict[Control, tuple[float, float]]:
         return {}
     since = charge.t if charge is not None else float("inf")
     moved = {move.control for move in batch.moves if move.t > since}
+    if charge is not None:  # what the plan has moved on from is not how it begins any more
+        moved |= {one.move.control for one in batch.due() if one.due_t is not None and one.due_t <= batch.now()}
     steps, held = steps_of(batch), batch.held
     return {
         control: (held[control], start)
