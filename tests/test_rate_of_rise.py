@@ -77,7 +77,21 @@ def test_a_spike_is_held_back_and_hardly_moves_the_rate():
 def test_a_true_step_is_believed_after_a_few_readings():
     t = np.arange(0, 120, 1.0)
     bean = np.where(t < 60, 100.0, 140.0)
-    assert live_rate_of_rise(t, bean).level[70] == pytest.approx(140.0, abs=2.0)
+    assert live_rate_of_rise(t, bean).level[74] == pytest.approx(140.0, abs=2.0), "a leap, when it has stayed"
+    bean = np.where(t < 60, 100.0, 112.0)
+    assert live_rate_of_rise(t, bean).level[66] == pytest.approx(112.0, abs=2.0), "a step, at once"
+
+
+@pytest.mark.parametrize("step", [0.5, 1.0])
+def test_a_loose_wire_that_throws_the_probe_to_and_fro_for_a_while_is_not_followed(step):
+    t = np.arange(0.0, 400.0, step)
+    seen = 90.0 + 100.0 * (1.0 - np.exp(-t / 300.0))
+    rng = np.random.default_rng(5)
+    thrown = seen.copy()
+    loose = (t >= 150.0) & (t < 190.0) & (rng.random(t.size) < 0.5)
+    thrown[loose] += rng.choice([-60.0, 80.0], t.size)[loose]
+    level = live_rate_of_rise(t, thrown, 0.0).level
+    assert np.abs(level - seen)[t > 60.0].max() < 3.0
 
 
 def test_ten_seconds_without_readings_widen_the_uncertainty_and_nothing_else():

@@ -220,6 +220,15 @@ def test_an_empty_drum_is_told_and_a_forgotten_drop_is_kept_as_found(roaster):
     assert drop.t - kept.charge_t == pytest.approx(600.0, abs=6.0)
 
 
+def test_a_probe_that_jumps_away_and_back_is_no_drum_that_was_emptied(roaster):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(400, lambda s: float(BEAN[s]) + (80.0 if 320 <= s < 345 else 0.0))
+    assert not roaster.session.offers
+    assert roaster.session.phase == "browning"
+    assert roaster.session.trace.level == pytest.approx(BEAN[400], abs=2.0)
+
+
 def test_any_mark_can_be_picked_and_nudged_by_keys_of_every_keyboard(roaster):
     roaster.charge().wait(301)
     roaster.key(Qt.Key.Key_Space)
@@ -325,6 +334,18 @@ def test_beans_that_cool_are_told_whatever_the_forecast_reaches(roaster):
         roaster.now = one.time
         roaster.session.take_reading(one)
     assert not any("Stalled" in text for _, text in warnings_of(roaster.session, Units())), "a frozen probe tells of no stall"
+
+
+@pytest.mark.parametrize(("drop_c", "told"), [(206.5, False), (200.0, True)])
+def test_no_heat_is_asked_for_against_the_flat_end_of_a_batch_that_lands(roaster, drop_c, told):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(510)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(570, lambda s: float(BEAN[510]))
+    landing = Landing(95.0, drop_c, 95.0, 206.0, 5.0, 2.0)
+    roaster.session.take_guidance(Guidance(roaster.session.now(), Forecast(570.0, "model"), {}, landing))
+    assert any("More heat" in text for _, text in warnings_of(roaster.session, Units())) is told
 
 
 def flat(rate, own=None, at=420.0):

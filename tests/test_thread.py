@@ -111,6 +111,20 @@ def test_hands_are_held_against_the_plans_start_before_and_just_after_the_charge
     assert off_start(session) == {}, "after that it is past"
 
 
+def test_a_hand_that_turns_a_control_through_the_charge_has_made_two_moves_and_answers_the_plan(bench):
+    session, soak = bench.session, PlannedMove(Control.GAS, 0.0, Anchor.CHARGE)
+    order = bench.order()
+    session.prepare(replace(order, plan=replace(order.plan, moves=(soak, *order.plan.moves))))
+    bench.feed(59, gas=0.0)
+    bench.feed(61, gas=1.4)
+    press(bench)
+    bench.feed(64, gas=0.1)
+    assert [move.to for move in session.moves if move.control == Control.GAS][-2:] == [1.4, 0.1]
+    assert settled_of(session)[0].became is Became.MADE
+    bench.feed(84, gas=0.5)
+    assert Control.GAS not in off_start(session), "the plan itself has gone on from its start"
+
+
 def test_the_next_charge_is_found_while_the_last_batch_still_cools(bench, library):
     session = bench.session
     session.prepare(bench.order())

@@ -177,7 +177,7 @@ class RateOfRiseFilter:
         return False
 
     def _is_truth(self, innovation: float) -> bool:
-        """Whether a reading far off is one of several that tell the same: a loose wire throws them to and fro, or away and back."""
+        """Whether a reading far off is one of several that tell the same: a loose wire throws them to and fro."""
         held, tuning, now = self._held_back, self.tuning, float(self._t or 0.0)
         if held and innovation * held[0][1] < 0.0:
             held.clear()

@@ -124,7 +124,7 @@ class MarkWatch:
         if level is None or level < sure:
             return None
         t = reached(batch, usual)
-        return None if t is None else (t, READING_DOUBT_S)
+        return None if t is None or _jumped(batch, t) else (t, READING_DOUBT_S)
 
     def _look_for_drop(self, batch: BatchState, charge_t: float) -> None:
         now = batch.now()
@@ -193,7 +193,7 @@ def empty_drum(batch: BatchState, charge_t: float, alone: bool = False) -> float
     part = slice(0 if alone else int(np.searchsorted(t, last - LOOKED_AT_S)), None)
     t, bean, air = t[part], bean[part], air[part]
     found = find_drop(t, bean, charge_t, air)
-    if found is not None and _jumped(t, bean, found):
+    if found is not None and _jumped(batch, found):
         return None
     if crack is None:
         clear = found is not None and found <= last - BACK_S and _fallen(t, bean, found) > EMPTY_FALL_C
@@ -206,11 +206,14 @@ def empty_drum(batch: BatchState, charge_t: float, alone: bool = False) -> float
     return curve_break(t, bean, crack.t, (move.t for move in batch.moves))
 
 
-def _jumped(t: np.ndarray, bean: np.ndarray, about: float) -> bool:
-    """Whether the probe read another level from one reading to the next there: a wire, and no drum that was emptied."""
+def _jumped(batch: BatchState, about: float) -> bool:
+    """Whether the probe went to another level from one reading to the next there: a wire, not the beans."""
+    t, bean = batch.trace.column("t"), batch.trace.column("bean")
     part = (t >= about - 5.0) & (t <= about + 15.0) & np.isfinite(bean)
-    quick = np.diff(t[part]) <= JUMP_S
-    return bool((np.abs(np.diff(bean[part]))[quick] > JUMP_C).any())
+    t, bean = t[part], bean[part]
+    leaps = np.flatnonzero((np.abs(np.diff(bean)) > JUMP_C) & (np.diff(t) <= JUMP_S)) + 1
+    # A lone spike is none: three readings on either side tell of a level.
+    return any(abs(float(np.median(bean[at : at + 3]) - np.median(bean[max(at - 3, 0) : at]))) > JUMP_C for at in leaps)
 
 
 def _fallen(t: np.ndarray, bean: np.ndarray, since: float) -> float:
