@@ -22,7 +22,7 @@ from firnel.work.languages import speak
 speak(os.environ.get("FIRNEL_TEST_LANGUAGE", "en"))  # before anything is loaded that says something
 
 from made import trace_of
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QMessageBox, QTabBar, QWidget
 from pytestqt.qtbot import QtBot
 from server import Server, running
@@ -42,6 +42,13 @@ LONG = ("test_whole_batch.py", "test_solving.py", "test_window.py", "test_clean_
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: LONG.index(item.path.name) if item.path.name in LONG else len(LONG))
+
+
+@pytest.hookimpl(trylast=True)
+def pytest_runtest_teardown() -> None:
+    """Windows that were closed are gone before the next test: each that stays is dressed anew with every window that opens."""
+    if QApplication.instance() is not None:
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 @pytest.fixture(autouse=True)
