@@ -291,7 +291,7 @@ def test_the_cue_counts_cooling_and_a_drop_that_is_overdue(bench):
     for _ in range(4):
         session.undo()  # no drop yet
     said = cue(bench)
-    assert (said.headline, said.clock_label, said.clock) == ("Drop now", "over by", "5:30")
+    assert (said.headline, said.clock_label, said.clock) == ("Dropped? Else drop now", "over by", "5:30")
 
 
 def test_the_picture_is_in_display_units_and_counts_from_charge(bench):

@@ -23,6 +23,10 @@ SOON_S = 12.0
 OFFERED_S = 60.0
 
 
+#: A drop that is so long overdue has likely been made, and only the key was forgotten. [s]
+ASKED_S = 45.0
+
+
 class Rank(IntEnum):
     """What stands above what on the screen, at any moment: the one written order."""
 
@@ -141,6 +145,8 @@ def _drop(session: RoastSession, units: Units, now: float) -> list[Matter]:
         short = ending.sentence or tr("drop in {}", clock(left))
         return [Matter(Rank.REST, at, tr("next mark"), tr("Drop in {}", clock(left)), ending.sentence, "calm", short)]
     headline = tr("Drop now") if left <= 0.5 else tr("Drop in {}", clock(left))
+    if left < -ASKED_S:
+        headline = tr("Dropped? Else drop now")
     return [Matter(Rank.DROP, at, tr("drop"), headline, ending.sentence, "drop" if left <= FINAL_S else "soon", tr("drop"))]
 
 
