@@ -138,6 +138,15 @@ def test_outside_the_box_the_move_that_brings_it_back_is_advised():
     assert steps_wanted(BOX, landing_of(BOX, forecast(540.0, 206.1), CAME), [(-1, forecast(540.0, 205.0))], CAME, scale) == 0
 
 
+def test_a_hand_goes_twice_as_far_where_the_end_would_be_missed_by_far():
+    cracked, scale = CAME | {MarkKind.FIRST_CRACK: 540.0}, SOUTH.controls[Control.GAS]
+    weak = [(-1, forecast(540.0, 210.9))]  # a tenth of a degree for a step
+    before, after = (
+        steps_wanted(BOX, landing_of(BOX, forecast(540.0, 211.0), came), weak, came, scale) for came in (CAME, cracked)
+    )
+    assert after == 2 * before < 0
+
+
 def test_a_move_that_hardly_helps_or_spoils_another_target_is_not_advised():
     landing = landing_of(BOX, forecast(540.0, 209.0), CAME)
     assert advise(BOX, landing, choices((1.7, 208.7)), CAME) is None

@@ -23,6 +23,8 @@ EDGES = {"stage": (2.0, 0.5), "end": (1.3, 0.5), "development": (0.55, 0.15)}
 WORTH = 0.4
 #: A hand is never told to go further than this at once: steps of the gauge, or a share of its range where that is more.
 MOST_STEPS, MOST_SHARE = 5, 0.15
+#: Twice that where the end would be missed by far, once it has cracked: half of a way would not be worth its while.
+MOST_AT_THE_END = 2
 #: The air line is looked at this far ahead, and may be missed by this much; common practice, no published source. [s], [K]
 AIR_FROM_S, AIR_TO_S, AIR_TOLERANCE_C = 25.0, 75.0, 4.0
 #: From one advice to the next, what came of the first is looked at: before first crack, and in development. [s]
@@ -252,7 +254,8 @@ def steps_wanted(
             mine = next((other for other in expected_off(plan, forecast, came, line) if other.name == off.name), None)
             gained = 0.0 if mine is None else (abs(off.by) - abs(mine.by) if mine.by * off.by > 0 else abs(off.by))
             if gained > 0.05 * off.tolerance:
-                return steps * max(1, min(round(abs(off.by) / gained), most))
+                far = off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE
+                return steps * max(1, min(round(abs(off.by) / gained), most * (MOST_AT_THE_END if far else 1)))
     return 0
 
 
