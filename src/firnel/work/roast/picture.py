@@ -243,6 +243,10 @@ def _span(session: RoastSession, now: float) -> tuple[float, float]:
     return (-30.0, _up(end, 60.0))
 
 
+#: What is expected so near to now is told by the cue, and not once more at the end of the curve. [s]
+AT_NOW_S = 8.0
+
+
 def _up(value: float, step: float) -> float:
     """The next whole step: an axis that moved with each reading would be restless, and drawn twice for each."""
     return float(np.ceil(value / step - 1e-9) * step)
@@ -277,7 +281,7 @@ def _labels(session: RoastSession, units: Units, zero: float) -> tuple[MarkLabel
     curve = shifted_curve(plan, session.reckoned.values(), session.now(), session.foreseen) if plan else None
     if MarkKind.CHARGE in session.marks and curve is not None and curve.t.size:
         for kind, t in session.expected().items():
-            if kind not in session.marks:
+            if kind not in session.marks and abs(t - session.now()) > AT_NOW_S:
                 level = float(np.interp(t, curve.t, curve.bean))
                 labels.append(MarkLabel(f"{kind.words} {clock(t - zero)}", t - zero, units.show(level, "°C"), expected=True))
     return tuple(labels)
