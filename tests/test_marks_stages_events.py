@@ -73,6 +73,14 @@ def test_a_log_that_ends_in_mid_roast_has_no_drop():
     assert find_drop(trace.t[part], trace.bean[part], 60.0) is None
 
 
+def test_a_probe_that_jumped_away_and_back_in_mid_roast_was_no_drop():
+    trace = make_record().trace
+    away = trace.bean + np.where((trace.t >= 420.0) & (trace.t < 445.0), 80.0, 0.0)
+    part = trace.t < 500
+    assert find_drop(trace.t[part], away[part], 60.0) is None
+    assert find_drop(trace.t, away, 60.0) == find_drop(trace.t, trace.bean, 60.0)
+
+
 def test_the_turn_is_not_told_before_it_has_happened():
     trace = make_record().trace
     lowest = trace.t[np.argmin(np.where(trace.t < 300, trace.bean, 999))]

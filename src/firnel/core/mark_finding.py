@@ -6,6 +6,7 @@ Each finder answers with the time at which the thing truly happened, not at whic
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from firnel.core.vocabulary import FloatArray
 
@@ -19,6 +20,10 @@ KEYED_S = 10.0
 TURN_S = 9.0
 #: No roast is dropped sooner after its charge than this. [s] Common practice, no published source.
 SHORTEST_ROAST_S = 180.0
+#: A probe in beans that leave falls; one that reads so much otherwise from one reading to the next [degC], [s] has jumped.
+JUMP_C, JUMP_S = 25.0, 2.5
+#: What lies so long before a jump, or behind it, tells of a wire and not of beans. [s]
+BEFORE_JUMP_S, BEHIND_JUMP_S = 15.0, 5.0
 
 
 def find_charge(t: FloatArray, bean: FloatArray) -> float | None:
@@ -102,7 +107,7 @@ def find_drop(t: FloatArray, bean: FloatArray, charge_t: float, air: FloatArray 
     late = times >= charge_t + SHORTEST_ROAST_S
     if late.sum() < 12 or np.max(bean[late]) < 150.0:
         return None
-    inner = late & (bean >= 150.0) & (times <= times[-1] - 3.0)
+    inner = late & (bean >= 150.0) & (times <= times[-1] - 3.0) & ~by_a_jump(times, jumps(times, bean))
     # A corner alone may be a gas cut: behind a drop the probe falls.
     behind = np.searchsorted(times, times + 15.0, side="right") - 1
     candidates = times[inner & (bean - bean[behind] > 1.0)]
@@ -113,6 +118,22 @@ def find_drop(t: FloatArray, bean: FloatArray, charge_t: float, air: FloatArray 
         noise = float(np.median(np.abs(np.diff(values[moments >= charge_t + SHORTEST_ROAST_S])))) + 0.05
         score += np.array([_corner(moments, values, float(moment)) / noise for moment in candidates])
     return float(candidates[int(np.argmax(score))])
+
+
+def jumps(t: FloatArray, bean: FloatArray) -> FloatArray:
+    """When the probe went to another level from one reading to the next and stayed there: a wire, not the beans. [s]"""
+    known = np.isfinite(bean)
+    t, bean = t[known], bean[known]
+    far = np.flatnonzero((np.abs(np.diff(bean)) > JUMP_C) & (np.diff(t) <= JUMP_S)) + 1
+    # A lone spike is none: three readings on either side tell of a level.
+    stayed = [abs(float(np.median(bean[at : at + 3]) - np.median(bean[max(at - 3, 0) : at]))) > JUMP_C for at in far]
+    return np.asarray(t[far[np.array(stayed, bool)]], float)
+
+
+def by_a_jump(moments: FloatArray, jumped: FloatArray) -> NDArray[np.bool_]:
+    """Which of these moments [s], shape (n,), lie so near a jump that nothing is told by them; boolean, shape (n,)."""
+    after = jumped[None, :] - moments[:, None]
+    return np.asarray(((after >= -BEHIND_JUMP_S) & (after <= BEFORE_JUMP_S)).any(axis=1), bool)
 
 
 def _corner(t: FloatArray, value: FloatArray, moment: float) -> float:

@@ -21,8 +21,6 @@ from firnel.work.roast.session import RoastSession
 SOON_S = 12.0
 #: A mark that was found is the headline for so long; then it stands small, and is gone by all the same. [s]
 OFFERED_S = 60.0
-
-
 #: A drop that is so long overdue has likely been made, and only the key was forgotten. [s]
 ASKED_S = 45.0
 

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from firnel.core.mark_finding import SHORTEST_ROAST_S, find_drop
+from firnel.core.mark_finding import BEFORE_JUMP_S, SHORTEST_ROAST_S, by_a_jump, find_drop, jumps
 from firnel.core.vocabulary import Found, Machine, Mark, MarkKind
 from firnel.work.roast.readings_watch import sound
 
@@ -43,10 +43,6 @@ BEFORE_S, BEHIND_S, BREAK_RATE = 20.0, 10.0, 9.0
 UNLIKELY_C = 18.0
 #: Before first crack only a clear fall of the probe tells of an empty drum. [K]
 EMPTY_FALL_C = 12.0
-#: A probe in beans that leave falls; one that reads so much less from one reading to the next has jumped. [K]
-JUMP_C = 25.0
-#: Readings further apart than this may lie that far from each other. [s]
-JUMP_S = 2.5
 #: So long after a move the curve may bend because of it. [s]
 MOVED_S = 60.0
 #: A drop that stands offered for so long is taken for one. [s]
@@ -207,13 +203,10 @@ def empty_drum(batch: BatchState, charge_t: float, alone: bool = False) -> float
 
 
 def _jumped(batch: BatchState, about: float) -> bool:
-    """Whether the probe went to another level from one reading to the next there: a wire, not the beans."""
+    """Whether the probe jumped about that moment; asked of the readings as they came, where what is sound leaves a gap."""
     t, bean = batch.trace.column("t"), batch.trace.column("bean")
-    part = (t >= about - 5.0) & (t <= about + 15.0) & np.isfinite(bean)
-    t, bean = t[part], bean[part]
-    leaps = np.flatnonzero((np.abs(np.diff(bean)) > JUMP_C) & (np.diff(t) <= JUMP_S)) + 1
-    # A lone spike is none: three readings on either side tell of a level.
-    return any(abs(float(np.median(bean[at : at + 3]) - np.median(bean[max(at - 3, 0) : at]))) > JUMP_C for at in leaps)
+    part = np.abs(t - about) <= 2.0 * BEFORE_JUMP_S
+    return bool(by_a_jump(np.array([about]), jumps(t[part], bean[part]))[0])
 
 
 def _fallen(t: np.ndarray, bean: np.ndarray, since: float) -> float:

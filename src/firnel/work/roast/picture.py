@@ -18,6 +18,8 @@ from firnel.work.roast.ready_picture import ReadyPicture, ready_picture
 from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
 
+#: What is expected so near to now is told by the cue, and not once more at the end of the curve. [s]
+AT_NOW_S = 8.0
 ROLES = {Role.HEAT: "ember", Role.AIRFLOW: "slate", Role.MOTION: "drum"}
 
 
@@ -241,10 +243,6 @@ def _span(session: RoastSession, now: float) -> tuple[float, float]:
     planned = session.expected().get(MarkKind.DROP)
     end = max(now + 45.0, 600.0, (planned - charge.t + 45.0) if planned else 0.0)
     return (-30.0, _up(end, 60.0))
-
-
-#: What is expected so near to now is told by the cue, and not once more at the end of the curve. [s]
-AT_NOW_S = 8.0
 
 
 def _up(value: float, step: float) -> float:
