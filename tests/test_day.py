@@ -29,6 +29,7 @@ from firnel.devices.clock import Clock
 from firnel.store.writing import ChangedMeanwhileError
 from firnel.ui.day.view import DayView
 from firnel.ui.day.wall import wall_of
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import ElidedLabel
 from firnel.ui.theme.look import Look
 from firnel.work.bench import cupping
@@ -733,9 +734,11 @@ def page(roastery, qtbot):
 
 
 def settle(view):
-    view.refresh()
-    view.plan.background.wait()
-    QApplication.processEvents()
+    view.read()
+    for _ in range(3):  # one answer may lead to the next question
+        for background in view.findChildren(Background):
+            background.wait()
+        QApplication.processEvents()
 
 
 def test_the_plan_page_takes_an_order_refuses_nonsense_and_takes_it_back(page, qtbot):

@@ -9,6 +9,7 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 import pytest
 from click.testing import CliRunner
+from PyQt6.QtWidgets import QApplication
 from server import running
 from sqlalchemy import event, update
 
@@ -32,6 +33,9 @@ from firnel.ui.shared.background import Background
 from firnel.ui.theme.look import Look
 from firnel.work.settings import Settings
 from firnel.work.stations.watch import Floor, StationWatch
+
+#: All that the rail leads to but Roast.
+VIEWS = ("Green", "Plan", "Day", "Bench", "Review", "Machines")
 
 
 @pytest.fixture
@@ -373,38 +377,77 @@ def test_the_window_shows_the_other_station_and_takes_its_batch_over(stations, r
     window.desk.session.leave()
 
 
-def test_a_look_asks_a_server_little_and_no_more_for_many_batches(stations, record, qtbot):
+def test_a_look_asks_a_server_beside_the_window_and_no_more_for_many_batches(stations, record, qtbot):
     """Each question waits for the way there and back: over a slow line that is what a view takes to open."""
-    library, asked = stations[0], []
+    library, asked, held = stations[0], [], []
 
     def note(connection, _cursor, statement, *_):
-        if threading.current_thread() is threading.main_thread():
-            assert connection.connection.dbapi_connection.autocommit  # no way more to begin and to end it
-            asked.append(statement)
+        assert connection.connection.dbapi_connection.autocommit  # no way more to begin and to end it
+        (held if threading.current_thread() is threading.main_thread() else asked).append(statement)
+
+    def settle():
+        for _ in range(4):  # one answer may lead to the next question
+            for background in window.findChildren(Background):
+                background.wait()
+            QApplication.processEvents()
 
     def questions(name):
         asked.clear()
         window.show_station(name)
+        settle()
         return len(asked)
 
     library.add_record(replace(record, label="a"))
     window = make_window(library, Settings(), Look(make_application()), lambda settings: None)
     qtbot.addWidget(window)
     window.show()
-    views = ("Green", "Plan", "Day", "Bench", "Review", "Machines")
-    for name in views:
-        window.show_station(name)
+    settle()
     event.listen(library.engine, "before_cursor_execute", note)
-    few = [questions(name) for name in views]
+    for name in (*VIEWS, "Roast"):
+        questions(name)
+    few = [questions(name) for name in VIEWS]
     event.remove(library.engine, "before_cursor_execute", note)
     for number in range(25):
         library.add_record(replace(record, label=f"{number:04d}"))
     event.listen(library.engine, "before_cursor_execute", note)
-    assert [questions(name) for name in views] == few
-    assert min(few) >= 1
-    assert max(few) <= 15
-    for background in window.findChildren(Background):
-        background.wait()
+    assert [questions(name) for name in VIEWS] == few
+    assert max(few) <= 26
+    review = window.view("Review")
+    assert review.model.rowCount() == 26
+    review.table.selectRow(7)
+    settle()
+    assert review.record.label == review.model.line(7).label
+    review.model.sort(0)
+    settle()
+    assert [review.model.line(row).label for row in (0, 24)] == ["a", "0001"]
+    window.show_station("Roast")
+    window.roast.begin_prepare()
+    settle()
+    assert window.roast.prepare.isVisible()
+    window.roast.begin_weigh()
+    settle()
+    assert "Every batch is weighed" in window.roast._message.text()
+    assert not held, "the window waits for no answer"
+    event.remove(library.engine, "before_cursor_execute", note)
+
+
+def test_what_was_asked_before_ones_own_deed_is_not_shown_after_it(stations, record, qtbot):
+    """A slow answer is older than what the hand has done meanwhile."""
+    library, gate = stations[0], threading.Event()
+    kept = library.save_lot(Lot("Isuka"))
+    window = make_window(library, Settings(), Look(make_application()), lambda settings: None)
+    qtbot.addWidget(window)
+    window.show_station("Green")
+    green = window.view("Green")
+    qtbot.waitUntil(lambda: green.table.model().rowCount() == 1)
+    old = green.question()()
+    green.asking.aside("page", lambda: (gate.wait(10.0), old)[1], green.show_read)
+    library.save_lot(replace(kept, name="Isuka two"), kept)
+    green.refresh()
+    gate.set()
+    green.asking.wait()
+    QApplication.processEvents()
+    assert green.table.model().index(0, 0).data() == "Isuka two"
 
 
 def test_what_a_damaged_library_refuses_is_a_sentence_and_the_window_goes_on(tmp_path, record, qtbot):

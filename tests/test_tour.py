@@ -41,7 +41,7 @@ def said(window):
 def test_eight_stops_show_what_they_speak_of_and_a_practice_begins_behind_them(qtbot, window):
     tour = window.tour
     assert not tour.isVisible()
-    assert not any("Tour" in entry.text for entry in window.finder.entries())
+    assert not any("Tour" in entry.text for entry in window.finder.actions())
     offer_tour(window)
     assert "A fortnight of an invented roastery" in said(window)
     assert not tour.back.isVisible()
@@ -70,7 +70,7 @@ def test_it_is_left_at_any_time_and_found_again(qtbot, window):
     offer_tour(window)
     window.tour.leave.click()
     assert not window.tour.isVisible()
-    entry = next(entry for entry in window.finder.entries() if entry.text == "Tour of the demo")
+    entry = next(entry for entry in window.finder.actions() if entry.text == "Tour of the demo")
     entry.act()
     window.tour.go_on.click()
     window.tour.leave.click()

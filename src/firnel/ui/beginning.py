@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -19,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from firnel.core.words import tr
 from firnel.ui.machines.link_page import LinkPage
+from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import ElidedLabel, PageHead, button, card, chosen, label, offer, restyle
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
@@ -40,11 +42,12 @@ class BeginningView(QWidget):
     batch_wanted = pyqtSignal(object)  # BatchOrder
     left = pyqtSignal()
     changed = pyqtSignal()
+    refused = pyqtSignal(str)  #: the library does not answer
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.setObjectName("page")
-        self._desk = desk
+        self._desk, self._asking = desk, Asking(desk, self, self.refused.emit)
         self._steps: tuple[Step, ...] = ()
         self._open = -1
         column = QVBoxLayout(self)
@@ -81,9 +84,16 @@ class BeginningView(QWidget):
         column.addStretch(1)
         return frame
 
+    def read(self) -> None:
+        """See anew what is done, without holding the window; the first step that is not is opened."""
+        self._asking.aside("steps", partial(self._desk.ask, steps), self._show_steps)
+
     def refresh(self) -> None:
-        """See anew what is done; the first step that is not is opened."""
-        self._steps = self._desk.ask(steps)
+        """See anew what is done, before this returns."""
+        self._asking.now("steps", partial(self._desk.ask, steps), self._show_steps)
+
+    def _show_steps(self, known: tuple[Step, ...]) -> None:
+        self._steps = known
         for row, step in zip(self._rows, self._steps, strict=True):
             row.show_step(step)
         wanted = next((number for number, step in enumerate(self._steps) if not step.done), 4)

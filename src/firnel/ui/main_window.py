@@ -22,6 +22,7 @@ from firnel.ui.machines.teaching import Teaching
 from firnel.ui.roast.cue_panel import CuePanel
 from firnel.ui.roast.view import RoastView
 from firnel.ui.shared.actions import EVERYWHERE, STATIONS, bind, use_keys
+from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette
 from firnel.ui.shared.frame import NowLine, Pages, Rail, ServerNote, typing_note
@@ -90,8 +91,9 @@ class MainWindow(QMainWindow):
         self._pages = Pages()
         self._pages.addWidget(self.roast)
         self._lay_out()
-        self.finder = Finder(self, self._named_actions)
-        self.palette_sheet = CommandPalette(self, self.finder.entries, self.finder.batches)
+        self._asking = Asking(desk, self, self._refused)
+        self.finder = Finder(self, self._named_actions, self._asking)
+        self.palette_sheet = CommandPalette(self, self.finder.actions, self.finder.names, self.finder.batches)
         self._left = Unfinished(desk, self.notice, partial(self.show_station, "Roast"))
         self._aside = Background(self, desk.session.say)
         self._teaching = Teaching(desk, self)
@@ -172,6 +174,8 @@ class MainWindow(QMainWindow):
             for page in (made, *made.findChildren(ListPage)):
                 if isinstance(begin := getattr(page, "begin_wanted", None), pyqtBoundSignal):
                     begin.connect(partial(self.show_station, "Beginning"))
+                if isinstance(refused := getattr(page, "refused", None), pyqtBoundSignal):
+                    refused.connect(self._refused)
             self._pages.addWidget(self._views[name])
         return self._views[name]
 
@@ -187,15 +191,16 @@ class MainWindow(QMainWindow):
             self.show_station("Beginning")
         self.show_begin()
 
-    @property
-    def begun(self) -> bool:
-        """Whether the beginning has led where it leads: a batch was roasted here. What has once been is not asked again."""
-        self._begun = self._begun or self.desk.ask(has_roasted)
-        return self._begun
-
     def show_begin(self) -> None:
-        """Offer the beginning until it has led where it leads."""
-        self.rail.begin.setVisible(not self.begun)
+        """Offer the beginning until it has led where it leads: a batch was roasted. What has once been is not asked again."""
+        if not self._begun:
+            self._asking.aside("begun", partial(self.desk.ask, has_roasted), self._hear_begun)
+
+    def _hear_begun(self, begun: bool) -> None:
+        self._begun = begun
+        self.rail.begin.setVisible(not begun)
+        for page in self._pages.findChildren(ListPage):
+            page.offer_begin(not begun)
 
     def prepare_first(self, order: BatchOrder) -> None:
         """The first batch of the house, as the beginning has it."""
@@ -219,12 +224,12 @@ class MainWindow(QMainWindow):
         try:
             view = self.view(name)
         except LibraryError as error:
-            self._refused(error)
+            self._refused(str(error))
             return
         self._pages.setCurrentWidget(view)
         view.setFocus(Qt.FocusReason.OtherFocusReason)  # nobody types by chance; a view that wants to be typed in asks for it
         self.rail.show_station(name)
-        if view is not self.roast and hasattr(view, "refresh"):
+        if view is not self.roast:
             self._read_anew(view)
         if self.desk.session.roasting:
             view.setFocus(Qt.FocusReason.OtherFocusReason)  # Space is to mark here too
@@ -235,19 +240,15 @@ class MainWindow(QMainWindow):
     def _read_anew(self, view: QWidget) -> None:
         """Have a view show what the library holds; where that does not answer, it shows what it had."""
         try:
-            view.refresh()  # type: ignore[attr-defined]  # every view but Roast has it
-            begun = self.begun
+            view.read()  # type: ignore[attr-defined]  # every view has it
+            self.show_begin()
         except LibraryError as error:
-            self._refused(error)
-            return
-        for page in (view, *view.findChildren(ListPage)):
-            if isinstance(page, ListPage):
-                page.offer_begin(not begun)
+            self._refused(str(error))
 
-    def _refused(self, error: LibraryError) -> None:
+    def _refused(self, sentence: str) -> None:
         """The library does not answer; of a server that is silent a line above the view says so already."""
         if self.server_note.isHidden():
-            self.tell(str(error))
+            self.tell(sentence)
 
     def _show_now(self) -> None:
         session, settings = self.desk.session, self.desk.settings
@@ -309,7 +310,7 @@ class MainWindow(QMainWindow):
 
     def _show_anew(self) -> None:
         current = self._pages.currentWidget()
-        if current is not None and current is not self.roast and hasattr(current, "refresh"):
+        if current is not None and current is not self.roast:
             self._read_anew(current)
 
     def take_next(self) -> None:
@@ -320,8 +321,7 @@ class MainWindow(QMainWindow):
     def roast_plan(self, plan: Plan) -> None:
         """Prepare a batch of a plan."""
         self.show_station("Roast")
-        self.roast.begin_prepare()
-        self.roast.prepare.choose_plan(plan)
+        self.roast.begin_prepare(plan)
 
     def begin_plan(self, plan: Plan) -> None:
         """Work on a plan that is not kept yet."""

@@ -11,6 +11,7 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QSpinBox, QStackedWidget, QWidget
 
+from firnel.core.cup.agreement import Agreement
 from firnel.core.cup.scores import Form
 from firnel.core.words import tr
 from firnel.ui.bench.choosing import BatchTicks
@@ -26,13 +27,15 @@ from firnel.ui.shared.report_button import report_button
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.bench import cupping, mixes
-from firnel.work.bench.cupping import TableSet
+from firnel.work.bench.cupping import Result, TableSet
 from firnel.work.bench.phones import LocalPage, PhoneTable, open_table
 from firnel.work.bench.scored import scored
 from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter
 from firnel.work.review.reports import Report, session_report
 
+#: Results of a table, and how far its cuppers agreed.
+TableRead = tuple[list[Result], Agreement | None]
 #: So many of the newest batches are offered.
 OFFERED = 80
 
@@ -45,13 +48,13 @@ class CupPage(ListPage):
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
+            desk,
             tr("Cup"),
             tr("Blind: three-digit codes, a drawn order for each cupper, the reference always on the table"),
             (tr("Table"), tr("Set"), "#Coffees", tr("State")),
             tr("No table was set yet. Press “Set a table”: choose batches, name the cuppers."),
             sheet_width=640,
         )
-        self._desk = desk
         self.head.title.hide()
         self._table: TableSet | None = None
         self._set, self._print, self._reveal = (
@@ -117,8 +120,12 @@ class CupPage(ListPage):
         column.addWidget(go)
         return frame
 
-    def refresh(self) -> None:
-        """Read the tables anew."""
+    def question(self) -> Callable[[], list[TableSet]]:
+        """What reads the tables."""
+        return partial(self._desk.ask, shelf.tables, ("cupping",))
+
+    def show_read(self, read: list[TableSet]) -> None:
+        """Fill the list."""
         ask, units = self._desk.ask, self._desk.settings.units
         self.background.run("scored", lambda: ask(scored), lambda courses: self.over_time.show_courses(courses, units))
         self.show_rows(
@@ -131,16 +138,20 @@ class CupPage(ListPage):
                     ),
                     table,
                 )
-                for table in self._desk.ask(shelf.tables, ("cupping",))
+                for table in read
             ]
         )  # fmt: skip
 
-    def show_choice(self, key: TableSet) -> None:
+    def choice_question(self, key: TableSet) -> Callable[[], TableRead | None]:
+        """What reads the results of a table that is told."""
+        return partial(self._desk.ask, cupping.results, key) if key.revealed else lambda: None
+
+    def show_choice(self, key: TableSet, read: TableRead | None) -> None:
         """Show one table: its form while it is blind, its results after."""
         self._table = key
         settings = self._desk.settings
-        if key.revealed:
-            self._told.show_results(*self._desk.ask(cupping.results, key))
+        if read is not None:
+            self._told.show_results(*read)
         else:
             self.form.show_table(key, settings.cup_words)
         self._pages.setCurrentWidget(self._told if key.revealed else self.form)
@@ -248,7 +259,7 @@ class CupPage(ListPage):
         self._table = self._desk.ask(cupping.reveal, table)
         self.refresh()
         self.select_key(lambda other: other.id == table.id)
-        self.show_choice(self._table)
+        self.open(self._table)
 
     def _report(self) -> Callable[[], Report] | None:
         return partial(self._desk.ask, session_report, self._table) if self._table is not None else None

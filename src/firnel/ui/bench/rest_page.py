@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import timedelta
+from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
 
@@ -20,13 +22,13 @@ class RestPage(ListPage):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
+            desk,
             tr("Due on the table"),
             tr("A quick cup within a day, judged again at two, and when rested"),
             (tr("Batch"), "+Lot", tr("Occasion"), tr("When"), tr("State")),
             tr("Nothing is due: roast, and each batch comes here at a day, at two, and rested."),
             sheet_width=330,
         )
-        self._desk = desk
         self.head.title.hide()
         self._due: list[Due] = []
         cup = button(tr("Cup what is due"), tr("Set a table of them"), primary=True)
@@ -49,10 +51,13 @@ class RestPage(ListPage):
         self.sheet_column.addWidget(frame)
         self.sheet_column.addStretch(1)
 
-    def refresh(self) -> None:
-        """Read anew what is due."""
-        now = self._desk.clock.wall()
-        self._due = self._desk.ask(rest_calendar, now)
+    def question(self) -> Callable[[], list[Due]]:
+        """What reads what is due."""
+        return partial(self._desk.ask, rest_calendar, self._desk.clock.wall())
+
+    def show_read(self, read: list[Due]) -> None:
+        """Fill the list."""
+        now, self._due = self._desk.clock.wall(), read
         self.show_rows(
             [
                 (
@@ -67,7 +72,7 @@ class RestPage(ListPage):
             ]
         )  # fmt: skip
 
-    def show_choice(self, key: Due) -> None:
+    def show_choice(self, key: Due, read: None) -> None:
         """Show one batch in short."""
         line = key.line
         level = level_of(line)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import UTC, datetime
 from functools import partial
 
@@ -32,13 +33,13 @@ class TestPage(ListPage):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
+            desk,
             tr("Tell apart"),
             tr("Triangle and paired tests: can anybody taste the difference, or is it chance?"),
             (tr("Test"), tr("Set"), "#Answers", tr("State")),
             tr("No test was set yet. Press “Set a test”: two batches, and who tastes."),
             sheet_width=600,
         )
-        self._desk = desk
         self.head.title.hide()
         self._table: TableSet | None = None
         self._reveal, begin = button(tr("Reveal")), button(tr("Set a test"), primary=True)
@@ -113,10 +114,14 @@ class TestPage(ListPage):
         kept = self.second.findData(chosen)
         self.second.setCurrentIndex(kept if kept >= 0 else self.second.count() - 1)
 
-    def refresh(self) -> None:
-        """Read the tests anew."""
+    def question(self) -> Callable[[], list[TableSet]]:
+        """What reads the tests."""
+        return partial(self._desk.ask, shelf.tables, ("triangle", "paired"))
+
+    def show_read(self, read: list[TableSet]) -> None:
+        """Fill the list."""
         rows = []
-        for table in self._desk.ask(shelf.tables, ("triangle", "paired")):
+        for table in read:
             servings = table.document["servings"]
             given = sum(serving["answer"] is not None for serving in servings)
             name = table.name if table.revealed else capital(tr(table.kind))
@@ -160,7 +165,7 @@ class TestPage(ListPage):
         self.refresh()
         self.select_key(lambda table: table.id == made.id)
 
-    def show_choice(self, key: TableSet) -> None:
+    def show_choice(self, key: TableSet, read: None) -> None:
         """Show the servings of one test, and its verdict once it is told."""
         self._table = key
         self._pages.setCurrentWidget(self._answering)
@@ -215,4 +220,4 @@ class TestPage(ListPage):
             kept = self._table
             self.refresh()
             self.select_key(lambda table: table.id == kept.id)
-            self.show_choice(kept)
+            self.open(kept)

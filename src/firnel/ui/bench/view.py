@@ -49,9 +49,14 @@ class BenchView(QWidget):
         self.weigh.select(row)
 
     def refresh(self) -> None:
-        """Read the records anew."""
+        """Read the records anew, and show them before this returns."""
         for page in (self.weigh, self.cup, self.apart, self.rest):
             page.refresh()
+
+    def read(self) -> None:
+        """Read the records anew without holding the window."""
+        for page in (self.weigh, self.cup, self.apart, self.rest):
+            page.read()
 
     def _on_cup(self, batch_ids: list[int]) -> None:
         self.tabs.choose(1)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
@@ -27,13 +30,13 @@ class WeighPage(ListPage):
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
+            desk,
             tr("Weigh and look"),
             tr("Batches waiting for their weight, colour and inspection"),
             (tr("Batch"), tr("Dropped"), "+Lot", "#Green"),
             tr("Nothing waits. A dropped batch stays here until weight and colour are in, or declined."),
             sheet_width=660,
         )
-        self._desk = desk
         self._line: BatchLine | None = None
         self._form = WeighSheet()
         self._form.saved.connect(self._on_saved)
@@ -68,10 +71,13 @@ class WeighPage(ListPage):
         self.sheet_column.addWidget(self.glimpse, 1)
         self.head.title.hide()
 
-    def refresh(self) -> None:
-        """Read the queue anew."""
+    def question(self) -> Callable[[], list[BatchLine]]:
+        """What reads which batches are to be weighed."""
+        return partial(self._desk.ask, shelf.batch_lines, BatchFilter(due=True), limit=500)
+
+    def show_read(self, read: list[BatchLine]) -> None:
+        """Fill the queue."""
         units = self._desk.settings.units
-        lines = self._desk.ask(shelf.batch_lines, BatchFilter(due=True), limit=500)
         running = self._desk.session.batch_id if self._desk.session.recording else None
         self.show_rows(
             [
@@ -82,19 +88,23 @@ class WeighPage(ListPage):
                     ),
                     ln,
                 )
-                for ln in lines
+                for ln in read
                 if ln.id != running
             ]
         )  # fmt: skip
 
-    def show_choice(self, key: BatchLine) -> None:
+    def choice_question(self, key: BatchLine) -> Callable[[], str]:
+        """What reads the remark of a batch."""
+        ask = self._desk.ask
+        return lambda: ask(shelf.batch, key.id).remark
+
+    def show_choice(self, key: BatchLine, read: str) -> None:
         """Ask for the results of one batch."""
         if self._line is not None and self._line.id == key.id:
             return  # a refresh must not wipe what is being typed
         self._line = key
         declined = tuple(part for part in key.declined.split(",") if part)
-        remark = self._desk.ask(shelf.batch, key.id).remark
-        known = Results(key.roasted_kg, key.colour_whole, key.colour_ground, remark, declined=declined)
+        known = Results(key.roasted_kg, key.colour_whole, key.colour_ground, read, declined=declined)
         self._form.begin(tr("Batch {}", key.label), key.load_kg, self._desk.settings.units, known, self._desk.settings.meter)
         self.inspection.begin()
         self._look_at(key.id)

@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
+from firnel.core.plan import Plan
 from firnel.core.words import capital, later, meant, tr
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, empty, label, rename
-from firnel.work import shelf
-from firnel.work.bench.mixes import keep_reference, mix_of, mix_words, reference_of
+from firnel.work.bench.mixes import keep_reference, mix_of, mix_words
 from firnel.work.day import orders as shop
+from firnel.work.day.behind import Behind, behind, mixed_after
 from firnel.work.day.lists import without_origin
 from firnel.work.day.orders import Blending, Coffee, Component, Level
-from firnel.work.day.shelf_stock import blend_facts
-from firnel.work.day.succession import Succeeded, followers, let_follow
+from firnel.work.day.succession import Succeeded, let_follow
 from firnel.work.desk import Desk
 
 #: So many lots a coffee may have here.
@@ -30,15 +31,17 @@ class CoffeePage(ListPage):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
+            desk,
             tr("Coffees"),
             tr("What is sold, and what it is made of"),
             (tr("Coffee"), tr("Level"), "+Of"),
             tr("Nothing is sold yet. A coffee is one lot or a blend, at a plan for each machine: add the first one."),
             sheet_width=470,
         )
-        self._desk = desk
         self._coffee = Coffee("", (Component(""),))
-        self._follows: list[tuple[str, str]] = []
+        self._follows: tuple[tuple[str, str], ...] = ()
+        self._lots: tuple[str, ...] = ()
+        self._plans: tuple[Plan, ...] = ()
         new = button(tr("New coffee"))
         new.clicked.connect(self._on_new)
         self.head.add(new)
@@ -120,8 +123,12 @@ class CoffeePage(ListPage):
         self.background = Background(self, partial(self.say, wrong=True))
         column.addStretch(1)
 
-    def refresh(self) -> None:
-        """Read the coffees anew."""
+    def question(self) -> Callable[[], list[Coffee]]:
+        """What reads the coffees."""
+        return partial(self._desk.ask, shop.coffees)
+
+    def show_read(self, read: list[Coffee]) -> None:
+        """Fill the list."""
         self.show_rows(
             [
                 (
@@ -132,12 +139,16 @@ class CoffeePage(ListPage):
                     ),
                     coffee,
                 )
-                for coffee in self._desk.ask(shop.coffees)
+                for coffee in read
             ]
         )
         self.sheet.show()
 
-    def show_choice(self, key: Coffee) -> None:
+    def choice_question(self, key: Coffee) -> Callable[[], Behind]:
+        """What reads all that stands behind a coffee."""
+        return partial(self._desk.ask, behind, key)
+
+    def show_choice(self, key: Coffee, read: Behind) -> None:
         """Show one coffee to be changed."""
         self._coffee = key
         self._name.setText(key.name)
@@ -146,14 +157,14 @@ class CoffeePage(ListPage):
         self._last.setChecked(key.last)
         self._ready.setValue(key.ready_days)
         self._past.setValue(key.past_days)
+        self._lots, self._plans = read.lots, read.plans
         self._show_parts(key.components)
-        self._show_facts(key)
+        self._show_behind(key, read)
         self.say("")
 
-    def _show_facts(self, coffee: Coffee) -> None:
+    def _show_behind(self, coffee: Coffee, read: Behind) -> None:
         """Price, stock and cup of its lots, and what they can give."""
-        units = self._desk.settings.units
-        facts = self._desk.ask(blend_facts, coffee)
+        units, facts = self._desk.settings.units, read.facts
         rows: list[tuple[str, ...]] = [("*lot", meant("weight", "green"), tr("on hand"), "makes", "cup")]
         for part in facts.parts:
             price = "–" if part.price_per_kg is None else tr("{:.2f}/kg", part.price_per_kg)
@@ -165,18 +176,17 @@ class CoffeePage(ListPage):
         rows.append((tr("*in each roasted kg"), whole, "", units.text(facts.makes_kg, "kg", 0), ""))
         self.facts.show_rows(rows)
         self.swaps.setText("\n".join(facts.said))
-        mixed = coffee.blend and coffee.blending is Blending.ROASTED
-        self.reference.setVisible(mixed)
-        if mixed:
-            reference = self._desk.ask(reference_of, coffee.name)
+        self.reference.setVisible(mixed_after(coffee))
+        if mixed_after(coffee):
             self.reference.setText(
-                tr("Make what is on the shelf its reference") if reference is None else tr("Another reference, from the shelf")
+                tr("Make what is on the shelf its reference")
+                if read.reference is None
+                else tr("Another reference, from the shelf")
             )
             self.reference.setAccessibleName(f"{self.reference.text()}: {coffee.name}")
-            if reference is not None:
-                against = tr("Cupped against {}.", self._desk.ask(mix_words, reference))
-                self.swaps.setText("\n".join((*facts.said, against)))
-        self._follows = self._desk.ask(followers, coffee)
+            if read.reference is not None:
+                self.swaps.setText("\n".join((*facts.said, tr("Cupped against {}.", read.reference))))
+        self._follows = read.follows
         self.follow.setVisible(bool(self._follows))
         if self._follows:
             lot, follows = self._follows[0]
@@ -226,8 +236,7 @@ class CoffeePage(ListPage):
         self._lines = []
         for column, words in enumerate((later("lot"), later("share"), later("plan"))):
             self._parts.addWidget(label(tr(words), "soft"), 0, column)
-        lots = [lot.name for lot in self._desk.ask(shelf.lots) if not lot.archived and not lot.sample]
-        plans = [plan for plan in self._desk.ask(shelf.plans) if not plan.archived and plan.machine_id is not None]
+        lots, plans = self._lots, self._plans
         for index, part in enumerate(parts, 1):
             lot, share, plan = QComboBox(), QSpinBox(), QComboBox()
             lot.addItems(lots if part.lot in lots or not part.lot else [part.lot, *lots])
@@ -268,7 +277,7 @@ class CoffeePage(ListPage):
         )  # fmt: skip
 
     def _on_new(self) -> None:
-        self.show_choice(Coffee("", (Component(""),)))
+        self.open(Coffee("", (Component(""),)))
         self._name.setFocus()
 
     def _on_more(self) -> None:
@@ -286,7 +295,7 @@ class CoffeePage(ListPage):
             self.say(capital(sentence), wrong=True)
             return
         self.refresh()
-        self.show_choice(kept)
+        self.open(kept)
         said = self._desk.ask(shop.misfits_of, kept)
         self.say("\n".join((tr("{} is kept.", kept.name), *said)))
 

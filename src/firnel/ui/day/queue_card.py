@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
@@ -10,6 +12,9 @@ from firnel.core.words import tr
 from firnel.ui.shared.parts import button, card, label
 from firnel.work.day import queue
 from firnel.work.desk import Desk
+
+#: What waits, and what was taken out, the latest first.
+QueueRead = tuple[list[queue.Waiting], list[queue.Waiting]]
 
 
 class QueueCard(QWidget):
@@ -49,11 +54,20 @@ class QueueCard(QWidget):
         column.addWidget(self._sum)
         column.addLayout(row)
 
+    def question(self) -> Callable[[], QueueRead]:
+        """What reads what waits, and what was taken out."""
+        ask = self._desk.ask
+        return lambda: (ask(queue.queue), ask(queue.taken_out))
+
     def refresh(self) -> None:
-        """Read the queue anew."""
+        """Read the queue anew, and show it before this returns."""
+        self.show_read(self.question()())
+
+    def show_read(self, read: QueueRead) -> None:
+        """Show what waits."""
         units, chosen = self._desk.settings.units, self.list.currentRow()
-        waiting = self._waiting = self._desk.ask(queue.queue)
-        out = self._out = next(iter(self._desk.ask(queue.taken_out)), None)
+        waiting = self._waiting = read[0]
+        out = self._out = next(iter(read[1]), None)
         self.list.clear()
         for one in waiting:
             item = QListWidgetItem(_line(one, units))

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QDateEdit
 
 from firnel.core.units import clock
 from firnel.core.words import tr
-from firnel.ui.day.queue_card import QueueCard
+from firnel.ui.day.queue_card import QueueCard, QueueRead
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.shared.report_button import report_button
@@ -28,13 +28,13 @@ class RoastedPage(ListPage):
 
     def __init__(self, desk: Desk, today: date | None = None) -> None:
         super().__init__(
+            desk,
             tr("Day"),
             tr("What was roasted, and what it comes to"),
             (tr("Batch"), tr("Time"), "+Lot", tr("Machine"), "#Green", "#Roasted", "#Loss"),
             tr("Nothing was roasted on this day. Choose another day above, or press F4 to roast."),
             sheet_width=330,
         )
-        self._desk = desk
         self._date = QDateEdit(_qt_date(today or datetime.now().date()))
         self._date.setAccessibleName(tr("Day shown"))
         self._date.setCalendarPopup(True)
@@ -45,7 +45,7 @@ class RoastedPage(ListPage):
         for widget in (back, self._date, forth):
             self.head.add(widget)
         self.head.add(report_button(self._report, self.head.tell))
-        self._date.dateChanged.connect(self.refresh)
+        self._date.dateChanged.connect(self.read)
         totals, column = card()
         column.addWidget(label(tr("The day"), "heading"))
         self._totals = FigureGrid()
@@ -76,13 +76,17 @@ class RoastedPage(ListPage):
         day = self._date.date().toPyDate()
         return partial(self._desk.ask, month_report, day.year, day.month, self._desk.settings.units)
 
-    def refresh(self) -> None:
-        """Read the day anew."""
-        units = self._desk.settings.units
+    def question(self) -> Callable[[], tuple[list[BatchLine], QueueRead]]:
+        """What reads the batches of the day, and what waits."""
+        ask, waiting = self._desk.ask, self.queue.question()
         start = datetime.combine(self._date.date().toPyDate(), time()).astimezone(UTC)
         wanted = BatchFilter(since=start, until=start + timedelta(days=1))
-        lines = [line for line in self._desk.ask(shelf.batch_lines, wanted, limit=500) if line.status != "discarded"]
-        lines.reverse()
+        return lambda: (ask(shelf.batch_lines, wanted, limit=500), waiting())
+
+    def show_read(self, read: tuple[list[BatchLine], QueueRead]) -> None:
+        """Fill the list, sum it up, and show what waits."""
+        units, (found, waiting) = self._desk.settings.units, read
+        lines = [line for line in reversed(found) if line.status != "discarded"]
         self.show_rows(
             [
                 (
@@ -113,10 +117,10 @@ class RoastedPage(ListPage):
             rows.append((machine, tr("{} batches", sum(line.machine == machine for line in lines))))
         self._totals.show_rows(rows)
         self._one_card.setVisible(bool(lines))
-        self.queue.refresh()
+        self.queue.show_read(waiting)
         self.sheet.show()  # what waits is shown on an empty day too
 
-    def show_choice(self, key: BatchLine) -> None:
+    def show_choice(self, key: BatchLine, read: None) -> None:
         """Show one batch in short."""
         units = self._desk.settings.units
         self._name.show_text(tr("Batch {}", key.label))

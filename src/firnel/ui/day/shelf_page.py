@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 from firnel.core.day.coffee import Rest
 from firnel.core.words import tr
 from firnel.ui.shared.list_page import ListPage
@@ -15,6 +18,7 @@ class ShelfPage(ListPage):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(
+            desk,
             tr("Shelf"),
             tr("Roasted coffee that is not packed yet"),
             (tr("Coffee"), tr("Batch"), tr("Roasted"), "#Weight", tr("Rest")),
@@ -23,7 +27,6 @@ class ShelfPage(ListPage):
             ),
             sheet_width=360,
         )
-        self._desk = desk
         frame, column = card()
         column.addWidget(label(tr("By coffee"), "heading"))
         self._sums = FigureGrid()
@@ -36,10 +39,13 @@ class ShelfPage(ListPage):
         self.sheet_column.addWidget(one)
         self.sheet_column.addStretch(1)
 
-    def refresh(self) -> None:
-        """Look at the shelf anew."""
-        units, today = self._desk.settings.units, self._desk.clock.wall().astimezone().date()
-        there = self._desk.ask(on_shelf, today)
+    def question(self) -> Callable[[], list[OnShelf]]:
+        """What looks at the shelf."""
+        return partial(self._desk.ask, on_shelf, self._desk.clock.wall().astimezone().date())
+
+    def show_read(self, read: list[OnShelf]) -> None:
+        """Fill the list, and sum it up."""
+        units, there = self._desk.settings.units, read
         self.show_rows(
             [
                 (
@@ -66,7 +72,7 @@ class ShelfPage(ListPage):
         rows += [(tr("*{}: past its best", name), units.text(kg, "kg", 1)) for name, kg in sorted(past.items())]
         self._sums.show_rows(rows)
 
-    def show_choice(self, key: OnShelf) -> None:
+    def show_choice(self, key: OnShelf, read: None) -> None:
         """Show one batch of it."""
         units = self._desk.settings.units
         self._name.show_text(tr("Batch {}", key.batch))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
+from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
@@ -14,9 +15,12 @@ from firnel.ui.day.plan_page import DayPlanPage
 from firnel.ui.day.queue_card import QueueCard
 from firnel.ui.day.roasted_page import RoastedPage
 from firnel.ui.day.shelf_page import ShelfPage
+from firnel.ui.shared.asking import Asking
+from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.work.day import orders as shop
+from firnel.work.day.orders import Coffee
 from firnel.work.desk import Desk
 
 
@@ -49,16 +53,19 @@ class DayView(QWidget):
             self.tabs.add(tr("Stations"), self.now)
             self.now.taken_over.connect(self.taken_over)
         self.tabs.chosen.connect(self._on_chosen)
-        if not desk.ask(shop.coffees):  # a house that sells nothing here yet looks at what it has roasted
-            self.tabs.choose(1)
+        self._desk, self._opened = desk, False
+        self.asking = Asking(desk, self, self.roasted.refused.emit)
         column.addWidget(self.tabs)
         self.roasted.roast_wanted.connect(self.roast_wanted)
         self.plan.queued.connect(self.roasted.refresh)
 
     def _on_chosen(self, number: int) -> None:
-        pages: list[DayPlanPage | RoastedPage | ShelfPage | CoffeePage | NowPage]
-        pages = [self.plan, self.roasted, self.shelf, self.coffees, *([self.now] if self.now is not None else [])]
-        pages[number].refresh()
+        self._opened = True
+        page = (self.plan, self.roasted, self.shelf, self.coffees, self.now)[number]
+        if isinstance(page, ListPage):
+            page.read()
+        elif page is not None:
+            page.refresh()  # beside the window, or of what was heard
 
     def show_stations(self) -> None:
         """Show what the other stations roast."""
@@ -85,6 +92,14 @@ class DayView(QWidget):
         self.tabs.choose(1)
         self.roasted.show_day(day)
 
-    def refresh(self) -> None:
+    def read(self) -> None:
         """Read anew what is shown; the other pages do it when they are chosen."""
-        self._on_chosen(self.tabs.shown)
+        if self._opened:
+            self._on_chosen(self.tabs.shown)
+        else:
+            self.asking.aside("first", partial(self._desk.ask, shop.coffees), self._open_first)
+
+    def _open_first(self, coffees: list[Coffee]) -> None:
+        """A house that sells nothing here yet looks at what it has roasted."""
+        if not self._opened:
+            self.tabs.choose(0 if coffees else 1)

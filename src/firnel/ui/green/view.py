@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -26,6 +27,7 @@ from firnel.work.courses import Course
 from firnel.work.desk import Desk
 from firnel.work.green.intake import (
     ImportRefusedError,
+    LotSheet,
     house_rules,
     keep_house_rules,
     lot_sheet,
@@ -36,7 +38,7 @@ from firnel.work.green.intake import (
     write_out_lots,
 )
 from firnel.work.green.over_time import lot_courses
-from firnel.work.green.samples import KINDS, SampleError, cupped, decide
+from firnel.work.green.samples import KINDS, Cupped, SampleError, cupped, decide
 
 TABLES = tr("Tables (*.csv *.xlsx)")
 
@@ -46,19 +48,19 @@ class GreenView(ListPage):
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
+            desk,
             tr("Green"),
             tr("The lots in the store, and how they want to be handled"),
             (tr("Lot"), tr("Process"), "#Density", tr("#On hand")),
             tr("No lots yet. Press “Add a lot” and give it a name, or take in a table of lots."),
             sheet_width=660,
         )
-        self._desk = desk
         self._lot: Lot | None = None
         self._machine = ""
         self._which = QComboBox()
         offer(self._which, (later("in store"), later("samples"), later("all lots"), later("archived")))
         self._which.setAccessibleName(tr("Which lots are listed"))
-        self._which.currentIndexChanged.connect(self.refresh)
+        self._which.currentIndexChanged.connect(self.read)
         take, write = (
             button(tr("Take in a table"), tr("CSV or spreadsheet")),
             button(tr("Write a table"), tr("CSV or spreadsheet")),
@@ -94,9 +96,14 @@ class GreenView(ListPage):
         self._form.saved.connect(self._on_saved)
         self._form.left.connect(self._on_left)
 
-    def refresh(self) -> None:
-        """Read the lots anew."""
-        units, which = self._desk.settings.units, chosen(self._which)
+    def question(self) -> Callable[[], tuple[list[Lot], list[Machine]]]:
+        """What reads the lots, and for which machines they can be handled."""
+        ask = self._desk.ask
+        return lambda: (ask(shelf.lots), ask(shelf.machines))
+
+    def show_read(self, read: tuple[list[Lot], list[Machine]]) -> None:
+        """Fill the list."""
+        (lots, known), units, which = read, self._desk.settings.units, chosen(self._which)
         rows = [
             (
                 (
@@ -107,40 +114,48 @@ class GreenView(ListPage):
                 ),
                 lot,
             )
-            for lot in self._desk.ask(shelf.lots)
+            for lot in lots
             if which == "all lots"
             or (lot.archived == (which == "archived") and bool(lot.sample) == (which == "samples"))
             or (which == "archived" and lot.archived)
         ]
-        machines = [machine.name for machine in self._desk.ask(shelf.machines) if not machine.archived]
+        machines = [machine.name for machine in known if not machine.archived]
         if self._machine not in machines:
             self._machine = machines[0] if machines else ""
         self.panel.show_machines(machines, self._machine)
         self.show_rows(rows)
 
-    def show_choice(self, key: Lot) -> None:
+    def choice_question(self, key: Lot) -> Callable[[], tuple[LotSheet, Cupped | None]]:
+        """What reads the sheet of a lot, and how a sample was scored."""
+        ask, name, today = self._desk.ask, self._machine, self._desk.clock.wall().date()
+
+        def read() -> tuple[LotSheet, Cupped | None]:
+            machine = next((one for one in ask(shelf.machines) if one.name == name), None)
+            return ask(lot_sheet, key, machine, today), ask(cupped, key) if key.sample else None
+
+        return read
+
+    def show_choice(self, key: Lot, read: tuple[LotSheet, Cupped | None]) -> None:
         """Show one lot."""
         self._lot = key
         self.panel.measure.say("")
         self._pages.setCurrentWidget(self.panel)
-        self._show()
+        self._show_sheet(key, read)
 
     def _show(self) -> None:
-        if self._lot is None:
-            return
-        today = self._desk.clock.wall().date()
-        sheet = self._desk.ask(lot_sheet, self._lot, self._chosen_machine(), today)
-        self.panel.show_sheet(sheet, self._desk.settings.units)
-        lot, now, ask, units = self._lot, self._desk.clock.wall(), self._desk.ask, self._desk.settings.units
+        if self._lot is not None:
+            self.asking.now("choice", self.choice_question(self._lot), partial(self._show_sheet, self._lot))
+
+    def _show_sheet(self, lot: Lot, read: tuple[LotSheet, Cupped | None]) -> None:
+        sheet, scored = read
+        now, ask, units = self._desk.clock.wall(), self._desk.ask, self._desk.settings.units
+        self.panel.show_sheet(sheet, units)
         self.background.run("courses", lambda: ask(lot_courses, lot, now), partial(self._show_courses, lot, units))
-        self.panel.sample.show_sample(self._lot, self._desk.ask(cupped, self._lot) if self._lot.sample else None)
+        self.panel.sample.show_sample(lot, scored)
 
     def _show_courses(self, lot: Lot, units: Units, courses: tuple[Course, ...]) -> None:
         if self._lot is lot:
             self.over_time.show_courses(courses, units)
-
-    def _chosen_machine(self) -> Machine | None:
-        return next((m for m in self._desk.ask(shelf.machines) if m.name == self._machine), None)
 
     def _on_machine(self, name: str) -> None:
         self._machine = name

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -33,6 +34,7 @@ from firnel.work.machines.care import (
     SEASONING,
     SEASONING_LOADS,
     TUMBLE_S,
+    CareSheet,
     ImportRefusedError,
     care_sheet,
     keep_interval,
@@ -229,13 +231,20 @@ class CarePage(QWidget):
             self._said.setText(str(error))
         self.show_machine(self._machine)
 
+    def question(self, machine: Machine) -> Callable[[], CareSheet]:
+        """What reads where the care of a machine stands."""
+        return partial(self._desk.ask, care_sheet, machine, self._desk.clock.wall())
+
     def show_machine(self, machine: Machine) -> None:
+        """Read where the care of a machine stands, and show it."""
+        self.show_sheet(machine, self.question(machine)())
+
+    def show_sheet(self, machine: Machine, sheet: CareSheet) -> None:
         """Show where the care of a machine stands."""
         if self._machine is None or self._machine.id != machine.id:
             self._said.setText("")
         self._machine = machine
         units = self._desk.settings.units
-        sheet = self._desk.ask(care_sheet, machine, self._desk.clock.wall())
         self._states = sheet.states
         for (title, words, bar, _), every, state in zip(self._rows, self._every, sheet.states, strict=False):
             every.setAccessibleName(tr("Interval of: {}, {}", state.job.title, state.job.unit))

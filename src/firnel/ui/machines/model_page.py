@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import pyqtgraph as pg
@@ -21,7 +22,7 @@ from firnel.ui.shared.parts import FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.desk import Desk
-from firnel.work.machines.knowledge import Compared, compare, fit_machine, fitted_labels, model_of, trust_words
+from firnel.work.machines.knowledge import Compared, KnownOfMachine, compare, fit_machine, known_of, trust_words
 
 #: Constants that a roaster may make something of: name in the fit, words, unit, digits, factor.
 SHOWN = (
@@ -117,21 +118,21 @@ class ModelPage(QWidget):
         air.setPen(line_pen(palette.slate, 1.4))
         air_model.setPen(line_pen(palette.moss, 1.4, Qt.PenStyle.DotLine))
 
-    def show_machine(self, machine: Machine) -> None:
+    def question(self, machine: Machine) -> Callable[[], KnownOfMachine]:
+        """What reads what is known of a machine, and the batch that was looked at of it, else its newest."""
+        return partial(self._desk.ask, known_of, machine, self._batch.currentText())
+
+    def show_known(self, machine: Machine, known: KnownOfMachine) -> None:
         """Show what is known of a machine."""
         if self._machine is None or self._machine.id != machine.id:
             self._on_stop()
         self._machine = machine
-        self._model, why = self._desk.ask(model_of, machine)
-        model = self._model
-        told = "\n".join((*trust_words(model), f"({capital(why)}.)") if model.batches else trust_words(model))
+        model = self._model = known.model
+        told = "\n".join((*trust_words(model), f"({capital(known.whence)}.)") if model.batches else trust_words(model))
         self._trust.setText(self._desk.settings.units.sentence(told))
-        labels = self._desk.ask(fitted_labels, machine)
-        chosen = self._batch.currentText()
         self._batch.clear()
-        self._batch.addItems(labels)
-        if chosen in labels:
-            self._batch.setCurrentText(chosen)
+        self._batch.addItems(known.labels)
+        self._batch.setCurrentText(known.shown)
         fitted = model.fitted
         rows = [
             (
@@ -142,7 +143,8 @@ class ModelPage(QWidget):
         ]
         self._left.show_rows(rows[:3])
         self._right.show_rows(rows[3:])
-        self._on_batch()
+        self._show_compared(known.compared)
+        self._off.setText(known.not_compared or self._off.text())
 
     def _on_batch(self) -> None:
         machine, chosen = self._machine, self._batch.currentText()

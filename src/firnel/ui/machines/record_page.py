@@ -6,9 +6,9 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
+from firnel.core.model.learning import MachineModel
 from firnel.core.model.score import muted, untold
 from firnel.core.model.statements import FEWEST, GOOD, Foretold, Record, Statement, records
-from firnel.core.vocabulary import Machine
 from firnel.core.words import meant, tr
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
@@ -17,7 +17,6 @@ from firnel.ui.shared.parts import FigureGrid, card, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.desk import Desk
-from firnel.work.machines.knowledge import model_of
 
 
 class RecordPage(QWidget):
@@ -57,9 +56,8 @@ class RecordPage(QWidget):
         column.addWidget(chart, 1)
         look.changed.connect(self._draw)
 
-    def show_machine(self, machine: Machine) -> None:
-        """Show the record of a machine."""
-        model, _ = self._desk.ask(model_of, machine)
+    def show_model(self, model: MachineModel) -> None:
+        """Show the record of a machine's model."""
         self._score = model.score
         known = records(model.score)
         silent = muted(model)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
@@ -26,6 +27,8 @@ from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.courses import Course
 from firnel.work.desk import Desk, machine_kinds, machine_of_kind
+from firnel.work.machines.care import CareSheet
+from firnel.work.machines.knowledge import KnownOfMachine
 from firnel.work.machines.use import machine_courses
 
 CAUTIONS = tr(
@@ -42,20 +45,20 @@ class MachinesView(ListPage):
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
+            desk,
             tr("Machines"),
             tr("The roasters: what the model knows of them, how they are set, cared for and linked"),
             (tr("Machine"), "+Kind", "#Useful"),
             tr("No machines yet. Press “Add a machine”: a name, its kind, and where its readings come from."),
             sheet_width=716,
         )
-        self._desk = desk
         self._machine: Machine | None = None
         add = button(tr("Add a machine"), primary=True)
         add.clicked.connect(self._begin_new)
         self._which = QComboBox()
         offer(self._which, (later("in use"), later("archived")))
         self._which.setAccessibleName(tr("Which machines are listed"))
-        self._which.currentIndexChanged.connect(self.refresh)
+        self._which.currentIndexChanged.connect(self.read)
         self._archive = button(tr("Archive"), tr("Put it away; it can be brought back"))
         self._archive.clicked.connect(self._on_archive)
         self.head.add(add)
@@ -112,13 +115,17 @@ class MachinesView(ListPage):
         frame.hide()
         return frame
 
-    def refresh(self) -> None:
-        """Read the machines anew."""
+    def question(self) -> Callable[[], list[Machine]]:
+        """What reads the machines."""
+        return partial(self._desk.ask, shelf.machines)
+
+    def show_read(self, read: list[Machine]) -> None:
+        """Fill the list."""
         units, kinds = self._desk.settings.units, machine_kinds()
         self.show_rows(
             [
                 ((m.name, tr(kinds.get(m.kind, "")) or tr("{} drum", tr(m.heat)), units.text(m.useful_load_kg, "kg", 1)), m)
-                for m in self._desk.ask(shelf.machines)
+                for m in read
                 if m.archived == (chosen(self._which) == "archived")
             ]
         )
@@ -138,11 +145,20 @@ class MachinesView(ListPage):
         """Show how the link stands."""
         self.link.show_state()
 
-    def show_choice(self, key: Machine) -> None:
+    def choice_question(self, key: Machine) -> Callable[[], tuple[KnownOfMachine, CareSheet]]:
+        """What reads all that its pages show of a machine."""
+        known, care = self.model.question(key), self.care.question(key)
+        return lambda: (known(), care())
+
+    def show_choice(self, key: Machine, read: tuple[KnownOfMachine, CareSheet]) -> None:
         """Show one machine."""
+        known, care = read
         self._machine = key
         self._name.show_text(key.name)
-        for page in (self.model, self.record, self.definition, self.care, self.link):
+        self.model.show_known(key, known)
+        self.record.show_model(known.model)
+        self.care.show_sheet(key, care)
+        for page in (self.definition, self.link):
             page.show_machine(key)
         ask, now, units = self._desk.ask, self._desk.clock.wall(), self._desk.settings.units
         self.background.run("use", lambda: ask(machine_courses, key, now), partial(self._show_courses, key, units))

@@ -24,10 +24,13 @@ from firnel.work import shelf
 from firnel.work.day import queue
 from firnel.work.desk import Desk
 from firnel.work.plan.picture import PlanPicture, course_points, plan_picture, stages_text
-from firnel.work.plan.versions import history
+from firnel.work.plan.versions import ToldVersion, history
 from firnel.work.plan.whose import machine_of
 from firnel.work.plan.words import asked_text
 
+#: All plans, and whether one that was worked on lies in the library; the machine of one plan, and its versions.
+PlansRead = tuple[list[Plan], bool]
+PlanRead = tuple[Machine | None, list[ToldVersion]]
 SUBTITLE = tr("Targets and moves; one key takes a plan to the roaster")
 
 
@@ -39,13 +42,14 @@ class PlanView(ListPage):
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
+            desk,
             tr("Plan"),
             SUBTITLE,
             (tr("Plan"), "~Course", "#Dev.", "#Drop"),
             tr("No plans yet. Press “New plan”: a fitted machine and a lot are enough. A batch can be roasted without one."),
             sheet_width=700,
         )
-        self._desk, self._look = desk, look
+        self._look = look
         self._plan: Plan | None = None
         self._picture: PlanPicture | None = None
         self.draw_curves(look)
@@ -114,7 +118,7 @@ class PlanView(ListPage):
         self._which = QComboBox()
         offer(self._which, (later("in use"), later("archived")))
         self._which.setAccessibleName(tr("Which plans are listed"))
-        self._which.currentIndexChanged.connect(self.refresh)
+        self._which.currentIndexChanged.connect(self.read)
         self._archive = button(tr("Archive"), tr("Put it away; it can be brought back"))
         self._archive.clicked.connect(self._on_archive)
         for widget in (self._which, self._archive):
@@ -123,11 +127,18 @@ class PlanView(ListPage):
         for widget in self._list_buttons:
             self.head.add(widget)
 
-    def refresh(self) -> None:
-        """Read the plans anew. A plan that is being worked on stays where it is; one that a crash left is taken up again."""
+    def question(self) -> Callable[[], PlansRead]:
+        """What reads the plans, and whether an end or a crash has left one that was worked on."""
+        ask, waiting = self._desk.ask, self.editor.bench.waiting
+        return lambda: (ask(shelf.plans), waiting())
+
+    def show_read(self, read: PlansRead) -> None:
+        """Fill the list. A plan that is being worked on stays where it is; one that a crash left is taken up again."""
+        plans, waiting = read
         if self.editor.bench.open:
             return
-        if self.editor.bench.waiting():
+        self.editor.bench.seen()
+        if waiting:
             self._edit(True)
             if self.editor.take_up():
                 return
@@ -144,7 +155,7 @@ class PlanView(ListPage):
                     ),
                     plan,
                 )
-                for plan in self._desk.ask(shelf.plans)
+                for plan in plans
                 if plan.archived == (chosen(self._which) == "archived")
             ]
         )
@@ -159,11 +170,30 @@ class PlanView(ListPage):
         self.refresh()
         self.head.tell(archived_words(plan.name, away), partial(self._put_away, kept, not away))
 
-    def show_choice(self, key: Plan) -> None:
+    def choice_question(self, key: Plan) -> Callable[[], PlanRead]:
+        """What reads the machine of a plan and how the plan came about."""
+        ask, units = self._desk.ask, self._desk.settings.units
+
+        def read() -> PlanRead:
+            machine = ask(machine_of, key)
+            return machine, ask(history, key.id, units, machine) if key.id is not None else []
+
+        return read
+
+    def show_choice(self, key: Plan, read: PlanRead) -> None:
         """Show one plan."""
         self._plan = key
         self._edit(False)
-        self._show(key)
+        machine, told = read
+        picture = self._picture = plan_picture(key, machine, self._desk.settings.units)
+        self._name.show_text(key.name)
+        self._for.show_text(picture.made_for)
+        self._start.show_text(picture.start)
+        self._start.setVisible(bool(picture.start))
+        self._targets.show_rows(list(picture.targets))
+        self._moves.show_rows(list(picture.moves))
+        self._plots.show_picture(picture)
+        self._history.show_text(" · ".join(part for one in told[:1] for part in (one.title, one.changed, one.roasted) if part))
 
     def _edit(self, editing: bool) -> None:
         for widget in (self.left, self.sheet, *self._list_buttons) if editing else (self.editor,):
@@ -213,26 +243,7 @@ class PlanView(ListPage):
         self._edit(False)
         self.refresh()
         if self._plan is not None:
-            self._show(self._plan)
-
-    def _show(self, key: Plan) -> None:
-        machine = self._machine_of(key)
-        picture = self._picture = plan_picture(key, machine, self._desk.settings.units)
-        self._name.show_text(key.name)
-        self._for.show_text(picture.made_for)
-        self._start.show_text(picture.start)
-        self._start.setVisible(bool(picture.start))
-        self._targets.show_rows(list(picture.targets))
-        self._moves.show_rows(list(picture.moves))
-        self._plots.show_picture(picture)
-        self._history.show_text(self._told_history(key, machine))
-
-    def _told_history(self, plan: Plan, machine: Machine | None) -> str:
-        """Which version it is, what that changed, and by which batches it was roasted."""
-        if plan.id is None:
-            return ""
-        told = self._desk.ask(history, plan.id, self._desk.settings.units, machine)[0]
-        return " · ".join(part for part in (told.title, told.changed, told.roasted) if part)
+            self.open(self._plan)
 
     def open_versions(self) -> None:
         """All versions of the plan that is shown."""

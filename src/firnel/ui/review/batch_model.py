@@ -4,21 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 
 from firnel.core.units import clock
 from firnel.core.words import tr
+from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.mini_curve import COURSE_ROLE, WIDE
 from firnel.ui.theme.look import mono
 from firnel.work import shelf
 from firnel.work.bench.weighing import level_word
 from firnel.work.desk import Desk
-from firnel.work.review.records import BatchFilter, BatchLine
+from firnel.work.review.records import BatchFilter, BatchLine, PageEnd
 from firnel.work.settings import Settings
 
 PAGE = 200
+#: Small curves by batch; and a page of the list with those of its batches.
+Courses = dict[int, tuple[tuple[float, float], ...]]
+FoundPage = tuple[list[BatchLine], Courses]
 
 
 @dataclass(frozen=True)
@@ -79,13 +84,14 @@ BY_HEADING = {column.heading: column for column in COLUMNS}
 class BatchModel(QAbstractTableModel):
     """Batches that a filter lets through, newest first."""
 
-    def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
+    def __init__(self, desk: Desk, asking: Asking, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._desk = desk
+        self._desk, self._asking = desk, asking
         self._filter = BatchFilter()
         self._lines: list[BatchLine] = []
         self._complete = False
-        self._courses: dict[int, tuple[tuple[float, float], ...]] = {}
+        self._fetching = False
+        self._courses: Courses = {}
         self._font = mono(14)
         self.columns: tuple[ListColumn, ...] = ()
         self.show_columns(desk.settings.review_columns)
@@ -94,27 +100,40 @@ class BatchModel(QAbstractTableModel):
         """Show these columns, in their own order."""
         self.beginResetModel()
         self.columns = tuple(column for column in COLUMNS if column.heading in headings) or COLUMNS[:3]
-        self._fetch_courses(self._lines)
+        self.endResetModel()
+        if self._draws_courses and len(self._courses) < len(self._lines):
+            keys = [line.id for line in self._lines]
+            self._asking.aside("courses", partial(self._desk.ask, shelf.courses, keys), self._show_courses)
+
+    def _show_courses(self, courses: Courses) -> None:
+        self.beginResetModel()
+        self._courses = courses
         self.endResetModel()
 
-    def _fetch_courses(self, lines: list[BatchLine]) -> None:
-        """What the column of small curves draws, while there is one."""
-        if any(column.heading == COURSE for column in self.columns):
-            self._courses |= self._desk.ask(shelf.courses, [line.id for line in lines if line.id not in self._courses])
+    @property
+    def _draws_courses(self) -> bool:
+        return any(column.heading == COURSE for column in self.columns)
+
+    def question(self, wanted: BatchFilter, after: PageEnd | None = None, offset: int = 0) -> Callable[[], FoundPage]:
+        """What reads a page of the batches that a filter lets through, and its small curves where they are drawn."""
+        ask, drawn = self._desk.ask, self._draws_courses
+
+        def read() -> FoundPage:
+            lines = ask(shelf.batch_lines, wanted, after, PAGE, offset)
+            return lines, ask(shelf.courses, [line.id for line in lines]) if drawn else {}
+
+        return read
 
     def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.DescendingOrder) -> None:
         """Put the whole list in order by a column, and not only what was fetched."""
-        wanted = self.columns[column].order
-        self.show_filter(replace(self._filter, order=wanted, descending=order is Qt.SortOrder.DescendingOrder))
+        wanted = replace(self._filter, order=self.columns[column].order, descending=order is Qt.SortOrder.DescendingOrder)
+        self._asking.aside("list", self.question(wanted), partial(self.show_first, wanted))
 
-    def show_filter(self, wanted: BatchFilter) -> None:
-        """Begin the list anew: its first page is here when this returns."""
+    def show_first(self, wanted: BatchFilter, page: FoundPage) -> None:
+        """Begin the list anew with the first page of what a filter lets through."""
         self.beginResetModel()
-        self._filter = wanted
-        self._lines = self._desk.ask(shelf.batch_lines, wanted, limit=PAGE)
-        self._complete = len(self._lines) < PAGE
-        self._courses = {}
-        self._fetch_courses(self._lines)
+        self._filter, (self._lines, self._courses) = wanted, page
+        self._complete, self._fetching = len(self._lines) < PAGE, False
         self.endResetModel()
 
     def line(self, row: int) -> BatchLine:
@@ -135,22 +154,28 @@ class BatchModel(QAbstractTableModel):
 
     def canFetchMore(self, parent: QModelIndex) -> bool:
         """Whether there are older batches."""
-        return not self._complete and not parent.isValid()
+        return not self._complete and not self._fetching and not parent.isValid()
 
     def fetchMore(self, parent: QModelIndex) -> None:
         """Fetch the next page."""
         if not self._lines:
             return  # the first page could not be read
-        last, wanted = self._lines[-1], self._filter
+        last, wanted, self._fetching = self._lines[-1], self._filter, True
         if (wanted.order, wanted.descending) == ("started", True):
-            page = self._desk.ask(shelf.batch_lines, wanted, after=(last.started, last.id), limit=PAGE)
+            question = self.question(wanted, (last.started, last.id))
         else:
-            page = self._desk.ask(shelf.batch_lines, wanted, limit=PAGE, offset=len(self._lines))
-        self._complete = len(page) < PAGE
-        if page:
-            self._fetch_courses(page)
-            self.beginInsertRows(QModelIndex(), len(self._lines), len(self._lines) + len(page) - 1)
-            self._lines += page
+            question = self.question(wanted, offset=len(self._lines))
+        self._asking.aside("more", question, partial(self._show_more, wanted, len(self._lines)))
+
+    def _show_more(self, wanted: BatchFilter, behind: int, page: FoundPage) -> None:
+        if (wanted, behind) != (self._filter, len(self._lines)):
+            return  # the list has begun anew meanwhile
+        lines, courses = page
+        self._complete, self._fetching = len(lines) < PAGE, False
+        if lines:
+            self._courses |= courses
+            self.beginInsertRows(QModelIndex(), behind, behind + len(lines) - 1)
+            self._lines += lines
             self.endInsertRows()
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:

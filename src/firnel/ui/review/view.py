@@ -23,9 +23,9 @@ from PyQt6.QtWidgets import (
 
 from firnel.core.plan import Plan
 from firnel.core.stages import MarkOrderError, check_mark_order
-from firnel.core.vocabulary import BatchRecord, MarkKind
+from firnel.core.vocabulary import BatchRecord, Lot, Machine, MarkKind
 from firnel.core.words import tr
-from firnel.ui.review.batch_model import COURSE, BatchModel
+from firnel.ui.review.batch_model import COURSE, BatchModel, FoundPage
 from firnel.ui.review.compare_page import ComparePage
 from firnel.ui.review.ladder_page import LadderPage
 from firnel.ui.review.list_tools import columns_button, export_button
@@ -34,6 +34,7 @@ from firnel.ui.review.same_page import SamePage
 from firnel.ui.review.sheet import ReviewSheet
 from firnel.ui.review.time_page import TimePage
 from firnel.ui.shared.actions import give_key
+from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.house_table import HouseTable
 from firnel.ui.shared.list_page import EmptyPage
@@ -46,12 +47,11 @@ from firnel.ui.theme.tokens import SPACE_M
 from firnel.work import shelf
 from firnel.work.desk import Desk
 from firnel.work.plan.planning import plan_of_batch
-from firnel.work.plan.whose import machine_of
 from firnel.work.review import mending
 from firnel.work.review.mending import level_filter, look_through
 from firnel.work.review.picture import ReviewCurves, review_curves, review_picture
-from firnel.work.review.records import BatchFilter, BatchSheet, sheet_of, with_mark
-from firnel.work.review.references import reference_key, set_reference
+from firnel.work.review.records import BatchFilter, with_mark
+from firnel.work.review.references import OpenedBatch, opened, reference_key, set_reference
 from firnel.work.review.reports import Report, batch_report
 
 #: Typing in the search is answered this long after the last key. [ms]
@@ -102,6 +102,7 @@ class ReviewView(QWidget):
     plan_wanted = pyqtSignal(object)  # Plan, not yet kept
     columns_changed = pyqtSignal(object)  # Settings
     begin_wanted = pyqtSignal()
+    refused = pyqtSignal(str)  #: the library does not answer
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
@@ -111,6 +112,7 @@ class ReviewView(QWidget):
         self._over: _Overlay | None = None
         self.undo_stack = QUndoStack(self)
         self.background = Background(self, self._say)
+        self.asking = Asking(desk, self, self.refused.emit)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 12, 14, 10)
         row.setSpacing(SPACE_M)
@@ -201,7 +203,7 @@ class ReviewView(QWidget):
             self._period.addItem(text, days)
         column.addLayout(filters)
         column.addWidget(self._days_between())
-        self.model = BatchModel(self._desk, self)
+        self.model = BatchModel(self._desk, self.asking, self)
         self.table = HouseTable(tr("Batches"), self._say, chooses_columns=False)
         self._curves = CurveDelegate(self._look, self.table)
         self.table.setModel(self.model)
@@ -280,11 +282,21 @@ class ReviewView(QWidget):
         return [self.model.line(index.row()).id for index in selection.selectedRows()] if selection is not None else []
 
     def refresh(self) -> None:
-        """Read the records anew; the chosen batch stays chosen."""
-        for box, name, values in (
-            (self._lot, tr("all lots"), self._desk.ask(shelf.lots)),
-            (self._machine, tr("all machines"), self._desk.ask(shelf.machines)),
-        ):
+        """Read the records anew, before this returns; the chosen batch stays chosen."""
+        self._read_by(self.asking.now)
+
+    def read(self) -> None:
+        """Read the records anew without holding the window; the chosen batch stays chosen."""
+        self._read_by(self.asking.aside)
+
+    def _read_by(self, way: Callable[..., None]) -> None:
+        ask = self._desk.ask
+        way("filters", lambda: (ask(shelf.lots), ask(shelf.machines)), self._offer)
+        self._search(way)
+
+    def _offer(self, read: tuple[list[Lot], list[Machine]]) -> None:
+        lots, machines = read
+        for box, name, values in ((self._lot, tr("all lots"), lots), (self._machine, tr("all machines"), machines)):
             chosen = box.currentData()
             box.blockSignals(True)
             box.clear()
@@ -293,7 +305,6 @@ class ReviewView(QWidget):
                 box.addItem(value.name, value.id)
             box.setCurrentIndex(max(box.findData(chosen), 0))
             box.blockSignals(False)
-        self.search_now()
 
     def filter(self) -> BatchFilter:
         """What the fields ask for."""
@@ -317,16 +328,27 @@ class ReviewView(QWidget):
 
     def search_now(self) -> None:
         """Show the batches that the fields ask for."""
+        self._search(self.asking.aside)
+
+    def _search(self, way: Callable[..., None]) -> None:
         wanted = self.filter()
-        self.model.show_filter(wanted)
+        way("list", self.model.question(wanted), partial(self._show_found, wanted))
         self.background.run("count", lambda: self._desk.ask(shelf.count_batches, wanted), self._on_count)
         self._look_through()
+
+    def _show_found(self, wanted: BatchFilter, page: FoundPage) -> None:
+        self.model.show_first(wanted, page)
         if self.model.rowCount():
             kept = self.model.row_of(self._record.id) if self._record is not None and self._record.id is not None else None
             self.table.selectRow(kept or 0)
         else:
             self._stack.setCurrentIndex(0)
-            any_batch = self._desk.ask(shelf.count_batches, BatchFilter()) if not self.search.text() else 1
+            self._none.show_text(NO_FIT, begin=False)
+            if not self.search.text():
+                self.asking.aside("any", partial(self._desk.ask, shelf.count_batches, BatchFilter()), self._tell_none)
+
+    def _tell_none(self, any_batch: int) -> None:
+        if not self.model.rowCount():
             self._none.show_text(NO_FIT if any_batch else NOTHING, begin=not any_batch)
 
     def _look_through(self) -> None:
@@ -349,21 +371,20 @@ class ReviewView(QWidget):
 
     def open_batch(self, key: int) -> None:
         """Show the sheet of a batch; worked out in the background."""
-        self.background.run("sheet", lambda: sheet_of(self._desk.ask(shelf.batch, key)), self._on_sheet)
+        self.background.run("sheet", partial(self._desk.ask, opened, key), self._on_opened)
 
-    def _on_sheet(self, sheet: BatchSheet) -> None:
+    def _on_opened(self, read: OpenedBatch) -> None:
+        sheet = read.sheet
         if self._record is None or self._record.id != sheet.record.id:
             self.undo_stack.clear()
         self._record = sheet.record
-        units = self._desk.settings.units
-        machine = self._desk.ask(machine_of, sheet.record)
-        picture = review_picture(sheet, machine, units)
+        picture = review_picture(sheet, read.machine, self._desk.settings.units)
         over = self._over if self._over is not None and self._over.key != sheet.record.id else None
         why = sheet.record.left_out
         remark = tr("Left out: {}. {}", why, sheet.record.remark).strip() if why else sheet.record.remark
         self.sheet.show_picture(picture, sheet.record.label, remark, over.curves if over else None, over.label if over else "")
         self._stack.setCurrentIndex(1)
-        self._sheet = sheet
+        self._opened = read
         if sheet.record.id is not None:
             self.compare.choose(sheet.record.id)
             self.same.choose(sheet.record.id)
@@ -371,7 +392,7 @@ class ReviewView(QWidget):
         self._out.setToolTip(
             tr("Left out: {}", sheet.record.left_out) if sheet.record.left_out else tr("Out of charts and fits")
         )
-        self._reference.setChecked(self._desk.ask(reference_key, self._plan_of(sheet.record)) == sheet.record.id)
+        self._reference.setChecked(read.is_reference)
 
     def lay_over(self) -> None:
         """Keep the chosen batch drawn over the ones chosen next; or take it off again."""
@@ -380,9 +401,9 @@ class ReviewView(QWidget):
         if self._over is not None:
             self._over = None
             self._pin.setText(tr("Lay over"))
-            self._on_sheet(self._sheet)
+            self._on_opened(self._opened)
             return
-        self._over = _Overlay(self._record.id, self._record.label, review_curves(self._sheet, self._desk.settings.units))
+        self._over = _Overlay(self._record.id, self._record.label, review_curves(self._opened.sheet, self._desk.settings.units))
         self._pin.setText(tr("Take off"))
 
     def choose_reference(self) -> None:

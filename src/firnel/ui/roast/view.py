@@ -10,6 +10,7 @@ from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPaintEvent, QResizeEvent, QShortcut, QShowEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
+from firnel.core.plan import Plan
 from firnel.core.vocabulary import MarkKind, Role
 from firnel.core.words import tr
 from firnel.ui.roast.cue_panel import CuePanel
@@ -18,13 +19,14 @@ from firnel.ui.roast.side_column import SideColumn
 from firnel.ui.roast.strips import LineStrip, WordStrip
 from firnel.ui.roast.told_strip import ToldStrip
 from firnel.ui.shared.actions import ROAST, bind
+from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.parts import ElidedLabel, card, label, rename
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
 from firnel.work import shelf
 from firnel.work.bench.weighing import Results
 from firnel.work.day.labels import PREFIX
-from firnel.work.day.queue import next_for
+from firnel.work.day.queue import OnOffer, Waiting, next_for, on_offer
 from firnel.work.desk import Desk, LinkState
 from firnel.work.review.records import BatchFilter, BatchLine, LibraryError
 from firnel.work.roast.advice_words import Told, told_line
@@ -57,7 +59,7 @@ class RoastView(QWidget):
         super().__init__()
         self.setObjectName("page")
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self._desk = desk
+        self._desk, self._asking = desk, Asking(desk, self, desk.session.say)
         self._phase = ""
         self._following = ""
         self._owed: BatchLine | None = None  #: the batch that the weigh sheet is about, where it is not the running one
@@ -351,32 +353,39 @@ class RoastView(QWidget):
 
     def _look_for_following(self) -> None:
         """Read which batch waits next."""
-        found = self._desk.ask(next_for, self._desk.session.machine) if self._phase in ("", "idle", "cooling") else None
-        if found is None:
+        if self._phase in ("", "idle", "cooling"):
+            self._asking.aside("next", partial(self._desk.ask, next_for, self._desk.session.machine), self._show_following)
+        else:
+            self._following = ""
+
+    def _show_following(self, one: Waiting | None) -> None:
+        if one is None:
             self._following = ""
             return
-        one, units = found, self._desk.settings.units
+        units = self._desk.settings.units
         load = f", {units.text(one.load_kg, 'kg')}" if one.load_kg else ""
         self._following = tr("Q takes the next: {} {}{}.", one.number, one.plan.name, load)
 
     # What the user does
 
-    def begin_prepare(self) -> None:
-        """Open the prepare sheet, with the batch that waits next chosen."""
+    def begin_prepare(self, plan: Plan | None = None) -> None:
+        """Open the prepare sheet with a plan chosen, or with the batch that waits next."""
         if self._in_the_drum():
             return
-        ask, machine = self._desk.ask, self._desk.session.machine
-        self.prepare.offer(
-            [lot for lot in ask(shelf.lots) if not lot.archived],
-            [one for one in ask(shelf.machines) if not one.archived],
-            [plan for plan in ask(shelf.plans) if not plan.archived],
-            machine,
-            self._desk.settings.units,
-        )
-        if self._desk.session.phase == "ready":
-            self.prepare.show_order(self._desk.session.order)  # what is prepared is corrected, and keeps its number
-        elif (found := ask(next_for, machine)) is not None:
-            self.prepare.choose_plan(found.plan)
+        question = partial(self._desk.ask, on_offer, self._desk.session.machine)
+        self._asking.aside("prepare", question, partial(self._show_prepare, plan))
+
+    def _show_prepare(self, plan: Plan | None, read: OnOffer) -> None:
+        session = self._desk.session
+        if session.roasting:
+            return  # charged while it was read
+        self.prepare.offer(read.lots, read.machines, read.plans, session.machine, self._desk.settings.units)
+        if session.phase == "ready":
+            self.prepare.show_order(session.order)  # what is prepared is corrected, and keeps its number
+        elif read.next is not None and plan is None:
+            self.prepare.choose_plan(read.next.plan)
+        if plan is not None:
+            self.prepare.choose_plan(plan)
         self._side.turn_to(self.prepare)
 
     def take_next(self) -> None:
@@ -429,15 +438,20 @@ class RoastView(QWidget):
         """The weighing figures of the batch that cools, or of the last one that was not weighed, whatever runs meanwhile."""
         session = self._desk.session
         if session.phase != "cooling":
-            owed = self._desk.ask(shelf.batch_lines, BatchFilter(due=True), limit=1)
-            if not owed:
-                self._message.show_text(tr("Every batch is weighed."))
-                return
-            self._owed = owed[0]
-            self.weigh.begin(
-                tr("Weigh batch {}", owed[0].label), owed[0].load_kg, self._desk.settings.units, meter=self._desk.settings.meter
-            )
-            self._show_side()
+            due = partial(self._desk.ask, shelf.batch_lines, BatchFilter(due=True), limit=1)
+            self._asking.aside("owed", due, self._weigh_owed)
+        else:
+            self.weigh.take_focus()
+
+    def _weigh_owed(self, owed: list[BatchLine]) -> None:
+        if not owed:
+            self._message.show_text(tr("Every batch is weighed."))
+            return
+        self._owed = owed[0]
+        self.weigh.begin(
+            tr("Weigh batch {}", owed[0].label), owed[0].load_kg, self._desk.settings.units, meter=self._desk.settings.meter
+        )
+        self._show_side()
         self.weigh.take_focus()
 
     def _on_weighed(self, results: Results) -> None:

@@ -123,6 +123,10 @@ class Background(QObject):
         self.run(name, partial(function, progress), on_done, on_error)
         return cancelled.set
 
+    def forget(self, name: str) -> None:
+        """What runs under this name is not answered any more."""
+        self._newest.pop(name, None)
+
     def wait(self) -> None:
         """Wait until what is running has ended; its answers come with the next events."""
         self._pool.waitForDone(10000)

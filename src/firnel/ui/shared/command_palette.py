@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
@@ -21,24 +22,34 @@ class Entry:
     act: Callable[[], object]
 
 
+#: Takes what was found.
+Found = Callable[[Sequence[Entry]], None]
+
+
 class CommandPalette(QFrame):
     """Comes up over the window; Enter does the entry that is marked.
 
     Parameters
     ----------
     parent : window it lies over.
-    entries : called at each opening for what can be found.
-    search : called with what is typed for batches that the library finds.
+    actions : called at each opening for what can be done.
+    names : asked at each opening for what has a name in the library; answers now or later.
+    search : asked with what is typed for batches that the library finds; answers now or later.
     """
 
     def __init__(
-        self, parent: QWidget, entries: Callable[[], Sequence[Entry]], search: Callable[[str], Sequence[Entry]]
+        self,
+        parent: QWidget,
+        actions: Callable[[], Sequence[Entry]],
+        names: Callable[[Found], None],
+        search: Callable[[str, Found], None],
     ) -> None:
         super().__init__(parent)
         self.setObjectName("palette")
         self.setFixedSize(640, 420)
-        self._entries, self._search = entries, search
+        self._actions, self._names, self._search = actions, names, search
         self._known: Sequence[Entry] = ()
+        self._batches: Sequence[Entry] = ()
         self._shown: list[Entry] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 10, 10, 10)
@@ -60,9 +71,10 @@ class CommandPalette(QFrame):
         parent = self.parentWidget()
         if parent is not None:
             self.move((parent.width() - self.width()) // 2, 90)
-        self._known = self._entries()
+        self._known, self._batches = self._actions(), ()
         self._line.clear()
-        self._on_text("")
+        self._list_found()
+        self._names(self._take_names)
         self.show()
         self.raise_()
         self._line.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -81,10 +93,25 @@ class CommandPalette(QFrame):
         else:
             super().keyPressEvent(event)
 
+    def _take_names(self, names: Sequence[Entry]) -> None:
+        self._known = [*self._known, *names]
+        self._list_found()
+
     def _on_text(self, text: str) -> None:
-        words = text.lower().split()
+        self._batches = ()
+        self._list_found()
+        if text.split():
+            self._search(text, partial(self._take_batches, text))
+
+    def _take_batches(self, text: str, batches: Sequence[Entry]) -> None:
+        if text == self._line.text():
+            self._batches = batches
+            self._list_found()
+
+    def _list_found(self) -> None:
+        words = self._line.text().lower().split()
         found = [entry for entry in self._known if all(word in f"{tr(entry.kind)} {entry.text}".lower() for word in words)]
-        self._shown = (found + list(self._search(text) if words else ()))[:40]
+        self._shown = [*found, *self._batches][:40]
         self._list.clear()
         for entry in self._shown:
             self._list.addItem(QListWidgetItem(f"{entry.text}    ({tr(entry.kind)})"))

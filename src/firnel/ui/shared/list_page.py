@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
@@ -11,11 +12,13 @@ from PyQt6.QtGui import QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.core.words import point, tr
+from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.house_table import SORT_ROLE, HouseTable, SortedRows
 from firnel.ui.shared.mini_curve import COURSE_ROLE, WIDE, CurveDelegate
 from firnel.ui.shared.parts import PageHead, button, card, label
 from firnel.ui.theme.look import Look, mono
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
+from firnel.work.desk import Desk
 
 KEY_ROLE = Qt.ItemDataRole.UserRole
 #: A figure at the beginning of a text, with spaces between its thousands; and the seconds of one of minutes.
@@ -65,10 +68,11 @@ class EmptyPage(QWidget):
 
 
 class ListPage(QWidget):
-    """List and sheet; a view fills both.
+    """List and sheet; a view fills both: `question` and `choice_question` read, `show_read` and `show_choice` show.
 
     Parameters
     ----------
+    desk : what is asked.
     title, subtitle : of the page.
     columns : headings; those that begin with ``#`` hold figures and stand right, those with ``~`` a small curve;
         the one with ``+``, else the first, takes the room that is left.
@@ -77,9 +81,14 @@ class ListPage(QWidget):
     """
 
     begin_wanted = pyqtSignal()
+    refused = pyqtSignal(str)  #: the library does not answer
 
-    def __init__(self, title: str, subtitle: str, columns: Sequence[str], empty: str, sheet_width: int = 420) -> None:
+    def __init__(
+        self, desk: Desk, title: str, subtitle: str, columns: Sequence[str], empty: str, sheet_width: int = 420
+    ) -> None:
         super().__init__()
+        self._desk, self._was_read = desk, False
+        self.asking = Asking(desk, self, self._on_refused)
         self.setObjectName("page")
         self._columns = tuple(name[1:] if name.startswith("+") else name for name in columns)
         self._wide = next((place for place, name in enumerate(columns) if name.startswith("+")), 0)
@@ -107,6 +116,7 @@ class ListPage(QWidget):
         self._stack = QStackedWidget()
         self._stack.addWidget(self.table)
         self._stack.addWidget(self._empty)
+        self._stack.addWidget(label(tr("Reading …"), "soft"))
         column.addWidget(self._stack, 1)
         self.left = QWidget()
         self.list_side = QVBoxLayout(self.left)
@@ -194,12 +204,54 @@ class ListPage(QWidget):
         """Whether the empty page leads to the beginning: not where that is done."""
         self._empty.begin.setVisible(offered)
 
-    def refresh(self) -> None:
-        """Read the records anew; each view does it its own way."""
+    def question(self) -> Callable[[], Any]:
+        """What reads the records; called where the window is not looked at."""
+        raise NotImplementedError
 
-    def show_choice(self, key: Any) -> None:
-        """Show the sheet of what is chosen; each view does it its own way."""
+    def show_read(self, read: Any) -> None:
+        """Fill the list with what was read."""
+        raise NotImplementedError
+
+    def refresh(self) -> None:
+        """Read the records anew, and show them before this returns."""
+        self.asking.now("page", self.question(), self._show_read)
+
+    def read(self) -> None:
+        """Read the records anew without holding the window; they are shown as soon as they are there."""
+        if not self._was_read and self._desk.shared:
+            self._stack.setCurrentIndex(2)
+            self.sheet.hide()
+        self.asking.aside("page", self.question(), self._show_read)
+
+    def _show_read(self, read: Any) -> None:
+        self._was_read = True
+        self.show_read(read)
+
+    def _on_refused(self, sentence: str) -> None:
+        if not self._was_read:
+            self._stack.setCurrentIndex(0)
+        self.refused.emit(sentence)
+
+    def choice_question(self, key: Any) -> Callable[[], Any] | None:
+        """What reads all that the sheet of what is chosen shows beside itself; None where nothing is to be read."""
+        return None
+
+    def show_choice(self, key: Any, read: Any) -> None:
+        """Show the sheet of what is chosen, and what was read of it."""
+        raise NotImplementedError
+
+    def open(self, key: Any) -> None:
+        """Show the sheet of something before this returns."""
+        self.asking.now("choice", self.choice_question(key) or _nothing, partial(self.show_choice, key))
 
     def _on_row(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():
-            self.show_choice(current.siblingAtColumn(0).data(KEY_ROLE))
+            key = current.siblingAtColumn(0).data(KEY_ROLE)
+            if (question := self.choice_question(key)) is None:
+                self.open(key)
+            else:
+                self.asking.aside("choice", question, partial(self.show_choice, key))
+
+
+def _nothing() -> None:
+    return None

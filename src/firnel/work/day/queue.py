@@ -2,17 +2,30 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from firnel.core.plan import Plan
-from firnel.core.vocabulary import Machine
+from firnel.core.vocabulary import Lot, Machine
 from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.store.waiting_book import Waiting
 from firnel.work.plan.whose import green_blends
 from firnel.work.roast.session import BatchOrder
 
-__all__ = ["Waiting", "add", "next_for", "order_of", "put_back", "queue", "raise_up", "remove", "taken_out", "waiting_for"]
+__all__ = [
+    "OnOffer",
+    "Waiting",
+    "add",
+    "next_for",
+    "on_offer",
+    "order_of",
+    "put_back",
+    "queue",
+    "raise_up",
+    "remove",
+    "taken_out",
+    "waiting_for",
+]
 
 #: A load that was labelled for a plan is this one's where their weights agree to this share.
 SAME_LOAD = 0.005
@@ -69,6 +82,26 @@ def next_for(library: Library, machine: Machine | None) -> Waiting | None:
     """The first that this machine can roast; any machine's where none is connected."""
     own = None if machine is None else machine.id
     return next((one for one in queue(library) if own is None or one.machine_id in (None, own)), None)
+
+
+@dataclass(frozen=True)
+class OnOffer:
+    """What a batch can be prepared of, nothing that was put away; and the one that waits next."""
+
+    lots: list[Lot]
+    machines: list[Machine]
+    plans: list[Plan]
+    next: Waiting | None
+
+
+def on_offer(library: Library, machine: Machine | None) -> OnOffer:
+    """What a batch can be prepared of on a machine."""
+    return OnOffer(
+        [lot for lot in library.lots() if not lot.archived],
+        [one for one in library.machines() if not one.archived],
+        [plan for plan in library.plans() if not plan.archived],
+        next_for(library, machine),
+    )
 
 
 def waiting_for(library: Library, order: BatchOrder) -> Waiting | None:

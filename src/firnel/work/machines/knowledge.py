@@ -48,6 +48,18 @@ class Compared:
     in_fit: bool
 
 
+@dataclass(frozen=True)
+class KnownOfMachine:
+    """A machine's model and whence it is, the batches that it can be held against, and one of them; or why it cannot be."""
+
+    model: MachineModel
+    whence: str
+    labels: tuple[str, ...]
+    shown: str
+    compared: Compared | None
+    not_compared: str
+
+
 def usable_batches(
     library: Library, machine: Machine, labels: Sequence[str] | None = None
 ) -> tuple[list[LoggedBatch], list[str]]:
@@ -269,6 +281,17 @@ def compare(library: Library, machine: Machine, model: MachineModel, label: str)
         record.label, batch.t, batch.bean, batch.air, made.t, made.bean_probe[:, 0], made.air_probe[:, 0],
         misfit(made, batch)[0], record.label in model.report.batches,
     )  # fmt: skip
+
+
+def known_of(library: Library, machine: Machine, wanted: str = "") -> KnownOfMachine:
+    """What is known of a machine, held against the wanted batch if it is of this machine, else against its newest."""
+    model, whence = model_of(library, machine)
+    labels = tuple(fitted_labels(library, machine))
+    shown = wanted if wanted in labels else next(iter(labels), "")
+    try:
+        return KnownOfMachine(model, whence, labels, shown, compare(library, machine, model, shown) if shown else None, "")
+    except ValueError as error:
+        return KnownOfMachine(model, whence, labels, shown, None, str(error))
 
 
 def logged(library: Library, machine: Machine, record: BatchRecord, until: float | None = None) -> LoggedBatch:

@@ -133,9 +133,12 @@ class PlanWorkbench:
     # Beginning and ending
 
     def waiting(self) -> bool:
-        """Whether an end or a crash has left a draft; looked for once, before anything was on the bench."""
-        looked, self._looked = self._looked, True
-        return not looked and self._desk.library.draft_book.read(DRAFT) is not None
+        """Whether an end or a crash has left a draft; looked for until that was `seen`, or something was on the bench."""
+        return not self._looked and self._desk.library.draft_book.read(DRAFT) is not None
+
+    def seen(self) -> None:
+        """It is known whether a draft waits."""
+        self._looked = True
 
     def take_up(self) -> bool:
         """Go on with the draft that lies in the library, with its way back; False if there is none, or it cannot be read."""

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from firnel.core.plan import Plan
-from firnel.core.vocabulary import BatchRecord
+from firnel.core.vocabulary import BatchRecord, Machine
 from firnel.core.words import tr
 from firnel.store.library import Library, NotInLibraryError
+from firnel.work.plan.whose import machine_of, plan_of
+from firnel.work.review.records import BatchSheet, sheet_of
 
 NAME = "references"
 
@@ -26,6 +30,22 @@ def reference_of(library: Library, plan: Plan | None) -> BatchRecord | None:
         return library.batch(key)
     except NotInLibraryError:
         return None
+
+
+@dataclass(frozen=True)
+class OpenedBatch:
+    """A batch that is looked at: its sheet, its machine as it is now, and whether it is the reference of its plan."""
+
+    sheet: BatchSheet
+    machine: Machine | None
+    is_reference: bool
+
+
+def opened(library: Library, key: int) -> OpenedBatch:
+    """Read all that is shown of a batch, and work its sheet out."""
+    record = library.batch(key)
+    plan = plan_of(library, record) if record.plan_id is not None else None
+    return OpenedBatch(sheet_of(record), machine_of(library, record), reference_key(library, plan) == key)
 
 
 def set_reference(library: Library, plan: Plan, batch_id: int | None) -> None:
