@@ -229,11 +229,11 @@ def test_batches_wait_in_their_order_and_leave_when_prepared(bench, library):
     assert [one.plan.name for one in queue.queue(library)] == [PLAN.name, "other", PLAN.name]
     desk = Desk(library, Settings(), lambda call: call())
     desk.session.set_machine(bench.machine)
-    assert desk.prepare_next() == "0002", "the number that its label promises"
+    assert desk.begin(desk.preparing_next()()) == "0002", "the number that its label promises"
     assert desk.session.order.load_kg == 4.5
     assert [one.plan.name for one in queue.queue(library)] == ["other", PLAN.name]
     queue.remove(library, queue.queue(library)[1])
-    assert desk.prepare_next() is None, "the other one waits for another machine"
+    assert desk.preparing_next()() is None, "the other one waits for another machine"
     with pytest.raises(ValueError, match="60"):
         queue.add(library, mine, 0)
     with pytest.raises(ValueError, match="save it"):

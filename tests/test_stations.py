@@ -31,6 +31,7 @@ from firnel.store.tables import stations as station_rows
 from firnel.store.writing import LibraryError, LibraryReadError, LibraryUnsureError, LibraryWriteError
 from firnel.ui.shared.background import Background
 from firnel.ui.theme.look import Look
+from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 from firnel.work.stations.watch import Floor, StationWatch
 
@@ -379,10 +380,11 @@ def test_the_window_shows_the_other_station_and_takes_its_batch_over(stations, r
 
 def test_a_look_asks_a_server_beside_the_window_and_no_more_for_many_batches(stations, record, qtbot):
     """Each question waits for the way there and back: over a slow line that is what a view takes to open."""
-    library, asked, held = stations[0], [], []
+    library, asked, held, writes = stations[0], [], [], []
 
     def note(connection, _cursor, statement, *_):
-        assert connection.connection.dbapi_connection.autocommit  # no way more to begin and to end it
+        if statement.startswith("SELECT") and not writes:
+            assert connection.connection.dbapi_connection.autocommit  # no way more to begin and to end it
         (held if threading.current_thread() is threading.main_thread() else asked).append(statement)
 
     def settle():
@@ -427,6 +429,12 @@ def test_a_look_asks_a_server_beside_the_window_and_no_more_for_many_batches(sta
     window.roast.begin_weigh()
     settle()
     assert "Every batch is weighed" in window.roast._message.text()
+    writes.append("a batch is begun")
+    window.desk.session.begin_aside = True  # as where it is one of several stations
+    window.roast._on_prepared(BatchOrder(Lot("new"), None, None, 5.0))
+    settle()
+    qtbot.waitUntil(lambda: window.desk.session.label == "0025")
+    assert window.desk.session.flush()
     assert not held, "the window waits for no answer"
     event.remove(library.engine, "before_cursor_execute", note)
 

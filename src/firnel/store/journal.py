@@ -57,6 +57,7 @@ class Journal:
     spill : where what waits is kept while the library refuses.
     owner : this process.
     by_word : the batch is taken from a station that has fallen silent, because a person says so.
+    aside : the batch is begun by the writer's thread, and has no number before that; ``on_trouble`` is called with None then.
 
     Raises
     ------
@@ -72,6 +73,7 @@ class Journal:
         spill: Spill | None = None,
         owner: Owner | None = None,
         by_word: bool = False,
+        aside: bool = False,
     ) -> None:
         self._library, self._clock_rate, self._on_trouble = library, clock_rate, on_trouble
         self._owner, self._spill = owner or Owner.here(), spill
@@ -86,6 +88,8 @@ class Journal:
         if isinstance(batch, int):
             self._take_over(batch, by_word)
             self._written.set()
+        elif aside:
+            self._pending = Pending(birth=batch)
         else:
             self._begin(batch)
         self._thread = threading.Thread(target=self._run, name="journal", daemon=True)
@@ -173,7 +177,7 @@ class Journal:
             self._condition.notify()
 
     def _run(self) -> None:
-        failures = 0
+        failures, unborn = 0, self.key is None
         while (pending := self._next(failures)) is not None:
             left, error = self._try(pending)
             with self._condition:
@@ -182,8 +186,8 @@ class Journal:
                 if waits.empty:
                     self._written.set()
             if error is None:
-                if failures:
-                    failures = 0
+                if failures or unborn:
+                    failures, unborn = 0, False
                     self._on_trouble(None)
                     if self._spill is not None and waits.empty:
                         self._spill.forget(self._token)
@@ -203,7 +207,7 @@ class Journal:
             elif not self._closing:
                 if self._pending.empty:
                     self._condition.wait(HEARTBEAT_S)
-                if not self._pending.empty:
+                if not self._pending.empty and self._pending.birth is None:
                     self._condition.wait_for(lambda: self._closing, PATIENCE)  # let a few readings gather
             if self._closing and self._pending.empty:
                 return None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import timedelta
+from functools import partial
 from pathlib import Path
 from time import monotonic
 from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
@@ -17,20 +17,17 @@ from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
 from firnel.devices.reading import LinkState, LinkStatus, Reading, ReadingSource
 from firnel.devices.register_map import shipped_maps
-from firnel.store.batch_list import BatchFilter, BatchLine
+from firnel.store.batch_list import BatchLine
 from firnel.store.library import Library
 from firnel.store.locks import FileClaim, Owner, claim_device
 from firnel.store.spill import Spill
 from firnel.store.writing import shown
 from firnel.work.bench.results import Results, check_results, missing_of
 from firnel.work.bench.weighing import keep_colours
-from firnel.work.day.queue import next_for, order_of, waiting_for
-from firnel.work.machines.care import due_words
 from firnel.work.machines.simulated import SimulatedMachine
-from firnel.work.plan.whose import green_blends
-from firnel.work.review.references import reference_of
 from firnel.work.roast.batch_state import Around
-from firnel.work.roast.drop_cue import bares_probe, learned_lead, note_asked
+from firnel.work.roast.drop_cue import bares_probe, note_asked
+from firnel.work.roast.preparing import Prepared, gather, gather_next
 from firnel.work.roast.session import BatchOrder, RoastSession
 from firnel.work.settings import Settings
 from firnel.work.spilled import recover_spilled, spill_folder
@@ -53,8 +50,6 @@ LEAST_APART_S = 0.1
 HAND_ASK_S = 5.0
 #: Other stations are told this often what is said of a batch. [s]
 AIR_EVERY_S = 1.0
-#: A machine that has stood for longer begins its day anew. [s]
-DAY_S = 3.0 * 3600.0
 Asked = ParamSpec("Asked")
 Answer = TypeVar("Answer")
 #: Runs a function later on the thread that owns the desk.
@@ -127,6 +122,7 @@ class Desk:
             return
         from firnel.work.stations.watch import StationWatch  # not wanted where the library is a file
 
+        self.session.begin_aside = True
         self.watch = StationWatch(self.library, self._me, lambda floor: self._post(lambda: self._hear(floor)))
         self.watch.begin()
 
@@ -257,23 +253,36 @@ class Desk:
         ------
         ValueError : see `RoastSession.prepare`.
         """
-        if order.plan is not None and (blend := green_blends(self.library).get(order.plan.id or 0)) is not None:
-            order = replace(order, lot=blend)
+        return self.begin(self.preparing(order)())
+
+    def preparing(self, order: BatchOrder) -> Callable[[], Prepared]:
+        """What gathers all that is wanted to begin a batch of this order; may be called on any thread."""
+        return partial(gather, self.library, order, self.session.machine, self.clock.wall())
+
+    def preparing_next(self) -> Callable[[], Prepared | None]:
+        """The same for the batch that waits first for this machine; it gathers None where none does."""
+        return partial(gather_next, self.library, self.session.machine, self.clock.wall())
+
+    def begin(self, gathered: Prepared) -> str:
+        """Begin the record of a batch with what was gathered for it. Returns its label.
+
+        Raises
+        ------
+        ValueError : see `RoastSession.prepare`.
+        """
+        order = gathered.order
         if self._corrects(order):
             return self.session.amend(order)
-        if order.waiting_id is None and (waits := waiting_for(self.library, order)) is not None:
-            order = replace(order, waiting_id=waits.id)
-        label = self.session.prepare(replace(order, operator=self.settings.operator))
-        machine = self.session.machine
+        label = self.session.prepare(replace(order, waiting_id=gathered.waits, operator=self.settings.operator))
         self.session.take_around(
             replace(
                 self.session.around,
-                rested_s=self._rested(machine),
-                reference=reference_of(self.library, order.plan),
-                lead_s=learned_lead(self.library, machine.id if machine is not None else None),
+                rested_s=gathered.rested_s,
+                reference=gathered.reference,
+                lead_s=gathered.lead_s,
                 hand_every_s=float(self.settings.hand_every_s),
                 crack_rule=self.settings.crack_rule,
-                care=due_words(self.library, machine, self.clock.wall()) if machine is not None else "",
+                care=gathered.care,
             )
         )
         return label
@@ -286,28 +295,6 @@ class Desk:
         plans = [one.id if one is not None else None for one in (known.plan, order.plan)]
         machines = [one.id if one is not None else None for one in (known.machine, order.machine)]
         return plans[0] == plans[1] and machines[0] == machines[1]
-
-    def _rested(self, machine: Machine | None) -> float | None:
-        """How long ago this machine was dropped last, if that was today's work. [s]"""
-        if machine is None or machine.id is None:
-            return None
-        wanted = BatchFilter(machine_id=machine.id, statuses=("done", "dropped"))
-        last = next(iter(self.library.batch_lines(wanted, limit=1)), None)
-        if last is None:
-            return None
-        ended = last.started + timedelta(seconds=last.total_s or 0.0)
-        rested = (self.clock.wall() - ended).total_seconds()
-        return max(rested, 0.0) if rested < DAY_S else None
-
-    def prepare_next(self) -> str | None:
-        """Prepare the first batch that waits for this machine; None where none does.
-
-        Raises
-        ------
-        ValueError : see `RoastSession.prepare`.
-        """
-        found = next_for(self.library, self.session.machine)
-        return self.prepare(order_of(self.library, found)) if found is not None else None
 
     def weigh(self, results: Results, line: BatchLine | None = None) -> None:
         """Keep what scale, colour meter and roaster say: of a batch that waits for it, or else of the one that cools.

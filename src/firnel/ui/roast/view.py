@@ -33,6 +33,7 @@ from firnel.work.roast.advice_words import Told, told_line
 from firnel.work.roast.before_charge import check_label, tick_next
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.picture import roast_picture
+from firnel.work.roast.preparing import Prepared
 from firnel.work.roast.session import BatchOrder
 
 if TYPE_CHECKING:
@@ -392,8 +393,13 @@ class RoastView(QWidget):
         """Prepare the batch that waits next."""
         if self._in_the_drum():
             return
-        if self._desk.prepare_next() is None:
+        self._asking.aside("begin", self._desk.preparing_next(), self._begin_next)
+
+    def _begin_next(self, gathered: Prepared | None) -> None:
+        if gathered is None:
             self._message.show_text(tr("No batch waits: queue one in Plan, or press N."))
+        elif not self._in_the_drum():
+            self._desk.begin(gathered)
 
     def _in_the_drum(self) -> bool:
         session = self._desk.session
@@ -413,13 +419,11 @@ class RoastView(QWidget):
         check_label(self._desk.session, text, self._desk.clock.now())
 
     def _on_prepared(self, order: BatchOrder) -> None:
-        from dataclasses import replace
+        self._asking.aside("begin", self._desk.preparing(order), self._begin)
 
-        lot = order.lot
-        if lot is not None and lot.id is None:
-            lot = self._desk.ask(shelf.save_lot, lot)
+    def _begin(self, gathered: Prepared) -> None:
         try:
-            self._desk.prepare(replace(order, lot=lot))
+            self._desk.begin(gathered)
         except ValueError as error:
             self.prepare.say(self._desk.settings.units.sentence(str(error)))
             return

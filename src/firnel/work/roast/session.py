@@ -94,6 +94,7 @@ class RoastSession(HandKeys):
     ) -> None:
         super().__init__(clock, on_change)
         self.library, self._post, self._spill = library, post, spill
+        self.begin_aside = False  #: a batch is begun in the library by another thread, which tells its number soon after
         self._last_id: int | None = None
         self._shelved: list[Journal] = []  # of batches that are done with, while the library still refuses them
 
@@ -433,7 +434,15 @@ class RoastSession(HandKeys):
         return shift
 
     def _new_journal(self, batch: int | dict[str, Any], by_word: bool = False) -> Journal:
-        return Journal(self.library, batch, lambda: self.clock.rate, self._trouble_later, self._spill, by_word=by_word)
+        return Journal(
+            self.library,
+            batch,
+            lambda: self.clock.rate,
+            self._trouble_later,
+            self._spill,
+            by_word=by_word,
+            aside=self.begin_aside,
+        )
 
     def air(self, station: str, said: dict[str, Any]) -> None:
         """Tell other stations what is said of the running batch now."""
