@@ -286,7 +286,7 @@ def test_the_next_batch_is_one_key_away_and_the_last_is_weighed_while_it_runs(qt
     roast.refresh()
     first = session.label
     assert session.phase == "cooling"
-    assert "Q takes the next: 0002" in cue_of(session, Units(), following=roast._following).detail
+    assert "Q takes the next: 0002" in cue_of(session, Units(), following=roast.preparing.following).detail
     qtbot.keyClick(roast, Qt.Key.Key_Q)
     roast.refresh()
     qtbot.keyClick(roast, Qt.Key.Key_Space)

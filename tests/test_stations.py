@@ -12,6 +12,7 @@ from click.testing import CliRunner
 from PyQt6.QtWidgets import QApplication
 from server import running
 from sqlalchemy import event, update
+from test_guidance import SOUTH
 
 from firnel.app.commands import main
 from firnel.app.window import make_application, make_window
@@ -31,6 +32,7 @@ from firnel.store.tables import stations as station_rows
 from firnel.store.writing import LibraryError, LibraryReadError, LibraryUnsureError, LibraryWriteError
 from firnel.ui.shared.background import Background
 from firnel.ui.theme.look import Look
+from firnel.work.day import queue
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 from firnel.work.stations.watch import Floor, StationWatch
@@ -431,7 +433,7 @@ def test_a_look_asks_a_server_beside_the_window_and_no_more_for_many_batches(sta
     assert "Every batch is weighed" in window.roast._message.text()
     writes.append("a batch is begun")
     window.desk.session.begin_aside = True  # as where it is one of several stations
-    window.roast._on_prepared(BatchOrder(Lot("new"), None, None, 5.0))
+    window.roast.preparing._on_prepared(BatchOrder(Lot("new"), None, None, 5.0))
     settle()
     qtbot.waitUntil(lambda: window.desk.session.label == "0025")
     assert window.desk.session.flush()
@@ -471,8 +473,8 @@ def test_what_a_damaged_library_refuses_is_a_sentence_and_the_window_goes_on(tmp
     whole = place.read_bytes()
     place.write_bytes(whole[:4096] + b"\xff" * (len(whole) - 4096))
     with pytest.raises(LibraryReadError, match="is damaged"):
-        window.desk.library.lots()
-    window.show_station("Green")
+        window.desk.library.batch(7)
+    window.show_station("Review")
     assert "is damaged" in window.notice._words.text()
     window.desk.shut_down()
 
@@ -485,3 +487,30 @@ def test_any_number_of_readings_arrives_in_its_order(server, record, count):
     np.testing.assert_array_equal(there.trace.t, t)
     np.testing.assert_allclose(there.trace.bean, trace.bean)
     library.close()
+
+
+def test_a_batch_is_prepared_by_what_was_read_last_while_the_server_is_silent(stations, qtbot):
+    library = stations[0]
+    lot, machine = library.save_lot(Lot("Isuka")), library.save_machine(SOUTH)
+    plan = library.plan_book.save(
+        Plan("washed", load_kg=5.0, targets=Targets(drop_c=205.0), lot=lot.name, machine=machine.name)
+    )
+    queue.add(library, plan)
+    window = make_window(library, Settings(), Look(make_application()), lambda settings: None)
+    qtbot.addWidget(window)
+    window.show()
+    window.desk.session.begin_aside = True
+    qtbot.waitUntil(lambda: "Q takes the next: 0001" in window.roast.preparing.following)
+    library.pulse.silent = True  # the journal's thread has patience, and is let through
+    window.roast.begin_prepare()
+    qtbot.waitUntil(window.roast.prepare.isVisible)
+    assert "as they were read last" in window.roast.prepare._warning.text()
+    window.roast.prepare.prepared.emit(BatchOrder(Lot("typed just now"), machine, None, 5.0))
+    qtbot.waitUntil(lambda: "A new lot cannot be kept now" in window.roast.prepare._warning.text())
+    window.take_next()
+    qtbot.waitUntil(lambda: window.desk.session.label == "0001")
+    assert (window.desk.session.order.lot, window.desk.session.order.plan.name) == (lot, "washed")
+    window.desk.session.mark_next(window.desk.clock.now())
+    assert window.desk.session.roasting
+    library.pulse.silent = False
+    window.desk.session.leave()

@@ -239,11 +239,8 @@ class MainWindow(QMainWindow):
 
     def _read_anew(self, view: QWidget) -> None:
         """Have a view show what the library holds; where that does not answer, it shows what it had."""
-        try:
-            view.read()  # type: ignore[attr-defined]  # every view has it
-            self.show_begin()
-        except LibraryError as error:
-            self._refused(str(error))
+        view.read()  # type: ignore[attr-defined]  # every view has it
+        self.show_begin()
 
     def _refused(self, sentence: str) -> None:
         """The library does not answer; of a server that is silent a line above the view says so already."""
@@ -321,7 +318,7 @@ class MainWindow(QMainWindow):
     def roast_plan(self, plan: Plan) -> None:
         """Prepare a batch of a plan."""
         self.show_station("Roast")
-        self.roast.begin_prepare(plan)
+        self.roast.preparing.begin(plan)
 
     def begin_plan(self, plan: Plan) -> None:
         """Work on a plan that is not kept yet."""

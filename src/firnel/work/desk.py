@@ -20,8 +20,9 @@ from firnel.devices.register_map import shipped_maps
 from firnel.store.batch_list import BatchLine
 from firnel.store.library import Library
 from firnel.store.locks import FileClaim, Owner, claim_device
+from firnel.store.server import in_no_hurry
 from firnel.store.spill import Spill
-from firnel.store.writing import shown
+from firnel.store.writing import LibraryError, shown
 from firnel.work.bench.results import Results, check_results, missing_of
 from firnel.work.bench.weighing import keep_colours
 from firnel.work.machines.simulated import SimulatedMachine
@@ -40,6 +41,8 @@ if TYPE_CHECKING:
     from firnel.work.roast.steel import Readiness, SteelEstimate
     from firnel.work.stations.watch import Floor, StationWatch
 
+#: An answer that the window shows later is waited for so long. [s]
+BESIDE_S = 3.0
 #: A shipped kind, simulated beside this Firnel: ``simulated:gas-6``.
 SIMULATED = "simulated:"
 #: The steel is estimated this often. [s]
@@ -195,6 +198,16 @@ class Desk:
         """What a function of this package makes of the library: so that a view asks and acts, and has no library itself."""
         return what(self.library, *about, **more)
 
+    def ask_beside(self, question: Callable[[], Answer]) -> Answer:
+        """Ask on another thread: of a server an answer is waited for a little, and not at all while it is silent.
+
+        Raises
+        ------
+        LibraryError : if none comes.
+        """
+        with in_no_hurry(BESIDE_S):
+            return question()
+
     def look_by(self, aside: Aside) -> None:
         """Have what is worked out ahead done by this from now on."""
         self._aside = aside
@@ -274,6 +287,8 @@ class Desk:
         if self._corrects(order):
             return self.session.amend(order)
         label = self.session.prepare(replace(order, waiting_id=gathered.waits, operator=self.settings.operator))
+        if gathered.model is not None and self.session.machine is not None:
+            self._model = (self.session.machine.id, gathered.model)
         self.session.take_around(
             replace(
                 self.session.around,
@@ -408,7 +423,11 @@ class Desk:
         from firnel.work.machines.knowledge import model_of  # not wanted before a machine is connected
 
         if self._model[0] != machine.id:
-            self._model = (machine.id, model_of(self.library, machine)[0])
+            try:
+                self._model = (machine.id, model_of(self.library, machine)[0])
+            except LibraryError as error:
+                self.session.say(tr("No forecast: {}", error))
+                return None
         return self._model[1]
 
     def forget_model(self) -> None:

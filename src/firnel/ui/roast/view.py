@@ -10,11 +10,11 @@ from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPaintEvent, QResizeEvent, QShortcut, QShowEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
-from firnel.core.plan import Plan
 from firnel.core.vocabulary import MarkKind, Role
 from firnel.core.words import tr
 from firnel.ui.roast.cue_panel import CuePanel
 from firnel.ui.roast.landing import FarLanding
+from firnel.ui.roast.preparing import Preparing
 from firnel.ui.roast.side_column import SideColumn
 from firnel.ui.roast.strips import LineStrip, WordStrip
 from firnel.ui.roast.told_strip import ToldStrip
@@ -26,15 +26,12 @@ from firnel.ui.theme.tokens import SPACE_M
 from firnel.work import shelf
 from firnel.work.bench.weighing import Results
 from firnel.work.day.labels import PREFIX
-from firnel.work.day.queue import OnOffer, Waiting, next_for, on_offer
 from firnel.work.desk import Desk, LinkState
 from firnel.work.review.records import BatchFilter, BatchLine, LibraryError
 from firnel.work.roast.advice_words import Told, told_line
 from firnel.work.roast.before_charge import check_label, tick_next
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.picture import roast_picture
-from firnel.work.roast.preparing import Prepared
-from firnel.work.roast.session import BatchOrder
 
 if TYPE_CHECKING:
     from firnel.ui.roast.curves import RoastCurves
@@ -62,7 +59,6 @@ class RoastView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self._desk, self._asking = desk, Asking(desk, self, desk.session.say)
         self._phase = ""
-        self._following = ""
         self._owed: BatchLine | None = None  #: the batch that the weigh sheet is about, where it is not the running one
         self._painted = False
         self.far = False
@@ -123,7 +119,9 @@ class RoastView(QWidget):
         self._setting.entered.connect(self._on_setting)
         self._hand.entered.connect(self._on_hand)
         self._hand.cancelled.connect(self._on_hand_cancelled)
-        self.prepare.prepared.connect(self._on_prepared)
+        self.preparing = Preparing(self._desk, self.prepare, self._say, self)
+        self.preparing.sheet_wanted.connect(partial(self._side.turn_to, self.prepare))
+        self.preparing.begun.connect(self._leave_prepare)
         self.prepare.cancelled.connect(self._leave_prepare)
         self.weigh.saved.connect(self._on_weighed)
 
@@ -258,7 +256,7 @@ class RoastView(QWidget):
         if not self.isVisible():
             return
         QTimer.singleShot(0, self._on_painted)
-        picture = roast_picture(self._desk.session, self._desk.settings, self._following)
+        picture = roast_picture(self._desk.session, self._desk.settings, self.preparing.following)
         self.cue.show_cue(picture.cue)
         if self._curves is not None:
             self._curves.show_picture(picture)
@@ -297,7 +295,7 @@ class RoastView(QWidget):
             return
         settings = self._desk.settings
         self._desk.tick()
-        self.cue.show_cue(cue_of(self._desk.session, settings.units, settings.cooling_aim_s, self._following))
+        self.cue.show_cue(cue_of(self._desk.session, settings.units, settings.cooling_aim_s, self.preparing.following))
         self._show_told(told_line(self._desk.session, settings.units))
 
     def _enter_phase(self, phase: str) -> None:
@@ -353,60 +351,17 @@ class RoastView(QWidget):
         self._look_for_following()
 
     def _look_for_following(self) -> None:
-        """Read which batch waits next."""
-        if self._phase in ("", "idle", "cooling"):
-            self._asking.aside("next", partial(self._desk.ask, next_for, self._desk.session.machine), self._show_following)
-        else:
-            self._following = ""
-
-    def _show_following(self, one: Waiting | None) -> None:
-        if one is None:
-            self._following = ""
-            return
-        units = self._desk.settings.units
-        load = f", {units.text(one.load_kg, 'kg')}" if one.load_kg else ""
-        self._following = tr("Q takes the next: {} {}{}.", one.number, one.plan.name, load)
+        self.preparing.look(self._phase in ("", "idle", "cooling"))
 
     # What the user does
 
-    def begin_prepare(self, plan: Plan | None = None) -> None:
-        """Open the prepare sheet with a plan chosen, or with the batch that waits next."""
-        if self._in_the_drum():
-            return
-        question = partial(self._desk.ask, on_offer, self._desk.session.machine)
-        self._asking.aside("prepare", question, partial(self._show_prepare, plan))
-
-    def _show_prepare(self, plan: Plan | None, read: OnOffer) -> None:
-        session = self._desk.session
-        if session.roasting:
-            return  # charged while it was read
-        self.prepare.offer(read.lots, read.machines, read.plans, session.machine, self._desk.settings.units)
-        if session.phase == "ready":
-            self.prepare.show_order(session.order)  # what is prepared is corrected, and keeps its number
-        elif read.next is not None and plan is None:
-            self.prepare.choose_plan(read.next.plan)
-        if plan is not None:
-            self.prepare.choose_plan(plan)
-        self._side.turn_to(self.prepare)
+    def begin_prepare(self) -> None:
+        """Open the prepare sheet."""
+        self.preparing.begin()
 
     def take_next(self) -> None:
         """Prepare the batch that waits next."""
-        if self._in_the_drum():
-            return
-        self._asking.aside("begin", self._desk.preparing_next(), self._begin_next)
-
-    def _begin_next(self, gathered: Prepared | None) -> None:
-        if gathered is None:
-            self._message.show_text(tr("No batch waits: queue one in Plan, or press N."))
-        elif not self._in_the_drum():
-            self._desk.begin(gathered)
-
-    def _in_the_drum(self) -> bool:
-        session = self._desk.session
-        if not session.roasting:
-            return False
-        self._message.show_text(tr("Batch {} is in the drum: drop it first.", session.label))
-        return True
+        self.preparing.take_next()
 
     def _confirm(self) -> None:
         session, now = self._desk.session, self._desk.clock.now()
@@ -418,16 +373,8 @@ class RoastView(QWidget):
     def _on_label(self, text: str) -> None:
         check_label(self._desk.session, text, self._desk.clock.now())
 
-    def _on_prepared(self, order: BatchOrder) -> None:
-        self._asking.aside("begin", self._desk.preparing(order), self._begin)
-
-    def _begin(self, gathered: Prepared) -> None:
-        try:
-            self._desk.begin(gathered)
-        except ValueError as error:
-            self.prepare.say(self._desk.settings.units.sentence(str(error)))
-            return
-        self._leave_prepare()
+    def _say(self, sentence: str) -> None:
+        self._message.show_text(sentence)
 
     def _leave_prepare(self) -> None:
         self._owed = None

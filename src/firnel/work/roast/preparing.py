@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from typing import TYPE_CHECKING
 
 from firnel.core.vocabulary import BatchRecord, Machine
 from firnel.store.batch_list import BatchFilter
@@ -15,13 +16,17 @@ from firnel.work.review.references import reference_of
 from firnel.work.roast.drop_cue import learned_lead
 from firnel.work.roast.session import BatchOrder
 
+if TYPE_CHECKING:
+    from firnel.core.model.learning import MachineModel
+
 #: A machine that has stood for longer begins its day anew.
 DAY = timedelta(hours=3)
 
 
 @dataclass(frozen=True)
 class Prepared:
-    """An order with its green as it is charged, the load that waits for it, and what is known around it; see `Around`."""
+    """An order with its green as it is charged, the load that waits for it, what is known around it (see `Around`), and what
+    is learned of its machine; None where that was not read."""
 
     order: BatchOrder
     waits: int | None
@@ -29,6 +34,12 @@ class Prepared:
     reference: BatchRecord | None
     lead_s: float
     care: str
+    model: MachineModel | None
+
+
+def prepared_without(order: BatchOrder) -> Prepared:
+    """An order as it is, where the library cannot be asked."""
+    return Prepared(order, order.waiting_id, None, None, 0.0, "", None)
 
 
 def gather(library: Library, order: BatchOrder, machine: Machine | None, now: datetime) -> Prepared:
@@ -48,7 +59,11 @@ def gather(library: Library, order: BatchOrder, machine: Machine | None, now: da
     waits = order.waiting_id
     if waits is None and (one := waiting_for(library, order)) is not None:
         waits = one.id
-    machine = order.machine or machine
+    machine, model = order.machine or machine, None
+    if machine is not None and machine.id is not None:
+        from firnel.work.machines.knowledge import model_of  # slow to load, and not wanted where no batch is roasted
+
+        model = model_of(library, machine)[0]
     return Prepared(
         order,
         waits,
@@ -56,6 +71,7 @@ def gather(library: Library, order: BatchOrder, machine: Machine | None, now: da
         reference_of(library, order.plan),
         learned_lead(library, machine.id if machine is not None else None),
         due_words(library, machine, now) if machine is not None else "",
+        model,
     )
 
 
