@@ -225,7 +225,7 @@ def test_few_marks_lean_on_the_machine_and_many_on_the_lot():
         threshold = threshold_from(CRACK, others + [(GreenTraits("odd"), 200.0)] * count)
         mean, sd = threshold.expect(GreenTraits("odd"))
         means.append(mean)
-        assert sd >= CRACK.batch_sd
+        assert sd >= 0.5 * CRACK.batch_sd
     assert means == sorted(means)
     assert means[0] == pytest.approx(196.0, abs=0.2)
     assert means[-1] == pytest.approx(200.0, abs=0.4)
@@ -233,7 +233,7 @@ def test_few_marks_lean_on_the_machine_and_many_on_the_lot():
 
 def test_one_mark_on_one_lot_is_the_textbook_shrinkage():
     # Normal with normal prior (Gelman et al., Bayesian Data Analysis, 2.5): the machine's mean, the lot, the batch.
-    threshold = Threshold(CRACK, (GreenTraits("a"),), (200.0,))
+    threshold = Threshold(replace(CRACK, spreads=(0.0, 0.0)), (GreenTraits("a"),), (200.0,))
     machine, batch = CRACK.machine_sd**2, CRACK.batch_sd**2
     shared = machine + CRACK.lot_sd**2
     assert threshold.expect(GreenTraits("a"))[0] == pytest.approx(CRACK.usual_c + 5.0 * shared / (shared + batch))

@@ -159,6 +159,8 @@ class Forecaster:
         self._own_heat = normal(*fitted.own_heat.get(batch.lot, (0.0, LOT_OWN_HEAT_SD)))
         traits = GreenTraits(batch.lot, batch.density, batch.moisture, batch.process, mixed_of(batch.blend))
         self._yellow_c, self._crack_c = normal(*yellow.expect(traits)), normal(*crack.expect(traits))
+        cracked = any(known.lot == batch.lot for known in crack.traits)
+        self._crack_width = self._widths.crack if cracked else self._widths.new_lot
         self._drift_before = normal(0.0, drift.before_sd)
         # What is left out after the crack was learned at the loads of the fit: elsewhere it is less sure.
         away = abs(1.0 - batch.load_kg / fitted.full_load) if fitted.full_load else 0.0
@@ -356,12 +358,12 @@ class Forecaster:
         known = np.isfinite(drop_t) & np.isfinite(crack)
         development = np.where(known, drop_t, np.inf) - np.where(known, crack, 0.0)
         widths = self._widths
-        to_drop = widths.landing if cracked or rule.development_s is None else widths.crack
+        to_drop = widths.landing if cracked or rule.development_s is None else self._crack_width
         middle = np.nanmedian(drop_c) if np.isfinite(drop_c).any() else 0.0
         landed = middle + widths.landing * (drop_c - middle)
         fan = np.quantile(sane(ahead.bean_probe), (0.1, 0.5, 0.9), axis=1)
         return Forecast(
-            self.t, "model", interval(yellow, widths.yellow), interval(crack, widths.crack), interval(drop_t, to_drop),
+            self.t, "model", interval(yellow, widths.yellow), interval(crack, self._crack_width), interval(drop_t, to_drop),
             interval(landed), interval(development, to_drop),
             ahead.t, fan[1] + widths.fan * (fan - fan[1]), np.median(sane(ahead.air_probe), axis=1),
             np.stack([development[known], landed[known]]),

@@ -5,7 +5,7 @@ The score says how far each kind of statement can be trusted on this machine, an
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -27,6 +27,8 @@ EARLIEST_S = 60.0
 #: The heat must move by this share of its scale to be asked what comes of it, and that is looked at so long after. [1], [s]
 LEAST_MOVE, AFTER_MOVE_S = 0.05, 60.0
 SEED = 17
+#: What is said of first crack.
+CRACKS = (Statement.CRACK, Statement.CRACK_FAR)
 #: By how much the steel's interval is stretched at most.
 WIDEST_STEEL = 4.0
 
@@ -42,6 +44,7 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
     """
     without = model.fitted.without
     told: list[Foretold] = []
+    strange: list[Foretold] = []  # first cracks as they would be told of a lot that is new to the machine
     samples = level_samples(model.fitted, batches)
     latest = [batch for batch in batches if batch.label in without][-LATEST:]
     for index, batch in enumerate(latest):
@@ -53,11 +56,13 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
             yellow=model.yellow.without(batch.label), crack=model.crack.without(batch.label),
         )  # fmt: skip
         told += [*foretold(blind, batch), *_level_foretold(blind, batch, others), *_steel_foretold(blind, batch)]
+        if any(traits.lot == batch.lot for traits in blind.crack.traits):
+            strange += foretold(_stranger_to(blind, batch.lot), batch, CRACKS)
 
     def of(*kinds: Statement, usual: float = USUAL, widest: float = WIDEST) -> float:
         return stretch([(one.off, one.half) for one in told if one.statement in kinds], usual, widest)
 
-    crack = of(Statement.CRACK, Statement.CRACK_FAR)
+    crack = of(*CRACKS)
     # A fit says of itself that it knows its steel and its level better than it does: what it leaves out is not in there.
     factor = {
         Statement.YELLOW: of(Statement.YELLOW), Statement.CRACK: crack, Statement.CRACK_FAR: crack,
@@ -70,13 +75,25 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
         loss_sd=factor[Statement.LOSS] * model.level.loss_sd,
         colour_sd=factor[Statement.COLOUR] * model.level.colour_sd,
     )
-    widths = Widths(factor[Statement.YELLOW], crack, factor[Statement.LANDING], factor[Statement.MOVE], factor[Statement.STEEL])
+    known = {one.label for one in strange}
+    new = [one for one in told if one.statement in CRACKS and one.label not in known]
+    widths = Widths(
+        factor[Statement.YELLOW], crack, stretch([(one.off, one.half) for one in (*new, *strange)]), factor[Statement.LANDING],
+        factor[Statement.MOVE], factor[Statement.STEEL],
+    )  # fmt: skip
     score = tuple(replace(one, half=one.half * factor[one.statement]) for one in told)
     return replace(model, fitted=replace(model.fitted, without={}), widths=widths, level=level, score=score)
 
 
-def foretold(model: MachineModel, batch: LoggedBatch) -> list[Foretold]:
-    """What a model would have said of a batch, under the moves that were made."""
+def _stranger_to(model: MachineModel, lot: str) -> MachineModel:
+    """The model as far as it can forget a lot."""
+    fitted = model.fitted
+    uptake, own_heat = ({k: v for k, v in of.items() if k != lot} for of in (fitted.uptake, fitted.own_heat))
+    return replace(model, fitted=replace(fitted, uptake=uptake, own_heat=own_heat), crack=model.crack.without_lot(lot))
+
+
+def foretold(model: MachineModel, batch: LoggedBatch, kinds: Collection[Statement] = tuple(Statement)) -> list[Foretold]:
+    """What a model would have said of a batch, under the moves that were made: statements of these kinds."""
     yellow, crack, drop = batch.yellow_t, batch.first_crack_t, batch.drop_t
     found: list[Foretold] = []
     if crack is None or drop is None:
@@ -91,16 +108,16 @@ def foretold(model: MachineModel, batch: LoggedBatch) -> list[Foretold]:
             high = said.high if said.high is not None else 2.0 * said.value - said.low  # some members never get there
             found.append(Foretold(statement, batch.label, came - said.value, 0.5 * (high - said.low)))
 
-    if yellow is not None and yellow - 90.0 > EARLIEST_S:
+    if Statement.YELLOW in kinds and yellow is not None and yellow - 90.0 > EARLIEST_S:
         note(Statement.YELLOW, ask(yellow - 90.0).yellow, yellow)
     for statement, ahead in ((Statement.CRACK_FAR, 180.0), (Statement.CRACK, 90.0)):
-        if crack - ahead > EARLIEST_S:
+        if statement in kinds and crack - ahead > EARLIEST_S:
             note(statement, ask(crack - ahead).first_crack, crack)
     last = round(drop / batch.step)
     ending = batch.bean[max(last - 3, 0) : last]
-    if np.isfinite(ending).any():
+    if Statement.LANDING in kinds and np.isfinite(ending).any():
         note(Statement.LANDING, ask(crack).drop_c, float(np.nanmean(ending)))
-    moved = largest_move(batch)
+    moved = largest_move(batch) if Statement.MOVE in kinds else None
     if moved is not None:
         made = ask(moved)
         if made.fan_t is not None and made.fan is not None:

@@ -2,7 +2,8 @@
 
 A mark is the machine's mean, plus what density, moisture and process usually do, plus the lot's own deviation, plus
 the batch's. All are normal, so what is expected of a new batch follows in closed form: few marks lean on the
-machine, many on the lot.
+machine, many on the lot. How far lots and batches lie apart differs from house to house; it is weighed by the marks
+themselves (a grid over both, each by its likelihood: Gelman et al., Bayesian Data Analysis, 5.4 and 11).
 """
 
 from __future__ import annotations
@@ -29,13 +30,17 @@ class Habit:
     machine_sd: float
     effects: tuple[float, float, float, float]
     effects_sd: tuple[float, float, float, float]
-    lot_sd: float  #: of a lot around what its traits let expect
-    batch_sd: float  #: of a batch around its lot
+    lot_sd: float  #: of a lot around what its traits let expect, on the middle one of many houses
+    batch_sd: float  #: of a batch around its lot, likewise
+    spreads: tuple[float, float] = (0.45, 0.35)  #: of the logarithms of both over the houses
 
 
-#: From the marks of the logs in tests/logs on seven machines, which agree in them, and of two simulated ones; rounded.
-CRACK = Habit(195.0, 7.0, (2.4, -0.2, -2.0, -3.0), (0.7, 0.5, 0.8, 1.5), 0.8, 0.6)
+#: From the marks of the logs in tests/logs on seven machines, which agree in them, and of two simulated ones; rounded. How
+#: far lots lie apart, from the same logs and ten drawn machines: the same for first crack as for yellow.
+CRACK = Habit(195.0, 7.0, (2.4, -0.2, -2.0, -3.0), (0.7, 0.5, 0.8, 1.5), 1.2, 0.6)
 YELLOW = Habit(155.0, 5.0, (0.3, -0.5, -1.5, -3.5), (0.8, 1.0, 1.8, 2.8), 1.2, 1.1)
+#: Where the spreads of lots and batches are looked at, in standard deviations of their logarithms.
+GRID = np.linspace(-2.0, 2.0, 7)
 
 
 @dataclass(frozen=True)
@@ -83,6 +88,14 @@ class Threshold:
         labels = tuple(self.labels[index] for index in kept if index < len(self.labels))
         return Threshold(self.habit, tuple(self.traits[i] for i in kept), tuple(self.seen[i] for i in kept), labels)
 
+    def without_lot(self, lot: str) -> Threshold:
+        """The same, had no batch of that lot been marked."""
+        threshold = self
+        for traits, label in zip(self.traits, self.labels, strict=True):
+            if traits.lot == lot:
+                threshold = threshold.without(label)
+        return threshold
+
     def expect(self, green: GreenTraits) -> tuple[float, float]:
         """Mean and standard deviation for a batch to come of this green. [degC]"""
         habit, row = self.habit, green.effects()
@@ -90,16 +103,35 @@ class Threshold:
         prior = np.array([habit.usual_c, *habit.effects])
         # The parts of a blend crack each at their own: nobody hears the mean of them.
         apart = float(np.sum(np.square(np.multiply(habit.effects, green.mixed)))) if green.mixed else 0.0
-        own = float(row @ weight @ row) + habit.lot_sd**2 + habit.batch_sd**2 + apart
+        lot, batch, likely = (one.ravel() for one in _houses(habit))
+        own = float(row @ weight @ row) + lot + batch + apart  # of each house, as all below: shape (g,)
         if not self.traits:
-            return float(row @ prior), float(np.sqrt(own))
+            return float(row @ prior), float(np.sqrt(likely @ own))
         rows = np.stack([traits.effects() for traits in self.traits])
         same = np.array([[a.lot == b.lot for b in self.traits] for a in self.traits], float)
-        covariance = rows @ weight @ rows.T + habit.lot_sd**2 * same + habit.batch_sd**2 * np.eye(len(self.traits))
-        across = rows @ weight @ row + habit.lot_sd**2 * np.array([traits.lot == green.lot for traits in self.traits], float)
-        gain = np.linalg.solve(covariance, across)
-        mean = float(row @ prior) + float(gain @ (np.array(self.seen) - rows @ prior))
-        return mean, float(np.sqrt(max(own - float(gain @ across), habit.batch_sd**2 + apart)))
+        alike = np.array([traits.lot == green.lot for traits in self.traits], float)
+        covariance = rows @ weight @ rows.T + lot[:, None, None] * same + batch[:, None, None] * np.eye(len(rows))
+        across = rows @ weight @ row + lot[:, None] * alike
+        left = np.array(self.seen) - rows @ prior
+        gain = np.linalg.solve(covariance, across[:, :, None])[:, :, 0]
+        told = np.linalg.solve(covariance, np.broadcast_to(left[:, None], (lot.size, left.size, 1)))[:, :, 0]
+        fits = np.log(likely) - 0.5 * (told @ left + np.linalg.slogdet(covariance)[1])
+        share = np.exp(fits - fits.max())
+        share /= share.sum()
+        means = row @ prior + gain @ left
+        variance = np.maximum(own - np.einsum("gi,gi->g", gain, across), batch + apart)
+        mean = float(share @ means)
+        return mean, float(np.sqrt(share @ (variance + np.square(means - mean))))
+
+
+def _houses(habit: Habit) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Variances of lots and of batches in houses as they may be [K^2], and how likely each house is; shapes (7, 7)."""
+    of_lots, of_batches = (
+        np.square(sd * np.exp(spread * GRID)) for sd, spread in zip((habit.lot_sd, habit.batch_sd), habit.spreads, strict=True)
+    )
+    weight = np.exp(-0.5 * np.square(GRID))
+    lots, batches = np.meshgrid(of_lots, of_batches)
+    return lots, batches, np.outer(weight, weight) / weight.sum() ** 2
 
 
 def threshold_from(habit: Habit, marks: Sequence[tuple[GreenTraits, float]], labels: Sequence[str] = ()) -> Threshold:

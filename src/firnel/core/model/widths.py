@@ -23,6 +23,7 @@ class Widths:
 
     yellow: float = 1.0
     crack: float = 1.0
+    new_lot: float = 1.0  #: of first crack, where the lot never came to one on this machine
     landing: float = 1.0
     fan: float = 1.0
     steel: float = 1.0
