@@ -11,11 +11,13 @@ from made import trace_of
 from firnel.core.model.document import OutdatedModelError, model_from_document, model_to_document
 from firnel.core.model.drift import learn_drift
 from firnel.core.model.fitting import FitCancelledError, identify
+from firnel.core.model.forecast import DropRule
 from firnel.core.model.identification import modelled, priors_of, steel_from_idling
 from firnel.core.model.learning import crack_error, crack_time, misfit, model_from, traits_of, unaware_of
 from firnel.core.model.lessons import learn
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import UnusableLogError, logged_batch
+from firnel.core.model.replay import as_made, forecast_at
 from firnel.core.model.thresholds import CRACK, GreenTraits, Threshold, threshold_from
 from firnel.core.vocabulary import Control, Mark, MarkKind
 
@@ -238,6 +240,36 @@ def test_one_mark_on_one_lot_is_the_textbook_shrinkage():
     shared = machine + CRACK.lot_sd**2
     assert threshold.expect(GreenTraits("a"))[0] == pytest.approx(CRACK.usual_c + 5.0 * shared / (shared + batch))
     assert threshold.expect(GreenTraits("b"))[0] == pytest.approx(CRACK.usual_c + 5.0 * machine / (shared + batch))
+
+
+def test_where_lots_lie_apart_a_new_one_is_known_less_and_a_known_one_as_well():
+    def house(apart):
+        marks = [(GreenTraits(f"lot {n % 4}"), 196.0 + apart * (n % 4 - 1.5) + 0.3 * (-1) ** (n // 4)) for n in range(12)]
+        threshold = threshold_from(CRACK, marks, [str(n) for n in range(12)])
+        return [threshold.expect(GreenTraits(lot))[1] for lot in ("lot 0", "new")], threshold
+
+    (known, new), _ = house(0.2)
+    (known_apart, new_apart), threshold = house(2.5)
+    assert new_apart > 2.0 * new
+    assert known_apart == pytest.approx(known, rel=0.25)
+    forgotten = threshold.without_lot("lot 0")
+    assert len(forgotten.seen) == 9
+    assert forgotten.expect(GreenTraits("lot 0")) == forgotten.expect(GreenTraits("new"))
+
+
+def test_what_is_said_of_a_new_lot_is_stretched_by_a_width_of_its_own(south):
+    batch = batches_of("south")[0]
+    at, rule = batch.first_crack_t - 120.0, DropRule(development_s=90.0)
+
+    def half(lot, **widths):
+        model = replace(south, widths=replace(south.widths, **widths))
+        of_lot = replace(batch, lot=lot)
+        said = forecast_at(model, of_lot, at, as_made(of_lot, at), rule, np.random.default_rng(3)).first_crack
+        return said.high - said.low
+
+    assert half("new", new_lot=2.0, crack=1.0) == pytest.approx(2.0 * half("new", new_lot=1.0, crack=3.0))
+    known = south.crack.traits[1].lot
+    assert half(known, new_lot=9.0, crack=2.0) == pytest.approx(2.0 * half(known, new_lot=1.0, crack=1.0))
 
 
 def test_without_marks_the_usual_is_expected_widely():

@@ -30,7 +30,7 @@ from firnel.core.model.replay import HORIZON_S
 from firnel.core.model.score import muted
 from firnel.core.model.statements import FEWEST
 from firnel.core.plan import DueMove, Plan, PlanCurve, shifted_curve
-from firnel.core.vocabulary import BatchRecord, Control, Lot, Machine, MarkKind, Role
+from firnel.core.vocabulary import BatchRecord, Control, Machine, MarkKind, Role
 from firnel.core.words import tr
 from firnel.work.machines.forecasting import SEED, curve_record
 from firnel.work.roast.coming import Coming, coming_of
@@ -54,9 +54,6 @@ ABOUT_CRACK_S = 30.0
 AGAINST_STALL, LEAST_AHEAD_S = (1, 2, 4, 8), 60.0
 #: Half the 80 % interval of a mark whose coming was not watched. [s]
 LEAST_DOUBT_S = 15.0
-#: The same of a lot that never came to that mark on this machine, at least: `bench model` has first cracks of such lots
-#: 5 to 14 s off on the median, and 1.9 times that is half of an 80 % interval. [s]
-NEW_LOT_DOUBT_S = 20.0
 #: A control beside the main heat is advised once so many logged batches have moved it: before, its effect was not seen.
 SEEN_MOVED = 3
 
@@ -173,17 +170,9 @@ class LiveForecast:
                 # Between two forecasts it rose by a straight line.
                 part = (0.5 - before) / (share - before) if share > before and before < 0.5 else 1.0
                 half = self._half.setdefault(kind, before_t + part * (ask.now - before_t))
-                doubt = self._doubt.get(kind, LEAST_DOUBT_S)
-                found[kind] = (half, max(doubt, NEW_LOT_DOUBT_S) if self._new_to(kind, ask.lot) else doubt, share)
+                found[kind] = (half, self._doubt.get(kind, LEAST_DOUBT_S), share)
             self._last_share[kind] = (ask.now, share)
         return found
-
-    def _new_to(self, kind: MarkKind, lot: Lot | None) -> bool:
-        """Whether nobody knows at which reading this lot comes to a mark here."""
-        if self._model is None or lot is None:
-            return True
-        threshold = self._model.yellow if kind is MarkKind.YELLOW else self._model.crack
-        return all(traits.lot != lot.name for traits in threshold.traits)
 
     def _own(self, ask: Ask, zero: float) -> PlanCurve | None:
         """The plan's curve from charge on, moved with its marks."""
