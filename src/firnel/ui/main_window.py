@@ -37,7 +37,7 @@ from firnel.ui.shared.whole_words import WholeWords
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import WINDOW
 from firnel.ui.unfinished import Unfinished
-from firnel.ui.view_maker import make_view
+from firnel.ui.view_maker import load_views, make_view
 from firnel.work.beginning import has_roasted, is_empty
 from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus
 from firnel.work.library_care import copy_of_today
@@ -408,8 +408,9 @@ class MainWindow(QMainWindow):
         self.notice.tell(sentence)
 
     def begin_learning(self) -> None:
-        """Learn what batches could still teach, soon."""
+        """Learn what batches could still teach, soon; and have the views at hand."""
         QTimer.singleShot(LEARN_AFTER_MS, self._teaching.look)
+        QTimer.singleShot(LEARN_AFTER_MS // 2, lambda: self._aside.run("views", load_views, lambda _: None))
 
     def keep_copies(self) -> None:
         """Keep a copy of the library each day, now and while the window stays open."""

@@ -3,12 +3,23 @@
 from __future__ import annotations
 
 from functools import partial
+from importlib import import_module
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QWidget
 
 if TYPE_CHECKING:
     from firnel.ui.main_window import MainWindow
+
+
+#: Where the views are; what they need with them, plots and solvers, takes longer to load than the window itself.
+MODULES = ("green", "plan", "day", "bench", "review", "machines")
+
+
+def load_views() -> None:
+    """Load the code of all views, on any thread: the first look at each is sooner then."""
+    for name in MODULES:
+        import_module(f"firnel.ui.{name}.view")
 
 
 def make_view(window: MainWindow, name: str) -> QWidget:

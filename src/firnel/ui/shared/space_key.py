@@ -56,7 +56,7 @@ class SpaceKey(QObject):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Take the key that marks before a button or a list does."""
-        if event is None or event.type() != QEvent.Type.KeyPress or not isinstance(event, QKeyEvent):
+        if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:  # in this order: every event comes by here
             return False
         focus = QApplication.focusWidget()
         if watched is not focus or not isinstance(watched, QWidget) or not self._mine(watched) or not self._wanted():
