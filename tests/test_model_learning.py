@@ -257,6 +257,20 @@ def test_where_lots_lie_apart_a_new_one_is_known_less_and_a_known_one_as_well():
     assert forgotten.expect(GreenTraits("lot 0")) == forgotten.expect(GreenTraits("new"))
 
 
+def test_what_the_load_does_to_a_mark_is_learned_from_unlike_loads():
+    loads = (3.0, 4.0, 5.0, 6.0)
+    marks = [(GreenTraits("a"), 196.0 + 5.0 * np.log(load / 4.4)) for load in loads]
+    threshold = threshold_from(CRACK, marks, loads=loads)
+    told = [threshold.expect(GreenTraits("a"), load) for load in (2.5, 4.4, None)]
+    assert told[0][0] == pytest.approx(196.0 + 5.0 * np.log(2.5 / 4.4), abs=0.7)
+    assert told[1] == pytest.approx(told[2], abs=0.05)
+    assert told[0][1] > told[1][1], "further from what was seen"
+    same = threshold_from(CRACK, marks[1:2] * 4, loads=(4.0,) * 4)
+    (near, _), (far, doubt) = (same.expect(GreenTraits("a"), load) for load in (4.0, 2.0))
+    assert near - far == pytest.approx(CRACK.by_load[0] * np.log(2.0), abs=0.1), "what is usual"
+    assert doubt > CRACK.by_load[1] * np.log(2.0)
+
+
 def test_what_is_said_of_a_new_lot_is_stretched_by_a_width_of_its_own(south):
     batch = batches_of("south")[0]
     at, rule = batch.first_crack_t - 120.0, DropRule(development_s=90.0)

@@ -163,7 +163,7 @@ class Candidates:
         self.end = self.crack + self.development
         self._lean = 0.0, 0.0
         self._load = load_of(model, green, plan.load_kg or 1.0, plan.room_c)
-        self.levels_c = model.yellow.expect(green)[0], model.crack.expect(green)[0]
+        self.levels_c = tuple(mark.expect(green, plan.load_kg)[0] for mark in (model.yellow, model.crack))
         self._t = COARSE * np.arange(int((self.end + 150.0) / COARSE))
         self._expected = {id(plan.moves[index]): at for index, at in (expected or {}).items()}
         self.house = self._house()

@@ -106,9 +106,11 @@ def _threshold_to_document(threshold: Threshold) -> dict[str, Any]:
         "traits": [asdict(traits) for traits in threshold.traits],
         "seen": list(threshold.seen),
         "labels": list(threshold.labels),
+        "loads": list(threshold.loads),
     }
 
 
 def _threshold_from_document(document: Mapping[str, Any], habit: Habit) -> Threshold:
     traits = tuple(GreenTraits(**{**entry, "mixed": tuple(entry.get("mixed", ()))}) for entry in document["traits"])
-    return Threshold(habit, traits, tuple(map(float, document["seen"])), tuple(document["labels"]))
+    seen, loads = tuple(map(float, document["seen"])), tuple(document.get("loads", ()))
+    return Threshold(habit, traits, seen, tuple(document["labels"]), loads)

@@ -158,7 +158,7 @@ class Forecaster:
         self._uptake = uptake + normal(*fitted.uptake.get(batch.lot, (0.0, LOT_UPTAKE_SD)))
         self._own_heat = normal(*fitted.own_heat.get(batch.lot, (0.0, LOT_OWN_HEAT_SD)))
         traits = GreenTraits(batch.lot, batch.density, batch.moisture, batch.process, mixed_of(batch.blend))
-        self._yellow_c, self._crack_c = normal(*yellow.expect(traits)), normal(*crack.expect(traits))
+        self._yellow_c, self._crack_c = (normal(*mark.expect(traits, batch.load_kg)) for mark in (yellow, crack))
         cracked = any(known.lot == batch.lot for known in crack.traits)
         self._crack_width = self._widths.crack if cracked else self._widths.new_lot
         self._drift_before = normal(0.0, drift.before_sd)

@@ -145,7 +145,7 @@ def seen_in(batches: Sequence[LoggedBatch]) -> dict[str, Seen]:
 def _threshold(habit: Habit, marks: Sequence[tuple[LoggedBatch, Simulated, float | None]]) -> Threshold:
     marked = [(batch, simulated, t) for batch, simulated, t in marks if t is not None]
     seen = [(traits_of(batch), bean_at(batch, simulated, t)) for batch, simulated, t in marked]
-    return threshold_from(habit, seen, [batch.label for batch, _, _ in marked])
+    return threshold_from(habit, seen, [batch.label for batch, _, _ in marked], [batch.load_kg for batch, _, _ in marked])
 
 
 def unaware_of(model: MachineModel, label: str, lot: str) -> MachineModel:
@@ -178,7 +178,7 @@ def bean_at(batch: LoggedBatch, simulated: Simulated, t: float | None) -> float:
 def crack_time(model: MachineModel, batch: LoggedBatch) -> float | None:
     """When first crack comes from charge state and moves alone [s from charge]; None if not before the end."""
     simulated = modelled(model.fitted, batch, known=False)
-    level, _ = model.crack.expect(traits_of(batch))
+    level, _ = model.crack.expect(traits_of(batch), batch.load_kg)
     above = np.flatnonzero(simulated.bean[:, 0] >= level)
     if above.size == 0:
         # The log ends at the drop, the model may be behind: go on at its last rate.

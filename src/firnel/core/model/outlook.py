@@ -79,7 +79,7 @@ def outlook(
     charge_c = plan.targets.charge_c or 200.0
     steel = normal(float(roast.simulated.steel[0, 0]), BATCH_STEEL_SD)
     start = StartState(steel, charge_c, charge_c + model.air_over_charge_c, plan.room_c, fitted.number("heat_before"))
-    yellow_c, crack_c = normal(*model.yellow.expect(green)), normal(*model.crack.expect(green))
+    yellow_c, crack_c = (normal(*mark.expect(green, plan.load_kg)) for mark in (model.yellow, model.crack))
     end = roast.drop_t if roast.drop_t is not None else float(roast.simulated.t[-1])
     t: FloatArray = np.arange(0.0, end + 180.0, STEP, dtype=np.float64)
     yellow: FloatArray = np.full(members, roast.marks[MarkKind.YELLOW] or end)

@@ -101,7 +101,7 @@ def run_plan(
     room_c = plan.room_c if room_c is None else room_c
     load = load_of(model, green, plan.load_kg, room_c)
     start = StartState(steel, charge_c, charge_c + model.air_over_charge_c, room_c, model.fitted.number("heat_before"))
-    levels = model.yellow.expect(green)[0], model.crack.expect(green)[0]
+    levels = model.yellow.expect(green, plan.load_kg)[0], model.crack.expect(green, plan.load_kg)[0]
     when: dict[MarkKind, float | None] = dict.fromkeys(MarkKind)
     expected: tuple[float | None, ...] = ()
     simulated: Simulated | None = None
@@ -121,7 +121,7 @@ def sketched(
     model: MachineModel, plan: Plan, green: GreenTraits, simulated: Simulated, expected: tuple[float | None, ...]
 ) -> PlannedRoast:
     """A roast that was simulated already, with its marks read off it; ``expected`` as in `PlannedRoast`."""
-    levels = model.yellow.expect(green)[0], model.crack.expect(green)[0]
+    levels = model.yellow.expect(green, plan.load_kg)[0], model.crack.expect(green, plan.load_kg)[0]
     return _roast(model, green, simulated, _marks(simulated, levels, plan), expected)
 
 

@@ -1,6 +1,6 @@
 """Yellow and first crack as bean temperatures: what the machine, the process, the density and the lot let expect.
 
-A mark is the machine's mean, plus what density, moisture and process usually do, plus the lot's own deviation, plus
+A mark is the machine's mean, plus what density, moisture, process and load usually do, plus the lot's own deviation, plus
 the batch's. All are normal, so what is expected of a new batch follows in closed form: few marks lean on the
 machine, many on the lot. How far lots and batches lie apart differs from house to house; it is weighed by the marks
 themselves (a grid over both, each by its likelihood: Gelman et al., Bayesian Data Analysis, 5.4 and 11).
@@ -32,13 +32,14 @@ class Habit:
     effects_sd: tuple[float, float, float, float]
     lot_sd: float  #: of a lot around what its traits let expect, on the middle one of many houses
     batch_sd: float  #: of a batch around its lot, likewise
+    by_load: tuple[float, float]  #: for e times the load, and its standard deviation over machines [degC]
     spreads: tuple[float, float] = (0.45, 0.35)  #: of the logarithms of both over the houses
 
 
 #: From the marks of the logs in tests/logs on seven machines, which agree in them, and of two simulated ones; rounded. How
-#: far lots lie apart, from the same logs and ten drawn machines: the same for first crack as for yellow.
-CRACK = Habit(195.0, 7.0, (2.4, -0.2, -2.0, -3.0), (0.7, 0.5, 0.8, 1.5), 1.2, 0.6)
-YELLOW = Habit(155.0, 5.0, (0.3, -0.5, -1.5, -3.5), (0.8, 1.0, 1.8, 2.8), 1.2, 1.1)
+#: far lots lie apart, and what the load does, from the same logs and ten drawn machines.
+CRACK = Habit(195.0, 7.0, (2.4, -0.2, -2.0, -3.0), (0.7, 0.5, 0.8, 1.5), 1.2, 0.6, (1.0, 3.0))
+YELLOW = Habit(155.0, 5.0, (0.3, -0.5, -1.5, -3.5), (0.8, 1.0, 1.8, 2.8), 1.2, 1.1, (0.5, 3.0))
 #: Where the spreads of lots and batches are looked at, in standard deviations of their logarithms.
 GRID = np.linspace(-2.0, 2.0, 7)
 
@@ -74,19 +75,22 @@ def mixed_of(lot: Lot | None) -> tuple[float, ...]:
 class Threshold:
     """The bean temperature at which a mark comes: what has been seen so far.
 
-    ``habit`` is expected before anything was seen; ``traits``, ``seen`` [degC] and ``labels`` are the marked batches.
+    ``habit`` is expected before anything was seen; ``traits``, ``seen`` [degC], ``labels`` and ``loads`` [kg; None where it is
+    not known, or of none] are the marked batches.
     """
 
     habit: Habit
     traits: tuple[GreenTraits, ...] = ()
     seen: tuple[float, ...] = ()
     labels: tuple[str, ...] = ()
+    loads: tuple[float | None, ...] = ()
 
     def without(self, label: str) -> Threshold:
         """The same, had that batch not been marked: a forecast must not know its own batch's mark beforehand."""
         kept = [index for index in range(len(self.seen)) if index >= len(self.labels) or self.labels[index] != label]
         labels = tuple(self.labels[index] for index in kept if index < len(self.labels))
-        return Threshold(self.habit, tuple(self.traits[i] for i in kept), tuple(self.seen[i] for i in kept), labels)
+        loads = tuple(self.loads[index] for index in kept if index < len(self.loads))
+        return Threshold(self.habit, tuple(self.traits[i] for i in kept), tuple(self.seen[i] for i in kept), labels, loads)
 
     def without_lot(self, lot: str) -> Threshold:
         """The same, had no batch of that lot been marked."""
@@ -96,18 +100,26 @@ class Threshold:
                 threshold = threshold.without(label)
         return threshold
 
-    def expect(self, green: GreenTraits) -> tuple[float, float]:
-        """Mean and standard deviation for a batch to come of this green. [degC]"""
-        habit, row = self.habit, green.effects()
-        weight = np.diag(np.square([habit.machine_sd, *habit.effects_sd]))
-        prior = np.array([habit.usual_c, *habit.effects])
+    def _loaded(self) -> tuple[FloatArray, float]:
+        """Logarithms of the seen loads about their mean, nought where a load is not known, shape (n,); and that mean."""
+        logs = np.array([np.log(load) if load else np.nan for load in (self.loads or (None,) * len(self.seen))], float)
+        middle = float(np.nanmean(logs)) if np.isfinite(logs).any() else np.nan
+        return np.nan_to_num(logs - middle), middle
+
+    def expect(self, green: GreenTraits, load_kg: float | None = None) -> tuple[float, float]:
+        """Mean and standard deviation for a batch to come of this green and load, the usual one where it is None. [degC]"""
+        about, middle = self._loaded()
+        off_usual = np.nan_to_num(np.log(load_kg) - middle) if load_kg else 0.0
+        habit, row = self.habit, np.append(green.effects(), off_usual)
+        weight = np.diag(np.square([habit.machine_sd, *habit.effects_sd, habit.by_load[1]]))
+        prior = np.array([habit.usual_c, *habit.effects, habit.by_load[0]])
         # The parts of a blend crack each at their own: nobody hears the mean of them.
         apart = float(np.sum(np.square(np.multiply(habit.effects, green.mixed)))) if green.mixed else 0.0
         lot, batch, likely = (one.ravel() for one in _houses(habit))
         own = float(row @ weight @ row) + lot + batch + apart  # of each house, as all below: shape (g,)
         if not self.traits:
             return float(row @ prior), float(np.sqrt(likely @ own))
-        rows = np.stack([traits.effects() for traits in self.traits])
+        rows = np.column_stack([np.stack([traits.effects() for traits in self.traits]), about])
         same = np.array([[a.lot == b.lot for b in self.traits] for a in self.traits], float)
         alike = np.array([traits.lot == green.lot for traits in self.traits], float)
         covariance = rows @ weight @ rows.T + lot[:, None, None] * same + batch[:, None, None] * np.eye(len(rows))
@@ -134,6 +146,12 @@ def _houses(habit: Habit) -> tuple[FloatArray, FloatArray, FloatArray]:
     return lots, batches, np.outer(weight, weight) / weight.sum() ** 2
 
 
-def threshold_from(habit: Habit, marks: Sequence[tuple[GreenTraits, float]], labels: Sequence[str] = ()) -> Threshold:
-    """A threshold from marked batches: the green, and the bean temperature at the mark [degC]; and their labels."""
-    return Threshold(habit, tuple(traits for traits, _ in marks), tuple(float(seen) for _, seen in marks), tuple(labels))
+def threshold_from(
+    habit: Habit,
+    marks: Sequence[tuple[GreenTraits, float]],
+    labels: Sequence[str] = (),
+    loads: Sequence[float | None] = (),
+) -> Threshold:
+    """A threshold from marked batches: the green, and the bean temperature at the mark [degC]; their labels and loads [kg]."""
+    traits, seen = tuple(traits for traits, _ in marks), tuple(float(seen) for _, seen in marks)
+    return Threshold(habit, traits, seen, tuple(labels), tuple(loads))

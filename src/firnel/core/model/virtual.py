@@ -52,10 +52,14 @@ class VirtualRoaster:
         self._empty = IdleState(np.array([steel_c]), np.array([probe_c]), air, np.zeros(1))
         self._full: State | None = None
         self._load = load_of(model, green, machine.useful_load_kg or 1.0, room_c)
-        self.yellow_c, self.crack_c = (
-            mean + 0.5 * sd * float(rng.standard_normal())
-            for mean, sd in (model.yellow.expect(green), model.crack.expect(green))
-        )
+        self._luck = 0.5 * rng.standard_normal(2)
+        self.yellow_c, self.crack_c = self._levels(machine.useful_load_kg)
+
+    def _levels(self, load_kg: float | None) -> tuple[float, float]:
+        """Where a load of this green turns yellow and cracks. [degC]"""
+        told = (mark.expect(self._green, load_kg) for mark in (self._model.yellow, self._model.crack))
+        yellow, crack = (mean + luck * sd for (mean, sd), luck in zip(told, self._luck, strict=True))
+        return yellow, crack
 
     @property
     def bean_c(self) -> float | None:
@@ -80,6 +84,7 @@ class VirtualRoaster:
             raise ValueError(tr("a load of {} kg cannot be charged.", mass_kg))
         load = load_of(self._model, self._green, mass_kg, self._room)
         self._load = replace(load, uptake=np.asarray(load.uptake) * self.uptake)
+        self.yellow_c, self.crack_c = self._levels(mass_kg)
         empty = self._empty
         start = StartState(empty.steel, empty.bean_probe, empty.air_probe, self._room)
         self._full = replace(start_state(self._model.fitted.constants, self._load, start, 1), heat=empty.heat, more=empty.more)
