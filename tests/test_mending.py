@@ -113,12 +113,13 @@ def review(qtbot, library):
     qtbot.waitExposed(window)
     window.show_station("Review")
     view = window.view("Review")
-    view.background.wait()
+    for asks in (view, view.finder):
+        asks.background.wait()
     return view
 
 
 def labels(view):
-    view.search_now()
+    view.finder.search_now()
     return [view.model.line(row).label for row in range(view.model.rowCount())]
 
 
@@ -132,9 +133,9 @@ def test_the_list_is_searched_by_who_tag_note_level_event_and_days(review, libra
     review.search.setText("stall ana")
     assert labels(review) == ["0003"]
     review.search.setText("")
-    review._period.setCurrentIndex(review._period.count() - 1)
-    review.first_day.setDate(QDate(2026, 11, 20))
-    review.last_day.setDate(QDate(2026, 11, 22))
+    review.finder._period.setCurrentIndex(review.finder._period.count() - 1)
+    review.finder.first_day.setDate(QDate(2026, 11, 20))
+    review.finder.last_day.setDate(QDate(2026, 11, 22))
     assert labels(review) == ["0002"], "from one day to another"
     assert mending.look_through(library) == 0, "it was looked through in the background already"
 
@@ -144,7 +145,7 @@ def test_the_list_is_put_in_order_by_any_column_that_is_shown(review):
     for column, order, first in ((4, Qt.SortOrder.DescendingOrder, "0003"), (4, Qt.SortOrder.AscendingOrder, "0001")):
         across.setSortIndicator(column, order)
         assert labels(review)[0] == first
-    review._show_columns(("Batch", "Who", "Level", "Total"))
+    review.finder._show_columns(("Batch", "Who", "Level", "Total"))
     assert [column.heading for column in review.model.columns] == ["Batch", "Total", "Level", "Who"]
     across.setSortIndicator(3, Qt.SortOrder.DescendingOrder)
     assert labels(review)[0] == "0002", "by who roasted"
@@ -168,11 +169,11 @@ def test_a_batch_is_mended_on_its_sheet(qtbot, review, library):
 
 def test_several_batches_are_written_in_every_form(review, library, tmp_path):
     review.table.selectAll()
-    assert len(review.chosen()) == 3
+    assert len(review.finder.ticked()) == 3
     paper = []
     for form in ("csv", "json", "xlsx", "pdf"):
         written = export_batches(
-            library, review.chosen(), form, tmp_path / form, Settings(), lambda path, _: paper.append(path)
+            library, review.finder.ticked(), form, tmp_path / form, Settings(), lambda path, _: paper.append(path)
         )
         assert len(written) == 3
     assert len(paper) == 3

@@ -72,13 +72,13 @@ def review(qtbot, house):
     view = window.view("Review")
     qtbot.waitUntil(lambda: view._record is not None)
     yield view
-    for page in (view, view.compare, view.same, view.time, view.ladder):
+    for page in (view, view.finder, view.compare, view.same, view.time, view.ladder):
         page.background.wait()
 
 
 def choose(qtbot, view, label):
     view.search.setText(label)
-    view.search_now()
+    view.finder.search_now()
     qtbot.waitUntil(lambda: view._record is not None and view._record.label == label)
 
 

@@ -221,7 +221,7 @@ def _walk_by_day(stage: Stage, into: Path) -> None:
     review = stage.window.view("Review")
     if isinstance(review, ReviewView):
         review.search.setText("isuka filter drum six")
-        review.search_now()
+        review.finder.search_now()
         stage.settle()
         review.table.selectRow(6)
         stage.settle()
@@ -297,7 +297,7 @@ def _walk_rough(stage: Stage, into: Path) -> None:
 def _walk_review(stage: Stage, review: ReviewView, into: Path) -> None:
     def choose(label: str) -> None:
         review.search.setText(label)
-        review.search_now()
+        review.finder.search_now()
         stage.settle()
 
     for label in ("0449", "0455", "0448"):
