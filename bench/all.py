@@ -8,6 +8,7 @@ from pathlib import Path
 BENCHES = ("start_up", "latency", "review_list", "rate_of_rise", "mark_finding", "events", "model", "left_out", "first_days")
 BENCHES += (
     "machines",
+    "new_lots",
     "plan",
     "guided",
     "rough_hands",

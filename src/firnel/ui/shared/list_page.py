@@ -87,7 +87,7 @@ class ListPage(QWidget):
         self, desk: Desk, title: str, subtitle: str, columns: Sequence[str], empty: str, sheet_width: int = 420
     ) -> None:
         super().__init__()
-        self._desk, self._was_read = desk, False
+        self._desk, self._was_read, self._was_chosen = desk, False, False
         self.asking = Asking(desk, self, self._on_refused)
         self.setObjectName("page")
         self._columns = tuple(name[1:] if name.startswith("+") else name for name in columns)
@@ -116,7 +116,9 @@ class ListPage(QWidget):
         self._stack = QStackedWidget()
         self._stack.addWidget(self.table)
         self._stack.addWidget(self._empty)
-        self._stack.addWidget(label(tr("Reading …"), "soft"))
+        reading = label(tr("Reading …"), "soft")
+        reading.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._stack.addWidget(reading)
         column.addWidget(self._stack, 1)
         self.left = QWidget()
         self.list_side = QVBoxLayout(self.left)
@@ -185,7 +187,9 @@ class ListPage(QWidget):
             self._model.appendRow(items)
         self._size_columns()
         self._stack.setCurrentIndex(0 if rows else 1)
-        self.sheet.setVisible(bool(rows))
+        waits = bool(rows) and self._desk.shared and not self._was_chosen  # for what the sheet is to show
+        self._hold_place(waits)
+        self.sheet.setVisible(bool(rows) and not waits)
         if rows:
             self.table.selectRow(min(max(chosen, 0), self._proxy.rowCount() - 1))
 
@@ -220,6 +224,7 @@ class ListPage(QWidget):
         """Read the records anew without holding the window; they are shown as soon as they are there."""
         if not self._was_read and self._desk.shared:
             self._stack.setCurrentIndex(2)
+            self._hold_place(True)
             self.sheet.hide()
         self.asking.aside("page", self.question(), self._show_read)
 
@@ -227,9 +232,16 @@ class ListPage(QWidget):
         self._was_read = True
         self.show_read(read)
 
+    def _hold_place(self, held: bool) -> None:
+        """While it is read for the first time nothing takes the place of the sheet that is to come."""
+        policy = self.sheet.sizePolicy()
+        policy.setRetainSizeWhenHidden(held)
+        self.sheet.setSizePolicy(policy)
+
     def _on_refused(self, sentence: str) -> None:
         if not self._was_read:
             self._stack.setCurrentIndex(0)
+            self._hold_place(False)
         self.refused.emit(sentence)
 
     def choice_question(self, key: Any) -> Callable[[], Any] | None:
@@ -242,7 +254,14 @@ class ListPage(QWidget):
 
     def open(self, key: Any) -> None:
         """Show the sheet of something before this returns."""
-        self.asking.now("choice", self.choice_question(key) or _nothing, partial(self.show_choice, key))
+        self.asking.now("choice", self.choice_question(key) or _nothing, partial(self._show_choice, key))
+
+    def _show_choice(self, key: Any, read: Any) -> None:
+        if not self._was_chosen:
+            self._was_chosen = True
+            self._hold_place(False)
+            self.sheet.show()
+        self.show_choice(key, read)
 
     def _on_row(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():
@@ -250,7 +269,7 @@ class ListPage(QWidget):
             if (question := self.choice_question(key)) is None:
                 self.open(key)
             else:
-                self.asking.aside("choice", question, partial(self.show_choice, key))
+                self.asking.aside("choice", question, partial(self._show_choice, key))
 
 
 def _nothing() -> None:
