@@ -9,7 +9,7 @@ import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from conftest import make_record
-from sqlalchemy import event, text
+from sqlalchemy import event, inspect, text
 
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.stages import MarkOrderError
@@ -55,9 +55,12 @@ def test_a_batch_comes_back_as_it_was_added(library, record):
 
 def test_the_tables_are_what_the_migrations_make(library):
     with library.engine.connect() as connection:
-        own = {"ix_batches_search"} if connection.dialect.name != "sqlite" else set()  # made for files only
+        server = connection.dialect.name != "sqlite"
+        own = {"ix_batches_search", "ix_batches_words"} if server else set()  # the one for files, the other for servers only
         opts = {"include_object": lambda _thing, name, *_more: name not in own}
         assert compare_metadata(MigrationContext.configure(connection, opts=opts), metadata) == []
+        made = {index["name"] for index in inspect(connection).get_indexes("batches")}
+        assert ("ix_batches_words" in made) == server, "pg_trgm comes with the tests' server"
     newest = sorted(Path(__file__).parents[1].glob("src/firnel/store/migrations/versions/0*.py"))[-1]
     assert newest.name.startswith(HEAD)
 

@@ -20,7 +20,7 @@ from sqlalchemy import (
 )
 
 #: The migration this Firnel writes; tests compare it with the newest file in migrations/versions.
-HEAD = "0009"
+HEAD = "0010"
 
 metadata = MetaData(
     naming_convention={
