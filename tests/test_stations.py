@@ -458,6 +458,9 @@ def test_what_was_asked_before_ones_own_deed_is_not_shown_after_it(stations, rec
     green.asking.wait()
     QApplication.processEvents()
     assert green.table.model().index(0, 0).data() == "Isuka two"
+    other = library.save_lot(Lot("Kelavani"))
+    green._refresh_to(other)
+    assert green._lot.name == "Kelavani", "what comes next is done to it"
 
 
 def test_what_a_damaged_library_refuses_is_a_sentence_and_the_window_goes_on(tmp_path, record, qtbot):

@@ -89,6 +89,7 @@ class ListPage(QWidget):
         super().__init__()
         self._desk, self._was_read, self._was_chosen = desk, False, False
         self.asking = Asking(desk, self, self._on_refused)
+        self._choose_by: Callable[..., None] = self.asking.aside
         self.setObjectName("page")
         self._columns = tuple(name[1:] if name.startswith("+") else name for name in columns)
         self._wide = next((place for place, name in enumerate(columns) if name.startswith("+")), 0)
@@ -198,10 +199,15 @@ class ListPage(QWidget):
         self.table.selectRow(row)
 
     def select_key(self, wanted: Callable[[Any], bool]) -> None:
-        """Choose the row whose key is wanted, if it is listed."""
+        """Choose the row whose key is wanted, if it is listed; it is shown when this returns: what comes next is done to it."""
         for row in range(self._proxy.rowCount()):
-            if wanted(self._proxy.index(row, 0).data(KEY_ROLE)):
+            key = self._proxy.index(row, 0).data(KEY_ROLE)
+            if wanted(key):
+                if self.table.currentIndex().row() == row and self._desk.shared:
+                    self.open(key)  # it may still be asked for
+                self._choose_by = self.asking.now
                 self.table.selectRow(row)
+                self._choose_by = self.asking.aside
                 return
 
     def offer_begin(self, offered: bool) -> None:
@@ -269,7 +275,7 @@ class ListPage(QWidget):
             if (question := self.choice_question(key)) is None:
                 self.open(key)
             else:
-                self.asking.aside("choice", question, partial(self._show_choice, key))
+                self._choose_by("choice", question, partial(self._show_choice, key))
 
 
 def _nothing() -> None:
