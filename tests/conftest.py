@@ -25,7 +25,7 @@ from made import trace_of
 from PyQt6.QtCore import QCoreApplication, QEvent, Qt
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QMessageBox, QTabBar, QWidget
 from pytestqt.qtbot import QtBot
-from server import Server, running
+from server import Server, in_memory, running
 from sqlalchemy import text
 
 from firnel.core.plan import Plan
@@ -123,7 +123,7 @@ def library(tmp_path: Path) -> Iterator[Library]:
 @pytest.fixture(scope="session")
 def server() -> Iterator[Server]:
     """A real database server."""
-    with running() as started:
+    with running(in_memory()) as started:
         yield started
 
 

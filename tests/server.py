@@ -14,6 +14,8 @@ from uuid import uuid4
 import psycopg
 
 USER = "firnel"
+#: What all databases of the tests take, with room to spare. [bytes]
+ROOM = 6 * 1024**3
 
 
 def binary(name: str) -> str:
@@ -27,8 +29,8 @@ def binary(name: str) -> str:
 class Server:
     """One server in a folder of its own. It refuses to run as root: then it is the system's own user for it."""
 
-    def __init__(self) -> None:
-        self.folder = Path(tempfile.mkdtemp(prefix="fs-", dir="/tmp"))  # a socket's path may have 107 characters at most
+    def __init__(self, place: Path) -> None:
+        self.folder = Path(tempfile.mkdtemp(prefix="fs-", dir=place))  # a socket's path may have 107 characters at most
         self._as: list[str] = []
         if os.geteuid() == 0:
             user = pwd.getpwnam("postgres")
@@ -76,10 +78,17 @@ class Server:
         return name
 
 
+def in_memory() -> Path:
+    """Where files lie in memory, if there is room: a database for each test is many files to make and to take away."""
+    memory = Path("/dev/shm")
+    roomy = memory.is_dir() and os.access(memory, os.W_OK) and shutil.disk_usage(memory).free > ROOM
+    return memory if roomy else Path("/tmp")
+
+
 @contextmanager
-def running() -> Iterator[Server]:
+def running(place: Path = Path("/tmp")) -> Iterator[Server]:
     """A server for as long as it is wanted."""
-    server = Server()
+    server = Server(place)
     try:
         yield server
     finally:

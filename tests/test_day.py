@@ -730,7 +730,8 @@ def page(roastery, qtbot):
     view.show()
     settle(view)
     yield view, library
-    view.plan.background.finish()
+    for background in view.findChildren(Background):
+        background.finish()
 
 
 def settle(view):

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 from PyQt6.QtWidgets import QApplication
-from server import running
+from server import in_memory, running
 from sqlalchemy import event, update
 from test_guidance import SOUTH
 
@@ -159,7 +159,7 @@ def test_a_library_moves_to_a_server_and_back_and_every_row_arrives(server, tmp_
 
 
 def test_a_server_that_was_killed_is_gone_on_with_when_it_is_back(record):
-    with running() as own:
+    with running(in_memory()) as own:
         library = Library(own.url(own.new_database()))
         library.add_record(record)
         own.stop()
@@ -172,7 +172,7 @@ def test_a_server_that_was_killed_is_gone_on_with_when_it_is_back(record):
 
 
 def test_a_server_that_stands_still_holds_a_thread_in_a_hurry_once_and_is_gone_on_with(record):
-    with running() as own:
+    with running(in_memory()) as own:
         library, back = Library(own.url(own.new_database())), threading.Event()
         library.add_record(record)
         library.pulse.listen(lambda answers: back.set() if answers else back.clear())
