@@ -110,7 +110,8 @@ def watch(url: str, end: float, read_at: dict[str, list[float]], behind: list[fl
 def work_in_a_window(url: str, folder: Path, end: float) -> dict[str, list[float]]:
     """A fourth station's window: every view, the search, a batch, a weight, a print, as long as the others roast.
 
-    Each action is timed from the press until its events are worked through: as long as nothing else is answered. [s]
+    Each action is timed from the press until its events are worked through, and so is what comes of it later: the longest
+    that nothing else is answered. [s]
     """
     window = make_window(Library(url), Settings(), Look(make_application()), keep=lambda settings: None, spill_at=folder)
     window.resize(1280, 800)
@@ -140,19 +141,21 @@ def work_in_a_window(url: str, folder: Path, end: float) -> dict[str, list[float
             begun = time.monotonic()
             action()
             QApplication.processEvents()
-            took[name].append(time.monotonic() - begun)
-            settle(PAUSE_S)
+            held = time.monotonic() - begun
+            took[name].append(max(held, settle(PAUSE_S)))
     window.desk.session.close()
     window.close()
     return took
 
 
-def settle(seconds: float) -> None:
-    """Let the window go on for a while."""
-    until = time.monotonic() + seconds
-    while time.monotonic() < until:
+def settle(seconds: float) -> float:
+    """Let the window go on for a while; the longest that it was held meanwhile. [s]"""
+    until, longest = time.monotonic() + seconds, 0.0
+    while (begun := time.monotonic()) < until:
         QApplication.processEvents()
+        longest = max(longest, time.monotonic() - begun)
         time.sleep(0.005)
+    return longest
 
 
 def in_a_window(folder: Path) -> list[Line]:

@@ -7,7 +7,7 @@ import signal
 import subprocess
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from uuid import uuid4
 
@@ -60,7 +60,8 @@ class Server:
         main = int((Path(self._data) / "postmaster.pid").read_text().split()[0])
         children = subprocess.run(["pgrep", "-P", str(main)], capture_output=True, text=True, check=False).stdout.split()
         for process in (main, *map(int, children)):
-            os.kill(process, signal.SIGSTOP if still else signal.SIGCONT)
+            with suppress(ProcessLookupError):  # one that served somebody has ended meanwhile
+                os.kill(process, signal.SIGSTOP if still else signal.SIGCONT)
 
     def url(self, database: str, user: str = USER) -> str:
         """The address of a database on it."""
