@@ -23,8 +23,10 @@ from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.devices.simulator.plant import Plant
 from firnel.devices.simulator.server import SimulatorServer
+from firnel.store.library import Library
 from firnel.ui.machines.map_sheet import MapSheet
 from firnel.ui.machines.old_logs_sheet import OldLogsSheet
+from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
 from firnel.work.beginning import new_machine, steps
 from firnel.work.desk import Desk, machine_of_kind
@@ -458,3 +460,16 @@ def test_a_machine_is_renamed_and_duplicated_without_its_link(qtbot, window, lib
     assert {machine.name for machine in library.machines()} == {"Old Drum", "Other"}
     page._on_copy()
     assert library.machine("Old Drum 2").device_url == ""
+
+
+def test_where_a_batch_was_roasted_no_empty_page_leads_to_the_beginning(qtbot, tmp_path, record):
+    library = Library(tmp_path / "library.sqlite")
+    library.add_record(record)
+    window = make_window(library, Settings(), Look(make_application()), lambda settings: None)
+    qtbot.addWidget(window)
+    window.show()
+    for name in ("Plan", "Day", "Bench"):  # the first is made before that is known
+        window.show_station(name)
+        assert all(page._empty.begin.isHidden() for page in window.view(name).findChildren(ListPage)), name
+    assert window.view("Plan")._empty.begin.isHidden()
+    assert not window.rail.begin.isVisible()

@@ -174,6 +174,8 @@ class MainWindow(QMainWindow):
             for page in (made, *made.findChildren(ListPage)):
                 if isinstance(begin := getattr(page, "begin_wanted", None), pyqtBoundSignal):
                     begin.connect(partial(self.show_station, "Beginning"))
+                if isinstance(page, ListPage):
+                    page.offer_begin(not self._begun)
                 if isinstance(refused := getattr(page, "refused", None), pyqtBoundSignal):
                     refused.connect(self._refused)
             self._pages.addWidget(self._views[name])

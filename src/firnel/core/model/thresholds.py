@@ -87,18 +87,18 @@ class Threshold:
 
     def without(self, label: str) -> Threshold:
         """The same, had that batch not been marked: a forecast must not know its own batch's mark beforehand."""
-        kept = [index for index in range(len(self.seen)) if index >= len(self.labels) or self.labels[index] != label]
-        labels = tuple(self.labels[index] for index in kept if index < len(self.labels))
-        loads = tuple(self.loads[index] for index in kept if index < len(self.loads))
-        return Threshold(self.habit, tuple(self.traits[i] for i in kept), tuple(self.seen[i] for i in kept), labels, loads)
+        return self._only([index for index in range(len(self.seen)) if self.labels[index : index + 1] != (label,)])
 
     def without_lot(self, lot: str) -> Threshold:
         """The same, had no batch of that lot been marked."""
-        threshold = self
-        for traits, label in zip(self.traits, self.labels, strict=True):
-            if traits.lot == lot:
-                threshold = threshold.without(label)
-        return threshold
+        return self._only([index for index, traits in enumerate(self.traits) if traits.lot != lot])
+
+    def _only(self, kept: Sequence[int]) -> Threshold:
+        traits, seen = tuple(self.traits[index] for index in kept), tuple(self.seen[index] for index in kept)
+        labels = tuple(self.labels[index] for index in kept if index < len(self.labels))
+        return Threshold(
+            self.habit, traits, seen, labels, tuple(self.loads[index] for index in kept if index < len(self.loads))
+        )
 
     def _loaded(self) -> tuple[FloatArray, float]:
         """Logarithms of the seen loads about their mean, nought where a load is not known, shape (n,); and that mean."""

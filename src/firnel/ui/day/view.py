@@ -29,6 +29,7 @@ class DayView(QWidget):
 
     roast_wanted = pyqtSignal()
     taken_over = pyqtSignal()
+    refused = pyqtSignal(str)  #: the library does not answer
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
@@ -54,7 +55,7 @@ class DayView(QWidget):
             self.now.taken_over.connect(self.taken_over)
         self.tabs.chosen.connect(self._on_chosen)
         self._desk, self._opened = desk, False
-        self.asking = Asking(desk, self, self.roasted.refused.emit)
+        self.asking = Asking(desk, self, self.refused.emit)
         column.addWidget(self.tabs)
         self.roasted.roast_wanted.connect(self.roast_wanted)
         self.plan.queued.connect(self.roasted.refresh)

@@ -178,7 +178,8 @@ class ReviewView(QWidget):
 
     def open_batch(self, key: int) -> None:
         """Show the sheet of a batch; worked out in the background."""
-        self.background.run("sheet", partial(self._desk.ask, opened, key), self._on_opened)
+        question = partial(self._desk.ask, opened, key)
+        self.background.run("sheet", partial(self._desk.ask_beside, question), self._on_opened)
 
     def _on_opened(self, read: OpenedBatch) -> None:
         sheet = read.sheet

@@ -43,7 +43,7 @@ def prepared_without(order: BatchOrder) -> Prepared:
 
 
 def gather(library: Library, order: BatchOrder, machine: Machine | None, now: datetime) -> Prepared:
-    """All that is wanted to begin a batch.
+    """All that is wanted to begin a batch. A lot that was only typed is kept first.
 
     Parameters
     ----------
