@@ -16,13 +16,15 @@ from firnel.core.model.fitting import identify
 from firnel.core.model.learning import model_from, traits_of
 from firnel.core.model.outlook import outlook
 from firnel.core.model.planned import plan_hands
-from firnel.core.model.solving import FORMS, MET_C, MET_S, CannotSolveError, How, sensitivity, solve
+from firnel.core.model.solving import FORMS, MET_C, MET_S, CannotSolveError, How, Missed, sensitivity, solve
 from firnel.core.model.statements import Statement
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.plan_document import plan_from_document
+from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Machine, MarkKind
 from firnel.ui.plan.stage_ruler import StageRuler
 from firnel.ui.theme.look import Look
+from firnel.work.plan.picture import plan_picture
 from firnel.work.plan.planning import (
     outlook_of,
     sensible_start,
@@ -31,6 +33,7 @@ from firnel.work.plan.planning import (
     targets_of_batch,
     transferred,
 )
+from firnel.work.plan.words import shortfalls
 from firnel.work.settings import Settings
 
 FITTED_TO = batches_of("south")[:8]
@@ -103,6 +106,20 @@ def test_what_is_left_open_follows_the_usual_and_development_always_holds(model)
 def test_beyond_the_burner_the_nearest_is_told_with_the_reason(model):
     result = solved(model, replace(WANTED, drying_s=150.0, browning_s=60.0))
     assert any("the nearest is" in sentence and "too slow, the gas is at its top" in sentence for sentence in result.not_met)
+
+
+def test_a_miss_within_the_tolerance_is_no_warning_and_stands_beside_what_it_gives(model):
+    result = solved(model)
+    came = result.roast.came()["drop_c"]
+    asked = replace(WANTED, drop_c=came + 1.5)
+    plan = replace(result.plan, targets=asked, asked=tuple(asked.asked), tolerances={"drop_c": 2.0})
+    missed = replace(result, plan=plan, missed=(Missed("drop_c", asked.drop_c, came),))
+    assert shortfalls(missed, Units()) == ()
+    names = [name for name, _ in plan_picture(plan, SOUTH, Units(), missed).gives]
+    assert names[2] == f"drop, asked {asked.drop_c:.1f} °C"
+    assert names[0] == "drying"
+    strict = replace(missed, plan=replace(plan, tolerances={"drop_c": 1.0}))
+    assert shortfalls(strict, Units())[0].startswith("Drop ")
 
 
 def test_a_roast_that_stalls_is_warned_of(model):

@@ -151,7 +151,7 @@ class LotSheetPanel(QWidget):
         column.addLayout(top)
         self._charge = label("", "bigFigure")
         self._advice = FigureGrid()
-        self._reasons = FigureGrid()
+        self._reasons = FigureGrid(wrap=True)
         self._hints = label("", "", wrap=True)
         self._basis = label("", "soft", wrap=True)
         self._why = label(tr("Why"), "kicker")

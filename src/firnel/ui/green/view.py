@@ -53,7 +53,7 @@ class GreenView(ListPage):
             tr("The lots in the store, and how they want to be handled"),
             (tr("Lot"), tr("Process"), "#Density", tr("#On hand")),
             tr("No lots yet. Press “Add a lot” and give it a name, or take in a table of lots."),
-            sheet_width=660,
+            sheet_width=632,
         )
         self._lot: Lot | None = None
         self._machine = ""

@@ -154,6 +154,7 @@ class PlanEditor(QFrame):
         column.setSpacing(SPACE_S)
         moves, moves_column = card(spacing=2, margin=SPACE_M)
         title = QHBoxLayout()
+        title.setSpacing(SPACE_S)
         title.addWidget(label(tr("Moves"), "heading"))
         self.typed = QLineEdit()
         self.typed.setAccessibleName(tr("A move, typed"))

@@ -47,7 +47,7 @@ class PlanView(ListPage):
             SUBTITLE,
             (tr("Plan"), "~Course", "#Dev.", "#Drop"),
             tr("No plans yet. Press “New plan”: a fitted machine and a lot are enough. A batch can be roasted without one."),
-            sheet_width=700,
+            sheet_width=648,
         )
         self._look = look
         self._plan: Plan | None = None

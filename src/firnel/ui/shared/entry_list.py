@@ -51,6 +51,7 @@ class EntryList(QScrollArea):
             words = label(tr("taken away: {}", entry.words) if entry.struck else entry.words, "soft", wrap=True)
             toggle = button(tr("Bring back") if entry.struck else tr("Take away"))
             toggle.setAccessibleName(f"{toggle.text()}: {entry.words}")
+            toggle.setObjectName("quiet")
             toggle.setFixedHeight(32)
             toggle.clicked.connect(partial(self.toggled.emit, entry.key, not entry.struck))
             self._grid.addWidget(words, row, 0)

@@ -143,19 +143,23 @@ def _rate_top(rate: FloatArray, units: Units) -> float:
 
 
 def _gives(solved: Solved | None, sure: Outlook | None, units: Units) -> tuple[tuple[str, str], ...]:
-    """What the roast should give, each with half its 80 % interval where that is known."""
+    """What the roast should give, each with half its 80 % interval where that is known; named beside it what else was asked."""
     if solved is None:
         return ()
-    came = solved.roast.came()
+    came, wanted = solved.roast.came(), solved.plan.wanted
 
     def row(name: str) -> tuple[str, str]:
-        value = target_text(name, came[name], units)
+        value, word = target_text(name, came[name], units), TARGET_WORDS[name]
+        if name in wanted.asked and (asked := target_text(name, getattr(wanted, name), units)) != value:
+            word = tr("{}, asked {}", word, asked)
         within = sure.of.get(name) if sure is not None else None
         if name in ("loss", "colour") and within is None:
-            return TARGET_WORDS[name], "–" if sure is None else tr("not told yet")
+            return word, "–" if sure is None else tr("not told yet")
         if within is None or within.low is None or within.high is None:
-            return TARGET_WORDS[name], value
-        return TARGET_WORDS[name], f"{value} {tolerance_text(name, 0.5 * (within.high - within.low), units)}"
+            return word, value
+        spread = tolerance_text(name, 0.5 * (within.high - within.low), units)
+        unit = spread.partition(" ")[2]
+        return word, f"{value.removesuffix(f' {unit}') if unit else value} {spread}"
 
     return tuple(row(name) for name in ("drying_s", "browning_s", "drop_c", "rise_c", "loss", "colour"))
 

@@ -43,13 +43,14 @@ def tolerance_text(name: str, value: float, units: Units) -> str:
 
 
 def shortfalls(solved: Solved, units: Units, machine: Machine | None = None) -> tuple[str, ...]:
-    """What could not be met, and which held move stands in the way, in display units."""
+    """What comes out beyond the plan's tolerance, and which held move stands in the way, in display units."""
 
     def shown(name: str, value: float) -> str:
         return target_text(name, value, units)
 
-    said = [*solved.gave_way, *(missed.words(shown) for missed in solved.missed)]
-    if solved.blocking:
+    beyond = [one for one in solved.missed if one.got is None or abs(one.got - one.wanted) > solved.plan.tolerance(one.name)]
+    said = [*solved.gave_way, *(missed.words(shown) for missed in beyond)]
+    if beyond and solved.blocking:
         held = tr(" and ").join(f"“{move_text(solved.plan.moves[index], units, machine)}”" for index in solved.blocking)
         said.append(tr("Held by you and in the way: {}.", held))
     return tuple(capital(sentence) for sentence in said)
