@@ -5,7 +5,18 @@ import sys
 import tempfile
 from pathlib import Path
 
-BENCHES = ("start_up", "latency", "review_list", "rate_of_rise", "mark_finding", "events", "model", "left_out", "first_days")
+BENCHES = (
+    "start_up",
+    "latency",
+    "looks",
+    "review_list",
+    "rate_of_rise",
+    "mark_finding",
+    "events",
+    "model",
+    "left_out",
+    "first_days",
+)
 BENCHES += (
     "machines",
     "new_lots",

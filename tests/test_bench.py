@@ -210,6 +210,7 @@ def test_an_unscored_table_is_revealed_only_when_asked_twice(house, window):
     library, keys = house
     cupping.set_table(library, "half", keys[:2], ["Asha"], AT)
     window.show_station("Bench")
+    window.view("Bench").tabs.choose_named("Cup")
     page = window.view("Bench").cup
     page.reveal()
     assert not library.bench_book.tables()[0].revealed

@@ -19,7 +19,7 @@ from firnel.ui.roast.cue_panel import CuePanel
 from firnel.ui.shared import motion
 from firnel.ui.shared.days_axis import DaysAxis
 from firnel.ui.shared.glance import Glance
-from firnel.ui.shared.lanes import Lane
+from firnel.ui.shared.lanes import ClockAxis, Lane, LevelAxis
 from firnel.ui.shared.mini_curve import HIGHEST_C, LONGEST_S, LOWEST_C, curve_path
 from firnel.ui.shared.ribbons import HandsLane, Ribbon
 from firnel.ui.theme.look import Look
@@ -243,3 +243,11 @@ def test_a_machine_is_told_by_the_week_and_scores_by_the_batch(library, record):
     cupped(library, {keys[0]: 6, keys[2]: 8})
     (course,) = scored(library)
     assert [(p.of.split()[0], p.value) for p in course.points] == [("0000", 84.25), ("0002", 94.75)]
+
+
+@pytest.mark.parametrize(("kind", "side"), [(ClockAxis, "bottom"), (LevelAxis, "left")])
+@pytest.mark.parametrize("span", [1e-3, 40.0, 900.0, 1e5, 1e9, 1e15])
+def test_an_axis_has_never_more_marks_than_there_is_room_for(qtbot, kind, side, span):
+    ((step, marks),) = kind(side).tickValues(-0.3 * span, 0.7 * span, 640.0)
+    assert len(marks) <= 640.0 / 30.0 + 2
+    assert np.allclose(np.diff(marks), step)

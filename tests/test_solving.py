@@ -393,6 +393,34 @@ def test_the_ruler_is_moved_by_keys_and_by_the_mouse_and_solves_when_let_go(qtbo
     assert entry(plans, "Development").text() != ""
 
 
+@pytest.mark.parametrize(
+    ("field", "typed", "told"),
+    [
+        ("Drying", "999999", "Drying 16666:39 cannot be"),
+        ("Browning", "inf", "such as 5:10"),
+        ("Development", "1e12", "such as 5:10"),
+        ("Drop", "1e8", "cannot be: 100.0 °C to 300.0 °C"),
+        ("Charge", "nan", "is no figure"),
+        ("Load", "1e300", "is not a figure"),
+        ("Load", "999999", "cannot be: 0.00 kg to 1000"),
+        ("Room", "400", "Room 400 °C cannot be"),
+        ("Tolerance of drop", "700", "is none"),
+        ("A move, typed", "gas 0.2 at 99999:00", "no moment of a roast"),
+    ],
+)
+def test_a_figure_that_no_plan_has_is_refused_and_the_plan_stands(qtbot, plans, field, typed, told):
+    press(qtbot, plans, "New plan")
+    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+        pass
+    plan = plans.editor.bench.plan
+    shown = entry(plans, field).text()
+    type_into(qtbot, plans, field, typed)
+    assert told in words(plans)
+    assert plans.editor.bench.plan == plan
+    if field != "A move, typed":  # that line keeps what is to be mended in it
+        assert entry(plans, field).text() == shown
+
+
 def test_what_cannot_be_planned_is_told_in_the_editor(qtbot, plans):
     press(qtbot, plans, "New plan")
     with qtbot.waitSignal(plans.editor.solved, timeout=20_000):

@@ -10,7 +10,8 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from conftest import make_record, press
-from PyQt6.QtCore import QDate, Qt
+from PyQt6.QtCore import QDate, QPoint, Qt, QTimer
+from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -34,11 +35,13 @@ from firnel.devices.simulator.physics import DrumRoaster
 from firnel.devices.simulator.plant import Fault, Plant
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
+from firnel.ui.ahead import Ahead
 from firnel.ui.opening import Opening
 from firnel.ui.shared.actions import STATIONS
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.collector import Collector
 from firnel.ui.shared.lanes import Lane
+from firnel.ui.shared.space_key import SpaceKey
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.simulator_panel import SimulatorPanel
 from firnel.ui.theme.look import Look
@@ -494,3 +497,46 @@ def test_the_simulators_panel_turns_its_knobs(qtbot, look):
     panel.findChild(QComboBox).setCurrentIndex(int(Fault.SPIKE))
     assert plant.fault is Fault.SPIKE
     assert parse_clock("") is None
+
+
+def test_only_what_has_the_focus_is_watched_for_the_key_that_marks(qtbot, open_window, monkeypatch):
+    watched = []
+    monkeypatch.setattr(SpaceKey, "eventFilter", lambda self, widget, event: bool(watched.append(widget)))
+    window = open_window()
+    focused = {QApplication.focusWidget()}
+    QApplication.instance().focusChanged.connect(lambda old, new: focused.update((old, new)))
+    for name in STATIONS:
+        window.show_station(name)
+        QApplication.processEvents()
+    assert watched
+    assert set(watched) <= focused, "each event that comes by costs a turn of Python, and waits for who has it"
+
+
+def test_views_are_made_ahead_one_at_a_time_while_hands_rest(open_window):
+    window, made, rest = open_window(), [], [False]
+    ahead = Ahead(window, ("Green", "Plan"), made.append, lambda: rest[0])
+    ahead.begin()
+    timer = ahead.findChild(QTimer)
+    timer.timeout.emit()
+    assert made == [], "hands are at work"
+    rest[0] = True
+    QCursor.setPos(QCursor.pos() + QPoint(40, 10))
+    timer.timeout.emit()
+    assert made == [], "the mouse has moved"
+    timer.timeout.emit()
+    assert made == ["Green"]
+    timer.timeout.emit()
+    assert made == ["Green", "Plan"]
+    assert not timer.isActive()
+
+
+def test_a_window_that_rests_has_all_its_views_and_one_that_roasts_is_left_alone(qtbot, open_window):
+    window = open_window()
+    window.desk.prepare(BatchOrder(None, machine_of_kind("Drum Six", "gas-6"), None, 5.0))
+    assert not window._rested()
+    window.desk.session.abandon("not today")
+    assert window._rested()
+    window._ahead.begin()
+    for _ in STATIONS[1:]:
+        window._ahead.findChild(QTimer).timeout.emit()
+    assert window.made_views() == set(STATIONS)

@@ -17,6 +17,7 @@ from firnel.app.paper import on_paper
 from firnel.core.day.coffee import Blending, Coffee, Component, Level
 from firnel.core.day.order import Order, OrderError, day_in
 from firnel.core.units import Units
+from firnel.core.words import as_number
 from firnel.exchange.report import write_workbook
 from firnel.store.library import Library
 from firnel.work.day import orders as shop
@@ -315,7 +316,7 @@ def _component(text: str, count: int, plans: dict[str, int]) -> Component:
     head, _, names = text.partition(":")
     lot, _, share = head.partition("=")
     try:
-        part = float(share.strip().removesuffix("%")) / 100.0 if share.strip() else 1.0 / count
+        part = as_number(share.strip().removesuffix("%")) / 100.0 if share.strip() else 1.0 / count
     except ValueError:
         raise CouldNotError(f"{share.strip()!r} is no share: write 60%.") from None
     wanted = [name.strip() for name in names.split(",") if name.strip()]

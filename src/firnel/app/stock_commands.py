@@ -16,6 +16,7 @@ from firnel.core.names import check_name
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_to_document
 from firnel.core.vocabulary import Lot
+from firnel.core.words import as_number
 from firnel.work.day import queue as waiting
 from firnel.work.green.intake import LotSheet, lot_sheet, measure, read_figures
 from firnel.work.green.samples import KINDS, cupped, decide
@@ -334,7 +335,7 @@ def _facts(given: tuple[str, ...]) -> dict[str, Any]:
             found[name] = text
             continue
         try:
-            found[name] = None if not text else int(text) if "int" in str(kind) else float(text)
+            found[name] = None if not text else int(text) if "int" in str(kind) else as_number(text)
         except ValueError:
             raise CouldNotError(f"{name} is to be a number, not {text!r}.") from None
     return found

@@ -107,6 +107,13 @@ TARGET_WORDS = {
     "loss": tr("weight loss"),
     "colour": tr("colour"),
 }
+#: What the figures of any plan lie between, however odd it is; the solver's own limits are narrower.
+PLAN_LIMITS = {
+    "charge_c": (20.0, 350.0), "drying_s": (1.0, 7200.0), "browning_s": (1.0, 7200.0), "development_s": (1.0, 7200.0),
+    "drop_c": (100.0, 300.0), "rise_c": (-20.0, 80.0), "total_s": (1.0, 7200.0), "ratio": (0.0, 1.0), "loss": (0.0, 1.0),
+    "colour": (0.0, 100.0), "load_kg": (0.001, 1000.0), "room_c": (-40.0, 60.0), "drum_c": (-200.0, 100.0),
+    "tolerance": (0.001, 600.0), "offset_s": (-3600.0, 7200.0),
+}  # fmt: skip
 #: Tolerances where the plan sets none; ratio, loss and colour are common practice, no published source.
 USUAL_TOLERANCE = {"ratio": 0.01, "loss": 0.005, "colour": 2.0}
 

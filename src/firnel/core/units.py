@@ -12,6 +12,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from functools import lru_cache
+from math import isfinite
 from typing import Any
 
 from firnel.core.words import as_number, point, tr
@@ -164,7 +165,7 @@ def clock(seconds: float | None, sign: bool = False) -> str:
     >>> clock(307.4), clock(-12, sign=True), clock(None)
     ('5:07', '−0:12', '–')
     """
-    if seconds is None or seconds != seconds:
+    if seconds is None or not isfinite(seconds):
         return "–"
     whole = round(abs(seconds))
     prefix = "−" if seconds < 0 and whole else ("+" if sign else "")

@@ -14,6 +14,8 @@ from enum import StrEnum
 from gettext import NullTranslations
 from typing import Any
 
+#: Nothing that is typed here is so large.
+BILLION = 1e9
 _ENGLISH = NullTranslations()
 _catalogue = _ENGLISH
 _point = "."
@@ -77,14 +79,17 @@ def as_number(text: str) -> float:
 
     Raises
     ------
-    ValueError : if it is none.
+    ValueError : if it is none, or none that anything here could be: not a number, without end, or a billion and more.
 
     Examples
     --------
-    >>> as_number(" 2.5"), as_number("−4")
-    (2.5, -4.0)
+    >>> as_number(" 2.5"), as_number("2,5"), as_number("−4")
+    (2.5, 2.5, -4.0)
     """
-    return float(text.strip().replace("\u2212", "-").replace(_point, "."))
+    number = float(text.strip().replace("\u2212", "-").replace(_point, ".").replace(",", "."))
+    if not abs(number) < BILLION:  # which "nan" is not either
+        raise ValueError(tr("{!r} is no figure.", text))
+    return number
 
 
 def in_english(text: str, vocabulary: Iterable[str]) -> str:

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.vocabulary import Lot
-from firnel.core.words import tr
+from firnel.core.words import as_number, tr
 from firnel.exchange.cells import append_row, cell_text, text_cell
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.table_rows import table_rows
@@ -130,7 +130,7 @@ def _value(cell: Any, name: str, by: float | None) -> Any:
     if not text:
         return None
     try:
-        figure = float(text.replace(",", ".")) * by
+        figure = as_number(text) * by
     except ValueError:
         raise ValueError(tr("{} {!r} is not a figure", name, text)) from None
     low, high = _LIMITS[name]

@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from firnel.core.plan import READINGS, Anchor, Plan
+from firnel.core.plan import PLAN_LIMITS, READINGS, Anchor, Plan
 from firnel.core.plan_document import plan_from_document
 from firnel.core.words import tr
 from firnel.exchange.documents import (
     AirC,
     BeanC,
-    Colour,
     ControlName,
     Finite,
     Kg,
     Name,
-    RoomC,
     Seconds,
     Words,
     checked,
@@ -26,9 +24,14 @@ from firnel.exchange.documents import (
 )
 from firnel.exchange.errors import ImportRefusedError
 
-Stage = Annotated[float, Field(allow_inf_nan=False, gt=0.0, le=7200.0)]
-Share = Annotated[float, Field(allow_inf_nan=False, ge=0.0, le=1.0)]
-Tolerance = Annotated[float, Field(allow_inf_nan=False, ge=0.0, le=600.0)]
+
+def _within(name: str) -> Any:
+    low, high = PLAN_LIMITS[name]
+    return Field(allow_inf_nan=False, ge=low, le=high)
+
+
+Stage = Annotated[float, _within("drying_s")]
+Tolerance = Annotated[float, Field(allow_inf_nan=False, ge=0.0, le=PLAN_LIMITS["tolerance"][1])]
 
 
 class _Open(BaseModel):
@@ -42,16 +45,16 @@ class TargetsPart(_Open):
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
-    charge_c: Annotated[float, Field(ge=20.0, le=350.0)] | None = None
+    charge_c: Annotated[float, _within("charge_c")] | None = None
     drying_s: Stage | None = None
     browning_s: Stage | None = None
     development_s: Stage | None = None
-    drop_c: Annotated[float, Field(ge=100.0, le=300.0)] | None = None
-    rise_c: Annotated[float, Field(ge=-20.0, le=80.0)] | None = None
+    drop_c: Annotated[float, _within("drop_c")] | None = None
+    rise_c: Annotated[float, _within("rise_c")] | None = None
     total_s: Stage | None = None
-    ratio: Share | None = None
-    loss: Share | None = None
-    colour: Colour | None = None
+    ratio: Annotated[float, _within("ratio")] | None = None
+    loss: Annotated[float, _within("loss")] | None = None
+    colour: Annotated[float, _within("colour")] | None = None
 
 
 class MovePart(_Open):
@@ -60,7 +63,7 @@ class MovePart(_Open):
     control: ControlName
     to: Finite
     anchor: Anchor
-    offset_s: Annotated[float, Field(ge=-3600.0, le=7200.0)] | None = None
+    offset_s: Annotated[float, _within("offset_s")] | None = None
     at_c: BeanC | None = None
     held: bool = False
     falling: bool = False
@@ -115,8 +118,8 @@ class PlanFile(_Open):
     course: tuple[Stage, Stage, Stage] | None = None
     wins: str = "development_s"
     tolerances: dict[str, Tolerance] = {}
-    room_c: RoomC = 22.0
-    drum_c: Annotated[float, Field(ge=-200.0, le=100.0)] = 0.0
+    room_c: Annotated[float, _within("room_c")] = 22.0
+    drum_c: Annotated[float, _within("drum_c")] = 0.0
     start_held: bool = False
 
 

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox,
 
 from firnel.core.plan import Plan
 from firnel.core.words import tr
+from firnel.ui.ahead import REST_MS, Ahead
 from firnel.ui.beside import Beside
 from firnel.ui.finder import Finder
 from firnel.ui.floor_note import FloorNote
@@ -97,6 +98,7 @@ class MainWindow(QMainWindow):
         self._left = Unfinished(desk, self.notice, partial(self.show_station, "Roast"))
         self._aside = Background(self, desk.session.say)
         self._teaching = Teaching(desk, self)
+        self._ahead = Ahead(self, (name for name in STATIONS if name != "Roast"), self.view, self._rested)
         self._teaching.learned.connect(self._show_anew)
         self._floor = FloorNote(desk, self.server_note, self._stations_page, self.tell, self._show_anew)
         desk.listen(self._on_change, self._on_link, self._floor.hear)
@@ -412,7 +414,11 @@ class MainWindow(QMainWindow):
     def begin_learning(self) -> None:
         """Learn what batches could still teach, soon; and have the views at hand."""
         QTimer.singleShot(LEARN_AFTER_MS, self._teaching.look)
-        QTimer.singleShot(LEARN_AFTER_MS // 2, lambda: self._aside.run("views", load_views, lambda _: None))
+        QTimer.singleShot(LEARN_AFTER_MS // 2, lambda: self._aside.run("views", load_views, lambda _: self._ahead.begin()))
+
+    def _rested(self) -> bool:
+        """Whether nobody types and nothing is roasted: the window can be held for a moment."""
+        return not self.desk.session.recording and self._space.rested_ms > REST_MS and QApplication.activeModalWidget() is None
 
     def keep_copies(self) -> None:
         """Keep a copy of the library each day, now and while the window stays open."""
@@ -448,6 +454,7 @@ class MainWindow(QMainWindow):
             background.finish()
         self._tick.stop()
         self._space.stop()
+        self._ahead.stop()
         bench = self._views.get("Bench")
         if isinstance(bench, QWidget) and (cup := getattr(bench, "cup", None)) is not None:
             cup.close_phones()

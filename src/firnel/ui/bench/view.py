@@ -10,6 +10,7 @@ from firnel.ui.bench.cup_page import CupPage
 from firnel.ui.bench.rest_page import RestPage
 from firnel.ui.bench.test_page import TestPage
 from firnel.ui.bench.weigh_page import WeighPage
+from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
@@ -28,13 +29,10 @@ class BenchView(QWidget):
         column.setSpacing(0)
         self.tabs = Tabs()
         self.weigh, self.cup, self.apart, self.rest = WeighPage(desk, look), CupPage(desk, look), TestPage(desk), RestPage(desk)
-        for name, page in (
-            (tr("Weigh and look"), self.weigh),
-            (tr("Cup"), self.cup),
-            (tr("Tell apart"), self.apart),
-            (tr("Due"), self.rest),
-        ):
+        self._pages: tuple[ListPage, ...] = (self.weigh, self.cup, self.apart, self.rest)
+        for name, page in zip((tr("Weigh and look"), tr("Cup"), tr("Tell apart"), tr("Due")), self._pages, strict=True):
             self.tabs.add(name, page)
+        self.tabs.chosen.connect(lambda number: self._pages[number].read())
         column.addWidget(self.tabs)
         self.weigh.recorded.connect(self.recorded)
         self.rest.cup_wanted.connect(self._on_cup)
@@ -49,14 +47,12 @@ class BenchView(QWidget):
         self.weigh.select(row)
 
     def refresh(self) -> None:
-        """Read the records anew, and show them before this returns."""
-        for page in (self.weigh, self.cup, self.apart, self.rest):
-            page.refresh()
+        """Read the records anew, and show them before this returns; those of the other pages when they are chosen."""
+        self._pages[self.tabs.shown].refresh()
 
     def read(self) -> None:
-        """Read the records anew without holding the window."""
-        for page in (self.weigh, self.cup, self.apart, self.rest):
-            page.read()
+        """Read the records anew without holding the window; those of the other pages when they are chosen."""
+        self._pages[self.tabs.shown].read()
 
     def _on_cup(self, batch_ids: list[int]) -> None:
         self.tabs.choose(1)

@@ -22,7 +22,8 @@ from firnel.ui.shared.parts import FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.desk import Desk
-from firnel.work.machines.knowledge import Compared, KnownOfMachine, compare, fit_machine, known_of, trust_words
+from firnel.work.machines.knowledge import Compared, KnownOfMachine, compare, known_of, trust_words
+from firnel.work.machines.learner import fit_apart
 
 #: Constants that a roaster may make something of: name in the fit, words, unit, digits, factor.
 SHOWN = (
@@ -201,7 +202,7 @@ class ModelPage(QWidget):
         self._trust.setText(tr("Fitting {}: some seconds. You can go on working.", machine.name))
         ask = self._desk.ask
         self._cancel = self.background.run_long(
-            "fit", lambda progress: ask(fit_machine, machine, progress=progress), self._on_fitted, self._on_progress
+            "fit", lambda progress: ask(fit_apart, machine, progress), self._on_fitted, self._on_progress
         )
 
     def _on_progress(self, done: float) -> None:

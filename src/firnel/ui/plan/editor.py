@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
@@ -51,7 +50,7 @@ from firnel.work.plan.orders import LADDERS
 from firnel.work.plan.picture import PlanPicture, plan_picture
 from firnel.work.plan.planning import DEVELOPMENT_S, FORMS, Solved
 from firnel.work.plan.typed import HOW, with_typed
-from firnel.work.plan.words import APPROACHES, target_text
+from firnel.work.plan.words import APPROACHES, target_text, within_limits
 from firnel.work.plan.workbench import PlanWorkbench
 from firnel.work.review.records import LibraryError
 from firnel.work.roast.picture import ROLES
@@ -301,14 +300,15 @@ class PlanEditor(QFrame):
         units, plan = self._desk.settings.units, self.bench.plan
         try:
             load, room, drum = (field.figure() for field in (self._load, self._room, self._drum))
+            load_kg = None if load is None else within_limits("load_kg", units.read(load, "kg"), units)
+            room_c = 22.0 if room is None else within_limits("room_c", round(units.read(room, "°C"), 1), units)
+            drum_c = 0.0 if drum is None else within_limits("drum_c", round(units.read_difference(drum), 1), units)
         except ValueError as error:
+            self._show_conditions(typed_too=True)  # what stands there is the plan's
             self._say(str(error))
             return
-        load_kg = None if load is None else units.read(load, "kg")
         if load_kg is not None and plan.load_kg is not None and abs(load_kg - plan.load_kg) < 0.005:
             load_kg = plan.load_kg
-        room_c = 22.0 if room is None else round(units.read(room, "°C"), 1)
-        drum_c = 0.0 if drum is None else round(units.read_difference(drum), 1)
         self.bench.edit(replace(plan, load_kg=load_kg, room_c=room_c, drum_c=drum_c))
 
     def _control_of(self, row: int) -> Control | None:
@@ -394,9 +394,7 @@ class PlanEditor(QFrame):
         self._offer_choices()
         self._hold_all.setChecked(bool(plan.moves) and plan.start_held and all(move.held for move in plan.moves))
         self.targets.show_plan(plan, units)
-        self._show_figure(self._load, plan.load_kg, lambda kg: units.show(kg, "kg"), 2 if units.mass == "kg" else 0)
-        self._show_figure(self._room, plan.room_c, lambda c: units.show(c, "°C"), 0)
-        self._show_figure(self._drum, plan.drum_c, units.show_difference, 0)
+        self._show_conditions()
         if not self.ruler.held:
             self.ruler.show_stages(plan.usual_stages, target_text("drop_c", plan.targets.drop_c, units))
             picture = bench.picture
@@ -415,9 +413,17 @@ class PlanEditor(QFrame):
         self._said.setText(bench.said)
         self._said.setVisible(bool(bench.said))
 
-    def _show_figure(self, field: FigureEntry, value: float | None, shown: Callable[[float], float], digits: int) -> None:
-        if not field.hasFocus() or not field.isModified():
-            field.show_figure(None if value is None else shown(value), digits)
+    def _show_conditions(self, typed_too: bool = False) -> None:
+        """Load, room and drum as the plan has them; what is being typed stays, unless that is refused."""
+        units, plan = self._desk.settings.units, self.bench.plan
+        load = None if plan.load_kg is None else units.show(plan.load_kg, "kg")
+        for field, value, digits in (
+            (self._load, load, 2 if units.mass == "kg" else 0),
+            (self._room, units.show(plan.room_c, "°C"), 0),
+            (self._drum, units.show_difference(plan.drum_c), 0),
+        ):
+            if typed_too or not field.hasFocus() or not field.isModified():
+                field.show_figure(value, digits)
 
     def _show_moves(self, picture: PlanPicture) -> None:
         units, plan, told = self._desk.settings.units, self.bench.plan, self.bench.weighed

@@ -7,12 +7,12 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QLabel, QLineEdit
 
-from firnel.core.plan import TARGET_WORDS, Plan
+from firnel.core.plan import PLAN_LIMITS, TARGET_WORDS, Plan
 from firnel.core.units import Units, clock, parse_clock
-from firnel.core.words import tr
+from firnel.core.words import as_number, tr
 from firnel.ui.shared.parts import label
 from firnel.ui.theme.tokens import SPACE_S
-from firnel.work.plan.words import target_text
+from firnel.work.plan.words import target_text, within_limits
 
 #: Order in which a roaster names them, and their short titles.
 TITLES = {
@@ -40,6 +40,7 @@ class TargetRow(QFrame):
         self._titles: dict[str, QLabel] = {}
         self._values: dict[str, QLineEdit] = {}
         self._tolerances: dict[str, QLineEdit] = {}
+        self._shown, self._allowed = dict.fromkeys(TITLES, ""), dict.fromkeys(TITLES, "")
         for column, (name, title) in enumerate(TITLES.items()):
             self._titles[name] = label(title, "soft")
             value, tolerance = QLineEdit(), QLineEdit()
@@ -74,10 +75,12 @@ class TargetRow(QFrame):
         for name, field in self._values.items():
             value = getattr(plan.targets, name)
             shown = "" if value is None else self._text(name, value)
-            field.setText(shown if name in asked else "")
+            self._shown[name] = shown if name in asked else ""
+            field.setText(self._shown[name])
             field.setPlaceholderText("" if name in asked else shown)
             tolerance = self._tolerances[name]
-            tolerance.setText(f"± {self._tolerance_text(name, plan.tolerance(name))}" if name in asked else "")
+            self._allowed[name] = f"± {self._tolerance_text(name, plan.tolerance(name))}" if name in asked else ""
+            tolerance.setText(self._allowed[name])
             tolerance.setVisible(name in asked)
             self._titles[name].setText(f"{TITLES[name]}, {unit}" if (unit := self._unit(name)) else TITLES[name])
         self._wins.clear()
@@ -109,8 +112,12 @@ class TargetRow(QFrame):
 
         Raises
         ------
-        ValueError : if it is not understood; the message says what is expected.
+        ValueError : if it is not understood, or no plan has such a figure; the message says what is expected.
         """
+        value = self._understood(name, text, difference)
+        return value if value is None or difference else within_limits(name, value, self._units)
+
+    def _understood(self, name: str, text: str, difference: bool) -> float | None:
         text = text.strip().removeprefix("±").strip()
         if not text:
             return None
@@ -120,7 +127,7 @@ class TargetRow(QFrame):
             except ValueError:
                 raise ValueError(tr("Stage times are written minutes:seconds, such as 5:10.")) from None
         try:
-            figure = float(text.replace(",", ".").replace("−", "-"))
+            figure = as_number(text)
         except ValueError:
             raise ValueError(tr("{}: {!r} is no figure.", TITLES[name], text)) from None
         if name in ("ratio", "loss"):
@@ -138,6 +145,7 @@ class TargetRow(QFrame):
         try:
             self.targeted.emit(name, self._read(name, field.text()))
         except ValueError as error:
+            field.setText(self._shown[name])  # what stands there is the plan's
             self.not_understood.emit(str(error))
 
     def _on_tolerance(self, name: str) -> None:
@@ -147,10 +155,12 @@ class TargetRow(QFrame):
         field.setModified(False)
         try:
             value = self._read(name, field.text(), difference=True)
+            if value is None or value <= 0:
+                raise ValueError(tr("The tolerance of {} must be above nothing.", TARGET_WORDS[name]))
+            if value > PLAN_LIMITS["tolerance"][1]:
+                raise ValueError(tr("A tolerance of {} is none.", field.text().strip()))
         except ValueError as error:
+            field.setText(self._allowed[name])
             self.not_understood.emit(str(error))
-            return
-        if value is None or value <= 0:
-            self.not_understood.emit(tr("The tolerance of {} must be above nothing.", TARGET_WORDS[name]))
             return
         self.tolerated.emit(name, value)

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QKeyEvent, QPaintEvent, QResizeEvent, QShortcut, QShowEv
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import MarkKind, Role
-from firnel.core.words import tr
+from firnel.core.words import as_number, tr
 from firnel.ui.roast.cue_panel import CuePanel
 from firnel.ui.roast.landing import FarLanding
 from firnel.ui.roast.preparing import Preparing
@@ -439,7 +439,7 @@ class RoastView(QWidget):
         if hand is None:
             return
         try:
-            shown = float(text.replace(",", "."))
+            shown = as_number(text)
             bean = self._desk.settings.units.read(shown, "°C")
             if question := self._desk.session.doubt_reading(bean):
                 hand.cancel()

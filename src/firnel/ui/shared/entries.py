@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from firnel.core.words import tr
+from firnel.core.words import as_number, tr
 
 
 class FigureEntry(QLineEdit):
@@ -30,11 +30,10 @@ class FigureEntry(QLineEdit):
         ------
         ValueError : if what is typed is no figure.
         """
-        text = self.text().strip().replace(",", ".").replace("−", "-")
-        if not text:
+        if not self.text().strip():
             return None
         try:
-            return float(text)
+            return as_number(self.text())
         except ValueError:
             raise ValueError(tr("{}: {!r} is not a figure.", self._name, self.text())) from None
 
@@ -56,7 +55,7 @@ class FiguresEntry(FigureEntry):
         found = []
         for part in self.text().replace(";", " ").split():
             try:
-                found.append(float(part.replace(",", ".")))
+                found.append(as_number(part))
             except ValueError:
                 raise ValueError(tr("{}: {!r} is not a figure.", self._name, part)) from None
         return found

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -20,7 +21,9 @@ from firnel.ui.theme.look import Look, mono, sans
 #: All lanes begin their time axis here. [px]
 LEFT = 58
 RIGHT = 16
-#: Left axes have their levels so far apart.
+#: Clock axes have their moments so far apart, from there on by whole hours. [s]
+CLOCK_STEPS, HOUR_S = (15, 30, 60, 120, 300, 600, 1800, 3600), 3600
+#: Left axes have their levels so far apart, from there on by whole hundreds.
 LEVEL_STEPS = (0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 25, 50, 100)
 
 
@@ -32,9 +35,9 @@ class ClockAxis(pg.AxisItem):
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:  # noqa: N803 - Qt-style names
         """Whole minutes, or coarser, so that labels never crowd."""
-        span = max(maxVal - minVal, 1.0)
-        step = next((s for s in (15, 30, 60, 120, 300, 600, 1800, 3600, 7200) if span / s <= max(size / 64.0, 1.0)), 14400)
-        first = int(np.ceil(minVal / step) * step)
+        span, most = max(maxVal - minVal, 1.0), max(size / 64.0, 1.0)
+        step = next((s for s in CLOCK_STEPS if span / s <= most), HOUR_S * math.ceil(span / most / HOUR_S))
+        first = math.ceil(minVal / step) * step
         return [(step, [float(v) for v in range(first, int(maxVal) + 1, step)])]
 
     def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:
@@ -47,8 +50,8 @@ class LevelAxis(pg.AxisItem):
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:  # noqa: N803 - Qt-style names
         """Levels some 30 pixels apart or more."""
-        span = max(maxVal - minVal, 1e-6)
-        step = next((s for s in LEVEL_STEPS if span / s <= max(size / 30.0, 1.0)), 200)
+        span, most = max(maxVal - minVal, 1e-6), max(size / 30.0, 1.0)
+        step = next((s for s in LEVEL_STEPS if span / s <= most), LEVEL_STEPS[-1] * math.ceil(span / most / LEVEL_STEPS[-1]))
         first, last = int(np.ceil(minVal / step)), int(np.floor(maxVal / step))
         return [(step, [float(step * count) for count in range(first, last + 1)])]
 

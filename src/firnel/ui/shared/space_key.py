@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6 import sip
+from PyQt6.QtCore import QElapsedTimer, QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
@@ -18,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from firnel.ui.shared.actions import action
 
+LONG_MS = 1 << 30  #: No key was pressed for so long: ever.
 _FIELDS = (QLineEdit, QTextEdit, QPlainTextEdit, QAbstractSpinBox)
 
 
@@ -31,7 +33,9 @@ def typing_in(widget: QWidget | None) -> bool:
 
 
 class SpaceKey(QObject):
-    """Watches the keys of the whole application.
+    """Watches the keys of the whole application, where they go: at the widget that has the focus.
+
+    Not at the application: there each event of each widget would come by, and wait for whatever thread is at work.
 
     Parameters
     ----------
@@ -43,21 +47,40 @@ class SpaceKey(QObject):
     def __init__(self, window: QWidget, wanted: Callable[[], bool], mark: Callable[[], object]) -> None:
         super().__init__(window)
         self._window, self._wanted, self._mark = window, wanted, mark
+        self._since_key = QElapsedTimer()
+        self._focus: QWidget | None = None
+        self._watching = True
         application = QApplication.instance()
-        if application is not None:
-            application.installEventFilter(self)
+        if isinstance(application, QApplication):
+            application.focusChanged.connect(self._follow)
             application.aboutToQuit.connect(self.stop)
+            self._follow(None, application.focusWidget())
 
     def stop(self) -> None:
-        """Watch no more: a filter must be gone before the application is, or its last events find nobody there."""
+        """Watch no more."""
         application = QApplication.instance()
-        if application is not None:
-            application.removeEventFilter(self)
+        if isinstance(application, QApplication) and self._watching:
+            application.focusChanged.disconnect(self._follow)
+        self._watching = False
+        self._follow(None, None)
+
+    @property
+    def rested_ms(self) -> int:
+        """How long no key was pressed; long, if none ever was. [ms]"""
+        return self._since_key.elapsed() if self._since_key.isValid() else LONG_MS
+
+    def _follow(self, _old: QWidget | None, focus: QWidget | None) -> None:
+        if self._focus is not None and not sip.isdeleted(self._focus):
+            self._focus.removeEventFilter(self)
+        self._focus = focus
+        if focus is not None:
+            focus.installEventFilter(self)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Take the key that marks before a button or a list does."""
-        if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:  # in this order: every event comes by here
+        if not isinstance(event, QKeyEvent) or event.type() != QEvent.Type.KeyPress:
             return False
+        self._since_key.start()
         focus = QApplication.focusWidget()
         if watched is not focus or not isinstance(watched, QWidget) or not self._mine(watched) or not self._wanted():
             return False

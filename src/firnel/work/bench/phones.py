@@ -12,7 +12,7 @@ from importlib import resources
 from typing import Any
 
 from firnel.core.cup.scores import range_of
-from firnel.core.words import capital, language, meant, tr
+from firnel.core.words import as_number, capital, language, meant, tr
 from firnel.devices.local_page import Answer, Asked, LocalPage, own_address
 from firnel.store.library import Library
 from firnel.work.bench import cupping
@@ -204,11 +204,11 @@ def _values(fields: Any, parts: tuple[str, ...]) -> dict[str, Any]:
     """
 
     def figure(name: str) -> float | None:
-        text = str(fields.get(name, "")).strip().replace(",", ".")
+        text = str(fields.get(name, "")).strip()
         if not text:
             return None
         try:
-            return float(text)
+            return as_number(text)
         except ValueError:
             raise ValueError(tr("{}: {!r} is no figure.", tr(name), text)) from None
 

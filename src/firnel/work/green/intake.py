@@ -22,7 +22,7 @@ from firnel.core.green.measurements import (
     screen_sizes,
 )
 from firnel.core.vocabulary import Lot, Machine, MarkKind
-from firnel.core.words import tr
+from firnel.core.words import as_number, tr
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.lot_tables import read_lots, write_lots
 from firnel.store.batch_list import BatchFilter
@@ -169,7 +169,7 @@ def read_figures(kind: str, typed: str, beside: float | None = None) -> dict[str
             raise MeasurementError(tr("type screens as size:grams, as in 15:20 16:85 17:140."))
         return {"masses_g": {size: float(mass.replace(",", ".")) for size, mass in pairs}}
     try:
-        figures = [float(part.replace(",", ".")) for part in re.split(r"[\s;]+", typed.strip())]
+        figures = [as_number(part) for part in re.split(r"[\s;]+", typed.strip())]
     except ValueError:
         raise MeasurementError(tr("{!r} is no figure.", typed)) from None
     if kind == "density":

@@ -27,6 +27,8 @@ MOST_BATCHES = 16
 USUAL_LOAD_KG = 5.0
 #: A batch is the first on a cold machine after a pause of this.
 COLD_AFTER = timedelta(hours=3)
+#: What learns a machine: batches, full load [kg], its kinds of heat, what is told the share done and says whether to go on.
+Learning = Callable[[Sequence[LoggedBatch], float, Sequence[str], Callable[[float], bool] | None], MachineModel]
 
 
 class CannotKnowError(ValueError):
@@ -136,8 +138,11 @@ def fit_machine(
     labels: Sequence[str] | None = None,
     progress: Callable[[float], bool] | None = None,
     at: datetime | None = None,
+    learned: Learning = learn,
 ) -> tuple[MachineModel, list[str]]:
     """Fit a machine to its batches and keep the model, made ``at`` (now). Returns it, and why batches were left out.
+
+    ``learned`` is what learns: here and now, or elsewhere.
 
     Raises
     ------
@@ -154,7 +159,7 @@ def fit_machine(
                 why,
             )
         )
-    model = learn(batches, full_load_of(machine, batches), machine.heat_kinds, progress)
+    model = learned(batches, full_load_of(machine, batches), machine.heat_kinds, progress)
     keep_model(library, machine, model, batches, at)
     return model, refused
 

@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
+import logging
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from multiprocessing import get_context
 from multiprocessing.connection import Connection
 from typing import Any
 
 from firnel.core.model.fitting import FitCancelledError
+from firnel.core.model.learning import MachineModel
 from firnel.core.model.lessons import Lesson, learn_more
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.vocabulary import Machine
 from firnel.core.words import language, tr
 from firnel.store.library import Library
 from firnel.work.languages import speak
-from firnel.work.machines.knowledge import full_load_of, keep_model, model_of, usable_batches
+from firnel.work.machines.knowledge import fit_machine, full_load_of, keep_model, model_of, usable_batches
 
+log = logging.getLogger(__name__)
 #: How willingly the process that learns gives way to all others. [1]
 NICENESS = 15
 #: Between two looks whether to go on. [s]
@@ -90,6 +93,22 @@ def learn_apart(task: Task, progress: Told) -> Lesson:
         here.close()
 
 
+def fit_apart(library: Library, machine: Machine, progress: Told) -> tuple[MachineModel, list[str]]:
+    """Fit a machine to all its batches, as `fit_machine` does, in a process of its own.
+
+    Raises
+    ------
+    CannotKnowError : if there is no usable batch; the message says why.
+    FitCancelledError : if ``progress`` says so.
+    RuntimeError : if the process ended without an answer.
+    """
+
+    def learned(batches: Sequence[LoggedBatch], _full_load: float, _heats: Sequence[str], going: Told | None) -> MachineModel:
+        return learn_apart(Task(machine, (), tuple(batches)), going or progress).model
+
+    return fit_machine(library, machine, progress=progress, learned=learned)
+
+
 def _learn(task: Task, out: Connection, spoken: str) -> None:
     """In the process of its own, which speaks as this one does."""
     speak(spoken)
@@ -103,6 +122,8 @@ def _learn(task: Task, out: Connection, spoken: str) -> None:
         out.send(task.learn(progress))
     except (ValueError, ArithmeticError) as error:
         out.send(str(error))
+    except BrokenPipeError:
+        log.debug("nobody waits for this any more")  # the window that asked is gone
 
 
 def keep_lesson(library: Library, task: Task, lesson: Lesson) -> str:

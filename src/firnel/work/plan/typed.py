@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from firnel.core.plan import Anchor, Plan, PlannedMove
+from firnel.core.plan import PLAN_LIMITS, Anchor, Plan, PlannedMove
 from firnel.core.units import Units, parse_clock
 from firnel.core.vocabulary import Control, Machine
-from firnel.core.words import capital, in_english, tr
+from firnel.core.words import as_number, capital, in_english, tr
 from firnel.work.plan.draft import coasting, soaking
 
 HOW = tr("as in “gas 1.8 at yellow +20”, “air 50 at 4:30”, “gas 0 when the air falls to 190”, “soak 60”, “coast 30”")
@@ -55,11 +55,13 @@ def with_typed(plan: Plan, machine: Machine, text: str, units: Units) -> Plan:
     if found is None:
         raise ValueError(tr("{!r}: {} to what? Type it {}.", text, control.words, HOW))
     scale = machine.controls[control]
-    to = units.read(float(found[1].replace(",", ".")), scale.unit)
+    to = units.read(as_number(found[1]), scale.unit)
     if not scale.low <= to <= scale.high:
         raise ValueError(tr("{} runs from {:g} to {:g} {}.", capital(machine.word(control)), scale.low, scale.high, scale.unit))
     when = rest[found.end() :].strip()
     plan, move = _hung(plan, machine, PlannedMove(control, round(to, 6), Anchor.CHARGE, held=True), when, units)
+    if not PLAN_LIMITS["offset_s"][0] <= move.offset_s <= PLAN_LIMITS["offset_s"][1]:
+        raise ValueError(tr("{!r} is no moment of a roast.", when))
     if move.anchor is Anchor.CHARGE and move.offset_s == 0.0:
         return replace(plan, start={**plan.start, control: move.to}, start_held=True)
     same = [
@@ -136,11 +138,11 @@ def _free_label(word: str, taken: set[str]) -> str:
 
 
 def _seconds(text: str) -> float:
-    return float(parse_clock(text) or 0.0) if ":" in text else float(text.replace(",", "."))
+    return float(parse_clock(text) or 0.0) if ":" in text else as_number(text)
 
 
 def _degrees(text: str, units: Units) -> float:
-    celsius = units.read(float(text.replace(",", ".")), "°C")
+    celsius = units.read(as_number(text), "°C")
     if not 40.0 <= celsius <= 400.0:
         raise ValueError(tr("{} is nothing a probe reads in a roast.", text))
     return round(celsius, 2)

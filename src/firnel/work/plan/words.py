@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from firnel.core.model.solving import Solved
-from firnel.core.plan import TARGET_WORDS, Plan, PlannedMove
+from firnel.core.plan import PLAN_LIMITS, TARGET_WORDS, Plan, PlannedMove
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Machine, word_of
 from firnel.core.words import capital, tr
@@ -18,6 +18,9 @@ APPROACHES = {
     "soak-push": tr("soak and push"),
     "times": tr("stage times first"),
 }
+
+#: What a plan is made for besides its targets.
+CONDITIONS = {"load_kg": tr("load"), "room_c": tr("room"), "drum_c": tr("drum")}
 
 
 def target_text(name: str, value: float | None, units: Units) -> str:
@@ -40,6 +43,28 @@ def tolerance_text(name: str, value: float, units: Units) -> str:
     if name == "colour":
         return tr("±{:.0f}", value)
     return tr("±{:.1f} {}", units.show_difference(value), units.temperature) if name.endswith("_c") else tr("±{:.0f} s", value)
+
+
+def within_limits(name: str, value: float, units: Units) -> float:
+    """A figure of a plan that is one.
+
+    Raises
+    ------
+    ValueError : if no plan has such a figure; the sentence says, in display units, what it lies between.
+    """
+    low, high = PLAN_LIMITS[name]
+    if low <= value <= high:
+        return value
+    word, *shown = CONDITIONS.get(name) or TARGET_WORDS[name], *(_figure(name, one, units) for one in (value, low, high))
+    raise ValueError(capital(tr("{} {} cannot be: {} to {}.", word, *shown)))
+
+
+def _figure(name: str, value: float, units: Units) -> str:
+    if name == "load_kg":
+        return units.text(value, "kg")
+    if name == "drum_c":
+        return tr("{:+.0f} {}", units.show_difference(value), units.temperature)
+    return units.text(value, "°C", 0) if name == "room_c" else target_text(name, value, units)
 
 
 def shortfalls(solved: Solved, units: Units, machine: Machine | None = None) -> tuple[str, ...]:

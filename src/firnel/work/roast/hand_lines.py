@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 
 from firnel.core.vocabulary import USUAL_CONTROLS, MarkKind, Quality
-from firnel.core.words import tr
+from firnel.core.words import as_number, tr
 from firnel.devices.reading import Reading
 from firnel.work.desk import Desk
 from firnel.work.roast.session import RoastSession
@@ -107,9 +106,6 @@ class HandLines:
 
 def _figure(text: str) -> float:
     try:
-        value = float(text.strip().replace(",", "."))
+        return as_number(text)
     except ValueError:
         raise HandLineError(tr("{!r} is no figure.", text)) from None
-    if not math.isfinite(value):
-        raise HandLineError(tr("{!r} is no figure.", text))
-    return value
