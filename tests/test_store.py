@@ -14,6 +14,7 @@ from sqlalchemy import event, inspect, text
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.stages import MarkOrderError
 from firnel.core.vocabulary import Control, Lot, Mark, MarkKind, Move, Note
+from firnel.exchange.lot_tables import read_lots, write_lots
 from firnel.store.batch_list import BatchFilter
 from firnel.store.copies import copy_files
 from firnel.store.journal import Journal
@@ -63,6 +64,18 @@ def test_the_tables_are_what_the_migrations_make(library):
         assert ("ix_batches_words" in made) == server, "pg_trgm comes with the tests' server"
     newest = sorted(Path(__file__).parents[1].glob("src/firnel/store/migrations/versions/0*.py"))[-1]
     assert newest.name.startswith(HEAD)
+
+
+def test_what_no_table_can_hold_is_left_away_when_it_is_kept_and_when_it_is_read(library, tmp_path):
+    kept = library.save_lot(Lot("Uganda\x07 Rwebi\x00sho", remark="first\nsecond\x1b \ud800line"))
+    assert (kept.name, library.lots()[0].name) == ("Uganda Rwebisho", "Uganda Rwebisho")
+    assert library.lots()[0].remark == "first\nsecond line"
+    with library.engine.begin() as connection:  # as an older Firnel kept it
+        connection.exec_driver_sql("UPDATE lots SET station = 'Up' || CHR(7)" if library.engine.dialect.name != "sqlite"
+                                   else "UPDATE lots SET station = 'Up' || CHAR(7)")  # fmt: skip
+    assert library.lots()[0].station == "Up"
+    write_lots([replace(library.lots()[0], station="Up\x07", remark="")], tmp_path / "lots.xlsx")
+    assert read_lots(tmp_path / "lots.xlsx").lots[0].station == "Up"
 
 
 def test_lots_machines_and_plans_come_back(library):

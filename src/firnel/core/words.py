@@ -16,6 +16,8 @@ from typing import Any
 
 #: Nothing that is typed here is so large.
 BILLION = 1e9
+#: Control characters, but for the tab and the ends of lines.
+_UNPRINTABLE = {code: None for code in (*range(32), *range(127, 160)) if chr(code) not in "\t\n\r"}
 _ENGLISH = NullTranslations()
 _catalogue = _ENGLISH
 _point = "."
@@ -90,6 +92,17 @@ def as_number(text: str) -> float:
     if not abs(number) < BILLION:  # which "nan" is not either
         raise ValueError(tr("{!r} is no figure.", text))
     return number
+
+
+def printable(text: str) -> str:
+    """The text without what no table, file or screen can hold: control characters, and halves of letters.
+
+    Examples
+    --------
+    >>> printable("Isuka\x07 \ud800filter\n")
+    'Isuka filter\n'
+    """
+    return text if text.isprintable() else text.translate(_UNPRINTABLE).encode("utf-8", "ignore").decode()
 
 
 def in_english(text: str, vocabulary: Iterable[str]) -> str:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from firnel.core.words import printable
+
 #: How a formula begins in the programs that open such tables.
 BEGINNINGS = ("=", "+", "-", "@", "\t", "\r")
 
@@ -20,7 +22,7 @@ def cell_text(text: str) -> str:
 
 def append_row(sheet: Any, row: list[Any]) -> None:
     """Add a row to a spreadsheet, words as words."""
-    sheet.append(row)
+    sheet.append([printable(value) if isinstance(value, str) else value for value in row])
     for cell in sheet[sheet.max_row]:
         if isinstance(cell.value, str) and cell.value.startswith(BEGINNINGS):
             cell.data_type = "s"

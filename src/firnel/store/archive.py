@@ -15,7 +15,6 @@ from sqlalchemy import (
     Engine,
     Float,
     Integer,
-    String,
     Table,
     insert,
     select,
@@ -155,11 +154,11 @@ def _read(table: Table, column: Column[Any], value: Any) -> Any:
             return date.fromisoformat(value)
     except (TypeError, ValueError) as error:
         raise ArchiveError(tr("{}: {} of {!r} is no day.", table.name, column.name, value)) from error
-    fits = {Boolean: bool, Integer: int, Float: int | float, String: str}
+    fits = {Boolean: bool, Integer: int, Float: int | float, t.Words: str, t.Lines: str}
     wanted = next((python for sql, python in fits.items() if isinstance(kind, sql)), None)
     if wanted is not None and (not isinstance(value, wanted) or (isinstance(value, bool) and wanted is not bool)):
         raise ArchiveError(tr("{}: {} of {!r} cannot be.", table.name, column.name, value))
-    if isinstance(value, str) and isinstance(kind, String) and len(value) > (kind.length or len(value)):
+    if isinstance(value, str) and isinstance(kind, t.Words) and len(value) > kind.most:
         raise ArchiveError(tr("{}: {} of {} characters is too long.", table.name, column.name, len(value)))
     return value
 

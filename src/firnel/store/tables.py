@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 from sqlalchemy import (
     JSON,
     Boolean,
@@ -16,11 +18,45 @@ from sqlalchemy import (
     String,
     Table,
     Text,
+    TypeDecorator,
     false,
 )
+from sqlalchemy.engine.interfaces import Dialect
+
+from firnel.core.words import printable
 
 #: The migration this Firnel writes; tests compare it with the newest file in migrations/versions.
 HEAD = "0010"
+
+
+class _Printable(TypeDecorator[str]):
+    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
+        """As it is kept."""
+        return value if value is None else printable(value)
+
+    def process_result_value(self, value: str | None, dialect: Dialect) -> str | None:
+        """As it is read, from an older library too."""
+        return value if value is None else printable(value)
+
+
+class Words(_Printable):
+    """So many letters of somebody's at most, without what no table can hold."""
+
+    impl = String
+    cache_ok = True
+
+    @property
+    def most(self) -> int:
+        """So many letters."""
+        return cast("String", self.impl_instance).length or 0
+
+
+class Lines(_Printable):
+    """As many letters as there are, without what no table can hold."""
+
+    impl = Text
+    cache_ok = True
+
 
 metadata = MetaData(
     naming_convention={
@@ -35,29 +71,29 @@ lots = Table(
     "lots",
     metadata,
     Column("id", Integer, primary_key=True),
-    Column("name", String(200), nullable=False, unique=True),
-    Column("origin", String(100), nullable=False, default=""),
-    Column("station", String(200), nullable=False, default=""),
-    Column("variety", String(200), nullable=False, default=""),
-    Column("process", String(100), nullable=False, default=""),
+    Column("name", Words(200), nullable=False, unique=True),
+    Column("origin", Words(100), nullable=False, default=""),
+    Column("station", Words(200), nullable=False, default=""),
+    Column("variety", Words(200), nullable=False, default=""),
+    Column("process", Words(100), nullable=False, default=""),
     Column("altitude_m", Float),
-    Column("harvest", String(40), nullable=False, default=""),
-    Column("arrival", String(40), nullable=False, default=""),
+    Column("harvest", Words(40), nullable=False, default=""),
+    Column("arrival", Words(40), nullable=False, default=""),
     # As counted at ``counted_at``; what has been charged since is taken off when it is read.
     Column("on_hand_kg", Float),
     Column("counted_at", DateTime(timezone=True)),
     Column("density_g_per_l", Float),
     Column("moisture", Float),
-    Column("remark", Text, nullable=False, default=""),
+    Column("remark", Lines, nullable=False, default=""),
     Column("bags", Integer),
     Column("price_per_kg", Float),
     Column("water_activity", Float),
     Column("mean_mm", Float),
-    Column("replaces", String(200), nullable=False, default="", server_default=""),
+    Column("replaces", Words(200), nullable=False, default="", server_default=""),
     Column("archived", Boolean, nullable=False, default=False, server_default=false()),
     # What it is a sample of (offer, pre-shipment, arrival), empty for a lot that was bought; and what was decided of it.
-    Column("sample", String(30), nullable=False, default="", server_default=""),
-    Column("verdict", String(200), nullable=False, default="", server_default=""),
+    Column("sample", Words(30), nullable=False, default="", server_default=""),
+    Column("verdict", Words(200), nullable=False, default="", server_default=""),
 )
 
 measurements = Table(
@@ -66,7 +102,7 @@ measurements = Table(
     Column("id", Integer, primary_key=True),
     Column("lot_id", ForeignKey("lots.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("taken_at", DateTime(timezone=True), nullable=False),
-    Column("kind", String(30), nullable=False),
+    Column("kind", Words(30), nullable=False),
     Column("document", JSON, nullable=False),
     Column("struck", Boolean, nullable=False, default=False, server_default=false()),  # taken away, and can be brought back
 )
@@ -75,16 +111,16 @@ machines = Table(
     "machines",
     metadata,
     Column("id", Integer, primary_key=True),
-    Column("name", String(200), nullable=False, unique=True),
-    Column("kind", String(100), nullable=False),
-    Column("heat", String(20), nullable=False),
+    Column("name", Words(200), nullable=False, unique=True),
+    Column("kind", Words(100), nullable=False),
+    Column("heat", Words(20), nullable=False),
     Column("stated_load_kg", Float, nullable=False),
     Column("useful_load_kg", Float, nullable=False),
     Column("controls", JSON, nullable=False),
     Column("yellow_c", Float, nullable=False),
     Column("first_crack_c", Float, nullable=False),
-    Column("air_probe", String(40), nullable=False),
-    Column("device_url", String(400), nullable=False, default=""),
+    Column("air_probe", Words(40), nullable=False),
+    Column("device_url", Words(400), nullable=False, default=""),
     # What only the machine's own page shows: probes, tray, routines.
     Column("details", JSON, nullable=False, default=dict, server_default="{}"),
     Column("archived", Boolean, nullable=False, default=False, server_default=false()),
@@ -104,7 +140,7 @@ machine_log = Table(
     Column("id", Integer, primary_key=True),
     Column("machine_id", ForeignKey("machines.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("at", DateTime(timezone=True), nullable=False),
-    Column("kind", String(30), nullable=False),  # care, probe, seasoning, draft
+    Column("kind", Words(30), nullable=False),  # care, probe, seasoning, draft
     Column("document", JSON, nullable=False),
     Column("struck", Boolean, nullable=False, default=False, server_default=false()),
 )
@@ -113,7 +149,7 @@ machine_log = Table(
 house = Table(
     "house",
     metadata,
-    Column("name", String(60), primary_key=True),
+    Column("name", Words(60), primary_key=True),
     Column("document", JSON, nullable=False),
 )
 
@@ -121,7 +157,7 @@ plans = Table(
     "plans",
     metadata,
     Column("id", Integer, primary_key=True),
-    Column("name", String(200), nullable=False),
+    Column("name", Words(200), nullable=False),
     Column("lot_id", ForeignKey("lots.id")),
     Column("machine_id", ForeignKey("machines.id")),
     Column("document", JSON, nullable=False),
@@ -137,7 +173,7 @@ plan_versions = Table(
     Column("plan_id", ForeignKey("plans.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("number", Integer, nullable=False),
     Column("saved_at", DateTime(timezone=True), nullable=False),
-    Column("why", Text, nullable=False, default=""),
+    Column("why", Lines, nullable=False, default=""),
     Column("document", JSON, nullable=False),
 )
 
@@ -145,20 +181,20 @@ batches = Table(
     "batches",
     metadata,
     Column("id", Integer, primary_key=True),
-    Column("label", String(40), nullable=False),
+    Column("label", Words(40), nullable=False),
     Column("lot_id", ForeignKey("lots.id")),
     Column("machine_id", ForeignKey("machines.id")),
     Column("plan_id", ForeignKey("plans.id")),
     Column("plan_version", Integer),
-    Column("status", String(20), nullable=False),
+    Column("status", Words(20), nullable=False),
     Column("started", DateTime(timezone=True), nullable=False),
     Column("load_kg", Float),
     Column("roasted_kg", Float),
     Column("colour_whole", Float),
     Column("colour_ground", Float),
     Column("room_c", Float),
-    Column("remark", Text, nullable=False, default=""),
-    Column("operator", String(80), nullable=False, default="", server_default=""),
+    Column("remark", Lines, nullable=False, default=""),
+    Column("operator", Words(80), nullable=False, default="", server_default=""),
     # Where the journal stood: lets a batch be gone on with after a crash.
     Column("last_t", Float),
     Column("last_wall", Float),
@@ -169,18 +205,18 @@ batches = Table(
     Column("development_s", Float),
     Column("total_s", Float),
     Column("drop_c", Float),
-    Column("search_text", Text, nullable=False, default=""),
+    Column("search_text", Lines, nullable=False, default=""),
     # Which batch this is, wherever its row or its spilled readings lie.
-    Column("token", String(40), nullable=False, default="", server_default=""),
+    Column("token", Words(40), nullable=False, default="", server_default=""),
     # The process that writes it, and when it last did; empty once it is finished.
-    Column("owner", String(200), nullable=False, default="", server_default=""),
+    Column("owner", Words(200), nullable=False, default="", server_default=""),
     Column("seen_at", Float),
     # Why it is left out of charts and fits; empty where it counts.
-    Column("left_out", Text, nullable=False, default="", server_default=""),
+    Column("left_out", Lines, nullable=False, default="", server_default=""),
     # The house's own words, parted by spaces; which results are not measured; what went wrong, None while nobody has looked.
-    Column("tags", Text, nullable=False, default="", server_default=""),
-    Column("declined", String(80), nullable=False, default="", server_default=""),
-    Column("events", Text),
+    Column("tags", Lines, nullable=False, default="", server_default=""),
+    Column("declined", Words(80), nullable=False, default="", server_default=""),
+    Column("events", Lines),
 )
 Index("uq_batches_label", batches.c.label, unique=True)
 Index("ix_batches_started_id", batches.c.started, batches.c.id)
@@ -199,10 +235,10 @@ corrections = Table(
     Column("id", Integer, primary_key=True),
     Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("at", DateTime(timezone=True), nullable=False),
-    Column("who", String(80), nullable=False, default=""),
-    Column("field", String(40), nullable=False),
-    Column("before", Text, nullable=False, default=""),
-    Column("after", Text, nullable=False, default=""),
+    Column("who", Words(80), nullable=False, default=""),
+    Column("field", Words(40), nullable=False),
+    Column("before", Lines, nullable=False, default=""),
+    Column("after", Lines, nullable=False, default=""),
 )
 
 readings = Table(
@@ -226,10 +262,10 @@ marks = Table(
     "marks",
     metadata,
     Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), primary_key=True),
-    Column("kind", String(30), primary_key=True),
+    Column("kind", Words(30), primary_key=True),
     Column("t", Float, nullable=False),
     Column("bean", Float),
-    Column("found", String(20), nullable=False),
+    Column("found", Words(20), nullable=False),
 )
 
 moves = Table(
@@ -237,10 +273,10 @@ moves = Table(
     metadata,
     Column("id", Integer, primary_key=True),
     Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), nullable=False, index=True),
-    Column("control", String(20), nullable=False),
+    Column("control", Words(20), nullable=False),
     Column("t", Float, nullable=False),
     Column("value", Float, nullable=False),
-    Column("found", String(20), nullable=False),
+    Column("found", Words(20), nullable=False),
 )
 
 notes = Table(
@@ -249,8 +285,8 @@ notes = Table(
     Column("id", Integer, primary_key=True),
     Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("t", Float, nullable=False),
-    Column("kind", String(30), nullable=False),
-    Column("text", Text, nullable=False),
+    Column("kind", Words(30), nullable=False),
+    Column("text", Lines, nullable=False),
 )
 
 # Batches that wait to be roasted, each with the number that its label promises; what was begun or taken out stays, so that no
@@ -259,14 +295,14 @@ waiting = Table(
     "waiting",
     metadata,
     Column("id", Integer, primary_key=True),
-    Column("number", String(40), nullable=False),
+    Column("number", Words(40), nullable=False),
     Column("plan_id", ForeignKey("plans.id"), nullable=False),
     Column("plan_version", Integer, nullable=False),
     Column("lot_id", ForeignKey("lots.id")),
     Column("machine_id", ForeignKey("machines.id")),
     Column("load_kg", Float),
     Column("place", Integer, nullable=False),
-    Column("state", String(20), nullable=False),  # waiting, begun, out
+    Column("state", Words(20), nullable=False),  # waiting, begun, out
     Column("printed", Boolean, nullable=False, default=False, server_default=false()),
     Column("weighed", Boolean, nullable=False, default=False, server_default=false()),
 )
@@ -276,7 +312,7 @@ Index("uq_waiting_number", waiting.c.number, unique=True)
 counters = Table(
     "counters",
     metadata,
-    Column("name", String(40), primary_key=True),
+    Column("name", Words(40), primary_key=True),
     Column("value", Integer, nullable=False),
 )
 
@@ -284,7 +320,7 @@ counters = Table(
 drafts = Table(
     "drafts",
     metadata,
-    Column("name", String(80), primary_key=True),
+    Column("name", Words(80), primary_key=True),
     Column("changed_at", DateTime(timezone=True), nullable=False),
     Column("document", JSON, nullable=False),
 )
@@ -296,7 +332,7 @@ bench_notes = Table(
     Column("id", Integer, primary_key=True),
     Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), nullable=False, index=True),
     Column("at", DateTime(timezone=True), nullable=False),
-    Column("kind", String(30), nullable=False),  # colour, inspection
+    Column("kind", Words(30), nullable=False),  # colour, inspection
     Column("document", JSON, nullable=False),
 )
 
@@ -305,8 +341,8 @@ tables_set = Table(
     "tables_set",
     metadata,
     Column("id", Integer, primary_key=True),
-    Column("kind", String(30), nullable=False),  # cupping, triangle, paired
-    Column("name", String(200), nullable=False),
+    Column("kind", Words(30), nullable=False),  # cupping, triangle, paired
+    Column("name", Words(200), nullable=False),
     Column("at", DateTime(timezone=True), nullable=False),
     Column("revealed", Boolean, nullable=False, default=False, server_default=false()),
     Column("document", JSON, nullable=False),
@@ -317,7 +353,7 @@ coffees = Table(
     "coffees",
     metadata,
     Column("id", Integer, primary_key=True),
-    Column("name", String(200), nullable=False, unique=True),
+    Column("name", Words(200), nullable=False, unique=True),
     Column("document", JSON, nullable=False),
     Column("since", DateTime(timezone=True), nullable=False),  # what was roasted before is no stock of it
     Column("version", Integer, nullable=False, server_default="1"),
@@ -331,10 +367,10 @@ orders = Table(
     Column("coffee_id", ForeignKey("coffees.id"), nullable=False, index=True),
     Column("kg", Float, nullable=False),
     Column("due", Date, nullable=False),
-    Column("customer", String(200), nullable=False, default="", server_default=""),
+    Column("customer", Words(200), nullable=False, default="", server_default=""),
     Column("packs", JSON, nullable=False),
     Column("every_days", Integer, nullable=False, server_default="0"),
-    Column("state", String(20), nullable=False),  # open, packed, cancelled
+    Column("state", Words(20), nullable=False),  # open, packed, cancelled
     Column("entered_at", DateTime(timezone=True), nullable=False),
     Column("version", Integer, nullable=False, server_default="1"),
 )
@@ -365,10 +401,10 @@ Index("ix_parts_lot_id", parts.c.lot_id)
 stations = Table(
     "stations",
     metadata,
-    Column("name", String(80), primary_key=True),
-    Column("process", String(200), nullable=False),
-    Column("who", String(80), nullable=False, default="", server_default=""),
-    Column("version", String(40), nullable=False, default="", server_default=""),
+    Column("name", Words(80), primary_key=True),
+    Column("process", Words(200), nullable=False),
+    Column("who", Words(80), nullable=False, default="", server_default=""),
+    Column("version", Words(40), nullable=False, default="", server_default=""),
     Column("seen_at", DateTime(timezone=True), nullable=False),  # by the server's clock
     Column("clock_off_s", Float, nullable=False, default=0.0, server_default="0"),
 )
@@ -378,7 +414,7 @@ live = Table(
     "live",
     metadata,
     Column("batch_id", ForeignKey("batches.id", ondelete="CASCADE"), primary_key=True, autoincrement=False),
-    Column("station", String(80), nullable=False),
+    Column("station", Words(80), nullable=False),
     Column("at", DateTime(timezone=True), nullable=False),  # by the server's clock
     Column("document", JSON, nullable=False),
 )
@@ -389,8 +425,8 @@ deeds = Table(
     metadata,
     Column("id", Integer, primary_key=True),
     Column("at", DateTime(timezone=True), nullable=False),
-    Column("station", String(80), nullable=False, default="", server_default=""),
-    Column("who", String(80), nullable=False, default="", server_default=""),
-    Column("what", Text, nullable=False),
+    Column("station", Words(80), nullable=False, default="", server_default=""),
+    Column("who", Words(80), nullable=False, default="", server_default=""),
+    Column("what", Lines, nullable=False),
 )
 Index("ix_deeds_at", deeds.c.at)
