@@ -10,6 +10,7 @@ from pathlib import Path
 
 sys.path[:0] = [str(Path(__file__).parent), str(Path(__file__).parents[1] / "tests")]
 
+from attacks.anywhere import attack_anywhere
 from attacks.devices import attack_devices
 from attacks.disks import attack_disks
 from attacks.files import Found, attack_files
@@ -40,6 +41,7 @@ ATTACKS: dict[str, Callable[[Path, bool], Found]] = {
     "disks": attack_disks,
     "kills": _kills,
     "devices": attack_devices,
+    "anywhere": attack_anywhere,
 }
 
 

@@ -310,6 +310,12 @@ def test_lots_and_machines_are_taken_down_once(qtbot, open_window):
     density.setText("698")
     press(qtbot, green, "Add it")
     assert [lot.density_g_per_l for lot in window.desk.library.lots()] == [698.0]
+    qtbot.keyClicks(green.search, "nothing is called so")
+    press(qtbot, green, "Add a lot")
+    name.setText("Burundi Mparazi")
+    press(qtbot, green, "Add it")
+    assert green.search.text() == "", "what was just kept is not hidden by a search"
+    assert green.panel._name.text() == "Burundi Mparazi"
     window.show_station("Machines")
     machines = window.view("Machines")
     press(qtbot, machines, "Add a machine")

@@ -28,6 +28,7 @@ from firnel.work.desk import Desk
 from firnel.work.green.intake import (
     ImportRefusedError,
     LotSheet,
+    MeasurementError,
     house_rules,
     keep_house_rules,
     lot_sheet,
@@ -228,14 +229,20 @@ class GreenView(ListPage):
 
     def _refresh_to(self, lot: Lot) -> None:
         self.refresh()
-        self.select_key(lambda key: key.id == lot.id)
+        if not self.select_key(lambda key: key.id == lot.id):
+            self._lot = lot
+            self._show()
 
     def _on_struck(self, key: int, struck: bool) -> None:
         if self._lot is not None:
             self._strike(self._lot, key, struck)
 
     def _strike(self, lot: Lot, key: int, struck: bool) -> None:
-        self._lot = self._desk.ask(strike_measurement, lot, key, struck)
+        try:
+            self._lot = self._desk.ask(strike_measurement, lot, key, struck)
+        except MeasurementError as error:  # meanwhile it went elsewhere
+            self.head.tell(str(error))
+            return
         self._refresh_to(self._lot)
         self._show()
         done = tr("taken away") if struck else tr("brought back")

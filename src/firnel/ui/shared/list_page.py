@@ -198,8 +198,19 @@ class ListPage(QWidget):
         """Choose a row."""
         self.table.selectRow(row)
 
-    def select_key(self, wanted: Callable[[Any], bool]) -> None:
-        """Choose the row whose key is wanted, if it is listed; it is shown when this returns: what comes next is done to it."""
+    def select_key(self, wanted: Callable[[Any], bool]) -> bool:
+        """Choose the row whose key is wanted; it is shown when this returns: what comes next is done to it.
+
+        A search that hides it ends. Returns whether it is listed.
+        """
+        if self._select_shown(wanted):
+            return True
+        if not any(wanted(self._model.item(row).data(KEY_ROLE)) for row in range(self._model.rowCount())):  # type: ignore[union-attr]  # each has one
+            return False
+        self.search.clear()
+        return self._select_shown(wanted)
+
+    def _select_shown(self, wanted: Callable[[Any], bool]) -> bool:
         for row in range(self._proxy.rowCount()):
             key = self._proxy.index(row, 0).data(KEY_ROLE)
             if wanted(key):
@@ -208,7 +219,8 @@ class ListPage(QWidget):
                 self._choose_by = self.asking.now
                 self.table.selectRow(row)
                 self._choose_by = self.asking.aside
-                return
+                return True
+        return False
 
     def offer_begin(self, offered: bool) -> None:
         """Whether the empty page leads to the beginning: not where that is done."""
