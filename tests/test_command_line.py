@@ -391,3 +391,9 @@ def test_the_command_line_loads_nothing_that_it_does_not_need():
     assert main.get_command(context, "brew") is None
     shown = CliRunner().invoke(main, ["--help"]).output
     assert all(f"  {name} " in shown for name in names)
+
+
+def test_a_file_that_the_computer_refuses_is_told_in_a_sentence(firnel):
+    firnel("batches")
+    for words in (("library", "backup", "x" * 300), ("library", "copy", "x" * 300)):
+        assert "File name too long." in firnel(*words, code=1).output

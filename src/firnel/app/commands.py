@@ -51,6 +51,15 @@ LATER = {
 class Commands(click.Group):
     """All commands; those of `LATER` are loaded when they are wanted."""
 
+    def invoke(self, ctx: click.Context) -> object:
+        """Run it; what the computer says of a file that was named is no fault of Firnel's."""
+        try:
+            return super().invoke(ctx)
+        except OSError as error:
+            if error.filename is None:
+                raise
+            raise CouldNotError(f"{error.filename} cannot be read or written: {error.strerror}.") from error
+
     def list_commands(self, ctx: click.Context) -> list[str]:
         """Their names in order."""
         return sorted({*super().list_commands(ctx), *LATER})

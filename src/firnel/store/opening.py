@@ -88,11 +88,11 @@ def identity_of(connection: Connection) -> str:
 
 def _refuse_damaged(path: Path) -> None:
     """Look at the file itself before SQLite may write beside it."""
-    if path.is_dir():
-        raise LibraryError(tr("{} is a folder; a library is a file.", path))
-    if not path.parent.exists():
-        raise LibraryError(tr("The folder {} does not exist, so no library can be made there.", path.parent))
     try:
+        if path.is_dir():
+            raise LibraryError(tr("{} is a folder; a library is a file.", path))
+        if not path.parent.exists():
+            raise LibraryError(tr("The folder {} does not exist, so no library can be made there.", path.parent))
         if not path.exists() or path.stat().st_size == 0:
             return
         if not path.is_file():
