@@ -234,7 +234,7 @@ def test_a_machine_is_fitted_in_the_background_and_shown_against_its_batches(qtb
     press(qtbot, machines, "Fit to its batches")
     bar = control(machines, QProgressBar, "Progress of the fit")
     assert bar.isVisible()
-    qtbot.waitUntil(lambda: not bar.isVisible(), timeout=60_000)
+    qtbot.waitUntil(lambda: not bar.isVisible(), timeout=180_000)
     assert "It had not seen" in words(machines).replace("it had", "It had")
     assert "Heat at the top of the scale" in words(machines)
     assert "°C off, in the fit" in words(machines)

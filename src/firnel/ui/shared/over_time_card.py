@@ -59,7 +59,9 @@ class OverTimeCard(QWidget):
         column.addWidget(self.lane, 1)
         column.addWidget(self._nothing, 1)
         self.which.hide()
-        self._nothing.hide()  # until it is known that there is nothing
+        for widget in (self.lane, self._nothing):  # until it is known what there is
+            widget.hide()
+        self._hold_place(True)
         look.changed.connect(self._draw)
 
     def show_courses(self, courses: tuple[Course, ...], units: Units) -> None:
@@ -68,10 +70,17 @@ class OverTimeCard(QWidget):
         self.which.clear()
         offer(self.which, [course.name for course in courses])
         self.which.setCurrentIndex(max(self.which.findData(self._wanted), 0))
+        self._hold_place(False)
         self.which.setVisible(bool(courses))
         self.lane.setVisible(bool(courses))
         self._nothing.setVisible(not courses)
         self._draw()
+
+    def _hold_place(self, held: bool) -> None:
+        """Whether the place of the lane is free for it while it is hidden."""
+        policy = self.lane.sizePolicy()
+        policy.setRetainSizeWhenHidden(held)
+        self.lane.setSizePolicy(policy)
 
     def _on_chosen(self, name: str) -> None:
         self._wanted = name

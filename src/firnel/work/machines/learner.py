@@ -21,8 +21,8 @@ from firnel.work.languages import speak
 from firnel.work.machines.knowledge import fit_machine, full_load_of, keep_model, model_of, usable_batches
 
 log = logging.getLogger(__name__)
-#: How willingly the process that learns gives way to all others. [1]
-NICENESS = 15
+#: How willingly the process that learns gives way to all others: where nobody waits for it, and where somebody does. [1]
+NICENESS, AWAITED = 15, 2
 #: Between two looks whether to go on. [s]
 LOOK_S = 0.2
 
@@ -57,7 +57,7 @@ def task_of(library: Library, machine: Machine) -> Task | None:
     return Task(machine, report.batches, left)
 
 
-def learn_apart(task: Task, progress: Told) -> Lesson:
+def learn_apart(task: Task, progress: Told, niceness: int = NICENESS) -> Lesson:
     """Learn in a process of its own that gives way to all others: neither window nor readings wait for it.
 
     Raises
@@ -67,7 +67,7 @@ def learn_apart(task: Task, progress: Told) -> Lesson:
     """
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # for the process to come: one core is enough, the rest is the user's
     here, there = get_context("spawn").Pipe(duplex=False)
-    process = get_context("spawn").Process(target=_learn, args=(task, there, language()), name="learner", daemon=True)
+    process = get_context("spawn").Process(target=_learn, args=(task, there, language(), niceness), name="learner", daemon=True)
     process.start()
     there.close()
     done = 0.0
@@ -104,15 +104,15 @@ def fit_apart(library: Library, machine: Machine, progress: Told) -> tuple[Machi
     """
 
     def learned(batches: Sequence[LoggedBatch], _full_load: float, _heats: Sequence[str], going: Told | None) -> MachineModel:
-        return learn_apart(Task(machine, (), tuple(batches)), going or progress).model
+        return learn_apart(Task(machine, (), tuple(batches)), going or progress, AWAITED).model
 
     return fit_machine(library, machine, progress=progress, learned=learned)
 
 
-def _learn(task: Task, out: Connection, spoken: str) -> None:
+def _learn(task: Task, out: Connection, spoken: str, niceness: int) -> None:
     """In the process of its own, which speaks as this one does."""
     speak(spoken)
-    os.nice(NICENESS)
+    os.nice(niceness)
 
     def progress(done: float) -> bool:
         out.send(done)
