@@ -48,7 +48,7 @@ class Ahead(QObject):
 
     def _look(self) -> None:
         before, self._at = self._at, QCursor.pos()
-        if before == self._at and self._rested():
+        if self._left and before == self._at and self._rested():
             self._make(self._left.pop(0))
         if not self._left:
             self._timer.stop()
