@@ -22,7 +22,7 @@ from firnel.store.library import Library, NotInLibraryError
 from firnel.store.locks import LibraryInUseError
 from firnel.store.opening import DamagedLibraryError, NewerLibraryError
 from firnel.store.tables import HEAD, metadata
-from firnel.store.writing import LibraryError
+from firnel.store.writing import LibraryError, LibraryWriteError
 from firnel.work.desk import machine_of_kind
 
 
@@ -76,6 +76,16 @@ def test_what_no_table_can_hold_is_left_away_when_it_is_kept_and_when_it_is_read
     assert library.lots()[0].station == "Up"
     write_lots([replace(library.lots()[0], station="Up\x07", remark="")], tmp_path / "lots.xlsx")
     assert read_lots(tmp_path / "lots.xlsx").lots[0].station == "Up"
+
+
+def test_what_a_server_has_no_room_for_is_refused_in_a_sentence(library):
+    if library.engine.dialect.name == "sqlite":
+        pytest.skip("a file has room")
+    with pytest.raises(LibraryWriteError, match="longer than the 40 letters"):
+        library.save_lot(Lot("Uganda Rwebisho", harvest="x" * 60))
+    with pytest.raises(LibraryWriteError, match="A figure is larger"):
+        library.save_lot(Lot("Uganda Rwebisho", bags=10**11))
+    assert not library.lots()
 
 
 def test_lots_machines_and_plans_come_back(library):

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from firnel.core.green.check import LONGEST
 from firnel.core.vocabulary import Lot
 from firnel.core.words import as_number, tr
 from firnel.exchange.cells import append_row, cell_text, text_cell
@@ -124,8 +125,9 @@ def read_lots(path: Path) -> TakenLots:
 def _value(cell: Any, name: str, by: float | None) -> Any:
     text = cell_text(str(cell if cell is not None else "").strip())
     if by is None:
-        if len(text) > MOST_LETTERS or any(ord(sign) < 32 for sign in text):
-            raise ValueError(tr("{} has more than {} letters, or some that cannot be printed", name, MOST_LETTERS))
+        most = LONGEST.get(name, MOST_LETTERS)
+        if len(text) > most or any(ord(sign) < 32 for sign in text):
+            raise ValueError(tr("{} has more than {} letters, or some that cannot be printed", name, most))
         return text
     if not text:
         return None

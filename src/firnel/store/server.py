@@ -7,6 +7,7 @@ waits a moment only, and once a server has kept it waiting, it is refused at onc
 from __future__ import annotations
 
 import logging
+import re
 import select
 import threading
 import time
@@ -254,6 +255,10 @@ def refusal_of_a_server(error: DBAPIError, said: str, where: str) -> str | None:
         return tr("This user may not do that in the library {}. Nothing was changed.", where)
     if "read-only transaction" in said:
         return tr("The library {} can only be read at present. Nothing was changed.", where)
+    if found := re.search(r"value too long for type character varying\((\d+)\)", said):
+        return tr("A text is longer than the {} letters that the library has room for. Nothing was changed.", found[1])
+    if "out of range" in said:
+        return tr("A figure is larger than the library has room for. Nothing was changed.")
     if isinstance(error, OperationalError) or error.connection_invalidated:
         return tr(
             "The library {} does not answer: {}.",

@@ -8,8 +8,8 @@ from firnel.core.names import check_name
 from firnel.core.vocabulary import Lot
 from firnel.core.words import tr
 
-#: The longest text of a fact, and of the remark.
-LONGEST_FACT, LONGEST_REMARK = 100, 2000
+#: The longest text of a remark.
+LONGEST_REMARK = 2000
 #: Lowest and highest of each figure; common practice, no published source. [as in `Lot`]
 BOUNDS: dict[str, tuple[float, float, str]] = {
     "altitude_m": (-100.0, 4000.0, " m"),
@@ -26,7 +26,10 @@ WORDS = {
     "water_activity": tr("A water activity"), "mean_mm": tr("A bean size"), "bags": tr("A number of bags"),
     "price_per_kg": tr("A price"), "on_hand_kg": tr("A weight on hand"),
 }  # fmt: skip
-TEXTS = ("origin", "station", "variety", "process", "harvest", "arrival", "replaces")
+#: The longest text of each fact.
+LONGEST = {
+    "origin": 100, "station": 100, "variety": 100, "process": 100, "harvest": 40, "arrival": 40, "replaces": 120,
+}  # fmt: skip
 
 
 def check_lot(lot: Lot) -> None:
@@ -41,8 +44,8 @@ def check_lot(lot: Lot) -> None:
         value = getattr(lot, name)
         if value is not None and not (math.isfinite(value) and low <= value <= high):
             raise ValueError(tr("{} of {:g} cannot be: it lies between {:g} and {:g}{}.", WORDS[name], value, low, high, unit))
-    for name in TEXTS:
-        if len(getattr(lot, name)) > LONGEST_FACT:
-            raise ValueError(tr("The {} of {} is longer than {} letters.", name, lot.name, LONGEST_FACT))
+    for name, most in LONGEST.items():
+        if len(getattr(lot, name)) > most:
+            raise ValueError(tr("The {} of {} is longer than {} letters.", name, lot.name, most))
     if len(lot.remark) > LONGEST_REMARK:
         raise ValueError(tr("The remark on {} is longer than {} letters.", lot.name, LONGEST_REMARK))
