@@ -80,7 +80,8 @@ def test_what_no_table_can_hold_is_left_away_when_it_is_kept_and_when_it_is_read
 
 def test_what_a_server_has_no_room_for_is_refused_in_a_sentence(library):
     if library.engine.dialect.name == "sqlite":
-        pytest.skip("a file has room")
+        assert library.save_lot(Lot("Uganda Rwebisho", harvest="x" * 60)).harvest == "x" * 60, "a file has room"
+        return
     with pytest.raises(LibraryWriteError, match="longer than the 40 letters"):
         library.save_lot(Lot("Uganda Rwebisho", harvest="x" * 60))
     with pytest.raises(LibraryWriteError, match="A figure is larger"):

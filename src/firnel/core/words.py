@@ -99,8 +99,8 @@ def printable(text: str) -> str:
 
     Examples
     --------
-    >>> printable("Isuka\x07 \ud800filter\n")
-    'Isuka filter\n'
+    >>> printable("Isuka" + chr(7) + " filter" + chr(0xD800))
+    'Isuka filter'
     """
     return text if text.isprintable() else text.translate(_UNPRINTABLE).encode("utf-8", "ignore").decode()
 
