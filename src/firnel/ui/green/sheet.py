@@ -89,7 +89,7 @@ class LotSheetPanel(QWidget):
         column.addWidget(self._head())
         row = QHBoxLayout()
         row.setSpacing(SPACE_S)
-        row.addWidget(self._measured(), 9)
+        row.addWidget(self._measured(), 8)
         row.addWidget(self._handled(), 10)
         column.addLayout(row, 1)
 
@@ -137,7 +137,7 @@ class LotSheetPanel(QWidget):
         self._nothing = label(tr("Nothing measured yet. Type the grams of a level vessel above."), "soft", wrap=True)
         column.addWidget(self._nothing, 1, Qt.AlignmentFlag.AlignTop)
         column.addWidget(self._history, 1)
-        frame.setMinimumWidth(316)
+        frame.setMinimumWidth(304)
         return frame
 
     def _handled(self) -> QFrame:
@@ -151,7 +151,7 @@ class LotSheetPanel(QWidget):
         column.addLayout(top)
         self._charge = label("", "bigFigure")
         self._advice = FigureGrid()
-        self._reasons = FigureGrid(wrap=True)
+        self._reasons = FigureGrid()
         self._hints = label("", "", wrap=True)
         self._basis = label("", "soft", wrap=True)
         self._why = label(tr("Why"), "kicker")

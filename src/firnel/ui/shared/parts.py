@@ -209,12 +209,11 @@ class FigureGrid(QWidget):
     words : how many columns hold words; the others are figures.
     small : whether the figures are set smaller, for a narrow card.
     spacing : between columns. [px]
-    wrap : whether long words take a second line; else they give way.
     """
 
-    def __init__(self, words: int = 1, small: bool = False, spacing: int = 10, wrap: bool = False) -> None:
+    def __init__(self, words: int = 1, small: bool = False, spacing: int = 10) -> None:
         super().__init__()
-        self._words, self._figure, self._wrap = words, "smallFigure" if small else "figure", wrap
+        self._words, self._figure = words, "smallFigure" if small else "figure"
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(spacing)
@@ -246,17 +245,14 @@ class FigureGrid(QWidget):
             for cell in self._rows[index]:
                 self._grid.removeWidget(cell)
                 cell.deleteLater()
-        cells: list[QLabel] = []
-        for column in range(count):
-            wraps = self._wrap and column < self._words
-            cell = label("", "", wrap=True) if wraps else YieldingLabel("", "" if column < self._words else self._figure)
+        cells = tuple(YieldingLabel("", "" if column < self._words else self._figure) for column in range(count))
+        for column, cell in enumerate(cells):
             side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
-            self._grid.addWidget(cell, index, column, Qt.AlignmentFlag(0) if wraps else side | Qt.AlignmentFlag.AlignVCenter)
-            cells.append(cell)
+            self._grid.addWidget(cell, index, column, side | Qt.AlignmentFlag.AlignVCenter)
         if index < len(self._rows):
-            self._rows[index] = tuple(cells)
+            self._rows[index] = cells
         else:
-            self._rows.append(tuple(cells))
+            self._rows.append(cells)
 
 
 class PageHead(QWidget):
