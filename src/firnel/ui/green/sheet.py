@@ -137,7 +137,7 @@ class LotSheetPanel(QWidget):
         self._nothing = label(tr("Nothing measured yet. Type the grams of a level vessel above."), "soft", wrap=True)
         column.addWidget(self._nothing, 1, Qt.AlignmentFlag.AlignTop)
         column.addWidget(self._history, 1)
-        frame.setMinimumWidth(304)
+        frame.setMinimumWidth(290)
         return frame
 
     def _handled(self) -> QFrame:
