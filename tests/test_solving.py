@@ -406,6 +406,7 @@ def test_the_ruler_is_moved_by_keys_and_by_the_mouse_and_solves_when_let_go(qtbo
         ("Room", "400", "Room 400 °C cannot be"),
         ("Tolerance of drop", "700", "is none"),
         ("A move, typed", "gas 0.2 at 99999:00", "no moment of a roast"),
+        ("A move, typed", "coast 99999:00", "no moment of a roast"),
     ],
 )
 def test_a_figure_that_no_plan_has_is_refused_and_the_plan_stands(qtbot, plans, field, typed, told):

@@ -60,8 +60,6 @@ def with_typed(plan: Plan, machine: Machine, text: str, units: Units) -> Plan:
         raise ValueError(tr("{} runs from {:g} to {:g} {}.", capital(machine.word(control)), scale.low, scale.high, scale.unit))
     when = rest[found.end() :].strip()
     plan, move = _hung(plan, machine, PlannedMove(control, round(to, 6), Anchor.CHARGE, held=True), when, units)
-    if not PLAN_LIMITS["offset_s"][0] <= move.offset_s <= PLAN_LIMITS["offset_s"][1]:
-        raise ValueError(tr("{!r} is no moment of a roast.", when))
     if move.anchor is Anchor.CHARGE and move.offset_s == 0.0:
         return replace(plan, start={**plan.start, control: move.to}, start_held=True)
     same = [
@@ -98,7 +96,7 @@ def _hung(plan: Plan, machine: Machine, move: PlannedMove, when: str, units: Uni
     if not when:
         raise ValueError(tr("{} to {:g}, but when? Type it {}.", move.control.words, move.to, HOW))
     if found := re.fullmatch(r"(\d+):(\d\d)", when):
-        return plan, replace(move, anchor=Anchor.TIME, offset_s=60.0 * int(found[1]) + int(found[2]))
+        return plan, replace(move, anchor=Anchor.TIME, offset_s=_seconds(when))
     if found := re.fullmatch(rf"(?:bean |the bean )?({_NUMBER}) ?(?:°c|°f|c|f|°)?", when):
         return plan, replace(move, anchor=Anchor.BEAN, at_c=_degrees(found[1], units))
     rises = rf"(?:when )?(?:the )?air (?:(rises|falls) to )?({_NUMBER}) ?(?:°c|°f|c|f|°)?(?: (rising|falling))?"
@@ -138,7 +136,10 @@ def _free_label(word: str, taken: set[str]) -> str:
 
 
 def _seconds(text: str) -> float:
-    return float(parse_clock(text) or 0.0) if ":" in text else as_number(text)
+    seconds = float(parse_clock(text) or 0.0) if ":" in text else as_number(text)
+    if seconds > PLAN_LIMITS["offset_s"][1]:
+        raise ValueError(tr("{!r} is no moment of a roast.", text))
+    return seconds
 
 
 def _degrees(text: str, units: Units) -> float:
