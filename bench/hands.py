@@ -14,6 +14,7 @@ from firnel.core.model.learning import MachineModel
 from firnel.core.model.solving import Solved
 from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import Control, Lot, Machine, Mark, MarkKind, Move, Role, Trace
+from firnel.work.roast.advising import COUNTED_S
 from firnel.work.roast.live_forecast import Guidance, LiveForecast
 from firnel.work.roast.steps import Ask
 
@@ -164,6 +165,7 @@ def guided(hand: Hand, solved: Solved, load: Any, lot: Lot, model: MachineModel,
     advised_t, asked_t, back = -1e9, -1e9, 0
     said: list[str] = []
     given: Given | None = None
+    development_s, moved_s = plan.targets.development_s or 95.0, 0.0
     while True:
         now = hand.roaster.t
         if now - asked_t >= EVERY_S and not hand.pending:  # while it moves, the hand asks nothing
@@ -200,7 +202,9 @@ def guided(hand: Hand, solved: Solved, load: Any, lot: Lot, model: MachineModel,
         crack = hand.marks.get(MarkKind.FIRST_CRACK)
         lost = now > hand.marks[MarkKind.CHARGE].t + LONGEST_S
         # The countdown leads by the hand's delay, as it has learned it.
-        if lost or (crack is not None and now + DELAY_S >= crack.t + (plan.targets.development_s or 95.0)):
+        if crack is not None and told is not None and now + COUNTED_S + DELAY_S < crack.t + development_s + moved_s:
+            moved_s = told.moved_s
+        if lost or (crack is not None and now + DELAY_S >= crack.t + development_s + moved_s):
             for _ in range(int(DELAY_S)):
                 hand.second()
             return replace(hand.dropped(), advices=len(said), back=back, said=said)

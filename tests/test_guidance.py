@@ -12,6 +12,7 @@ from test_plan_and_cue import PLAN
 from test_rate_of_rise import wandering
 
 from firnel.app.window import make_application, make_window
+from firnel.core.ending import moved_end, moved_rule
 from firnel.core.guidance import Choice, advise, expected_off, landing_of, steps_wanted
 from firnel.core.known_course import Course
 from firnel.core.model.document import model_to_document
@@ -30,6 +31,7 @@ from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk, at_once, not_at_all
 from firnel.work.roast.advice_words import told_line, warnings_of
 from firnel.work.roast.coming import coming_of
+from firnel.work.roast.drop_cue import drop_cue
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.live_forecast import Guidance, LiveForecast
 from firnel.work.roast.live_trace import LiveTrace
@@ -159,6 +161,68 @@ def test_the_clock_inside_a_stage_is_not_chased():
     assert not landing_of(BOX, forecast(575.0, 206.0), CAME).clear
     names = [off.name for off in expected_off(BOX, forecast(575.0, 206.0), CAME | {MarkKind.FIRST_CRACK: 575.0})]
     assert names == ["drop_c", "development_s"], "what has come is not regretted"
+
+
+# The end, moved a little
+
+TIGHT = replace(BOX, tolerances={"drop_c": 0.7, "development_s": 3.0})
+
+
+def ending(off_c, at=620.0, per_minute=6.0, plan=TIGHT):
+    """A batch that cracked at 540 s and reads so much too hot when its development is over at 630 s."""
+    t = np.arange(at, 700.0, 4.0)
+    bean = 206.0 + off_c + per_minute / 60.0 * (t - 630.0)
+    dropped = 630.0 if not plan.drop_rules else 630.0 - 60.0 * off_c / per_minute
+    return replace(forecast(540.0, 206.0 + off_c), at=at, drop_t=Interval(dropped, dropped - 1, dropped + 1), fan_t=t,
+                   fan=np.stack([bean - 0.5, bean, bean + 0.5]))  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("off_c", "more", "moved"),
+    [
+        (0.3, {}, 0.0),  # lands as it is
+        (0.75, {}, -2.0),  # 0.1 K a second: the least that brings 0.75 K within 0.8 of 0.7 K
+        (-0.75, {}, 2.0),
+        (0.98, {}, -3.0),  # at the edge of both tolerances, where there is no better
+        (1.2, {}, 0.0),  # three seconds would not do: the time that leads is kept
+        (0.75, {"at": 560.0}, 0.0),  # long before the end heat is the better hand
+        (-0.75, {"per_minute": -2.0}, -2.5),  # it cools: earlier is hotter, and no moment is better
+    ],
+)
+def test_the_end_moves_inside_its_tolerance_where_that_lands_it_in_the_box(off_c, more, moved):
+    assert moved_end(TIGHT, ending(off_c, **more), 540.0) == pytest.approx(moved, abs=0.5)
+
+
+def test_where_temperature_leads_the_end_moves_inside_the_temperatures_tolerance():
+    hot = replace(TIGHT, wins="drop_c")
+    early = ending(0.35, plan=hot)  # 206 degrees are reached 3.5 s before the development is over
+    moved = moved_end(hot, early, 540.0)
+    assert moved == pytest.approx(1.1, abs=0.5), "2.4 s before: 0.8 of the three seconds"
+    rule = moved_rule(DropRule(None, 206.0), early, moved)
+    assert rule.drop_c == pytest.approx(206.0 + 0.1 * moved, abs=0.02)
+    assert moved_rule(DropRule(90.0), ending(0.75), -2.0).development_s == 88.0
+
+
+def test_the_countdown_goes_by_the_moved_end_and_holds_still_in_its_last_seconds(session):
+    readings(session)
+    for at in (240.0, 440.0):
+        session.time.now = 100.0 + at
+        session.mark_next(session.time.now)
+    session.time.now += 75.0
+    readings(session, 3)
+
+    def told(moved_s):
+        landing = landing_of(BOX, forecast(440.0, 206.2), CAME)
+        marks = {MarkKind.DROP: 530.0 + moved_s}
+        session.take_guidance(Guidance(session.now(), forecast(440.0, 206.2), marks, landing, moved_s=moved_s))
+        return drop_cue(session, Units())
+
+    plain, moved = told(0.0), told(-3.0)
+    assert moved.left_s == pytest.approx(plain.left_s - 3.0)
+    assert moved.sentence == "3 s earlier, so that it lands in the box: it drops at 206.2 °C."
+    assert session.expected()[MarkKind.DROP] == pytest.approx(session.now() + moved.left_s)
+    session.time.now += moved.left_s - 2.0
+    assert told(0.0).left_s == pytest.approx(2.0), "a hand counts along already"
 
 
 # On a record, as it comes in

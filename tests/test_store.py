@@ -107,6 +107,30 @@ def test_lots_machines_and_plans_come_back(library):
         library.machine("Drum Nine")
 
 
+def test_what_was_read_is_read_again_once_anybody_has_written(library, tmp_path):
+    library.save_lot(Lot("Rwanda Isuka", "Rwanda"))
+    before = library.stamp
+    first = library.lots()
+    first.clear()  # what a caller does with its list is its own
+    assert [lot.name for lot in library.lots()] == ["Rwanda Isuka"]
+    assert library.stamp == before
+    if library.path is None:
+        assert before is None, "a server is asked each time"
+        return
+    other = sqlite3.connect(library.path)
+    other.execute("UPDATE lots SET name = 'Rwanda Isuka 2'")
+    assert [lot.name for lot in library.lots()] == ["Rwanda Isuka"], "nothing was committed yet"
+    other.commit()
+    other.close()
+    assert library.stamp != before
+    assert [lot.name for lot in library.lots()] == ["Rwanda Isuka 2"]
+    known = library.stamp
+    library.path.rename(library.path.with_suffix(".away"))
+    assert library.stamp is None
+    library.path.with_suffix(".away").rename(library.path)
+    assert library.stamp not in (None, known), "a connection anew counts anew: the same number says nothing"
+
+
 def test_labels_count_on_and_batches_are_found_by_them(library, record):
     assert library.new_batch(None, None, None, None, datetime.now(UTC))[1] == "0001"
     key = library.add_record(replace(record, label="0431"))

@@ -47,6 +47,7 @@ from firnel.ui.simulator_panel import SimulatorPanel
 from firnel.ui.theme.look import Look
 from firnel.work.bench.results import Results
 from firnel.work.desk import LinkState, machine_of_kind
+from firnel.work.review.records import LibraryError
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
@@ -519,8 +520,8 @@ def test_only_what_has_the_focus_is_watched_for_the_key_that_marks(qtbot, open_w
 
 
 def test_views_are_made_ahead_one_at_a_time_while_hands_rest(open_window):
-    window, made, rest = open_window(), [], [False]
-    ahead = Ahead(window, ("Green", "Plan"), made.append, lambda: rest[0])
+    window, made, rest, left = open_window(), [], [False], ["Plan", "Green"]
+    ahead = Ahead(window, lambda: (lambda: made.append(left.pop())) if left else None, lambda: rest[0])
     ahead.begin()
     timer = ahead.findChild(QTimer)
     timer.timeout.emit()
@@ -533,7 +534,19 @@ def test_views_are_made_ahead_one_at_a_time_while_hands_rest(open_window):
     assert made == ["Green"]
     timer.timeout.emit()
     assert made == ["Green", "Plan"]
-    assert not timer.isActive()
+    timer.timeout.emit()
+    assert made == ["Green", "Plan"], "there is nothing left to do, and what comes later is looked for"
+
+
+def come_to_rest(qtbot, window):
+    """Let all be done that the window does while hands rest; what is worked out beside it may still write."""
+
+    def done() -> bool:
+        if (deed := window._upcoming()) is not None:
+            deed()
+        return deed is None
+
+    qtbot.waitUntil(done, timeout=20_000)
 
 
 def test_a_window_that_rests_has_all_its_views_and_one_that_roasts_is_left_alone(qtbot, open_window):
@@ -542,7 +555,47 @@ def test_a_window_that_rests_has_all_its_views_and_one_that_roasts_is_left_alone
     assert not window._rested()
     window.desk.session.abandon("not today")
     assert window._rested()
-    window._ahead.begin()
-    for _ in STATIONS[1:]:
-        window._ahead.findChild(QTimer).timeout.emit()
+    come_to_rest(qtbot, window)
     assert window.made_views() == set(STATIONS)
+
+
+def test_a_view_is_read_again_only_where_something_has_changed(open_window, tmp_path, monkeypatch):
+    window = open_window()
+    green, reads = window.view("Green"), []
+    read = green.read
+    monkeypatch.setattr(green, "read", lambda: (reads.append(1), read()))
+
+    def go() -> int:
+        reads.clear()
+        window.show_station("Roast")
+        window.show_station("Green")
+        return len(reads)
+
+    assert (go(), go()) == (1, 0)
+    other = Library(window.desk.library.url)  # another program writes into the same file
+    other.save_lot(Lot("Uganda Ruhinda", "Uganda"))
+    other.close()
+    assert (go(), go()) == (1, 0)
+    assert any("Ruhinda" in row[0] for row in green.table.rows(chosen=False))
+    reads.clear()
+    window.use_settings(replace(window.desk.settings, temperature="°F"))
+    assert (len(reads), go()) == (1, 0), "the same figures in other units"
+    window._refused("The library does not answer.")
+    assert (go(), go()) == (1, 0), "what could not be read is tried again"
+
+
+def test_what_is_refused_while_hands_rest_is_not_asked_for_over_and_over(qtbot, open_window, monkeypatch):
+    window, asked = open_window(), []
+    come_to_rest(qtbot, window)
+
+    def silent(*_: object) -> list[Lot]:
+        asked.append(1)
+        raise LibraryError("The library does not answer.")
+
+    window.desk.library.save_lot(Lot("Uganda Ruhinda", "Uganda"))
+    monkeypatch.setattr(Library, "lots", silent)
+    come_to_rest(qtbot, window)
+    assert asked
+    before = len(asked)
+    window.show_station("Green")
+    assert len(asked) == before + 1, "who goes there asks again"

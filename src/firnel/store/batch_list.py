@@ -119,6 +119,18 @@ class BatchList:
                 courses[key] = tuple((t - zero, bean) for _, t, bean in course)
         return courses
 
+    def labels(self, keys: Sequence[int]) -> dict[int, str]:
+        """The labels of batches by id, as far as they are there."""
+        query = select(batches.c.id, batches.c.label).where(batches.c.id.in_(list(keys)))
+        with self._engine.connect() as connection:
+            return {row.id: row.label for row in connection.execute(query)}
+
+    def plans(self, keys: Sequence[int]) -> dict[int, str]:
+        """The names of the plans that batches were roasted by, by id; empty without one."""
+        query = select(batches.c.id, plans.c.name).outerjoin(plans, batches.c.plan_id == plans.c.id)
+        with self._engine.connect() as connection:
+            return {key: name or "" for key, name in connection.execute(query.where(batches.c.id.in_(list(keys))))}
+
     def count(self, wanted: BatchFilter) -> int:
         """How many batches the filter lets through."""
         with self._engine.connect() as connection:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from sqlalchemy import Connection, delete, func, insert, select, update
@@ -51,9 +51,12 @@ from firnel.store.pending import ENDED
 from firnel.store.plan_book import PlanBook
 from firnel.store.rows import aware, insert_many
 from firnel.store.server import Pulse, pulse_of
+from firnel.store.stamp import FileStamp, Stamp
 from firnel.store.tables import batches, house, lots, machines, marks, notes, plans, readings
 from firnel.store.waiting_book import WaitingBook
 from firnel.store.writing import library_path, library_url, writing
+
+Kept = TypeVar("Kept")
 
 
 class NotInLibraryError(LookupError):
@@ -77,6 +80,7 @@ class Library:
         self.path = library_path(self.url)
         self.engine = open_engine(library)
         self._lock: FileClaim | None = None
+        self._stamp = FileStamp(self.path) if self.path is not None else None
         self.lot_book, self.machine_book = LotBook(self.engine), MachineBook(self.engine)
         self.plan_book, self.bench_book = PlanBook(self.engine), BenchBook(self.engine)
         self.batch_list = BatchList(self.engine)
@@ -108,8 +112,15 @@ class Library:
         """Whether the last window on this library ended as it should; to be asked while it is kept for roasting."""
         return self._lock is None or self._lock.clean
 
+    @property
+    def stamp(self) -> Stamp | None:
+        """Equal as long as nothing was written into the file; None for a server, or where that cannot be told."""
+        return self._stamp.now() if self._stamp is not None else None
+
     def close(self) -> None:
         """Let go of the library."""
+        if self._stamp is not None:
+            self._stamp.close()
         if self.pulse is not None:
             self.pulse.end()
         self.engine.dispose()
@@ -119,9 +130,12 @@ class Library:
 
     # Lots, machines, plans
 
+    def _held(self, name: str, read: Callable[[], list[Kept]]) -> list[Kept]:
+        return self._stamp.held(name, read) if self._stamp is not None else read()
+
     def lots(self) -> list[Lot]:
         """All lots, by name."""
-        return self.lot_book.all()
+        return self._held("lots", self.lot_book.all)
 
     def save_lot(self, lot: Lot, since: Lot | None = None) -> Lot:
         """Add a lot, or change the one with its id; see `LotBook.save`."""
@@ -129,7 +143,7 @@ class Library:
 
     def machines(self) -> list[Machine]:
         """All machines, by name."""
-        return self.machine_book.all()
+        return self._held("machines", self.machine_book.all)
 
     def house(self, name: str) -> Mapping[str, Any]:
         """What the house has decided under a name; empty if nothing."""
@@ -164,7 +178,7 @@ class Library:
 
     def plans(self) -> list[Plan]:
         """All plans, by name."""
-        return self.plan_book.all()
+        return self._held("plans", self.plan_book.all)
 
     def save_plan(self, plan: Plan, why: str = "", since: int | None = None) -> Plan:
         """Add a plan, or a new version of the one with its id; see `PlanBook.save`."""

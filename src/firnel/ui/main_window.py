@@ -19,6 +19,7 @@ from firnel.ui.ahead import REST_MS, Ahead
 from firnel.ui.beside import Beside
 from firnel.ui.finder import Finder
 from firnel.ui.floor_note import FloorNote
+from firnel.ui.freshness import Freshness
 from firnel.ui.machines.teaching import Teaching
 from firnel.ui.roast.cue_panel import CuePanel
 from firnel.ui.roast.view import RoastView
@@ -98,7 +99,7 @@ class MainWindow(QMainWindow):
         self._left = Unfinished(desk, self.notice, partial(self.show_station, "Roast"))
         self._aside = Background(self, desk.session.say)
         self._teaching = Teaching(desk, self)
-        self._ahead = Ahead(self, (name for name in STATIONS if name != "Roast"), self.view, self._rested)
+        self._ahead, self._freshness = Ahead(self, self._upcoming, self._rested), Freshness(desk)
         self._teaching.learned.connect(self._show_anew)
         self._floor = FloorNote(desk, self.server_note, self._stations_page, self.tell, self._show_anew)
         desk.listen(self._on_change, self._on_link, self._floor.hear)
@@ -233,7 +234,7 @@ class MainWindow(QMainWindow):
         self._pages.setCurrentWidget(view)
         view.setFocus(Qt.FocusReason.OtherFocusReason)  # nobody types by chance; a view that wants to be typed in asks for it
         self.rail.show_station(name)
-        if view is not self.roast:
+        if view is not self.roast and not self._freshness.is_fresh(view):
             self._read_anew(view)
         if self.desk.session.roasting:
             view.setFocus(Qt.FocusReason.OtherFocusReason)  # Space is to mark here too
@@ -243,11 +244,12 @@ class MainWindow(QMainWindow):
 
     def _read_anew(self, view: QWidget) -> None:
         """Have a view show what the library holds; where that does not answer, it shows what it had."""
-        view.read()  # type: ignore[attr-defined]  # every view has it
+        self._freshness.read(view)
         self.show_begin()
 
     def _refused(self, sentence: str) -> None:
         """The library does not answer; of a server that is silent a line above the view says so already."""
+        self._freshness.forget()
         if self.server_note.isHidden():
             self.tell(sentence)
 
@@ -415,6 +417,18 @@ class MainWindow(QMainWindow):
         """Learn what batches could still teach, soon; and have the views at hand."""
         QTimer.singleShot(LEARN_AFTER_MS, self._teaching.look)
         QTimer.singleShot(LEARN_AFTER_MS // 2, lambda: self._aside.run("views", load_views, lambda _: self._ahead.begin()))
+
+    def _upcoming(self) -> Callable[[], object] | None:
+        """What somebody would wait for who went to a view: that it is made, and that it is read."""
+        for name in STATIONS:
+            view = self._views.get(name)
+            if view is None:
+                return partial(self.view, name)
+            if view in (self.roast, self._pages.currentWidget()):
+                continue
+            if self._freshness.may_be_freshened(view):
+                return partial(self._freshness.read, view)
+        return None
 
     def _rested(self) -> bool:
         """Whether nobody types and nothing is roasted: the window can be held for a moment."""

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QWidget
 
+from firnel.core.units import linear_map
+
 if TYPE_CHECKING:
     from firnel.ui.main_window import MainWindow
 
@@ -17,9 +19,10 @@ MODULES = ("green", "plan", "day", "bench", "review", "machines")
 
 
 def load_views() -> None:
-    """Load the code of all views, on any thread: the first look at each is sooner then."""
+    """Load the code of all views, and of the units, on any thread: the first look at each is sooner then."""
     for name in MODULES:
         import_module(f"firnel.ui.{name}.view")
+    linear_map("°C", "°F")
 
 
 def make_view(window: MainWindow, name: str) -> QWidget:

@@ -31,8 +31,9 @@ TITLES = ("name", tr("what it does"), "unit", "from", "to", "step", "least", "")
 class _Row:
     """The fields of one control; ``key`` is None for one that is new."""
 
-    def __init__(self, key: Control | None, scale: ControlScale | None) -> None:
-        self.key, self.before = key, scale
+    def __init__(self) -> None:
+        self.key: Control | None = None
+        self.before: ControlScale | None = None
         self.name = QLineEdit()
         self.does = QComboBox()
         self.does.addItems([words for words, _, _ in CHOICES])
@@ -47,6 +48,18 @@ class _Row:
             entry.setFixedWidth(64)
         self.away = button("×", tr("Take it away"))
         self.away.setFixedWidth(38)
+
+    def show(self, machine: Machine, key: Control, scale: ControlScale) -> None:
+        """Fill the fields with a control of a machine."""
+        self.key, self.before = key, scale
+        self.name.setText(machine.word(key))
+        self.name.setPlaceholderText("")
+        self.name_all(machine.word(key))
+        kind = (machine.role(key), machine.kind_of(key))
+        self.does.setCurrentIndex(next((i for i, (_, *what) in enumerate(CHOICES) if tuple(what) == kind), 0))
+        self.unit.setCurrentText(scale.unit)
+        for entry, value in zip(self.figures, (scale.low, scale.high, scale.step, scale.least), strict=True):
+            entry.setText(tr("{:g}", value))
 
     def name_all(self, word: str) -> None:
         """Every field says whose it is."""
@@ -70,7 +83,6 @@ class ControlRows(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._machine: Machine | None = None
         self._rows: list[_Row] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -94,33 +106,26 @@ class ControlRows(QWidget):
 
     def show_machine(self, machine: Machine) -> None:
         """Show a machine's controls."""
-        self._machine = machine
-        self._rows = []
-        for control, scale in machine.controls.items():
-            row = self._row(control, scale)
-            row.name.setText(machine.word(control))
-            row.name_all(machine.word(control))
-            kind = (machine.role(control), machine.kind_of(control))
-            row.does.setCurrentIndex(next((i for i, (_, *what) in enumerate(CHOICES) if tuple(what) == kind), 0))
-            row.unit.setCurrentText(scale.unit)
-            for entry, value in zip(row.figures, (scale.low, scale.high, scale.step, scale.least), strict=True):
-                entry.setText(tr("{:g}", value))
-            self._rows.append(row)
-        self._lay()
+        before, wanted = len(self._rows), len(machine.controls)
+        self._rows = [*self._rows[:wanted], *(self._row() for _ in range(wanted - before))]
+        for row, (control, scale) in zip(self._rows, machine.controls.items(), strict=True):
+            row.show(machine, control, scale)
+        if before != wanted:
+            self._lay()
 
     def add(self) -> None:
         """One row more, for a control that the machine has too."""
         if len(self._rows) >= MOST_CONTROLS:
             return
-        row = self._row(None, None)
+        row = self._row()
         row.name.setPlaceholderText(tr("radiant, damper …"))
         row.name_all(tr("new control"))
         self._rows.append(row)
         self._lay()
         row.name.setFocus(Qt.FocusReason.OtherFocusReason)
 
-    def _row(self, control: Control | None, scale: ControlScale | None) -> _Row:
-        row = _Row(control, scale)
+    def _row(self) -> _Row:
+        row = _Row()
         row.away.clicked.connect(lambda: self._take_away(row))
         return row
 

@@ -13,11 +13,12 @@ from firnel.core.cup.agreement import Agreement, agreement
 from firnel.core.cup.difference import Test, Verdict, judge
 from firnel.core.cup.scores import Defects, Form, check_part, parts_of, range_of, score
 from firnel.core.cup.serving import balanced_orders, draw_codes, paired_servings, triangle_servings
+from firnel.core.vocabulary import FloatArray
 from firnel.core.words import capital, tr
 from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.store.bench_book import TableSet
-from firnel.store.library import Library
-from firnel.work.bench.mixes import Mix, mix_from, mix_words
+from firnel.store.library import Library, NotInLibraryError
+from firnel.work.bench.mixes import Mix, label_of, mix_from, mix_words
 from firnel.work.bench.weighing import reckoned_colour
 from firnel.work.review.references import reference_key
 
@@ -77,12 +78,25 @@ class Result:
 def with_references(library: Library, batch_ids: Sequence[int]) -> list[int]:
     """The batches, and the references of their plans: there is no judging without one on the table."""
     plans = {plan.name: plan for plan in library.plans()}
-    found = list(dict.fromkeys(batch_ids))
+    found, planned = list(dict.fromkeys(batch_ids)), _planned(library, batch_ids)
     for key in batch_ids:
-        reference = reference_key(library, plans.get(library.batch(key).plan))
+        reference = reference_key(library, plans.get(planned[key]))
         if reference is not None and reference not in found:
             found.append(reference)
     return found
+
+
+def _planned(library: Library, keys: Sequence[int]) -> dict[int, str]:
+    """The names of the plans of batches, by id.
+
+    Raises
+    ------
+    NotInLibraryError : if a batch is not there.
+    """
+    planned = library.batch_list.plans(keys)
+    if (missing := next((key for key in keys if key not in planned), None)) is not None:
+        raise NotInLibraryError(tr("There is no batch with id {} in this library.", missing))
+    return planned
 
 
 def set_table(
@@ -116,7 +130,8 @@ def set_table(
         raise ValueError(tr("{} cups of each coffee: 1 to 10.", cups))
     rng = np.random.default_rng(seed)
     plans = {plan.name: plan for plan in library.plans()}
-    references = {reference_key(library, plans.get(library.batch(key).plan)) for key in keys}
+    planned = _planned(library, keys)
+    references = {reference_key(library, plans.get(planned[key])) for key in keys}
     codes = draw_codes(len(keys) + len(mixed), rng)
     coffees: list[dict[str, Any]] = [{"batch": key, "reference": key in references} for key in keys]
     coffees += [{"batch": mix.parts[0][0], "reference": mix.reference, "mix": mix.document()} for mix in mixed]
@@ -225,9 +240,7 @@ def results(library: Library, table: TableSet) -> tuple[list[Result], Agreement 
     if not table.revealed:
         raise ValueError(tr("{} is not revealed yet.", table.name))
     coffees, cuppers = coffees_of(table), table.document["cuppers"]
-    sums = np.array(
-        [[np.nan if (s := score_of(table, person, c.code)) is None else s for c in coffees] for person in cuppers], float
-    )
+    sums = _sums(table)
     found = []
     for index, coffee in enumerate(coffees):
         known = sums[:, index][np.isfinite(sums[:, index])]
@@ -236,11 +249,18 @@ def results(library: Library, table: TableSet) -> tuple[list[Result], Agreement 
         )
         mean = float(known.mean()) if known.size else None
         spread = float(known.std(ddof=1)) if known.size > 1 else None
-        label = _label(library, coffee.batch_id) if coffee.mix is None else mix_words(library, coffee.mix)
+        label = label_of(library, coffee.batch_id) if coffee.mix is None else mix_words(library, coffee.mix)
         found.append(Result(coffee, label, mean, spread, int(known.size), None, words, _parts(table, coffee.code)))
     found.sort(key=lambda one: (one.score is None, -(one.score or 0.0)))
     ranked = [replace(one, rank=place) if one.score is not None else one for place, one in enumerate(found, start=1)]
     return ranked, agreement(sums)
+
+
+def _sums(table: TableSet) -> FloatArray:
+    """The sums of a table, shape (cuppers, coffees); NaN where one was not scored whole."""
+    coffees, cuppers = coffees_of(table), table.document["cuppers"]
+    given = [[score_of(table, person, coffee.code) for coffee in coffees] for person in cuppers]
+    return np.array([[np.nan if one is None else one for one in row] for row in given], float)
 
 
 def _parts(table: TableSet, code: str) -> tuple[Part, ...]:
@@ -257,21 +277,14 @@ def _parts(table: TableSet, code: str) -> tuple[Part, ...]:
     return tuple(found)
 
 
-def _label(library: Library, key: int) -> str:
-    try:
-        return library.batch(key).label
-    except LookupError:
-        return tr("batch {}, deleted", key)
-
-
 def cup_scores(library: Library) -> dict[int, float]:
     """The mean score of every batch that was cupped on a revealed table."""
     found: dict[int, list[float]] = {}
     for table in library.bench_book.tables(("cupping",)):
         if table.revealed:
-            for one in results(library, table)[0]:
-                if one.score is not None and one.coffee.mix is None:
-                    found.setdefault(one.coffee.batch_id, []).append(one.score)
+            for coffee, column in zip(coffees_of(table), _sums(table).T, strict=True):
+                if coffee.mix is None and np.isfinite(column).any():
+                    found.setdefault(coffee.batch_id, []).append(float(np.nanmean(column)))
     return {key: float(np.mean(scores)) for key, scores in found.items()}
 
 

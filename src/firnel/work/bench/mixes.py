@@ -32,7 +32,7 @@ class Mix:
 
 def mix_words(library: Library, mix: Mix) -> str:
     """``House blend: 0431 60 % + 0433 40 %``."""
-    parts = " + ".join(tr("{} {:.0f} %", _label(library, key), 100 * share) for key, share in mix.parts)
+    parts = " + ".join(tr("{} {:.0f} %", label_of(library, key), 100 * share) for key, share in mix.parts)
     return f"{mix.coffee}: {parts}"
 
 
@@ -111,8 +111,6 @@ def _kept_as(library: Library, coffee: str) -> str:
     return f"{BLEND_REFERENCE}{key}"
 
 
-def _label(library: Library, key: int) -> str:
-    try:
-        return library.batch(key).label
-    except LookupError:
-        return tr("batch {}, deleted", key)
+def label_of(library: Library, key: int) -> str:
+    """The label of a batch; of one that is gone its number."""
+    return library.batch_list.labels([key]).get(key) or tr("batch {}, deleted", key)

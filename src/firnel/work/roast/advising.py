@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 FORECAST_HOLDS_S, ADVICE_HOLDS_S, ADVICE_ENDS_S = 30.0, 10.0, 40.0
 #: A judgement of the landing stands at least this long. [s]
 JUDGED_S = 10.0
+#: What a hand counts along with is not moved under it. [s]
+COUNTED_S = 4.0
 #: So often the same advice is given in vain, each time for at least so long. [s]
 IN_VAIN, HEARD_S = 2, 15.0
 
@@ -36,6 +38,7 @@ class Advising:
         self.landing: Landing | None = None  #: as it was when it was last judged so
         self.silent: Off | None = None  #: what is expected, where advice on it was ignored
         self.last: Given | None = None  #: the advice that was given last
+        self.moved_s = 0.0  #: by how much the end is moved so that it lands in the box [s]
         self._given_t = float("-inf")
         self._judged_t = float("-inf")
         self._coming: tuple[Coming, ...] = ()
@@ -62,6 +65,16 @@ class Advising:
         self._judge(guidance, now)
         self._advise(guidance.advice if guidance is not None else None, now, marks)
         return True
+
+    def move_end(self, left_s: float) -> None:
+        """Move the end as was worked out last, unless a hand counts its last seconds already.
+
+        Parameters
+        ----------
+        left_s : until the drop, as it was told so far. [s]
+        """
+        if self.guidance is not None and left_s > COUNTED_S:
+            self.moved_s = self.guidance.moved_s
 
     def _held_coming(self, guidance: Guidance, now: float) -> tuple[Coming, ...]:
         """Trouble that was told stands for a while, in figures of now where they are there: it does not come and go."""

@@ -232,7 +232,16 @@ class BatchState:
         """When each mark came or is expected by the plan, in log time. [s]"""
         if self.order.plan is None:
             return {kind: mark.t for kind, mark in self._hands.marks.items()}
-        return expected_marks(self.order.plan, self.reckoned.values(), self.now(), self.foreseen)
+        expected = expected_marks(self.order.plan, self.reckoned.values(), self.now(), self.foreseen)
+        if MarkKind.DROP in expected and MarkKind.DROP not in self.reckoned and not self.order.plan.drop_rules:
+            expected[MarkKind.DROP] += self.end_moved_s  # where temperature rules the forecast has it moved already
+        return expected
+
+    @property
+    def end_moved_s(self) -> float:
+        """By how much the drop is moved off the leading target's moment, so that it lands in the box; below 0 earlier. [s]"""
+        fresh = self.foreseen is not None and MarkKind.FIRST_CRACK in self.reckoned
+        return self._advising.moved_s if fresh else 0.0
 
     @property
     def foreseen(self) -> Mapping[MarkKind, float] | None:
@@ -273,6 +282,8 @@ class BatchState:
         if guidance is not None:  # where nothing could be worked out the last course still reaches some way
             self.trace.set_course(guidance.course)
         if self._advising.take(guidance, self.now(), self.reckoned, sound(self)):
+            if (end := self.expected().get(MarkKind.DROP)) is not None:
+                self._advising.move_end(end - self.around.lead_s - self.now())
             self._found.look(self)
             self._changed()
 

@@ -60,7 +60,7 @@ def _due(session: RoastSession) -> float | None:
     if session.phase != "development" or plan is None or crack is None:
         return None
     if plan.stages[2] is not None and (not plan.drop_rules or bares_probe(session)):
-        return crack.t + plan.stages[2]
+        return crack.t + plan.stages[2] + (0.0 if plan.drop_rules else session.end_moved_s)
     return session.expected().get(MarkKind.DROP)
 
 
@@ -76,6 +76,11 @@ def _leading(session: RoastSession, units: Units) -> str:
         return tr("The probe is bare: development time leads, then colour and sound.")
     if plan is None or landing is None or place is None:
         return ""
+    if (moved := session.end_moved_s) and landing.drop_c is not None:
+        at, shown = units.text(landing.drop_c, "°C", 1), tr("{:.0f}", max(abs(moved), 1.0))
+        if moved < 0.0:
+            return tr("{} s earlier, so that it lands in the box: it drops at {}.", shown, at)
+        return tr("{} s later, so that it lands in the box: it drops at {}.", shown, at)
     if plan.drop_rules:
         if landing.development_s is None or landing.wanted_s is None:
             return ""

@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 
+from firnel.core.ending import NEAR_END_S, moved_end, moved_rule
 from firnel.core.guidance import (
     NO_OTHER_CHANCE,
     Advice,
@@ -21,6 +22,7 @@ from firnel.core.guidance import (
     steps_wanted,
 )
 from firnel.core.known_course import Course
+from firnel.core.machine.capacity import bares_probe
 from firnel.core.model.following import Follower
 from firnel.core.model.forecast import DropRule, Forecast, Forecaster, Marks
 from firnel.core.model.identification import modelled
@@ -75,6 +77,7 @@ class Guidance:
     forecast: Forecast
     marks: Mapping[MarkKind, float]
     landing: Landing | None = None
+    moved_s: float = 0.0  #: by how much the drop is moved from the leading target's moment, so that it lands in the box [s]
     ghosts: tuple[Ghost, ...] = ()
     advice: Advice | None = None
     too_late: bool = False
@@ -122,7 +125,9 @@ class LiveForecast:
                 if len(batch.hands) < 4:
                     return None
                 ensemble, known = self._follower.follow(batch)
-                guidance = self._guided(ask, charge.t, batch, ensemble, self._assumed(ask, charge.t, known), rule)
+                marks = self._assumed(ask, charge.t, known)
+                guidance = self._guided(ask, charge.t, batch, ensemble, marks, rule)
+                guidance = self._ended(ask, charge.t, batch, ensemble, marks, rule, guidance)
                 return replace(guidance, course=self._course(batch, charge.t))
             except UnusableLogError as error:
                 why = str(error)
@@ -240,6 +245,28 @@ class LiveForecast:
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
         late = advice is None and end - ask.now < SHOWS_AFTER_S
         return replace(guidance, advice=advice, too_late=late, tried=True)
+
+    def _ended(
+        self,
+        ask: Ask,
+        zero: float,
+        batch: LoggedBatch,
+        ensemble: Forecaster,
+        known: Marks,
+        rule: DropRule,
+        guidance: Guidance,
+    ) -> Guidance:
+        """The end moved a little, inside its tolerance, where that lands the batch in the box."""
+        crack, plan = _came(ask, zero).get(MarkKind.FIRST_CRACK), ask.plan
+        if plan is None or crack is None or MarkKind.FIRST_CRACK in ask.assumed or bares_probe(ask.machine, ask.load_kg):
+            return guidance
+        before = guidance.forecast
+        by_s = moved_end(plan, before, crack)
+        if not by_s:
+            return guidance
+        hands = ahead_of(ask, batch, ensemble.t, zero, due_in(ask, guidance.marks), NEAR_END_S + MARGIN_S)
+        told = self._told(ask, zero, ensemble.forecast(hands, moved_rule(rule, before, by_s), known))
+        return replace(guidance, forecast=told.forecast, marks=told.marks, landing=told.landing, too_late=False, moved_s=by_s)
 
     def _advised(
         self,

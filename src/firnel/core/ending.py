@@ -1,0 +1,56 @@
+"""The moment of the drop: where development and drop temperature part, the one that lands both in the box if there is one."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from firnel.core.guidance import EDGE_SHARE
+from firnel.core.model.forecast import DropRule, Forecast
+from firnel.core.plan import Plan
+
+#: Only near its end is a batch ended earlier or later: before that, heat is the better hand. [s]
+NEAR_END_S = 30.0
+#: Moments are weighed this far apart. [s]
+EVERY_S = 0.5
+
+
+def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
+    """By how much the drop is to be moved from the moment that the leading target gives; negative is earlier. [s]
+
+    The target that leads gives way inside its own tolerance, as little as brings the other one into its own. Where no moment
+    does that, the leading target keeps its moment. Common practice, no published source.
+
+    Parameters
+    ----------
+    plan : with its targets, tolerances and what wins.
+    forecast : of a batch that has cracked, by the rule of the plan.
+    crack_t : first crack, from charge. [s]
+    """
+    targets, end, t, fan = plan.targets, forecast.drop_t, forecast.fan_t, forecast.fan
+    if targets.development_s is None or targets.drop_c is None or end is None or t is None or fan is None:
+        return 0.0
+    if not 0.0 <= end.value - forecast.at <= NEAR_END_S:
+        return 0.0
+    seconds, kelvin = plan.tolerance("development_s"), plan.tolerance("drop_c")
+    reach = NEAR_END_S if plan.drop_rules else seconds
+    moments = end.value + np.arange(-reach, reach + EVERY_S, EVERY_S)
+    moments = moments[(moments >= forecast.at) & (moments <= t[-1])]
+    by_time = np.abs(moments - crack_t - targets.development_s) / seconds
+    by_heat = np.abs(np.interp(moments, t, fan[1]) - targets.drop_c) / kelvin
+    worst = np.maximum(by_time, by_heat)
+    at_rest = int(np.argmin(np.abs(moments - end.value))) if moments.size else -1
+    if at_rest < 0 or worst[at_rest] <= EDGE_SHARE or worst.min() > 1.0:
+        return 0.0
+    inside = np.flatnonzero(worst <= max(EDGE_SHARE, float(worst.min())))
+    return float(moments[inside[np.argmin(np.abs(moments[inside] - end.value))]] - end.value)
+
+
+def moved_rule(rule: DropRule, forecast: Forecast, by_s: float) -> DropRule:
+    """The rule by which a batch is dropped whose end was moved by so much. [s]"""
+    if not by_s:
+        return rule
+    if rule.development_s is not None:
+        return DropRule(rule.development_s + by_s)
+    if forecast.drop_t is None or forecast.fan_t is None or forecast.fan is None:
+        return rule
+    return DropRule(None, float(np.interp(forecast.drop_t.value + by_s, forecast.fan_t, forecast.fan[1])))
