@@ -12,6 +12,7 @@ import pytest
 from conftest import make_record, press
 from PyQt6.QtCore import QDate, QPoint, Qt, QTimer
 from PyQt6.QtGui import QCursor
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -582,6 +583,26 @@ def test_a_view_is_read_again_only_where_something_has_changed(open_window, tmp_
     assert (len(reads), go()) == (1, 0), "the same figures in other units"
     window._refused("The library does not answer.")
     assert (go(), go()) == (1, 0), "what could not be read is tried again"
+
+
+def test_what_hands_have_typed_stays_where_it_is_when_the_page_is_read_again(open_window):
+    window = open_window()
+    window.desk.library.save_lot(Lot("Uganda Ruhinda", "Uganda", on_hand_kg=60.0))
+    window.show_station("Green")
+    green = window.view("Green")
+    field = next(one for one in green.sheet.findChildren(QLineEdit) if one.accessibleName() == "Stocktake")
+    QTest.keyClicks(field, "141.5")
+    window.show_station("Roast")
+    window.desk.library.save_lot(Lot("Burundi Kibira", "Burundi"))
+    window.show_station("Green")
+    assert field.text() == "141.5"
+    assert len(green.table.rows(chosen=False)) == 3, "the list is of now all the same"
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert field.text() == "", "it is kept"
+    assert {lot.name: lot.on_hand_kg for lot in window.desk.library.lots()}["Rwanda Isuka"] == pytest.approx(141.5)
+    QTest.keyClicks(field, "7")
+    green.select_key(lambda lot: lot.name == "Uganda Ruhinda")
+    assert field.text() == "", "it was for another lot"
 
 
 def test_what_is_refused_while_hands_rest_is_not_asked_for_over_and_over(qtbot, open_window, monkeypatch):

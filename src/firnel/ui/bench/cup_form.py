@@ -76,6 +76,7 @@ class CupForm(QWidget):
 
     def show_table(self, table: TableSet, words: tuple[str, ...]) -> None:
         """Show a blind table."""
+        before, at = self._table, (self.cupper.currentText(), self.code.currentText())
         self._table, self.warned = table, False
         self._make_figures(table)
         for entry in self.notes.values():
@@ -85,8 +86,12 @@ class CupForm(QWidget):
         self.cupper.blockSignals(True)
         self.cupper.clear()
         self.cupper.addItems(table.document["cuppers"])
+        if before is not None and before.id == table.id:  # it was read anew: the cupper is where she was
+            self.cupper.setCurrentText(at[0])
         self.cupper.blockSignals(False)
         self._on_cupper()
+        if before is not None and before.id == table.id:
+            self.code.setCurrentText(at[1])
         self.say("")
 
     def keep(self, table: TableSet) -> None:

@@ -14,6 +14,7 @@ from firnel.core.words import tr
 from firnel.ui.machines.control_rows import ControlRows
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, label
+from firnel.ui.shared.typed import ASKS
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work import shelf
 from firnel.work.desk import Desk
@@ -122,6 +123,7 @@ class DefinitionPage(QWidget):
         row = QHBoxLayout()
         self._load = FigureEntry(tr("Load to check"))
         self._load.setFixedWidth(110)
+        self._load.setProperty(ASKS, True)
         self._load.textChanged.connect(self._on_load)
         row.addWidget(label(tr("Does it fit?"), "heading"))
         row.addWidget(self._load)

@@ -16,6 +16,7 @@ from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.house_table import SORT_ROLE, HouseTable, SortedRows
 from firnel.ui.shared.mini_curve import COURSE_ROLE, WIDE, CurveDelegate
 from firnel.ui.shared.parts import PageHead, button, card, label
+from firnel.ui.shared.typed import has_typed
 from firnel.ui.theme.look import Look, mono
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
@@ -88,6 +89,8 @@ class ListPage(QWidget):
     ) -> None:
         super().__init__()
         self._desk, self._was_read, self._was_chosen = desk, False, False
+        self._holds = False  # what hands have typed
+        self._shown_key: Any = None
         self.asking = Asking(desk, self, self._on_refused)
         self._choose_by: Callable[..., None] = self.asking.aside
         self.setObjectName("page")
@@ -170,8 +173,9 @@ class ListPage(QWidget):
         look.changed.connect(self.table.viewport().update)  # type: ignore[union-attr]  # a table has one
 
     def show_rows(self, rows: Sequence[tuple[Sequence[Cell], Any]]) -> None:
-        """Fill the list: texts and what each row stands for. The row that was chosen stays chosen."""
-        chosen = self.table.currentIndex().row()
+        """Fill the list: texts and what each row stands for. What was chosen stays chosen, or what took its place."""
+        current = self.table.currentIndex()
+        place, before = current.row(), current.siblingAtColumn(0).data(KEY_ROLE)
         self._model.setRowCount(0)
         for cells, key in rows:
             items = []
@@ -192,7 +196,12 @@ class ListPage(QWidget):
         self._hold_place(waits)
         self.sheet.setVisible(bool(rows) and not waits)
         if rows:
-            self.table.selectRow(min(max(chosen, 0), self._proxy.rowCount() - 1))
+            shown = range(self._proxy.rowCount())
+            kept = next((row for row in shown if before is not None and _same(before, self._key_at(row))), place)
+            self.table.selectRow(min(max(kept, 0), len(shown) - 1))
+
+    def _key_at(self, row: int) -> Any:
+        return self._proxy.index(row, 0).data(KEY_ROLE)
 
     def select(self, row: int) -> None:
         """Choose a row."""
@@ -212,7 +221,7 @@ class ListPage(QWidget):
 
     def _select_shown(self, wanted: Callable[[Any], bool]) -> bool:
         for row in range(self._proxy.rowCount()):
-            key = self._proxy.index(row, 0).data(KEY_ROLE)
+            key = self._key_at(row)
             if wanted(key):
                 if self.table.currentIndex().row() == row and self._desk.shared:
                     self.open(key)  # it may still be asked for
@@ -244,7 +253,13 @@ class ListPage(QWidget):
             self._stack.setCurrentIndex(2)
             self._hold_place(True)
             self.sheet.hide()
-        self.asking.aside("page", self.question(), self._show_read)
+        self.asking.aside("page", self.question(), self._show_again)
+
+    def _show_again(self, read: Any) -> None:
+        """What comes by itself leaves alone what hands are typing."""
+        self._holds = self._was_chosen and has_typed(self.sheet)
+        self._show_read(read)
+        self._holds = False
 
     def _show_read(self, read: Any) -> None:
         self._was_read = True
@@ -279,15 +294,26 @@ class ListPage(QWidget):
             self._was_chosen = True
             self._hold_place(False)
             self.sheet.show()
+        self._shown_key = key
         self.show_choice(key, read)
 
     def _on_row(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():
             key = current.siblingAtColumn(0).data(KEY_ROLE)
+            if self._holds and _same(key, self._shown_key):
+                return
             if (question := self.choice_question(key)) is None:
                 self.open(key)
             else:
                 self._choose_by("choice", question, partial(self._show_choice, key))
+
+
+def _same(one: Any, other: Any) -> bool:
+    """Whether two keys stand for the same thing of the library, changed meanwhile or not."""
+    if type(one) is not type(other):
+        return False
+    key = getattr(one, "id", None)
+    return bool(one == other) if key is None else bool(key == other.id)
 
 
 def _nothing() -> None:
