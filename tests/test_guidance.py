@@ -181,8 +181,8 @@ def ending(off_c, at=620.0, per_minute=6.0, plan=TIGHT):
     ("off_c", "more", "moved"),
     [
         (0.3, {}, 0.0),  # lands as it is
-        (0.75, {}, -2.0),  # 0.1 K a second: the least that brings 0.75 K within 0.8 of 0.7 K
-        (-0.75, {}, 2.0),
+        (0.6, {}, -2.0),  # 0.1 K a second: the least that brings 0.6 K within 0.6 of 0.7 K
+        (-0.6, {}, 2.0),
         (0.98, {}, -3.0),  # at the edge of both tolerances, where there is no better
         (1.2, {}, 0.0),  # three seconds would not do: the time that leads is kept
         (0.75, {"at": 560.0}, 0.0),  # long before the end heat is the better hand
@@ -197,7 +197,7 @@ def test_where_temperature_leads_the_end_moves_inside_the_temperatures_tolerance
     hot = replace(TIGHT, wins="drop_c")
     early = ending(0.35, plan=hot)  # 206 degrees are reached 3.5 s before the development is over
     moved = moved_end(hot, early, 540.0)
-    assert moved == pytest.approx(1.1, abs=0.5), "2.4 s before: 0.8 of the three seconds"
+    assert moved == pytest.approx(1.7, abs=0.5), "1.8 s before: 0.6 of the three seconds"
     rule = moved_rule(DropRule(None, 206.0), early, moved)
     assert rule.drop_c == pytest.approx(206.0 + 0.1 * moved, abs=0.02)
     assert moved_rule(DropRule(90.0), ending(0.75), -2.0).development_s == 88.0

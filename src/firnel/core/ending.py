@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from firnel.core.guidance import EDGE_SHARE
 from firnel.core.model.forecast import DropRule, Forecast
 from firnel.core.plan import Plan
 
 #: Only near its end is a batch ended earlier or later: before that, heat is the better hand. [s]
 NEAR_END_S = 30.0
+#: The target that leads gives away at most this share of its tolerance, and the other is brought within that share of its own:
+#: time is kept to the second, and the reading comes a quarter of a usual tolerance off what is said of it so late.
+GIVES, ASKS = 0.8, 0.6
 #: Moments are weighed this far apart. [s]
 EVERY_S = 0.5
 
@@ -17,8 +19,8 @@ EVERY_S = 0.5
 def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     """By how much the drop is to be moved from the moment that the leading target gives; negative is earlier. [s]
 
-    The target that leads gives way inside its own tolerance, as little as brings the other one into its own. Where no moment
-    does that, the leading target keeps its moment. Common practice, no published source.
+    The target that leads gives way inside its own tolerance, as little as brings the other one safely into its own. Where no
+    moment lands both in the box, the leading target keeps its moment. Common practice, no published source.
 
     Parameters
     ----------
@@ -37,12 +39,15 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     moments = moments[(moments >= forecast.at) & (moments <= t[-1])]
     by_time = np.abs(moments - crack_t - targets.development_s) / seconds
     by_heat = np.abs(np.interp(moments, t, fan[1]) - targets.drop_c) / kelvin
-    worst = np.maximum(by_time, by_heat)
-    at_rest = int(np.argmin(np.abs(moments - end.value))) if moments.size else -1
-    if at_rest < 0 or worst[at_rest] <= EDGE_SHARE or worst.min() > 1.0:
+    if not moments.size:
         return 0.0
-    inside = np.flatnonzero(worst <= max(EDGE_SHARE, float(worst.min())))
-    return float(moments[inside[np.argmin(np.abs(moments[inside] - end.value))]] - end.value)
+    leads, other = (by_heat, by_time) if plan.drop_rules else (by_time, by_heat)
+    worst, moved = np.maximum(leads, other), np.abs(moments - end.value)
+    if other[np.argmin(moved)] <= ASKS or worst.min() > 1.0:
+        return 0.0
+    inside = np.flatnonzero((other <= ASKS) & (leads <= GIVES))
+    best = inside[np.argmin(moved[inside])] if inside.size else np.argmin(worst)
+    return float(moments[best] - end.value)
 
 
 def moved_rule(rule: DropRule, forecast: Forecast, by_s: float) -> DropRule:

@@ -119,6 +119,15 @@ class BatchList:
                 courses[key] = tuple((t - zero, bean) for _, t, bean in course)
         return courses
 
+    def loads(self, machine_id: int, limit: int) -> list[tuple[datetime, float]]:
+        """When the newest batches of a machine were roasted, and what was charged; the newest first. [kg]"""
+        query = select(batches.c.started, batches.c.load_kg).where(
+            batches.c.machine_id == machine_id, batches.c.status.in_(("done", "dropped"))
+        )
+        with self._engine.connect() as connection:
+            found = connection.execute(query.order_by(batches.c.started.desc()).limit(limit))
+            return [(aware(row.started), row.load_kg or 0.0) for row in found]
+
     def labels(self, keys: Sequence[int]) -> dict[int, str]:
         """The labels of batches by id, as far as they are there."""
         query = select(batches.c.id, batches.c.label).where(batches.c.id.in_(list(keys)))

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Connection, Engine, Row, Select, insert, select
+from sqlalchemy import Connection, Engine, Row, Select, func, insert, select
 
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_from_document, plan_to_document
@@ -18,17 +19,20 @@ from firnel.store.writing import ChangedMeanwhileError, writing
 
 #: What may change in a plan without making a new version of it: the drawn curve follows from the rest.
 NOT_A_CHANGE = ("name", "curve", "course")
+#: Of so many batches that a version made the labels are told.
+LAST = 4
 
 
 @dataclass(frozen=True)
 class PlanVersion:
-    """One version of a plan: its number, when and why it was saved, and the labels of the batches roasted by it."""
+    """One version of a plan: its number, when and why it was saved; how many batches it made, the last labels, oldest first."""
 
     number: int
     saved_at: datetime
     why: str
     plan: Plan
-    batches: tuple[str, ...]
+    count: int
+    last: tuple[str, ...]
 
 
 class PlanBook:
@@ -90,15 +94,19 @@ class PlanBook:
     def versions(self, key: int) -> list[PlanVersion]:
         """All versions of a plan, the newest first."""
         query = select(plan_versions).where(plan_versions.c.plan_id == key).order_by(plan_versions.c.number.desc())
-        roasted = select(batches.c.plan_version, batches.c.label).where(batches.c.plan_id == key).order_by(batches.c.started)
+        own = batches.c.plan_id == key
+        counted = select(batches.c.plan_version, func.count()).where(own).group_by(batches.c.plan_version)
         with self._engine.connect() as connection:
-            used: dict[int, list[str]] = {}
-            for version, label in connection.execute(roasted):
-                used.setdefault(version or 1, []).append(label)
+            counts, last = Counter[int](), dict[int, list[tuple[datetime, str]]]()
+            for version, count in connection.execute(counted):
+                counts[version or 1] += count
+                newest = select(batches.c.started, batches.c.label).where(own, batches.c.plan_version == version)
+                found = connection.execute(newest.order_by(batches.c.started.desc()).limit(LAST))
+                last[version or 1] = sorted([*last.get(version or 1, []), *((row.started, row.label) for row in found)])
             return [
                 PlanVersion(
-                    row.number, aware(row.saved_at), row.why,
-                    plan_from_document(row.document, id=key, version=row.number), tuple(used.get(row.number, ())),
+                    row.number, aware(row.saved_at), row.why, plan_from_document(row.document, id=key, version=row.number),
+                    counts[row.number], tuple(label for _, label in last.get(row.number, [])[-LAST:]),
                 )
                 for row in connection.execute(query)
             ]  # fmt: skip

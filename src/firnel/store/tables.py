@@ -26,7 +26,7 @@ from sqlalchemy.engine.interfaces import Dialect
 from firnel.core.words import printable
 
 #: The migration this Firnel writes; tests compare it with the newest file in migrations/versions.
-HEAD = "0010"
+HEAD = "0011"
 
 
 class _Printable(TypeDecorator[str]):
@@ -227,6 +227,7 @@ Index("ix_batches_status", batches.c.status)
 # What was charged of a lot since it was counted is summed from this alone.
 Index("ix_batches_lot_id_started", batches.c.lot_id, batches.c.started, batches.c.status, batches.c.load_kg)
 Index("ix_batches_machine_id", batches.c.machine_id)
+Index("ix_batches_plan_id_version", batches.c.plan_id, batches.c.plan_version, batches.c.started)
 
 # What was mended in batches, with what stood there before.
 corrections = Table(

@@ -78,7 +78,7 @@ class DayPlanPage(QWidget):
         self.scan.setAccessibleName(tr("Scan a label when its load is weighed"))
         self.scan.setPlaceholderText(tr("scan a label"))
         self.scan.returnPressed.connect(self._on_scan)
-        labels = button(tr("Labels"), tr("Of all loads that wait and have none yet, in one print"))
+        labels = self._labels = button(tr("Labels"), tr("Of all loads that wait and have none yet, in one print"))
         labels.clicked.connect(self._on_labels)
         line = QHBoxLayout()
         line.addWidget(self.scan, 1)
@@ -334,14 +334,21 @@ class DayPlanPage(QWidget):
             self.print_labels(Path(path))
 
     def print_labels(self, path: Path) -> None:
-        """Write the labels of all loads that wait and have none yet."""
+        """Write the labels of all loads that wait and have none yet, beside the window."""
         from firnel.ui.plan.paper import write_labels
 
-        units = self._desk.settings.units
-        count = self._tried(lambda: self._desk.ask(label_the_day, units, partial(write_labels, path)))
-        if count is not None:
-            self.orders.say(tr("{} labels written to {}.", count, path.name))
-            self.refresh()
+        self._labels.setEnabled(False)  # what is on paper once must not be asked for twice
+        job = partial(self._desk.ask, label_the_day, self._desk.settings.units, partial(write_labels, path))
+        self.background.run("labels", job, partial(self._on_labelled, path), self._on_unlabelled)
+
+    def _on_labelled(self, path: Path, count: int) -> None:
+        self._labels.setEnabled(True)
+        self.orders.say(tr("{} labels written to {}.", count, path.name))
+        self.refresh()
+
+    def _on_unlabelled(self, sentence: str) -> None:
+        self._labels.setEnabled(True)
+        self._say_wrong(sentence)
 
     def _on_undo(self) -> None:
         if self._back:

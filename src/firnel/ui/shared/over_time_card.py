@@ -101,11 +101,11 @@ class OverTimeCard(QWidget):
             return ""
         point = min(self._all(), key=lambda point: abs(point.at.timestamp() - x))
         named = f"{point.of}, " if point.of else tr("week of ") if self._course is not None and self._course.weeks else ""
-        return tr("{}{}: {:.{}f}", named, when(x), self._shown(point), self._digits)
+        return tr("{}{}: {:.{}f}", named, when(x), *self._shown(point), self._digits)
 
-    def _shown(self, point: Point) -> float:
+    def _shown(self, *points: Point) -> list[float]:
         kilograms = self._course is not None and self._course.unit == "kg"
-        return self._units.show(point.value, "kg") if kilograms else point.value
+        return [self._units.show(point.value, "kg") if kilograms else point.value for point in points]
 
     @property
     def _digits(self) -> int:
@@ -119,7 +119,7 @@ class OverTimeCard(QWidget):
         palette, plot = self._look.palette, self.lane.plot
         for points, role in ((course.beside, palette.soft), (course.points, palette.ink)):
             x = np.array([point.at.timestamp() for point in points])
-            y = np.array([self._shown(point) for point in points])
+            y = np.array(self._shown(*points))
             own = points is course.points
             if own and course.weeks:
                 plot.addItem(pg.BarGraphItem(x0=x, width=0.86 * WEEK_S, y0=0.0 * y, height=y, brush=role, pen=None))
@@ -132,7 +132,7 @@ class OverTimeCard(QWidget):
             if not course.weeks and (not course.steps or len(points) < 2):
                 size = 10 if own else 7
                 plot.addItem(pg.ScatterPlotItem(x, y, size=size, brush=role, pen=palette.card), ignoreBounds=True)
-        times, values = self._places(), np.array([self._shown(point) for point in self._all()])
+        times, values = self._places(), np.array(self._shown(*self._all()))
         room = max(0.06 * (times[-1] - times[0]), 3.0 * DAY_S)
         self.lane.time_span(times[0] - room, times[-1] + room + (WEEK_S if course.weeks else 0.0))
         from_zero = course.steps or course.weeks

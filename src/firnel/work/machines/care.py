@@ -25,7 +25,6 @@ from firnel.core.vocabulary import Machine, Probe
 from firnel.core.words import inside, tr
 from firnel.exchange.csv_log import read_csv_log
 from firnel.exchange.errors import ImportRefusedError
-from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.store.machine_book import LogEntry
 from firnel.work.machines.meters import METER
@@ -74,8 +73,7 @@ def care_sheet(library: Library, machine: Machine, now: datetime) -> CareSheet:
     """Work out what is due on a machine."""
     if machine.id is None:
         return CareSheet((), (), {}, 0)
-    lines = library.batch_lines(BatchFilter(machine_id=machine.id, statuses=("done", "dropped")), limit=2000)
-    batches = [DoneBatch(line.started, line.load_kg or 0.0) for line in lines]
+    batches = [DoneBatch(started, load_kg) for started, load_kg in library.batch_list.loads(machine.id, 2000)]
     log = library.machine_book.log(machine.id)
     done = {str(entry.document["job"]): entry.at for entry in log if "job" in entry.document}
     away = library.machine_book.log(machine.id, struck=True)

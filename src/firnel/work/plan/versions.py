@@ -30,10 +30,10 @@ def history(library: Library, plan_id: int, units: Units, machine: Machine | Non
     for version, before in zip(versions, [*versions[1:], None], strict=True):
         day = tr("{:%-d %b %Y}", version.saved_at.astimezone())
         changes = plan_changes(before.plan, version.plan, units, machine) if before is not None else ()
-        count = len(version.batches)
-        roasted = tr("roasted {} times: {}", count, ", ".join(version.batches[-4:])) if count > 1 else ""
+        count, labels = version.count, ", ".join(version.last)
+        roasted = tr("roasted {} times: {}", count, labels) if count > 1 else ""
         if count == 1:
-            roasted = tr("roasted once: {}", version.batches[0])
+            roasted = tr("roasted once: {}", labels)
         told.append(
             ToldVersion(tr("version {}, {}", version.number, day), "; ".join(changes), version.why, roasted, version.plan)
         )
