@@ -13,7 +13,7 @@ from test_rate_of_rise import wandering
 
 from firnel.app.window import make_application, make_window
 from firnel.core.ending import moved_end, moved_rule
-from firnel.core.guidance import Choice, advise, expected_off, landing_of, steps_wanted
+from firnel.core.guidance import Advice, Choice, advise, expected_off, landing_of, steps_wanted
 from firnel.core.known_course import Course
 from firnel.core.model.document import model_to_document
 from firnel.core.model.fitting import identify
@@ -30,10 +30,10 @@ from firnel.devices.clock import Clock
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk, at_once, not_at_all
 from firnel.work.roast.advice_words import told_line, warnings_of
-from firnel.work.roast.coming import coming_of
+from firnel.work.roast.coming import Coming, coming_of
 from firnel.work.roast.drop_cue import drop_cue
 from firnel.work.roast.headless import Headless
-from firnel.work.roast.live_forecast import Guidance, LiveForecast
+from firnel.work.roast.live_forecast import Guidance, LiveForecast, _as_far_as
 from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.session import BatchOrder, RoastSession
 from firnel.work.roast.steps import Ask, ahead_of, step_of
@@ -583,3 +583,13 @@ def test_a_member_that_runs_away_does_not_end_the_forecast(model):
     ensemble._state.bean[:] = np.nan
     with pytest.raises(ArithmeticError, match="every member"):
         ensemble.advance(held(BATCH, at), float("nan"), float("nan"))
+
+
+def test_a_remedy_against_a_stall_goes_as_far_as_the_advice_does():
+    far = Choice(Control.GAS, 0.5, 1.25, forecast(540.0, 206.0))
+    given = Advice(far, landing_of(BOX, forecast(540.0, 202.0), CAME).off[-1], 0.1)
+    stall = Coming("stall", 60.0, "It stalls.", Choice(Control.GAS, 0.5, 0.75, forecast(540.0, 203.0)))
+    assert _as_far_as(stall, given).remedy is far
+    assert _as_far_as(stall, replace(given, choice=replace(far, to=0.25))).remedy.to == 0.75, "the other way"
+    assert _as_far_as(stall, replace(given, choice=replace(far, move=2))).remedy.to == 0.75, "that is for later"
+    assert _as_far_as(stall, None) is stall

@@ -244,7 +244,8 @@ class LiveForecast:
         advice = self._advised(ask, due, landing, near, made, self._line(ask, zero))
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
         late = advice is None and end - ask.now < SHOWS_AFTER_S
-        return replace(guidance, advice=advice, too_late=late, tried=True)
+        told = tuple(_as_far_as(one, advice) for one in guidance.coming)
+        return replace(guidance, advice=advice, too_late=late, tried=True, coming=told)
 
     def _ended(
         self,
@@ -330,6 +331,15 @@ class LiveForecast:
             if not any(one.kind == "stall" for one in coming_of(choice.forecast, own, True, LEAST_AHEAD_S)):
                 return coming if spoils(choice) else replace(coming, remedy=choice)
         return coming
+
+
+def _as_far_as(coming: Coming, advice: Advice | None) -> Coming:
+    """A remedy that goes as far as the advice does, where that goes further the same way: two steps must not be asked for."""
+    remedy = coming.remedy
+    if remedy is None or advice is None or advice.choice.move is not None or advice.choice.control != remedy.control:
+        return coming
+    further = (advice.choice.to - remedy.to) * (remedy.to - remedy.setting) > 0.0
+    return replace(coming, remedy=advice.choice) if further else coming
 
 
 def drop_rule(plan: Plan | None, usual_s: float = 95.0) -> DropRule:
