@@ -110,6 +110,41 @@ def test_the_window_ends_on_a_signal_with_its_batch_as_it_stands(tmp_path, numbe
     library.close()
 
 
+def test_what_computes_without_an_end_keeps_no_window_from_ending(tmp_path):
+    code = """
+import sys
+from PyQt6.QtCore import QTimer
+from firnel.app import window as opened
+from firnel.app.first import begin
+from firnel.ui.shared import background
+
+background.PATIENCE_MS = 50
+work = opened.begin_work
+
+def for_ever():
+    print("computes", flush=True)
+    while True:
+        pass
+
+def begin_and_end(window, *complaints):
+    work(window, *complaints)
+    window._aside.run("for ever", for_ever, print)
+    QTimer.singleShot(200, window.end)
+
+opened.begin_work = begin_and_end
+sys.exit(opened.run_window(begin(sys.argv[1]), sys.argv[1]))
+"""
+    at = tmp_path / "library.sqlite"
+    environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "HOME": str(tmp_path)}
+    ended = subprocess.run(
+        [sys.executable, "-c", code, str(at)], env=environment, capture_output=True, text=True, timeout=90, check=False
+    )
+    assert (ended.returncode, ended.stdout.strip()) == (0, "computes"), ended.stderr
+    library = Library(at)
+    library.lock_for_roasting()  # it was let go
+    library.close()
+
+
 def test_an_unexpected_error_is_told_once_and_lies_in_the_log(qtbot, library):
     window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None)
     qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from firnel.app.crash import begin_log
-from firnel.app.ends import end_on_signals
+from firnel.app.ends import end_on_signals, leave
 from firnel.app.language import speak_as_set
 from firnel.app.start import loaded
 
@@ -119,6 +119,7 @@ def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
     from firnel.app.window import begin_work, connect_first, make_window, show_instead
     from firnel.store.library import Library
     from firnel.store.writing import LibraryError
+    from firnel.ui.shared.background import left_running
     from firnel.work.desk import spill_folder
     from firnel.work.roast.session import BatchOrder
 
@@ -146,11 +147,14 @@ def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
             machine = next(m for m in library.machines() if m.id == plan.machine_id)
             lot = next(lot for lot in library.lots() if lot.id == plan.lot_id)
             window.desk.prepare(BatchOrder(lot, machine, plan, plan.load_kg))
-        return first.application.exec()
+        code = first.application.exec()
     finally:
         process.terminate()
         with suppress(subprocess.TimeoutExpired):
             process.wait(5)
+    if left_running():
+        leave(code)
+    return code
 
 
 if __name__ == "__main__":

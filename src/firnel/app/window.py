@@ -13,7 +13,7 @@ from PyQt6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QMessageBox
 
 from firnel.app.crash import CrashHook
-from firnel.app.ends import end_on_signals, wake_qt_on_signals
+from firnel.app.ends import end_on_signals, leave, wake_qt_on_signals
 from firnel.app.first import First, make_application, use_size
 from firnel.app.start import loaded
 from firnel.core.vocabulary import Machine
@@ -25,7 +25,7 @@ from firnel.store.server import hurry
 from firnel.store.writing import LibraryError
 from firnel.ui.main_window import MainWindow
 from firnel.ui.shared.actions import use_keys
-from firnel.ui.shared.background import Background, Hop
+from firnel.ui.shared.background import Background, Hop, left_running
 from firnel.ui.theme.look import Look
 from firnel.work.desk import AddressError, Desk, spill_folder
 from firnel.work.library_care import look_after_a_crash
@@ -69,7 +69,10 @@ def run_window(first: First, library_at: str | Path, device: str | None = None, 
     connect_first(window, device)
     if files:
         window.open_files(files)
-    return first.application.exec()
+    code = first.application.exec()
+    if left_running():
+        leave(code)
+    return code
 
 
 def show_instead(first: First, window: MainWindow) -> None:

@@ -67,6 +67,11 @@ def _post(hop: Hop, function: Callable[[], None]) -> None:
         log.debug("nobody waits for this any more")  # the window that asked is gone
 
 
+#: So long what runs may still take when it is to finish. [ms]
+PATIENCE_MS = 5000
+_LEFT: list[QThreadPool] = []  # those that did not
+
+
 class Background(QObject):
     """Runs functions on a pool; only the newest job of each name is still answered."""
 
@@ -136,7 +141,13 @@ class Background(QObject):
         self._newest.clear()
         for cancelled in self._cancels:
             cancelled.set()
-        self._pool.waitForDone(5000)
+        if not self._pool.waitForDone(PATIENCE_MS):
+            _LEFT.append(self._pool)
+
+
+def left_running() -> bool:
+    """Whether something that was to finish computes all the same: Python would wait for it at its end, with all locked."""
+    return any(pool.activeThreadCount() for pool in _LEFT)
 
 
 def _gone(callback: Callable[..., Any]) -> bool:
