@@ -76,6 +76,18 @@ def test_following_a_batch_is_the_same_as_replaying_it(model):
     assert marks.first_crack_t == BATCH.first_crack_t
 
 
+def test_the_air_line_goes_on_from_where_the_air_probe_is(model):
+    at = BATCH.first_crack_t - 60.0
+    off = []
+    for by in (0.0, 10.0):  # a probe that reads ten degrees more than any of the fit did
+        batch = replace(BATCH, air=BATCH.air + by)
+        told = forecaster_at(model, cut(batch, at), at, np.random.default_rng(7)).forecast(
+            held(batch, at), DropRule(90.0), Marks()
+        )
+        off.append(told.air[:4].mean() - batch.air[round(at / batch.step)])
+    assert abs(off[1] - off[0]) < 3.0
+
+
 def test_a_mark_taken_back_is_forgotten(model):
     at = BATCH.yellow_t + 60.0
     follower = Follower(model, 7)

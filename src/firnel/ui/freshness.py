@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
-
 from PyQt6.QtWidgets import QWidget
 
 from firnel.work.desk import Desk
@@ -14,10 +12,10 @@ class Freshness:
 
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
-        self._read_at: dict[QWidget, Hashable] = {}
-        self._tried_at: dict[QWidget, Hashable] = {}
+        self._read_at: dict[QWidget, tuple[object, ...]] = {}
+        self._tried_at: dict[QWidget, tuple[object, ...]] = {}
 
-    def _now(self) -> Hashable | None:
+    def _now(self) -> tuple[object, ...] | None:
         """All that a view reads, as something that can be compared; None where that cannot be told."""
         stamp = self._desk.library.stamp
         if stamp is None:

@@ -258,8 +258,10 @@ class ListPage(QWidget):
     def _show_again(self, read: Any) -> None:
         """What comes by itself leaves alone what hands are typing."""
         self._holds = self._was_chosen and has_typed(self.sheet)
-        self._show_read(read)
-        self._holds = False
+        try:
+            self._show_read(read)
+        finally:
+            self._holds = False
 
     def _show_read(self, read: Any) -> None:
         self._was_read = True
