@@ -17,7 +17,7 @@ class Freshness:
 
     def _now(self) -> tuple[object, ...] | None:
         """All that a view reads, as something that can be compared; None where that cannot be told."""
-        stamp = self._desk.library.stamp
+        stamp = self._desk.stamp
         if stamp is None:
             return None
         desk = self._desk

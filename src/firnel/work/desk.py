@@ -22,6 +22,7 @@ from firnel.store.library import Library
 from firnel.store.locks import FileClaim, Owner, claim_device
 from firnel.store.server import in_no_hurry
 from firnel.store.spill import Spill
+from firnel.store.stamp import Stamp
 from firnel.store.writing import LibraryError, shown
 from firnel.work.bench.results import Results, check_results, missing_of
 from firnel.work.bench.weighing import keep_colours
@@ -133,6 +134,11 @@ class Desk:
     def shared(self) -> bool:
         """Whether other stations may work on this library too."""
         return self.library.pulse is not None
+
+    @property
+    def stamp(self) -> Stamp | None:
+        """Equal as long as nobody has written into the library; None where that cannot be told."""
+        return self.library.stamp
 
     def watch_curves(self, wanted: bool) -> None:
         """Whether somebody looks at what the other stations roast."""

@@ -42,7 +42,7 @@ MEMBERS = 200
 TAKE_EVERY_S = 10.0
 #: What the model leaves out, as spread of a reading: bean and air probe; more while the load falls in. The air is hardly heard
 #: here: on machines that no fit has seen it pulled the beans the wrong way at the end of the roast. [degC]
-BEAN_SPREAD, AIR_SPREAD, EARLY, EARLY_S = 1.3, 12.0, 4.0, 90.0
+BEAN_SPREAD, AIR_SPREAD, EARLY, EARLY_S = 1.3, 8.0, 4.0, 90.0
 #: A reading by hand is read to the degree and keyed within a few seconds: this much less is made of it.
 BY_HAND = 2.0
 #: What wanders while a batch runs, for each ten seconds: bean [degC], steel [degC], heat and uptake (shares).
