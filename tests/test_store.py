@@ -126,7 +126,8 @@ def test_what_was_read_is_read_again_once_anybody_has_written(library, tmp_path)
     assert [lot.name for lot in library.lots()] == ["Rwanda Isuka 2"]
     known = library.stamp
     library.path.rename(library.path.with_suffix(".away"))
-    assert library.stamp is None
+    assert (library.stamp, library.stamp) == (None, None)
+    assert not library.path.exists(), "none is made in its place"
     library.path.with_suffix(".away").rename(library.path)
     assert library.stamp not in (None, known), "a connection anew counts anew: the same number says nothing"
 
@@ -223,6 +224,16 @@ def test_a_library_locked_by_another_program_says_so(tmp_path, monkeypatch):
     with pytest.raises(LibraryError, match="locked by another program"):
         Library(path)
     holder.close()
+
+
+@pytest.mark.parametrize("name", ["a #1.sqlite", "50%.sqlite", "a%20b.sqlite", "what?.sqlite", "ñandú.sqlite"])
+def test_a_library_lies_where_its_name_says_whatever_is_in_the_name(tmp_path, name):
+    for _ in range(2):
+        library = Library(tmp_path / name)
+        library.save_machine(machine_of_kind("Drum Six", "gas-6"))
+        assert library.stamp is not None
+        library.close()
+    assert [path.name for path in tmp_path.iterdir() if path.suffix == ".sqlite"] == [name]
 
 
 def test_a_second_firnel_on_the_same_library_is_told(tmp_path):

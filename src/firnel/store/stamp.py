@@ -32,7 +32,8 @@ class FileStamp:
         with self._lock:
             try:
                 if self._connection is None:
-                    self._connection = sqlite3.connect(self._path, check_same_thread=False, timeout=0.0)
+                    there = f"{self._path.absolute().as_uri()}?mode=rw"  # one that is gone is not made anew
+                    self._connection = sqlite3.connect(there, uri=True, check_same_thread=False, timeout=0.0)
                     self._opened += 1  # of another connection the same version says nothing
                 [(version,)] = self._connection.execute("PRAGMA data_version").fetchall()
                 found = os.stat(self._path)

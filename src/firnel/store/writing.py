@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 from sqlalchemy import Connection, Engine, Transaction, create_engine, event
 from sqlalchemy.engine import ExceptionContext, make_url
@@ -56,7 +57,10 @@ class ChangedMeanwhileError(LibraryError):
 def library_url(library: str | Path) -> str:
     """The SQLAlchemy URL of a path or URL."""
     given = str(library)
-    return given if "://" in given else f"sqlite:///{Path(given).expanduser().resolve()}"
+    if "://" in given:
+        return given
+    path = str(Path(given).expanduser().resolve())
+    return f"sqlite:///{quote(path, safe='/ ')}"  # in a URL a % or a ? of a name says something else
 
 
 def library_path(url: str) -> Path | None:
