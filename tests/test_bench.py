@@ -12,6 +12,7 @@ from test_plan_and_cue import PLAN
 
 from firnel.app.window import make_application, make_window
 from firnel.core.cup.scores import SECTIONS
+from firnel.core.vocabulary import Lot
 from firnel.devices.scale import ScaleError, StandInScale, read_weight, weight_in
 from firnel.store.batch_list import BatchFilter
 from firnel.ui.theme.look import Look
@@ -198,6 +199,13 @@ def test_a_table_is_set_scored_and_told_in_the_window(qtbot, house, window, tmp_
         form.notes["hot"].setText("sweet, bright")
         qtbot.keyClick(list(form.figures.values())[-1], Qt.Key.Key_Return)
     assert form.code.currentIndex() == 1, "the next code came by itself"
+    qtbot.keyClicks(form.notes["dry"], "cocoa")
+    library.save_lot(Lot("Uganda Ruhinda", "Uganda"))
+    bench.read()
+    assert form.notes["dry"].text() == "cocoa", "what is typed stays"
+    form.notes["dry"].setText("")
+    bench.read()
+    assert form.code.currentIndex() == 1, "and where she was"
     page.print_codes(tmp_path / "codes.pdf")
     assert (tmp_path / "codes.pdf").read_bytes().startswith(b"%PDF")
     page.reveal()

@@ -76,7 +76,8 @@ class CupForm(QWidget):
 
     def show_table(self, table: TableSet, words: tuple[str, ...]) -> None:
         """Show a blind table."""
-        before, at = self._table, (self.cupper.currentText(), self.code.currentText())
+        again = self._table is not None and self._table.id == table.id  # it is read anew: the cupper is where she was
+        cupper, code = self.cupper.currentText(), self.code.currentText()
         self._table, self.warned = table, False
         self._make_figures(table)
         for entry in self.notes.values():
@@ -86,12 +87,12 @@ class CupForm(QWidget):
         self.cupper.blockSignals(True)
         self.cupper.clear()
         self.cupper.addItems(table.document["cuppers"])
-        if before is not None and before.id == table.id:  # it was read anew: the cupper is where she was
-            self.cupper.setCurrentText(at[0])
+        if again:
+            self.cupper.setCurrentText(cupper)
         self.cupper.blockSignals(False)
         self._on_cupper()
-        if before is not None and before.id == table.id:
-            self.code.setCurrentText(at[1])
+        if again:
+            self.code.setCurrentText(code)
         self.say("")
 
     def keep(self, table: TableSet) -> None:
