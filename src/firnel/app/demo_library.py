@@ -334,7 +334,7 @@ def _demo_machine(name: str, kind: str) -> Machine:
     machine = machine_of_kind(name, kind)
     probes = (Probe("bean, front plate", 4.0 if machine.heat == "gas" else 3.0), Probe("drum air, top", 3.0))
     preheat = "25 minutes; twice up to 215 °C and down, then from above to the charge."
-    between = "0:00 air low; 0:20 gas held, air above 190 °C; 3:00 down to the charge reading"
+    between = "0:00 air low; 0:20 heat held, air above 190 °C; 3:00 down to the charge reading"
     return replace(
         machine, tray_litres=round(3.2 * machine.stated_load_kg, 1), altitude_m=120.0, probes=probes, preheat=preheat,
         between=between, second_crack_c=226.0, draft_check="flame at the trier port, 3 November: draws, drum empty and full",
