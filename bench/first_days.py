@@ -20,13 +20,13 @@ from other_machines import leave_out, logs_of
 from report import Line
 
 from firnel.app.demo_library import KIND_OF, LOTS, RECIPES, TROUBLES, plan_of, roast_record
-from firnel.core.model.forecast import DropRule
+from firnel.core.model.foretelling import DropRule
 from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel, crack_error, misfit
 from firnel.core.model.lessons import learn
 from firnel.core.model.logged import LoggedBatch, logged_batch
 from firnel.core.model.prior import prior_model
-from firnel.core.model.replay import as_made, forecast_at
+from firnel.core.model.replay import as_made, forecast_at, read_at_drop
 from firnel.core.vocabulary import Machine
 from firnel.work.desk import machine_of_kind
 
@@ -86,7 +86,7 @@ def judged(model: MachineModel, batches: list[LoggedBatch]) -> Step:
             interval = told.first_crack
             step.held.append(interval is not None and (interval.low or 0.0) <= crack <= (interval.high or 9e9))
         landing = forecast_at(model, batch, crack, as_made(batch, crack), rule, rng)
-        end_c = float(np.nanmean(batch.bean[round(drop / batch.step) - 3 : round(drop / batch.step)]))
+        end_c = read_at_drop(batch)
         if landing.drop_c is not None:
             step.held.append((landing.drop_c.low or 0.0) <= end_c <= (landing.drop_c.high or 999.0))
     return step

@@ -20,12 +20,12 @@ from other_machines import MACHINES as LOGGED
 from other_machines import leave_out, logs_of
 from report import Line
 
-from firnel.core.model.forecast import DropRule, Interval
+from firnel.core.model.foretelling import DropRule, Interval
 from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel, crack_error, misfit
 from firnel.core.model.lessons import learn
 from firnel.core.model.logged import LoggedBatch
-from firnel.core.model.replay import as_made, forecast_at
+from firnel.core.model.replay import as_made, forecast_at, read_at_drop
 from firnel.core.model.widths import Widths
 from firnel.core.vocabulary import Machine
 
@@ -40,12 +40,6 @@ def batches_of(name: str) -> tuple[Machine, list[LoggedBatch]]:
         return LOGGED[name], list(logs_of(name))
     drawn = draw(int(name.removeprefix("drawn-")))
     return drawn.machine, logged(drawn, FITTED + JUDGED)
-
-
-def end_reading(batch: LoggedBatch) -> float:
-    """What the bean probe read in the last seconds before the drop. [degC]"""
-    last = round((batch.drop_t or 0.0) / batch.step)
-    return float(np.nanmean(batch.bean[last - 3 : last]))
 
 
 def judge(model: MachineModel, fitted: list[LoggedBatch], judged: list[LoggedBatch]) -> dict[str, list[float]]:
@@ -77,8 +71,9 @@ def judge(model: MachineModel, fitted: list[LoggedBatch], judged: list[LoggedBat
                 note(f"crack {ahead:.0f}", told(crack - ahead).first_crack, crack)
         off["line 90"].append(min(abs(straight_line(batch, crack - 90.0, reading) - crack), 300.0))
         landing = told(crack)
-        note("drop_c", landing.drop_c, end_reading(batch), 20.0)
-        note("drop_t", told(crack, DropRule(drop_c=end_reading(batch))).drop_t, drop, 200.0)
+        landed = read_at_drop(batch)
+        note("drop_c", landing.drop_c, landed, 20.0)
+        note("drop_t", told(crack, DropRule(drop_c=landed)).drop_t, drop, 200.0)
     return off
 
 

@@ -18,11 +18,12 @@ from report import Line
 from firnel.app.demo_library import LOTS, MACHINES, RECIPES, TROUBLES, plan_of, roast_record
 from firnel.core.model.constants import Hands, LoadState, StartState
 from firnel.core.model.fitting import identify
-from firnel.core.model.forecast import FORWARD_STEP, DropRule, Forecast, Marks
+from firnel.core.model.forecast import FORWARD_STEP
+from firnel.core.model.foretelling import DropRule, Forecast, Marks
 from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel, crack_error, misfit, model_from
 from firnel.core.model.logged import LoggedBatch, logged_batch
-from firnel.core.model.replay import as_made, forecast_at, forecaster_at
+from firnel.core.model.replay import as_made, forecast_at, forecaster_at, read_at_drop
 from firnel.core.model.simulation import simulate
 from firnel.core.vocabulary import Machine
 from firnel.work.desk import machine_of_kind
@@ -91,7 +92,7 @@ def judge(model: MachineModel, fitted: Sequence[LoggedBatch], judged: Sequence[L
         (errors.known if seen.count(batch.lot) >= 3 else errors.new).append(off)
         errors.line.append(abs(straight_line(batch, at, reading) - crack))
         errors.held.append(_holds(early, crack))
-        end_c = float(np.nanmean(batch.bean[round(drop / batch.step) - 3 : round(drop / batch.step)]))
+        end_c = read_at_drop(batch)
         landing = forecast_at(model, batch, crack, as_made(batch, crack), by_time, rng)
         if landing.drop_c is not None:
             errors.landing_c.append(abs(landing.drop_c.value - end_c))

@@ -15,7 +15,7 @@ import numpy as np
 from machines import AHEAD_S, FITTED, LOGGED, batches_of
 from report import Line
 
-from firnel.core.model.forecast import DropRule
+from firnel.core.model.foretelling import DropRule
 from firnel.core.model.lessons import learn
 from firnel.core.model.replay import as_made, forecast_at
 

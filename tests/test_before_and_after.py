@@ -16,7 +16,7 @@ from test_roast_session import Bench
 from firnel.app.window import make_application, make_window
 from firnel.core.guidance import AirLine, Landing, expected_off
 from firnel.core.machine.routine import RoutineStep, between_of, checks_of, steps_of
-from firnel.core.model.forecast import Forecast, Interval
+from firnel.core.model.foretelling import Forecast, Interval
 from firnel.core.settling import Became
 from firnel.core.units import Units
 from firnel.core.vocabulary import Lot, MarkKind, Note

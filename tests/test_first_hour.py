@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 
 from firnel.app.window import make_application, make_window
 from firnel.core.machine.preheat import Going, preheat_of, preheat_state
-from firnel.core.model.lessons import learn_more
+from firnel.core.model.lessons import learn, learn_more
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.devices.address import AddressError, open_source
@@ -31,8 +31,9 @@ from firnel.ui.theme.look import Look
 from firnel.work.beginning import new_machine, steps
 from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.machines.care import due_words, keep_interval, note_done
-from firnel.work.machines.knowledge import model_of, usable_batches
-from firnel.work.machines.learner import learn_next, task_of
+from firnel.work.machines.forecasting import forecast_record
+from firnel.work.machines.knowledge import compare, keep_model, model_of, trust_words, usable_batches
+from firnel.work.machines.learner import keep_lesson, learn_next, task_of
 from firnel.work.machines.link import Channel, Instrument, RegisterMapError, Way, instruments_of, map_of, strange_to, url_of
 from firnel.work.machines.old_logs import find_files, look_at_all, mixed_words, read_beside, take_in
 from firnel.work.review.records import ImportRefusedError
@@ -340,6 +341,41 @@ def test_a_batch_with_a_wrong_load_is_not_learned_from(library):
     good = learn_more(known, batches, 0.8, ["gas"])
     assert good.refused == ()
     assert batches[-1].label in good.model.report.batches
+
+
+def test_a_bean_probe_that_was_moved_is_found_out_and_older_batches_count_as_it_reads_now(library):
+    def moved(record):
+        more = 5.0 if record.label >= "south-006" else 0.0
+        return replace(record, trace=replace(record.trace, bean=record.trace.bean + more))
+
+    machine = library.save_machine(MACHINES["south"])
+    names = [f"south-{number:03d}" for number in range(1, 8)]
+    logged_days(library, names[:6], moved)
+    batches, _ = usable_batches(library, machine)
+    before = learn(batches[:5], 0.8, ["gas"])
+    # One batch alone was strange: it was put aside.
+    keep_model(library, machine, replace(before, report=replace(before.report, refused=("south-006",))), batches[:5])
+    assert task_of(library, machine) is None
+    begun = datetime(2026, 11, 2, 14, tzinfo=UTC)
+    library.add_record(moved(replace(record_of(names[6]), started=begun)))
+    task = task_of(library, machine)
+    assert [batch.label for batch in task.batches] == names, "put aside no longer: both of them tell"
+    lesson = task.learn()
+    (shift,) = lesson.moved
+    assert (shift.label, shift.since) == ("south-006", batches[5].started)
+    assert shift.by_c == pytest.approx(5.0, abs=1.0)
+    assert keep_lesson(library, task, lesson).startswith("Since south-006 the bean probe reads")
+    model, _ = model_of(library, library.machine("south"))
+    assert (model.report.batches, model.report.refused, model.report.shifts) == (tuple(names), (), (shift,))
+    assert any("was moved or changed" in sentence for sentence in trust_words(model))
+    old, new = (compare(library, machine, model, label) for label in ("south-002", "south-007"))
+    assert max(old.rms_bean_c, new.rms_bean_c) < 2.0, "each against the probe that read it"
+    record = library.batch(library.find_batch("south-002"))
+    crack, drop = (record.mark(kind) for kind in (MarkKind.FIRST_CRACK, MarkKind.DROP))
+    told, _ = forecast_record(library, record, machine, crack.t - record.charge_t + 1.0)
+    assert told.drop_c.value == pytest.approx(np.interp(drop.t, record.trace.t, record.trace.bean), abs=4.0)
+    stayed = learn_more(names[:5], batches[:5], 0.8, ["gas"])
+    assert stayed.moved == ()
 
 
 def test_the_window_learns_by_itself_and_says_so_in_one_line(qtbot, library):

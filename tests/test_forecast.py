@@ -11,7 +11,8 @@ from test_plan_and_cue import PLAN
 from firnel.core.curve_forecast import curve_forecast
 from firnel.core.model.document import model_to_document
 from firnel.core.model.fitting import identify
-from firnel.core.model.forecast import DropRule, Forecaster, Interval, Marks, interval
+from firnel.core.model.forecast import Forecaster
+from firnel.core.model.foretelling import DropRule, Interval, Marks, interval
 from firnel.core.model.learning import model_from, traits_of
 from firnel.core.model.planned import PlanCannotRunError, plan_hands, run_plan
 from firnel.core.model.replay import as_made, forecast_at, forecaster_at, held

@@ -18,7 +18,7 @@ from firnel.core.known_course import Course
 from firnel.core.model.document import model_to_document
 from firnel.core.model.fitting import identify
 from firnel.core.model.following import Follower
-from firnel.core.model.forecast import DropRule, Forecast, Interval, Marks
+from firnel.core.model.foretelling import DropRule, Forecast, Interval, Marks
 from firnel.core.model.learning import model_from, traits_of
 from firnel.core.model.logged import logged_batch
 from firnel.core.model.replay import forecaster_at, held

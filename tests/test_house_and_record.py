@@ -18,7 +18,7 @@ from firnel.core.mark_finding import find_charge, find_turning
 from firnel.core.model.document import model_from_document, model_to_document
 from firnel.core.model.driven import driven_of, nearest
 from firnel.core.model.fitting import identify
-from firnel.core.model.forecast import interval
+from firnel.core.model.foretelling import interval
 from firnel.core.model.identification import logged_load, logged_start, modelled, steel_from_roast
 from firnel.core.model.learning import misfit, traits_of
 from firnel.core.model.lessons import learn

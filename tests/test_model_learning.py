@@ -9,9 +9,9 @@ from logged import MACHINES, batches_of, lot_of, record_of
 from made import trace_of
 
 from firnel.core.model.document import OutdatedModelError, model_from_document, model_to_document
-from firnel.core.model.drift import learn_drift
+from firnel.core.model.drift import Drift, learn_drift
 from firnel.core.model.fitting import FitCancelledError, identify
-from firnel.core.model.forecast import DropRule
+from firnel.core.model.foretelling import DropRule
 from firnel.core.model.identification import modelled, priors_of, steel_from_idling
 from firnel.core.model.learning import crack_error, crack_time, misfit, model_from, traits_of, unaware_of
 from firnel.core.model.lessons import learn
@@ -345,7 +345,31 @@ def test_drift_is_what_the_probe_does_beside_the_model(south):
     drift = learn_drift(made)
     assert drift.after_mean == pytest.approx(1.5, abs=0.15)
     assert drift.before_sd < 0.5
-    assert learn_drift([]).after_mean == 0.0
+    assert learn_drift([]) == Drift()
+
+
+def test_what_goes_on_below_the_crack_is_learned_by_range_and_carried_into_what_is_foretold(south):
+    made, bent = [], 1.2  # degC/min from 14 degC below first crack on
+    for batch in HELD_OUT:
+        simulated = modelled(south.fitted, batch)
+        below = simulated.bean[:, 0] - np.interp(batch.first_crack_t, simulated.t, simulated.bean[:, 0])
+        gained = bent / 60.0 * batch.step * np.cumsum((below >= -14.0) & (below < 0.0))
+        made.append((replace(batch, bean=(simulated.bean_probe[:, 0] + gained)[: batch.bean.size]), simulated))
+    drift = learn_drift(made)
+    assert drift.rates[-1] == pytest.approx(bent, abs=0.3)
+    assert max(map(abs, drift.rates[:-1])) < 0.2
+    t = np.arange(0.0, 181.0, 4.0)
+    gained = drift.gained(t, np.linspace(-20.0, 10.0, t.size)[:, None])
+    assert gained[-1, 0] == pytest.approx(drift.rates[-1] * 14.0 / 10.0 + drift.rates[-2] * 6.0 / 10.0, abs=0.15)
+    plain = replace(south, drift=Drift())
+    batch = HELD_OUT[0]
+    at = batch.first_crack_t - 90.0
+
+    def said(model):
+        rule = DropRule(development_s=90.0)
+        return forecast_at(model, batch, at, as_made(batch, at), rule, np.random.default_rng(5)).first_crack.value
+
+    assert said(replace(plain, drift=replace(Drift(), rates=drift.rates))) < said(plain) - 2.0
 
 
 def test_priors_are_of_the_machines_size():

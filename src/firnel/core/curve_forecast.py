@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from firnel.core.model.forecast import DropRule, Forecast, Interval, Marks
+from firnel.core.model.foretelling import DropRule, Forecast, Interval, Marks
 from firnel.core.rate_of_rise import RateOfRiseFilter
 from firnel.core.vocabulary import FloatArray
 

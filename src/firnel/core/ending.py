@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from firnel.core.model.forecast import DropRule, Forecast
+from firnel.core.model.foretelling import DropRule, Forecast
 from firnel.core.plan import Plan
 
 #: Only near its end is a batch ended earlier or later: before that, heat is the better hand. [s]

@@ -11,7 +11,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from firnel.core.model.forecast import Forecast, Interval
+from firnel.core.model.foretelling import Forecast, Interval
 from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.vocabulary import Control, ControlScale, FloatArray, Mark, MarkKind
 from firnel.core.words import tr

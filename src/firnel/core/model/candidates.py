@@ -373,7 +373,8 @@ class Candidates:
         )
         others = {control: self._others(control) for control in self.machine.controls}
         hands = replace(hands_of(self.machine, others, self._t.size), heat=heat)
-        return simulate(self.model.fitted.constants, self._load, start, hands, COARSE, members)
+        made = simulate(self.model.fitted.constants, self._load, start, hands, COARSE, members)
+        return self.model.drift.onto(made, self.levels_c[1])
 
     def _others(self, control: Control) -> FloatArray:
         """The settings of a control that is not open through the roast, shape (n,)."""

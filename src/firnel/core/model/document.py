@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
+from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,7 @@ from firnel.core.model.driven import Driven, HandMove
 from firnel.core.model.identification import FittedMachine, priors_of
 from firnel.core.model.learning import FitReport, MachineModel, Seen
 from firnel.core.model.level import RoastLevel
+from firnel.core.model.probe_shift import ProbeShift
 from firnel.core.model.statements import Foretold, Statement
 from firnel.core.model.thresholds import CRACK, YELLOW, GreenTraits, Habit, Threshold
 from firnel.core.model.widths import Widths
@@ -45,7 +47,7 @@ def model_to_document(model: MachineModel, heats: Sequence[str]) -> dict[str, An
         "crack": _threshold_to_document(model.crack),
         "level": asdict(model.level),
         "drift": asdict(model.drift),
-        "report": asdict(model.report),
+        "report": {**asdict(model.report), "shifts": [_shift_to_document(shift) for shift in model.report.shifts]},
         "steel_over_charge_c": model.steel_over_charge_c,
         "air_over_charge_c": model.air_over_charge_c,
         "driven": [asdict(one) for one in model.driven],
@@ -76,12 +78,13 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
         {lot: (float(value), float(sd)) for lot, (value, sd) in document["own_heat"].items()},
     )
     report: dict[str, Any] = {n: tuple(v) if isinstance(v, list) else v for n, v in document["report"].items()}
+    report["shifts"] = tuple(_shift_from_document(one) for one in report.get("shifts", ()))
     return MachineModel(
         fitted,
         _threshold_from_document(document["yellow"], YELLOW),
         _threshold_from_document(document["crack"], CRACK),
         RoastLevel(**document["level"]),
-        Drift(**document["drift"]),
+        _drift_from_document(document["drift"]),
         FitReport(**report),
         float(document["steel_over_charge_c"]),
         float(document["air_over_charge_c"]),
@@ -90,6 +93,19 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
         Widths(**document.get("widths", {})),
         tuple(Foretold(**{**one, "statement": Statement(one["statement"])}) for one in document.get("score", ())),
     )
+
+
+def _drift_from_document(document: Mapping[str, Any]) -> Drift:
+    return Drift(**{**document, "rates": tuple(document.get("rates", Drift.rates))})
+
+
+def _shift_to_document(shift: ProbeShift) -> dict[str, Any]:
+    return {**asdict(shift), "since": shift.since.isoformat() if shift.since is not None else None}
+
+
+def _shift_from_document(document: Mapping[str, Any]) -> ProbeShift:
+    since = document["since"]
+    return ProbeShift(document["label"], float(document["by_c"]), datetime.fromisoformat(since) if since else None)
 
 
 def _driven_from_document(document: Mapping[str, Any]) -> Driven:

@@ -1,16 +1,19 @@
 """What the model leaves out, as drift of the bean probe away from it: before first crack, and in development.
 
-Crack, steam and smoke change the heat balance in ways that the equations do not hold. What the machine's own batches
-show of it is learned as a mean and a spread in degC a minute, and added to what is run forward.
+Crack, steam and smoke change the heat balance in ways that the equations do not hold, and so does what they simplify. What
+the machine's own batches show of it is learned: a mean in each range below first crack, and from there on a mean and a
+spread. It is added to what is run forward.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
+from firnel.core.crossing import crossing
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.simulation import Simulated
 from firnel.core.vocabulary import FloatArray
@@ -19,21 +22,43 @@ from firnel.core.vocabulary import FloatArray
 USUAL_SD, IMAGINED, SHRINK_SD = 0.3, 2.0, 0.6
 #: Drift before the crack is looked at over windows of this length. [s]
 WINDOW_S = 90.0
+#: The drift after it is looked at until so long before the drop. [s]
+BEFORE_DROP_S = 6.0
+#: The ranges below first crack in which the drift is learned, in this many readings at least, and not while the load falls in.
+RANGES_C, FEWEST, FROM_S = (-80.0, -50.0, -30.0, -14.0, 0.0), 6, 75.0
+#: What is likely of it in one of them. [degC/min]
+RANGE_SD = 0.5
 
 
 @dataclass(frozen=True)
 class Drift:
-    """Drift of the bean probe away from the model: spread before first crack, mean and spread after it. [degC/min]"""
+    """Drift of the bean probe away from the model: spread before first crack, mean and spread after it [degC/min].
+
+    ``rates`` is the mean of it in each of `RANGES_C`. [degC/min]
+    """
 
     before_sd: float = USUAL_SD
     after_mean: float = 0.0
     after_sd: float = USUAL_SD
+    rates: tuple[float, ...] = (0.0,) * (len(RANGES_C) - 1)
+
+    def gained(self, t: FloatArray, below_c: FloatArray) -> FloatArray:
+        """What it comes to by the times ``t`` (n,) [s] in members that are so far below first crack then (n, m). [degC]"""
+        rates = np.array([0.0, *self.rates, 0.0])[np.searchsorted(RANGES_C, below_c, side="right")]
+        return np.vstack([np.zeros_like(below_c[:1]), np.cumsum(rates[1:] * np.diff(t)[:, None] / 60.0, axis=0)])
+
+    def onto(self, made: Simulated, crack_c: float) -> Simulated:
+        """A whole roast as the model makes it, with the drift of its probe from first crack on, at ``crack_c``. [degC]"""
+        crack = crossing(made.t, made.bean, np.full(made.bean.shape[1], crack_c))
+        since = np.clip(made.t[:, None] - crack, 0.0, None) / 60.0
+        return replace(made, bean_probe=made.bean_probe + self.after_mean * since)
 
 
 def learn_drift(made: Sequence[tuple[LoggedBatch, Simulated]]) -> Drift:
     """Drift from batches and what the model makes of them."""
     before: list[float] = []
     after: list[float] = []
+    rates: list[list[float]] = []
     for batch, simulated in made:
         count = min(simulated.t.size, batch.bean.size)
         t, off = simulated.t[:count], batch.bean[:count] - simulated.bean_probe[:count, 0]
@@ -41,22 +66,38 @@ def learn_drift(made: Sequence[tuple[LoggedBatch, Simulated]]) -> Drift:
         if crack is None or drop is None or drop - crack < 30.0:
             continue
         at = _level(t, off, crack)
-        after.append(60.0 * (_level(t, off, drop - 6.0) - at) / (drop - crack))
+        after.append(60.0 * (_level(t, off, drop - BEFORE_DROP_S) - at) / (drop - BEFORE_DROP_S - crack))
         before.append(60.0 * (at - _level(t, off, crack - WINDOW_S)) / WINDOW_S)
-    known = np.array([value for value in after if np.isfinite(value)])
-    mean = (
-        float(known.sum() / (known.size + (known.var() if known.size > 2 else USUAL_SD**2) / SHRINK_SD**2))
-        if known.size
-        else 0.0
-    )
-    return Drift(_spread(before, 0.0), mean, _spread(after, mean))
+        below = simulated.bean[:count, 0] - np.interp(crack, t, simulated.bean[:count, 0]) - at
+        inside = (t >= FROM_S) & (t <= crack) & np.isfinite(off)
+        ranges = [inside & (below >= low) & (below < high) for low, high in pairwise(RANGES_C)]
+        rates.append([60.0 * _slope(t[known], off[known]) for known in ranges])
+    mean = _shrunk(after, SHRINK_SD, USUAL_SD)
+    by_range = tuple(_shrunk(column, RANGE_SD, RANGE_SD) for column in zip(*rates, strict=True)) or Drift.rates
+    return Drift(_spread(before, _mean(np.array(before))), mean, _spread(after, mean), by_range)
+
+
+def _slope(t: FloatArray, off: FloatArray) -> float:
+    """Of a line through it; NaN where there is too little."""
+    return float(np.polyfit(t - t[0], off, 1)[0]) if t.size >= FEWEST else float("nan")
+
+
+def _shrunk(values: Sequence[float] | FloatArray, likely_sd: float, usual_sd: float) -> float:
+    """Their mean, nearer to nought the less they agree; ``likely_sd`` of it, ``usual_sd`` of a single one of few."""
+    known = np.array([value for value in values if np.isfinite(value)])
+    if not known.size:
+        return 0.0
+    return float(known.sum() / (known.size + (known.var() if known.size > 2 else usual_sd**2) / likely_sd**2))
 
 
 def _level(t: FloatArray, off: FloatArray, at: float) -> float:
-    near = off[np.abs(t - at) <= 8.0]
-    return float(np.nanmean(near)) if np.isfinite(near).any() else float("nan")
+    return _mean(off[np.abs(t - at) <= 8.0])
+
+
+def _mean(values: FloatArray) -> float:
+    return float(np.nanmean(values)) if np.isfinite(values).any() else float("nan")
 
 
 def _spread(values: Sequence[float], mean: float) -> float:
     known = np.array([value for value in values if np.isfinite(value)])
-    return float(np.sqrt((IMAGINED * USUAL_SD**2 + np.sum((known - mean) ** 2)) / (IMAGINED + known.size)))
+    return float(np.sqrt((IMAGINED * USUAL_SD**2 + np.nansum((known - mean) ** 2)) / (IMAGINED + known.size)))

@@ -41,6 +41,8 @@ IndexArray = NDArray[np.int64]
 LOSS_SCALE = 2.0
 #: Leaving one batch out moves no number further than this. [spreads of what was thought beforehand]
 MOST_STEP = 1.5
+#: A bean probe that was moved is tried with this, and is thought to be so far off beforehand. [degC]
+SHIFT_TRIED_C, SHIFT_SD_C = 0.5, 5.0
 
 
 class _Problem:
@@ -182,6 +184,17 @@ class _Problem:
             by_lot(self.uptake_at), by_lot(self.own_at),
         )  # fmt: skip
 
+    def vector_of(self, fitted: FittedMachine) -> FloatArray:
+        """The vector of a machine; what it does not know is as thought beforehand."""
+        vector = self.mean.copy()
+        vector[: self.shared] = fitted.values
+        for index, lot in enumerate(self.lots):
+            vector[self.uptake_at[index]] = fitted.uptake.get(lot, (0.0, 0.0))[0]
+            vector[self.own_at[index]] = fitted.own_heat.get(lot, (0.0, 0.0))[0]
+        for index, batch in enumerate(self.batches):
+            vector[self.steel_at[index]] = fitted.steel.get(batch.label, 0.0)
+        return vector
+
     def residuals(self, vector: FloatArray) -> FloatArray:
         """Misfit of all readings, then distance from the priors, all in standard deviations."""
         which = np.arange(len(self.batches))
@@ -253,14 +266,7 @@ def identify(
     if not batches:
         raise ValueError(tr("a fit needs at least one logged batch; there are none."))
     problem = _Problem(batches, priors_of(full_load, heats), full_load)
-    vector = problem.mean.copy()
-    if begin is not None:
-        vector[: problem.shared] = begin.values
-        for index, lot in enumerate(problem.lots):
-            vector[problem.uptake_at[index]] = begin.uptake.get(lot, (0.0, 0.0))[0]
-            vector[problem.own_at[index]] = begin.own_heat.get(lot, (0.0, 0.0))[0]
-        for index, batch in enumerate(batches):
-            vector[problem.steel_at[index]] = begin.steel.get(batch.label, 0.0)
+    vector = problem.vector_of(begin) if begin is not None else problem.mean.copy()
     calls = 0
 
     def residuals(numbers: FloatArray) -> FloatArray:
@@ -310,4 +316,40 @@ def _without(
         machine = problem.machine(vector + step, covariance)
         steel = {label: value for label, value in machine.steel.items() if label != batch.label}
         found[batch.label] = replace(machine, steel=steel)
+    return found
+
+
+def curve_shifts(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> dict[int, tuple[float, float, float]]:
+    """Had the bean probe been moved before a batch: by how much, its standard deviation, and how much less is left over.
+
+    One step of Gauss and Newton from the fit, with the shift of the probe as one more number; what is left over is the sum of
+    squares of the misfits, in spreads.
+
+    Parameters
+    ----------
+    fitted : to these batches.
+    batches : oldest first.
+
+    Returns
+    -------
+    dict : by the place of the first batch that is read so, from the second on.
+    """
+    problem = _Problem(batches, fitted.priors, fitted.full_load)
+    vector = problem.vector_of(fitted)
+    residuals, jacobian = problem.residuals(vector), problem.jacobian(vector)
+    data = residuals.size - problem.size
+    as_before = _Problem([batch.reading_more(-SHIFT_TRIED_C) for batch in batches], fitted.priors, fitted.full_load)
+    by_shift = (as_before.residuals(vector) - residuals)[:data] / SHIFT_TRIED_C
+    weight = 1.0 / np.sqrt(1.0 + (residuals / LOSS_SCALE) ** 2)
+    information, slope = jacobian.T @ (jacobian * weight[:, None]), jacobian.T @ (weight * residuals)
+    stayed = float(slope @ np.linalg.solve(information, slope))
+    owners, found = problem.owners, {}
+    for first in range(1, len(batches)):
+        column = np.append(np.where(owners >= first, by_shift, 0.0), np.zeros(problem.size))
+        across, own = jacobian.T @ (weight * column), float(column @ (weight * column)) + SHIFT_SD_C**-2
+        whole = np.block([[information, across[:, None]], [across[None, :], np.array([[own]])]])
+        down = np.append(slope, column @ (weight * residuals))
+        step = -np.linalg.solve(whole, down)
+        sd = float(np.sqrt(np.linalg.inv(whole)[-1, -1]))
+        found[first] = (float(step[-1]), sd, float(-down @ step) - stayed)
     return found

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from firnel.core.model.forecast import MEMBERS, TAKE_EVERY_S, Forecaster, Marks
+from firnel.core.model.forecast import MEMBERS, TAKE_EVERY_S, Forecaster
+from firnel.core.model.foretelling import Marks
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.replay import near, part, stops_of

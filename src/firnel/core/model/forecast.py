@@ -11,13 +11,14 @@ References
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from firnel.core.crossing import crossing
 from firnel.core.model.constants import Hands, IdleState, LoadState, MachineConstants, StartState
 from firnel.core.model.drift import WINDOW_S, Drift
+from firnel.core.model.foretelling import DropRule, Forecast, Marks, drop_of, interval, sane
 from firnel.core.model.identification import (
     BATCH_STEEL_SD,
     IDLE_AIR_MISFIT,
@@ -49,8 +50,8 @@ BY_HAND = 2.0
 WANDER = {"bean": 0.10, "steel": 0.30, "power": 0.004, "uptake": 0.003}
 #: Spread of the moment of a mark as a bean temperature: a finger, and colour or cracks as judged. [degC]
 MARK_SPREAD = 0.7
-#: So much of the mean misfit of the last takes is carried into the forecast.
-ANCHOR, ANCHOR_TAKES = 0.9, 3
+#: So much of the mean misfit of the last takes is carried into the forecast; before the crack it dies away over so long. [min]
+ANCHOR, ANCHOR_TAKES, STAYS_MIN = 0.9, 3, 1.0
 #: Drift after the crack is less sure at other loads than fitted, by this for a whole load more or less [degC/min]; one take
 #: tells of it with this noise of the probe. [degC]
 DRIFT_BY_LOAD, DRIFT_NOISE = 1.6, 0.4
@@ -59,62 +60,6 @@ FORWARD_STEP = 4.0
 #: States of a member. One has run away that is further from nought than this: in its state [degC, kW], or in what it was
 #: drawn to be, in spreads of what was thought beforehand.
 STATES, FAR, FAR_OFF = ("bean", "moisture", "own_left", "steel", "bean_probe", "air_probe", "heat"), 1500.0, 8.0
-
-
-@dataclass(frozen=True)
-class Interval:
-    """A figure with its 80 % interval; None where fewer than half of the members get there."""
-
-    value: float
-    low: float | None
-    high: float | None
-
-
-@dataclass(frozen=True)
-class DropRule:
-    """When the batch is to be dropped: after development time [s], or at a bean reading [degC]; development wins."""
-
-    development_s: float | None = None
-    drop_c: float | None = None
-
-
-@dataclass(frozen=True)
-class Forecast:
-    """What is expected at ``at`` [s from charge]; ``basis`` is ``model`` or ``curve``; None for what cannot be said."""
-
-    at: float
-    basis: str
-    yellow: Interval | None = None
-    first_crack: Interval | None = None
-    drop_t: Interval | None = None
-    drop_c: Interval | None = None
-    development_s: Interval | None = None
-    fan_t: FloatArray | None = None  #: times from charge, shape (n,)
-    fan: FloatArray | None = None  #: bean probe at 10, 50 and 90 %, shape (3, n) [degC]
-    air: FloatArray | None = None  #: middle of the air probe at ``fan_t``, shape (n,) [degC]
-    cloud: FloatArray | None = None  #: development [s] and drop [degC] of each member, shape (2, m)
-
-
-@dataclass(frozen=True)
-class Marks:
-    """Marks that have come, from charge [s]; of one that was only found, half its 80 % interval. [s]"""
-
-    yellow_t: float | None = None
-    first_crack_t: float | None = None
-    first_crack_doubt_s: float = 0.0
-
-
-def interval(values: FloatArray, width: float = 1.0) -> Interval | None:
-    """Median and 80 % interval, stretched about the median by ``width``; members that never get there count as late."""
-    if values.size == 0 or np.isnan(values).any():
-        values = values[~np.isnan(values)]
-    if values.size == 0:
-        return None
-    low, middle, high = (float(q) for q in np.quantile(values, (0.1, 0.5, 0.9), method="nearest"))
-    if not np.isfinite(middle):
-        return None
-    low, high = middle - width * (middle - low), middle + width * (high - middle)
-    return Interval(middle, low if np.isfinite(low) else None, high if np.isfinite(high) else None)
 
 
 class Forecaster:
@@ -162,7 +107,7 @@ class Forecaster:
         self._yellow_c, self._crack_c = (normal(*mark.expect(traits, batch.load_kg)) for mark in (yellow, crack))
         cracked = any(known.lot == batch.lot for known in crack.traits)
         self._crack_width = self._widths.crack if cracked else self._widths.new_lot
-        self._drift_before = normal(0.0, drift.before_sd)
+        self._drift, self._drift_before = drift, normal(0.0, drift.before_sd)
         # What is left out after the crack was learned at the loads of the fit: elsewhere it is less sure.
         away = abs(1.0 - batch.load_kg / fitted.full_load) if fitted.full_load else 0.0
         self._drift_mean, self._drift_sd = drift.after_mean, float(np.hypot(drift.after_sd, DRIFT_BY_LOAD * away))
@@ -345,12 +290,17 @@ class Forecaster:
         ahead = self.run_forward(hands)
         minutes = (ahead.t - self.t)[:, None] / 60.0
         cracked = marks.first_crack_t is not None
-        if cracked and self._left_over:
+        if self._left_over:
             # What the members would not be pulled to is not all noise; in the short way to the drop it stays.
-            anchor = ANCHOR * float(np.mean(self._left_over))
+            stays = np.ones_like(minutes) if cracked else np.exp(-minutes / STAYS_MIN)
+            anchor = ANCHOR * float(np.mean(self._left_over)) * stays
             ahead = replace(ahead, bean=ahead.bean + anchor, bean_probe=ahead.bean_probe + anchor)
-        # Before the crack the drift wears off as the square root of time: it does not go one way for long.
-        wandering = np.zeros_like(ahead.bean) if cracked else self._drift_before * np.sqrt(minutes * WINDOW_S / 60.0)
+        if cracked:
+            wandering = np.zeros_like(ahead.bean)
+        else:
+            # What is not learned of the drift wears off as the square root of time: it does not go one way for long.
+            wandering = self._drift.gained(ahead.t, ahead.bean - self._crack_c)
+            wandering += self._drift_before * np.sqrt(minutes * WINDOW_S / 60.0)
         bean = ahead.bean + wandering
         crack = self._when(marks) if cracked else crossing(ahead.t, bean, self._crack_c)
         since = np.clip(ahead.t[:, None] - np.maximum(crack, self.t), 0.0, None) / 60.0
@@ -372,27 +322,3 @@ class Forecaster:
             ahead.t, fan[1] + widths.fan * (fan - fan[1]), np.median(sane(ahead.air_probe), axis=1) + air_anchor,
             np.stack([development[known], landed[known]]),
         )  # fmt: skip
-
-
-def sane(curves: FloatArray) -> FloatArray:
-    """Curves of members, shape (n, m), without those that run away; all of them where none does or all do."""
-    good = np.isfinite(curves).all(axis=0)
-    return curves if good.all() or not good.any() else curves[:, good]
-
-
-def drop_of(t: FloatArray, probe: FloatArray, crack: FloatArray, rule: DropRule) -> tuple[FloatArray, FloatArray]:
-    """Time [s] and bean reading [degC] of each member's drop, shape (m,), on the curves ``probe`` of shape (n, m)."""
-    if rule.development_s is not None:
-        drop_t = crack + rule.development_s
-    elif rule.drop_c is not None:
-        risen = np.where(t[:, None] >= crack, probe, -np.inf)
-        drop_t = crossing(t, risen, np.full(crack.size, rule.drop_c))
-    else:
-        drop_t = np.full(crack.size, np.inf)
-    members = np.arange(crack.size)
-    reached = np.where(np.isfinite(drop_t), np.clip(drop_t, t[0], t[-1]), t[-1])
-    after = np.clip(np.searchsorted(t, reached), 1, t.size - 1)
-    share = (reached - t[after - 1]) / (t[after] - t[after - 1])
-    low, high = probe[after - 1, members], probe[after, members]
-    inside = drop_t <= t[-1]
-    return np.where(inside, drop_t, np.inf), np.where(inside, low + share * (high - low), np.nan)

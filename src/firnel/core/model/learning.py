@@ -12,6 +12,7 @@ from firnel.core.model.driven import Driven, driven_of
 from firnel.core.model.identification import FittedMachine, modelled
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import LoggedBatch
+from firnel.core.model.probe_shift import ProbeShift
 from firnel.core.model.simulation import Simulated
 from firnel.core.model.statements import Foretold
 from firnel.core.model.thresholds import (
@@ -42,6 +43,7 @@ class FitReport:
     held_out_rms_bean_c: float | None = None
     held_out_crack_s: float | None = None  #: median error of first crack, without any live data [s]
     refused: tuple[str, ...] = ()  #: batches with which those held out came out worse
+    shifts: tuple[ProbeShift, ...] = ()  #: of the bean probe; batches before them were fitted as it reads now
 
 
 @dataclass(frozen=True)

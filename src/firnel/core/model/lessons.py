@@ -11,6 +11,8 @@ from firnel.core.model.fitting import FitCancelledError, identify
 from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel, crack_error, misfit, model_from
 from firnel.core.model.logged import LoggedBatch
+from firnel.core.model.moved_probe import moved_probe
+from firnel.core.model.probe_shift import ProbeShift, as_read_now, joined
 from firnel.core.model.score import scored
 
 #: One batch in this many is held out to judge the fit, if there are at least `FEWEST_TO_JUDGE`.
@@ -19,6 +21,8 @@ HOLD_OUT_EVERY, FEWEST_TO_JUDGE = 4, 4
 WORSE_TIMES, WORSE_C = 1.15, 0.3
 #: And where they themselves are so many times as strange to what was learned without them, and by so much. [1, degC]
 STRANGE_TIMES, STRANGE_C = 2.0, 4.0
+#: So often a bean probe is looked for that was moved, each time with what was found before.
+LOOKS = 3
 
 
 @dataclass(frozen=True)
@@ -30,6 +34,7 @@ class Lesson:
     refused: tuple[str, ...] = ()  #: of them those with which others came out worse: not learned from
     before_c: float | None = None  #: root mean square without the further batches [degC]
     after_c: float | None = None  #: and with them [degC]
+    moved: tuple[ProbeShift, ...] = ()  #: of the bean probe, as far as they were not known
 
 
 def learn(
@@ -37,12 +42,14 @@ def learn(
     full_load: float,
     heats: Sequence[str],
     progress: Callable[[float], bool] | None = None,
+    shifts: tuple[ProbeShift, ...] = (),
 ) -> MachineModel:
     """Learn a machine from its logged batches: first without some of them to see how good that is, then from all.
 
     Parameters
     ----------
     batches, full_load, heats : as in `identify`.
+    shifts : of the bean probe that are known.
     progress : told the share done [0..1]; answers False to cancel.
 
     Raises
@@ -50,7 +57,7 @@ def learn(
     ValueError : if there are no batches.
     FitCancelledError : if ``progress`` says so.
     """
-    return learn_more((), batches, full_load, heats, progress).model
+    return learn_more((), batches, full_load, heats, progress, shifts).model
 
 
 def learn_more(
@@ -59,23 +66,54 @@ def learn_more(
     full_load: float,
     heats: Sequence[str],
     progress: Callable[[float], bool] | None = None,
+    shifts: tuple[ProbeShift, ...] = (),
 ) -> Lesson:
     """Learn from all batches, if those that are not yet known make nothing worse.
 
-    Some of the known ones are held out; what is fitted with the further batches must be as good on them as what is
-    fitted without. Where it is not, and the further ones are strange to it as well (a load that was typed wrongly, a mark at
-    the wrong time), they are left out.
+    Where the bean probe turns out to have been moved, all are learned anew as it reads now.
 
     Parameters
     ----------
     known : labels of the batches that the standing model was fitted to.
-    batches, full_load, heats : as in `identify`; further ones among them.
+    batches, full_load, heats : as in `identify`; further ones among them, oldest first.
     progress : told the share done [0..1]; answers False to cancel.
+    shifts : of the bean probe that are known.
 
     Raises
     ------
     ValueError : if there are no batches.
     FitCancelledError : if ``progress`` says so.
+    """
+    before, begun = shifts, 0.0
+    for looks in reversed(range(LOOKS)):
+        now = as_read_now(batches, shifts)
+        came = _learn(known, now, full_load, heats, _part(progress, begun, 1.0), look=looks > 0)
+        if isinstance(came, Lesson):
+            break
+        shifts, begun = joined(shifts, came), 0.5 * (1.0 + begun)
+    assert isinstance(came, Lesson)  # the last time none is looked for
+    model = replace(came.model, report=replace(came.model.report, shifts=shifts))
+    return replace(came, model=model, moved=tuple(shift for shift in shifts if shift not in before))
+
+
+def _part(progress: Callable[[float], bool] | None, begin: float, end: float) -> Callable[[float], bool] | None:
+    """What is told of a part of the work."""
+    return None if progress is None else lambda share: progress(begin + (end - begin) * share)
+
+
+def _learn(
+    known: Collection[str],
+    batches: Sequence[LoggedBatch],
+    full_load: float,
+    heats: Sequence[str],
+    progress: Callable[[float], bool] | None,
+    look: bool,
+) -> Lesson | ProbeShift:
+    """What batches teach; or, where ``look`` is asked for, that the bean probe was moved among them.
+
+    Some of the known ones are held out; what is fitted with the further batches must be as good on them as what is
+    fitted without. Where it is not, and the further ones are strange to it as well (a load that was typed wrongly, a mark at
+    the wrong time), they are left out.
     """
     further = [batch for batch in batches if batch.label not in known]
     old = [batch for batch in batches if batch.label in known]
@@ -112,7 +150,12 @@ def learn_more(
             worse = after > max(WORSE_TIMES * before, before + WORSE_C)
             if worse and _off(plain, further) > max(STRANGE_TIMES * before, STRANGE_C):
                 refused, first = further, plain
-    model = without(refused, first, 0.7, 0.9)
+    model = without((), first, 0.7, 0.9)
+    moved = moved_probe(model, batches) if look else None
+    if moved is not None:
+        return moved
+    if refused:
+        model = without(refused, first, 0.7, 0.9)
     model = scored(model, [batch for batch in batches if batch.label in model.report.batches], scoring)
     taught = tuple(batch.label for batch in further)
     if first is None:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from datetime import datetime
 
 import numpy as np
 
@@ -69,11 +70,17 @@ class LoggedBatch:
     by_hand: bool = False  #: the readings were keyed in: few, and to the degree
     step: float = STEP
     settings: Mapping[Control, FloatArray] = field(default_factory=dict)  #: of each control through each step, on its scale
+    started: datetime | None = None
 
     @property
     def t(self) -> FloatArray:
         """Times from charge, shape (n + 1,). [s]"""
         return self.step * np.arange(self.bean.size, dtype=np.float64)
+
+    def reading_more(self, by: float) -> LoggedBatch:
+        """The same roast on a bean probe that reads so much more. [degC]"""
+        idling = None if self.idling is None else replace(self.idling, bean=self.idling.bean + by)
+        return replace(self, bean=self.bean + by, bean_at_charge=self.bean_at_charge + by, idling=idling)
 
 
 def logged_batch(
@@ -159,6 +166,7 @@ def logged_batch(
         by_hand=by_hand,
         settings=settings,
         blend=lot if isinstance(lot, BlendedLot) else None,
+        started=record.started,
     )
 
 

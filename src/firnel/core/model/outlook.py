@@ -11,7 +11,7 @@ import numpy as np
 
 from firnel.core.crossing import crossing
 from firnel.core.model.constants import Hands, LoadState, StartState, hands_of
-from firnel.core.model.forecast import DropRule, Interval, drop_of, interval
+from firnel.core.model.foretelling import DropRule, Interval, drop_of, interval
 from firnel.core.model.identification import BATCH_STEEL_SD, LOT_OWN_HEAT_SD, LOT_UPTAKE_SD, constants_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import USUAL_DENSITY
@@ -84,7 +84,7 @@ def outlook(
     t: FloatArray = np.arange(0.0, end + 180.0, STEP, dtype=np.float64)
     yellow: FloatArray = np.full(members, roast.marks[MarkKind.YELLOW] or end)
     crack: FloatArray = np.full(members, roast.marks[MarkKind.FIRST_CRACK] or end)
-    wander = normal(0.0, model.drift.after_sd)
+    wander = normal(model.drift.after_mean, model.drift.after_sd)
     for _ in range(ROUNDS):
         made = simulate(constants, load, start, _hands(machine, plan, roast, t, yellow, crack), STEP, members)
         yellow = np.asarray(np.minimum(crossing(made.t, made.bean, yellow_c), t[-1]))

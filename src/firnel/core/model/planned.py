@@ -107,7 +107,8 @@ def run_plan(
     simulated: Simulated | None = None
     for _ in range(ROUNDS):
         expected = expected_times(plan, when, simulated)
-        simulated = simulate(model.fitted.constants, load, start, plan_hands(plan, machine, expected))
+        made = simulate(model.fitted.constants, load, start, plan_hands(plan, machine, expected))
+        simulated = model.drift.onto(made, levels[1])
         before, when = when, _marks(simulated, levels, plan)
         moved = [abs((when[kind] or 0.0) - (before[kind] or 0.0)) for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK)]
         if max(moved) < 1.0 and before[MarkKind.FIRST_CRACK] is not None:

@@ -9,13 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from firnel.core.model.constants import Hands, hands_of
-from firnel.core.model.forecast import FORWARD_STEP, MEMBERS, TAKE_EVERY_S, DropRule, Forecast, Forecaster, Marks
+from firnel.core.model.forecast import FORWARD_STEP, MEMBERS, TAKE_EVERY_S, Forecaster
+from firnel.core.model.foretelling import DropRule, Forecast, Marks
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.vocabulary import Control, FloatArray, Machine
 
 #: How far is looked ahead. [s]
 HORIZON_S = 900.0
+#: The readings of so long before the drop tell what was read at it. [s]
+ENDING_S = 12.5
 
 
 def forecaster_at(
@@ -93,6 +96,19 @@ def forecast_at(
         batch.first_crack_t if batch.first_crack_t is not None and batch.first_crack_t <= at else None,
     )
     return ensemble.forecast(hands, rule, known)
+
+
+def read_at_drop(batch: LoggedBatch) -> float:
+    """What the bean probe reads in the moment of the drop: by a line through its last readings. [degC]
+
+    A mean of them would be what it read some seconds before, which is half a degree less. NaN where the batch
+    was not dropped, or nothing was read.
+    """
+    before = batch.t - (batch.drop_t if batch.drop_t is not None else np.nan)
+    last = (before > -ENDING_S) & (before <= 0.5 * batch.step) & np.isfinite(batch.bean)
+    if last.sum() < 3:
+        return float(batch.bean[last][-1]) if last.any() else float("nan")
+    return float(np.polynomial.Polynomial.fit(before[last], batch.bean[last], 1)(0.0))
 
 
 def near(column: FloatArray, index: int) -> float:

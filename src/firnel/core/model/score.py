@@ -10,12 +10,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from firnel.core.model.forecast import DropRule, Forecast, Interval
+from firnel.core.model.foretelling import DropRule, Forecast, Interval
 from firnel.core.model.identification import modelled, steel_at_charge, steel_from_idling, steel_from_roast
 from firnel.core.model.learning import MachineModel, level_samples
 from firnel.core.model.level import LevelSample, fit_level
 from firnel.core.model.logged import LoggedBatch
-from firnel.core.model.replay import as_made, forecast_at, near
+from firnel.core.model.replay import as_made, forecast_at, near, read_at_drop
 from firnel.core.model.statements import FEWEST, Foretold, Record, Statement, record_of
 from firnel.core.model.widths import HALF_80, USUAL, WIDEST, Widths, stretch
 from firnel.core.words import tr
@@ -113,10 +113,8 @@ def foretold(model: MachineModel, batch: LoggedBatch, kinds: Collection[Statemen
     for statement, ahead in ((Statement.CRACK_FAR, 180.0), (Statement.CRACK, 90.0)):
         if statement in kinds and crack - ahead > EARLIEST_S:
             note(statement, ask(crack - ahead).first_crack, crack)
-    last = round(drop / batch.step)
-    ending = batch.bean[max(last - 3, 0) : last]
-    if Statement.LANDING in kinds and np.isfinite(ending).any():
-        note(Statement.LANDING, ask(crack).drop_c, float(np.nanmean(ending)))
+    if Statement.LANDING in kinds and np.isfinite(landed := read_at_drop(batch)):
+        note(Statement.LANDING, ask(crack).drop_c, landed)
     moved = largest_move(batch) if Statement.MOVE in kinds else None
     if moved is not None:
         made = ask(moved)

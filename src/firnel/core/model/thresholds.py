@@ -35,6 +35,11 @@ class Habit:
     by_load: tuple[float, float]  #: for e times the load, and its standard deviation over machines [degC]
     spreads: tuple[float, float] = (0.45, 0.35)  #: of the logarithms of both over the houses
 
+    def beforehand(self) -> tuple[FloatArray, FloatArray]:
+        """What is thought of the numbers of the regression before any mark: means (6,) and covariance (6, 6)."""
+        means = np.array([self.usual_c, *self.effects, self.by_load[0]])
+        return means, np.diag(np.square([self.machine_sd, *self.effects_sd, self.by_load[1]]))
+
 
 #: From the marks of the logs in tests/logs on seven machines, which agree in them, and of two simulated ones; rounded. How
 #: far lots lie apart, and what the load does, from the same logs and ten drawn machines.
@@ -111,18 +116,15 @@ class Threshold:
         about, middle = self._loaded()
         off_usual = np.nan_to_num(np.log(load_kg) - middle) if load_kg else 0.0
         habit, row = self.habit, np.append(green.effects(), off_usual)
-        weight = np.diag(np.square([habit.machine_sd, *habit.effects_sd, habit.by_load[1]]))
-        prior = np.array([habit.usual_c, *habit.effects, habit.by_load[0]])
+        prior, weight = habit.beforehand()
         # The parts of a blend crack each at their own: nobody hears the mean of them.
         apart = float(np.sum(np.square(np.multiply(habit.effects, green.mixed)))) if green.mixed else 0.0
         lot, batch, likely = (one.ravel() for one in _houses(habit))
         own = float(row @ weight @ row) + lot + batch + apart  # of each house, as all below: shape (g,)
         if not self.traits:
             return float(row @ prior), float(np.sqrt(likely @ own))
-        rows = np.column_stack([np.stack([traits.effects() for traits in self.traits]), about])
-        same = np.array([[a.lot == b.lot for b in self.traits] for a in self.traits], float)
+        rows, covariance = self._together(about, weight, lot, batch)
         alike = np.array([traits.lot == green.lot for traits in self.traits], float)
-        covariance = rows @ weight @ rows.T + lot[:, None, None] * same + batch[:, None, None] * np.eye(len(rows))
         across = rows @ weight @ row + lot[:, None] * alike
         left = np.array(self.seen) - rows @ prior
         gain = np.linalg.solve(covariance, across[:, :, None])[:, :, 0]
@@ -134,6 +136,25 @@ class Threshold:
         variance = np.maximum(own - np.einsum("gi,gi->g", gain, across), batch + apart)
         mean = float(share @ means)
         return mean, float(np.sqrt(share @ (variance + np.square(means - mean))))
+
+    def _together(
+        self, about: FloatArray, weight: FloatArray, lot: FloatArray, batch: FloatArray
+    ) -> tuple[FloatArray, FloatArray]:
+        """Rows of the regression (n, 6), and how the seen marks go together in each of g houses (g, n, n). [degC^2]"""
+        rows = np.column_stack([np.stack([traits.effects() for traits in self.traits]), about])
+        same = np.array([[a.lot == b.lot for b in self.traits] for a in self.traits], float)
+        return rows, rows @ weight @ rows.T + lot[:, None, None] * same + batch[:, None, None] * np.eye(len(rows))
+
+    def likelihood(self, seen: FloatArray) -> FloatArray:
+        """How likely the marks are had they been seen so, as a logarithm, shape (d,); ``seen`` of shape (d, n). [degC]"""
+        prior, weight = self.habit.beforehand()
+        lot, batch, likely = (one.ravel() for one in _houses(self.habit))
+        rows, covariance = self._together(self._loaded()[0], weight, lot, batch)
+        left = seen - rows @ prior
+        told = np.einsum("dn,gnm,dm->dg", left, np.linalg.inv(covariance), left)
+        each = np.log(likely) - 0.5 * (told + np.linalg.slogdet(covariance)[1])
+        most = each.max(axis=1, keepdims=True)
+        return np.asarray(most[:, 0] + np.log(np.sum(np.exp(each - most), axis=1)))
 
 
 def _houses(habit: Habit) -> tuple[FloatArray, FloatArray, FloatArray]:

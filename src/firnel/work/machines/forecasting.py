@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from firnel.core.curve_forecast import curve_forecast
 from firnel.core.model.constants import Hands
-from firnel.core.model.forecast import FORWARD_STEP, DropRule, Forecast, Interval, Marks
+from firnel.core.model.forecast import FORWARD_STEP
+from firnel.core.model.foretelling import DropRule, Forecast, Interval, Marks
 from firnel.core.model.learning import unaware_of
 from firnel.core.model.logged import LoggedBatch, UnusableLogError
 from firnel.core.model.planned import PlannedRoast, run_plan
+from firnel.core.model.probe_shift import since_read
 from firnel.core.model.replay import HORIZON_S, forecast_at, hands_ahead, held
 from firnel.core.model.thresholds import GreenTraits, mixed_of
 from firnel.core.plan import Plan, due_moves
@@ -51,13 +54,17 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
             if len(batch.hands) == 0:
                 raise UnusableLogError(tr("batch {} has nothing after its charge yet.", record.label))
             ahead = held(batch, at) if plan is None else planned_ahead(plan, machine, record, batch, at)
-            return forecast_at(model, batch, at, ahead, rule, np.random.default_rng(SEED)), why
+            # A bean probe that was moved since: the model knows the present one.
+            by = since_read(batch, model.report.shifts)
+            rule = replace(rule, drop_c=rule.drop_c + by if rule.drop_c is not None else None)
+            forecast = forecast_at(model, batch.reading_more(by), at, ahead, rule, np.random.default_rng(SEED))
+            return forecast.reading_more(-by), why
         except UnusableLogError as error:
             why = str(error)
-    forecast = curve_record(record, machine, at, rule)
-    if forecast is None:
+    by_curve = curve_record(record, machine, at, rule)
+    if by_curve is None:
         raise CannotKnowError(tr("there are hardly any bean readings in the {:g} s after the charge.", at))
-    return forecast, why
+    return by_curve, why
 
 
 def _drop_rule(library: Library, record: BatchRecord, machine: Machine | None, plan: Plan | None) -> DropRule:

@@ -15,6 +15,7 @@ from firnel.core.model.learning import MachineModel, misfit
 from firnel.core.model.lessons import learn
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.prior import prior_model
+from firnel.core.model.probe_shift import ProbeShift, as_read_now, since_read
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine
 from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter, BatchLine
@@ -27,8 +28,13 @@ MOST_BATCHES = 16
 USUAL_LOAD_KG = 5.0
 #: A batch is the first on a cold machine after a pause of this.
 COLD_AFTER = timedelta(hours=3)
-#: What learns a machine: batches, full load [kg], its kinds of heat, what is told the share done and says whether to go on.
-Learning = Callable[[Sequence[LoggedBatch], float, Sequence[str], Callable[[float], bool] | None], MachineModel]
+#: What learns a machine: batches, full load [kg], its kinds of heat, what is told the share done and says whether to go on, and
+#: shifts of the bean probe that are known.
+Told = Callable[[float], bool]
+Learning = Callable[
+    [Sequence[LoggedBatch], float, Sequence[str], Told | None, tuple[ProbeShift, ...]],
+    MachineModel,
+]
 
 
 class CannotKnowError(ValueError):
@@ -159,7 +165,8 @@ def fit_machine(
                 why,
             )
         )
-    model = learned(batches, full_load_of(machine, batches), machine.heat_kinds, progress)
+    shifts = model_of(library, machine)[0].report.shifts
+    model = learned(batches, full_load_of(machine, batches), machine.heat_kinds, progress, shifts)
     keep_model(library, machine, model, batches, at)
     return model, refused
 
@@ -182,7 +189,8 @@ def keep_model(
     if machine.id is None:
         raise CannotKnowError(tr("{} is not in the library.", machine.name))
     library.machine_book.save_model(machine.id, model_to_document(model, machine.heat_kinds), at)
-    yellow_c, crack_c = mark_readings([batch for batch in batches if batch.label not in model.report.refused])
+    good = [batch for batch in as_read_now(batches, model.report.shifts) if batch.label not in model.report.refused]
+    yellow_c, crack_c = mark_readings(good)
     library.save_machine(
         replace(
             machine,
@@ -231,10 +239,11 @@ def trust_words(model: MachineModel) -> tuple[str, ...]:
         crack = tr(", first crack {:.0f} s", report.held_out_crack_s) if report.held_out_crack_s is not None else ""
         on = tr("one batch") if len(report.held_out) == 1 else tr("{} batches", len(report.held_out))
         said.append(tr("On {} it had not seen it was {:.1f} K off{}: {}.", on, off, crack, verdict))
+    said += [shift_words(shift) for shift in report.shifts if shift.label in report.batches[1:]]
     if report.refused:
         said.append(
             tr(
-                "Not learned from {}: with it the others came out worse. Is its load or a mark wrong?",
+                "Not learned from {}: with it the others came out worse. Is its load or a mark wrong, or was a probe moved?",
                 " and ".join(report.refused),
             )
         )
@@ -247,6 +256,17 @@ def trust_words(model: MachineModel) -> tuple[str, ...]:
             tr("All from {} {}: log a batch of an unlike one, dense or natural.", lots, tr("lot") if lots == 1 else tr("lots"))
         )
     return tuple(said)
+
+
+def shift_words(shift: ProbeShift) -> str:
+    """That a bean probe was moved or changed, and what follows from it."""
+    return tr(
+        "Since {} the bean probe reads {:.1f} K {}: it was moved or changed. Older batches count as it reads now; plans "
+        "made before speak of its old readings.",
+        shift.label,
+        abs(shift.by_c),
+        tr("more") if shift.by_c > 0 else tr("less"),
+    )
 
 
 _PLAIN = {
@@ -281,10 +301,11 @@ def compare(library: Library, machine: Machine, model: MachineModel, label: str)
     """
     record = library.batch(library.find_batch(label))
     batch = logged(library, machine, record)
-    made = modelled(model.fitted, batch)
+    by = since_read(batch, model.report.shifts)  # the model knows the present probe
+    made = modelled(model.fitted, batch.reading_more(by))
     return Compared(
-        record.label, batch.t, batch.bean, batch.air, made.t, made.bean_probe[:, 0], made.air_probe[:, 0],
-        misfit(made, batch)[0], record.label in model.report.batches,
+        record.label, batch.t, batch.bean, batch.air, made.t, made.bean_probe[:, 0] - by, made.air_probe[:, 0],
+        misfit(made, batch.reading_more(by))[0], record.label in model.report.batches,
     )  # fmt: skip
 
 
@@ -325,6 +346,7 @@ def fit_document(machine: Machine, model: MachineModel) -> dict[str, Any]:
         "held_out": list(report.held_out),
         "held_out_rms_bean_c": report.held_out_rms_bean_c,
         "held_out_first_crack_s": report.held_out_crack_s,
+        "probe_shifts": [{"since": shift.label, "bean_c": shift.by_c} for shift in report.shifts],
         "trust": list(trust_words(model)),
     }
 

@@ -14,19 +14,26 @@ from firnel.core.model.fitting import FitCancelledError
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.lessons import Lesson, learn_more
 from firnel.core.model.logged import LoggedBatch
+from firnel.core.model.probe_shift import ProbeShift
 from firnel.core.vocabulary import Machine
 from firnel.core.words import language, tr
 from firnel.store.library import Library
 from firnel.work.languages import speak
-from firnel.work.machines.knowledge import fit_machine, full_load_of, keep_model, model_of, usable_batches
+from firnel.work.machines.knowledge import (
+    Told,
+    fit_machine,
+    full_load_of,
+    keep_model,
+    model_of,
+    shift_words,
+    usable_batches,
+)
 
 log = logging.getLogger(__name__)
 #: How willingly the process that learns gives way to all others: where nobody waits for it, and where somebody does. [1]
 NICENESS, AWAITED = 15, 2
 #: Between two looks whether to go on. [s]
 LOOK_S = 0.2
-
-Told = Callable[[float], bool]
 
 
 @dataclass(frozen=True)
@@ -36,6 +43,7 @@ class Task:
     machine: Machine
     known: tuple[str, ...]
     batches: tuple[LoggedBatch, ...]
+    shifts: tuple[ProbeShift, ...] = ()  #: of the bean probe that are known
 
     def learn(self, progress: Told | None = None) -> Lesson:
         """Learn it here and now.
@@ -44,17 +52,20 @@ class Task:
         ------
         FitCancelledError : if ``progress`` says so.
         """
-        return learn_more(self.known, self.batches, full_load_of(self.machine, self.batches), self.machine.heat_kinds, progress)
+        full_load = full_load_of(self.machine, self.batches)
+        return learn_more(self.known, self.batches, full_load, self.machine.heat_kinds, progress, self.shifts)
 
 
 def task_of(library: Library, machine: Machine) -> Task | None:
     """What the machine's batches could still teach; None where all of them have."""
     report = model_of(library, machine)[0].report
     batches, _ = usable_batches(library, machine)
-    left = tuple(batch for batch in batches if batch.label not in report.refused)
-    if all(batch.label in report.batches for batch in left):
+    if all(batch.label in report.batches or batch.label in report.refused for batch in batches):
         return None
-    return Task(machine, report.batches, left)
+    # What was refused last may be right together with what came since: a probe that was moved shows in several batches only.
+    last = max((index for index, batch in enumerate(batches) if batch.label in report.batches), default=-1)
+    left = tuple(batch for index, batch in enumerate(batches) if batch.label not in report.refused or index > last)
+    return Task(machine, report.batches, left, report.shifts)
 
 
 def learn_apart(task: Task, progress: Told, niceness: int = NICENESS) -> Lesson:
@@ -103,8 +114,14 @@ def fit_apart(library: Library, machine: Machine, progress: Told) -> tuple[Machi
     RuntimeError : if the process ended without an answer.
     """
 
-    def learned(batches: Sequence[LoggedBatch], _full_load: float, _heats: Sequence[str], going: Told | None) -> MachineModel:
-        return learn_apart(Task(machine, (), tuple(batches)), going or progress, AWAITED).model
+    def learned(
+        batches: Sequence[LoggedBatch],
+        _full_load: float,
+        _heats: Sequence[str],
+        going: Told | None,
+        shifts: tuple[ProbeShift, ...],
+    ) -> MachineModel:
+        return learn_apart(Task(machine, (), tuple(batches), shifts), going or progress, AWAITED).model
 
     return fit_machine(library, machine, progress=progress, learned=learned)
 
@@ -130,7 +147,9 @@ def keep_lesson(library: Library, task: Task, lesson: Lesson) -> str:
     """Keep what was learned, and say it in one line."""
     machine = library.machine(task.machine.name)
     before = model_of(library, machine)[0].report
-    refused = (*before.refused, *(label for label in lesson.refused if label not in before.refused))
+    refused = tuple(
+        label for label in dict.fromkeys((*before.refused, *lesson.refused)) if label not in lesson.model.report.batches
+    )
     model = replace(lesson.model, report=replace(lesson.model.report, refused=refused))
     keep_model(library, machine, model, task.batches)
     return lesson_words(machine, lesson)
@@ -140,10 +159,12 @@ def lesson_words(machine: Machine, lesson: Lesson) -> str:
     """What was learned and how far to trust it, in one line."""
     report = lesson.model.report
     which = _listed(lesson.taught)
+    if lesson.moved:
+        return shift_words(lesson.moved[-1])
     if lesson.refused:
         return tr(
             "Not learned from {}: with it Firnel was {:.1f} K off on other batches of {}, without it {:.1f} "
-            "K. Is its load or a mark wrong?",
+            "K. Is its load or a mark wrong, or was a probe moved?",
             which,
             lesson.after_c,
             machine.name,

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from enum import IntEnum
 
 from firnel.core.guidance import Advice, Choice, Off, Place
-from firnel.core.model.forecast import Interval
+from firnel.core.model.foretelling import Interval
 from firnel.core.units import Units, clock
 from firnel.core.usual import STALL_RATE
 from firnel.core.vocabulary import Control, Machine, MarkKind, word_of

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.guidance import Choice
-from firnel.core.model.forecast import FORWARD_STEP, Forecast
+from firnel.core.model.forecast import FORWARD_STEP
+from firnel.core.model.foretelling import Forecast
 from firnel.core.plan import PlanCurve
 from firnel.core.usual import CRASH_FALL, FLICK_RISE, STALL_RATE
 from firnel.core.words import tr

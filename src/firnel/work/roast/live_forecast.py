@@ -24,7 +24,8 @@ from firnel.core.guidance import (
 from firnel.core.known_course import Course
 from firnel.core.machine.capacity import bares_probe
 from firnel.core.model.following import Follower
-from firnel.core.model.forecast import DropRule, Forecast, Forecaster, Marks
+from firnel.core.model.forecast import Forecaster
+from firnel.core.model.foretelling import DropRule, Forecast, Marks
 from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
