@@ -9,10 +9,12 @@ import pytest
 from logged import LOGS, MACHINES, lot_of, record_of
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
+from sqlalchemy import update
 
 from firnel.app.window import make_application, make_window
 from firnel.core.machine.preheat import Going, preheat_of, preheat_state
 from firnel.core.model.lessons import learn, learn_more
+from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.devices.address import AddressError, open_source
@@ -24,6 +26,7 @@ from firnel.devices.simulator.physics import DrumRoaster
 from firnel.devices.simulator.plant import Plant
 from firnel.devices.simulator.server import SimulatorServer
 from firnel.store.library import Library
+from firnel.store.tables import plan_versions
 from firnel.ui.machines.map_sheet import MapSheet
 from firnel.ui.machines.old_logs_sheet import OldLogsSheet
 from firnel.ui.shared.list_page import ListPage
@@ -343,6 +346,14 @@ def test_a_batch_with_a_wrong_load_is_not_learned_from(library):
     assert batches[-1].label in good.model.report.batches
 
 
+def plan_on(machine_id):
+    at_bean, at_air = (
+        PlannedMove(Control.GAS, 2.0, anchor, 0.0, at_c=at) for anchor, at in ((Anchor.BEAN, 150.0), (Anchor.AIR, 210.0))
+    )
+    wanted = Targets(charge_c=200.0, development_s=90.0, drop_c=208.0)
+    return Plan("Before", "south", "", 0.7, targets=wanted, moves=(at_bean, at_air), machine_id=machine_id)
+
+
 def test_a_bean_probe_that_was_moved_is_found_out_and_older_batches_count_as_it_reads_now(library):
     def moved(record):
         more = 5.0 if record.label >= "south-006" else 0.0
@@ -360,6 +371,10 @@ def test_a_bean_probe_that_was_moved_is_found_out_and_older_batches_count_as_it_
     library.add_record(moved(replace(record_of(names[6]), started=begun)))
     task = task_of(library, machine)
     assert [batch.label for batch in task.batches] == names, "put aside no longer: both of them tell"
+    plans = [library.save_plan(plan_on(machine.id)), library.save_plan(replace(plan_on(machine.id), name="Since", id=None))]
+    with library.plan_book._engine.begin() as connection:
+        made = batches[4].started.replace(tzinfo=None)
+        connection.execute(update(plan_versions).where(plan_versions.c.plan_id == plans[0].id).values(saved_at=made))
     lesson = task.learn()
     (shift,) = lesson.moved
     assert (shift.label, shift.since) == ("south-006", batches[5].started)
@@ -367,6 +382,11 @@ def test_a_bean_probe_that_was_moved_is_found_out_and_older_batches_count_as_it_
     assert keep_lesson(library, task, lesson).startswith("Since south-006 the bean probe reads")
     model, _ = model_of(library, library.machine("south"))
     assert (model.report.batches, model.report.refused, model.report.shifts) == (tuple(names), (), (shift,))
+    went, stayed = ([one for one in library.plans() if one.id == plan.id][0] for plan in plans)
+    assert (went.version, stayed) == (2, plans[1]), "kept since: whoever did had the new readings before them"
+    assert went.targets.drop_c == pytest.approx(208.0 + shift.by_c, abs=0.1)
+    assert went.targets.charge_c == pytest.approx(200.0 + shift.by_c, abs=0.1)
+    assert [move.at_c for move in went.moves] == [pytest.approx(150.0 + shift.by_c, abs=0.1), 210.0]
     assert any("was moved or changed" in sentence for sentence in trust_words(model))
     old, new = (compare(library, machine, model, label) for label in ("south-002", "south-007"))
     assert max(old.rms_bean_c, new.rms_bean_c) < 2.0, "each against the probe that read it"
@@ -374,8 +394,7 @@ def test_a_bean_probe_that_was_moved_is_found_out_and_older_batches_count_as_it_
     crack, drop = (record.mark(kind) for kind in (MarkKind.FIRST_CRACK, MarkKind.DROP))
     told, _ = forecast_record(library, record, machine, crack.t - record.charge_t + 1.0)
     assert told.drop_c.value == pytest.approx(np.interp(drop.t, record.trace.t, record.trace.bean), abs=4.0)
-    stayed = learn_more(names[:5], batches[:5], 0.8, ["gas"])
-    assert stayed.moved == ()
+    assert learn_more(names[:5], batches[:5], 0.8, ["gas"]).moved == ()
 
 
 def test_the_window_learns_by_itself_and_says_so_in_one_line(qtbot, library):

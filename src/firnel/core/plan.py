@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from enum import StrEnum
 
 import numpy as np
@@ -196,6 +196,20 @@ class Plan:
         """How far a target may be missed, in its own unit."""
         usual = self.tolerance_s if name.endswith("_s") else USUAL_TOLERANCE.get(name, self.tolerance_c)
         return self.tolerances.get(name, usual)
+
+    def reading_more(self, by: float) -> Plan:
+        """The same roast on a bean probe that reads so much more. [degC]"""
+        targets, curve = self.targets, self.curve
+        return replace(
+            self,
+            targets=replace(targets, charge_c=_more(targets.charge_c, by), drop_c=_more(targets.drop_c, by)),
+            moves=tuple(replace(m, at_c=_more(m.at_c, by)) if m.anchor is Anchor.BEAN else m for m in self.moves),
+            curve=replace(curve, bean=curve.bean + by) if curve is not None else None,
+        )
+
+
+def _more(reading: float | None, by: float) -> float | None:
+    return None if reading is None else round(reading + by, 1)
 
 
 @dataclass(frozen=True)

@@ -22,7 +22,7 @@ WORSE_TIMES, WORSE_C = 1.15, 0.3
 #: And where they themselves are so many times as strange to what was learned without them, and by so much. [1, degC]
 STRANGE_TIMES, STRANGE_C = 2.0, 4.0
 #: So often a bean probe is looked for that was moved, each time with what was found before.
-LOOKS = 3
+LOOKS = 4
 
 
 @dataclass(frozen=True)
@@ -84,13 +84,14 @@ def learn_more(
     ValueError : if there are no batches.
     FitCancelledError : if ``progress`` says so.
     """
-    before, begun = shifts, 0.0
+    before, begun, found = shifts, 0.0, ""
     for looks in reversed(range(LOOKS)):
         now = as_read_now(batches, shifts)
-        came = _learn(known, now, full_load, heats, _part(progress, begun, 1.0), look=looks > 0)
+        came = _learn(known, now, full_load, heats, _part(progress, begun, 1.0), looks > 0, found)
         if isinstance(came, Lesson):
             break
         shifts, begun = joined(shifts, came), 0.5 * (1.0 + begun)
+        found = came.label if came.label != found else ""  # what is left of it is made good once
     assert isinstance(came, Lesson)  # the last time none is looked for
     model = replace(came.model, report=replace(came.model.report, shifts=shifts))
     return replace(came, model=model, moved=tuple(shift for shift in shifts if shift not in before))
@@ -108,6 +109,7 @@ def _learn(
     heats: Sequence[str],
     progress: Callable[[float], bool] | None,
     look: bool,
+    just_found: str,
 ) -> Lesson | ProbeShift:
     """What batches teach; or, where ``look`` is asked for, that the bean probe was moved among them.
 
@@ -151,7 +153,7 @@ def _learn(
             if worse and _off(plain, further) > max(STRANGE_TIMES * before, STRANGE_C):
                 refused, first = further, plain
     model = without((), first, 0.7, 0.9)
-    moved = moved_probe(model, batches) if look else None
+    moved = moved_probe(model, batches, just_found) if look else None
     if moved is not None:
         return moved
     if refused:

@@ -25,15 +25,18 @@ USUAL_C = 5.0
 TOGETHER = 10.0
 #: It is believed where it is this much likelier than a probe that stayed, as a logarithm, and not less than so far. [1], [degC]
 SURE, LEAST_C = 5.0, 1.5
+#: So much that is left of a shift is made good. [degC]
+LEAST_REST_C = 0.3
 
 
-def moved_probe(model: MachineModel, batches: Sequence[LoggedBatch]) -> ProbeShift | None:
+def moved_probe(model: MachineModel, batches: Sequence[LoggedBatch], just_found: str = "") -> ProbeShift | None:
     """Where the bean probe most likely was moved or changed; None where it stayed, or that is not sure.
 
     Parameters
     ----------
     model : fitted to these batches.
     batches : oldest first.
+    just_found : label of the batch where that was found before this fit: what is left of it is told where nothing else is.
     """
     count = len(batches)
     if count < BEFORE + SINCE:
@@ -45,7 +48,7 @@ def moved_probe(model: MachineModel, batches: Sequence[LoggedBatch]) -> ProbeShi
     marks = [mark for mark in (model.yellow, model.crack) if mark.seen]
     places = [np.array([index[label] for label in mark.labels]) for mark in marks]
     stayed = sum(float(mark.likelihood(np.array(mark.seen)[None])[0]) for mark in marks)
-    best, found = SURE, None
+    best, found, rest = SURE, None, None
     curves = curve_shifts(model.fitted, batches)
     for first in range(BEFORE, count - SINCE + 1):
         middle, sd, gain = curves[first]
@@ -53,10 +56,12 @@ def moved_probe(model: MachineModel, batches: Sequence[LoggedBatch]) -> ProbeShi
         for mark, place in zip(marks, places, strict=True):
             told = told + mark.likelihood(np.array(mark.seen) - np.outer(by, place >= first))
         likelier = _log_sum(told) - stayed
-        if likelier > best:
-            mean = float(np.exp(told - _log_sum(told)) @ by)
-            best, found = likelier, ProbeShift(batches[first].label, mean, batches[first].started)
-    return found if found is not None and abs(found.by_c) >= LEAST_C else None
+        shift = ProbeShift(batches[first].label, float(np.exp(told - _log_sum(told)) @ by), batches[first].started)
+        if shift.label == just_found and abs(shift.by_c) >= LEAST_REST_C:
+            rest = shift
+        if likelier > best and abs(shift.by_c) >= LEAST_C:
+            best, found = likelier, shift
+    return found or rest
 
 
 def _log_sum(logs: FloatArray) -> float:

@@ -20,6 +20,7 @@ from firnel.core.vocabulary import BatchRecord, FloatArray, Machine
 from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.store.library import Library
+from firnel.work.machines.moved import plans_go_along
 from firnel.work.plan.whose import green_blends, lot_of
 
 #: At most so many batches are fitted: the newest, all lots in turn.
@@ -182,13 +183,17 @@ def keep_model(
 ) -> None:
     """Keep what was learned of a machine from batches, made ``at`` (now), and where its marks usually come.
 
+    Where it was learned that the bean probe was moved, the machine's plans get their readings on it.
+
     Raises
     ------
     CannotKnowError : if the machine is not in the library.
     """
     if machine.id is None:
         raise CannotKnowError(tr("{} is not in the library.", machine.name))
+    before = model_of(library, machine)[0].report.shifts
     library.machine_book.save_model(machine.id, model_to_document(model, machine.heat_kinds), at)
+    plans_go_along(library, machine, before, model.report.shifts)
     good = [batch for batch in as_read_now(batches, model.report.shifts) if batch.label not in model.report.refused]
     yellow_c, crack_c = mark_readings(good)
     library.save_machine(
@@ -261,8 +266,8 @@ def trust_words(model: MachineModel) -> tuple[str, ...]:
 def shift_words(shift: ProbeShift) -> str:
     """That a bean probe was moved or changed, and what follows from it."""
     return tr(
-        "Since {} the bean probe reads {:.1f} K {}: it was moved or changed. Older batches count as it reads now; plans "
-        "made before speak of its old readings.",
+        "Since {} the bean probe reads {:.1f} K {}: it was moved or changed. Older batches count as it reads now; plans from "
+        "before it have a version with its readings.",
         shift.label,
         abs(shift.by_c),
         tr("more") if shift.by_c > 0 else tr("less"),

@@ -1,0 +1,42 @@
+"""Plans of a machine whose bean probe was moved: their readings go along, as a new version of each."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from firnel.core.model.probe_shift import ProbeShift
+from firnel.core.vocabulary import Machine
+from firnel.core.words import tr
+from firnel.store.library import Library
+
+
+def plans_go_along(library: Library, machine: Machine, before: Iterable[ProbeShift], now: Iterable[ProbeShift]) -> int:
+    """Give plans that were made on the former bean probe their readings on the present one.
+
+    A plan that was kept since the probe was moved is left as it is: whoever kept it had the new readings before them.
+
+    Parameters
+    ----------
+    library, machine : whose plans they are.
+    before, now : shifts of its bean probe as they were known, and as they are.
+
+    Returns
+    -------
+    int : how many plans have a new version.
+    """
+    known, found = ({shift.label: shift for shift in shifts} for shifts in (before, now))
+    plans = [plan for plan in library.plans() if plan.machine_id == machine.id and not plan.archived]
+    changed: set[int] = set()
+    for label in {**known, **found}:
+        shift = found.get(label) or known[label]
+        by = sum(sign * of[label].by_c for of, sign in ((found, 1.0), (known, -1.0)) if label in of)
+        if shift.since is None or not by:
+            continue
+        why = tr("the bean probe was moved before {}: its readings now", label)
+        for index, plan in enumerate(plans):
+            newest = library.plan_book.versions(plan.id)[0] if plan.id is not None else None
+            if plan.id is None or newest is None or (newest.saved_at >= shift.since and newest.why != why):
+                continue
+            plans[index] = library.save_plan(plan.reading_more(by), why)
+            changed.add(plan.id)
+    return len(changed)
