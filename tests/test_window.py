@@ -23,12 +23,14 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
+    QSpinBox,
     QWidget,
 )
 from test_plan_and_cue import PLAN
 
 from firnel.app.first import First
 from firnel.app.window import connect_first, make_application, make_window, show_instead, use_size
+from firnel.core.day.coffee import Coffee, Component
 from firnel.core.units import parse_clock
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind
 from firnel.devices.simulator.kinds import KINDS
@@ -37,6 +39,7 @@ from firnel.devices.simulator.plant import Fault, Plant
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.ui.ahead import Ahead
+from firnel.ui.day.coffee_page import CoffeePage
 from firnel.ui.opening import Opening
 from firnel.ui.shared.actions import STATIONS
 from firnel.ui.shared.background import Background
@@ -44,9 +47,11 @@ from firnel.ui.shared.collector import Collector
 from firnel.ui.shared.lanes import Lane
 from firnel.ui.shared.space_key import SpaceKey
 from firnel.ui.shared.tabs import Tabs
+from firnel.ui.shared.typed import has_typed
 from firnel.ui.simulator_panel import SimulatorPanel
 from firnel.ui.theme.look import Look
 from firnel.work.bench.results import Results
+from firnel.work.day.orders import keep_coffee
 from firnel.work.desk import LinkState, machine_of_kind
 from firnel.work.review.records import LibraryError
 from firnel.work.roast.session import BatchOrder
@@ -603,6 +608,25 @@ def test_what_hands_have_typed_stays_where_it_is_when_the_page_is_read_again(ope
     QTest.keyClicks(field, "7")
     green.select_key(lambda lot: lot.name == "Uganda Ruhinda")
     assert field.text() == "", "it was for another lot"
+
+
+def test_a_number_that_hands_have_set_stays_when_the_page_is_read_again_until_it_is_kept(open_window):
+    window = open_window()
+    library = window.desk.library
+    keep_coffee(library, Coffee("Morning", (Component("Rwanda Isuka", 1.0),), ready_days=5), datetime.now(UTC))
+    window.show_station("Day")
+    page = window.view("Day").findChild(CoffeePage)
+    page.refresh()
+    box = next(one for one in page.sheet.findChildren(QSpinBox) if one.accessibleName() == "Days of rest until it is ready")
+    assert (box.value(), has_typed(page.sheet)) == (5, False)
+    box.setFocus()
+    QTest.keyClick(box, Qt.Key.Key_Up)
+    assert (box.value(), has_typed(page.sheet)) == (6, True)
+    library.save_lot(Lot("Burundi Kibira", "Burundi"))
+    page._show_again(page.question()())
+    assert box.value() == 6, "what comes by itself leaves it alone"
+    page.refresh()
+    assert (box.value(), has_typed(page.sheet)) == (5, False)
 
 
 def test_what_is_refused_while_hands_rest_is_not_asked_for_over_and_over(qtbot, open_window, monkeypatch):

@@ -72,8 +72,8 @@ def learn_drift(made: Sequence[tuple[LoggedBatch, Simulated]]) -> Drift:
         inside = (t >= FROM_S) & (t <= crack) & np.isfinite(off)
         ranges = [inside & (below >= low) & (below < high) for low, high in pairwise(RANGES_C)]
         rates.append([60.0 * _slope(t[known], off[known]) for known in ranges])
-    mean = _shrunk(after, SHRINK_SD, USUAL_SD)
-    by_range = tuple(_shrunk(column, RANGE_SD, RANGE_SD) for column in zip(*rates, strict=True)) or Drift.rates
+    mean = shrunk(after, SHRINK_SD, USUAL_SD)
+    by_range = tuple(shrunk(column, RANGE_SD, RANGE_SD) for column in zip(*rates, strict=True)) or Drift.rates
     return Drift(_spread(before, _mean(np.array(before))), mean, _spread(after, mean), by_range)
 
 
@@ -82,7 +82,7 @@ def _slope(t: FloatArray, off: FloatArray) -> float:
     return float(np.polyfit(t - t[0], off, 1)[0]) if t.size >= FEWEST else float("nan")
 
 
-def _shrunk(values: Sequence[float] | FloatArray, likely_sd: float, usual_sd: float) -> float:
+def shrunk(values: Sequence[float] | FloatArray, likely_sd: float, usual_sd: float) -> float:
     """Their mean, nearer to nought the less they agree; ``likely_sd`` of it, ``usual_sd`` of a single one of few."""
     known = np.array([value for value in values if np.isfinite(value)])
     if not known.size:

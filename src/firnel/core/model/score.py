@@ -10,6 +10,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from firnel.core.model.drift import Drift, shrunk
 from firnel.core.model.foretelling import DropRule, Forecast, Interval
 from firnel.core.model.identification import modelled, steel_at_charge, steel_from_idling, steel_from_roast
 from firnel.core.model.learning import MachineModel, level_samples
@@ -27,6 +28,8 @@ EARLIEST_S = 60.0
 #: The heat must move by this share of its scale to be asked what comes of it, and that is looked at so long after. [1], [s]
 LEAST_MOVE, AFTER_MOVE_S = 0.05, 60.0
 SEED = 17
+#: What is likely of what all landings together come otherwise, for each minute of development. [degC/min]
+LANDS_SD = 0.3
 #: What is said of first crack.
 CRACKS = (Statement.CRACK, Statement.CRACK_FAR)
 #: By how much the steel's interval is stretched at most.
@@ -59,6 +62,8 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
         if any(traits.lot == batch.lot for traits in blind.crack.traits):
             strange += foretold(_stranger_to(blind, batch.lot), batch, CRACKS)
 
+    drift, told = _landed_otherwise(model.drift, told, latest)
+
     def of(*kinds: Statement, usual: float = USUAL, widest: float = WIDEST) -> float:
         return stretch([(one.off, one.half) for one in told if one.statement in kinds], usual, widest)
 
@@ -82,7 +87,17 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
         factor[Statement.MOVE], factor[Statement.STEEL],
     )  # fmt: skip
     score = tuple(replace(one, half=one.half * factor[one.statement]) for one in told)
-    return replace(model, fitted=replace(model.fitted, without={}), widths=widths, level=level, score=score)
+    return replace(model, fitted=replace(model.fitted, without={}), widths=widths, level=level, drift=drift, score=score)
+
+
+def _landed_otherwise(drift: Drift, told: Sequence[Foretold], batches: Sequence[LoggedBatch]) -> tuple[Drift, list[Foretold]]:
+    """By how much all landings came otherwise than was said goes into the drift after the crack, and out of what was said."""
+    minutes = {b.label: (b.drop_t - b.first_crack_t) / 60.0 for b in batches if b.drop_t and b.first_crack_t}
+    by = shrunk([one.off / minutes[one.label] for one in told if one.statement is Statement.LANDING], LANDS_SD, LANDS_SD)
+    put_right = [
+        replace(one, off=one.off - by * minutes[one.label]) if one.statement is Statement.LANDING else one for one in told
+    ]
+    return replace(drift, after_mean=drift.after_mean + by), put_right
 
 
 def _stranger_to(model: MachineModel, lot: str) -> MachineModel:

@@ -9,6 +9,7 @@ from firnel.core.cup.scores import range_of
 from firnel.core.words import capital, meant, tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, empty, label
+from firnel.ui.shared.typed import was_filled
 from firnel.work.bench import cupping
 from firnel.work.bench.cupping import TableSet
 
@@ -140,6 +141,7 @@ class CupForm(QWidget):
             line.setText(", ".join(entry["words"].get(stage, ())))
         self.light.setValue(entry["light"])
         self.heavy.setValue(entry["heavy"])
+        was_filled(self)
         self._show_sum()
 
     def _show_sum(self) -> None:

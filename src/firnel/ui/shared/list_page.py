@@ -16,7 +16,7 @@ from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.house_table import SORT_ROLE, HouseTable, SortedRows
 from firnel.ui.shared.mini_curve import COURSE_ROLE, WIDE, CurveDelegate
 from firnel.ui.shared.parts import PageHead, button, card, label
-from firnel.ui.shared.typed import has_typed
+from firnel.ui.shared.typed import has_typed, was_filled
 from firnel.ui.theme.look import Look, mono
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
@@ -298,6 +298,7 @@ class ListPage(QWidget):
             self.sheet.show()
         self._shown_key = key
         self.show_choice(key, read)
+        was_filled(self.sheet)
 
     def _on_row(self, current: QModelIndex, _previous: QModelIndex) -> None:
         if current.isValid():
