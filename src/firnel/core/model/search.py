@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from firnel.core.model.candidates import MOST_SHIFTS, Candidates, first_above
+from firnel.core.model.candidates import Candidates, first_above
+from firnel.core.model.plan_form import MOST_SHIFTS
 from firnel.core.vocabulary import FloatArray
 
 #: A move that is kept is shifted by so many steps at most.

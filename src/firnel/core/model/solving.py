@@ -13,8 +13,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from firnel.core.model.candidates import FORMS, MET_C, MET_COLOUR, MET_LOSS, MET_S, Candidates, How
+from firnel.core.model.candidates import MET_C, MET_COLOUR, MET_LOSS, MET_S, Candidates
 from firnel.core.model.learning import MachineModel
+from firnel.core.model.plan_form import FORMS, How
 from firnel.core.model.planned import PlannedRoast, run_plan, sketched
 from firnel.core.model.search import descend, leap, on_steps, settle
 from firnel.core.model.thresholds import GreenTraits
@@ -134,7 +135,7 @@ def solve(
     row, shifts = _find(problem, how)
     solved = _planned(problem, row, shifts)
     if how is How.SKETCH:
-        due = tuple(problem.due(move) for move in solved.moves)
+        due = tuple(problem.form_of.due(move) for move in solved.moves)
         roast = sketched(model, solved, green, problem.run(row[None, :]), due)
     else:
         roast = run_plan(model, machine, solved, green, steel_c)

@@ -1,0 +1,310 @@
+"""The form of a plan: how its heat begins and is moved, by the house's own hand or by the approach, and all other controls.
+
+Levels and moments of some of the moves stay open; `firnel.core.model.candidates` finds them. While it does, marks stand at
+their target times.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from firnel.core.model.constants import control_share
+from firnel.core.model.driven import Driven, nearest
+from firnel.core.model.learning import MachineModel
+from firnel.core.model.thresholds import GreenTraits
+from firnel.core.plan import UNFORESEEN, Anchor, Plan, PlannedMove
+from firnel.core.stage_targets import StageTimes
+from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine, Role
+
+#: Moves are shifted by whole steps of this. [s]
+SHIFT_S = 5.0
+#: A move is shifted by so many of them at most.
+MOST_SHIFTS = 5
+#: What hangs on a reading or another move that never comes falls due so long after the end. [s]
+NEVER_S = 150.0
+#: Airflow as shares of the scale while drying, from yellow, from first crack: common practice, no published source.
+AIR_LEVELS = (0.22, 0.45, 0.70)
+#: What becomes of the airflow: anchor, offset [s], share of its scale. Air-led, it does what else a step of heat would.
+AIR_MOVES: dict[str, tuple[tuple[Anchor, float, float], ...]] = {
+    "": ((Anchor.YELLOW, 20.0, AIR_LEVELS[1]), (Anchor.FIRST_CRACK, -20.0, AIR_LEVELS[2])),
+    "air-led": ((Anchor.YELLOW, -10.0, 0.45), (Anchor.YELLOW, 100.0, 0.60), (Anchor.FIRST_CRACK, 5.0, 0.85)),
+}
+#: A soak-and-push coasts through this share of its development.
+COASTED = 0.4
+#: Where the other sources of heat stand at charge, and what becomes of them, as shares of their scales: radiant heat runs on
+#: into the beans and is off before first crack, a drum heater is moderate and declines; common practice, no published source.
+SOURCE_AT_CHARGE = {"radiant": 0.70, "drum": 0.50, "hot-air": 0.60, "gas": 0.60, "electric": 0.60}
+SOURCE_MOVES: dict[str, tuple[tuple[Anchor, float, float], ...]] = {
+    "radiant": ((Anchor.YELLOW, 0.0, 0.40), (Anchor.FIRST_CRACK, -60.0, 0.0)),
+    "drum": ((Anchor.YELLOW, 0.0, 0.40), (Anchor.FIRST_CRACK, -30.0, 0.25)),
+    "hot-air": ((Anchor.YELLOW, 30.0, 0.50), (Anchor.FIRST_CRACK, -10.0, 0.30)),
+    "gas": ((Anchor.YELLOW, 30.0, 0.50), (Anchor.FIRST_CRACK, -10.0, 0.30)),
+    "electric": ((Anchor.YELLOW, 30.0, 0.50), (Anchor.FIRST_CRACK, -10.0, 0.30)),
+}
+#: A batch whose heat was turned up by more than this from yellow on is no example. [share]
+LATE_RISE = 0.04
+
+
+class How(StrEnum):
+    """How freely moves are found: anew; from the plan's own; from these quickly, while a hand is dragging; not at all."""
+
+    NEW = "new"
+    KEPT = "kept"
+    SKETCH = "sketch"
+    AS_IS = "as it is"
+
+
+@dataclass(frozen=True)
+class OpenMove:
+    """A move of heat: anchor, offset [s], level as a share of full heat, whether that is open, reading, when due if known."""
+
+    anchor: Anchor
+    offset_s: float
+    level: float
+    open: bool = True
+    at_c: float | None = None
+    due: float | None = None
+    timed: bool = False  #: its moment is open although its level is not
+    own: PlannedMove | None = None  #: of the plan, where it comes from there
+
+
+#: Form of each approach: the level at charge (None: a soak, the heat truly off), then its moves. Common practice, no
+#: published source.
+FORMS: dict[str, tuple[float | None, tuple[OpenMove, ...]]] = {
+    "falling": (
+        0.80,
+        (
+            OpenMove(Anchor.CHARGE, 120.0, 0.80),
+            OpenMove(Anchor.YELLOW, 0.0, 0.68),
+            OpenMove(Anchor.YELLOW, 110.0, 0.60),
+            OpenMove(Anchor.FIRST_CRACK, -15.0, 0.42),
+        ),
+    ),
+    "air-led": (
+        0.78,
+        (
+            OpenMove(Anchor.CHARGE, 120.0, 0.78),
+            OpenMove(Anchor.YELLOW, -30.0, 0.66),
+            OpenMove(Anchor.FIRST_CRACK, 0.0, 0.38),
+        ),
+    ),
+    "soak-push": (
+        None,
+        (OpenMove(Anchor.CHARGE, 60.0, 0.92), OpenMove(Anchor.YELLOW, 20.0, 0.55)),
+    ),
+    "times": (
+        0.80,
+        (
+            OpenMove(Anchor.CHARGE, 120.0, 0.80),
+            OpenMove(Anchor.YELLOW, 0.0, 0.64),
+            OpenMove(Anchor.FIRST_CRACK, -10.0, 0.42),
+        ),
+    ),
+}
+
+
+class PlanForm:
+    """The moves of one plan, as far as they are not for the solver to find.
+
+    Parameters
+    ----------
+    model, machine, scale : fitted, its definition and the scale of its heat.
+    green : of the lot.
+    plan : what is wanted.
+    times : the stage times to aim at.
+    charge_c : to charge at. [degC]
+    how : whether the plan's moves are the form, or its held moves are worked into the form of its approach.
+    expected : when the plan's moves fall due, for those that hang on what the targets do not tell. [s]
+
+    Attributes
+    ----------
+    begins : level of heat at charge as a share of full heat; None for a soak.
+    heat : its moves, in order of time.
+    rest : moves of all other controls.
+    of_house : whether the form of heat is the house's.
+    """
+
+    def __init__(
+        self,
+        model: MachineModel,
+        machine: Machine,
+        scale: ControlScale,
+        green: GreenTraits,
+        plan: Plan,
+        times: StageTimes,
+        charge_c: float,
+        how: How,
+        expected: Mapping[int, float],
+    ) -> None:
+        self._model, self._machine, self._scale, self._plan, self._times = model, machine, scale, plan, times
+        self._control, self._green, self._charge_c, self._how = machine.main_heat, green, charge_c, how
+        self.kept = how is not How.NEW and bool(plan.start) and (bool(plan.moves) or how is How.AS_IS)
+        self._drying, self._browning, self._development = times.seconds
+        self._crack = self._drying + self._browning
+        self._end = self._crack + self._development
+        self._levels_c = tuple(mark.expect(green, plan.load_kg)[0] for mark in (model.yellow, model.crack))
+        self._expected = {id(plan.moves[index]): at for index, at in expected.items()}
+        self._house = self._nearest_batch()
+        self.of_house = False
+        self.begins, self.heat = self._shape(expected)
+        self.rest = self._other_moves()
+
+    def share(self, control: Control, setting: float) -> float:
+        """A setting as a share of full heat."""
+        return float(control_share(self._machine, control, np.array([setting]))[0])
+
+    def _shape(self, expected: Mapping[int, float]) -> tuple[float | None, tuple[OpenMove, ...]]:
+        """Level at charge and the moves of heat, in order of time."""
+        of_house = self._form_of_house()
+        self.of_house = of_house is not None
+        begins, form = of_house or FORMS[self._plan.approach]
+        own = [
+            OpenMove(m.anchor, m.offset_s, self.share(self._control, m.to), self._frees(m), m.at_c, expected.get(index), own=m)
+            for index, m in enumerate(self._plan.moves)
+            if m.control == self._control and (self.kept or m.held)
+        ]
+        if self.kept or self._plan.start_held:
+            begins = self.share(self._control, self._plan.start.get(self._control, self._scale.high))
+        if self._plan.approach == "soak-push":
+            coast = SHIFT_S * round((1.0 - COASTED) * self._development / SHIFT_S)
+            form = (*form, OpenMove(Anchor.FIRST_CRACK, coast, 0.0, open=False, timed=True))
+        left = [] if self.kept else list(form)
+        for move in own:
+            # A held move takes the place of the open one that is nearest to it.
+            gaps = [abs(self.due(other) - self.due(move)) for other in left]
+            if gaps and min(gaps) < 60.0:
+                left.pop(gaps.index(min(gaps)))
+        form = tuple(left)
+        return begins, tuple(sorted((*form, *own), key=self.due))
+
+    def _nearest_batch(self) -> Driven | None:
+        """The logged batch that a new plan begins from."""
+        if self.kept:
+            return None
+        return nearest(self._model.driven, self._plan.load_kg or 1.0, self._green, self._times, self._charge_c)
+
+    def _form_of_house(self) -> tuple[float | None, tuple[OpenMove, ...]] | None:
+        """The form of heat as the house has it; an approach that asks for another hand keeps its own.
+
+        A falling rate begins from no batch that soaked, and neither from one that was heated up late.
+        """
+        if self._plan.approach not in ("times", "falling") or self.kept:
+            return None
+        falling = self._plan.approach == "falling"
+        example = (
+            one
+            for one in self._model.driven
+            if self._control in one.start
+            and one.rises_late(self._control) <= LATE_RISE * (self._scale.high - self._scale.low)
+            and not (falling and one.start[self._control] <= self._scale.low)
+        )
+        house = nearest(example, self._plan.load_kg or 1.0, self._green, self._times, self._charge_c)
+        if house is None:
+            return None
+        moves = [
+            OpenMove(
+                move.anchor,
+                house.stretched(move, self._times),
+                self.share(self._control, move.to),
+                open=move.to > self._scale.low,
+            )
+            for move in house.of(self._control)
+        ]
+        first = house.start[self._control]
+        if not any(move.open for move in moves) and first <= self._scale.low:
+            return None
+        return (self.share(self._control, first) if first > self._scale.low else None), tuple(moves)
+
+    def _frees(self, move: PlannedMove) -> bool:
+        """Whether a move of the plan is open; one that puts the burner out is meant so."""
+        return not move.held and move.to > self._scale.low and self._how is not How.AS_IS
+
+    def _other_moves(self) -> tuple[PlannedMove, ...]:
+        """Moves of all but the main heat; they are not open."""
+        own = tuple(m for m in self._plan.moves if m.control != self._control and (self.kept or m.held))
+        if self.kept:
+            return own
+        usual = [move for control in self._machine.controls for move in self._usual_moves(control)]
+        taken = {(m.control, m.anchor) for m in own}
+        free = sorted((move for move in usual if (move.control, move.anchor) not in taken), key=self.due)
+        stands = {control: self.settings_at_charge(control) for control in self._machine.controls if control != self._control}
+        made = []
+        for move in free:
+            if move.to != stands[move.control]:  # one that changes nothing is none
+                made.append(move)
+                stands[move.control] = move.to
+        return (*own, *made)
+
+    def _usual_moves(self, control: Control) -> list[PlannedMove]:
+        """What is done with a control that is not open: as the house does it, unless the approach itself moves the air."""
+        if control == self._control:
+            return []
+        led = control == self._machine.main_air and self._plan.approach == "air-led"
+        house, scale = self._house, self._machine.controls[control]
+        if house is not None and control in house.start and not led:
+            return [
+                PlannedMove(control, scale.nearest(move.to), move.anchor, house.stretched(move, self._times))
+                for move in house.of(control)
+            ]
+        moves: tuple[tuple[Anchor, float, float], ...] = ()
+        if control == self._machine.main_air:
+            moves = AIR_MOVES["air-led" if led else ""]
+        elif self._machine.role(control) is Role.HEAT:
+            moves = SOURCE_MOVES[self._machine.kind_of(control)]
+        return [PlannedMove(control, self._level(control, share), anchor, offset) for anchor, offset, share in moves]
+
+    def _level(self, control: Control, share: float) -> float:
+        scale, seen = self._machine.controls[control], self._model.seen.get(control)
+        wanted = scale.low + share * (scale.high - scale.low)
+        return scale.nearest(wanted if seen is None or self._machine.role(control) is Role.HEAT else seen.inside(wanted))
+
+    def due(self, move: OpenMove | PlannedMove) -> float:
+        """When a move falls due while marks stand at their target times. [s]"""
+        own = getattr(move, "own", None) or move
+        known = getattr(move, "due", None) or self._expected.get(id(own))
+        if move.anchor in (Anchor.BEAN, Anchor.AIR, Anchor.MOVE, *UNFORESEEN) and known is not None:
+            return float(known)
+        if move.anchor is Anchor.BEAN and move.at_c is not None:
+            yellow, crack = self._levels_c
+            return self._drying + (move.at_c - yellow) / max(crack - yellow, 1.0) * self._browning
+        if move.anchor in (Anchor.AIR, Anchor.MOVE, *UNFORESEEN):
+            return float(self._end + NEVER_S)  # it does not come
+        marks = {
+            Anchor.TURNING: 75.0, Anchor.YELLOW: self._drying, Anchor.FIRST_CRACK: self._crack, Anchor.DROP: self._end,
+        }  # fmt: skip
+        return max(marks.get(move.anchor, 0.0) + move.offset_s, 0.0)
+
+    @property
+    def coasts_at(self) -> float:
+        """From when on the burner is meant to be out up to the drop, at the earliest; infinite where it is not. [s]"""
+        last = self.heat[-1] if self.heat else None
+        if last is None or last.open or last.level > 0.0:
+            return float("inf")
+        return self.due(last) - (MOST_SHIFTS * SHIFT_S if last.timed else 0.0)
+
+    def settings_of(self, control: Control, t: FloatArray) -> FloatArray:
+        """The settings of a control that is not open at times from charge, shape (n,). [s]"""
+        settings = np.full(t.size, self.settings_at_charge(control), np.float64)
+        for move in sorted((m for m in self.rest if m.control == control), key=self.due):
+            settings[t >= self.due(move)] = move.to
+        return settings
+
+    def settings_at_charge(self, control: Control) -> float:
+        """A control other than the main heat at charge: the plan's own, else the usual."""
+        scale, role = self._machine.controls[control], self._machine.role(control)
+        if (self.kept or self._plan.start_held) and control in self._plan.start:
+            return self._plan.start[control]
+        if self._house is not None and control in self._house.start:
+            return scale.nearest(self._house.start[control])
+        seen = self._model.seen.get(control)
+        if seen is not None and role is not Role.HEAT:
+            return scale.nearest(seen.start)
+        if role is Role.AIRFLOW:  # a second one in the same duct stands open
+            return self._level(control, AIR_LEVELS[0]) if control == self._machine.main_air else scale.high
+        if role is Role.HEAT:
+            return self._level(control, SOURCE_AT_CHARGE[self._machine.kind_of(control)])
+        return scale.nearest(0.75 * scale.high)
