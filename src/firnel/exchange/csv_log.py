@@ -10,7 +10,7 @@ import csv
 import io
 import math
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -19,28 +19,26 @@ import numpy as np
 
 from firnel.core.mark_finding import find_charge, find_drop, find_turning
 from firnel.core.stages import MarkOrderError, check_mark_order
-from firnel.core.vocabulary import MOST_CONTROLS, BatchRecord, Control, FloatArray, Found, Mark, MarkKind, Move, Trace
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Mark, MarkKind, Move, Trace
 from firnel.core.words import tr
+from firnel.exchange.csv_table import (
+    NO_CONTROLS,
+    cell_of,
+    columns_of,
+    going_forward,
+    numbers_of,
+    read_text,
+    rows_of,
+    split_header,
+    times_of,
+    units_of,
+)
 from firnel.exchange.errors import ImportRefusedError
 
-MOST_BYTES, MOST_ROWS = 64_000_000, 400_000
 #: A log is no longer than a day, and no bean probe of a roast reads more or less than this. [s], [degC]
 MOST_S, BEAN_C, AIR_C = 86_400.0, (-30.0, 400.0), (-30.0, 700.0)
 #: Settings beyond this are none, on whatever scale.
 MOST_SETTING = 1e5
-FIELDS = ("time", "bean", "air", "gas", "airflow", "drum")
-_OTHERS = ("time", "bean", "air", "mark")
-
-#: Words by which a column is known, most telling first. The order of the fields matters: airflow before air.
-_NAMES: dict[str, tuple[str, ...]] = {
-    "time": ("time", "elapsed", "seconds", "zeit", "tiempo", "tempo"),
-    "airflow": ("airflow", "air flow", "fan", "damper", "draft", "air_flow"),
-    "bean": ("bean", "product", "probe1", "probe 1"),
-    "air": ("air", "exhaust", "environment", "probe2", "probe 2"),
-    "gas": ("gas", "burner", "heat", "power"),
-    "drum": ("drum", "rpm", "speed"),
-    "mark": ("mark", "event", "milestone"),
-}
 _MARK_WORDS: dict[str, MarkKind] = {
     "charge": MarkKind.CHARGE, "load": MarkKind.CHARGE, "turning": MarkKind.TURNING, "turning point": MarkKind.TURNING,
     "yellow": MarkKind.YELLOW, "dry end": MarkKind.YELLOW, "first crack": MarkKind.FIRST_CRACK, "fc": MarkKind.FIRST_CRACK,
@@ -98,17 +96,17 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
     """
     wishes = wishes or ImportWishes()
     said: list[str] = []
-    text = _read_text(path)
-    rows, delimiter, decimal = _rows(text, path.name)
-    header, body = _split_header(rows)
-    columns = _columns(header, body, wishes.columns, path.name, decimal)
+    text = read_text(path)
+    rows, delimiter, decimal = rows_of(text, path.name)
+    header, body = split_header(rows)
+    columns = columns_of(header, body, wishes.columns, path.name, decimal)
     said.append(
         tr("delimiter {!r}, decimal {!r}, ", delimiter, decimal)
         + ", ".join(f"{name} = {(header[index] if header else tr('column {}', index + 1))}" for name, index in columns.items())
     )
-    numbers = {name: _numbers(body, index, decimal) for name, index in columns.items() if name not in ("time", "mark")}
-    t = _times(body, columns["time"], decimal, path.name)
-    keep, dropped = _forward(t, path.name)
+    numbers = {name: numbers_of(body, index, decimal) for name, index in columns.items() if name not in ("time", "mark")}
+    t = times_of(body, columns["time"], decimal, path.name)
+    keep, dropped = going_forward(t, path.name)
     if dropped:
         said.append(tr("{} lines whose time does not go forward were left out", dropped))
     t = t[keep]
@@ -120,7 +118,7 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
     _to_celsius(numbers, header, columns, wishes.temperature, said)
     _leave_out_absurd(numbers, path.name, said)
     blank = np.full(t.size, np.nan)
-    controls = {Control(name): values for name, values in numbers.items() if name not in _OTHERS}
+    controls = {Control(name): values for name, values in numbers.items() if name not in NO_CONTROLS}
     trace = Trace(t, numbers["bean"], numbers.get("air", blank), controls, np.zeros(t.size, np.int64))
     if np.isfinite(trace.bean).sum() < 10:
         raise ImportRefusedError(tr("{} has fewer than ten bean readings; there is no roast in it.", path.name))
@@ -139,34 +137,7 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
         room_c=wishes.room_c,
         remark=tr("imported from {}", path.name),
     )
-    return Imported(record, tuple(said), _control_units(header, columns))
-
-
-#: Words in a heading that tell the unit of a control.
-_UNIT_WORDS = {
-    "kpa": "kPa", "mbar": "mbar", "inh2o": "inH2O", "pct": "%", "%": "%", "percent": "%", "pa": "Pa", "rpm": "rpm", "hz": "Hz",
-    "kw": "kW", "w": "W", "step": "step", "steps": "step",
-}  # fmt: skip
-#: A source of heat that is called so is one of several, and goes by its own name.
-_OWN_SOURCES = ("hot air", "radiant", "infrared", "drum heat", "drum power", "air heat")
-
-
-def _control_heading(heading: str) -> tuple[str, str | None]:
-    """Name and unit that a heading tells: ``hot_air_pct``, ``Burner (mbar)``; None for a unit that no control has."""
-    words = [word for word in re.split(r"[^a-z0-9%]+", heading.lower()) if word]
-    unit = next((_UNIT_WORDS[word] for word in words if word in _UNIT_WORDS), None)
-    return " ".join(word for word in words if word not in _UNIT_WORDS), unit
-
-
-def _control_units(header: Sequence[str] | None, columns: Mapping[str, int]) -> dict[Control, str]:
-    """Units of the controls: ``gas_kpa``, ``Airflow (%)``."""
-    units: dict[Control, str] = {}
-    for name, index in columns.items():
-        if header and name not in _OTHERS:
-            _, unit = _control_heading(header[index])
-            if unit is not None:
-                units[Control(name)] = unit
-    return units
+    return Imported(record, tuple(said), units_of(header, columns))
 
 
 def write_csv_log(record: BatchRecord, scales: Mapping[Control, str] | None = None) -> str:
@@ -222,192 +193,6 @@ def _plain(value: float | None) -> str:
     )
 
 
-def _read_text(path: Path) -> str:
-    try:
-        size = path.stat().st_size
-        if size == 0:
-            raise ImportRefusedError(tr("{} is empty.", path.name))
-        if size > MOST_BYTES:
-            raise ImportRefusedError(
-                tr(
-                    "{} is {:.0f} MB; a roast log is smaller than {:.0f} MB.",
-                    path.name,
-                    size / 1000000.0,
-                    MOST_BYTES / 1000000.0,
-                )
-            )
-        raw = path.read_bytes()
-    except OSError as error:
-        raise ImportRefusedError(tr("{} cannot be read: {}.", path, error.strerror)) from error
-    if b"\x00" in raw[:4096] and not raw.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise ImportRefusedError(tr("{} is a binary file, not a CSV log.", path.name))
-    for encoding in ("utf-16",) if raw.startswith((b"\xff\xfe", b"\xfe\xff")) else ("utf-8-sig", "cp1252"):
-        try:
-            return raw.decode(encoding)
-        except UnicodeDecodeError:
-            continue
-    raise ImportRefusedError(tr("{} is not a text file that can be read.", path.name))
-
-
-def _rows(text: str, name: str) -> tuple[list[list[str]], str, str]:
-    lines = [line for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")]
-    if len(lines) > MOST_ROWS:
-        raise ImportRefusedError(tr("{} has {} lines; a roast log has fewer than {}.", name, len(lines), MOST_ROWS))
-    sample = lines[:50]
-    delimiter = max(";\t,|", key=lambda mark: (min((line.count(mark) for line in sample), default=0), ";\t,|".index(mark) == 0))
-    if not any(delimiter in line for line in sample):
-        raise ImportRefusedError(tr("{} has only one column; a log needs at least time and bean temperature.", name))
-    decimal = "," if delimiter != "," and any(re.search(r"\d,\d", line) for line in sample) else "."
-    try:
-        return list(csv.reader(lines, delimiter=delimiter)), delimiter, decimal
-    except csv.Error as error:
-        raise ImportRefusedError(tr("{} is no table that can be read: {}.", name, error)) from error
-
-
-def _split_header(rows: list[list[str]]) -> tuple[list[str], list[list[str]]]:
-    first = rows[0]
-    has_letters = sum(bool(re.search(r"[A-Za-z]", cell)) for cell in first)
-    return ([cell.strip() for cell in first], rows[1:]) if has_letters >= max(1, len(first) // 2) else ([], rows)
-
-
-def _columns(header: list[str], body: list[list[str]], wished: Mapping[str, str], name: str, decimal: str) -> dict[str, int]:
-    found: dict[str, int] = {}
-    for wish, column in wished.items():
-        try:
-            field_name = wish if wish in _NAMES else str(Control.named(wish))
-        except ValueError as error:
-            raise ImportRefusedError(tr("There is no reading {!r}: {}", wish, error)) from error
-        lowered = [cell.lower() for cell in header]
-        if column.lower() in lowered:
-            found[field_name] = lowered.index(column.lower())
-        elif column.isdecimal() and 1 <= int(column) <= len(body[0] if body else header):
-            found[field_name] = int(column) - 1
-        else:
-            raise ImportRefusedError(
-                tr("{} has no column {!r}; it has {}.", name, column, ", ".join(header) or tr("no headings"))
-            )
-    own = _own_controls(header, found, name)
-    for field_name, words in _NAMES.items():
-        for index, cell in enumerate(header):
-            if field_name in found or index in found.values() or index in own.values():
-                continue
-            if any(word in cell.lower() for word in words):
-                found[field_name] = index
-    found |= {key: index for key, index in own.items() if index not in found.values()}
-    if not header and "time" not in found:
-        found = {"time": 0, "bean": 1} | ({"air": 2} if body and len(body[0]) > 2 else {}) | found
-    if "time" not in found or "bean" not in found:
-        missing = tr("time") if "time" not in found else tr("bean temperature")
-        raise ImportRefusedError(
-            tr(
-                "No column of {} looks like {}; say which with --columns time=…,bean=…. It has: {}.",
-                name,
-                missing,
-                ", ".join(header),
-            )
-        )
-    return found
-
-
-def _own_controls(header: list[str], found: Mapping[str, int], name: str) -> dict[str, int]:
-    """Columns that are controls by their unit and that no usual word names, by key.
-
-    Raises
-    ------
-    ImportRefusedError : if two columns are one control.
-    """
-    own: dict[str, int] = {}
-    for index, cell in enumerate(header):
-        words, unit = _control_heading(cell)
-        key = _control_key(words, unit) if index not in found.values() else None
-        if key is None:
-            continue
-        if key in own:
-            raise ImportRefusedError(
-                tr("{} has two columns for {!r}: {} and {}. Rename one of them.", name, key, header[own[key]], cell)
-            )
-        if key not in found:
-            own[key] = index
-    if len(own) > MOST_CONTROLS:
-        raise ImportRefusedError(
-            tr("{} has {} columns that look like controls; {} are the most.", name, len(own), MOST_CONTROLS)
-        )
-    return own
-
-
-def _control_key(words: str, unit: str | None) -> str | None:
-    """The key of the control that a heading names; None where it names none, or no more than looks like one."""
-    usual = {key: known for key, known in _NAMES.items() if key not in _OTHERS}
-    exact = next((key for key, known in usual.items() if words in known), None)
-    if exact is not None or unit is None or not words:
-        return exact
-    looks = any(word in words for known in usual.values() for word in known)
-    return None if looks and not any(word in words for word in _OWN_SOURCES) else str(Control.named(words[:20].strip()))
-
-
-def _cell(row: Sequence[str], index: int) -> str:
-    return row[index].strip() if index < len(row) else ""
-
-
-def _number(cell: str, decimal: str) -> float:
-    try:
-        return float(cell.replace(decimal, ".") if decimal == "," else cell)
-    except ValueError:
-        return math.nan
-
-
-def _numbers(body: Iterable[Sequence[str]], index: int, decimal: str) -> FloatArray:
-    return np.array([_number(_cell(row, index), decimal) for row in body])
-
-
-def _times(body: Sequence[Sequence[str]], index: int, decimal: str, name: str) -> FloatArray:
-    """Seconds from numbers, minutes:seconds, hours:minutes:seconds or dates with a time."""
-
-    def seconds(cell: str) -> float:
-        if ":" not in cell:
-            return _number(cell, decimal)
-        if "-" in cell or "T" in cell:
-            try:
-                return datetime.fromisoformat(cell).timestamp()
-            except ValueError:
-                return math.nan
-        total = 0.0
-        for part in cell.split(":"):
-            total = total * 60.0 + _number(part, decimal)
-        return total
-
-    t = np.array([seconds(_cell(row, index)) for row in body])
-    if np.isfinite(t).sum() < 10:
-        raise ImportRefusedError(tr("{} has no ten lines with a time in them; there is no roast in it.", name))
-    if float(np.nanmin(t)) > 1e6:
-        t = t - float(np.nanmin(t))  # clock times count from the first line
-    return t
-
-
-def _forward(t: FloatArray, name: str) -> tuple[np.ndarray, int]:
-    """Which lines go forward in time; a log that goes back often is refused."""
-    keep = np.zeros(t.size, bool)
-    newest = -math.inf
-    for index, moment in enumerate(t):
-        if math.isfinite(moment) and moment > newest:
-            keep[index] = True
-            newest = moment
-    timed = int(np.isfinite(t).sum())
-    dropped = timed - int(keep.sum())
-    if dropped > 0.2 * timed:
-        back = int(np.flatnonzero(np.diff(np.nan_to_num(t)) < 0)[0]) + 2 if (np.diff(np.nan_to_num(t)) < 0).any() else 0
-        raise ImportRefusedError(
-            tr(
-                "In {} time goes backwards or stands still in {} of {} lines (first near line {}).",
-                name,
-                dropped,
-                timed,
-                back + 1,
-            )
-        )
-    return keep, dropped
-
-
 def _to_celsius(
     numbers: dict[str, FloatArray], header: list[str], columns: Mapping[str, int], wished: str | None, said: list[str]
 ) -> None:
@@ -459,7 +244,7 @@ def _marks_in_column(
 ) -> dict[MarkKind, float]:
     if index is None:
         return {}
-    cells = [_cell(row, index) for row, kept in zip(body, keep, strict=True) if kept]
+    cells = [cell_of(row, index) for row, kept in zip(body, keep, strict=True) if kept]
     found: dict[MarkKind, float] = {}
     for moment, cell in zip(t, cells, strict=True):
         kind = _MARK_WORDS.get(cell.lower().replace("_", " "))

@@ -10,7 +10,8 @@ from typing import Any
 
 from firnel.core.vocabulary import BatchRecord, MarkKind
 from firnel.core.words import tr
-from firnel.exchange.csv_log import FIELDS, Imported, ImportWishes
+from firnel.exchange.csv_log import Imported, ImportWishes
+from firnel.exchange.csv_table import FIELDS
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.table_rows import table_rows
 from firnel.store.library import Library
