@@ -142,7 +142,7 @@ def test_what_is_no_log_is_refused_in_one_sentence(write, text, words):
 
 
 def test_huge_files_are_refused_before_they_are_read(write, monkeypatch):
-    monkeypatch.setattr("firnel.exchange.csv_log.MOST_BYTES", 1000)
+    monkeypatch.setattr("firnel.exchange.csv_table.MOST_BYTES", 1000)
     with pytest.raises(ImportRefusedError, match="smaller than"):
         read_csv_log(write(log()))
 
