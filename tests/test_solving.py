@@ -539,6 +539,7 @@ def test_what_changed_why_and_what_was_roasted_by_it_is_kept(qtbot, plans, libra
     plans.print_sheet(tmp_path / "sheet.pdf")
     assert (tmp_path / "sheet.pdf").read_bytes().startswith(b"%PDF")
     plans.print_labels(tmp_path / "labels.pdf", 13)
+    qtbot.waitUntil(lambda: "labels.pdf" in words(plans))
     assert (tmp_path / "labels.pdf").read_bytes().count(b"/Type /Page\n") == 2, "twelve on a page"
     with pytest.raises(OSError, match="cannot be written"):
         plans.print_sheet(tmp_path / "nowhere" / "sheet.pdf")

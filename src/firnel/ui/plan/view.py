@@ -17,6 +17,7 @@ from firnel.core.words import later, tr
 from firnel.ui.plan.editor import PlanEditor
 from firnel.ui.plan.plots import PlanPlots
 from firnel.ui.plan.versions import VersionsSheet
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage, archived_words
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, chosen, label, offer
 from firnel.ui.theme.look import Look
@@ -69,6 +70,7 @@ class PlanView(ListPage):
         self.editor.laddered.connect(self._on_laddered)
         self.editor.left.connect(self.leave_editor)
         self.editor.explained.connect(self._say_under_title)
+        self.background = Background(self, self._say_under_title)
         self.body.addWidget(self.editor, 1)
         self._plots = PlanPlots(look)
         self.sheet_column.addWidget(self._plots, 1)
@@ -273,24 +275,21 @@ class PlanView(ListPage):
 
     def _on_sheet(self) -> None:
         if self._plan is not None and (path := self._ask_path(f"{self._plan.name}.pdf")):
-            self._print(lambda: self.print_sheet(path))
+            try:
+                self.print_sheet(path)
+            except OSError as error:
+                self._say_under_title(str(error))
 
     def _on_labels(self) -> None:
         if self._plan is None:
             return
         count, wanted = QInputDialog.getInt(self, tr("Labels"), tr("How many loads are weighed?"), 4, 1, 60)
         if wanted and (path := self._ask_path(f"{self._plan.name} labels.pdf")):
-            self._print(lambda: self.print_labels(path, count))
+            self.print_labels(path, count)
 
     def _ask_path(self, name: str) -> Path | None:
         chosen, _ = QFileDialog.getSaveFileName(self, tr("Print into a PDF file"), name, tr("PDF (*.pdf)"))
         return Path(chosen) if chosen else None
-
-    def _print(self, action: Callable[[], None]) -> None:
-        try:
-            action()
-        except (OSError, ValueError) as error:
-            self._say_under_title(str(error))
 
     def print_sheet(self, path: Path) -> None:
         """Write the sheet for the wall of the plan that is shown.
@@ -313,19 +312,17 @@ class PlanView(ListPage):
         self._say_under_title(tr("Written: {}", path))
 
     def print_labels(self, path: Path, count: int) -> None:
-        """Write labels for the next loads of the plan that is shown.
-
-        Raises
-        ------
-        OSError : if the file cannot be written.
-        ValueError : if the plan has no load, or the count makes no sense.
-        """
+        """Write labels for the next loads of the plan that is shown, beside the window."""
         from firnel.ui.plan.paper import write_labels
         from firnel.work.day.labels import labels_for
 
-        if self._plan is not None:
-            write_labels(path, self._desk.ask(labels_for, self._plan, count, self._desk.settings.units))
-            self._say_under_title(tr("Written: {}", path))
+        plan, ask, units = self._plan, self._desk.ask, self._desk.settings.units
+        if plan is not None:
+            self.background.run(
+                "labels",
+                lambda: write_labels(path, ask(labels_for, plan, count, units)),
+                lambda _: self._say_under_title(tr("Written: {}", path)),
+            )
 
     def _on_queue(self) -> None:
         if self._plan is None:
