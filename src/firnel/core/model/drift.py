@@ -100,4 +100,5 @@ def _mean(values: FloatArray) -> float:
 
 def _spread(values: Sequence[float], mean: float) -> float:
     known = np.array([value for value in values if np.isfinite(value)])
-    return float(np.sqrt((IMAGINED * USUAL_SD**2 + np.nansum((known - mean) ** 2)) / (IMAGINED + known.size)))
+    # One of them tells of the mean.
+    return float(np.sqrt((IMAGINED * USUAL_SD**2 + np.nansum((known - mean) ** 2)) / (IMAGINED + max(known.size - 1, 0))))

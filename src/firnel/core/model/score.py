@@ -91,13 +91,21 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
 
 
 def _landed_otherwise(drift: Drift, told: Sequence[Foretold], batches: Sequence[LoggedBatch]) -> tuple[Drift, list[Foretold]]:
-    """By how much all landings came otherwise than was said goes into the drift after the crack, and out of what was said."""
+    """By how much all landings came otherwise than was said goes into the drift after the crack, and out of what was said.
+
+    Out of what was said of a batch goes what the others show of it: it would not have been known from its own.
+    """
     minutes = {b.label: (b.drop_t - b.first_crack_t) / 60.0 for b in batches if b.drop_t and b.first_crack_t}
-    by = shrunk([one.off / minutes[one.label] for one in told if one.statement is Statement.LANDING], LANDS_SD, LANDS_SD)
+    rates = {one.label: one.off / minutes[one.label] for one in told if one.statement is Statement.LANDING}
+
+    def by(label: str = "") -> float:
+        return shrunk([rate for other, rate in rates.items() if other != label], LANDS_SD, LANDS_SD)
+
     put_right = [
-        replace(one, off=one.off - by * minutes[one.label]) if one.statement is Statement.LANDING else one for one in told
+        replace(one, off=one.off - by(one.label) * minutes[one.label]) if one.statement is Statement.LANDING else one
+        for one in told
     ]
-    return replace(drift, after_mean=drift.after_mean + by), put_right
+    return replace(drift, after_mean=drift.after_mean + by()), put_right
 
 
 def _stranger_to(model: MachineModel, lot: str) -> MachineModel:
