@@ -29,13 +29,10 @@ MOST_BATCHES = 16
 USUAL_LOAD_KG = 5.0
 #: A batch is the first on a cold machine after a pause of this.
 COLD_AFTER = timedelta(hours=3)
-#: What learns a machine: batches, full load [kg], its kinds of heat, what is told the share done and says whether to go on, and
-#: shifts of the bean probe that are known.
+#: What is told the share done [0..1], and says whether to go on.
 Told = Callable[[float], bool]
-Learning = Callable[
-    [Sequence[LoggedBatch], float, Sequence[str], Told | None, tuple[ProbeShift, ...]],
-    MachineModel,
-]
+#: What learns a machine: batches, full load [kg], its kinds of heat, what is told, and known shifts of the bean probe.
+Learning = Callable[[Sequence[LoggedBatch], float, Sequence[str], Told | None, tuple[ProbeShift, ...]], MachineModel]
 
 
 class CannotKnowError(ValueError):
