@@ -33,6 +33,16 @@ class StageTimes:
     outdone: tuple[str, ...]
     gave_way: tuple[str, ...]
 
+    @property
+    def crack(self) -> float:
+        """First crack, from charge. [s]"""
+        return self.seconds[0] + self.seconds[1]
+
+    @property
+    def end(self) -> float:
+        """The drop, from charge. [s]"""
+        return sum(self.seconds)
+
     @cached_property
     def fixed(self) -> tuple[bool, bool, bool]:
         """Which stages the admitted targets leave no freedom."""

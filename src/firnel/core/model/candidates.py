@@ -75,12 +75,11 @@ class Candidates:
         self.how, self.green, self.steel_c, self._usual_charge = how, green, steel_c, charge_c
         self.form_of = PlanForm(model, machine, scale, green, plan, times, charge_c, how, expected or {})
         self.kept, self.begins, self.form = self.form_of.kept, self.form_of.begins, self.form_of.heat
-        self.drying, self.browning, self.development = times.seconds
-        self.crack = self.drying + self.browning
-        self.end = self.crack + self.development
+        self.drying, _, self.development = times.seconds
+        self.crack, self.end = times.crack, times.end
         self._lean = 0.0, 0.0
         self._load = load_of(model, green, plan.load_kg or 1.0, plan.room_c)
-        self.levels_c = tuple(mark.expect(green, plan.load_kg)[0] for mark in (model.yellow, model.crack))
+        self.levels_c = self.form_of.levels_c
         self._t: FloatArray = COARSE * np.arange(int((self.end + NEVER_S) / COARSE), dtype=np.float64)
         least = scale.least if scale.least > 0 else scale.low + scale.step
         self.lowest = self.form_of.share(self.heat, least)

@@ -126,6 +126,7 @@ class PlanForm:
     heat : its moves, in order of time.
     rest : moves of all other controls.
     of_house : whether the form of heat is the house's.
+    levels_c : where yellow and first crack come. [degC]
     """
 
     def __init__(
@@ -143,10 +144,7 @@ class PlanForm:
         self._model, self._machine, self._scale, self._plan, self._times = model, machine, scale, plan, times
         self._control, self._green, self._charge_c, self._how = machine.main_heat, green, charge_c, how
         self.kept = how is not How.NEW and bool(plan.start) and (bool(plan.moves) or how is How.AS_IS)
-        self._drying, self._browning, self._development = times.seconds
-        self._crack = self._drying + self._browning
-        self._end = self._crack + self._development
-        self._levels_c = tuple(mark.expect(green, plan.load_kg)[0] for mark in (model.yellow, model.crack))
+        self.levels_c = tuple(mark.expect(green, plan.load_kg)[0] for mark in (model.yellow, model.crack))
         self._expected = {id(plan.moves[index]): at for index, at in expected.items()}
         self._house = self._nearest_batch()
         self.of_house = False
@@ -170,7 +168,7 @@ class PlanForm:
         if self.kept or self._plan.start_held:
             begins = self.share(self._control, self._plan.start.get(self._control, self._scale.high))
         if self._plan.approach == "soak-push":
-            coast = SHIFT_S * round((1.0 - COASTED) * self._development / SHIFT_S)
+            coast = SHIFT_S * round((1.0 - COASTED) * self._times.seconds[2] / SHIFT_S)
             form = (*form, OpenMove(Anchor.FIRST_CRACK, coast, 0.0, open=False, timed=True))
         left = [] if self.kept else list(form)
         for move in own:
@@ -269,13 +267,16 @@ class PlanForm:
         if move.anchor in (Anchor.BEAN, Anchor.AIR, Anchor.MOVE, *UNFORESEEN) and known is not None:
             return float(known)
         if move.anchor is Anchor.BEAN and move.at_c is not None:
-            yellow, crack = self._levels_c
-            return self._drying + (move.at_c - yellow) / max(crack - yellow, 1.0) * self._browning
+            yellow, crack = self.levels_c
+            return self._times.seconds[0] + (move.at_c - yellow) / max(crack - yellow, 1.0) * self._times.seconds[1]
         if move.anchor in (Anchor.AIR, Anchor.MOVE, *UNFORESEEN):
-            return float(self._end + NEVER_S)  # it does not come
+            return float(self._times.end + NEVER_S)  # it does not come
         marks = {
-            Anchor.TURNING: 75.0, Anchor.YELLOW: self._drying, Anchor.FIRST_CRACK: self._crack, Anchor.DROP: self._end,
-        }  # fmt: skip
+            Anchor.TURNING: 75.0,
+            Anchor.YELLOW: self._times.seconds[0],
+            Anchor.FIRST_CRACK: self._times.crack,
+            Anchor.DROP: self._times.end,
+        }
         return max(marks.get(move.anchor, 0.0) + move.offset_s, 0.0)
 
     @property
