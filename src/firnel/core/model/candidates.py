@@ -75,7 +75,7 @@ class Candidates:
         self.how, self.green, self.steel_c, self._usual_charge = how, green, steel_c, charge_c
         self.form_of = PlanForm(model, machine, scale, green, plan, times, charge_c, how, expected or {})
         self.kept, self.begins, self.form = self.form_of.kept, self.form_of.begins, self.form_of.heat
-        self.drying, _, self.development = times.seconds
+        self.drying, self.browning, self.development = times.seconds
         self.crack, self.end = times.crack, times.end
         self._lean = 0.0, 0.0
         self._load = load_of(model, green, plan.load_kg or 1.0, plan.room_c)
