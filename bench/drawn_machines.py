@@ -226,23 +226,34 @@ class DrawnRoaster:
             return 0.0
         return float((setting / scale.high) ** source.exponent)
 
+    def _weather(self) -> None:
+        """Gusts in the flue, and a supply that wanders."""
+        if self.still:
+            return
+        body, dt = self.body, DT
+        a, b = self.rng.standard_normal(2)
+        self.gust += -self.gust * dt / 8.0 + body.gust * (2 * dt / 8.0) ** 0.5 * a
+        self.supply += -self.supply * dt / 150.0 + body.drift * (2 * dt / 150.0) ** 0.5 * b
+
+    def _heated(self, loaded: bool) -> tuple[float, float, float]:
+        """What all sources give to the air, the steel and the beans. [kW]"""
+        into_air = into_steel = onto_beans = 0.0
+        for index, source in enumerate(self.body.sources):
+            wanted = source.power * self._share(source) * (1.0 + self.supply)
+            self.heat[index] += (wanted - self.heat[index]) * (1.0 - exp(-DT / source.lag))
+            given = self.heat[index]
+            radiant = source.onto_beans * given
+            into_steel += source.into_steel * given + (0.0 if loaded else radiant)
+            onto_beans += radiant if loaded else 0.0
+            into_air += (1.0 - source.into_steel - source.onto_beans) * given
+        return into_air, into_steel, onto_beans
+
     def _step(self) -> None:
         body, dt = self.body, DT
         self.t += dt
-        if not self.still:
-            a, b = self.rng.standard_normal(2)
-            self.gust += -self.gust * dt / 8.0 + body.gust * (2 * dt / 8.0) ** 0.5 * a
-            self.supply += -self.supply * dt / 150.0 + body.drift * (2 * dt / 150.0) ** 0.5 * b
+        self._weather()
         beans = self.beans
-        into_air = into_steel = onto_beans = 0.0
-        for index, source in enumerate(body.sources):
-            wanted = source.power * self._share(source) * (1.0 + self.supply)
-            self.heat[index] += (wanted - self.heat[index]) * (1.0 - exp(-dt / source.lag))
-            given = self.heat[index]
-            radiant = source.onto_beans * given
-            into_steel += source.into_steel * given + (0.0 if beans is not None else radiant)
-            onto_beans += radiant if beans is not None else 0.0
-            into_air += (1.0 - source.into_steel - source.onto_beans) * given
+        into_air, into_steel, onto_beans = self._heated(beans is not None)
         share = self.settings[AIRFLOW] / 100.0
         power, curved = body.damper
         curve = (1.0 - curved) * share**power + curved * share * share * (3.0 - 2.0 * share)
@@ -353,10 +364,10 @@ class Came:
 
 def roast(
     body: Body, house: House, green: Green, rng: Rng, steel_by: float = 0.0, warmer: float = 1.0, idle_s: float = 0.0,
-    still: bool = False, room_c: float = 22.0, probe: list[float] | None = None,
+    still: bool = False, room_c: float = 22.0, probe: list[float] | None = None, made: type[DrawnRoaster] = DrawnRoaster,
 ) -> Came:  # fmt: skip
     """A roast in the house's own hand, from what is logged before the charge to the drop; ``probe`` gets its true readings."""
-    roaster = DrawnRoaster(body, rng, room_c, house.charge_c + 6.0 + steel_by, still)
+    roaster = made(body, rng, room_c, house.charge_c + 6.0 + steel_by, still)
     roaster.bean_probe_c = house.charge_c + 2.0
     came = Came()
     heats = [source.control for source in body.sources]
@@ -432,13 +443,13 @@ def brought_to_charge(
         second()
 
 
-def settled(body: Body, house: House, rng: Rng) -> tuple[Body, House] | None:
+def settled(body: Body, house: House, rng: Rng, made: type[DrawnRoaster]) -> tuple[Body, House] | None:
     """The level of heat with which this house comes to first crack in its time; a bigger burner where it must be."""
     wanted = float(rng.uniform(430.0, 700.0))
     green = Green(0.85 * body.load_kg, 0.11, 1.0, 1.0, 0.0, 0.0)
 
     def crack_at(one: Body, level: float) -> float:
-        came = roast(one, replace(house, level=level), green, rng, still=True)
+        came = roast(one, replace(house, level=level), green, rng, still=True, made=made)
         return next((mark.t - came.charge_t for mark in came.marks if mark.kind is MarkKind.FIRST_CRACK), LONGEST_S)
 
     for _ in range(12):
@@ -449,7 +460,7 @@ def settled(body: Body, house: House, rng: Rng) -> tuple[Body, House] | None:
     for _ in range(9):
         middle = 0.5 * (low + high)
         low, high = (low, middle) if crack_at(body, middle) < wanted else (middle, high)
-    came = roast(body, replace(house, level=high), green, rng, still=True)
+    came = roast(body, replace(house, level=high), green, rng, still=True, made=made)
     drop = next((mark for mark in came.marks if mark.kind is MarkKind.DROP), None)
     found = next((mark for mark in came.marks if mark.kind is MarkKind.FIRST_CRACK), None)
     # A roast that loses its heat in the crack, or runs away, is no house's recipe.
@@ -470,6 +481,7 @@ class Drawn:
     lots: dict[str, tuple[Lot, Green]]
     idles: bool
     machine: Machine
+    made: type[DrawnRoaster] = DrawnRoaster
 
 
 def _lots(rng: Rng, body: Body, name: str) -> dict[str, tuple[Lot, Green]]:
@@ -494,12 +506,12 @@ def _lots(rng: Rng, body: Body, name: str) -> dict[str, tuple[Lot, Green]]:
 
 
 @lru_cache(maxsize=4)
-def draw(number: int) -> Drawn:
+def draw(number: int, made: type[DrawnRoaster] = DrawnRoaster) -> Drawn:
     """The machine of a number: always the same one."""
     for attempt in range(40):
         rng = np.random.default_rng([number, attempt, 77])
         body = draw_body(rng, number)
-        found = settled(body, draw_house(rng, body), rng)
+        found = settled(body, draw_house(rng, body), rng, made)
         if found is not None:
             break
     else:
@@ -511,7 +523,7 @@ def draw(number: int) -> Drawn:
     controls = {control: replace(scale, least=0.0) for control, scale in body.controls.items()}
     useful = round(0.95 * body.load_kg, 3)
     machine = Machine(body.name, "own", kind, round(1.1 * body.load_kg, 3), useful, controls)
-    return Drawn(body, house, lots, bool(rng.random() < 0.5), machine)
+    return Drawn(body, house, lots, bool(rng.random() < 0.5), machine, made)
 
 
 def record_of(drawn: Drawn, came: Came, lot: str, load_kg: float, label: str, room_c: float = 22.0) -> BatchRecord:
@@ -545,7 +557,7 @@ def logged(drawn: Drawn, count: int, seed: int = 0, wanted: Callable[[int], str]
         warmer = float(np.exp(drawn.house.spread * rng.standard_normal()))
         came = roast(
             drawn.body, drawn.house, replace(drawn.lots[lot][1], mass_kg=load_kg), rng, steel_by, warmer,
-            float(rng.uniform(60.0, 150.0)) if drawn.idles else 0.0, room_c=room,
+            float(rng.uniform(60.0, 150.0)) if drawn.idles else 0.0, room_c=room, made=drawn.made,
         )  # fmt: skip
         if came.marks[-1].kind is not MarkKind.DROP:
             continue

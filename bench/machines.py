@@ -1,7 +1,7 @@
-"""How right Firnel is on machines that it has never met: drawn at random, and the seven logged ones; one table, both sorts.
+"""How right Firnel is on machines that it has never met: drawn at random, strange ones, and the seven logged ones; one table.
 
 Each machine is fitted to eight of its own logged batches and judged on the next six; what is known of drums beforehand holds
-none of the drawn machines, and not the logged one that is judged. Baseline of first crack is the straight line through the last
+none of the drawn or strange machines, and not the logged one that is judged. Baseline of first crack is the straight line through the last
 30 s of the bean probe, to the machine's median reading at first crack. All forecasts know the moves that were made.
 """
 
@@ -19,6 +19,7 @@ from model import straight_line
 from other_machines import MACHINES as LOGGED
 from other_machines import leave_out, logs_of
 from report import Line
+from strange_machines import StrangeRoaster
 
 from firnel.core.model.foretelling import DropRule, Interval
 from firnel.core.model.identification import modelled
@@ -29,16 +30,17 @@ from firnel.core.model.replay import as_made, forecast_at, read_at_drop
 from firnel.core.model.widths import Widths
 from firnel.core.vocabulary import Machine
 
-FITTED, JUDGED, DRAWN = 8, 6, 30
+FITTED, JUDGED, DRAWN, STRANGE = 8, 6, 30, 16
 AHEAD_S = (30.0, 90.0, 180.0)
 
 
 def batches_of(name: str) -> tuple[Machine, list[LoggedBatch]]:
-    """A machine of either sort and its batches."""
+    """A machine of any sort and its batches."""
     if name in LOGGED:
         leave_out(name)
         return LOGGED[name], list(logs_of(name))
-    drawn = draw(int(name.removeprefix("drawn-")))
+    sort, _, number = name.partition("-")
+    drawn = draw(int(number), StrangeRoaster) if sort == "strange" else draw(int(number))
     return drawn.machine, logged(drawn, FITTED + JUDGED)
 
 
@@ -89,7 +91,11 @@ def machine_runs(name: str) -> tuple[str, dict[str, list[float]], float, Widths]
 
 
 def run(_folder: Path, names: tuple[str, ...] = ()) -> list[Line]:
-    names = names or (*LOGGED, *(f"drawn-{number}" for number in range(DRAWN)))
+    names = names or (
+        *LOGGED,
+        *(f"drawn-{number}" for number in range(DRAWN)),
+        *(f"strange-{number}" for number in range(200, 200 + STRANGE)),
+    )
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         runs = list(pool.map(machine_runs, names))
     for name, off, seconds, model_widths in runs:
@@ -99,7 +105,8 @@ def run(_folder: Path, names: tuple[str, ...] = ()) -> list[Line]:
         print(f"  {name:9s} " + ", ".join(f"{key} {np.median(off[key]):.1f}" for key in shown if off[key])
               + f"; held {100 * held:.0f} %; widths {widths}; fit {seconds:.0f} s")  # fmt: skip
     lines = []
-    for sort, group in (("logged", [r for r in runs if r[0] in LOGGED]), ("drawn", [r for r in runs if r[0] not in LOGGED])):
+    for sort in ("logged", "drawn", "strange"):
+        group = [run for run in runs if ("logged" if run[0] in LOGGED else run[0].partition("-")[0]) == sort]
         if not group:
             continue
         all_off: dict[str, list[float]] = defaultdict(list)
