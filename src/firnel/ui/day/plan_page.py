@@ -36,6 +36,8 @@ Answer = TypeVar("Answer")
 
 #: The line of now moves on this often. [ms]
 NOW_MS = 30_000
+#: What just happened stands under the title for so long, then what the day holds. [ms]
+TOLD_MS = 20_000
 
 
 class DayPlanPage(QWidget):
@@ -102,9 +104,7 @@ class DayPlanPage(QWidget):
         forth.setAccessibleName(tr("Day after"))
         back.clicked.connect(partial(self._on_other_day, -1))
         forth.clicked.connect(partial(self._on_other_day, 1))
-        self.undo = button(tr("Undo"), tr("Take back what was done last here"))
-        self.undo.setEnabled(False)
-        self.undo.clicked.connect(self._on_undo)
+        self.undo = self.head.undo
         self.queue = button(
             tr("Queue the batches"), tr("Each gets its number; they wait to be roasted in this order"), primary=True
         )
@@ -113,7 +113,7 @@ class DayPlanPage(QWidget):
         house.clicked.connect(self.ask_house)
         wall = button(tr("Wall"), tr("Now, next and then in a window of its own, to be read from across the room"))
         wall.clicked.connect(self.show_wall)
-        for widget in (back, forth, house, wall, self.undo, report_button(self._report, self.orders_said), self.queue):
+        for widget in (back, forth, house, wall, report_button(self._report, self.orders_said), self.queue):
             self.head.add(widget)
         undo_key = QShortcut(QKeySequence(QKeySequence.StandardKey.Undo), self)
         undo_key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
@@ -193,11 +193,10 @@ class DayPlanPage(QWidget):
                 units.text(sheet.green_kg, "kg", 1) + tr(" of green"),
                 tr("done about {:%-H:%M}", sheet.at(sheet.plan.done_s)),
             ]
-        self.head.subtitle.setText(" · ".join(parts))
+        self.head.rest(" · ".join(parts))
         self.week.show_week(sheet.week, sheet.day, self._desk.clock.wall().astimezone().date(), units)
         self.queue.setEnabled(count > 0)
         self.queue.setText(tr("Queue {} batches", count) if count != 1 else tr("Queue 1 batch"))
-        self.undo.setEnabled(bool(self._back))
         self.orders.show_orders(sheet, units)
         self.weigh.show_rows(weigh_rows(sheet, units))
         self.pack.show_rows(pack_rows(sheet, units))
@@ -258,23 +257,21 @@ class DayPlanPage(QWidget):
             self._back.append(("order", partial(self._desk.ask, shop.cancel, order)))
         first = taken[0]
         units = self._desk.settings.units
-        self.orders.say(tr("Taken: {} of {} for {:%A %-d %B}.", units.text(first.kg, "kg", 1), first.coffee, first.due))
+        self._tell(tr("Taken: {} of {} for {:%A %-d %B}.", units.text(first.kg, "kg", 1), first.coffee, first.due))
         self.refresh()
 
     def _on_pack(self, order: shop.Order) -> None:
         packed = self._tried(lambda: self._desk.ask(shop.pack, order, self.day))
         if packed is not None:
             self._back.append(("pack", partial(self._desk.ask, shop.unpack, packed)))
-            self.orders.say(
-                tr("Packed: {}{}. Undo takes it back.", order.coffee, tr(" for {}", order.customer) if order.customer else "")
-            )
+            self._tell(tr("Packed: {}{}.", order.coffee, tr(" for {}", order.customer) if order.customer else ""))
             self.refresh()
 
     def _on_cancel(self, order: shop.Order) -> None:
         cancelled = self._tried(lambda: self._desk.ask(shop.cancel, order))
         if cancelled is not None:
             self._back.append(("cancel", partial(self._desk.ask, shop.take_again, cancelled)))
-            self.orders.say(tr("Cancelled: {}. Undo brings it back.", order.coffee))
+            self._tell(tr("Cancelled: {}.", order.coffee))
             self.refresh()
 
     def _on_table(self) -> None:
@@ -289,18 +286,20 @@ class DayPlanPage(QWidget):
         if taken is not None:
             for order in taken:
                 self._back.append(("order", partial(self._desk.ask, shop.cancel, order)))
-            self.orders.say(tr("{} orders taken from {}.", len(taken), path.name))
+            self._tell(tr("{} orders taken from {}.", len(taken), path.name))
             self.refresh()
 
     def _on_moved(self, need: planning.Need, machine: str, place: int) -> None:
         before = self._tried(lambda: self._desk.ask(planning.hold, self.day, need, machine, place))
         if before is not None:
             self._back.append(("move", partial(self._desk.ask, house_day.keep_chosen, self.day, before)))
+            self._tell(tr("{} is held at its place on {}.", need.coffee.name, machine))
             self.refresh()
 
     def _on_let_go(self, need: str) -> None:
         before = self._desk.ask(planning.let_go, self.day, need)
         self._back.append(("move", partial(self._desk.ask, house_day.keep_chosen, self.day, before)))
+        self._tell(tr("It is let go: its place is found anew."))
         self.refresh()
 
     def _on_queue(self) -> None:
@@ -308,7 +307,7 @@ class DayPlanPage(QWidget):
         queued = None if sheet is None else self._tried(lambda: self._desk.ask(planning.send_to_queue, sheet))
         if queued is not None:
             self._back.append(("queue", lambda: [self._desk.ask(queue.remove, one) for one in queued]))
-            self.orders.say(tr("{} batches wait: {} to {}.", len(queued), queued[0].number, queued[-1].number))
+            self._tell(tr("{} batches wait: {} to {}.", len(queued), queued[0].number, queued[-1].number))
             self.queued.emit()
             self.refresh()
 
@@ -343,7 +342,7 @@ class DayPlanPage(QWidget):
 
     def _on_labelled(self, path: Path, count: int) -> None:
         self._labels.setEnabled(True)
-        self.orders.say(tr("{} labels written to {}.", count, path.name))
+        self.head.tell(tr("{} labels written to {}.", count, path.name), for_ms=TOLD_MS)
         self.refresh()
 
     def _on_unlabelled(self, sentence: str) -> None:
@@ -354,9 +353,14 @@ class DayPlanPage(QWidget):
         if self._back:
             _, back = self._back.pop()
             if self._tried(lambda: (back(), True)[1]):
-                self.orders.say(tr("Taken back."))
+                self._tell(tr("Taken back."))
             self.queued.emit()
             self.refresh()
+
+    def _tell(self, sentence: str) -> None:
+        """What just happened, with what takes it back beside it, as long as there is something."""
+        self.orders.say("")
+        self.head.tell(sentence, self._on_undo if self._back else None, TOLD_MS)
 
     def _tried(self, what: Callable[[], Answer]) -> Answer | None:
         """What a hand wants, or why it cannot be, in a sentence."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 
-from PyQt6.QtCore import QEvent, QSize, Qt
+from PyQt6.QtCore import QEvent, QSize, Qt, QTimer
 from PyQt6.QtGui import QResizeEvent, QValidator
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -280,12 +280,30 @@ class PageHead(QWidget):
         words.addLayout(said)
         row.addLayout(words, 1)
         self._row, self._rest, self._back = row, subtitle, None
+        self._told = QTimer(self)  # what stands at rest is there again after a while, where it is worth reading
+        self._told.setSingleShot(True)
+        self._told.timeout.connect(lambda: self.tell(""))
 
-    def tell(self, sentence: str, back: Callable[[], None] | None = None) -> None:
-        """Say what just happened, with what takes it back beside it; empty: what the page is for stands there again."""
+    def rest(self, sentence: str) -> None:
+        """What stands there where nothing just happened, from now on."""
+        if not self._told.isActive():
+            self.subtitle.setText(sentence)
+        self._rest = sentence
+
+    def tell(self, sentence: str, back: Callable[[], None] | None = None, for_ms: int = 0) -> None:
+        """Say what just happened, with what takes it back beside it; empty: what the page is for stands there again.
+
+        Parameters
+        ----------
+        sentence, back : what happened, and what takes it back.
+        for_ms : so long; until something else is told where 0. [ms]
+        """
         self.subtitle.setText(sentence or self._rest)
         self._back = back
         self.undo.setVisible(back is not None)
+        self._told.stop()
+        if for_ms:
+            self._told.start(for_ms)
 
     def _on_undo(self) -> None:
         back = self._back
