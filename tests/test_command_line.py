@@ -190,6 +190,26 @@ def test_a_fit_says_its_constants_and_how_good_it_is(north):
     assert any("had not seen" in sentence for sentence in fit["trust"])
 
 
+def test_the_care_of_a_machine_is_noted_and_told(north):
+    call, _, _ = north
+    noted = call(
+        "machine", "care", "north", "--done", "chaff", "--every", "tray=20", "--check", "air:ice=0.4", "--by", "Ines", "--json"
+    )
+    jobs = {job["job"]: job for job in json.loads(noted.stdout)["jobs"]}
+    assert (jobs["chaff"]["used"], jobs["tray"]["every"], jobs["burner"]["due"]) == (0.0, 20.0, True)
+    assert "against 0.0 °C: fine" in noted.stderr
+    told = json.loads(call("machine", "care", "north", "--json").stdout)["entries"]
+    assert any("by Ines" in entry["words"] for entry in told)
+    for wrong, why in (
+        (("--done", "hope"), "no job"),
+        (("--moved", "nose"), "has no 'nose' probe"),
+        (("--every", "tray=0"), "cannot be"),
+    ):
+        refused = call("machine", "care", "north", *wrong)
+        assert (refused.exit_code, why in refused.stderr) == (1, True)
+    assert call("machine", "care", "north", "--check", "bean=98").exit_code == 1
+
+
 def test_the_record_of_a_machine_is_told_kind_by_kind(north):
     call, _, _ = north
     told = json.loads(call("machine", "record", "north", "--json").stdout)

@@ -14,6 +14,7 @@ from sqlalchemy import update
 from firnel.app.window import make_application, make_window
 from firnel.core.machine.preheat import Going, preheat_of, preheat_state
 from firnel.core.model.lessons import learn, learn_more
+from firnel.core.model.score import muted
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, MarkKind
@@ -30,6 +31,7 @@ from firnel.store.tables import plan_versions
 from firnel.ui.machines.map_sheet import MapSheet
 from firnel.ui.machines.old_logs_sheet import OldLogsSheet
 from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.parts import choose, chosen
 from firnel.ui.theme.look import Look
 from firnel.work.beginning import new_machine, steps
 from firnel.work.desk import Desk, machine_of_kind
@@ -395,6 +397,44 @@ def test_a_bean_probe_that_was_moved_is_found_out_and_older_batches_count_as_it_
     told, _ = forecast_record(library, record, machine, crack.t - record.charge_t + 1.0)
     assert told.drop_c.value == pytest.approx(np.interp(drop.t, record.trace.t, record.trace.bean), abs=4.0)
     assert learn_more(names[:5], batches[:5], 0.8, ["gas"]).moved == ()
+
+
+def test_a_bean_probe_that_is_told_to_be_moved_is_doubted_until_one_batch_has_shown_how_it_reads(qtbot, library):
+    machine = library.save_machine(MACHINES["south"])
+    names = [f"south-{number:03d}" for number in range(1, 7)]
+    logged_days(library, names[:5])
+    keep_lesson(library, task := task_of(library, machine), task.learn())
+    window = make_window(library, Settings(learning="by the button"), Look(make_application()), keep=lambda settings: None)
+    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
+    record = record_of(names[5])
+    before, after = (record.mark(MarkKind.YELLOW).t - record.charge_t + by for by in (-60.0, 10.0))
+    sure, _ = forecast_record(library, record, machine, before)
+    care = window.view("Machines").care
+    care.show_machine(machine)
+    choose(care._kind, "moved")
+    assert not care._read.isEnabled(), "nothing was read in water"
+    care._on_check()
+    assert "shows by how much" in care._said.text()
+    assert chosen(care._kind) == "boiling"
+    model, _ = model_of(library, machine)
+    assert "the bean probe was moved" in muted(model)
+    assert any("by colour, sound and time" in sentence for sentence in trust_words(model))
+    doubted, later = (forecast_record(library, record, machine, at)[0] for at in (before, after))
+    narrow, wide, told = (one.first_crack.high - one.first_crack.low for one in (sure, doubted, later))
+    assert wide > 1.3 * narrow
+    assert told < 0.8 * wide, "where yellow comes tells where first crack will: both moved by the same"
+    more = replace(
+        record, started=datetime.now(UTC) + timedelta(hours=1), trace=replace(record.trace, bean=record.trace.bean + 5.0)
+    )
+    library.add_record(more)
+    lesson = (task := task_of(library, machine)).learn()
+    (shift,) = lesson.moved
+    assert (shift.label, lesson.refused) == (names[5], ())
+    assert shift.by_c == pytest.approx(5.0, abs=2.0), "of one batch, of a lot that was never roasted before"
+    keep_lesson(library, task, lesson)
+    model, _ = model_of(library, library.machine("south"))
+    assert model.probe_moved is None
+    assert muted(model) == ""
 
 
 def test_the_window_learns_by_itself_and_says_so_in_one_line(qtbot, library):

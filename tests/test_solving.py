@@ -232,7 +232,8 @@ def test_the_outlook_holds_the_plan_and_is_wider_without_development(model):
     by_heat = solved(model, wins="drop_c")
     free = outlook(model, SOUTH, by_heat.plan, by_heat.roast, GREEN, np.random.default_rng(3))
     assert free.of["drop_c"].high - free.of["drop_c"].low < 1.0
-    assert free.of["development_s"].high - free.of["development_s"].low > 3.0
+    ends, begins = free.of["development_s"].high, free.of["development_s"].low
+    assert ends is None or ends - begins > 3.0, "None: more than a tenth of the roasts never come to that reading"
     assert np.all(np.diff(sure.fan, axis=0) >= 0.0)
 
 

@@ -35,7 +35,7 @@ LATER = {
     "import": ("record_commands", "Take in roast logs, batches or a whole library."),
     "library": ("library_commands", "Check the library, back it up, restore it."),
     "lots": ("stock_commands", "The green coffee in the store, and samples."),
-    "machine": ("model_commands", "The machines of the library, and their models."),
+    "machine": ("care_command", "The machines of the library, and their models."),
     "meter": ("bench_commands", "Note what the gas or power meter of a machine shows."),
     "orders": ("day_commands", "What is ordered of which coffee."),
     "plan": ("model_commands", "Find the moves that meet targets."),

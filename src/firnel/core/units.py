@@ -15,6 +15,7 @@ from functools import lru_cache
 from math import isfinite
 from typing import Any
 
+from firnel.core.vocabulary import PRESSURES
 from firnel.core.words import as_number, point, tr
 
 #: Kind of quantity -> the units a user may choose, the base unit first.
@@ -26,7 +27,6 @@ CHOICES: dict[str, tuple[str, ...]] = {
 _PINT_NAMES = {"°C": "degC", "°F": "degF", "kg": "kg", "g": "g", "lb": "lb"} | {
     "Pa": "Pa", "kPa": "kPa", "mbar": "mbar", "inH2O": "inH2O"
 }  # fmt: skip
-_PRESSURES = ("Pa", "kPa", "mbar", "inH2O")
 _DIGITS = {"kg": 2, "g": 0, "lb": 2, "Pa": 0, "kPa": 2, "mbar": 1, "inH2O": 2, "%": 0, "rpm": 0}
 
 
@@ -75,7 +75,7 @@ class Units:
             return self.temperature
         if unit == "kg":
             return self.mass
-        if unit in _PRESSURES:
+        if unit in PRESSURES:
             return "Pa" if unit == "Pa" and self.pressure == "kPa" else self.pressure
         return unit
 

@@ -101,6 +101,8 @@ class Role(StrEnum):
     MOTION = "motion"
 
 
+#: Units of the pressure that gas or draft is told by.
+PRESSURES = ("Pa", "kPa", "mbar", "inH2O")
 #: Kinds of each role. Of heat: where it goes; a gas burner heats air and drum, the rest are electric.
 KINDS_OF = {
     Role.HEAT: ("gas", "electric", "hot-air", "radiant", "drum"),
@@ -290,8 +292,13 @@ class Machine:
 
     @property
     def heat_kinds(self) -> tuple[str, ...]:
-        """Kinds of the sources of heat, the main one first."""
-        return tuple(self.kind_of(control) for control in self.of(Role.HEAT)) or (self.heat,)
+        """Kinds of the sources of heat, the main one first; ``gas-dial`` where gas is not told by its pressure."""
+
+        def kind(control: Control) -> str:
+            kind = self.kind_of(control)
+            return "gas-dial" if kind == "gas" and self.controls[control].unit not in PRESSURES else kind
+
+        return tuple(kind(control) for control in self.of(Role.HEAT)) or (self.heat,)
 
     @property
     def main_heat(self) -> Control:

@@ -23,6 +23,7 @@ class SourceConstants:
     steel_share: Members  #: of it into the drum steel. [-]
     bean_share: Members  #: of what is left, straight onto the beans, as radiation. [-]
     heat_lag: Members  #: between setting and heat. [s]
+    heat_exponent: Members = 1.0  #: of its share in its heat. [-]
 
 
 @dataclass(frozen=True)
@@ -58,8 +59,14 @@ class MachineConstants:
     load_exponent: Members = 1.0  #: of the load in its heat transfer: below 1 where a full drum mixes less well. [-]
     air_exponent: Members = 1.0  #: of the share of full airflow in the flow itself, for dials that are not straight. [-]
     draft_exponent: Members = 0.7  #: of the flow in the heat transfer from air to beans: 0.6 to 0.8 in tumbled beds. [-]
+    heat_exponent: Members = 1.0  #: of the main source's share in its heat, for dials and valves that are not as thought. [-]
     full_load: float = 5.0  #: load that covers the bean probe. [kg]
     more: tuple[SourceConstants, ...] = ()  #: the machine's other sources of heat, in its own order
+
+
+def heat_at(source: MachineConstants | SourceConstants, share: Members) -> FloatArray:
+    """What a source gives in the end at a share of its scale, floats or shape (m,) or (n, m). [kW]"""
+    return np.asarray(np.asarray(source.power) * np.asarray(share) ** np.asarray(source.heat_exponent), float)
 
 
 @dataclass(frozen=True)
@@ -83,7 +90,7 @@ class StartState:
     bean_probe_c: Members
     air_probe_c: Members
     room_c: Members = 22.0
-    heat_share: Members = 0.0  #: heat that the burner gave just before, as a share of full power
+    heat_share: Members = 0.0  #: what the main source stood at just before, as a share of its scale
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from firnel.core.model.constants import Hands, IdleState, LoadState, StartState
+from firnel.core.model.constants import Hands, IdleState, LoadState, StartState, heat_at
 from firnel.core.model.identification import (
     AIR_MISFIT,
     BATCH_STEEL_SD,
@@ -139,7 +139,7 @@ class _Problem:
         if self.idle_steps:
             first = np.array([first_readings(batch) for batch in self.batches])[which]
             before = self.idle_hands.part((slice(None), which))
-            begun = IdleState(steel, first[:, 0], first[:, 1], before.heat[0] * np.asarray(constants.power))
+            begun = IdleState(steel, first[:, 0], first[:, 1], heat_at(constants, before.heat[0]))
             idled = idle(constants, room, begun, before, STEP, self.idle_counts[:, which])
             steel = idled.end.steel
         lots = self.lot_of[which]

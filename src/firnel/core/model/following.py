@@ -8,7 +8,7 @@ from firnel.core.model.forecast import MEMBERS, TAKE_EVERY_S, Forecaster
 from firnel.core.model.foretelling import Marks
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch
-from firnel.core.model.replay import near, part, stops_of
+from firnel.core.model.replay import forecaster_of, near, part, stops_of
 
 
 class Follower:
@@ -44,17 +44,7 @@ class Follower:
         changed = any(self._told.get(name) != marks.get(name) for name in self._told)
         behind = any(t < (self._done - 1) * batch.step - TAKE_EVERY_S for t in new.values())
         if self._ensemble is None or begun != self._begun or changed or behind or last < self._done:
-            model = self._model
-            self._ensemble = Forecaster(
-                model.fitted,
-                model.yellow,
-                model.crack,
-                model.drift,
-                batch,
-                np.random.default_rng(self._seed),
-                self._members,
-                model.widths,
-            )
+            self._ensemble = forecaster_of(self._model, batch, np.random.default_rng(self._seed), self._members)
             self._done, self._told, self._begun = 0, {}, begun
         self._advance(self._ensemble, batch, marks)
         return self._ensemble, Marks(marks.get("yellow"), marks.get("first_crack"))

@@ -16,7 +16,7 @@ from dataclasses import replace
 import numpy as np
 
 from firnel.core.crossing import crossing
-from firnel.core.model.constants import Hands, IdleState, LoadState, MachineConstants, StartState
+from firnel.core.model.constants import Hands, IdleState, LoadState, MachineConstants, StartState, heat_at
 from firnel.core.model.drift import WINDOW_S, Drift
 from firnel.core.model.foretelling import DropRule, Forecast, Marks, drop_of, interval, sane
 from firnel.core.model.identification import (
@@ -57,9 +57,10 @@ ANCHOR, ANCHOR_TAKES, STAYS_MIN = 0.9, 3, 1.0
 DRIFT_BY_LOAD, DRIFT_NOISE = 1.6, 0.4
 #: The forecast runs in steps of this. [s]
 FORWARD_STEP = 4.0
-#: States of a member. One has run away that is further from nought than this: in its state [degC, kW], or in what it was
-#: drawn to be, in spreads of what was thought beforehand.
-STATES, FAR, FAR_OFF = ("bean", "moisture", "own_left", "steel", "bean_probe", "air_probe", "heat"), 1500.0, 8.0
+#: States of a member, and how far from nought one has run away. [degC, kW]
+STATES, FAR = ("bean", "moisture", "own_left", "steel", "bean_probe", "air_probe", "heat"), 1500.0
+#: No member is drawn or pulled to be a machine further than this from what is thought of drums beforehand. [spreads]
+FAR_OFF = 8.0
 
 
 class Forecaster:
@@ -74,6 +75,7 @@ class Forecaster:
     rng : source of the members.
     members : of the ensemble.
     widths : by how much what is told is stretched, so that it holds.
+    probe_doubt_c : how far the bean probe may read otherwise than when the marks were seen. [degC]
     """
 
     def __init__(
@@ -86,6 +88,7 @@ class Forecaster:
         rng: np.random.Generator,
         members: int = MEMBERS,
         widths: Widths | None = None,
+        probe_doubt_c: float = 0.0,
     ) -> None:
         self._fitted, self._rng, self.members, self._widths = fitted, rng, members, widths or Widths()
         self.t = 0.0
@@ -93,8 +96,9 @@ class Forecaster:
         self._step, self._by_hand = batch.step, batch.by_hand
         self._rows = fitted.draw(members, rng)
         self._names = [prior.name for prior in fitted.priors]
-        self._middle = np.array([float(prior.inside(prior.mean)) for prior in fitted.priors])
-        self._spread = np.array([prior.sd for prior in fitted.priors])
+        middle = np.array([float(prior.inside(prior.mean)) for prior in fitted.priors])
+        spread = np.array([prior.sd for prior in fitted.priors])
+        self._least, self._most = middle - FAR_OFF * spread, middle + FAR_OFF * spread
 
         def normal(mean: float, sd: float) -> FloatArray:
             return mean + sd * rng.standard_normal(members)
@@ -105,6 +109,9 @@ class Forecaster:
         self._own_heat = normal(*fitted.own_heat.get(batch.lot, (0.0, LOT_OWN_HEAT_SD)))
         traits = GreenTraits(batch.lot, batch.density, batch.moisture, batch.process, mixed_of(batch.blend))
         self._yellow_c, self._crack_c = (normal(*mark.expect(traits, batch.load_kg)) for mark in (yellow, crack))
+        if probe_doubt_c:  # then yellow and first crack come at other readings, both by the same
+            moved = normal(0.0, probe_doubt_c)
+            self._yellow_c, self._crack_c = self._yellow_c + moved, self._crack_c + moved
         cracked = any(known.lot == batch.lot for known in crack.traits)
         self._crack_width = self._widths.crack if cracked else self._widths.new_lot
         self._drift, self._drift_before = drift, normal(0.0, drift.before_sd)
@@ -130,7 +137,8 @@ class Forecaster:
         return self._fitted.priors[index].outside(self._rows[:, index])
 
     def _constants(self) -> MachineConstants:
-        return constants_of(self._fitted.priors, self._rows, self._fitted.full_load)
+        rows = np.clip(self._rows, self._least, self._most)
+        return constants_of(self._fitted.priors, rows, self._fitted.full_load)
 
     def _loaded(self) -> LoadState:
         return replace(self._load, uptake=np.exp(self._uptake), own_heat=np.exp(self._own_heat))
@@ -172,7 +180,6 @@ class Forecaster:
         of_state = {name: getattr(state, name) for name in STATES}
         own = [*of_state.values(), self._uptake, self._own_heat, self._yellow_c, self._crack_c]
         good = np.logical_and.reduce([np.isfinite(one) & (np.abs(one) < FAR) for one in own])
-        good &= np.all(np.abs(self._rows - self._middle) < FAR_OFF * self._spread, axis=1)
         if good.all():
             return
         if not good.any():
@@ -189,7 +196,7 @@ class Forecaster:
         """What the empty machine before the charge says of the steel; the probes are as read at the charge."""
         at_charge = self._state
         bean, air = first_readings(batch)
-        heat = idling.hands.heat[0] * np.asarray(self._constants().power)
+        heat = heat_at(self._constants(), idling.hands.heat[0])
         empty = IdleState(at_charge.steel, np.full(self.members, bean), np.full(self.members, air), heat)
         every, done = max(1, round(TAKE_EVERY_S / self._step)), 0
         for stop in [*range(every, len(idling.hands), every), len(idling.hands)]:

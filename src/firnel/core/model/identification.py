@@ -12,7 +12,15 @@ from dataclasses import dataclass, field, fields, replace
 import numpy as np
 
 from firnel.core.model import drums
-from firnel.core.model.constants import IdleState, LoadState, MachineConstants, Members, SourceConstants, StartState
+from firnel.core.model.constants import (
+    IdleState,
+    LoadState,
+    MachineConstants,
+    Members,
+    SourceConstants,
+    StartState,
+    heat_at,
+)
 from firnel.core.model.logged import USUAL_DENSITY, LoggedBatch
 from firnel.core.model.simulation import Simulated, idle, simulate
 from firnel.core.vocabulary import FloatArray
@@ -56,16 +64,22 @@ PER_KG = {"power": 3.0, "steel_capacity": 5.0, "steel_air": 0.012, "steel_loss":
 
 @dataclass(frozen=True)
 class KindOfHeat:
-    """What a source of heat of some kind is like: share into the steel, of the rest onto the beans, and lag [s]."""
+    """What a source of heat of some kind is like: share into the steel, of the rest onto the beans, and lag [s].
+
+    ``exponent`` is that of its share in its heat, and its spread on the logarithm: a gauge of pressure goes by the orifice law,
+    a dial or a valve by whatever its maker gave it.
+    """
 
     steel_share: float
     bean_share: float
     lag_s: float
+    exponent: tuple[float, float] = (1.0, 0.3)
 
 
-#: From memory of such machines, no published source.
+#: From memory of such machines, no published source. A gas dial lies between the root and the straight line.
 KINDS_OF_HEAT = {
-    "gas": KindOfHeat(0.40, 0.03, 12.0),
+    "gas": KindOfHeat(0.40, 0.03, 12.0, (1.0, 0.15)),
+    "gas-dial": KindOfHeat(0.40, 0.03, 12.0, (1.4, 0.35)),
     "electric": KindOfHeat(0.40, 0.03, 45.0),
     "hot-air": KindOfHeat(0.15, 0.03, 40.0),
     "radiant": KindOfHeat(0.40, 0.50, 60.0),
@@ -74,7 +88,7 @@ KINDS_OF_HEAT = {
 #: Of several sources the main one has this share of the heat; the others have the rest, in equal parts.
 MAIN_SHARE = 0.55
 #: What the constants of a further source are called: ``power_2``, ``steel_share_2``.
-OF_SOURCE = ("power", "steel_share", "bean_share", "heat_lag")
+OF_SOURCE = ("power", "steel_share", "bean_share", "heat_lag", "heat_exponent")
 
 
 def priors_of(full_load: float, heats: Sequence[str]) -> tuple[Prior, ...]:
@@ -83,19 +97,20 @@ def priors_of(full_load: float, heats: Sequence[str]) -> tuple[Prior, ...]:
     Parameters
     ----------
     full_load : useful load of the machine. [kg]
-    heats : kind of each source of heat, the main one first: gas, electric, hot-air, radiant, drum.
+    heats : kind of each source of heat, the main one first: gas, gas-dial, electric, hot-air, radiant, drum.
     """
     common = drums.mean_and_covariance()
-    spread = np.sqrt(np.diag(common[1]))
+    guesses = _guesses(full_load, heats)
+    shifts, wides = _padded(common[0], np.sqrt(np.diag(common[1])), len(guesses))
     return tuple(
         replace(prior, mean=float(prior.outside(prior.inside(prior.mean) + prior.sd * shift)), sd=prior.sd * float(wide))
-        for prior, shift, wide in zip(_guesses(full_load, heats), *_padded(common[0], spread, len(heats)), strict=True)
+        for prior, shift, wide in zip(guesses, shifts, wides, strict=True)
     )
 
 
-def _padded(mean: FloatArray, spread: FloatArray, heats: int) -> tuple[FloatArray, FloatArray]:
-    """Shift and width for all priors; the further sources stay as they were guessed."""
-    more = len(OF_SOURCE) * (heats - 1)
+def _padded(mean: FloatArray, spread: FloatArray, count: int) -> tuple[FloatArray, FloatArray]:
+    """Shift and width for all priors; what drums do not have in common stays as it was guessed."""
+    more = count - drums.COUNT
     return np.append(mean, np.zeros(more)), np.append(spread, np.ones(more))
 
 
@@ -147,6 +162,7 @@ def _guesses(full_load: float, heats: Sequence[str]) -> tuple[Prior, ...]:
         Prior("idle_air", 0.5, 0.8, "logit"),
         Prior("heat_before", 0.35, 0.8, "logit"),
         Prior("uptake_by_density", 0.0, 0.04, "straight", "per 50 g/L"),
+        Prior("heat_exponent", *main.exponent),
         *more,
     )
 
@@ -157,6 +173,7 @@ def _source_priors(number: int, kind: KindOfHeat, power: float) -> tuple[Prior, 
         Prior(f"steel_share_{number}", kind.steel_share, 0.5, "logit"),
         Prior(f"bean_share_{number}", kind.bean_share, 0.5, "logit"),
         Prior(f"heat_lag_{number}", kind.lag_s, 0.4, unit="s"),
+        Prior(f"heat_exponent_{number}", *kind.exponent),
     )
 
 
@@ -241,7 +258,7 @@ def steel_at_charge(constants: MachineConstants, batch: LoggedBatch, steel: Floa
     if batch.idling is None:
         return steel
     bean, air = (np.full(steel.size, reading) for reading in first_readings(batch))
-    heat = np.broadcast_to(batch.idling.hands.heat[0] * np.asarray(constants.power), steel.shape)
+    heat = np.broadcast_to(heat_at(constants, batch.idling.hands.heat[0]), steel.shape)
     return idle(constants, batch.room_c, IdleState(steel, bean, air, heat), batch.idling.hands, batch.step).end.steel
 
 
@@ -272,7 +289,7 @@ def steel_from_idling(fitted: FittedMachine, batch: LoggedBatch) -> tuple[float,
     # Two members, one degree apart: the readings are linear in the steel.
     bean, air = (np.full(2, reading) for reading in first_readings(batch))
     steel = np.array([expected, expected + 1.0])
-    heat = np.full(2, float(idling.hands.heat[0]) * float(np.asarray(constants.power)[0]))
+    heat = np.full(2, float(heat_at(constants, idling.hands.heat[0])[0]))
     made = idle(constants, batch.room_c, IdleState(steel, bean, air, heat), idling.hands, batch.step)
     at = np.arange(len(idling.hands), 0, -max(1, round(EVERY_S / batch.step)))
     off = np.concatenate([(idling.bean[at] - made.bean_probe[at, 0]), (idling.air[at] - made.air_probe[at, 0])])

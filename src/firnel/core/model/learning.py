@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 
 import numpy as np
 
@@ -75,6 +76,9 @@ class MachineModel:
     driven: tuple[Driven, ...] = ()  #: how the machine was driven in them
     widths: Widths = field(default_factory=Widths)  #: of what is told, so that it holds
     score: tuple[Foretold, ...] = ()  #: what came of what was foretold
+    probe_moved: datetime | None = (
+        None  #: since when it was told that the bean probe reads otherwise, and no batch has shown how
+    )
 
     @property
     def batches(self) -> int:

@@ -71,6 +71,7 @@ class LoggedBatch:
     step: float = STEP
     settings: Mapping[Control, FloatArray] = field(default_factory=dict)  #: of each control through each step, on its scale
     started: datetime | None = None
+    probe_moved: bool = False  #: it was told that the bean probe was moved or changed before it, since the batch before
 
     @property
     def t(self) -> FloatArray:

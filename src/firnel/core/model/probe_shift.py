@@ -10,6 +10,8 @@ from firnel.core.model.logged import LoggedBatch
 
 #: Less than this is no shift. [degC]
 LEAST_C = 0.75
+#: How far a probe usually is off once it was moved. [degC]
+USUAL_C = 5.0
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,7 @@ from firnel.core.model.forecast import FORWARD_STEP, MEMBERS, TAKE_EVERY_S, Fore
 from firnel.core.model.foretelling import DropRule, Forecast, Marks
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch
+from firnel.core.model.probe_shift import USUAL_C
 from firnel.core.vocabulary import Control, FloatArray, Machine
 
 #: How far is looked ahead. [s]
@@ -25,7 +26,7 @@ def forecaster_at(
     model: MachineModel, batch: LoggedBatch, at: float, rng: np.random.Generator, members: int = MEMBERS
 ) -> Forecaster:
     """The ensemble after all readings and marks up to ``at`` [s from charge]."""
-    ensemble = Forecaster(model.fitted, model.yellow, model.crack, model.drift, batch, rng, members, model.widths)
+    ensemble = forecaster_of(model, batch, rng, members)
     last = min(int(at / batch.step + 1e-9), len(batch.hands))
     stops = stops_of(batch, 0, last)
     marks = {}
@@ -40,6 +41,12 @@ def forecaster_at(
         if stop in marks:
             marks[stop]()
     return ensemble
+
+
+def forecaster_of(model: MachineModel, batch: LoggedBatch, rng: np.random.Generator, members: int = MEMBERS) -> Forecaster:
+    """The ensemble of a batch as it is charged."""
+    doubt_c = USUAL_C if model.probe_moved is not None else 0.0
+    return Forecaster(model.fitted, model.yellow, model.crack, model.drift, batch, rng, members, model.widths, doubt_c)
 
 
 def stops_of(batch: LoggedBatch, done: int, last: int) -> set[int]:

@@ -58,9 +58,12 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
             model, fitted=without[batch.label], widths=Widths(), level=fit_level(others),
             yellow=model.yellow.without(batch.label), crack=model.crack.without(batch.label),
         )  # fmt: skip
-        told += [*foretold(blind, batch), *_level_foretold(blind, batch, others), *_steel_foretold(blind, batch)]
-        if any(traits.lot == batch.lot for traits in blind.crack.traits):
-            strange += foretold(_stranger_to(blind, batch.lot), batch, CRACKS)
+        try:
+            told += [*foretold(blind, batch), *_level_foretold(blind, batch, others), *_steel_foretold(blind, batch)]
+            if any(traits.lot == batch.lot for traits in blind.crack.traits):
+                strange += foretold(_stranger_to(blind, batch.lot), batch, CRACKS)
+        except ArithmeticError:  # a batch that no model makes without itself tells nothing of the others
+            continue
 
     drift, told = _landed_otherwise(model.drift, told, latest)
 
@@ -230,6 +233,8 @@ def muted(model: MachineModel) -> str:
         left = FEWEST - model.batches
         more = tr("one more batch") if left == 1 else tr("{} more batches", left)
         return tr("No advice on this machine yet: {} with yellow, first crack and drop marked earn it.", more)
+    if model.probe_moved is not None:
+        return tr("No advice: the bean probe was moved or changed, and how it reads now shows once this batch is in.")
     record = record_of(model.score, Statement.CRACK)
     if record.count >= FEWEST and not record.good:
         return tr(

@@ -19,7 +19,16 @@ from typing import Any
 
 import numpy as np
 
-from firnel.core.model.constants import Hands, IdleState, LoadState, MachineConstants, Members, StartState
+from firnel.core.model.constants import (
+    Hands,
+    IdleState,
+    LoadState,
+    MachineConstants,
+    Members,
+    SourceConstants,
+    StartState,
+    heat_at,
+)
 from firnel.core.vocabulary import FloatArray
 from firnel.core.words import tr
 
@@ -81,7 +90,7 @@ def start_state(constants: MachineConstants, load: LoadState, start: StartState,
         steel=full(start.steel_c),
         bean_probe=full(start.bean_probe_c),
         air_probe=full(start.air_probe_c),
-        heat=full(np.asarray(start.heat_share) * np.asarray(constants.power)),
+        heat=full(heat_at(constants, start.heat_share)),
     )
 
 
@@ -104,14 +113,13 @@ class _Terms:
         return self.bean_0 / dry, self.bean_b / dry, self.bean_m / dry, self.steel_0, self.steel_b, self.steel_m
 
 
-def _lagged(share: FloatArray, power: FloatArray, lag: FloatArray, heat: FloatArray, step: float) -> FloatArray:
-    """Heat at the beginning of each step and at the end, behind the setting by a first-order lag, shape (n + 1, m). [kW]"""
+def _lagged(target: FloatArray, lag: FloatArray, heat: FloatArray, step: float) -> FloatArray:
+    """Heat at the beginning of each step and at the end, a first-order lag behind its target, shape (n + 1, m). [kW]"""
     keep = np.exp(-step / lag)
-    out = np.empty((share.shape[0] + 1, heat.size))
+    out = np.empty((target.shape[0] + 1, heat.size))
     out[0] = heat
-    for index in range(share.shape[0]):
-        target = share[index] * power
-        out[index + 1] = target + (out[index] - target) * keep
+    for index in range(target.shape[0]):
+        out[index + 1] = target[index] + (out[index] - target[index]) * keep
     return out
 
 
@@ -133,16 +141,17 @@ def _given(constants: MachineConstants, hands: Hands, heat: FloatArray, more: tu
     def full(value: Members) -> FloatArray:
         return np.broadcast_to(np.asarray(value, float), (members,))
 
-    def behind(share: FloatArray, power: Members, lag: Members, begin: FloatArray) -> FloatArray:
-        return _lagged(np.atleast_2d(share.T).T, full(power), full(lag), begin, step)
+    def behind(share: FloatArray, source: MachineConstants | SourceConstants, begin: FloatArray) -> FloatArray:
+        given = heat_at(source, np.atleast_2d(share.T).T)
+        return _lagged(np.broadcast_to(given, (given.shape[0], members)), full(source.heat_lag), begin, step)
 
-    lagged = behind(hands.heat, constants.power, constants.heat_lag, heat)
+    lagged = behind(hands.heat, constants, heat)
     of_steel = full(constants.steel_share) * lagged[:-1]
     of_air, ends = lagged[:-1] - of_steel, []
     beans: FloatArray | float = 0.0
     for index, (source, share) in enumerate(zip(constants.more, hands.more, strict=True)):
-        first = np.broadcast_to(share[0], (members,)) * full(source.power) if len(share) else np.zeros(members)
-        own = behind(share, source.power, source.heat_lag, more[index] if more else first)
+        first = np.broadcast_to(heat_at(source, share[0]), (members,)) if len(share) else np.zeros(members)
+        own = behind(share, source, more[index] if more else first)
         into_steel = full(source.steel_share) * own[:-1]
         onto_beans = full(source.bean_share) * (own[:-1] - into_steel)
         of_steel, beans = of_steel + into_steel, beans + onto_beans

@@ -41,7 +41,9 @@ from firnel.work.machines.care import (
     measure_step,
     note_done,
     note_probe_check,
+    note_probe_moved,
     note_seasoning,
+    probe_places,
     strike_entry,
 )
 from firnel.work.machines.meters import note_meter, unit_of
@@ -106,7 +108,8 @@ class CarePage(QWidget):
         self._probe, self._kind = QComboBox(), QComboBox()
         self._probe.setAccessibleName(tr("Probe"))
         self._kind.setAccessibleName(tr("Kind of check"))
-        offer(self._kind, (later("boiling"), later("ice")))
+        offer(self._kind, (later("boiling"), later("ice"), later("moved")))
+        self._kind.currentIndexChanged.connect(lambda _: self._read.setEnabled(chosen(self._kind) != "moved"))
         self._read = FigureEntry(tr("Reading in the water"))
         self._read.setFixedWidth(140)
         keep, step = (
@@ -264,7 +267,7 @@ class CarePage(QWidget):
         self._caution.setVisible(bool(due))
         before = chosen(self._probe)
         self._probe.clear()
-        offer(self._probe, [probe.place for probe in machine.probes] or ["bean", "air"])
+        offer(self._probe, probe_places(machine))
         choose(self._probe, before)
         self._read.setPlaceholderText(tr("reads, {}", self._desk.settings.units.temperature))
         self._meter_name.setText(tr("Gas meter") if unit_of(machine) == "m³" else tr("Power meter"))
@@ -280,11 +283,20 @@ class CarePage(QWidget):
 
     def _on_struck(self, key: int, struck: bool) -> None:
         self._desk.ask(strike_entry, key, struck)
+        self._desk.forget_model()  # it may have been that a probe was moved
         if self._machine is not None:
             self.show_machine(self._machine)
 
     def _on_check(self) -> None:
         if self._machine is None:
+            return
+        if chosen(self._kind) == "moved":
+            said = self._desk.ask(note_probe_moved, self._machine, chosen(self._probe), by=self._desk.settings.operator)
+            self._desk.forget_model()  # it doubts its marks now
+            choose(self._kind, "boiling")  # the next press of Keep is no second move
+            self.show_machine(self._machine)
+            self._said.setText(said)
+            self.changed.emit()
             return
         try:
             typed = self._read.figure()

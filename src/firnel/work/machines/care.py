@@ -28,6 +28,7 @@ from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import Library
 from firnel.store.machine_book import LogEntry
 from firnel.work.machines.meters import METER
+from firnel.work.machines.moved import BEAN, MOVED
 
 __all__ = [
     "CARE_JOBS",
@@ -45,7 +46,9 @@ __all__ = [
     "measure_step",
     "note_done",
     "note_probe_check",
+    "note_probe_moved",
     "note_seasoning",
+    "probe_places",
     "strike_entry",
 ]
 
@@ -143,6 +146,8 @@ def strike_entry(library: Library, key: int, struck: bool) -> None:
 def _check_words(entry: LogEntry) -> str:
     document: Mapping[str, Any] = entry.document
     day = tr("{:%d %b %y}", entry.at.astimezone())
+    if document.get("kind") == MOVED:
+        return tr("{} · {} probe moved or changed", day, document["probe"])
     if document.get("kind") == "step":
         return tr("{} · {}: 63 % of a step in {:.1f} s", day, document["probe"], document["lag_s"])
     try:
@@ -179,6 +184,30 @@ def note_probe_check(
     _log(library, machine, "probe", document, at)
     _keep_on_probe(library, machine, probe, offset_c=check.offset_c)
     return tr("{:+.1f} K against {:.1f} °C: {}", check.offset_c, check.expected_c, check.verdict)
+
+
+def probe_places(machine: Machine) -> list[str]:
+    """Where a machine has probes; the two that every machine has where none were told."""
+    return [probe.place for probe in machine.probes] or ["bean", "air"]
+
+
+def note_probe_moved(library: Library, machine: Machine, probe: str, at: datetime | None = None, by: str = "") -> str:
+    """Keep that a probe was moved or changed (now); returns what follows from it, in a sentence.
+
+    Raises
+    ------
+    ValueError : if the machine has no such probe.
+    """
+    places = probe_places(machine)
+    if probe not in places:
+        raise ValueError(tr("{} has no {!r} probe: {}.", machine.name, probe, ", ".join(places)))
+    _log(library, machine, "probe", {"probe": probe, "kind": MOVED, "by": by}, at)
+    if probe != BEAN:
+        return tr("Noted: the {} probe was moved or changed.", probe)
+    return tr(
+        "Noted. Readings of older plans and marks may be some degrees off now: the next batch shows by how much, and plans "
+        "get a version with its readings. Until then no advice is given; drive it by colour, sound and time."
+    )
 
 
 def measure_step(library: Library, machine: Machine, probe: str, path: Path) -> float:

@@ -20,7 +20,7 @@ from firnel.core.vocabulary import BatchRecord, FloatArray, Machine
 from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter, BatchLine
 from firnel.store.library import Library
-from firnel.work.machines.moved import plans_go_along
+from firnel.work.machines.moved import first_since, plans_go_along, probe_moves
 from firnel.work.plan.whose import green_blends, lot_of
 
 #: At most so many batches are fitted: the newest, all lots in turn.
@@ -103,7 +103,7 @@ def usable_batches(
             )
         except UnusableLogError as error:
             refused.append(str(error))
-    return taken, refused
+    return first_since(taken, probe_moves(library, machine)), refused
 
 
 def batch_lines_of(library: Library, machine: Machine) -> list[BatchLine]:
@@ -209,10 +209,19 @@ def model_of(library: Library, machine: Machine) -> tuple[MachineModel, str]:
     why = tr("nothing is learned of {} yet: this is what a {} drum of its size usually does", machine.name, machine.heat)
     if kept is not None:
         try:
-            return model_from_document(kept[1]), tr("fitted {:%d %B %Y}", kept[0].astimezone())
+            return _doubting(library, machine, model_from_document(kept[1])), tr("fitted {:%d %B %Y}", kept[0].astimezone())
         except OutdatedModelError as error:
             why = str(error)
     return prior_model(full_load_of(machine), machine.heat_kinds), why
+
+
+def _doubting(library: Library, machine: Machine, model: MachineModel) -> MachineModel:
+    """The model, which doubts its marks where the bean probe was moved and no batch since has shown how it reads now."""
+    moves = probe_moves(library, machine)
+    if not moves:
+        return model
+    shown = any(line.started >= moves[-1] and line.label in model.report.batches for line in batch_lines_of(library, machine))
+    return model if shown else replace(model, probe_moved=moves[-1])
 
 
 def trust_words(model: MachineModel) -> tuple[str, ...]:
@@ -241,6 +250,14 @@ def trust_words(model: MachineModel) -> tuple[str, ...]:
         crack = tr(", first crack {:.0f} s", report.held_out_crack_s) if report.held_out_crack_s is not None else ""
         on = tr("one batch") if len(report.held_out) == 1 else tr("{} batches", len(report.held_out))
         said.append(tr("On {} it had not seen it was {:.1f} K off{}: {}.", on, off, crack, verdict))
+    if model.probe_moved is not None:
+        said.append(
+            tr(
+                "The bean probe was moved or changed on {:%d %B %Y}: until a batch since then is learned, marks may come some "
+                "degrees off what plans say. Drive it by colour, sound and time.",
+                model.probe_moved.astimezone(),
+            )
+        )
     said += [shift_words(shift) for shift in report.shifts if shift.label in report.batches[1:]]
     if report.refused:
         said.append(
@@ -274,6 +291,7 @@ def shift_words(shift: ProbeShift) -> str:
 _PLAIN = {
     "air_exponent": tr("what the airflow scale does"),
     "load_exponent": tr("what other loads do"),
+    "heat_exponent": tr("what the heat scale does"),
     "bare_pull": tr("small loads"),
     "steel_first_batch": tr("the first batch of the day"),
     "heat_lag": tr("how fast the burner answers"),
@@ -283,6 +301,7 @@ _WOULD_TELL = {
     "bare_pull": tr("Log a batch with half the usual load."),
     "steel_first_batch": tr("Log the first batch of a day."),
     "air_exponent": tr("Log a batch with much less or more air early on."),
+    "heat_exponent": tr("Log a batch that runs on much less or more heat than usual."),
     "heat_lag": tr("Log a batch with one large gas change in the middle."),
 }
 

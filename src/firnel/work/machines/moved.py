@@ -2,12 +2,37 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from datetime import datetime
 
+from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.probe_shift import ProbeShift
 from firnel.core.vocabulary import Machine
 from firnel.core.words import tr
 from firnel.store.library import Library
+
+#: How a note that the bean probe was moved or changed is kept in a machine's log.
+BEAN, MOVED = "bean", "moved"
+
+
+def probe_moves(library: Library, machine: Machine) -> list[datetime]:
+    """When it was told that a machine's bean probe was moved or changed, oldest first."""
+    if machine.id is None:
+        return []
+    notes = library.machine_book.log(machine.id, "probe")
+    return [note.at for note in notes if (note.document.get("kind"), note.document.get("probe")) == (MOVED, BEAN)]
+
+
+def first_since(batches: Sequence[LoggedBatch], moves: Iterable[datetime]) -> list[LoggedBatch]:
+    """Batches, oldest first, of which those know of it that came first after the bean probe was moved."""
+    told = list(batches)
+    for at in moves:
+        since = (index for index, batch in enumerate(told) if batch.started is not None and batch.started >= at)
+        first = next(since, None)
+        if first is not None:
+            told[first] = replace(told[first], probe_moved=True)
+    return told
 
 
 def plans_go_along(library: Library, machine: Machine, before: Iterable[ProbeShift], now: Iterable[ProbeShift]) -> int:

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from firnel.core.model.constants import IdleState
+from firnel.core.model.constants import IdleState, heat_at
 from firnel.core.model.identification import first_readings, steel_from_idling
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LONGEST_IDLE_S, UNUSABLE, LoggedBatch, UnusableLogError, logged_batch
@@ -99,7 +99,7 @@ def _ahead(model: MachineModel, batch: LoggedBatch, steel: float) -> FloatArray:
     if idling is None:
         return np.array([steel])
     bean, air = (np.full(1, reading) for reading in first_readings(batch))
-    heat = idling.hands.heat[:1] * np.asarray(constants.power)
+    heat = heat_at(constants, idling.hands.heat[:1])
     now = idle(constants, batch.room_c, IdleState(np.array([steel]), bean, air, heat), idling.hands, batch.step).end
     held = idling.hands.held(-1, int(AHEAD_S / AHEAD_STEP))
     return np.asarray(idle(constants, batch.room_c, now, held, AHEAD_STEP).steel[:, 0])
