@@ -1,8 +1,9 @@
 """How right Firnel is on machines that it has never met: drawn at random, strange ones, and the seven logged ones; one table.
 
 Each machine is fitted to eight of its own logged batches and judged on the next six; what is known of drums beforehand holds
-none of the drawn or strange machines, and not the logged one that is judged. Baseline of first crack is the straight line through the last
-30 s of the bean probe, to the machine's median reading at first crack. All forecasts know the moves that were made.
+none of the drawn or strange machines, and not the logged one that is judged. Baseline of first crack is the straight line
+through the last 30 s of the bean probe, to the machine's median reading at first crack. All forecasts know the moves that were
+made.
 """
 
 import sys

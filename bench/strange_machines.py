@@ -1,11 +1,11 @@
 """Machines that are made otherwise than both the model and the drawn ones: what fits only those shows here.
 
-The drum is four pieces along the flow of the air, hotter at the burner's end; the air gives its heat on its way through them, some of
-it goes round again, and hot air draws less. A heater box stands before the drum. A valve may follow a root, its dial, or
-equal percentages. The bean is a sphere of eight shells that dry from the outside; own heat is a bump in temperature, crack steam
-takes some of it. Yellow is a colour reached by temperature and time, first crack waits for the core and for what water is left. The
-probe sits in a sheath and touches the outer shells. Lots, loads and hands are those of the drawn machines. All figures are
-invented, of the order that such machines have.
+The drum is four pieces along the flow of the air, hotter at the burner's end; the air gives its heat on its way through them,
+some of it goes round again, and hot air draws less. A heater box stands before the drum. A valve may follow a root, its dial,
+or equal percentages. The bean is a sphere of eight shells that dry from the outside; own heat is a bump in temperature, crack
+steam takes some of it. Yellow is a colour reached by temperature and time, first crack waits for the core and for what water is
+left. The probe sits in a sheath and touches the outer shells. Lots, loads and hands are those of the drawn machines. All
+figures are invented, of the order that such machines have.
 """
 
 from __future__ import annotations
