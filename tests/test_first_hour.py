@@ -40,6 +40,7 @@ from firnel.work.machines.forecasting import forecast_record
 from firnel.work.machines.knowledge import compare, keep_model, model_of, trust_words, usable_batches
 from firnel.work.machines.learner import keep_lesson, learn_next, task_of
 from firnel.work.machines.link import Channel, Instrument, RegisterMapError, Way, instruments_of, map_of, strange_to, url_of
+from firnel.work.machines.moved import reads_beans
 from firnel.work.machines.old_logs import find_files, look_at_all, mixed_words, read_beside, take_in
 from firnel.work.review.records import ImportRefusedError
 from firnel.work.roast.cue import cue_of
@@ -435,6 +436,8 @@ def test_a_bean_probe_that_is_told_to_be_moved_is_doubted_until_one_batch_has_sh
     model, _ = model_of(library, library.machine("south"))
     assert model.probe_moved is None
     assert muted(model) == ""
+    for places, beans in ((["bean", "air"], "bean"), (["Abluft", "Bohnen, vorn"], "Bohnen, vorn"), (["P1", "P2"], "P1")):
+        assert [place for place in places if reads_beans(place, places)] == [beans]
 
 
 def test_the_window_learns_by_itself_and_says_so_in_one_line(qtbot, library):

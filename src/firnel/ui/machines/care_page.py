@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import datetime
 from functools import partial
 from pathlib import Path
 
@@ -276,9 +277,13 @@ class CarePage(QWidget):
         self._season_title.setText(tr("Seasoning a new or stripped drum: {} of {} loads", sheet.seasoned, SEASONING_LOADS))
         self._show_season()
 
+    @property
+    def _now_and_by(self) -> tuple[datetime, str]:
+        return self._desk.clock.wall(), self._desk.settings.operator
+
     def _on_done(self, row: int) -> None:
         if self._machine is not None:
-            self._desk.ask(note_done, self._machine, self._states[row].job.key, by=self._desk.settings.operator)
+            self._desk.ask(note_done, self._machine, self._states[row].job.key, *self._now_and_by)
             self.show_machine(self._machine)
 
     def _on_struck(self, key: int, struck: bool) -> None:
@@ -291,7 +296,7 @@ class CarePage(QWidget):
         if self._machine is None:
             return
         if chosen(self._kind) == "moved":
-            said = self._desk.ask(note_probe_moved, self._machine, chosen(self._probe), by=self._desk.settings.operator)
+            said = self._desk.ask(note_probe_moved, self._machine, chosen(self._probe), *self._now_and_by)
             self._desk.forget_model()  # it doubts its marks now
             choose(self._kind, "boiling")  # the next press of Keep is no second move
             self.show_machine(self._machine)
@@ -303,7 +308,9 @@ class CarePage(QWidget):
             if typed is None:
                 return
             read_c = self._desk.settings.units.read(typed, "°C")
-            words = self._desk.ask(note_probe_check, self._machine, chosen(self._probe), chosen(self._kind), read_c)
+            words = self._desk.ask(
+                note_probe_check, self._machine, chosen(self._probe), chosen(self._kind), read_c, self._desk.clock.wall()
+            )
         except ValueError as error:
             self._said.setText(self._desk.settings.units.sentence(str(error)))
             return
@@ -331,7 +338,7 @@ class CarePage(QWidget):
     def _on_load(self) -> None:
         if self._machine is None:
             return
-        done = self._desk.ask(note_seasoning, self._machine, by=self._desk.settings.operator)
+        done = self._desk.ask(note_seasoning, self._machine, *self._now_and_by)
         self.show_machine(self._machine)
         if done >= SEASONING_LOADS:
             self._season_title.setText(tr("Seasoned: five loads are done and thrown away."))

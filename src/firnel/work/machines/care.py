@@ -28,7 +28,7 @@ from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import Library
 from firnel.store.machine_book import LogEntry
 from firnel.work.machines.meters import METER
-from firnel.work.machines.moved import BEAN, MOVED
+from firnel.work.machines.moved import MOVED, reads_beans
 
 __all__ = [
     "CARE_JOBS",
@@ -147,7 +147,7 @@ def _check_words(entry: LogEntry) -> str:
     document: Mapping[str, Any] = entry.document
     day = tr("{:%d %b %y}", entry.at.astimezone())
     if document.get("kind") == MOVED:
-        return tr("{} · {} probe moved or changed", day, document["probe"])
+        return tr("{} · {}: moved or changed", day, document["probe"])
     if document.get("kind") == "step":
         return tr("{} · {}: 63 % of a step in {:.1f} s", day, document["probe"], document["lag_s"])
     try:
@@ -201,9 +201,10 @@ def note_probe_moved(library: Library, machine: Machine, probe: str, at: datetim
     places = probe_places(machine)
     if probe not in places:
         raise ValueError(tr("{} has no {!r} probe: {}.", machine.name, probe, ", ".join(places)))
-    _log(library, machine, "probe", {"probe": probe, "kind": MOVED, "by": by}, at)
-    if probe != BEAN:
-        return tr("Noted: the {} probe was moved or changed.", probe)
+    beans = reads_beans(probe, places)
+    _log(library, machine, "probe", {"probe": probe, "kind": MOVED, "beans": beans, "by": by}, at)
+    if not beans:
+        return tr("Noted: {} was moved or changed.", probe)
     return tr(
         "Noted. Readings of older plans and marks may be some degrees off now: the next batch shows by how much, and plans "
         "get a version with its readings. Until then no advice is given; drive it by colour, sound and time."

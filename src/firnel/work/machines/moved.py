@@ -12,8 +12,16 @@ from firnel.core.vocabulary import Machine
 from firnel.core.words import tr
 from firnel.store.library import Library
 
-#: How a note that the bean probe was moved or changed is kept in a machine's log.
-BEAN, MOVED = "bean", "moved"
+#: How a note that a probe was moved or changed is kept in a machine's log.
+MOVED = "moved"
+#: What a house calls the place of its bean probe has one of these in it.
+OF_BEANS = ("bean", "bohne")
+
+
+def reads_beans(place: str, places: Sequence[str]) -> bool:
+    """Whether the probe at a place is the one in the beans; the first where no place says so."""
+    named = [one for one in places if any(word in one.lower() for word in OF_BEANS)]
+    return place in (named or places[:1])
 
 
 def probe_moves(library: Library, machine: Machine) -> list[datetime]:
@@ -21,7 +29,7 @@ def probe_moves(library: Library, machine: Machine) -> list[datetime]:
     if machine.id is None:
         return []
     notes = library.machine_book.log(machine.id, "probe")
-    return [note.at for note in notes if (note.document.get("kind"), note.document.get("probe")) == (MOVED, BEAN)]
+    return [note.at for note in notes if note.document.get("kind") == MOVED and note.document.get("beans")]
 
 
 def first_since(batches: Sequence[LoggedBatch], moves: Iterable[datetime]) -> list[LoggedBatch]:
