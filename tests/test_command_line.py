@@ -190,6 +190,31 @@ def test_a_fit_says_its_constants_and_how_good_it_is(north):
     assert any("had not seen" in sentence for sentence in fit["trust"])
 
 
+def test_figures_over_time_and_batches_put_right(north):
+    call, _, _ = north
+    chart = json.loads(call("charts", "--by", "machine", "--of", "north", "--json").stdout)
+    values = [batch["value"] for batch in chart["batches"]]
+    assert len(values) == 6
+    assert chart["centre"] == pytest.approx(sum(values) / 6)
+    # Limits of an individuals chart: mean and 2.66 mean moving ranges (NIST/SEMATECH e-Handbook, 6.3.2.2).
+    steps = [abs(b - a) for a, b in zip(values, values[1:], strict=False)]
+    assert chart["high"] - chart["centre"] == pytest.approx(2.66 * sum(steps) / 5, rel=1e-3)
+    assert "no plan called 'Monday'" in call("charts", "--of", "Monday").stderr
+    before = json.loads(call("show", "0003", "--json").stdout)["marks"]
+    mended = call("mend", "0003", "--mark", f"yellow={before['yellow']['t'] + 4.0}", "--remark", "late finger", "--json")
+    told = json.loads(mended.stdout)
+    assert told["marks"]["yellow"]["t"] == pytest.approx(before["yellow"]["t"] + 4.0)
+    assert (told["marks"]["drop"], told["mended"][-1]["after"]) == (before["drop"], "late finger")
+    assert f"yellow was at {before['yellow']['t']:.1f} s." in mended.stderr
+    for wrong in ("yellow=9999", f"yellow={before['drop']['t'] - 1.0}", "yellow=nan"):
+        assert call("mend", "0003", "--mark", wrong).exit_code == 1
+    assert call("mend", "0003", "--mark", "purple=3").exit_code == 2
+    assert json.loads(call("mend", "0003", "--json").stdout)["marks"] == told["marks"], "nothing was written"
+    call("mend", "0003", "--mark", f"yellow={before['yellow']['t']}", "--leave-out", "probe fell out")
+    assert len(json.loads(call("charts", "--by", "machine", "--of", "north", "--json").stdout)["batches"]) == 5
+    call("mend", "0003", "--leave-out", "")
+
+
 def test_the_care_of_a_machine_is_noted_and_told(north):
     call, _, _ = north
     noted = call(

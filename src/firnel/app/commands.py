@@ -26,6 +26,7 @@ from firnel.app.start import loaded
 #: Where the commands are that work on a library, and what each does: their code is loaded when one is called, not before.
 LATER = {
     "batches": ("record_commands", "List the batches, newest first."),
+    "charts": ("review_commands", "One figure over many batches, as a control chart."),
     "coffees": ("day_commands", "What is sold."),
     "compare": ("bench_commands", "Was it the same? With the likely cause."),
     "cuppings": ("bench_commands", "What was cupped, and what came of it."),
@@ -36,6 +37,7 @@ LATER = {
     "library": ("library_commands", "Check the library, back it up, restore it."),
     "lots": ("stock_commands", "The green coffee in the store, and samples."),
     "machine": ("care_command", "The machines of the library, and their models."),
+    "mend": ("review_commands", "Put marks, order and results of a batch right."),
     "meter": ("bench_commands", "Note what the gas or power meter of a machine shows."),
     "orders": ("day_commands", "What is ordered of which coffee."),
     "plan": ("model_commands", "Find the moves that meet targets."),
