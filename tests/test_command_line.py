@@ -190,6 +190,29 @@ def test_a_fit_says_its_constants_and_how_good_it_is(north):
     assert any("had not seen" in sentence for sentence in fit["trust"])
 
 
+def test_a_table_is_set_scored_blind_and_revealed(north):
+    call, _, _ = north
+    table = json.loads(call("cup", "set", "0001", "0002", "--cupper", "Asha", "--name", "Noon", "--json").stdout)
+    key, (code, _) = str(table["id"]), table["codes"]
+    assert sorted(table["orders"]["Asha"]) == table["codes"]
+    for part in table["parts"]:
+        said = call(
+            "cup", "enter", key, code, "--cupper", "Asha", "--score", f"{part}=8", "--word", "hot=plum, cocoa", "--json"
+        )
+    told = json.loads(said.stdout)
+    assert told["scores"]["Asha"][code] == 80.0, "ten parts of eight; a sum of parts as cup scores are, common practice"
+    assert told["missing"] == [f"Asha: {table['codes'][1]}"]
+    assert "runs from 6 to 10" in call("cup", "enter", key, code, "--cupper", "Asha", "--score", "flavour=80").stderr
+    assert "'Bo' does not cup" in call("cup", "enter", key, code, "--cupper", "Bo").stderr
+    assert "no table 99" in call("cup", "show", "99").stderr
+    assert call("cup", "enter", key, code, "--cupper", "Asha", "--score", "flavour").exit_code == 2
+    assert json.loads(call("cup", "reveal", key, "--json").stdout)["revealed"]
+    assert "is revealed" in call("cup", "enter", key, code, "--cupper", "Asha", "--score", "flavour=7").stderr
+    (came,) = [one for one in json.loads(call("cuppings", "--json").stdout) if one["name"] == "Noon"]
+    best = came["coffees"][0]
+    assert (best["score"], best["words"]) == (80.0, ["plum", "cocoa"])
+
+
 def test_figures_over_time_and_batches_put_right(north):
     call, _, _ = north
     chart = json.loads(call("charts", "--by", "machine", "--of", "north", "--json").stdout)

@@ -29,6 +29,7 @@ LATER = {
     "charts": ("review_commands", "One figure over many batches, as a control chart."),
     "coffees": ("day_commands", "What is sold."),
     "compare": ("bench_commands", "Was it the same? With the likely cause."),
+    "cup": ("cup_commands", "Set a table of coffees, score it blind and reveal it."),
     "cuppings": ("bench_commands", "What was cupped, and what came of it."),
     "day": ("day_commands", "The plan of a day: what is roasted, where and when."),
     "export": ("record_commands", "Write one batch, or all, into files."),
