@@ -229,7 +229,7 @@ class Forecaster:
 
     def mark_yellow(self) -> None:
         """The beans are yellow now."""
-        self._take(self._state.bean - self._yellow_c, 0.0, MARK_SPREAD)
+        self._take(self._state.bean - self._yellow_c, 0.0, MARK_SPREAD, of_marks=True)
 
     def _note_drift(self, off: float) -> None:
         """By how much the probe has left the model since the last take, once it has cracked."""
@@ -249,7 +249,7 @@ class Forecaster:
     def mark_first_crack(self) -> None:
         """First crack begins now."""
         self._cracked = True
-        self._take(self._state.bean - self._crack_c, 0.0, MARK_SPREAD)
+        self._take(self._state.bean - self._crack_c, 0.0, MARK_SPREAD, of_marks=True)
 
     def _wander(self, by: float) -> None:
         noise = self._rng.standard_normal((4, self.members)) * by
@@ -262,8 +262,12 @@ class Forecaster:
         self._rows[:, self._names.index("power")] += WANDER["power"] * noise[2]
         self._uptake = self._uptake + WANDER["uptake"] * noise[3]
 
-    def _take(self, seen: FloatArray, reading: float, spread: float) -> None:
-        """Pull all members towards one reading of ``seen``."""
+    def _take(self, seen: FloatArray, reading: float, spread: float, of_marks: bool = False) -> None:
+        """Pull all members towards one reading of ``seen``.
+
+        Where marks come is told by marks alone: what a probe reads goes together with it in two hundred members by chance only,
+        and many readings would pull it away by that.
+        """
         state = self._state
         everything = np.vstack(
             [state.bean, state.steel, state.bean_probe, state.air_probe, self._uptake, self._own_heat]
@@ -273,6 +277,8 @@ class Forecaster:
         variance = float(off @ off) / (self.members - 1)
         about = everything - everything.mean(axis=1, keepdims=True)
         gain = (about @ off) / (self.members - 1) / (variance + spread**2)
+        if not of_marks:
+            gain[6:8] = 0.0  # yellow and crack
         less = 1.0 / (1.0 + np.sqrt(spread**2 / (variance + spread**2)))
         everything += gain[:, None] * (reading - float(seen.mean()) - less * off)[None, :]
         bean, steel, bean_probe, air_probe, self._uptake, self._own_heat, self._yellow_c, self._crack_c = everything[:8]
