@@ -15,7 +15,6 @@ from functools import lru_cache
 from math import isfinite
 from typing import Any
 
-from firnel.core.vocabulary import PRESSURES
 from firnel.core.words import as_number, point, tr
 
 #: Kind of quantity -> the units a user may choose, the base unit first.
@@ -27,6 +26,8 @@ CHOICES: dict[str, tuple[str, ...]] = {
 _PINT_NAMES = {"°C": "degC", "°F": "degF", "kg": "kg", "g": "g", "lb": "lb"} | {
     "Pa": "Pa", "kPa": "kPa", "mbar": "mbar", "inH2O": "inH2O"
 }  # fmt: skip
+#: Units of the pressure that gas or draft is told by.
+PRESSURES = ("Pa", "kPa", "mbar", "inH2O")
 _DIGITS = {"kg": 2, "g": 0, "lb": 2, "Pa": 0, "kPa": 2, "mbar": 1, "inH2O": 2, "%": 0, "rpm": 0}
 
 

@@ -16,6 +16,7 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
+from firnel.core.units import PRESSURES
 from firnel.core.words import later, tr
 
 FloatArray = NDArray[np.float64]
@@ -101,8 +102,6 @@ class Role(StrEnum):
     MOTION = "motion"
 
 
-#: Units of the pressure that gas or draft is told by.
-PRESSURES = ("Pa", "kPa", "mbar", "inH2O")
 #: Kinds of each role. Of heat: where it goes; a gas burner heats air and drum, the rest are electric.
 KINDS_OF = {
     Role.HEAT: ("gas", "electric", "hot-air", "radiant", "drum"),
