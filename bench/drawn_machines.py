@@ -319,13 +319,22 @@ class DrawnRoaster:
         else:
             bare = max(0.0, 1.0 - beans.load.mass_kg / body.load_kg)
             pull = body.pull + body.bare_pull * bare
-            seen = (1.0 - pull - body.stem) * beans.mean_c + pull * self.air + body.stem * self.steel[-1]
+            touched, stem_c, _ = self._about_probes()
+            seen = (1.0 - pull - body.stem) * touched + pull * self.air + body.stem * stem_c
             lag = body.probe_s * (1.0 + 0.6 * bare)
-        self.bean_probe_c += (seen - self.bean_probe_c) * (1.0 - exp(-DT / lag))
-        of_steel = body.air_probe_steel
-        self.air_probe_c += ((1.0 - of_steel) * self.air + of_steel * self.steel[0] - self.air_probe_c) * (
+        self.bean_probe_c += (self._sheathed(seen) - self.bean_probe_c) * (1.0 - exp(-DT / lag))
+        of_steel, steel_c = body.air_probe_steel, self._about_probes()[2]
+        self.air_probe_c += ((1.0 - of_steel) * self.air + of_steel * steel_c - self.air_probe_c) * (
             1.0 - exp(-DT / body.air_probe_s)
         )
+
+    def _about_probes(self) -> tuple[float, float, float]:
+        """The beans that the bean probe touches, the steel about its stem, and that about the air probe. [degC]"""
+        return self.beans.mean_c if self.beans is not None else 0.0, self.steel[-1], self.steel[0]
+
+    def _sheathed(self, seen: float) -> float:
+        """What the bean probe has of what is about it: here it has no sheath. [degC]"""
+        return seen
 
 
 def draw_house(rng: Rng, body: Body) -> House:

@@ -166,20 +166,10 @@ class StrangeRoaster(DrawnRoaster):
         if self.cracked_t is None and (1.0 - self.by_core) * mean + self.by_core * core >= self.levels[1]:
             beans.crack_c, self.cracked_t = -1e9, self.t
 
-    def _touched(self) -> float:
-        """What the sheath of the bean probe is in, with the load in the drum. [degC]"""
-        return float(self.shells[-3:] @ VOLUME[-3:] / VOLUME[-3:].sum())
+    def _about_probes(self) -> tuple[float, float, float]:
+        outer = float(self.shells[-3:] @ VOLUME[-3:] / VOLUME[-3:].sum()) if self.beans is not None else 0.0
+        return outer, float(self.pieces[0]), float(self.pieces[-1])
 
-    def _probes(self) -> None:
-        body, beans = self.body, self.beans
-        if beans is None:
-            seen, lag = 0.55 * self.exhaust + 0.45 * self.steel[0], 2.0 * body.probe_s
-        else:
-            bare = max(0.0, 1.0 - beans.load.mass_kg / body.load_kg)
-            pull = body.pull + body.bare_pull * bare
-            seen = (1.0 - pull - body.stem) * self._touched() + pull * self.exhaust + body.stem * float(self.pieces[0])
-            lag = body.probe_s * (1.0 + 0.6 * bare)
+    def _sheathed(self, seen: float) -> float:
         self.sheath += (seen - self.sheath) * (1.0 - exp(-DT / max(self.sheath_s, DT)))
-        self.bean_probe_c += (self.sheath - self.bean_probe_c) * (1.0 - exp(-DT / lag))
-        air = (1.0 - body.air_probe_steel) * self.exhaust + body.air_probe_steel * float(self.pieces[-1])
-        self.air_probe_c += (air - self.air_probe_c) * (1.0 - exp(-DT / body.air_probe_s))
+        return self.sheath

@@ -90,7 +90,7 @@ def mend(
     batch: str, marks: tuple[str, ...], lot: str | None, machine: str | None, left_out: str | None, library_at: str | None,
     as_json: bool, **told: Any,
 ) -> None:  # fmt: skip
-    """Put marks, order and results of a batch right, and tell what stood there before. Without options: only told."""
+    """Put marks, order and results of a batch right; what stood there before is kept, and told. Without options: only told."""
     values = {name: value for name, value in told.items() if value is not None}
     mine, _ = load_settings()
     with opened(library_at) as library:
@@ -108,9 +108,7 @@ def mend(
         except (ValueError, MarkOrderError) as error:
             raise CouldNotError(str(error)) from error
         if marks:
-            shelf.set_marks(library, record.id, marked.marks)
-            for mark in set(record.marks) - set(marked.marks):
-                click.echo(f"{mark.kind.words} was at {mark.t - record.charge_t:.1f} s.", err=True)
+            shelf.set_marks(library, record.id, marked.marks, mine.operator)
         if left_out is not None:
             shelf.leave_out(library, record.id, left_out)
         _say_mended(library, record.id, as_json)

@@ -292,12 +292,8 @@ class Machine:
     @property
     def heat_kinds(self) -> tuple[str, ...]:
         """Kinds of the sources of heat, the main one first; ``gas-dial`` where gas is not told by its pressure."""
-
-        def kind(control: Control) -> str:
-            kind = self.kind_of(control)
-            return "gas-dial" if kind == "gas" and self.controls[control].unit not in PRESSURES else kind
-
-        return tuple(kind(control) for control in self.of(Role.HEAT)) or (self.heat,)
+        kinds = ((self.kind_of(control), self.controls[control].unit) for control in self.of(Role.HEAT))
+        return tuple("gas-dial" if kind == "gas" and unit not in PRESSURES else kind for kind, unit in kinds) or (self.heat,)
 
     @property
     def main_heat(self) -> Control:

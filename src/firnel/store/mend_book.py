@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import Connection, Engine, insert, select, update
 
-from firnel.core.vocabulary import MarkKind
+from firnel.core.stages import check_mark_order
+from firnel.core.vocabulary import Mark, MarkKind
 from firnel.core.words import later, tr
 from firnel.store.batch_rows import (
     insert_batch,
@@ -85,6 +86,23 @@ class MendBook:
                     tr("noted the {} of batch {}", tr(", the ").join(tr(FIELD_WORDS[n]) for n in changed), row.label),
                 )
         return len(changed)
+
+    def correct_marks(self, key: int, wanted: Iterable[Mark], who: str, at: datetime | None = None) -> None:
+        """Replace the marks of a batch; where each stood before is kept, in seconds from its charge.
+
+        Raises
+        ------
+        MarkOrderError : if they contradict each other; the old ones stay then.
+        """
+        after = tuple(wanted)
+        check_mark_order(after)
+        with writing(self._engine) as connection:
+            before = read_marks(connection, key)
+            write_marks(connection, key, after)
+            for kind in MarkKind:
+                was, now = (_moment(marks, kind) for marks in (before, after))
+                if was != now:
+                    _note(connection, key, who, kind.value.replace("_", " "), was, now, at)
 
     @staticmethod
     def _words(connection: Connection, name: str, value: Any) -> str:
@@ -202,6 +220,12 @@ def _reading(row: Mapping[str, Any], key: int, seq: int, by: float) -> dict[str,
 
 def _shifted(entries: Sequence[Any], by: float) -> list[Any]:
     return [replace(entry, t=entry.t + by) for entry in entries]
+
+
+def _moment(marks: Sequence[Mark], kind: MarkKind) -> str:
+    """When a mark stands, in words; empty where there is none."""
+    zero = next((mark.t for mark in marks if mark.kind is MarkKind.CHARGE and kind is not MarkKind.CHARGE), 0.0)
+    return next((f"{mark.t - zero:.1f} s" for mark in marks if mark.kind is kind), "")
 
 
 def _note(connection: Connection, key: int, who: str, field: str, before: str, after: str, at: datetime | None) -> None:

@@ -107,9 +107,9 @@ def save_plan(library: Library, plan: Plan, why: str = "") -> Plan:
     return library.save_plan(plan, why)
 
 
-def set_marks(library: Library, key: int, marks: Iterable[Mark]) -> None:
-    """Replace the marks of a batch."""
-    library.set_marks(key, marks)
+def set_marks(library: Library, key: int, marks: Iterable[Mark], who: str = "") -> None:
+    """Replace the marks of a batch; where they stood is kept."""
+    library.mend_book.correct_marks(key, marks, who)
 
 
 def set_status(library: Library, key: int, status: str) -> None:

@@ -309,7 +309,7 @@ class ReviewView(QWidget):
         """Put a record's marks into the library and show them."""
         if record.id is None:
             return
-        self._desk.ask(shelf.set_marks, record.id, record.marks)
+        self._desk.ask(shelf.set_marks, record.id, record.marks, self._desk.settings.operator)
         self._record = record
         self.open_batch(record.id)
 
