@@ -1,7 +1,7 @@
 """A hand that executes Firnel's cues and advice, against one that follows the same written plan by the clock.
 
-On the simulator's machines with loads and steel that the plan does not know, and on machines drawn at random, each fitted to
-twelve batches in its own house's hand, where the plan is also roasted by a hand without fault.
+On the simulator's machines with loads and steel that the plan does not know, and on machines drawn at random and strange ones,
+each fitted to twelve batches in its own house's hand, where the plan is also roasted by a hand without fault.
 """
 
 import sys
@@ -13,10 +13,11 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
-from drawn_machines import Drawn, DrawnRoaster, brought_to_charge, draw, logged
+from drawn_machines import Drawn, brought_to_charge, logged
 from hands import Came, Hand, by_the_clock, by_the_plan, guided
 from plan import fit
 from report import Line
+from strange_machines import STRANGE, drawn_of
 
 from firnel.app.demo_library import LOTS, MACHINES
 from firnel.core.model.learning import traits_of
@@ -28,7 +29,7 @@ from firnel.devices.simulator.physics import DrumRoaster
 
 #: Load as a share of the useful one, and the steel against what the plan assumes. [K]
 CONDITIONS = ((1.0, 0.0), (1.0, -25.0), (0.5, 0.0), (0.5, -25.0), (1.0, 12.0))
-DRAWN, FITTED = 30, 12
+DRAWN, FITTED = tuple(f"drawn-{number}" for number in range(30)), 12
 #: On a drawn machine: the place of the lot (the last was never logged), the load, and the steel against what is usual. [K]
 ROASTED = ((0, 0.85, 0.0), (2, 0.85, -8.0), (5, 0.75, 4.0), (3, 0.95, -4.0))
 WITHIN = (3.0, 0.7)
@@ -65,7 +66,7 @@ class HouseHand(Hand):
 
     def __init__(self, drawn: Drawn, plan: Plan, seed: int, steel_by: float, exact: bool) -> None:
         steel_c = drawn.house.charge_c + 6.0 + steel_by
-        roaster = DrawnRoaster(drawn.body, np.random.default_rng(seed), 22.0, steel_c)
+        roaster = drawn.made(drawn.body, np.random.default_rng(seed), 22.0, steel_c)
         roaster.bean_probe_c = drawn.house.charge_c + 2.0
         super().__init__(plan, drawn.machine, roaster, seed, exact)
         self.drawn = drawn
@@ -82,10 +83,10 @@ class HouseHand(Hand):
         )
 
 
-def drawn_runs(number: int) -> list[tuple[Came, Came, Came]]:
-    """The batches of one drawn machine: by the plan without fault, by the clock, and guided."""
+def drawn_runs(name: str) -> list[tuple[Came, Came, Came]]:
+    """The batches of one drawn or strange machine: by the plan without fault, by the clock, and guided."""
     warnings.simplefilter("ignore")
-    drawn = draw(number)
+    drawn = drawn_of(name)
     machine, batches = drawn.machine, logged(drawn, FITTED)
     model = learn(batches, machine.useful_load_kg, machine.heat_kinds)
     read = [float(np.nanmean(batch.bean[-4:])) for batch in batches]
@@ -109,7 +110,7 @@ def drawn_runs(number: int) -> list[tuple[Came, Came, Came]]:
                          moisture=lot.moisture or 0.11, process=lot.process)  # fmt: skip
         solved = solve(model, machine, plan, traits, usual)
         load = replace(green, mass_kg=load_kg)
-        seed = 100 * number + place
+        seed = 100 * int(name.rpartition("-")[2]) + place
 
         def hand(exact: bool = False, solved=solved, seed=seed, steel_by=steel_by) -> Hand:  # type: ignore[no-untyped-def]
             return HouseHand(drawn, solved.plan, seed, steel_by, exact)
@@ -143,14 +144,14 @@ def on_simulator() -> list[Line]:
     ]
 
 
-def on_drawn(numbers: Sequence[int]) -> list[Line]:
+def on_drawn(names: Sequence[str], sort: str = "drawn") -> list[Line]:
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
-        runs = list(pool.map(drawn_runs, numbers))
-    for number, pairs in zip(numbers, runs, strict=True):
+        runs = list(pool.map(drawn_runs, names))
+    for name, pairs in zip(names, runs, strict=True):
         for place, (exact, clock, led) in enumerate(pairs):
             said = ", ".join(f"{one.crack:+.0f} s {one.development:+.0f} s {one.drop:+.1f} K" for one in (exact, clock, led))
             print(
-                f"  drawn-{number} {place}: {said}; {led.advices} advices, {led.back} back"
+                f"  {name} {place}: {said}; {led.advices} advices, {led.back} back"
                 + "".join(f"\n      {s}" for s in led.said)
             )
     exact, clock, led = ([pair[index] for pairs in runs for pair in pairs] for index in range(3))
@@ -159,17 +160,17 @@ def on_drawn(numbers: Sequence[int]) -> list[Line]:
           f"by the clock {100 * landed(clock, *WITHIN):.0f} %, guided {100 * landed(led, *WITHIN):.0f} %, "
           f"within 4 s and 1 K {100 * landed(led, 4.0, 1.0):.0f} %")  # fmt: skip
     return [
-        Line("drawn: first crack by the plan without fault, median", _middle(exact, "crack"), "s", 15.0),
-        Line("drawn: drop by the plan without fault, median", _middle(exact, "drop"), "K", 1.5),
-        Line("drawn: outside development 3 s or drop 0.7 K, guided", 100.0 * (1.0 - landed(led, *WITHIN)), "%", 10.0),
-        Line("drawn: first crack off plan, guided, median", _middle(led, "crack"), "s", 10.0),
-        Line("drawn: advice for each batch, median", float(np.median([one.advices for one in led])), "", 3.0),
-        Line("drawn: advice taken back within 90 s", 100.0 * sum(one.back for one in led) / max(advices, 1), "%", 5.0),
+        Line(f"{sort}: first crack by the plan without fault, median", _middle(exact, "crack"), "s", 15.0),
+        Line(f"{sort}: drop by the plan without fault, median", _middle(exact, "drop"), "K", 1.5),
+        Line(f"{sort}: outside development 3 s or drop 0.7 K, guided", 100.0 * (1.0 - landed(led, *WITHIN)), "%", 10.0),
+        Line(f"{sort}: first crack off plan, guided, median", _middle(led, "crack"), "s", 10.0),
+        Line(f"{sort}: advice for each batch, median", float(np.median([one.advices for one in led])), "", 3.0),
+        Line(f"{sort}: advice taken back within 90 s", 100.0 * sum(one.back for one in led) / max(advices, 1), "%", 5.0),
     ]
 
 
 def run(folder: Path) -> list[Line]:
-    return [*on_simulator(), *on_drawn(range(DRAWN))]
+    return [*on_simulator(), *on_drawn(DRAWN), *on_drawn(STRANGE, "strange")]
 
 
 def _spread(came: Sequence[Came], name: str) -> float:
@@ -181,4 +182,4 @@ def _middle(came: Sequence[Came], name: str) -> float:
 
 
 if __name__ == "__main__":
-    on_drawn([int(number) for number in sys.argv[1:]] or range(DRAWN))
+    on_drawn(sys.argv[1:] or DRAWN)

@@ -15,12 +15,12 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
-from drawn_machines import draw, logged
+from drawn_machines import logged
 from model import straight_line
 from other_machines import MACHINES as LOGGED
 from other_machines import leave_out, logs_of
 from report import Line
-from strange_machines import StrangeRoaster
+from strange_machines import STRANGE, drawn_of
 
 from firnel.core.model.foretelling import DropRule, Interval
 from firnel.core.model.identification import modelled
@@ -31,7 +31,7 @@ from firnel.core.model.replay import as_made, forecast_at, read_at_drop
 from firnel.core.model.widths import Widths
 from firnel.core.vocabulary import Machine
 
-FITTED, JUDGED, DRAWN, STRANGE = 8, 6, 30, 16
+FITTED, JUDGED, DRAWN = 8, 6, 30
 AHEAD_S = (30.0, 90.0, 180.0)
 
 
@@ -40,8 +40,7 @@ def batches_of(name: str) -> tuple[Machine, list[LoggedBatch]]:
     if name in LOGGED:
         leave_out(name)
         return LOGGED[name], list(logs_of(name))
-    sort, _, number = name.partition("-")
-    drawn = draw(int(number), StrangeRoaster) if sort == "strange" else draw(int(number))
+    drawn = drawn_of(name)
     return drawn.machine, logged(drawn, FITTED + JUDGED)
 
 
@@ -95,7 +94,7 @@ def run(_folder: Path, names: tuple[str, ...] = ()) -> list[Line]:
     names = names or (
         *LOGGED,
         *(f"drawn-{number}" for number in range(DRAWN)),
-        *(f"strange-{number}" for number in range(200, 200 + STRANGE)),
+        *STRANGE,
     )
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         runs = list(pool.map(machine_runs, names))

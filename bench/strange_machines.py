@@ -13,7 +13,7 @@ from __future__ import annotations
 from math import exp
 
 import numpy as np
-from drawn_machines import AIRFLOW, DRUM, DT, STEFAN, Body, DrawnRoaster, Green, Rng, Source
+from drawn_machines import AIRFLOW, DRUM, DT, STEFAN, Body, Drawn, DrawnRoaster, Green, Rng, Source, draw
 
 PIECES, SHELLS, RADIUS_M = 4, 8, 3.3e-3
 EDGES = np.linspace(0.0, RADIUS_M, SHELLS + 1)
@@ -24,6 +24,14 @@ BEAN_KJ, BEAN_KJ_PER_C, WATER_KJ, DRYING_KJ = 1.25, 0.0055, 4.19, 2500.0
 #: The crack's steam takes its heat over so long. [s]
 CRACKING_S = 60.0
 GAS_R = 8.314  #: [J/(mol K)]
+#: By name.
+STRANGE = tuple(f"strange-{number}" for number in range(200, 216))
+
+
+def drawn_of(name: str) -> Drawn:
+    """The machine of a name, ``drawn-3`` or ``strange-200``."""
+    sort, _, number = name.partition("-")
+    return draw(int(number), StrangeRoaster) if sort == "strange" else draw(int(number))
 
 
 class StrangeRoaster(DrawnRoaster):
