@@ -151,8 +151,7 @@ def on_drawn(names: Sequence[str], sort: str = "drawn") -> list[Line]:
         for place, (exact, clock, led) in enumerate(pairs):
             said = ", ".join(f"{one.crack:+.0f} s {one.development:+.0f} s {one.drop:+.1f} K" for one in (exact, clock, led))
             print(
-                f"  {name} {place}: {said}; {led.advices} advices, {led.back} back"
-                + "".join(f"\n      {s}" for s in led.said)
+                f"  {name} {place}: {said}; {led.advices} advices, {led.back} back" + "".join(f"\n      {s}" for s in led.said)
             )
     exact, clock, led = ([pair[index] for pairs in runs for pair in pairs] for index in range(3))
     advices = sum(one.advices for one in led)
