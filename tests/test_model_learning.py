@@ -8,6 +8,7 @@ import pytest
 from logged import MACHINES, batches_of, lot_of, record_of
 from made import trace_of
 
+from firnel.core.model.constants import Hands
 from firnel.core.model.document import OutdatedModelError, model_from_document, model_to_document
 from firnel.core.model.drift import Drift, learn_drift
 from firnel.core.model.fitting import FitCancelledError, identify
@@ -114,13 +115,15 @@ def test_a_model_comes_back_from_its_document(south):
 
 def test_a_dial_that_is_bent_is_found():
     """The same roasts under another dial: what it shows is bent by a known exponent, what the burner gave is not."""
-    straight, bent = (
-        [
-            replace(b, hands=replace(b.hands, heat=b.hands.heat ** (1.0 / by)), heat_before=b.heat_before ** (1.0 / by))
-            for b in log
-        ]
-        for by, log in ((1.0, batches_of("south")[:8]), (1.8, batches_of("south")[:8]))
-    )
+
+    def turned(hands: Hands, by: float) -> Hands:
+        return replace(hands, heat=hands.heat ** (1.0 / by))
+
+    straight = batches_of("south")[:8]
+    bent = [
+        replace(b, hands=turned(b.hands, 1.8), idling=b.idling and replace(b.idling, hands=turned(b.idling.hands, 1.8)))
+        for b in straight
+    ]
     one, other = (identify(batches, 0.8, ["gas"]) for batches in (straight, bent))
     assert other.number("heat_exponent") / one.number("heat_exponent") == pytest.approx(1.8, rel=0.15)
     off = [misfit(modelled(fitted, batch), batch)[0] for fitted, batch in ((one, straight[0]), (other, bent[0]))]

@@ -11,7 +11,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from firnel.core.model.constants import StartState, control_share, hands_of
+from firnel.core.model.constants import control_share, hands_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.plan_form import NEVER_S, SHIFT_S, How, PlanForm
 from firnel.core.model.planned import load_of
@@ -150,9 +150,7 @@ class Candidates:
         heat = heat + added
         charge = self.charge_of(rows)
         steel = self.steel_c if self.steel_c is not None else charge + self.model.steel_over_charge_c + self.plan.drum_c
-        start = StartState(
-            steel, charge, charge + self.model.air_over_charge_c, self.plan.room_c, self.model.fitted.number("heat_before")
-        )
+        start = self.model.charged(steel, charge, self.plan.room_c)
         others = {control: self.form_of.settings_of(control, self._t) for control in self.machine.controls}
         hands = replace(hands_of(self.machine, others, self._t.size), heat=heat)
         made = simulate(self.model.fitted.constants, self._load, start, hands, COARSE, members)

@@ -69,6 +69,11 @@ def heat_at(source: MachineConstants | SourceConstants, share: Members) -> Float
     return np.asarray(np.asarray(source.power) * np.asarray(share) ** np.asarray(source.heat_exponent), float)
 
 
+def share_at(source: MachineConstants | SourceConstants, heat: Members) -> FloatArray:
+    """The share of its scale at which a source gives so much heat [kW] in the end: the inverse of `heat_at`."""
+    return np.asarray((np.asarray(heat) / np.asarray(source.power)) ** (1.0 / np.asarray(source.heat_exponent)), float)
+
+
 @dataclass(frozen=True)
 class LoadState:
     """A load as it is charged; floats or shape (m,). ``moisture`` is wet basis [kg/kg], ``size_mm`` the bean's diameter."""
@@ -90,7 +95,8 @@ class StartState:
     bean_probe_c: Members
     air_probe_c: Members
     room_c: Members = 22.0
-    heat_share: Members = 0.0  #: what the main source stood at just before, as a share of its scale
+    heat_share: Members = 0.0  #: what the main source gives just then, as the share of its scale that gives it in the end
+    more_shares: tuple[Members, ...] = ()  #: the same of the other sources; as their hands begin, where not given
 
 
 @dataclass(frozen=True)

@@ -32,7 +32,7 @@ from firnel.core.model.identification import (
     priors_of,
 )
 from firnel.core.model.logged import LoggedBatch
-from firnel.core.model.simulation import STEP, Idled, Simulated, idle, simulate
+from firnel.core.model.simulation import STEP, Idled, Simulated, carry_on, idle, start_state
 from firnel.core.vocabulary import FloatArray
 from firnel.core.words import tr
 
@@ -99,6 +99,7 @@ class _Problem:
         """The empty machine before each charge, all ending together at the charge; batches without it never count."""
         count = len(self.batches)
         self.idle_steps = max((len(b.idling.hands) for b in self.batches if b.idling is not None), default=0)
+        self.idles = np.array([batch.idling is not None for batch in self.batches])
         ones = np.ones((self.idle_steps, count))
         more = tuple(0.0 * ones for _ in self.batches[0].hands.more)
         self.idle_hands = Hands(0.0 * ones, 0.5 * ones, ones.copy(), more)
@@ -124,9 +125,8 @@ class _Problem:
         """Simulate members, row of numbers and batch for each: the empty machine where there is a log of it, then the roast."""
         shared = rows[:, : self.shared]
         members = np.arange(which.size)
-        of_batches = [[b.load_kg, b.moisture, b.room_c, b.bean_at_charge, b.air_at_charge, b.heat_before] for b in self.batches]
-        load_kg, moisture, room, bean, air, heat = np.array(of_batches)[which].T
-        heat = np.where(np.isnan(heat), column_of(self.priors, shared, "heat_before"), heat)
+        of_batches = [[b.load_kg, b.moisture, b.room_c, b.bean_at_charge, b.air_at_charge] for b in self.batches]
+        load_kg, moisture, room, bean, air = np.array(of_batches)[which].T
         steel = np.empty(which.size)
         uptake = np.empty(which.size)
         for index, batch in enumerate(self.batches):
@@ -150,9 +150,15 @@ class _Problem:
             uptake=np.exp(uptake + rows[members, self.uptake_at[lots]]),
             own_heat=np.exp(rows[members, self.own_at[lots]]),
         )
-        start = StartState(steel, bean, np.where(np.isnan(air), bean, air), room, heat)
         hands = self.hands.part((slice(None), which))
-        return idled, simulate(constants, load, start, hands, STEP, which.size)
+        heat = column_of(self.priors, shared, "heat_before")
+        start = StartState(steel, bean, np.where(np.isnan(air), bean, air), room, heat, tuple(own[0] for own in hands.more))
+        state = start_state(constants, load, start, which.size)
+        if idled is not None:  # the burner goes on from where the empty machine had it
+            known = self.idles[which]
+            more = tuple(np.where(known, *both) for both in zip(idled.end.more, state.more, strict=True))
+            state = replace(state, heat=np.where(known, idled.end.heat, state.heat), more=more)
+        return idled, carry_on(constants, load, room, state, hands, STEP)
 
     def _compared(self, rows: FloatArray, which: IndexArray) -> tuple[FloatArray, FloatArray]:
         """What is compared with the readings, roasting and idling, each shape (2, moments, members)."""

@@ -124,8 +124,7 @@ class Forecaster:
         self._load = LoadState(batch.load_kg, batch.moisture, green_c=batch.room_c)
         self._room = batch.room_c
         air = batch.bean_at_charge if np.isnan(batch.air_at_charge) else batch.air_at_charge
-        heat = self._column("heat_before") if np.isnan(batch.heat_before) else batch.heat_before
-        start = StartState(steel, batch.bean_at_charge, air, batch.room_c, heat)
+        start = StartState(steel, batch.bean_at_charge, air, batch.room_c, self._column("heat_before"))
         self._state = start_state(self._constants(), self._load, start, members)
         if batch.idling is not None:
             self._idle(batch, batch.idling)

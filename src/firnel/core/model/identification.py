@@ -22,7 +22,7 @@ from firnel.core.model.constants import (
     heat_at,
 )
 from firnel.core.model.logged import USUAL_DENSITY, LoggedBatch
-from firnel.core.model.simulation import Simulated, idle, simulate
+from firnel.core.model.simulation import Simulated, idle, shares_after, simulate
 from firnel.core.vocabulary import FloatArray
 
 
@@ -355,5 +355,7 @@ def logged_load(fitted: FittedMachine, batch: LoggedBatch) -> LoadState:
 def logged_start(fitted: FittedMachine, batch: LoggedBatch, steel: Members) -> StartState:
     """The moment of charge of a logged batch, with this steel. [degC]"""
     air = batch.bean_at_charge if np.isnan(batch.air_at_charge) else batch.air_at_charge
-    heat = fitted.number("heat_before") if np.isnan(batch.heat_before) else batch.heat_before
-    return StartState(steel, batch.bean_at_charge, air, batch.room_c, heat)
+    if batch.idling is None:
+        return StartState(steel, batch.bean_at_charge, air, batch.room_c, fitted.number("heat_before"))
+    heat, *more = (float(share[0]) for share in shares_after(fitted.constants, batch.idling.hands, batch.step))
+    return StartState(steel, batch.bean_at_charge, air, batch.room_c, heat, tuple(more))

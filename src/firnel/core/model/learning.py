@@ -8,9 +8,10 @@ from datetime import datetime
 
 import numpy as np
 
+from firnel.core.model.constants import Members, StartState
 from firnel.core.model.drift import Drift, learn_drift
 from firnel.core.model.driven import Driven, driven_of
-from firnel.core.model.identification import FittedMachine, modelled
+from firnel.core.model.identification import FittedMachine, logged_start, modelled
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.probe_shift import ProbeShift
@@ -72,6 +73,7 @@ class MachineModel:
     report: FitReport
     steel_over_charge_c: float = 5.0  #: what the steel usually has above the bean probe in the moment of charge [degC]
     air_over_charge_c: float = 0.0  #: the same of the air probe [degC]
+    heat_at_charge: tuple[float, ...] = ()  #: what each source usually gives then, the main one first, as shares of its scale
     seen: Mapping[str, Seen] = field(default_factory=dict)  #: of each control of airflow and motion that was logged
     driven: tuple[Driven, ...] = ()  #: how the machine was driven in them
     widths: Widths = field(default_factory=Widths)  #: of what is told, so that it holds
@@ -79,6 +81,11 @@ class MachineModel:
     probe_moved: datetime | None = (
         None  #: since when it was told that the bean probe reads otherwise, and no batch has shown how
     )
+
+    def charged(self, steel_c: Members, charge_c: Members, room_c: float) -> StartState:
+        """The moment of charge as it usually is here, with this steel, at this reading of the bean probe. [degC]"""
+        heat, *more = self.heat_at_charge or (self.fitted.number("heat_before"),)
+        return StartState(steel_c, charge_c, charge_c + self.air_over_charge_c, room_c, heat, tuple(more))
 
     @property
     def batches(self) -> int:
@@ -118,6 +125,7 @@ def model_from(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> Machine
         ),
         float(np.median([simulated.steel[0, 0] - batch.bean_at_charge for batch, simulated in made])),
         _usual([batch.air_at_charge - batch.bean_at_charge for batch in batches]),
+        _heat_at_charge(fitted, batches),
         seen_in(batches),
         tuple(one for batch in batches if (one := driven_of(batch)) is not None),
     )
@@ -168,6 +176,14 @@ def unaware_of(model: MachineModel, label: str, lot: str) -> MachineModel:
 def _usual(values: Sequence[float]) -> float:
     known = [value for value in values if np.isfinite(value)]
     return float(np.median(known)) if known else 0.0
+
+
+def _heat_at_charge(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> tuple[float, ...]:
+    """The medians over batches whose logs hold the empty machine; nothing where none does."""
+    starts = [logged_start(fitted, batch, 0.0) for batch in batches if batch.idling is not None]
+    if not starts:
+        return ()
+    return tuple(float(share) for share in np.median([(one.heat_share, *one.more_shares) for one in starts], axis=0))
 
 
 def bean_at(batch: LoggedBatch, simulated: Simulated, t: float | None) -> float:

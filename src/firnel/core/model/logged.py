@@ -57,7 +57,6 @@ class LoggedBatch:
     room_c: float
     bean_at_charge: float
     air_at_charge: float
-    heat_before: float  #: share of full heat just before charge; NaN where the log does not say
     process: str = ""
     batch_of_day: int | None = None
     yellow_t: float | None = None  #: from charge [s]
@@ -155,7 +154,6 @@ def logged_batch(
         record.room_c if record.room_c is not None else 22.0,
         float(known_bean[0]),
         float(known_air[0]) if known_air.size else float("nan"),
-        float(idling.hands.heat[-1]) if idling is not None else float("nan"),
         lot.process if lot else "",
         batch_of_day,
         from_charge(MarkKind.YELLOW),

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.crossing import crossing
-from firnel.core.model.constants import Hands, LoadState, StartState, hands_of
+from firnel.core.model.constants import Hands, LoadState, hands_of
 from firnel.core.model.foretelling import DropRule, Interval, drop_of, interval
 from firnel.core.model.identification import BATCH_STEEL_SD, LOT_OWN_HEAT_SD, LOT_UPTAKE_SD, constants_of
 from firnel.core.model.learning import MachineModel
@@ -78,7 +78,7 @@ def outlook(
     )  # fmt: skip
     charge_c = plan.targets.charge_c or 200.0
     steel = normal(float(roast.simulated.steel[0, 0]), BATCH_STEEL_SD)
-    start = StartState(steel, charge_c, charge_c + model.air_over_charge_c, plan.room_c, fitted.number("heat_before"))
+    start = model.charged(steel, charge_c, plan.room_c)
     yellow_c, crack_c = (normal(*mark.expect(green, plan.load_kg)) for mark in (model.yellow, model.crack))
     end = roast.drop_t if roast.drop_t is not None else float(roast.simulated.t[-1])
     t: FloatArray = np.arange(0.0, end + 180.0, STEP, dtype=np.float64)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.crossing import passes
-from firnel.core.model.constants import Hands, LoadState, StartState, hands_of
+from firnel.core.model.constants import Hands, LoadState, hands_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import USUAL_DENSITY
 from firnel.core.model.simulation import STEP, Simulated, simulate
@@ -100,7 +100,7 @@ def run_plan(
     steel = steel_c if steel_c is not None else charge_c + model.steel_over_charge_c + plan.drum_c
     room_c = plan.room_c if room_c is None else room_c
     load = load_of(model, green, plan.load_kg, room_c)
-    start = StartState(steel, charge_c, charge_c + model.air_over_charge_c, room_c, model.fitted.number("heat_before"))
+    start = model.charged(steel, charge_c, room_c)
     levels = model.yellow.expect(green, plan.load_kg)[0], model.crack.expect(green, plan.load_kg)[0]
     when: dict[MarkKind, float | None] = dict.fromkeys(MarkKind)
     expected: tuple[float | None, ...] = ()

@@ -28,6 +28,7 @@ from firnel.core.model.constants import (
     SourceConstants,
     StartState,
     heat_at,
+    share_at,
 )
 from firnel.core.vocabulary import FloatArray
 from firnel.core.words import tr
@@ -91,6 +92,7 @@ def start_state(constants: MachineConstants, load: LoadState, start: StartState,
         bean_probe=full(start.bean_probe_c),
         air_probe=full(start.air_probe_c),
         heat=full(heat_at(constants, start.heat_share)),
+        more=tuple(full(heat_at(*source)) for source in zip(constants.more, start.more_shares, strict=False)),
     )
 
 
@@ -158,6 +160,13 @@ def _given(constants: MachineConstants, hands: Hands, heat: FloatArray, more: tu
         of_air = of_air + own[:-1] - into_steel - onto_beans
         ends.append(own[-1])
     return _Given(of_air, of_steel, beans, lagged[-1], tuple(ends))
+
+
+def shares_after(constants: MachineConstants, hands: Hands, step: float = STEP) -> tuple[FloatArray, ...]:
+    """What each source gives after such hands, which begin as they had long stood, as shares of its scale; each shape (1,)."""
+    given = _given(constants, hands, np.atleast_1d(heat_at(constants, hands.heat[0])), (), step)
+    more = (share_at(source, heat) for source, heat in zip(constants.more, given.more_end, strict=True))
+    return (share_at(constants, given.end), *more)
 
 
 def _terms(constants: MachineConstants, load: LoadState, room: Members, hands: Hands, given: _Given) -> _Terms:
