@@ -16,6 +16,7 @@ from firnel.core.ending import moved_end, moved_rule
 from firnel.core.guidance import Advice, Choice, advise, expected_off, landing_of, steps_wanted
 from firnel.core.known_course import Course
 from firnel.core.model.document import model_to_document
+from firnel.core.model.driven import HandMove
 from firnel.core.model.fitting import identify
 from firnel.core.model.following import Follower
 from firnel.core.model.foretelling import DropRule, Forecast, Interval, Marks
@@ -508,6 +509,43 @@ def test_in_development_a_stall_is_told_only_where_the_drop_comes_cold(model, pl
         guidance = LiveForecast(model).answer(replace(ask, plan=aimed))
         told[wanted] = guidance.landing.cold, any(one.kind == "stall" for one in guidance.coming)
     assert told == {211.0: (True, True), 203.0: (False, False)}
+
+
+def test_no_more_heat_is_advised_in_development_than_was_logged_from_yellow_on(model, plan):
+    ask = ask_at(plan, 645.0)
+    gas = ask.trace.controls[Control.GAS].copy()
+    gas[ask.trace.t > record_of("south-010").charge_t + 600.0] = 2.0
+    ask = replace(ask, moves=(), trace=replace(ask.trace, controls=ask.trace.controls | {Control.GAS: gas}))
+    ask = replace(ask, plan=replace(plan, moves=(), tolerances={"drop_c": 0.7}, targets=replace(plan.targets, drop_c=205.3)))
+    told = {}
+    for most in (3.0, 9.0):
+        low = (HandMove(Control.GAS, 1.0, Anchor.FIRST_CRACK, 0.0),)
+        driven = tuple(replace(one, start={Control.GAS: most}, moves=low) for one in model.driven)
+        advice = LiveForecast(replace(model, driven=driven)).answer(ask).advice
+        told[most] = advice.choice.to if advice is not None else 0.0
+    assert told[3.0] <= 3.0 < told[9.0] < 9.0
+
+
+def test_a_fire_that_went_out_is_never_met_with_silence(model, plan):
+    """Gas off in browning: first crack is out of reach, and what brings it back is told, as far as this house ever went."""
+    ask = ask_at(plan, 560.0)
+    gas = ask.trace.controls[Control.GAS].copy()
+    gas[ask.trace.t > record_of("south-010").charge_t + 480.0] = 0.0
+    ask = replace(ask, moves=(), trace=replace(ask.trace, controls=ask.trace.controls | {Control.GAS: gas}))
+    guidance = LiveForecast(model).answer(replace(ask, plan=replace(plan, moves=())))
+    assert guidance.forecast.first_crack is None
+    (stall,) = guidance.coming
+    logged = [level for one in model.driven for levels in one.levels(Control.GAS) for level in levels]
+    assert min(logged) <= stall.remedy.to <= max(logged)
+    assert stall.remedy.forecast.first_crack is not None
+
+
+def test_below_the_least_that_was_logged_a_gas_burner_may_be_out(model):
+    logged = min(level for one in model.driven for levels in one.levels(Control.GAS) for level in levels if level > 0.0)
+    assert model.burns_from(SOUTH, Control.GAS) == logged > 0.0
+    told = replace(SOUTH, controls=SOUTH.controls | {Control.GAS: replace(SOUTH.controls[Control.GAS], least=0.5)})
+    assert model.burns_from(told, Control.GAS) == 0.5
+    assert model.burns_from(replace(SOUTH, heat="electric"), Control.GAS) == 0.0, "a heater has no flame to lose"
 
 
 def test_airflow_is_advised_where_heat_cannot_help_and_only_where_its_effect_was_seen(model, plan):

@@ -17,7 +17,7 @@ from firnel.core.model.identification import modelled, priors_of, steel_from_idl
 from firnel.core.model.learning import crack_error, crack_time, misfit, model_from, traits_of, unaware_of
 from firnel.core.model.lessons import learn
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
-from firnel.core.model.logged import UnusableLogError, logged_batch
+from firnel.core.model.logged import Idling, UnusableLogError, logged_batch
 from firnel.core.model.replay import as_made, forecast_at
 from firnel.core.model.thresholds import CRACK, GreenTraits, Threshold, threshold_from
 from firnel.core.vocabulary import Control, Mark, MarkKind
@@ -111,6 +111,39 @@ def test_a_model_comes_back_from_its_document(south):
     for change in ({"version": 0}, {"names": ["power"]}):
         with pytest.raises(OutdatedModelError, match="fit it again"):
             model_from_document(document | change)
+
+
+def test_a_plan_begins_with_the_heat_that_the_machine_has_at_the_charge(south):
+    """Put out a minute before each charge, a slow burner still gives what its lag has left of it: worked out by hand."""
+    names = [prior.name for prior in south.fitted.priors]
+    values, place = south.fitted.values.copy(), names.index("heat_lag")
+    values[place] = float(south.fitted.priors[place].inside(100.0))
+    off = Hands(np.append(0.5, np.zeros(29)), np.full(30, 0.5), np.ones(30))
+    batches = [
+        replace(batch, idling=Idling(off, np.full(31, batch.bean_at_charge), np.full(31, np.nan)))
+        for batch in batches_of("south")[:4]
+    ]
+    model = model_from(replace(south.fitted, values=values), batches)
+    exponent, (share,) = south.fitted.number("heat_exponent"), model.heat_at_charge
+    assert share**exponent == pytest.approx(0.5**exponent * np.exp(-58.0 / 100.0), rel=0.01)
+    again = model_from_document(json.loads(json.dumps(model_to_document(model, ["gas"]))))
+    assert again.charged(210.0, 190.0, 22.0).heat_share == model.charged(210.0, 190.0, 22.0).heat_share == share
+    assert south.charged(210.0, 190.0, 22.0).heat_share == south.fitted.number("heat_before"), "no log holds the empty machine"
+
+
+def test_a_probe_that_goes_on_reading_the_empty_drum_spoils_nothing_later():
+    """As one in a sheath does: held at the charge reading for forty seconds, the rest of each log left as it was."""
+    plain = batches_of("south")[:4]
+    held = [replace(batch, bean=np.where(batch.t < 40.0, batch.bean_at_charge, batch.bean)) for batch in plain]
+    fits = [identify(batches, 0.8, ["gas"]) for batches in (plain, held)]
+    assert fits[1].early[1] > 2.0 * fits[0].early[1] > 0.0
+
+    def later(fitted, batches):
+        made = [(modelled(fitted, batch).bean_probe[60 : batch.bean.size, 0], batch.bean[60:]) for batch in batches]
+        return float(np.sqrt(np.nanmean(np.concatenate([one - other[: one.size] for one, other in made]) ** 2)))
+
+    assert later(fits[1], held) < later(fits[0], plain) + 0.15
+    assert fits[1].number("probe_lag") == pytest.approx(fits[0].number("probe_lag"), rel=0.35)
 
 
 def test_a_dial_that_is_bent_is_found():

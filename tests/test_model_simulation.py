@@ -1,5 +1,7 @@
 """The equations of the model: against an independent integrator, against limits, and by what must be conserved."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
@@ -16,7 +18,7 @@ from firnel.core.model.constants import (
     drum_share,
     heat_share,
 )
-from firnel.core.model.simulation import carry_on, idle, simulate, start_state
+from firnel.core.model.simulation import carry_on, idle, shares_after, simulate, start_state
 from firnel.core.vocabulary import USUAL_CONTROLS, ControlScale, Machine
 
 MACHINE = MachineConstants(
@@ -139,6 +141,13 @@ def test_a_probe_has_gone_63_percent_of_a_step_after_its_time_constant():
     begun = IdleState(np.array([200.0]), np.array([100.0]), np.array([100.0]), np.array([0.0]))
     idled = idle(hot, 22.0, begun, steady(40, heat=0.0), 1.0)
     assert idled.bean_probe[40, 0] == pytest.approx(100.0 + 63.2, abs=0.1)
+
+
+def test_a_burner_is_where_its_lag_has_brought_it_by_the_charge():
+    """Off until two seconds after the log begins, then a minute at six tenths: a first-order lag, worked out by hand."""
+    slow, hands = replace(MACHINE, heat_lag=120.0, heat_exponent=1.3), steady(31)
+    (share,) = shares_after(slow, replace(hands, heat=np.append(0.0, np.full(30, 0.6))), 2.0)
+    assert share[0] == pytest.approx((0.6**1.3 * (1.0 - np.exp(-60.0 / 120.0))) ** (1.0 / 1.3))
 
 
 def test_the_empty_machine_comes_to_rest_where_heat_and_loss_balance():

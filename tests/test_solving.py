@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLineEdit, QWid
 
 from firnel.app.window import make_application, make_window
 from firnel.core.model.document import model_to_document
+from firnel.core.model.driven import HandMove
 from firnel.core.model.fitting import identify
 from firnel.core.model.learning import model_from, traits_of
 from firnel.core.model.outlook import outlook
@@ -94,6 +95,17 @@ def test_soak_and_push_begins_low(model):
     assert first.to > 0.5 * SOUTH.controls[Control.GAS].high, "it pushes hard, once"
     last = max((m for m in plan.moves if m.control == Control.GAS and m.anchor == "first_crack"), key=lambda m: m.offset_s)
     assert (last.to, last.offset_s) == (0.0, pytest.approx(70.0, abs=30.0)), "and coasts long"
+
+
+def test_a_plan_stays_near_the_heat_that_was_logged_in_each_stage(model):
+    """Beyond it the model only thinks: a browning that asks for twice that heat is missed and told, not met by guesswork."""
+    moves = (HandMove(Control.GAS, 4.5, Anchor.YELLOW, 10.0), HandMove(Control.GAS, 3.5, Anchor.FIRST_CRACK, -20.0))
+    house = replace(model.driven[1], start={Control.GAS: 6.0}, moves=moves)
+    wanted = replace(WANTED, charge_c=198.0, browning_s=240.0)
+    plan = solved(replace(model, driven=(house,)), wanted, approach="times")
+    browning = [move.to for move in plan.plan.moves if move.control == Control.GAS and move.anchor is Anchor.YELLOW]
+    assert max(browning) < 8.0
+    assert "browning_s" in [missed.name for missed in plan.missed]
 
 
 def test_what_is_left_open_follows_the_usual_and_development_always_holds(model):

@@ -36,6 +36,8 @@ WINS = 3.0
 LEAST_RATE = 3.0
 #: A level of heat that lies this far from where the house has it counts as much as a target that is just met. [share]
 STAYS = 0.12
+#: The levels that were logged in its stage, made so much wider; outside of them each further share of this counts as much.
+WIDER, LEAVES = (0.9, 1.1), 0.01
 #: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
 #: In moves that are the roaster's own it counts for little.
 RISING, RISING_OWN = 60.0, 3.0
@@ -81,11 +83,14 @@ class Candidates:
         self._load = load_of(model, green, plan.load_kg or 1.0, plan.room_c)
         self.levels_c = self.form_of.levels_c
         self._t: FloatArray = COARSE * np.arange(int((self.end + NEVER_S) / COARSE), dtype=np.float64)
-        least = scale.least if scale.least > 0 else scale.low + scale.step
-        self.lowest = self.form_of.share(self.heat, least)
+        self._least = max(model.burns_from(machine, self.heat), scale.low + scale.step)
+        self.lowest = self.form_of.share(self.heat, self._least)
         soaks = self.kept and (plan.approach == "soak-push" or not self.begins)
         self.start_open = self.begins is not None and not plan.start_held and not soaks and how is not How.AS_IS
         self.held = replace(plan, moves=tuple(move for move in plan.moves if move.held))
+        every = np.array([self.start_open, *(move.open for move in self.form)], bool)
+        least_most = self.form_of.logged_range()
+        self._logged = (WIDER[0] * least_most[0][every], WIDER[1] * least_most[1][every])
         self.charge_open = self.wanted.charge_c is None and how is not How.AS_IS
         self.development_open = (plan.drop_rules or not times.fixed[2]) and how is not How.AS_IS
 
@@ -195,7 +200,9 @@ class Candidates:
         if self.charge_open:
             rest.append((self.charge_of(rows) - self._usual_charge) / FREE_C)
         if self.form_of.of_house:
-            rest += list((rows[:, : self.heats] - self.first[: self.heats]).T / STAYS)
+            levels = rows[:, : self.heats]
+            rest += list((levels - self.first[: self.heats]).T / STAYS)
+            rest += list((levels - np.clip(levels, *self._logged)).T / LEAVES)
         return np.stack([*parts.values(), *rest])
 
     def _slowest(self, made: Simulated) -> FloatArray:
@@ -236,7 +243,7 @@ class Candidates:
         """Every setting of the gauge that keeps the heat on, shape (n,)."""
         count = round((self.scale.high - self.scale.low) / self.scale.step)
         every = self.scale.low + self.scale.step * np.arange(count + 1)
-        return np.asarray(np.round(every[every >= max(self.scale.least, self.scale.low + 0.5 * self.scale.step)], 6))
+        return np.asarray(np.round(every[every >= self._least - 0.5 * self.scale.step], 6))
 
     def shares(self) -> FloatArray:
         """Heat share of every setting, shape (n,)."""

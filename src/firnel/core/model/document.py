@@ -43,6 +43,7 @@ def model_to_document(model: MachineModel, heats: Sequence[str]) -> dict[str, An
         "steel": fitted.steel,
         "uptake": fitted.uptake,
         "own_heat": fitted.own_heat,
+        "early": list(fitted.early),
         "yellow": _threshold_to_document(model.yellow),
         "crack": _threshold_to_document(model.crack),
         "level": asdict(model.level),
@@ -77,6 +78,7 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
         {label: float(value) for label, value in document["steel"].items()},
         {lot: (float(value), float(sd)) for lot, (value, sd) in document["uptake"].items()},
         {lot: (float(value), float(sd)) for lot, (value, sd) in document["own_heat"].items()},
+        tuple(map(float, document.get("early", ()))),
     )
     report: dict[str, Any] = {n: tuple(v) if isinstance(v, list) else v for n, v in document["report"].items()}
     report["shifts"] = tuple(_shift_from_document(one) for one in report.get("shifts", ()))

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 
@@ -25,6 +26,8 @@ CLOSE, MOST_PIECES = 0.04, 6
 MOST_EDGES = 60
 #: A move this long before a mark hangs on that mark. [s]
 BEFORE_YELLOW_S, BEFORE_CRACK_S = 20.0, 45.0
+#: A setting that stood no longer than this in a stage is on its way to the next. [s]
+STOOD_S = 10.0
 #: What counts as one unit apart of a logged batch and what is wanted: load (share), stages [s], charge [degC], density [g/L].
 APART = {"load": 0.10, "stage": 25.0, "charge": 8.0, "density": 40.0, "lot": 0.5}
 #: Batches farther apart than this are no example. [units]
@@ -59,6 +62,18 @@ class Driven:
     def of(self, control: Control) -> tuple[HandMove, ...]:
         """The moves of one control."""
         return tuple(move for move in self.moves if move.control == control)
+
+    def levels(self, control: Control) -> tuple[tuple[float, ...], ...]:
+        """The settings that a control stood at while drying, browning and developing."""
+        marks = {Anchor.YELLOW: self.yellow_t, Anchor.FIRST_CRACK: self.crack_t}
+        pieces = [(0.0, self.start.get(control, 0.0))]
+        pieces += [(marks.get(move.anchor, 0.0) + move.offset_s, move.to) for move in self.of(control)]
+        ends = [*(t for t, _ in pieces[1:]), self.drop_t]
+        stages = pairwise((0.0, self.yellow_t, self.crack_t, self.drop_t))
+        return tuple(
+            tuple(to for (t, to), end in zip(pieces, ends, strict=True) if min(end, stops) - max(t, begins) > STOOD_S)
+            for begins, stops in stages
+        )
 
     def rises_late(self, control: Control) -> float:
         """By how much a control was turned up from yellow on, in all, on its scale."""

@@ -21,6 +21,9 @@ from firnel.core.model.drift import WINDOW_S, Drift
 from firnel.core.model.foretelling import DropRule, Forecast, Marks, drop_of, interval, sane
 from firnel.core.model.identification import (
     BATCH_STEEL_SD,
+    EARLY,
+    EARLY_S,
+    EVERY_S,
     IDLE_AIR_MISFIT,
     IDLE_BEAN_MISFIT,
     LOT_OWN_HEAT_SD,
@@ -43,7 +46,7 @@ MEMBERS = 200
 TAKE_EVERY_S = 10.0
 #: What the model leaves out, as spread of a reading: bean and air probe; more while the load falls in. The air is hardly heard
 #: here: on machines that no fit has seen it pulled the beans the wrong way at the end of the roast. [degC]
-BEAN_SPREAD, AIR_SPREAD, EARLY, EARLY_S = 1.3, 8.0, 4.0, 90.0
+BEAN_SPREAD, AIR_SPREAD = 1.3, 8.0
 #: A reading by hand is read to the degree and keyed within a few seconds: this much less is made of it.
 BY_HAND = 2.0
 #: What wanders while a batch runs, for each ten seconds: bean [degC], steel [degC], heat and uptake (shares).
@@ -161,7 +164,7 @@ class Forecaster:
         early = (EARLY if self.t < EARLY_S else 1.0) * (BY_HAND if self._by_hand else 1.0)
         if np.isfinite(bean):
             self._note_drift(bean - float(self._state.bean_probe.mean()))
-            self._take(self._state.bean_probe, bean, early * BEAN_SPREAD)
+            self._take(self._state.bean_probe, bean, max(early * BEAN_SPREAD, self._early_spread()))
             self._last_left = (self.t, bean - float(self._state.bean_probe.mean()))
             self._left_over = [*self._left_over[1 - ANCHOR_TAKES :], bean - float(self._state.bean_probe.mean())]
         if np.isfinite(air):
@@ -229,6 +232,13 @@ class Forecaster:
     def mark_yellow(self) -> None:
         """The beans are yellow now."""
         self._take(self._state.bean - self._yellow_c, 0.0, MARK_SPREAD, of_marks=True)
+
+    def _early_spread(self) -> float:
+        """What the fit makes of the bean probe now, while the load falls in; nought later. [degC]"""
+        known = self._fitted.early
+        if self.t >= EARLY_S or not known:
+            return 0.0
+        return float(np.interp(self.t, EVERY_S * np.arange(1, len(known) + 1), known))
 
     def _note_drift(self, off: float) -> None:
         """By how much the probe has left the model since the last take, once it has cracked."""

@@ -188,8 +188,10 @@ LEARNED = 0.75
 ROAST_FROM_S, ROAST_TELLS_S = 90.0, 300.0
 #: Readings are compared this often: closer ones err together. [s]
 EVERY_S = 10.0
-#: Expected misfit of bean and air probe late in a roast; larger in the first minute and a half, where the load falls in. [degC]
+#: Expected misfit of bean and air probe late in a roast; so many times that in the first minute and a half, where the load
+#: falls in; and this much of what a fit leaves there on the median batch, where that is more. [degC], [s]
 BEAN_MISFIT, AIR_MISFIT = 1.2, 4.0
+EARLY, EARLY_S, EARLY_LEFT = 4.0, 90.0, 1.5
 
 
 @dataclass(frozen=True)
@@ -203,6 +205,8 @@ class FittedMachine:
     steel: dict[str, float]  #: steel over what the probes let expect where its log begins, by batch [degC]
     uptake: dict[str, tuple[float, float]]  #: logarithm and its sd, by lot
     own_heat: dict[str, tuple[float, float]]
+    #: what is made of the bean probe while the load falls in, as spread of a reading each `EVERY_S`, on this machine [degC]
+    early: tuple[float, ...] = ()
     #: the fit had each batch not been there, by batch; only where it was just made
     without: Mapping[str, FittedMachine] = field(default_factory=dict, compare=False, repr=False)
 

@@ -27,7 +27,7 @@ from firnel.core.model.thresholds import (
     threshold_from,
 )
 from firnel.core.model.widths import Widths
-from firnel.core.vocabulary import FloatArray
+from firnel.core.vocabulary import Control, FloatArray, Machine
 from firnel.core.words import tr
 
 #: Settings that stood for less than this share of the logged time count for nothing.
@@ -86,6 +86,14 @@ class MachineModel:
         """The moment of charge as it usually is here, with this steel, at this reading of the bean probe. [degC]"""
         heat, *more = self.heat_at_charge or (self.fitted.number("heat_before"),)
         return StartState(steel_c, charge_c, charge_c + self.air_over_charge_c, room_c, heat, tuple(more))
+
+    def burns_from(self, machine: Machine, control: Control) -> float:
+        """The least setting at which a source burns: as defined; of a gas burner that nobody told of, the least logged."""
+        least = machine.controls[control].least
+        if least > 0.0 or machine.kind_of(control) != "gas":
+            return least
+        logged = (to for one in self.driven for levels in one.levels(control) for to in levels)
+        return min((to for to in logged if to > machine.controls[control].low), default=0.0)
 
     @property
     def batches(self) -> int:

@@ -217,6 +217,23 @@ class PlanForm:
             return None
         return (self.share(self._control, first) if first > self._scale.low else None), tuple(moves)
 
+    def logged_range(self) -> tuple[FloatArray, FloatArray]:
+        """Least and most of the heat as it was logged in the stage of each of `heat`, the level at charge first; as shares.
+
+        Shapes (1 + moves,); nought and infinite where that stage was never logged with the heat on.
+        """
+        stood: list[list[float]] = [[], [], []]
+        for one in self._model.driven:
+            for place, levels in enumerate(one.levels(self._control) if self._control in one.start else ()):
+                stood[place] += [self.share(self._control, to) for to in levels if to > self._scale.low]
+        begins = [0.0, *(self.due(move) for move in self.heat)]
+        middle = 0.5 * (np.array(begins) + np.array([*begins[1:], max(self._times.end, begins[-1])]))
+        stages = np.searchsorted([self._times.seconds[0], self._times.crack], middle)
+        low, high = (
+            [side(stood[stage]) if stood[stage] else none for stage in stages] for side, none in ((min, 0.0), (max, np.inf))
+        )
+        return np.array(low), np.array(high)
+
     def _frees(self, move: PlannedMove) -> bool:
         """Whether a move of the plan is open; one that puts the burner out is meant so."""
         return not move.held and move.to > self._scale.low and self._how is not How.AS_IS

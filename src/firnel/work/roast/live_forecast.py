@@ -53,8 +53,9 @@ MARGIN_S = 120.0
 COURSE_AHEAD_S = 60.0
 #: The end of a batch begins so long before its first crack: what the rate does from there on shows in the landing. [s]
 ABOUT_CRACK_S = 30.0
-#: So many steps more are tried against a stall; it has ended when none is foreseen from so far ahead on. [s]
-AGAINST_STALL, LEAST_AHEAD_S = (1, 2, 4, 8), 60.0
+#: So many steps more are tried against a stall, then these shares of the scale where its steps are fine; it has ended when none
+#: is foreseen from so far ahead on. [s]
+AGAINST_STALL, AGAINST_STALL_SHARES, LEAST_AHEAD_S = (1, 2, 4, 8), (0.15, 0.3, 0.5), 60.0
 #: Half the 80 % interval of a mark whose coming was not watched. [s]
 LEAST_DOUBT_S = 15.0
 #: A control beside the main heat is advised once so many logged batches have moved it: before, its effect was not seen.
@@ -110,6 +111,7 @@ class LiveForecast:
 
     def answer(self, ask: Ask) -> Guidance | None:
         """The guidance for what is known; None while too little is known."""
+        ask = replace(ask, machine=self._as_it_burns(ask.machine))
         charge = next((mark for mark in ask.marks if mark.kind is MarkKind.CHARGE), None)
         if charge is None or any(mark.kind is MarkKind.DROP for mark in ask.marks) or ask.now - charge.t > LONGEST_S:
             return None
@@ -138,6 +140,17 @@ class LiveForecast:
                 why = tr("the model could not follow it: {}", error)
         forecast = curve_record(record, ask.machine, ask.now - charge.t, rule, RECENT_S)
         return replace(self._told(ask, charge.t, forecast), why=why) if forecast is not None else None
+
+    def _as_it_burns(self, machine: Machine) -> Machine:
+        """With the least that its burners were logged at, where nobody told it: below it a step may put the fire out."""
+        model = self._model
+        if model is None:
+            return machine
+        controls = {
+            control: replace(scale, least=model.burns_from(machine, control)) if machine.role(control) is Role.HEAT else scale
+            for control, scale in machine.controls.items()
+        }
+        return replace(machine, controls=controls)
 
     def _course(self, batch: LoggedBatch, zero: float) -> Course | None:
         """The batch by its load and moves alone, and some way ahead as the controls stand; None of a machine hardly known."""
@@ -229,7 +242,8 @@ class LiveForecast:
                 plan, landing = ask.plan, guidance.landing
                 return plan is not None and landing is not None and overshoots(plan, landing, choice, _came(ask, zero))
 
-            told = tuple(self._against(one, ask, made, own, spoils) for one in guidance.coming)
+            lost = not cracked and forecast.first_crack is None
+            told = tuple(self._against(one, ask, made, own, spoils, lost) for one in guidance.coming)
             guidance = replace(guidance, coming=told)
         landing = guidance.landing
         if ask.plan is None or landing is None:
@@ -299,10 +313,20 @@ class LiveForecast:
             if control != heat and self._model is not None:
                 seen = self._model.seen[str(control)]
                 choices = [one for one in choices if seen.inside(one.to) == one.to]
+            if MarkKind.FIRST_CRACK in came and control in ask.machine.of(Role.HEAT):
+                choices = [one for one in choices if one.to <= max(self._most_late(control), one.setting)]
             advice = advise(plan, landing, choices, came, line)
             if advice is not None:
                 return advice
         return None
+
+    def _most_late(self, control: Control) -> float:
+        """The most heat that is advised in development: what was logged from yellow on.
+
+        More is hard heat, which belongs to the first third; it shows too late, and goes on when it is no longer wanted.
+        """
+        driven = self._model.driven if self._model is not None else ()
+        return max((to for one in driven for levels in one.levels(control)[1:] for to in levels), default=float("inf"))
 
     def _further(self, machine: Machine) -> tuple[Control, ...]:
         """Airflow and further sources of heat whose effect was seen: moved in enough of the logged batches."""
@@ -313,25 +337,37 @@ class LiveForecast:
             if control != machine.main_heat and str(control) in seen and sum(bool(d.of(control)) for d in driven) >= SEEN_MOVED
         )
 
-    @staticmethod
     def _against(
+        self,
         coming: Coming,
         ask: Ask,
         made: Callable[[Step], Choice],
         own: PlanCurve | None,
         spoils: Callable[[Choice], bool],
+        lost: bool,
     ) -> Coming:
-        """A stall with the fewest steps of heat that end it, if any does without spoiling the landing."""
+        """A stall with the fewest steps of heat that end it, if any do without spoiling the landing.
+
+        Where first crack is not reached any more (``lost``), those that get there again, if none end it sooner.
+        """
         if coming.kind != "stall":
             return coming
-        for by in AGAINST_STALL:
+        scale, rescue = ask.machine.controls[ask.machine.main_heat], None
+        further = [round(share * (scale.high - scale.low) / scale.step) for share in AGAINST_STALL_SHARES]
+        most = self._most_late(ask.machine.main_heat)
+        stands = step_of(ask, (), 1)
+        if stands is not None and np.isfinite(most):
+            further.append(round((most - stands.setting) / scale.step))
+        for by in (*AGAINST_STALL, *sorted(steps for steps in further if steps > AGAINST_STALL[-1])):
             step = step_of(ask, (), by)
             if step is None:
-                return coming
+                break
             choice = made(step)
             if not any(one.kind == "stall" for one in coming_of(choice.forecast, own, True, LEAST_AHEAD_S)):
                 return coming if spoils(choice) else replace(coming, remedy=choice)
-        return coming
+            if lost and rescue is None and choice.forecast.first_crack is not None:
+                rescue = choice
+        return coming if rescue is None else replace(coming, remedy=rescue)
 
 
 def _as_far_as(coming: Coming, advice: Advice | None) -> Coming:
