@@ -243,7 +243,7 @@ class Candidates:
         """Every setting of the gauge that keeps the heat on, shape (n,)."""
         count = round((self.scale.high - self.scale.low) / self.scale.step)
         every = self.scale.low + self.scale.step * np.arange(count + 1)
-        return np.asarray(np.round(every[every >= self._least - 0.5 * self.scale.step], 6))
+        return np.asarray(np.round(every[every >= self._least - 1e-9], 6))
 
     def shares(self) -> FloatArray:
         """Heat share of every setting, shape (n,)."""
