@@ -111,7 +111,8 @@ class LiveForecast:
 
     def answer(self, ask: Ask) -> Guidance | None:
         """The guidance for what is known; None while too little is known."""
-        ask = replace(ask, machine=self._as_it_burns(ask.machine))
+        if not any(mark.kind is MarkKind.FIRST_CRACK for mark in ask.marks):
+            ask = replace(ask, machine=self._as_it_burns(ask.machine))
         charge = next((mark for mark in ask.marks if mark.kind is MarkKind.CHARGE), None)
         if charge is None or any(mark.kind is MarkKind.DROP for mark in ask.marks) or ask.now - charge.t > LONGEST_S:
             return None
@@ -142,7 +143,10 @@ class LiveForecast:
         return replace(self._told(ask, charge.t, forecast), why=why) if forecast is not None else None
 
     def _as_it_burns(self, machine: Machine) -> Machine:
-        """With the least that its burners were logged at, where nobody told it: below it a step may put the fire out."""
+        """With the least that its burners were logged at, where nobody told it: below it a step may put the fire out.
+
+        That is for before first crack; from there on a batch that comes hot is the worse mistake, and a coast is none.
+        """
         model = self._model
         if model is None:
             return machine
