@@ -37,6 +37,7 @@ from firnel.core.vocabulary import BatchRecord, Control, Machine, MarkKind, Role
 from firnel.core.words import tr
 from firnel.work.machines.forecasting import SEED, curve_record
 from firnel.work.roast.coming import Coming, coming_of
+from firnel.work.roast.remedy import against
 from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, step_of
 
 log = logging.getLogger(__name__)
@@ -53,9 +54,6 @@ MARGIN_S = 120.0
 COURSE_AHEAD_S = 60.0
 #: The end of a batch begins so long before its first crack: what the rate does from there on shows in the landing. [s]
 ABOUT_CRACK_S = 30.0
-#: So many steps more are tried against a stall, then these shares of the scale where its steps are fine; it has ended when none
-#: is foreseen from so far ahead on. [s]
-AGAINST_STALL, AGAINST_STALL_SHARES, LEAST_AHEAD_S = (1, 2, 4, 8), (0.15, 0.3, 0.5), 60.0
 #: Half the 80 % interval of a mark whose coming was not watched. [s]
 LEAST_DOUBT_S = 15.0
 #: A control beside the main heat is advised once so many logged batches have moved it: before, its effect was not seen.
@@ -247,7 +245,9 @@ class LiveForecast:
                 return plan is not None and landing is not None and overshoots(plan, landing, choice, _came(ask, zero))
 
             lost = not cracked and forecast.first_crack is None
-            told = tuple(self._against(one, ask, made, own, spoils, lost) for one in guidance.coming)
+            told = tuple(
+                against(one, ask, made, own, spoils, lost, self._most_late(ask.machine.main_heat)) for one in guidance.coming
+            )
             guidance = replace(guidance, coming=told)
         landing = guidance.landing
         if ask.plan is None or landing is None:
@@ -340,38 +340,6 @@ class LiveForecast:
             for control in (*machine.of(Role.HEAT), *machine.of(Role.AIRFLOW))
             if control != machine.main_heat and str(control) in seen and sum(bool(d.of(control)) for d in driven) >= SEEN_MOVED
         )
-
-    def _against(
-        self,
-        coming: Coming,
-        ask: Ask,
-        made: Callable[[Step], Choice],
-        own: PlanCurve | None,
-        spoils: Callable[[Choice], bool],
-        lost: bool,
-    ) -> Coming:
-        """A stall with the fewest steps of heat that end it, if any do without spoiling the landing.
-
-        Where first crack is not reached any more (``lost``), those that get there again, if none end it sooner.
-        """
-        if coming.kind != "stall":
-            return coming
-        scale, rescue = ask.machine.controls[ask.machine.main_heat], None
-        further = [round(share * (scale.high - scale.low) / scale.step) for share in AGAINST_STALL_SHARES]
-        most = self._most_late(ask.machine.main_heat)
-        stands = step_of(ask, (), 1)
-        if stands is not None and np.isfinite(most):
-            further.append(round((most - stands.setting) / scale.step))
-        for by in (*AGAINST_STALL, *sorted(steps for steps in further if steps > AGAINST_STALL[-1])):
-            step = step_of(ask, (), by)
-            if step is None:
-                break
-            choice = made(step)
-            if not any(one.kind == "stall" for one in coming_of(choice.forecast, own, True, LEAST_AHEAD_S)):
-                return coming if spoils(choice) else replace(coming, remedy=choice)
-            if lost and rescue is None and choice.forecast.first_crack is not None:
-                rescue = choice
-        return coming if rescue is None else replace(coming, remedy=rescue)
 
 
 def _as_far_as(coming: Coming, advice: Advice | None) -> Coming:

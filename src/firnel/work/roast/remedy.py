@@ -1,0 +1,57 @@
+"""What ends a stall: the fewest steps of heat, and where first crack is out of reach, those that reach it again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+
+from firnel.core.guidance import Choice
+from firnel.core.plan import PlanCurve
+from firnel.work.roast.coming import Coming, coming_of
+from firnel.work.roast.steps import Ask, Step, step_of
+
+#: So many steps more are tried against a stall, then these shares of the scale where its steps are fine; it has ended when none
+#: is foreseen from so far ahead on. [s]
+AGAINST_STALL, AGAINST_STALL_SHARES, LEAST_AHEAD_S = (1, 2, 4, 8), (0.15, 0.3, 0.5), 60.0
+
+
+def against(
+    coming: Coming,
+    ask: Ask,
+    made: Callable[[Step], Choice],
+    own: PlanCurve | None,
+    spoils: Callable[[Choice], bool],
+    lost: bool,
+    most: float,
+) -> Coming:
+    """A stall with the fewest steps of heat that end it, if any do without spoiling the landing.
+
+    Parameters
+    ----------
+    coming : the trouble; what is no stall is answered as it is.
+    ask : what is known of the batch.
+    made : what a step would give.
+    own : the plan's own curve from charge on.
+    spoils : whether a choice would spoil the landing.
+    lost : whether first crack is not reached any more: then steps that get there again, if none end the stall sooner.
+    most : the highest setting that was logged from yellow on, as far as which steps are tried; infinite where none was.
+    """
+    if coming.kind != "stall":
+        return coming
+    scale, rescue = ask.machine.controls[ask.machine.main_heat], None
+    further = [round(share * (scale.high - scale.low) / scale.step) for share in AGAINST_STALL_SHARES]
+    stands = step_of(ask, (), 1)
+    if stands is not None and np.isfinite(most):
+        further.append(round((most - stands.setting) / scale.step))
+    for by in (*AGAINST_STALL, *sorted(steps for steps in further if steps > AGAINST_STALL[-1])):
+        step = step_of(ask, (), by)
+        if step is None:
+            break
+        choice = made(step)
+        if not any(one.kind == "stall" for one in coming_of(choice.forecast, own, True, LEAST_AHEAD_S)):
+            return coming if spoils(choice) else replace(coming, remedy=choice)
+        if lost and rescue is None and choice.forecast.first_crack is not None:
+            rescue = choice
+    return coming if rescue is None else replace(coming, remedy=rescue)
