@@ -18,7 +18,7 @@ from firnel.core.model.learning import crack_error, crack_time, misfit, model_fr
 from firnel.core.model.lessons import learn
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import Idling, UnusableLogError, logged_batch
-from firnel.core.model.replay import as_made, forecast_at
+from firnel.core.model.replay import as_made, forecast_at, read_at_drop
 from firnel.core.model.thresholds import CRACK, GreenTraits, Threshold, threshold_from
 from firnel.core.vocabulary import Control, Mark, MarkKind
 
@@ -421,6 +421,34 @@ def test_what_goes_on_below_the_crack_is_learned_by_range_and_carried_into_what_
         return forecast_at(model, batch, at, as_made(batch, at), rule, np.random.default_rng(5)).first_crack.value
 
     assert said(replace(plain, drift=replace(Drift(), rates=drift.rates))) < said(plain) - 2.0
+
+
+def test_a_flick_after_the_steam_is_expected_where_it_was_seen_before(south):
+    def steaming(
+        since,
+    ):  # [degC]: common practice, no published source: steam flattens the rate for a minute, then it flicks up
+        return -2.4 * np.clip(since, 0.0, 60.0) / 60.0 + 3.0 * np.clip(since - 60.0, 0.0, None) / 60.0
+
+    made = []
+    for batch in HELD_OUT:
+        simulated = modelled(south.fitted, batch)
+        count = batch.bean.size
+        bean = simulated.bean_probe[:count, 0] + steaming(batch.t - batch.first_crack_t)
+        made.append((replace(batch, bean=bean), simulated))
+    drift = learn_drift(made)
+    whole = drift.after_mean * np.array([0.5, 1.0, 1.5]) + drift.after(np.array([30.0, 60.0, 90.0]))
+    assert whole == pytest.approx(steaming(np.array([30.0, 60.0, 90.0])), abs=0.35)
+    assert Drift().after(np.array([90.0])) == 0.0
+    batch, at = made[0][0], made[0][0].first_crack_t + 60.0
+    rule = DropRule(development_s=batch.drop_t - batch.first_crack_t)
+
+    def said(drift):
+        model = replace(south, drift=drift)
+        return forecast_at(model, batch, at, as_made(batch, at), rule, np.random.default_rng(5)).drop_c.value
+
+    landed = read_at_drop(batch)
+    assert said(drift) == pytest.approx(landed, abs=0.5)
+    assert said(replace(drift, since=Drift.since)) < landed - 0.5, "a mean alone takes the steam for what is to come"
 
 
 def test_priors_are_of_the_machines_size():

@@ -123,18 +123,14 @@ def demo(speed: float, folder: Path | None, until: str | None) -> None:
     """The window on an invented roastery, with a simulated roaster connected. Your own library is not touched."""
     from platformdirs import user_cache_path
 
-    from firnel.app.demo import demo_library, show_demo, use_settings_of
+    from firnel.app.demo import show_demo, use_settings_of
 
     folder = folder or user_cache_path("firnel") / "demo"
     use_settings_of(folder)
 
     if complaint := no_display():
         raise CouldNotError(complaint)
-    try:
-        library_at = demo_library(folder)
-    except OSError as error:
-        raise CouldNotError(f"The demo library cannot be made: {error}.") from error
-    sys.exit(show_demo(library_at, speed, until))
+    sys.exit(show_demo(folder, speed, until))
 
 
 @main.command()

@@ -11,6 +11,7 @@ import json
 import os
 import subprocess
 import sys
+from collections.abc import Callable
 from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
@@ -20,6 +21,7 @@ from firnel.app.crash import begin_log
 from firnel.app.ends import end_on_signals, leave
 from firnel.app.language import speak_as_set
 from firnel.app.start import loaded
+from firnel.core.words import tr
 
 if TYPE_CHECKING:
     from firnel.store.library import Library
@@ -30,22 +32,31 @@ PLAN = "Isuka filter"
 ROASTERY = "Quillbank Roastery"
 
 
-def demo_library(folder: Path, name: str = DEMO_NAME, today: datetime | None = None) -> Path:
-    """The demo library in a folder; built at the first start, some seconds."""
+def demo_library(
+    folder: Path, name: str = DEMO_NAME, today: datetime | None = None, told: Callable[[str], None] | None = None
+) -> Path:
+    """The demo library in a folder; built at the first start, which takes a minute: ``told`` hears how far it is.
+
+    Raises
+    ------
+    OSError, LibraryError : if it cannot be written; nothing of it is left then.
+    """
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / name
     if path.exists():
         return path
-    loaded(window=False)
+    if told is None:
+        loaded(window=False)
     from firnel.app.demo_library import build_demo_library  # slow to load, and needed only once
 
-    def progress(done: int, of: int) -> None:
-        if not sys.stderr.isatty() and done < of:
-            return  # one line is enough for a log
-        print(f"\rRoasting the demo batches of {ROASTERY}: {done} of {of}", end="", file=sys.stderr, flush=True)
+    def progress(words: str) -> None:
+        if told is not None:
+            told(words)
+        if sys.stderr.isatty():
+            print(f"\r\033[K{words}", end="", file=sys.stderr, flush=True)
 
     build_demo_library(path, today, progress)
-    print(file=sys.stderr)
+    print("\r\033[K" if sys.stderr.isatty() else "", tr("The demo library was made: {}", path), sep="", file=sys.stderr)
     return path
 
 
@@ -105,20 +116,26 @@ def main() -> int:
         # The pictures always show the same day, whatever day they are made on.
         library_at = demo_library(given.folder, "pictures-" + DEMO_NAME, SHOWN_DAY)
         return walk_through(library_at, walk, given.theme)
-    return show_demo(demo_library(given.folder), given.speed, given.until)
+    return show_demo(given.folder, given.speed, given.until)
 
 
-def show_demo(library_at: Path, speed: float, until: str | None = None) -> int:
-    """The window on a demo library with the simulated roaster; settings of its own. Returns the exit code."""
+def show_demo(folder: Path, speed: float, until: str | None = None) -> int:
+    """The window on the demo library of a folder with the simulated roaster; settings of its own. Returns the exit code."""
     from firnel.app.first import begin
 
-    first = begin(ROASTERY)
+    first = begin(ROASTERY, framed=not (folder / DEMO_NAME).exists())
     if until == "seen":
         return 0
+    from firnel.store.writing import LibraryError
+
+    try:
+        library_at = demo_library(folder, told=first.tell)
+    except (OSError, LibraryError) as error:
+        print(tr("The demo library cannot be made: {}.", str(error).rstrip(".")), file=sys.stderr)
+        return 1
     from firnel.app.demo_tour import offer_tour
     from firnel.app.window import begin_work, connect_first, make_window, show_instead
     from firnel.store.library import Library
-    from firnel.store.writing import LibraryError
     from firnel.ui.shared.background import left_running
     from firnel.work.desk import spill_folder
     from firnel.work.roast.session import BatchOrder

@@ -5,10 +5,13 @@ Everything comes from the simulator and one seed; nothing here stands for a real
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
+from os import cpu_count
 from pathlib import Path
+from threading import Event
 
 import numpy as np
 
@@ -19,6 +22,7 @@ from firnel.core.mark_finding import find_charge, find_turning
 from firnel.core.plan import Anchor, Plan, PlanCurve, PlannedMove, Targets
 from firnel.core.rate_of_rise import smooth_rate_of_rise
 from firnel.core.vocabulary import BatchRecord, Control, Found, Lot, Machine, Mark, MarkKind, Note, Probe, Trace
+from firnel.core.words import tr
 from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import Beans, DrumRoaster, GreenLoad
@@ -30,7 +34,8 @@ from firnel.work.bench import cupping
 from firnel.work.day import queue
 from firnel.work.desk import machine_of_kind
 from firnel.work.green.intake import measure
-from firnel.work.machines.knowledge import fit_machine
+from firnel.work.machines.knowledge import keep_model
+from firnel.work.machines.learner import AWAITED, learn_apart, task_of
 from firnel.work.plan.orders import ladder
 from firnel.work.review.references import set_reference
 
@@ -234,7 +239,7 @@ def _schedule() -> list[tuple[int, int, str, str]]:
 
 
 def build_demo_library(
-    path: Path, today: datetime | None = None, progress: Callable[[int, int], None] = lambda done, of: None
+    path: Path, today: datetime | None = None, progress: Callable[[str], object] = lambda words: None
 ) -> None:
     """Make the demo library at ``path``; whole or not at all.
 
@@ -242,7 +247,7 @@ def build_demo_library(
     ----------
     path : file to make.
     today : the day it ends on.
-    progress : told how many batches of how many are done.
+    progress : told what is done, many times a second.
     """
     today = (today or datetime.now().astimezone()).astimezone()
     fresh = path.with_name(path.name + ".new")
@@ -267,10 +272,10 @@ def build_demo_library(
         good[name] = good.get(name, 0) + (not trouble)
         if not trouble and good[name] == REFERENCE_NUMBER:
             set_reference(library, plans[name], key)
-        progress(number, len(schedule))
+        progress(tr("The demo is made once, in a minute or two: {} of {} batches roasted", number, len(schedule)))
     _tell(library, plans, 400 + len(schedule) + LADDER_RUNGS, today)
+    _learn(library, list(machines.values()), today, progress)
     for machine in machines.values():
-        fit_machine(library, machine, at=today)
         _care_for(library, machine, today)
     _climb(library, plans[LADDER_OF], len(schedule), today, rng)
     for name, count in QUEUED:
@@ -280,6 +285,26 @@ def build_demo_library(
     for suffix in ("-wal", "-shm"):
         fresh.with_name(fresh.name + suffix).unlink(missing_ok=True)
     fresh.replace(path)
+
+
+def _learn(library: Library, machines: Sequence[Machine], today: datetime, progress: Callable[[str], object]) -> None:
+    """All machines are learned from their batches, each in a process of its own."""
+    tasks, stopped = [task for machine in machines if (task := task_of(library, machine)) is not None], Event()
+    with ThreadPoolExecutor(cpu_count()) as pool:
+        try:
+            learning = [pool.submit(learn_apart, task, lambda _done: not stopped.is_set(), AWAITED) for task in tasks]
+            while left := wait(learning, 0.1).not_done:
+                progress(
+                    tr(
+                        "The demo is made once, in a minute or two: {} of {} machines learned",
+                        len(tasks) - len(left),
+                        len(tasks),
+                    )
+                )
+        finally:
+            stopped.set()
+    for task, lesson in zip(tasks, learning, strict=True):
+        keep_model(library, task.machine, lesson.result().model, task.batches, today)
 
 
 def _tell(library: Library, plans: dict[str, Plan], number: int, today: datetime) -> None:

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QCoreApplication, QLibraryInfo, QLocale, QTranslator
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from firnel.app.ends import EndedError
 from firnel.app.start import few_arenas
 from firnel.core.words import language
 from firnel.ui.opening import Opening
@@ -38,21 +39,39 @@ class First:
         if self.opening is not None:
             window.setGeometry(self.opening.geometry())
 
+    def tell(self, words: str) -> None:
+        """Say in the frame what is being done; closing it ends all.
+
+        Raises
+        ------
+        EndedError : if the frame was closed.
+        """
+        if self.opening is None:
+            self.application.processEvents()
+        elif not self.opening.say(words, self.application):
+            raise EndedError(0)
+
     def done(self) -> None:
         """The frame goes: the window is painted, or there will be none."""
         if self.opening is not None and not self.opening.isHidden():
             self.opening.close()
 
 
-def begin(library_at: str | Path) -> First:
-    """The application, and a frame on the screen, while all else is still to be loaded."""
+def begin(library_at: str | Path, framed: bool = False) -> First:
+    """The application, and a frame on the screen, while all else is still to be loaded.
+
+    Parameters
+    ----------
+    library_at : what is opened.
+    framed : a frame is needed wherever the window will stand: it takes long.
+    """
     settings, complaint = load_settings()
     use_size(settings)
     application = make_application()
     look = Look(application)
     look.use(settings.theme)
     opening = None
-    if not QApplication.platformName().startswith("wayland"):  # there no window can be put where another stood
+    if framed or not QApplication.platformName().startswith("wayland"):  # there no window can be put where another stood
         opening = Opening(Path(str(library_at)).stem, look)
         opening.show_now(application)
     return First(application, look, settings, complaint, opening)

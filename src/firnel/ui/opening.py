@@ -39,6 +39,14 @@ class Opening(QWidget):
             if self.seen:
                 return
 
+    def say(self, words: str, application: QApplication) -> bool:
+        """Say something else for now; False once it was closed."""
+        self._words = words
+        self.setAccessibleName(words)
+        self.update()
+        application.processEvents()
+        return self.isVisible()
+
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Rail, ground and words."""
         painter, palette = QPainter(self), self._look.palette

@@ -100,7 +100,8 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
 
 
 def _drift_from_document(document: Mapping[str, Any]) -> Drift:
-    return Drift(**{**document, "rates": tuple(document.get("rates", Drift.rates))})
+    by_range = {name: tuple(document.get(name, getattr(Drift, name))) for name in ("rates", "since")}
+    return Drift(**{**document, **by_range})
 
 
 def _shift_to_document(shift: ProbeShift) -> dict[str, Any]:

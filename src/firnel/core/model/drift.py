@@ -28,19 +28,29 @@ BEFORE_DROP_S = 6.0
 RANGES_C, FEWEST, FROM_S = (-80.0, -50.0, -30.0, -14.0, 0.0), 6, 75.0
 #: What is likely of it in one of them. [degC/min]
 RANGE_SD = 0.5
+#: The ranges of time since first crack in which development is looked at; what is likely of one to go otherwise than the
+#: whole, and how much of one a batch must last to tell of it. [s], [degC/min], [s]
+SINCE_S, SINCE_SD, LASTS_S = (0.0, 20.0, 40.0, 60.0, 90.0, 150.0), 1.0, 15.0
 
 
 @dataclass(frozen=True)
 class Drift:
     """Drift of the bean probe away from the model: spread before first crack, mean and spread after it [degC/min].
 
-    ``rates`` is the mean of it in each of `RANGES_C`. [degC/min]
+    ``rates`` is the mean of it in each of `RANGES_C`. [degC/min] ``since`` is by how much more it is than the mean after first
+    crack in each of `SINCE_S`: steam takes heat for a minute, then the rate flicks up. [degC/min]
     """
 
     before_sd: float = USUAL_SD
     after_mean: float = 0.0
     after_sd: float = USUAL_SD
     rates: tuple[float, ...] = (0.0,) * (len(RANGES_C) - 1)
+    since: tuple[float, ...] = (0.0,) * (len(SINCE_S) - 1)
+
+    def after(self, seconds: FloatArray) -> FloatArray:
+        """What it comes to in so many seconds since first crack, beside what its mean comes to, any shape. [degC]"""
+        gained = np.append(0.0, np.cumsum(np.array(self.since) * np.diff(SINCE_S) / 60.0))
+        return np.asarray(np.interp(seconds, SINCE_S, gained), dtype=np.float64)
 
     def gained(self, t: FloatArray, below_c: FloatArray) -> FloatArray:
         """What it comes to by the times ``t`` (n,) [s] in members that are so far below first crack then (n, m). [degC]"""
@@ -50,8 +60,8 @@ class Drift:
     def onto(self, made: Simulated, crack_c: float) -> Simulated:
         """A whole roast as the model makes it, with the drift of its probe from first crack on, at ``crack_c``. [degC]"""
         crack = crossing(made.t, made.bean, np.full(made.bean.shape[1], crack_c))
-        since = np.clip(made.t[:, None] - crack, 0.0, None) / 60.0
-        return replace(made, bean_probe=made.bean_probe + self.after_mean * since)
+        since = np.clip(made.t[:, None] - crack, 0.0, None)
+        return replace(made, bean_probe=made.bean_probe + self.after_mean * since / 60.0 + self.after(since))
 
 
 def learn_drift(made: Sequence[tuple[LoggedBatch, Simulated]]) -> Drift:
@@ -59,6 +69,7 @@ def learn_drift(made: Sequence[tuple[LoggedBatch, Simulated]]) -> Drift:
     before: list[float] = []
     after: list[float] = []
     rates: list[list[float]] = []
+    beside: list[list[float]] = []
     for batch, simulated in made:
         count = min(simulated.t.size, batch.bean.size)
         t, off = simulated.t[:count], batch.bean[:count] - simulated.bean_probe[:count, 0]
@@ -67,6 +78,7 @@ def learn_drift(made: Sequence[tuple[LoggedBatch, Simulated]]) -> Drift:
             continue
         at = _level(t, off, crack)
         after.append(60.0 * (_level(t, off, drop - BEFORE_DROP_S) - at) / (drop - BEFORE_DROP_S - crack))
+        beside.append(_beside(t - crack, off - at, drop - BEFORE_DROP_S - crack, after[-1]))
         before.append(60.0 * (at - _level(t, off, crack - WINDOW_S)) / WINDOW_S)
         below = simulated.bean[:count, 0] - np.interp(crack, t, simulated.bean[:count, 0]) - at
         inside = (t >= FROM_S) & (t <= crack) & np.isfinite(off)
@@ -74,7 +86,19 @@ def learn_drift(made: Sequence[tuple[LoggedBatch, Simulated]]) -> Drift:
         rates.append([60.0 * _slope(t[known], off[known]) for known in ranges])
     mean = shrunk(after, SHRINK_SD, USUAL_SD)
     by_range = tuple(shrunk(column, RANGE_SD, RANGE_SD) for column in zip(*rates, strict=True)) or Drift.rates
-    return Drift(_spread(before, _mean(np.array(before))), mean, _spread(after, mean), by_range)
+    since = tuple(shrunk(column, SINCE_SD, SINCE_SD) for column in zip(*beside, strict=True)) or Drift.since
+    return Drift(_spread(before, _mean(np.array(before))), mean, _spread(after, mean), by_range, since)
+
+
+def _beside(since: FloatArray, off: FloatArray, end: float, mean: float) -> list[float]:
+    """By how much more than ``mean`` [degC/min] it was in each of `SINCE_S`, up to ``end`` [s]; NaN where it did not last."""
+    found = []
+    for begun, over in pairwise(SINCE_S):
+        over = min(over, end)
+        lasted = over - begun >= LASTS_S
+        gained = _level(since, off, over) - (_level(since, off, begun) if begun else 0.0)
+        found.append(60.0 * gained / (over - begun) - mean if lasted else float("nan"))
+    return found
 
 
 def _slope(t: FloatArray, off: FloatArray) -> float:

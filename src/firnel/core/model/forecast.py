@@ -57,7 +57,7 @@ MARK_SPREAD = 0.7
 ANCHOR, ANCHOR_TAKES, STAYS_MIN = 0.9, 3, 1.0
 #: Drift after the crack is less sure at other loads than fitted, by this for a whole load more or less [degC/min]; one take
 #: tells of it with this noise of the probe. [degC]
-DRIFT_BY_LOAD, DRIFT_NOISE = 1.6, 0.4
+DRIFT_BY_LOAD, DRIFT_NOISE = 1.6, 0.6
 #: The forecast runs in steps of this. [s]
 FORWARD_STEP = 4.0
 #: States of a member, and how far from nought one has run away. [degC, kW]
@@ -122,7 +122,9 @@ class Forecaster:
         away = abs(1.0 - batch.load_kg / fitted.full_load) if fitted.full_load else 0.0
         self._drift_mean, self._drift_sd = drift.after_mean, float(np.hypot(drift.after_sd, DRIFT_BY_LOAD * away))
         self._drift_shape = rng.standard_normal(members)
-        self._cracked, self._drifted = False, np.empty(0)  # drift of the probe from the model since the crack [degC/min]
+        # Since when it cracks [s], and the drift of each take since then beside what is known of it. [degC/min]
+        self._cracked_t: float | None = None
+        self._drifted: FloatArray = np.empty(0)
         self._last_left: tuple[float, float] | None = None
         self._load = LoadState(batch.load_kg, batch.moisture, green_c=batch.room_c)
         self._room = batch.room_c
@@ -163,6 +165,8 @@ class Forecaster:
         self._wander(float(np.sqrt(tens)))
         early = (EARLY if self.t < EARLY_S else 1.0) * (BY_HAND if self._by_hand else 1.0)
         if np.isfinite(bean):
+            if self._cracked_t is not None:  # what is known to be left out pulls nothing
+                bean -= float(self._known_after(np.array(self.t - self._cracked_t)))
             self._note_drift(bean - float(self._state.bean_probe.mean()))
             self._take(self._state.bean_probe, bean, max(early * BEAN_SPREAD, self._early_spread()))
             self._last_left = (self.t, bean - float(self._state.bean_probe.mean()))
@@ -240,24 +244,28 @@ class Forecaster:
             return 0.0
         return float(np.interp(self.t, EVERY_S * np.arange(1, len(known) + 1), known))
 
+    def _known_after(self, seconds: FloatArray) -> FloatArray:
+        """What the drift is known to come to in so many seconds since first crack, any shape. [degC]"""
+        return self._drift_mean * seconds / 60.0 + self._drift.after(seconds)
+
     def _note_drift(self, off: float) -> None:
         """By how much the probe has left the model since the last take, once it has cracked."""
-        if self._cracked and self._last_left is not None:
+        if self._cracked_t is not None and self._last_left is not None:
             before, left = self._last_left
             self._drifted = np.append(self._drifted, 60.0 * (off - left) / max(self.t - before, 1.0))
 
-    def _drift_after(self) -> FloatArray:
-        """Drift of the probe to come, of each member: what the fit has shown of it, and what this batch has. [degC/min]"""
-        mean, sd = self._drift_mean, self._drift_sd
-        if self._drifted.size:
-            seen_sd = 60.0 * DRIFT_NOISE / (TAKE_EVERY_S * self._drifted.size)
-            weight = sd**2 / (sd**2 + seen_sd**2)
-            mean, sd = mean + weight * (float(self._drifted.mean()) - mean), sd * float(np.sqrt(1.0 - weight))
-        return mean + sd * self._drift_shape
+    def _drift_otherwise(self) -> FloatArray:
+        """Drift of the probe to come beside what is known of it, of each member, as this batch has shown it. [degC/min]"""
+        sd = self._drift_sd
+        if not self._drifted.size:
+            return sd * self._drift_shape
+        seen_sd = 60.0 * DRIFT_NOISE / (TAKE_EVERY_S * self._drifted.size)
+        weight = sd**2 / (sd**2 + seen_sd**2)
+        return weight * float(self._drifted.mean()) + sd * float(np.sqrt(1.0 - weight)) * self._drift_shape
 
     def mark_first_crack(self) -> None:
         """First crack begins now."""
-        self._cracked = True
+        self._cracked_t = self.t
         self._take(self._state.bean - self._crack_c, 0.0, MARK_SPREAD, of_marks=True)
 
     def _wander(self, by: float) -> None:
@@ -325,8 +333,11 @@ class Forecaster:
             wandering += self._drift_before * np.sqrt(minutes * WINDOW_S / 60.0)
         bean = ahead.bean + wandering
         crack = self._when(marks) if cracked else crossing(ahead.t, bean, self._crack_c)
-        since = np.clip(ahead.t[:, None] - np.maximum(crack, self.t), 0.0, None) / 60.0
-        ahead = replace(ahead, bean=bean, bean_probe=ahead.bean_probe + wandering + self._drift_after() * since)
+        cracking, begun = np.clip(ahead.t[:, None] - crack, 0.0, None), np.clip(self.t - crack, 0.0, None)
+        drifting = self._drift_otherwise() * np.clip(cracking - begun, 0.0, None) / 60.0 + self._known_after(cracking)
+        if self._cracked_t is None:  # else the members follow the readings without it
+            drifting -= self._known_after(begun)
+        ahead = replace(ahead, bean=bean, bean_probe=ahead.bean_probe + wandering + drifting)
         seen = marks.yellow_t is not None
         yellow = np.full(self.members, marks.yellow_t) if seen else crossing(ahead.t, bean, self._yellow_c)
         drop_t, drop_c = drop_of(ahead.t, ahead.bean_probe, crack, rule)

@@ -89,8 +89,8 @@ def outlook(
         made = simulate(constants, load, start, _hands(machine, plan, roast, t, yellow, crack), STEP, members)
         yellow = np.asarray(np.minimum(crossing(made.t, made.bean, yellow_c), t[-1]))
         crack = np.asarray(np.minimum(crossing(made.t, made.bean, crack_c), t[-1]))
-    since = np.clip(made.t[:, None] - crack, 0.0, None) / 60.0
-    probe = made.bean_probe + wander * since
+    since = np.clip(made.t[:, None] - crack, 0.0, None)
+    probe = made.bean_probe + wander * since / 60.0 + model.drift.after(since)
     targets = plan.targets
     rule = DropRule(None if plan.drop_rules else targets.development_s, targets.drop_c)
     drop_t, drop_c = drop_of(made.t, probe, crack, rule)
