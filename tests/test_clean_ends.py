@@ -14,17 +14,33 @@ from conftest import make_record
 
 from firnel.app.command_parts import no_display
 from firnel.app.crash import CrashHook, begin_log, log_path
+from firnel.app.ends import EndedError
+from firnel.app.first import First
 from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan
 from firnel.core.plan_document import plan_to_document
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
+from firnel.ui.opening import Opening
 from firnel.ui.shared.background import Background
 from firnel.ui.theme.look import Look
 from firnel.work.practice import practice as practising
 from firnel.work.settings import Settings
 
 SIGNALS = [signal.SIGINT, signal.SIGTERM, signal.SIGHUP]
+
+
+def test_the_frame_tells_how_far_it_is_and_closing_it_ends_all(qtbot):
+    application = make_application()
+    frame = Opening("Quillbank", look := Look(application))
+    qtbot.addWidget(frame)
+    frame.show_now(application)
+    first = First(application, look, Settings(), None, frame)
+    first.tell("3 of 66 batches roasted")
+    assert frame.accessibleName() == "3 of 66 batches roasted"
+    frame.close()
+    with pytest.raises(EndedError):
+        first.tell("4 of 66 batches roasted")
 
 
 def started(*arguments, **more):
