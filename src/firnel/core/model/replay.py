@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 import numpy as np
@@ -26,21 +26,27 @@ def forecaster_at(
     model: MachineModel, batch: LoggedBatch, at: float, rng: np.random.Generator, members: int = MEMBERS
 ) -> Forecaster:
     """The ensemble after all readings and marks up to ``at`` [s from charge]."""
+    return next(forecasters_at(model, batch, (at,), rng, members))
+
+
+def forecasters_at(
+    model: MachineModel, batch: LoggedBatch, times: Sequence[float], rng: np.random.Generator, members: int = MEMBERS
+) -> Iterator[Forecaster]:
+    """One ensemble as it is after all readings and marks up to each of ``times`` [s from charge], which do not fall."""
     ensemble = forecaster_of(model, batch, rng, members)
-    last = min(int(at / batch.step + 1e-9), len(batch.hands))
-    stops = stops_of(batch, 0, last)
-    marks = {}
-    for when, tell in ((batch.yellow_t, ensemble.mark_yellow), (batch.first_crack_t, ensemble.mark_first_crack)):
-        if when is not None and when <= at:
-            marks[min(round(when / batch.step), last)] = tell
-    done = 0
-    for stop in sorted(stops | set(marks)):
-        if stop > done:
-            ensemble.advance(part(batch.hands, done, stop), near(batch.bean, stop), near(batch.air, stop))
-            done = stop
-        if stop in marks:
-            marks[stop]()
-    return ensemble
+    told = ((batch.yellow_t, ensemble.mark_yellow), (batch.first_crack_t, ensemble.mark_first_crack))
+    waiting, done = [(when, tell) for when, tell in told if when is not None], 0
+    for at in times:
+        last = max(min(int(at / batch.step + 1e-9), len(batch.hands)), done)
+        due = [(max(min(round(when / batch.step), last), done), tell) for when, tell in waiting if when <= at]
+        waiting = [(when, tell) for when, tell in waiting if when > at]
+        for stop in sorted(stops_of(batch, done, last) | {stop for stop, _ in due}):
+            if stop > done:
+                ensemble.advance(part(batch.hands, done, stop), near(batch.bean, stop), near(batch.air, stop))
+                done = stop
+            for _, tell in (entry for entry in due if entry[0] == stop):
+                tell()
+        yield ensemble
 
 
 def forecaster_of(model: MachineModel, batch: LoggedBatch, rng: np.random.Generator, members: int = MEMBERS) -> Forecaster:
@@ -97,12 +103,13 @@ def forecast_at(
     members: int = MEMBERS,
 ) -> Forecast:
     """The forecast at ``at`` [s from charge] under the moves ``hands`` to come."""
-    ensemble = forecaster_at(model, batch, at, rng, members)
-    known = Marks(
-        batch.yellow_t if batch.yellow_t is not None and batch.yellow_t <= at else None,
-        batch.first_crack_t if batch.first_crack_t is not None and batch.first_crack_t <= at else None,
-    )
-    return ensemble.forecast(hands, rule, known)
+    return forecaster_at(model, batch, at, rng, members).forecast(hands, rule, marks_by(batch, at))
+
+
+def marks_by(batch: LoggedBatch, at: float) -> Marks:
+    """The marks that had come by ``at``. [s from charge]"""
+    yellow, crack = (t if t is not None and t <= at else None for t in (batch.yellow_t, batch.first_crack_t))
+    return Marks(yellow, crack)
 
 
 def read_at_drop(batch: LoggedBatch) -> float:

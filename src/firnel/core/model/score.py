@@ -7,16 +7,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
+from operator import itemgetter
 
 import numpy as np
 
 from firnel.core.model.drift import Drift, shrunk
-from firnel.core.model.foretelling import DropRule, Forecast, Interval
+from firnel.core.model.foretelling import DropRule, Interval
 from firnel.core.model.identification import modelled, steel_at_charge, steel_from_idling, steel_from_roast
 from firnel.core.model.learning import MachineModel, level_samples
 from firnel.core.model.level import LevelSample, fit_level
 from firnel.core.model.logged import LoggedBatch
-from firnel.core.model.replay import as_made, forecast_at, near, read_at_drop
+from firnel.core.model.replay import as_made, forecasters_at, marks_by, near, read_at_drop
 from firnel.core.model.statements import FEWEST, Foretold, Record, Statement, record_of
 from firnel.core.model.widths import HALF_80, USUAL, WIDEST, Widths, stretch
 from firnel.core.words import tr
@@ -124,30 +125,32 @@ def foretold(model: MachineModel, batch: LoggedBatch, kinds: Collection[Statemen
     found: list[Foretold] = []
     if crack is None or drop is None:
         return found
+    moved, landed = largest_move(batch), read_at_drop(batch)
+    asked = {
+        Statement.YELLOW: None if yellow is None else yellow - 90.0, Statement.CRACK_FAR: crack - 180.0,
+        Statement.CRACK: crack - 90.0, Statement.LANDING: crack if np.isfinite(landed) else None, Statement.MOVE: moved,
+    }  # fmt: skip
+    times = [(at, statement) for statement, at in asked.items() if statement in kinds and at is not None and at > EARLIEST_S]
+    times.sort(key=itemgetter(0))
     rule, rng = DropRule(development_s=drop - crack), np.random.default_rng(SEED)
+    ensembles = forecasters_at(model, batch, [at for at, _ in times], rng, MEMBERS)
 
-    def ask(at: float) -> Forecast:
-        return forecast_at(model, batch, at, as_made(batch, at), rule, rng, MEMBERS)
-
-    def note(statement: Statement, said: Interval | None, came: float) -> None:
-        if said is not None and said.low is not None and np.isfinite(came):
+    def note(statement: Statement, said: Interval | None, came: float | None) -> None:
+        if said is not None and said.low is not None and came is not None and np.isfinite(came):
             high = said.high if said.high is not None else 2.0 * said.value - said.low  # some members never get there
             found.append(Foretold(statement, batch.label, came - said.value, 0.5 * (high - said.low)))
 
-    if Statement.YELLOW in kinds and yellow is not None and yellow - 90.0 > EARLIEST_S:
-        note(Statement.YELLOW, ask(yellow - 90.0).yellow, yellow)
-    for statement, ahead in ((Statement.CRACK_FAR, 180.0), (Statement.CRACK, 90.0)):
-        if statement in kinds and crack - ahead > EARLIEST_S:
-            note(statement, ask(crack - ahead).first_crack, crack)
-    if Statement.LANDING in kinds and np.isfinite(landed := read_at_drop(batch)):
-        note(Statement.LANDING, ask(crack).drop_c, landed)
-    moved = largest_move(batch) if Statement.MOVE in kinds else None
-    if moved is not None:
-        made = ask(moved)
-        if made.fan_t is not None and made.fan is not None:
-            low, middle, high = (float(np.interp(moved + AFTER_MOVE_S, made.fan_t, curve)) for curve in made.fan)
-            came = near(batch.bean, round((moved + AFTER_MOVE_S) / batch.step))
-            note(Statement.MOVE, Interval(middle, low, high), came)
+    for (at, statement), ensemble in zip(times, ensembles, strict=True):
+        said = ensemble.forecast(as_made(batch, at), rule, marks_by(batch, at))
+        if statement is Statement.YELLOW:
+            note(statement, said.yellow, yellow)
+        elif statement in CRACKS:
+            note(statement, said.first_crack, crack)
+        elif statement is Statement.LANDING:
+            note(statement, said.drop_c, landed)
+        elif said.fan_t is not None and said.fan is not None:
+            low, middle, high = (float(np.interp(at + AFTER_MOVE_S, said.fan_t, curve)) for curve in said.fan)
+            note(statement, Interval(middle, low, high), near(batch.bean, round((at + AFTER_MOVE_S) / batch.step)))
     return found
 
 
