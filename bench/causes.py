@@ -11,7 +11,7 @@ from made import trace_of
 from plan import Fitted, fit
 from report import Line
 
-from firnel.app.demo_library import LOTS, MACHINES, RECIPES, plan_of
+from firnel.app.demo_batches import LOTS, MACHINES, RECIPES, plan_of
 from firnel.core.model.causes import likely_causes
 from firnel.core.model.logged import LoggedBatch, logged_batch
 from firnel.core.plan import Plan

@@ -11,7 +11,7 @@ from plan import fit
 from PyQt6.QtWidgets import QApplication
 from report import Line
 
-from firnel.app.demo_library import LOTS, TROUBLES, roast_record
+from firnel.app.demo_batches import LOTS, TROUBLES, roast_record
 from firnel.app.window import make_application, make_window
 from firnel.core.model.document import model_to_document
 from firnel.core.model.solving import solve

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 from report import Line
 
-from firnel.app.demo_library import MACHINES, RECIPES, TROUBLES, plan_of, roast_record
+from firnel.app.demo_batches import MACHINES, RECIPES, TROUBLES, plan_of, roast_record
 from firnel.core.events import find_events
 from firnel.core.rate_of_rise import RateCurve
 from firnel.core.vocabulary import BatchRecord, MarkKind

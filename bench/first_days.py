@@ -19,7 +19,7 @@ from other_machines import MACHINES as LOGGED
 from other_machines import leave_out, logs_of
 from report import Line
 
-from firnel.app.demo_library import KIND_OF, LOTS, RECIPES, TROUBLES, plan_of, roast_record
+from firnel.app.demo_batches import KIND_OF, LOTS, RECIPES, TROUBLES, plan_of, roast_record
 from firnel.core.model.foretelling import DropRule
 from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel, crack_error, misfit

@@ -19,7 +19,7 @@ from plan import fit
 from report import Line
 from strange_machines import STRANGE, drawn_of
 
-from firnel.app.demo_library import LOTS, MACHINES
+from firnel.app.demo_batches import LOTS, MACHINES
 from firnel.core.model.learning import traits_of
 from firnel.core.model.lessons import learn
 from firnel.core.model.solving import solve

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 from report import Line
 
-from firnel.app.demo_library import RECIPES, TROUBLES, plan_of, roast_record
+from firnel.app.demo_batches import RECIPES, TROUBLES, plan_of, roast_record
 from firnel.core.mark_finding import find_charge, find_drop, find_turning
 from firnel.core.vocabulary import MarkKind
 from firnel.work.desk import machine_of_kind

@@ -15,7 +15,7 @@ from other_machines import MACHINES as OTHERS
 from other_machines import leave_out, logs_of
 from report import Line
 
-from firnel.app.demo_library import LOTS, MACHINES, RECIPES, TROUBLES, plan_of, roast_record
+from firnel.app.demo_batches import LOTS, MACHINES, RECIPES, TROUBLES, plan_of, roast_record
 from firnel.core.model.constants import Hands, LoadState, StartState
 from firnel.core.model.fitting import identify
 from firnel.core.model.forecast import FORWARD_STEP

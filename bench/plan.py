@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 from report import Line
 
-from firnel.app.demo_library import LOTS, MACHINES, RECIPES, TROUBLES, plan_of, roast_record
+from firnel.app.demo_batches import LOTS, MACHINES, RECIPES, TROUBLES, plan_of, roast_record
 from firnel.core.model.fitting import identify
 from firnel.core.model.learning import MachineModel, model_from, traits_of
 from firnel.core.model.logged import logged_batch

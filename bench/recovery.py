@@ -28,7 +28,7 @@ import json, sys, time
 import numpy as np
 from datetime import UTC, datetime
 sys.path.insert(0, sys.argv[3])
-from firnel.app.demo_library import LOTS, RECIPES, TROUBLES, plan_of, roast_record
+from firnel.app.demo_batches import LOTS, RECIPES, TROUBLES, plan_of, roast_record
 from firnel.core.units import Units
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication
 from report import Line
 from sqlalchemy import insert
 
-from firnel.app.demo_library import LOTS, RECIPES, TROUBLES, plan_of, roast_record
+from firnel.app.demo_batches import LOTS, RECIPES, TROUBLES, plan_of, roast_record
 from firnel.app.window import make_application
 from firnel.core.review.comparison import STAGES, aligned, difference
 from firnel.core.units import Units

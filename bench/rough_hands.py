@@ -17,7 +17,7 @@ import numpy as np
 from plan import Fitted, fit
 from report import Line
 
-from firnel.app.demo_library import LOTS, MACHINES
+from firnel.app.demo_batches import LOTS, MACHINES
 from firnel.core.model.document import model_to_document
 from firnel.core.model.solving import solve
 from firnel.core.plan import Anchor, Plan

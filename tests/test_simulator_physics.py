@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from firnel.app.demo_library import LOTS, RECIPES, TROUBLES, _run, _usual_steel, plan_of
+from firnel.app.demo_batches import LOTS, RECIPES, TROUBLES, _run, _usual_steel, plan_of
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
 from firnel.devices.simulator.kinds import KINDS

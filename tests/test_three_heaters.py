@@ -8,7 +8,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
-from firnel.app.demo_library import LOTS, RECIPES, plan_of
+from firnel.app.demo_batches import LOTS, RECIPES, plan_of
 from firnel.app.window import make_application, make_window
 from firnel.core.settling import Became
 from firnel.core.vocabulary import Control, MarkKind

@@ -13,7 +13,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
-from firnel.app.demo_library import LOTS, MACHINES, RECIPES, plan_of
+from firnel.app.demo_batches import LOTS, MACHINES, RECIPES, plan_of
 from firnel.app.window import make_application, make_window
 from firnel.core.plan_document import plan_to_document
 from firnel.core.vocabulary import MarkKind

@@ -18,7 +18,7 @@ import numpy as np
 from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
-from firnel.app.demo_library import LOTS
+from firnel.app.demo_batches import LOTS
 from firnel.app.ends import leave_if_asked
 from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan
