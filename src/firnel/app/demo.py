@@ -128,6 +128,7 @@ def show_demo(folder: Path, speed: float, until: str | None = None) -> int:
         return 0
     from firnel.store.writing import LibraryError
 
+    end_on_signals()
     try:
         library_at = demo_library(folder, told=first.tell)
     except (OSError, LibraryError) as error:

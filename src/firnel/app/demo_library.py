@@ -11,6 +11,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from os import cpu_count
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from threading import Event
 
 import numpy as np
@@ -79,7 +80,7 @@ def _schedule() -> list[tuple[int, int, str, str]]:
 def build_demo_library(
     path: Path, today: datetime | None = None, progress: Callable[[str], object] = lambda words: None
 ) -> None:
-    """Make the demo library at ``path``; whole or not at all.
+    """Make the demo library at ``path``; whole or not at all, and where another start was quicker, its is left.
 
     Parameters
     ----------
@@ -87,11 +88,19 @@ def build_demo_library(
     today : the day it ends on.
     progress : told what is done, many times a second.
     """
-    today = (today or datetime.now().astimezone()).astimezone()
-    fresh = path.with_name(path.name + ".new")
-    for leftover in (fresh, *(fresh.with_name(fresh.name + suffix) for suffix in ("-wal", "-shm"))):
-        leftover.unlink(missing_ok=True)
-    library = Library(fresh)
+    with TemporaryDirectory(prefix="being-made-", dir=path.parent) as beside:
+        fresh = Path(beside) / path.name
+        library = Library(fresh)
+        try:
+            _fill(library, (today or datetime.now().astimezone()).astimezone(), progress)
+        finally:
+            library.close()
+        if not path.exists():
+            fresh.replace(path)
+
+
+def _fill(library: Library, today: datetime, progress: Callable[[str], object]) -> None:
+    """Machines, lots, plans, six weeks of batches, what was learned of them, cuppings, the queue and the orders."""
     machines = {name: library.save_machine(_demo_machine(name, kind)) for name, kind in KIND_OF.items()}
     for entry in LOTS.values():
         _take_down(library, entry, today)
@@ -119,10 +128,6 @@ def build_demo_library(
     for name, count in QUEUED:
         queue.add(library, plans[name], count)
     sell(library, plans, today)
-    library.close()
-    for suffix in ("-wal", "-shm"):
-        fresh.with_name(fresh.name + suffix).unlink(missing_ok=True)
-    fresh.replace(path)
 
 
 def _learn(library: Library, machines: Sequence[Machine], today: datetime, progress: Callable[[str], object]) -> None:

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QCoreApplication, QLibraryInfo, QLocale, QTranslator
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from firnel.app.ends import EndedError
+from firnel.app.ends import EndedError, leave_if_asked
 from firnel.app.start import few_arenas
 from firnel.core.words import language
 from firnel.ui.opening import Opening
@@ -44,12 +44,13 @@ class First:
 
         Raises
         ------
-        EndedError : if the frame was closed.
+        EndedError : if the frame was closed, or the process was asked to end.
         """
         if self.opening is None:
             self.application.processEvents()
         elif not self.opening.say(words, self.application):
             raise EndedError(0)
+        leave_if_asked()
 
     def done(self) -> None:
         """The frame goes: the window is painted, or there will be none."""
