@@ -48,9 +48,9 @@ class Drift:
     since: tuple[float, ...] = (0.0,) * (len(SINCE_S) - 1)
 
     def after(self, seconds: FloatArray) -> FloatArray:
-        """What it comes to in so many seconds since first crack, beside what its mean comes to, any shape. [degC]"""
-        gained = np.append(0.0, np.cumsum(np.array(self.since) * np.diff(SINCE_S) / 60.0))
-        return np.asarray(np.interp(seconds, SINCE_S, gained), dtype=np.float64)
+        """What is known of it comes to in so many seconds since first crack, any shape. [degC]"""
+        beside = np.append(0.0, np.cumsum(np.array(self.since) * np.diff(SINCE_S) / 60.0))
+        return np.asarray(self.after_mean * seconds / 60.0 + np.interp(seconds, SINCE_S, beside), dtype=np.float64)
 
     def gained(self, t: FloatArray, below_c: FloatArray) -> FloatArray:
         """What it comes to by the times ``t`` (n,) [s] in members that are so far below first crack then (n, m). [degC]"""
@@ -61,7 +61,7 @@ class Drift:
         """A whole roast as the model makes it, with the drift of its probe from first crack on, at ``crack_c``. [degC]"""
         crack = crossing(made.t, made.bean, np.full(made.bean.shape[1], crack_c))
         since = np.clip(made.t[:, None] - crack, 0.0, None)
-        return replace(made, bean_probe=made.bean_probe + self.after_mean * since / 60.0 + self.after(since))
+        return replace(made, bean_probe=made.bean_probe + self.after(since))
 
 
 def learn_drift(made: Sequence[tuple[LoggedBatch, Simulated]]) -> Drift:

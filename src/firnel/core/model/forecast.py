@@ -120,7 +120,7 @@ class Forecaster:
         self._drift, self._drift_before = drift, normal(0.0, drift.before_sd)
         # What is left out after the crack was learned at the loads of the fit: elsewhere it is less sure.
         away = abs(1.0 - batch.load_kg / fitted.full_load) if fitted.full_load else 0.0
-        self._drift_mean, self._drift_sd = drift.after_mean, float(np.hypot(drift.after_sd, DRIFT_BY_LOAD * away))
+        self._drift_sd = float(np.hypot(drift.after_sd, DRIFT_BY_LOAD * away))
         self._drift_shape = rng.standard_normal(members)
         # Since when it cracks [s], and the drift of each take since then beside what is known of it. [degC/min]
         self._cracked_t: float | None = None
@@ -166,7 +166,7 @@ class Forecaster:
         early = (EARLY if self.t < EARLY_S else 1.0) * (BY_HAND if self._by_hand else 1.0)
         if np.isfinite(bean):
             if self._cracked_t is not None:  # what is known to be left out pulls nothing
-                bean -= float(self._known_after(np.array(self.t - self._cracked_t)))
+                bean -= float(self._drift.after(np.array(self.t - self._cracked_t)))
             self._note_drift(bean - float(self._state.bean_probe.mean()))
             self._take(self._state.bean_probe, bean, max(early * BEAN_SPREAD, self._early_spread()))
             self._last_left = (self.t, bean - float(self._state.bean_probe.mean()))
@@ -243,10 +243,6 @@ class Forecaster:
         if self.t >= EARLY_S or not known:
             return 0.0
         return float(np.interp(self.t, EVERY_S * np.arange(1, len(known) + 1), known))
-
-    def _known_after(self, seconds: FloatArray) -> FloatArray:
-        """What the drift is known to come to in so many seconds since first crack, any shape. [degC]"""
-        return self._drift_mean * seconds / 60.0 + self._drift.after(seconds)
 
     def _note_drift(self, off: float) -> None:
         """By how much the probe has left the model since the last take, once it has cracked."""
@@ -334,9 +330,9 @@ class Forecaster:
         bean = ahead.bean + wandering
         crack = self._when(marks) if cracked else crossing(ahead.t, bean, self._crack_c)
         cracking, begun = np.clip(ahead.t[:, None] - crack, 0.0, None), np.clip(self.t - crack, 0.0, None)
-        drifting = self._drift_otherwise() * np.clip(cracking - begun, 0.0, None) / 60.0 + self._known_after(cracking)
+        drifting = self._drift_otherwise() * np.clip(cracking - begun, 0.0, None) / 60.0 + self._drift.after(cracking)
         if self._cracked_t is None:  # else the members follow the readings without it
-            drifting -= self._known_after(begun)
+            drifting -= self._drift.after(begun)
         ahead = replace(ahead, bean=bean, bean_probe=ahead.bean_probe + wandering + drifting)
         seen = marks.yellow_t is not None
         yellow = np.full(self.members, marks.yellow_t) if seen else crossing(ahead.t, bean, self._yellow_c)

@@ -84,7 +84,7 @@ def outlook(
     t: FloatArray = np.arange(0.0, end + 180.0, STEP, dtype=np.float64)
     yellow: FloatArray = np.full(members, roast.marks[MarkKind.YELLOW] or end)
     crack: FloatArray = np.full(members, roast.marks[MarkKind.FIRST_CRACK] or end)
-    wander = normal(model.drift.after_mean, model.drift.after_sd)
+    wander = normal(0.0, model.drift.after_sd)
     for _ in range(ROUNDS):
         made = simulate(constants, load, start, _hands(machine, plan, roast, t, yellow, crack), STEP, members)
         yellow = np.asarray(np.minimum(crossing(made.t, made.bean, yellow_c), t[-1]))

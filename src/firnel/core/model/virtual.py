@@ -51,6 +51,7 @@ class VirtualRoaster:
         air = np.array([probe_c + model.air_over_charge_c])
         self._empty = IdleState(np.array([steel_c]), np.array([probe_c]), air, np.zeros(1))
         self._full: State | None = None
+        self._cracked_t: float | None = None
         self._load = load_of(model, green, machine.useful_load_kg or 1.0, room_c)
         self._luck = 0.5 * rng.standard_normal(2)
         self.yellow_c, self.crack_c = self._levels(machine.useful_load_kg)
@@ -98,7 +99,7 @@ class VirtualRoaster:
         """
         if self._full is None:
             raise ValueError(tr("there are no beans in the drum."))
-        full, self._full = self._full, None
+        full, self._full, self._cracked_t = self._full, None, None
         self._empty = IdleState(full.steel, full.bean_probe, full.air_probe, full.heat, full.more)
 
     def step(self, seconds: float) -> None:
@@ -109,6 +110,8 @@ class VirtualRoaster:
         hands, constants = replace(made, air=np.clip(made.air + self.gust, 0.0, 1.2)), self._model.fitted.constants
         if self._full is not None:
             self._full = carry_on(constants, self._load, self._room, self._full, hands, step, self.t).end
+            if self._cracked_t is None and float(self._full.bean[0]) >= self.crack_c:
+                self._cracked_t = self.t + seconds
         else:
             self._empty = idle(constants, self._room, self._empty, hands, step).end
         self.t += seconds
@@ -117,4 +120,6 @@ class VirtualRoaster:
         """Bean and air probe as the instrument shows them, with noise, to a tenth. [degC]"""
         state = self._full if self._full is not None else self._empty
         noise = NOISE_C * self._rng.standard_normal(2)
+        if self._cracked_t is not None:  # what the model leaves out is reckoned with in every plan
+            noise[0] += float(self._model.drift.after(np.array(self.t - self._cracked_t)))
         return round(float(state.bean_probe[0] + noise[0]), 1), round(float(state.air_probe[0] + noise[1]), 1)
