@@ -391,6 +391,11 @@ def test_a_bean_probe_that_was_moved_is_found_out_and_older_batches_count_as_it_
     assert went.targets.charge_c == pytest.approx(200.0 + shift.by_c, abs=0.1)
     assert [move.at_c for move in went.moves] == [pytest.approx(150.0 + shift.by_c, abs=0.1), 210.0]
     assert any("was moved or changed" in sentence for sentence in trust_words(model))
+    words = {
+        crack_s: trust_words(replace(model, report=replace(model.report, held_out_rms_bean_c=1.6, held_out_crack_s=crack_s)))[0]
+        for crack_s in (12.0, 23.0, 90.0)
+    }
+    assert [("good" in said, "rough" in said) for said in words.values()] == [(True, False), (False, True), (False, False)]
     old, new = (compare(library, machine, model, label) for label in ("south-002", "south-007"))
     assert max(old.rms_bean_c, new.rms_bean_c) < 2.0, "each against the probe that read it"
     record = library.batch(library.find_batch("south-002"))

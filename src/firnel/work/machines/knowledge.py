@@ -29,6 +29,9 @@ MOST_BATCHES = 16
 USUAL_LOAD_KG = 5.0
 #: A batch is the first on a cold machine after a pause of this.
 COLD_AFTER = timedelta(hours=3)
+#: How far a model may be off on batches it had not seen to be good to plan with, and to be planned with at all: the root mean
+#: square of the bean probe, the median of first crack without live data; common practice, no published source. [degC], [s]
+GOOD, ROUGH = (3.0, 20.0), (6.0, 60.0)
 #: What is told the share done [0..1], and says whether to go on.
 Told = Callable[[float], bool]
 #: What learns a machine: batches, full load [kg], its kinds of heat, what is told, and known shifts of the bean probe.
@@ -239,15 +242,15 @@ def trust_words(model: MachineModel) -> tuple[str, ...]:
         of = tr("one batch") if count == 1 else tr("{} batches", count)
         said.append(tr("Learned from {}, none held out: it has not been judged. It will be from four on.", of))
     else:
-        off = report.held_out_rms_bean_c
+        off, late = report.held_out_rms_bean_c, report.held_out_crack_s
         verdict = (
             tr("good to plan with")
-            if off <= 3.0
+            if off <= GOOD[0] and (late or 0.0) <= GOOD[1]
             else tr("rough: plan with it, but watch")
-            if off <= 6.0
+            if off <= ROUGH[0] and (late or 0.0) <= ROUGH[1]
             else tr("not to be planned with yet")
         )
-        crack = tr(", first crack {:.0f} s", report.held_out_crack_s) if report.held_out_crack_s is not None else ""
+        crack = tr(", first crack {:.0f} s", late) if late is not None else ""
         on = tr("one batch") if len(report.held_out) == 1 else tr("{} batches", len(report.held_out))
         said.append(tr("On {} it had not seen it was {:.1f} K off{}: {}.", on, off, crack, verdict))
     if model.probe_moved is not None:
