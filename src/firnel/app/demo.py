@@ -132,7 +132,8 @@ def show_demo(folder: Path, speed: float, until: str | None = None) -> int:
     try:
         library_at = demo_library(folder, told=first.tell)
     except (OSError, LibraryError) as error:
-        print(tr("The demo library cannot be made: {}.", str(error).rstrip(".")), file=sys.stderr)
+        why = f"{error.filename}: {error.strerror}" if isinstance(error, OSError) else str(error).rstrip(".")
+        print(tr("The demo library cannot be made: {}.", why), file=sys.stderr)
         return 1
     from firnel.app.demo_tour import offer_tour
     from firnel.app.window import begin_work, connect_first, make_window, show_instead

@@ -11,6 +11,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from os import cpu_count
 from pathlib import Path
+from shutil import rmtree
 from tempfile import TemporaryDirectory
 from threading import Event
 
@@ -35,6 +36,8 @@ from firnel.work.machines.learner import AWAITED, learn_apart, task_of
 from firnel.work.plan.orders import ladder
 from firnel.work.review.references import set_reference
 
+#: Where a library stands while it is made, and how old one is that nobody makes any more. [s]
+BESIDE, LEFT_S = "being-made-", 3600.0
 #: Which of the batches without trouble each plan has for its reference.
 REFERENCE_NUMBER = 3
 #: The plan that a ladder was roasted of, who cupped it, and the development that they like best. [s]
@@ -88,7 +91,10 @@ def build_demo_library(
     today : the day it ends on.
     progress : told what is done, many times a second.
     """
-    with TemporaryDirectory(prefix="being-made-", dir=path.parent) as beside:
+    for left in path.parent.glob(BESIDE + "*"):  # by a process that was killed
+        if datetime.now().timestamp() - left.stat().st_mtime > LEFT_S:
+            rmtree(left, ignore_errors=True)
+    with TemporaryDirectory(prefix=BESIDE, dir=path.parent) as beside:
         fresh = Path(beside) / path.name
         library = Library(fresh)
         try:
