@@ -6,18 +6,20 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
+from click.testing import CliRunner
 from logged import LOGS, MACHINES, lot_of, record_of
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 from sqlalchemy import update
 
+from firnel.app.commands import main
 from firnel.app.window import make_application, make_window
 from firnel.core.machine.preheat import Going, preheat_of, preheat_state
 from firnel.core.model.lessons import learn, learn_more
 from firnel.core.model.score import muted
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.units import Units
-from firnel.core.vocabulary import Control, MarkKind
+from firnel.core.vocabulary import Control, Lot, MarkKind
 from firnel.devices.address import AddressError, open_source
 from firnel.devices.clock import Clock
 from firnel.devices.joined import JoinedSource
@@ -42,7 +44,7 @@ from firnel.work.machines.learner import keep_lesson, learn_next, task_of
 from firnel.work.machines.link import Channel, Instrument, RegisterMapError, Way, instruments_of, map_of, strange_to, url_of
 from firnel.work.machines.moved import reads_beans
 from firnel.work.machines.old_logs import find_files, look_at_all, mixed_words, read_beside, take_in
-from firnel.work.review.records import ImportRefusedError
+from firnel.work.review.records import BatchFilter, ImportRefusedError
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
@@ -255,7 +257,7 @@ def test_a_folder_of_logs_is_taken_in_with_its_table_and_no_log_twice(library, f
         ["batches.csv"],
     )
     found, wrong = look_at_all(logs, tables, always)
-    assert wrong == ""
+    assert wrong == "batches.csv: “batch_of_day” is not read."
     assert mixed_words(found) == "", "each machine's logs are alike"
     assert take_in(library, found, always).words == "3 logs were taken in."
     south = library.batch(library.find_batch("0002"))
@@ -278,11 +280,51 @@ def test_logs_of_several_machines_under_one_name_are_told_apart(folder):
 
 def test_a_table_that_is_wrong_is_told_and_the_logs_are_there_without_it(folder):
     (folder / "batches.csv").write_text("file,green_kg\nsouth-001,a lot\n")
-    with pytest.raises(ImportRefusedError, match="row 2: load kg 'a lot' is not a figure"):
+    with pytest.raises(ImportRefusedError, match="row 2: load 'a lot' is not a figure"):
         read_beside(folder / "batches.csv")
     found, wrong = look_at_all(*find_files([folder]), always)
     assert "is not a figure" in wrong
     assert len(found) == 3
+
+
+def test_a_table_in_other_units_says_what_was_measured_of_the_green_too(tmp_path, folder):
+    heads = "File;Roasted by;Date;Moisture %;Density (g/L);Charge lb;Roasted g;Room F;First crack;Mood"
+    (folder / "batches.csv").write_text(f"{heads}\nsouth-001.csv;Ama;02.11.2026 09:30;11,2;731;1,5;580;68;7:40;good\n")
+    rows, unknown = read_beside(folder / "batches.csv")
+    told = rows["south-001"].wishes
+    assert (told.operator, told.started.astimezone().hour, told.marks) == ("Ama", 9, {"first_crack": 460.0})
+    # The pound of NIST SP 811; 68 degF are 20 degC by definition.
+    assert (told.load_kg, told.roasted_kg, told.room_c) == pytest.approx((1.5 * 0.45359237, 0.58, 20.0))
+    assert rows["south-001"].lot == Lot("south-001", moisture=0.112, density_g_per_l=731.0)
+    assert unknown == ("Mood",)
+    (folder / "batches.csv").write_text("file,date\nsouth-001,2/11/26\n")
+    with pytest.raises(ImportRefusedError, match="is no day that can be read"):
+        read_beside(folder / "batches.csv")
+
+
+def test_the_command_line_takes_a_folder_with_its_table_and_nothing_where_the_table_is_wrong(library, folder):
+    runner, at = CliRunner(), ["--library", str(library.path)]
+    good = (folder / "batches.csv").read_text()
+    (folder / "batches.csv").write_text("file,green_kg\nsouth-001,a lot\nlost-9,2\n")
+    came = runner.invoke(main, ["import", str(folder), *at])
+    assert (came.exit_code, library.batch_lines(BatchFilter(), None, 9)) == (1, [])
+    assert "row 2: load 'a lot' is not a figure." in came.stderr
+    (folder / "batches.csv").write_text(good + "lost-9,south\n")
+    library.save_lot(Lot("south-001", moisture=0.09))  # measured since: it stays
+    came = runner.invoke(main, ["import", str(folder), "--operator", "Ama", *at])
+    assert came.exit_code == 0, came.stderr
+    assert "batches.csv has rows of logs that are not here: lost-9." in came.stderr
+    kept = [library.batch(library.find_batch(label)) for label in ("0001", "0002", "0003")]
+    assert [(one.machine, one.lot, one.operator) for one in kept] == [
+        (name[:-4], name, "Ama") for name in ("east-001", "south-001", "south-002")
+    ]
+    lots = {lot.name: lot for lot in library.lots()}
+    wanted = lot_of("south-001")
+    assert (lots["south-001"].moisture, lots["south-001"].density_g_per_l) == (0.09, wanted.density_g_per_l)
+    assert lots["south-001"].process == wanted.process
+    table = runner.invoke(main, ["import", str(folder / "batches.csv"), *at])
+    assert table.exit_code == 1
+    assert "tells of logs, and none is named" in table.stderr
 
 
 def test_old_logs_are_looked_at_corrected_and_taken_in_in_the_window(qtbot, window, library, folder):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable, Iterator
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -13,14 +14,17 @@ from firnel.app.command_parts import COLOUR, KG, ROOM_C, SECONDS, CouldNotError,
 from firnel.app.paper import on_paper
 from firnel.core.stages import MarkOrderError
 from firnel.core.units import clock
+from firnel.exchange.beside import Beside, is_table
 from firnel.exchange.whole_file import write_whole
+from firnel.work.machines.old_logs import OldLog, find_files, read_tables
 from firnel.work.review.records import (
     BatchFilter,
     ImportRefusedError,
     ImportWishes,
     Library,
     export_text,
-    import_file,
+    import_read,
+    read_file,
     sheet_of,
     show_document,
 )
@@ -70,6 +74,9 @@ def import_(
 ) -> None:  # fmt: skip
     """Take in roast logs: CSV, or batches that Firnel has exported as JSON. Each file is taken in whole, or not at all.
 
+    A table (CSV or XLSX) with a column ``file``, named beside them or in their folder, fills in what was written down of each:
+    machine, lot, process, moisture, density, load, roasted weight, room, day, colours, marks. What an option tells goes first.
+
     A folder that ``export all --format json`` has written brings back lots, machines, plans, models, orders and cuppings too.
     """
     wishes = ImportWishes(
@@ -78,28 +85,71 @@ def import_(
     )  # fmt: skip
     taken: list[dict[str, Any]] = []
     refused: list[dict[str, str]] = []
+
+    def refuse(path: Path, why: str) -> None:
+        refused.append({"file": str(path), "why": why})
+        click.echo(why, err=True)
+
     with opened(library_at) as library:
-        for path in files:
+        archives, logs, tables = _sorted_out(files, refuse)
+        for path in archives:
             try:
-                if path.is_dir():
-                    taken.append(_archive(library, path, as_json))
-                    continue
-                key, imported = import_file(library, path, wishes, again)
+                taken.append(_archive(library, path, as_json))
+            except ImportRefusedError as error:
+                refuse(path, str(error))
+        for log in _as_told(logs, tables, wishes, refuse):
+            try:
+                key, imported = import_read(library, log.path.name, read_file(log.path, log.wishes), again, log.green)
             except (ImportRefusedError, MarkOrderError) as error:
-                refused.append({"file": str(path), "why": str(error)})
-                click.echo(str(error), err=True)
+                refuse(log.path, str(error))
                 continue
             label = library.batch(key).label
-            click.echo(f"{path.name}: {'; '.join(imported.said)}.", err=True)
-            taken.append({"id": key, "label": label, "file": str(path), "said": list(imported.said)})
+            click.echo(f"{log.path.name}: {'; '.join(imported.said)}.", err=True)
+            taken.append({"id": key, "label": label, "file": str(log.path), "said": list(imported.said)})
             if not as_json:
-                click.echo(f"Batch {label} from {path.name}")
+                click.echo(f"Batch {label} from {log.path.name}")
     if as_json:
         say_json({"imported": taken, "refused": refused})
     if refused:
-        if len(files) > 1:
-            click.echo(f"{len(taken)} of {len(files)} files were taken in.", err=True)
+        if len(taken) + len(refused) > 1:
+            click.echo(f"{len(taken)} of {len(taken) + len(refused)} files were taken in.", err=True)
         sys.exit(1)
+
+
+def _sorted_out(places: tuple[Path, ...], refuse: Callable[[Path, str], None]) -> tuple[list[Path], list[Path], list[Path]]:
+    """Whole libraries, logs, and the tables beside them."""
+    from firnel.work.review.archive import is_archive
+
+    archives, logs, tables = list[Path](), list[Path](), list[Path]()
+    for path in places:
+        try:
+            if not path.is_dir():
+                (tables if is_table(path) else logs).append(path)
+            elif is_archive(path):
+                archives.append(path)
+            else:
+                more = find_files([path])
+                logs += more[0]
+                tables += more[1]
+        except ImportRefusedError as error:
+            refuse(path, str(error))
+    if tables and not logs:
+        refuse(tables[0], f"{tables[0].name} tells of logs, and none is named: name them, or their folder, beside it.")
+    return archives, logs, tables
+
+
+def _as_told(
+    logs: list[Path], tables: list[Path], wishes: ImportWishes, refuse: Callable[[Path, str], None]
+) -> Iterator[OldLog]:
+    """The logs with what tables say of them, under what was told of all; none where a table is wrong."""
+    rows, said, wrong = read_tables(logs, tables)
+    for table, why in wrong.items():
+        refuse(table, why)
+    for sentence in said:
+        click.echo(sentence, err=True)
+    for path in logs if not wrong else ():
+        row = rows.get(path.stem, Beside(ImportWishes())).under(wishes)
+        yield OldLog(path, row.wishes, row.lot)
 
 
 def _archive(library: Library, path: Path, as_json: bool) -> dict[str, Any]:

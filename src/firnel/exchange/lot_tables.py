@@ -113,7 +113,7 @@ def read_lots(path: Path) -> TakenLots:
             continue
         try:
             lots.append(
-                Lot(**{name: _value(cells[heading], name, by) for heading, (name, by) in known.items() if heading in cells})
+                Lot(**{name: lot_value(cells[heading], name, by) for heading, (name, by) in known.items() if heading in cells})
             )
         except ValueError as error:
             said.append(tr("row {} was left out: {}", number, error))
@@ -122,7 +122,13 @@ def read_lots(path: Path) -> TakenLots:
     return TakenLots(tuple(lots), tuple(said))
 
 
-def _value(cell: Any, name: str, by: float | None) -> Any:
+def lot_value(cell: Any, name: str, by: float | None) -> Any:
+    """A cell as the lot's field of that name, multiplied; None where it is empty.
+
+    Raises
+    ------
+    ValueError : if it is no figure, one that no lot has, or words that cannot be kept.
+    """
     text = cell_text(str(cell if cell is not None else "").strip())
     if by is None:
         most = LONGEST.get(name, MOST_LETTERS)

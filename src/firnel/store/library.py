@@ -239,13 +239,14 @@ class Library:
         with writing(self.engine) as connection:
             return insert_batch(connection, values, label)
 
-    def add_record(self, record: BatchRecord, machine: Machine | None = None) -> int:
+    def add_record(self, record: BatchRecord, machine: Machine | None = None, lot: Lot | None = None) -> int:
         """Add a whole batch, as from a file, or nothing of it. Its lot and machine are found by name, or added. Returns the id.
 
         Parameters
         ----------
         record : a label that is taken gets the next free number.
         machine : to be added, or changed, together with the batch.
+        lot : that of the batch with what was measured of it; of one that is there only what nobody has told yet is filled in.
 
         Raises
         ------
@@ -254,7 +255,7 @@ class Library:
         check_mark_order(record.marks)
         trace = record.trace
         with writing(self.engine) as connection:
-            lot_id = self.lot_book.save_in(connection, Lot(record.lot)) if record.lot else None
+            lot_id = self.lot_book.fill_in(connection, lot or Lot(record.lot)) if record.lot else None
             if machine is not None:
                 machine_id = self.machine_book.save_in(connection, machine)
             elif record.machine:

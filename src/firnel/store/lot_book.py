@@ -81,6 +81,18 @@ class LotBook:
             keep_deed(connection, tr("{} the lot {}", tr("changed") if lot.id is not None else tr("added"), lot.name))
         return int(taken) if taken is not None and taken != lot.id else upsert(connection, lots, lot.id, values)
 
+    def fill_in(self, connection: Connection, lot: Lot) -> int:
+        """`save_in`; of a lot that has its name only what nobody has told yet is filled in."""
+        row = connection.execute(select(lots).where(lots.c.name == lot.name)).one_or_none()
+        if row is None:
+            return self.save_in(connection, lot)
+        told = {name: value for name, value in asdict(lot).items() if name not in ("id", "on_hand_kg") and value}
+        fresh = {name: value for name, value in told.items() if row._mapping[name] in (None, "")}
+        if fresh:
+            connection.execute(update(lots).where(lots.c.id == row.id).values(**fresh))
+            keep_deed(connection, tr("{} the lot {}", tr("changed"), lot.name))
+        return int(row.id)
+
     def count(self, key: int, kg: float, at: datetime | None = None) -> None:
         """Stocktake: so many kilograms are there at a moment (now).
 

@@ -2,67 +2,49 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
 
-from firnel.core.vocabulary import BatchRecord, MarkKind
+from firnel.core.vocabulary import BatchRecord, Lot
 from firnel.core.words import tr
+from firnel.exchange.beside import MARKS, Beside, is_table, read_beside
 from firnel.exchange.csv_log import Imported, ImportWishes
 from firnel.exchange.csv_table import FIELDS
 from firnel.exchange.errors import ImportRefusedError
-from firnel.exchange.table_rows import table_rows
 from firnel.store.library import Library
 from firnel.store.writing import LibraryError
 from firnel.work.review.records import import_read, read_file
 
 __all__ = [
-    "FIELDS", "MARKS", "ImportWishes", "OldLog", "TakenIn", "find_files", "look_at", "look_at_all", "mixed_words",
-    "read_beside", "take_in",
+    "FIELDS", "MARKS", "ImportWishes", "OldLog", "TakenIn", "find_files", "is_table", "look_at", "look_at_all",
+    "mixed_words", "read_beside", "read_tables", "take_in",
 ]  # fmt: skip
 
 SUFFIXES = (".csv", ".tsv", ".txt", ".json")
 #: More files than this in one go are a mistake: somebody's whole disk.
 MOST_FILES = 5000
-MARKS = (MarkKind.CHARGE, MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP)
-#: Headings of a table beside the logs, each with the words by which it is known.
-_BESIDE: Mapping[str, tuple[str, ...]] = {
-    "file": ("file", "log", "filename", "file name"),
-    "machine": ("machine", "roaster"),
-    "lot": ("lot", "coffee", "bean", "green"),
-    "load_kg": ("green kg", "load kg", "load", "charge kg", "green weight", "green weight kg"),
-    "roasted_kg": ("roasted kg", "roasted", "out kg", "roasted weight", "roasted weight kg"),
-    "room_c": ("room c", "room", "ambient c", "ambient"),
-    "colour_whole": ("colour whole", "color whole", "whole"),
-    "colour_ground": ("colour ground", "color ground", "ground", "colour", "color"),
-    "started": ("started", "start", "date", "day"),
-    "operator": ("operator", "who", "roasted by"),
-    "charge": ("charge s", "charge"),
-    "yellow": ("yellow s", "yellow"),
-    "first_crack": ("first crack s", "first crack", "fc s"),
-    "drop": ("drop s", "drop"),
-}
-_WORDS, _MARKS = ("machine", "lot", "operator", "started"), tuple(kind.value for kind in MARKS)
 
 
 @dataclass(frozen=True)
 class OldLog:
-    """One file: what the hand or a table said of it, what was read, and what is wrong with it."""
+    """One file: what the hand or a table said of it and of its lot, what was read, and what is wrong with it."""
 
     path: Path
     wishes: ImportWishes = field(default_factory=ImportWishes)
-    beside: Mapping[str, Any] = field(default_factory=dict)  #: roasted_kg, colours, operator, started
+    lot: Lot | None = None
     read: Imported | None = None
     wrong: str = ""
 
     @property
     def record(self) -> BatchRecord | None:
         """The batch as it would be taken in; None where the file cannot be."""
-        if self.read is None:
-            return None
-        return replace(self.read.record, **self.beside)
+        return self.read.record if self.read is not None else None
+
+    @property
+    def green(self) -> Lot | None:
+        """Its lot with what was measured of it, while it goes by that name."""
+        return self.lot if self.lot is not None and self.lot.name == self.wishes.lot else None
 
 
 @dataclass(frozen=True)
@@ -97,68 +79,11 @@ def find_files(places: Iterable[Path]) -> tuple[list[Path], list[Path]]:
                 found[path] = None
             if len(found) > MOST_FILES:
                 raise ImportRefusedError(tr("There are more than {} files: choose a folder that holds logs only.", MOST_FILES))
-    tables = [path for path in found if _is_table(path)]
+    tables = [path for path in found if is_table(path)]
     logs = [path for path in found if path not in tables and path.suffix.lower() in SUFFIXES]
     if not logs:
         raise ImportRefusedError(tr("No logs there: Firnel reads {}.", ", ".join(SUFFIXES)))
     return logs, tables
-
-
-def _is_table(path: Path) -> bool:
-    """Whether a file has a row for each log instead of a row for each moment."""
-    if path.suffix.lower() == ".xlsx":
-        return True
-    if path.suffix.lower() == ".json":
-        return False
-    try:
-        with path.open(encoding="utf-8-sig", errors="replace") as file:
-            first = file.readline(10_000)
-    except OSError:
-        return False
-    headings = first.strip().replace(";", ",").replace("\t", ",").split(",")
-    return "file" in {_heading(cell) for cell in headings}
-
-
-def _heading(cell: object) -> str:
-    words = " ".join(str(cell or "").strip().strip('"').lower().replace("_", " ").replace("(", " ").replace(")", " ").split())
-    return next((name for name, known in _BESIDE.items() if words in known), "")
-
-
-def read_beside(path: Path) -> dict[str, dict[str, Any]]:
-    """What a table says of each log, by the name of its file without ending.
-
-    Raises
-    ------
-    ImportRefusedError : if it is no table with a column for the file, or a figure in it is none.
-    """
-    rows = table_rows(path)
-    names = [_heading(cell) for cell in rows[0]]
-    if "file" not in names:
-        raise ImportRefusedError(tr("{} has no column “file”: it must say which log each row is about.", path.name))
-    found: dict[str, dict[str, Any]] = {}
-    for number, row in enumerate(rows[1:], start=2):
-        told: dict[str, Any] = {}
-        for name, cell in zip(names, row, strict=False):
-            text = str(cell if cell is not None else "").strip()
-            if name and name not in told and text:
-                told[name] = text if name in ("file", *_WORDS) else _figure(path, number, name, text)
-        if "file" in told:
-            found[Path(told.pop("file")).stem] = told
-    return found
-
-
-def _figure(path: Path, number: int, name: str, text: str) -> float:
-    if name in _MARKS and ":" in text:
-        minutes, _, seconds = text.partition(":")
-        text = (
-            str(60.0 * float(minutes or 0) + float(seconds or 0)) if (minutes + seconds).replace(".", "").isdecimal() else text
-        )
-    try:
-        return float(text.replace(",", "."))
-    except ValueError:
-        raise ImportRefusedError(
-            tr("{}, row {}: {} {!r} is not a figure.", path.name, number, name.replace("_", " "), text)
-        ) from None
 
 
 def look_at(log: OldLog) -> OldLog:
@@ -169,46 +94,42 @@ def look_at(log: OldLog) -> OldLog:
         return replace(log, read=None, wrong=str(error))
 
 
-def look_at_all(logs: Sequence[Path], tables: Sequence[Path], progress: Callable[[float], bool]) -> tuple[list[OldLog], str]:
-    """Read all files, with what tables beside them say; and what is wrong with the tables."""
-    told: dict[str, dict[str, Any]] = {}
-    wrong = []
-    for table in tables:
-        try:
-            told |= read_beside(table)
-        except ImportRefusedError as error:
-            wrong.append(str(error))
+def look_at_all(
+    logs: Sequence[Path], tables: Sequence[Path], progress: Callable[[float], bool], told: ImportWishes | None = None
+) -> tuple[list[OldLog], str]:
+    """Read all files, with what tables beside them say under what was ``told`` of all; and what is wrong with the tables."""
+    rows, said, wrong = read_tables(logs, tables)
     found = []
     for number, path in enumerate(logs):
         if not progress(number / len(logs)):
             break
-        found.append(look_at(with_beside(OldLog(path), told.get(path.stem, {}))))
-    return found, " ".join(wrong)
+        row = rows.get(path.stem, Beside(ImportWishes())).under(told or ImportWishes())
+        found.append(look_at(OldLog(path, row.wishes, row.lot)))
+    return found, " ".join((*wrong.values(), *said))
 
 
-def with_beside(log: OldLog, told: Mapping[str, Any]) -> OldLog:
-    """The log with what a table says of it."""
-    marks = {kind: told[kind] for kind in _MARKS if kind in told}
-    wishes = replace(
-        log.wishes,
-        machine=told.get("machine", log.wishes.machine),
-        lot=told.get("lot", log.wishes.lot),
-        load_kg=told.get("load_kg", log.wishes.load_kg),
-        room_c=told.get("room_c", log.wishes.room_c),
-        marks={**log.wishes.marks, **marks},
-    )
-    beside = {name: told[name] for name in ("roasted_kg", "colour_whole", "colour_ground", "operator") if name in told}
-    if (started := _moment(str(told.get("started", "")))) is not None:
-        beside["started"] = started
-    return replace(log, wishes=wishes, beside={**log.beside, **beside})
+def read_tables(logs: Sequence[Path], tables: Sequence[Path]) -> tuple[dict[str, Beside], list[str], dict[Path, str]]:
+    """What tables say of the logs, by the names of their files without ending; what of them says nothing; which are wrong."""
+    rows: dict[str, Beside] = {}
+    said, wrong = list[str](), dict[Path, str]()
+    for table in tables:
+        try:
+            more, unknown = read_beside(table)
+        except ImportRefusedError as error:
+            wrong[table] = str(error)
+            continue
+        rows |= more
+        if unknown:
+            said.append(tr("{}: {} is not read.", table.name, ", ".join(f"“{heading}”" for heading in unknown)))
+        if lost := sorted(set(more) - {path.stem for path in logs}):
+            said.append(tr("{} has rows of logs that are not here: {}.", table.name, some_of(lost)))
+    return rows, said, wrong
 
 
-def _moment(text: str) -> datetime | None:
-    try:
-        moment = datetime.fromisoformat(text)
-    except ValueError:
-        return None
-    return moment.astimezone(UTC)
+def some_of(names: Sequence[str], most: int = 3) -> str:
+    """The first few of many names, and how many more there are."""
+    more = tr(" and {} more", len(names) - most) if len(names) > most else ""
+    return ", ".join(names[:most]) + more
 
 
 def mixed_words(logs: Sequence[OldLog]) -> str:
@@ -239,12 +160,11 @@ def take_in(library: Library, logs: Sequence[OldLog], progress: Callable[[float]
         if not progress(number / max(len(logs), 1)):
             left_out.append(tr("{} logs, when it was stopped", len(logs) - number))
             break
-        record = log.record
-        if log.read is None or record is None:
+        if log.read is None:
             left_out.append(log.wrong or tr("{} was not read", log.path.name))
             continue
         try:
-            import_read(library, log.path.name, replace(log.read, record=record))
+            import_read(library, log.path.name, log.read, lot=log.green)
             count += 1
         except (ImportRefusedError, ValueError) as error:
             left_out.append(str(error).rstrip("."))

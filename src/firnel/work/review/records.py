@@ -17,7 +17,7 @@ from firnel.core.events import Event, find_events
 from firnel.core.mark_finding import find_turning
 from firnel.core.rate_of_rise import RateCurve, live_rate_of_rise, smooth_rate_of_rise
 from firnel.core.stages import Stages, check_mark_order, stages_of
-from firnel.core.vocabulary import BatchRecord, Control, Found, Mark, MarkKind, Role, usual_role
+from firnel.core.vocabulary import BatchRecord, Control, Found, Lot, Mark, MarkKind, Role, usual_role
 from firnel.core.words import tr
 from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_results, with_wishes, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
@@ -123,8 +123,10 @@ def import_file(library: Library, path: Path, wishes: ImportWishes, again: bool 
     return import_read(library, path.name, read_file(path, wishes), again)
 
 
-def import_read(library: Library, name: str, imported: Imported, again: bool = False) -> tuple[int, Imported]:
-    """Add the batch that was read from a file of that name; otherwise as `import_file`.
+def import_read(
+    library: Library, name: str, imported: Imported, again: bool = False, lot: Lot | None = None
+) -> tuple[int, Imported]:
+    """Add the batch that was read from a file of that name, with what is known of its lot; otherwise as `import_file`.
 
     Raises
     ------
@@ -135,7 +137,7 @@ def import_read(library: Library, name: str, imported: Imported, again: bool = F
     if not again and (label := library.same_log(record)) is not None:
         raise ImportRefusedError(tr("{} was taken in before, as batch {} (--again takes it once more).", name, label))
     machine, said = machine_of_log(library, record, imported.units)
-    key = library.add_record(record, machine)
+    key = library.add_record(record, machine, lot)
     return key, replace(imported, said=(*imported.said, said)) if said else imported
 
 
