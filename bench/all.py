@@ -5,6 +5,8 @@ import sys
 import tempfile
 from pathlib import Path
 
+from firnel.app.start import small_matrices
+
 BENCHES = (
     "start_up",
     "latency",
@@ -36,6 +38,7 @@ BENCHES += (
 
 
 def main() -> int:
+    small_matrices()  # as the program itself
     here = Path(__file__).parent
     sys.path[:0] = [str(here), str(here.parent / "tests")]  # what the tests make traces and logs of serves here too
     wanted = sys.argv[1:] or BENCHES

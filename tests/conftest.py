@@ -11,6 +11,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program itself has it, before NumPy is loaded
+
 import numpy as np
 import pytest
 

@@ -20,7 +20,7 @@ from typing import TYPE_CHECKING
 from firnel.app.crash import begin_log
 from firnel.app.ends import end_on_signals, leave
 from firnel.app.language import speak_as_set
-from firnel.app.start import loaded
+from firnel.app.start import loaded, small_matrices
 from firnel.core.words import tr
 
 if TYPE_CHECKING:
@@ -102,6 +102,7 @@ def main() -> int:
     given = parser.parse_args()
     if not 0.1 <= given.speed <= 60.0:
         parser.error(f"a speed of {given.speed:g} cannot be: 0.1 to 60.")
+    small_matrices()
     begin_log()
     end_on_signals()
     use_settings_of(given.folder)

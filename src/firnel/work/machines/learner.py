@@ -76,7 +76,6 @@ def learn_apart(task: Task, progress: Told, niceness: int = NICENESS) -> Lesson:
     FitCancelledError : if ``progress`` says so.
     RuntimeError : if the process ended without an answer.
     """
-    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # for the process to come: one core is enough, the rest is the user's
     here, there = get_context("spawn").Pipe(duplex=False)
     process = get_context("spawn").Process(target=_learn, args=(task, there, language(), niceness), name="learner", daemon=True)
     process.start()
