@@ -28,7 +28,7 @@ def main() -> None:
 def small_matrices() -> None:
     """Have linear algebra keep to one thread, before NumPy is loaded: matrices as small as these gain nothing by more.
 
-    With two, a fit of eight batches takes half as much processor time again, and as long by the clock; beside other work, longer.
+    With two, a fit of eight batches takes half as much processor time again, and as long by the clock; longer beside others.
     """
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
