@@ -24,7 +24,7 @@ from firnel.core.model.learning import misfit, traits_of
 from firnel.core.model.lessons import learn
 from firnel.core.model.outlook import outlook
 from firnel.core.model.prior import prior_model
-from firnel.core.model.score import largest_move, muted, untold
+from firnel.core.model.score import all_muted, largest_move, muted, untold
 from firnel.core.model.simulation import simulate
 from firnel.core.model.solving import How, solve
 from firnel.core.model.statements import FEWEST, Foretold, Statement, record_of, records
@@ -205,9 +205,15 @@ def test_intervals_are_stretched_until_they_hold():
 def test_advice_is_earned(model):
     assert "3 more batches" in muted(prior_model(2.4, ["gas"]))
     assert muted(model) == ""
-    poor = tuple(Foretold(Statement.CRACK, str(number), 60.0, 5.0) for number in range(FEWEST))
-    assert "60 s off" in muted(replace(model, score=poor))
-    assert LiveForecast(replace(model, score=poor))._muted
+    for statement, off, muted_when, said in (
+        (Statement.CRACK, 60.0, (True, False), "60 s off"),
+        (Statement.LANDING, 4.0, (False, True), "4.0 °C off"),
+    ):
+        poor = replace(model, score=tuple(Foretold(statement, str(number), off, 5.0) for number in range(FEWEST)))
+        told = [muted(poor, cracked) for cracked in (False, True)]
+        assert tuple(map(bool, told)) == muted_when, "a poor record mutes its own kind of advice, and no other"
+        assert said in all_muted(poor)
+        assert list(LiveForecast(poor)._muted) == told
 
 
 # What is not taken back, and what is not contradicted

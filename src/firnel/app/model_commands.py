@@ -29,7 +29,7 @@ from firnel.app.command_parts import (
     opened,
     say_json,
 )
-from firnel.core.model.score import muted, untold
+from firnel.core.model.score import all_muted, untold
 from firnel.core.model.solving import plain
 from firnel.core.model.statements import Statement, records
 from firnel.core.names import check_name
@@ -145,7 +145,7 @@ def machine_record(name: str, library_at: str | None, as_json: bool) -> None:
     silent = {one.statement: untold(model, one.statement) for one in known}
     if as_json:
         say_json({
-            "machine": found.name, "advice": muted(model) or None,
+            "machine": found.name, "advice": all_muted(model) or None,
             "kinds": [
                 {
                     "kind": one.statement.name.lower(), "words": one.statement.value, "horizon_s": HORIZONS.get(one.statement),
@@ -162,7 +162,7 @@ def machine_record(name: str, library_at: str | None, as_json: bool) -> None:
             f"{one.off:8.1f} {one.statement.unit:<7} said ± {one.said:.1f}, held {one.held} of {one.count}" if one.count else ""
         )
         click.echo(f"{one.statement.value:<36} {came or '       none yet'}")
-    for sentence in filter(None, (muted(model), *(f"{one.value}: {why}" for one, why in silent.items() if why))):
+    for sentence in filter(None, (all_muted(model), *(f"{one.value}: {why}" for one, why in silent.items() if why))):
         click.echo(sentence, err=True)
 
 

@@ -114,7 +114,7 @@ class Desk:
         self._model: tuple[int | None, MachineModel | None] = (None, None)
         self._steel_t = float("-inf")
         self._live: tuple[int | None, LiveForecast | None] = (None, None)
-        self._looking, self._asked_t, self._muted_run = False, float("-inf"), -1
+        self._looking, self._asked_t, self._muted = False, float("-inf"), (-1, "")
         self.floor: Floor | None = None  #: the other stations, where the library lies on a server
         self._on_floor: list[Callable[[Floor], None]] = []
         self._aired_at = float("-inf")
@@ -413,8 +413,8 @@ class Desk:
         def looked(guidance: Guidance | None) -> None:
             self._looking = False
             if session.run == run and session.roasting:
-                if guidance is not None and guidance.muted and self._muted_run != run:
-                    self._muted_run = run
+                if guidance is not None and guidance.muted and self._muted != (run, guidance.muted):
+                    self._muted = run, guidance.muted  # told once, up to first crack and in development
                     session.say(guidance.muted)
                 session.take_guidance(guidance)
 

@@ -56,6 +56,7 @@ class Candidates:
     how : whether the plan's moves are the form, or its held moves are worked into the form of its approach.
     steel_c : of the drum at charge, if not the usual. [degC]
     expected : when the plan's moves fall due, for those that hang on what the targets do not tell. [s]
+    coasting : whether the heat is put out before the drop, though the approach does not.
     """
 
     def __init__(
@@ -70,12 +71,14 @@ class Candidates:
         how: How = How.NEW,
         steel_c: float | None = None,
         expected: Mapping[int, float] | None = None,
+        coasting: bool = False,
     ) -> None:
         self.model, self.machine, self.scale, self.plan, self.times = model, machine, scale, plan, times
         self.wanted = plan.wanted
         self.heat = machine.main_heat
         self.how, self.green, self.steel_c, self._usual_charge = how, green, steel_c, charge_c
-        self.form_of = PlanForm(model, machine, scale, green, plan, times, charge_c, how, expected or {})
+        self.coasting, self._expected = coasting, expected
+        self.form_of = PlanForm(model, machine, scale, green, plan, times, charge_c, how, expected or {}, coasting)
         self.kept, self.begins, self.form = self.form_of.kept, self.form_of.begins, self.form_of.heat
         self.drying, self.browning, self.development = times.seconds
         self.crack, self.end = times.crack, times.end
@@ -97,8 +100,16 @@ class Candidates:
     def again(self, plan: Plan) -> Candidates:
         """The same problem for a plan whose moves are held otherwise."""
         return Candidates(
-            self.model, self.machine, self.scale, self.green, plan, self.times, self._usual_charge, self.how, self.steel_c
-        )
+            self.model, self.machine, self.scale, self.green, plan, self.times, self._usual_charge, self.how, self.steel_c,
+            coasting=self.coasting,
+        )  # fmt: skip
+
+    def put_out(self) -> Candidates:
+        """The same problem with the heat out before the drop."""
+        return Candidates(
+            self.model, self.machine, self.scale, self.green, self.plan, self.times, self._usual_charge, self.how, self.steel_c,
+            self._expected, coasting=True,
+        )  # fmt: skip
 
     @property
     def open(self) -> tuple[int, ...]:

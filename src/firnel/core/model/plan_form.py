@@ -35,6 +35,8 @@ AIR_MOVES: dict[str, tuple[tuple[Anchor, float, float], ...]] = {
 }
 #: A soak-and-push coasts through this share of its development.
 COASTED = 0.4
+#: A coast that brings down a drop that comes too hot begins about so long before it; common practice, no published source. [s]
+COAST_S = 35.0
 #: Where the other sources of heat stand at charge, and what becomes of them, as shares of their scales: radiant heat runs on
 #: into the beans and is off before first crack, a drum heater is moderate and declines; common practice, no published source.
 SOURCE_AT_CHARGE = {"radiant": 0.70, "drum": 0.50, "hot-air": 0.60, "gas": 0.60, "electric": 0.60}
@@ -119,6 +121,7 @@ class PlanForm:
     charge_c : to charge at. [degC]
     how : whether the plan's moves are the form, or its held moves are worked into the form of its approach.
     expected : when the plan's moves fall due, for those that hang on what the targets do not tell. [s]
+    coasting : whether the heat is put out before the drop, though the form does not.
 
     Attributes
     ----------
@@ -140,7 +143,9 @@ class PlanForm:
         charge_c: float,
         how: How,
         expected: Mapping[int, float],
+        coasting: bool = False,
     ) -> None:
+        self._coasting = coasting
         self._model, self._machine, self._scale, self._plan, self._times = model, machine, scale, plan, times
         self._control, self._green, self._charge_c, self._how = machine.main_heat, green, charge_c, how
         self.kept = how is not How.NEW and bool(plan.start) and (bool(plan.moves) or how is How.AS_IS)
@@ -167,8 +172,9 @@ class PlanForm:
         ]
         if self.kept or self._plan.start_held:
             begins = self.share(self._control, self._plan.start.get(self._control, self._scale.high))
-        if self._plan.approach == "soak-push":
-            coast = SHIFT_S * round((1.0 - COASTED) * self._times.seconds[2] / SHIFT_S)
+        if self._plan.approach == "soak-push" or self._coasting:
+            left_s = COAST_S if self._coasting else COASTED * self._times.seconds[2]
+            coast = SHIFT_S * round((self._times.seconds[2] - left_s) / SHIFT_S)
             form = (*form, OpenMove(Anchor.FIRST_CRACK, coast, 0.0, open=False, timed=True))
         left = [] if self.kept else list(form)
         for move in own:

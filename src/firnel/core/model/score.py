@@ -204,6 +204,7 @@ MARKED = (
     tr("more batches with yellow, first crack and drop marked earn"),
 )
 COMPLETE = tr("Batches whose load, moves and marks are all in the record mend it.")
+EARNED = tr("Batches whose load, moves and marks are all in the record earn it.")
 
 
 def _figure(record: Record) -> str:
@@ -227,10 +228,16 @@ MENDS = {
 }
 
 
-def muted(model: MachineModel) -> str:
+def muted(model: MachineModel, cracked: bool = False) -> str:
     """Why no advice is given from a model, and what earns it; empty where its record is good.
 
-    Advice goes by the forecast of first crack: one that was poor so far would send the hand the wrong way.
+    Up to first crack advice goes by the forecast of that, in development by the one of the drop: one that was poor so far would
+    send the hand the wrong way, and says nothing of the other.
+
+    Parameters
+    ----------
+    model : of the machine.
+    cracked : whether it is about the landing, once first crack has come.
     """
     if model.batches < FEWEST:
         left = FEWEST - model.batches
@@ -238,11 +245,14 @@ def muted(model: MachineModel) -> str:
         return tr("No advice on this machine yet: {} with yellow, first crack and drop marked earn it.", more)
     if model.probe_moved is not None:
         return tr("No advice: the bean probe was moved or changed, and how it reads now shows once this batch is in.")
-    record = record_of(model.score, Statement.CRACK)
-    if record.count >= FEWEST and not record.good:
-        return tr(
-            "No advice on this machine: first crack came {:.0f} s off what was said 90 s ahead. Batches "
-            "whose load, moves and marks are all in the record earn it.",
-            record.off,
-        )
-    return ""
+    record = record_of(model.score, Statement.LANDING if cracked else Statement.CRACK)
+    if record.count < FEWEST or record.good:
+        return ""
+    if cracked:
+        return tr("No advice in development: the drop came {} off what was said at first crack. {}", _figure(record), EARNED)
+    return tr("No advice up to first crack: it came {} off what was said 90 s ahead. {}", _figure(record), EARNED)
+
+
+def all_muted(model: MachineModel) -> str:
+    """`muted` of both, in one line."""
+    return " ".join(dict.fromkeys(filter(None, (muted(model, cracked) for cracked in (False, True)))))

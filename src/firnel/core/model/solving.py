@@ -15,7 +15,7 @@ import numpy as np
 
 from firnel.core.model.candidates import MET_C, MET_COLOUR, MET_LOSS, MET_S, Candidates
 from firnel.core.model.learning import MachineModel
-from firnel.core.model.plan_form import FORMS, How
+from firnel.core.model.plan_form import FORMS, NEVER_S, How
 from firnel.core.model.planned import PlannedRoast, run_plan, sketched
 from firnel.core.model.search import descend, leap, on_steps, settle
 from firnel.core.model.thresholds import GreenTraits
@@ -34,6 +34,10 @@ RUNAWAY_RATE = 12.0
 SCORCH_CHARGE_C, SCORCH_STEEL_C = 8.0, 15.0
 #: From so many logged batches on it is told what was never logged: loads beyond this factor, settings at charge by this share.
 SEEN_FROM, SEEN_LOAD, SEEN_SHARE = 3, 1.2, 0.08
+#: Approaches whose heat may be put out before the drop where else it comes too hot.
+COASTS = ("falling", "times")
+#: Where that leaves no more than this of all that is missed.
+WORTH_A_COAST = 0.6
 #: What a target is met within.
 MET = {"ratio": 0.002, "loss": MET_LOSS, "colour": MET_COLOUR}
 
@@ -132,20 +136,46 @@ def solve(
     if not (plan.moves and plan.start) and (how is How.KEPT or not plan.start):
         how = How.NEW
     problem = _problem(model, machine, scale, plan, green, usual, steel_c, how)
+    result, row, shifts = _solved(problem, usual)
+    if how is How.NEW and plan.approach in COASTS and _hot(result):
+        out = problem.put_out()
+        coasted = _solved(out, usual)
+        if _worse(coasted[0]) < WORTH_A_COAST * _worse(result):
+            problem, (result, row, shifts) = out, coasted
+    if how not in (How.NEW, How.KEPT) or not result.missed or not problem.held.moves:
+        return result
+    return replace(result, blocking=_blocking(problem, result.plan, row, shifts))
+
+
+def _solved(problem: Candidates, usual: Targets) -> tuple[Solved, FloatArray, FloatArray]:
+    """The best of one problem: as it is told, its open entries, and the shifts of its moves."""
+    model, machine, green, how = problem.model, problem.machine, problem.green, problem.how
     row, shifts = _find(problem, how)
     solved = _planned(problem, row, shifts)
     if how is How.SKETCH:
         due = tuple(problem.form_of.due(move) for move in solved.moves)
         roast = sketched(model, solved, green, problem.run(row[None, :]), due)
     else:
-        roast = run_plan(model, machine, solved, green, steel_c)
+        roast = run_plan(model, machine, solved, green, problem.steel_c)
     result = _told(problem, solved, roast, row, usual)
     if result.missed and how in (How.NEW, How.KEPT):
         again = _once_more(problem, row, shifts, result, usual)
         result = min((result, again), key=lambda tried: len(tried.missed))
-    if how not in (How.NEW, How.KEPT) or not result.missed or not problem.held.moves:
-        return result
-    return replace(result, blocking=_blocking(problem, result.plan, row, shifts))
+    return result, row, shifts
+
+
+def _hot(result: Solved) -> bool:
+    """Whether it is dropped hotter than wanted."""
+    return any(one.name in ("drop_c", "rise_c") and one.got is not None and one.got > one.wanted for one in result.missed)
+
+
+def _worse(result: Solved) -> float:
+    """How far a plan misses what is wanted, in what counts as met."""
+    off = 0.0
+    for one in result.missed:
+        within = MET.get(one.name, MET_C if one.name.endswith("_c") else MET_S)
+        off += abs(one.got - one.wanted) / within if one.got is not None else NEVER_S / MET_S
+    return off
 
 
 def _find(problem: Candidates, how: How) -> tuple[FloatArray, FloatArray]:

@@ -7,7 +7,7 @@ import pyqtgraph as pg
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.model.learning import MachineModel
-from firnel.core.model.score import muted, untold
+from firnel.core.model.score import all_muted, untold
 from firnel.core.model.statements import FEWEST, GOOD, Foretold, Record, Statement, records
 from firnel.core.words import meant, tr
 from firnel.ui.shared.glance import Glance
@@ -60,7 +60,7 @@ class RecordPage(QWidget):
         """Show the record of a machine's model."""
         self._score = model.score
         known = records(model.score)
-        silent = muted(model)
+        silent = all_muted(model)
         said = [
             silent
             or tr(

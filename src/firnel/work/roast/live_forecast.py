@@ -100,7 +100,7 @@ class LiveForecast:
 
     def __init__(self, model: MachineModel | None) -> None:
         self._model = model
-        self._muted = muted(model) if model is not None else ""
+        self._muted = tuple(muted(model, cracked) if model is not None else "" for cracked in (False, True))
         self._follower = Follower(model, SEED) if model is not None else None
         self._expected: dict[MarkKind, float] = {}
         self._half: dict[MarkKind, float] = {}  # when half of the members were past a mark that is not set
@@ -258,8 +258,8 @@ class LiveForecast:
         settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= ADVISE_FROM_S
         if not settled or landing.clear:
             return guidance
-        if self._muted:
-            return replace(guidance, muted=self._muted)
+        if self._muted[cracked]:
+            return replace(guidance, muted=self._muted[cracked])
         advice = self._advised(ask, due, landing, near, made, self._line(ask, zero))
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
         late = advice is None and end - ask.now < SHOWS_AFTER_S
