@@ -108,6 +108,20 @@ def test_a_plan_stays_near_the_heat_that_was_logged_in_each_stage(model):
     assert "browning_s" in [missed.name for missed in plan.missed]
 
 
+def test_a_drop_that_comes_too_hot_at_the_least_that_was_logged_is_brought_down_by_a_coast(model):
+    moves = (HandMove(Control.GAS, 5.0, Anchor.YELLOW, 0.0), HandMove(Control.GAS, 4.0, Anchor.FIRST_CRACK, -10.0))
+    house = replace(model, driven=(replace(model.driven[1], start={Control.GAS: 8.0}, moves=moves),))
+    wanted = replace(WANTED, charge_c=198.0)
+    plan = solved(house, replace(wanted, drop_c=203.0), approach="times")
+    assert plan.not_met == ()
+    last = max((move for move in plan.plan.moves if move.anchor is Anchor.FIRST_CRACK), key=lambda move: move.offset_s)
+    assert last.to == 0.0
+    assert 15.0 <= wanted.development_s - last.offset_s <= 60.0, "common practice, no published source"
+    assert not any("stall" in sentence for sentence in plan.warnings), "a coast is meant so"
+    met = solved(house, replace(wanted, drop_c=206.0), approach="times").plan
+    assert all(move.to > 0.0 for move in met.moves), "none where it is not needed"
+
+
 def test_what_is_left_open_follows_the_usual_and_development_always_holds(model):
     result = solved(model, Targets(development_s=80.0))
     assert result.met["development_s"][1] == pytest.approx(80.0, abs=0.5)

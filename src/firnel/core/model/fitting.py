@@ -1,6 +1,12 @@
 """The fit of a machine's constants: all batches at once, robustly, by least squares on an ensemble.
 
-The Jacobian is one ensemble run: each member is one batch with one number a little off.
+The Jacobian is one ensemble run: each member is one batch with one number a little off. A misfit lasts: what a first fit leaves
+tells how long on this machine, and a second one counts of each only what is news, after Cochrane and Orcutt [1]_.
+
+References
+----------
+.. [1] D. Cochrane, G. H. Orcutt, "Application of least squares regression to relationships containing auto-correlated error
+   terms", Journal of the American Statistical Association 44 (1949) 32-61.
 """
 
 from __future__ import annotations
@@ -42,6 +48,12 @@ from firnel.core.words import tr
 IndexArray = NDArray[np.int64]
 #: Misfit beyond this counts ever less. [spreads]
 LOSS_SCALE = 2.0
+#: Of a misfit no more than this is taken to last until the next comparison; that is learned from so many pairs at least.
+MOST_LASTING, LEAST_PAIRS = 0.7, 30
+#: A fit ends at this change of its cost: a first one, whose misfits are only looked at, and the second.
+ROUGH, ENOUGH = 2e-3, 3e-4
+#: Misfits count up to so many robust spreads, where it is looked at how they last.
+LASTING_WITHIN = 3.0
 #: Leaving one batch out moves no number further than this. [spreads of what was thought beforehand]
 MOST_STEP = 1.5
 #: A bean probe that was moved is tried with this, and is thought to be so far off beforehand. [degC]
@@ -97,6 +109,8 @@ class _Problem:
         misfit = np.stack([np.where(self.early, EARLY * sigma, sigma) for sigma in (BEAN_MISFIT, AIR_MISFIT)])
         self.misfit = np.repeat(misfit[:, :, None], shape[1], axis=2)
         self.known = np.isfinite(self.observed)
+        #: share of a misfit of bean and air probe that lasts until the next comparison
+        self.lasting = np.zeros(2)
 
     def _observe_idling(self) -> None:
         """The empty machine before each charge, all ending together at the charge; batches without it never count."""
@@ -208,12 +222,34 @@ class _Problem:
         """Misfit of all readings, then distance from the priors, all in standard deviations."""
         which = np.arange(len(self.batches))
         roasting, idling = self._compared(np.tile(vector, (which.size, 1)), which)
-        off = ((roasting - self.observed) / self.misfit)[self.known]
+        off = self._news((roasting - self.observed) / self.misfit)[self.known]
         off_idle = ((idling - self.idle_observed) / self.idle_misfit)[self.idle_known]
         return np.concatenate([off, off_idle, self.white @ (vector - self.mean)])
 
-    def hear_less(self, vector: FloatArray) -> bool:
-        """Make less of the bean probe while the load falls in, where these equations do not hold; whether that is so here.
+    def _news(self, off: FloatArray) -> FloatArray:
+        """Of misfits, shape (2, moments, batches, …), what those just before let not expect, in spreads of that."""
+        lasting = self.lasting.reshape(2, *(1,) * (off.ndim - 1))
+        follows = self.known[:, 1:] & self.known[:, :-1]
+        follows = follows.reshape(*follows.shape, *(1,) * (off.ndim - 3))
+        news = (off[:, 1:] - lasting * off[:, :-1]) / np.sqrt(1.0 - lasting**2)
+        return np.concatenate([off[:, :1], np.where(follows, news, off[:, 1:])], axis=1)
+
+    def learn_lasting(self, vector: FloatArray) -> None:
+        """Learn from what a fit leaves how much of a misfit lasts until the next comparison; the load has fallen in by then."""
+        which = np.arange(len(self.batches))
+        roasting, _ = self._compared(np.tile(vector, (which.size, 1)), which)
+        for probe, off in enumerate(np.where(self.known, roasting - self.observed, np.nan)[:, ~self.early]):
+            before, after = off[:-1].ravel(), off[1:].ravel()
+            pair = np.isfinite(before) & np.isfinite(after)
+            if np.count_nonzero(pair) < LEAST_PAIRS:
+                continue
+            most = LASTING_WITHIN * float(np.median(np.abs(off[np.isfinite(off)]))) / 0.6745
+            before, after = (np.clip(one[pair], -most, most) for one in (before, after))
+            own = 0.5 * float(before @ before + after @ after)
+            self.lasting[probe] = np.clip(float(before @ after) / max(own, 1e-12), 0.0, MOST_LASTING)
+
+    def hear_less(self, vector: FloatArray) -> None:
+        """Make less of the bean probe while the load falls in, where these equations do not hold.
 
         A probe in a sheath goes on reading the empty drum for half a minute, which no lag of one stage does.
         """
@@ -221,9 +257,7 @@ class _Problem:
         roasting, _ = self._compared(np.tile(vector, (which.size, 1)), which)
         off = np.abs(roasting[0, self.early] - self.observed[0, self.early])
         left = EARLY_LEFT * np.median(np.where(np.isfinite(off), off, 0.0), axis=1)
-        less = left > self.misfit[0, self.early, 0]
         self.misfit[0, self.early] = np.maximum(self.misfit[0, self.early], left[:, None])
-        return bool(less.any())
 
     def jacobian(self, vector: FloatArray) -> FloatArray:
         """Derivative of the residuals, from one ensemble run."""
@@ -243,7 +277,7 @@ class _Problem:
             for member, (parameter, index) in enumerate(zip(columns, which, strict=True), start=count):
                 change = (values[:, :, member] - values[:, :, index]) / small[parameter]
                 out[:, :, index, parameter] = change / misfit[:, :, index]
-            kept.append(out[known])
+            kept.append((self._news(out) if known is self.known else out)[known])
         return np.vstack([*kept, self.white])
 
     def _touched(self, parameter: int) -> IndexArray:
@@ -298,18 +332,19 @@ def identify(
             raise FitCancelledError
         return problem.residuals(problem.mean + problem.sd * numbers)
 
-    def fit(begin: FloatArray, most: int) -> FloatArray:
+    def fit(begin: FloatArray, near: float) -> FloatArray:
         # In standard deviations of the priors: the numbers are of all sizes, and the step of the solver is one length.
         found = least_squares(
             residuals, np.clip((begin - problem.mean) / problem.sd, -4.9, 4.9),
             lambda numbers: problem.jacobian(problem.mean + problem.sd * numbers) * problem.sd,
-            bounds=(-5.0, 5.0), loss="soft_l1", f_scale=LOSS_SCALE, ftol=3e-4, xtol=1e-5, gtol=1e-4, max_nfev=most,
+            bounds=(-5.0, 5.0), loss="soft_l1", f_scale=LOSS_SCALE, ftol=near, xtol=1e-5, gtol=1e-4, max_nfev=most,
         )  # fmt: skip
         return np.asarray(problem.mean + problem.sd * found.x)
 
-    vector = fit(vector, most)
-    if problem.hear_less(vector):
-        vector = fit(vector, most)
+    vector = fit(vector, ROUGH)
+    problem.hear_less(vector)
+    problem.learn_lasting(vector)
+    vector = fit(vector, ENOUGH)
     return _result(problem, vector)
 
 
