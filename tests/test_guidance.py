@@ -160,6 +160,25 @@ def test_a_hand_goes_twice_as_far_where_the_end_would_be_missed_by_far():
         steps_wanted(BOX, landing_of(BOX, forecast(540.0, 211.0), came), weak, came, scale) for came in (CAME, cracked)
     )
     assert after == 2 * before < 0
+    cold = [(1, forecast(540.0, 201.1))]
+    far = landing_of(BOX, forecast(540.0, 201.0), cracked)
+    assert steps_wanted(BOX, far, cold, cracked, scale, coasts=True) == -after, "more heat is more heat"
+    every = round((scale.high - scale.low) / scale.step)
+    hot = landing_of(BOX, forecast(540.0, 211.0), cracked)
+    out = steps_wanted(BOX, hot, weak, cracked, scale, coasts=True)
+    assert out == -min(round(0.7 * abs(hot.off[0].by) / 0.1), every) < after, "put out, if that is what it takes"
+
+
+def test_in_development_a_part_of_what_is_off_is_left_and_a_tolerance_is_worth_a_move():
+    cracked = CAME | {MarkKind.FIRST_CRACK: 540.0}
+    hot = landing_of(BOX, forecast(540.0, 209.0), cracked)  # 3 K of a tolerance of 1
+    assert advise(BOX, hot, choices((1.6, 206.1), (1.8, 207.0)), cracked).choice.to == 1.8, "doubt is not chased to the end"
+    assert (
+        advise(BOX, landing_of(BOX, forecast(540.0, 209.0), CAME), choices((1.6, 206.1), (1.8, 207.0)), CAME).choice.to == 1.6
+    )
+    far = landing_of(BOX, forecast(540.0, 213.0), cracked)
+    assert advise(BOX, far, choices((1.0, 210.8)), cracked) is not None, "2.2 of 7 K is less than a part, and worth its while"
+    assert advise(BOX, far, choices((1.0, 212.2)), cracked) is None, "0.8 K of seven is neither"
 
 
 def test_a_move_that_hardly_helps_or_spoils_another_target_is_not_advised():

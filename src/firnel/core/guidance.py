@@ -19,11 +19,15 @@ from firnel.core.words import tr
 #: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval. The clock
 #: inside a stage is not chased: a stage must be further off. In development there is no other chance, so less is let pass.
 EDGES = {"stage": (2.0, 0.5), "end": (1.3, 0.5), "development": (0.55, 0.15)}
-#: A move must take away at least this share of what is off, or bring it into the box.
+#: A move must take away at least this share of what is off, or bring it into the box; in development a tolerance is enough.
 WORTH = 0.4
+#: This share of what is off in development is left to the next look: a part of it is doubt, and a move that went too far is
+#: seldom made good in time.
+LEFT_OPEN = 0.3
 #: A hand is never told to go further than this at once: steps of the gauge, or a share of its range where that is more.
 MOST_STEPS, MOST_SHARE = 5, 0.15
-#: Twice that where the end would be missed by far, once it has cracked: half of a way would not be worth its while.
+#: Twice that where the end would be missed by far, once it has cracked: half of a way would not be worth its while. Heat may be
+#: put out then: a coast is common practice, no published source.
 MOST_AT_THE_END = 2
 #: The air line is looked at this far ahead, and may be missed by this much; common practice, no published source. [s], [K]
 AIR_FROM_S, AIR_TO_S, AIR_TOLERANCE_C = 25.0, 75.0, 4.0
@@ -65,6 +69,11 @@ class Off:
     def in_tolerances(self) -> float:
         """Absolute, in tolerances."""
         return abs(self.by) / self.tolerance
+
+    @property
+    def left_open(self) -> float:
+        """What share of it a move is not meant to take away. [0..1]"""
+        return LEFT_OPEN if self.kind == "development" else 0.0
 
     @property
     def outside(self) -> bool:
@@ -238,6 +247,7 @@ def steps_wanted(
     came: Mapping[MarkKind, float],
     scale: ControlScale,
     line: AirLine | None = None,
+    coasts: bool = False,
 ) -> int:
     """How many steps of the gauge would bring the worst miss back, by what one step does; 0 where nothing is missed.
 
@@ -246,6 +256,7 @@ def steps_wanted(
     plan, landing, came, line : as in `advise`.
     ghosts : steps and what would come of them: one less, one more.
     scale : of the control that is stepped.
+    coasts : whether the control may be put out for the end of a batch that comes far too hot.
     """
     most = max(MOST_STEPS, round(MOST_SHARE * (scale.high - scale.low) / scale.step))
     missed = sorted((off for off in landing.off if off.outside), key=lambda off: -_weight(plan, off))
@@ -254,8 +265,9 @@ def steps_wanted(
             mine = next((other for other in expected_off(plan, forecast, came, line) if other.name == off.name), None)
             gained = 0.0 if mine is None else (abs(off.by) - abs(mine.by) if mine.by * off.by > 0 else abs(off.by))
             if gained > 0.05 * off.tolerance:
-                far = off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE
-                return steps * max(1, min(round(abs(off.by) / gained), most * (MOST_AT_THE_END if far else 1)))
+                if off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE:
+                    most = round((scale.high - scale.low) / scale.step) if coasts and steps < 0 else MOST_AT_THE_END * most
+                return steps * max(1, min(round((1.0 - off.left_open) * abs(off.by) / gained), most))
     return 0
 
 
@@ -280,9 +292,10 @@ def advise(
             mine = after.get(off.name)
             if mine is None or _spoils(landing.off, after, off):
                 continue
-            gained = abs(off.by) - abs(mine.by)
+            gained, rest = abs(off.by) - abs(mine.by), off.left_open * off.by
             helps = gained >= WORTH * abs(off.by) or (abs(mine.by) <= off.tolerance and gained > 0.25 * off.tolerance)
-            if helps and (best is None or abs(mine.by) < abs(best.becomes)):
+            helps = helps or (off.kind == "development" and gained >= off.tolerance)
+            if helps and (best is None or abs(mine.by - rest) < abs(best.becomes - rest)):
                 best = Advice(choice, off, mine.by)
         if best is not None:
             return best

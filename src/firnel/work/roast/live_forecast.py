@@ -309,7 +309,8 @@ class LiveForecast:
                 steps = ((by, step_of(ask, due, by, control)) for by in (-1, 1))
                 near = [(by, made(step, control)) for by, step in steps if step is not None]
             scale, choices = ask.machine.controls[control], [choice for _, choice in near]
-            wanted = steps_wanted(plan, landing, [(by, choice.forecast) for by, choice in near], came, scale, line)
+            ghosts = [(by, choice.forecast) for by, choice in near]
+            wanted = steps_wanted(plan, landing, ghosts, came, scale, line, control in ask.machine.of(Role.HEAT))
             if abs(wanted) > 1 and (step := step_of(ask, due, wanted, control)) is not None:
                 choices.append(made(step, control))
             if ask.given is not None and not urgent:
