@@ -82,7 +82,7 @@ class Candidates:
         self.kept, self.begins, self.form = self.form_of.kept, self.form_of.begins, self.form_of.heat
         self.drying, self.browning, self.development = times.seconds
         self.crack, self.end = times.crack, times.end
-        self._lean = 0.0, 0.0
+        self._lean, self._lean_c = (0.0, 0.0), 0.0
         self._load = load_of(model, green, plan.load_kg or 1.0, plan.room_c)
         self.levels_c = self.form_of.levels_c
         self._t: FloatArray = COARSE * np.arange(int((self.end + NEVER_S) / COARSE), dtype=np.float64)
@@ -193,7 +193,8 @@ class Candidates:
             parts["total_s"] = (end - (wanted.total_s or 0.0)) / MET_S
         if "ratio" in admitted:
             parts["ratio"] = (development - (wanted.ratio or 0.0) * end) / MET_S
-        drop_c = _at(made.t, made.bean_probe, end)
+        last = _at(made.t, made.bean_probe, end)
+        drop_c = last + self._lean_c
         if wanted.drop_c is not None:
             parts["drop_c"] = (drop_c - wanted.drop_c) / MET_C
         if wanted.rise_c is not None:
@@ -205,7 +206,7 @@ class Candidates:
             parts["colour"] = (_at(made.t, self.model.level.colours(made), end) - wanted.colour) / MET_COLOUR
         if self.plan.wins in parts:
             parts[self.plan.wins] = WINS * parts[self.plan.wins]
-        last_rate = 60.0 * (drop_c - _at(made.t, made.bean_probe, end - 30.0)) / 30.0
+        last_rate = 60.0 * (last - _at(made.t, made.bean_probe, end - 30.0)) / 30.0
         least = np.full(last_rate.shape, -np.inf) if self.form_of.coasts_at < self.end else LEAST_RATE
         rest = [np.minimum(last_rate - least, 0.0), self._slowest(made), self._rising(rows), self._manner(made)]
         if self.charge_open:
@@ -243,12 +244,22 @@ class Candidates:
             return np.asarray(0.2 * (level.max(axis=0) - level[-1]))
         return np.zeros(made.bean.shape[1])
 
-    def lean(self, row: FloatArray, shifts: FloatArray, yellow: float, crack: float) -> None:
-        """Learn by how much the coarse steps misplace the marks, from when they came in an exact run of a candidate. [s]"""
-        made = self.run(row[None, :], shifts[None, :])
+    def lean(self, row: FloatArray, shifts: FloatArray, yellow: float, crack: float, drop_c: float | None) -> None:
+        """Learn by how much the coarse steps, and moves that stand at the targets' times, misplace marks [s] and drop [degC].
+
+        Parameters
+        ----------
+        row, shifts : a candidate.
+        yellow, crack, drop_c : as they came in an exact run of it.
+        """
+        rows = row[None, :]
+        made = self.run(rows, shifts[None, :])
         coarse = (float(first_above(made.t, made.bean, level)[0]) for level in self.levels_c)
         first, second = (exact - rough for exact, rough in zip((yellow, crack), coarse, strict=True))
         self._lean = first, second
+        if drop_c is not None:
+            end = np.minimum(crack + self.development_of(rows), made.t[-1])
+            self._lean_c = drop_c - float(_at(made.t, made.bean_probe, end)[0])
 
     def settings(self) -> FloatArray:
         """Every setting of the gauge that keeps the heat on, shape (n,)."""

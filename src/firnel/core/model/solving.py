@@ -196,7 +196,7 @@ def _once_more(problem: Candidates, row: FloatArray, shifts: FloatArray, first: 
     yellow, crack = first.roast.marks[MarkKind.YELLOW], first.roast.marks[MarkKind.FIRST_CRACK]
     if yellow is None or crack is None or row.size == 0:
         return first
-    problem.lean(row, shifts, yellow, crack)
+    problem.lean(row, shifts, yellow, crack, first.roast.came()["drop_c"])
     row, shifts = on_steps(problem, row, shifts, rounds=1 if problem.kept else 2)
     solved = _planned(problem, row, shifts)
     roast = run_plan(problem.model, problem.machine, solved, problem.green, problem.steel_c)
