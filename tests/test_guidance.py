@@ -592,6 +592,11 @@ def test_a_planned_move_that_falls_due_soon_is_the_one_that_is_changed(plan):
     assert (step.move, step.setting) == (soon.index, soon.move.to)
     assert step.due[0].move.to == pytest.approx(soon.move.to + 2 * SOUTH.controls[Control.GAS].step)
     assert step_of(ask, (replace(soon, due_t=ask.now + 200.0),), 1).move is None
+    coast = replace(soon, move=replace(soon.move, to=0.0))
+    sooner = step_of(ask, (coast,), -1)
+    assert sooner.move is None, "a coast cannot be less: the step is at once"
+    assert 0.0 < sooner.to < sooner.setting
+    assert step_of(ask, (coast,), 1).move == soon.index
 
 
 # By hand

@@ -36,7 +36,7 @@ AIR_MOVES: dict[str, tuple[tuple[Anchor, float, float], ...]] = {
 #: A soak-and-push coasts through this share of its development.
 COASTED = 0.4
 #: A coast that brings down a drop that comes too hot begins about so long before it; common practice, no published source. [s]
-COAST_S = 35.0
+COAST_S = 25.0
 #: Where the other sources of heat stand at charge, and what becomes of them, as shares of their scales: radiant heat runs on
 #: into the beans and is off before first crack, a drum heater is moderate and declines; common practice, no published source.
 SOURCE_AT_CHARGE = {"radiant": 0.70, "drum": 0.50, "hot-air": 0.60, "gas": 0.60, "electric": 0.60}

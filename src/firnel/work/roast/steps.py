@@ -83,6 +83,8 @@ def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None
     soon = next((e for e in due if e.move.control == which and e.due_t is not None), None)
     if soon is not None and soon.due_t is not None and soon.due_t - ask.now > NEXT_MOVE_S:
         soon = None
+    if soon is not None and by < 0 and soon.move.to <= scale.low:
+        soon = None  # it puts the heat out: less of it is only to be had sooner
     base = soon.move.to if soon is not None else _setting(ask.trace.control(which), ask.moves, which)
     if base is None:
         return None
