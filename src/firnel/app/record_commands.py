@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -14,9 +14,8 @@ from firnel.app.command_parts import COLOUR, KG, ROOM_C, SECONDS, CouldNotError,
 from firnel.app.paper import on_paper
 from firnel.core.stages import MarkOrderError
 from firnel.core.units import clock
-from firnel.exchange.beside import Beside, is_table
 from firnel.exchange.whole_file import write_whole
-from firnel.work.machines.old_logs import OldLog, find_files, read_tables
+from firnel.work.machines.old_logs import OldLog, as_told, find_files, is_table, read_tables
 from firnel.work.review.records import (
     BatchFilter,
     ImportRefusedError,
@@ -138,18 +137,14 @@ def _sorted_out(places: tuple[Path, ...], refuse: Callable[[Path, str], None]) -
     return archives, logs, tables
 
 
-def _as_told(
-    logs: list[Path], tables: list[Path], wishes: ImportWishes, refuse: Callable[[Path, str], None]
-) -> Iterator[OldLog]:
+def _as_told(logs: list[Path], tables: list[Path], wishes: ImportWishes, refuse: Callable[[Path, str], None]) -> list[OldLog]:
     """The logs with what tables say of them, under what was told of all; none where a table is wrong."""
     rows, said, wrong = read_tables(logs, tables)
     for table, why in wrong.items():
         refuse(table, why)
     for sentence in said:
         click.echo(sentence, err=True)
-    for path in logs if not wrong else ():
-        row = rows.get(path.stem, Beside(ImportWishes())).under(wishes)
-        yield OldLog(path, row.wishes, row.lot)
+    return [as_told(path, rows, wishes) for path in logs] if not wrong else []
 
 
 def _archive(library: Library, path: Path, as_json: bool) -> dict[str, Any]:

@@ -19,21 +19,15 @@ from firnel.core.model.plan_form import FORMS, NEVER_S, How
 from firnel.core.model.planned import PlannedRoast, run_plan, sketched
 from firnel.core.model.search import descend, leap, on_steps, settle
 from firnel.core.model.thresholds import GreenTraits
+from firnel.core.model.troubles import Trouble, troubles_of
 from firnel.core.plan import READINGS, TARGET_WORDS, Anchor, Plan, PlannedMove, Targets
 from firnel.core.stage_targets import stage_times
 from firnel.core.units import clock
-from firnel.core.usual import STALL_RATE
 from firnel.core.vocabulary import ControlScale, FloatArray, Machine, MarkKind
-from firnel.core.words import capital, tr
+from firnel.core.words import tr
 
 __all__ = ["FORMS", "MET_C", "MET_S", "CannotSolveError", "How", "Missed", "Solved", "Trouble", "sensitivity", "solve"]
 
-#: Rates of rise at which a roast stalls, or runs away at its end; common practice, no published source. [degC/min]
-RUNAWAY_RATE = 12.0
-#: A charge, or steel, this much hotter than the lot should have may scorch it; common practice, no published source. [degC]
-SCORCH_CHARGE_C, SCORCH_STEEL_C = 8.0, 15.0
-#: From so many logged batches on it is told what was never logged: loads beyond this factor, settings at charge by this share.
-SEEN_FROM, SEEN_LOAD, SEEN_SHARE = 3, 1.2, 0.08
 #: Approaches whose heat may be put out before the drop where else it comes too hot.
 COASTS = ("falling", "times")
 #: Where that leaves no more than this of all that is missed.
@@ -64,15 +58,6 @@ class Missed:
             return tr("{} {}: the roast does not come so far{}.", word, shown(self.name, self.wanted), self.why)
         comes = tr("the nearest is") if self.nearest else tr("it comes to")
         return f"{word} {shown(self.name, self.wanted)}: {comes} {shown(self.name, self.got)}{self.why}."
-
-
-@dataclass(frozen=True)
-class Trouble:
-    """What machine or beans would not take, or what nobody knows: kind (stall, runaway, scorch, unseen), when [s], words."""
-
-    kind: str
-    t: float
-    sentence: str
 
 
 @dataclass(frozen=True)
@@ -173,9 +158,13 @@ def _worse(result: Solved) -> float:
     """How far a plan misses what is wanted, in what counts as met."""
     off = 0.0
     for one in result.missed:
-        within = MET.get(one.name, MET_C if one.name.endswith("_c") else MET_S)
-        off += abs(one.got - one.wanted) / within if one.got is not None else NEVER_S / MET_S
+        off += abs(one.got - one.wanted) / _within(one.name) if one.got is not None else NEVER_S / MET_S
     return off
+
+
+def _within(name: str) -> float:
+    """What a target is met within, in its own unit."""
+    return MET.get(name, MET_C if name.endswith("_c") else MET_S)
 
 
 def _find(problem: Candidates, how: How) -> tuple[FloatArray, FloatArray]:
@@ -302,8 +291,7 @@ def _told(problem: Candidates, plan: Plan, roast: PlannedRoast, row: FloatArray,
             )
             continue
         met[name] = (wanted, value)
-        within = MET.get(name, MET_C if name.endswith("_c") else MET_S)
-        if abs(value - wanted) > within + 1e-6 and name not in problem.times.outdone:
+        if abs(value - wanted) > _within(name) + 1e-6 and name not in problem.times.outdone:
             sought = problem.how is not How.AS_IS
             missed.append(Missed(name, wanted, value, problem.at_limit(row, name, value - wanted) if sought else "", sought))
     filled = {name: round(value, 4 if name in ("ratio", "loss") else 1) for name, value in came.items() if value is not None}
@@ -314,77 +302,7 @@ def _told(problem: Candidates, plan: Plan, roast: PlannedRoast, row: FloatArray,
     if drying is not None and browning is not None and development is not None:
         course = (drying, browning, development)
     solved = replace(plan, targets=targets, course=course)
-    return Solved(solved, roast, met, tuple(missed), problem.times.gave_way, _troubles(problem, roast, solved, usual))
-
-
-def _troubles(problem: Candidates, roast: PlannedRoast, plan: Plan, usual: Targets) -> tuple[Trouble, ...]:
-    """Stall, runaway, scorching, as the curve and the drum have them. Common practice, no published source."""
-    said: list[Trouble] = []
-    made, when = roast.simulated, roast.marks
-    rate = made.rate()[:, 0]
-    yellow, drop = when[MarkKind.YELLOW], when[MarkKind.DROP]
-    charge_c = plan.targets.charge_c or 200.0
-    if usual.charge_c is not None and charge_c > usual.charge_c + SCORCH_CHARGE_C:
-        over = charge_c - usual.charge_c
-        said.append(Trouble("scorch", 0.0, tr("The charge is {:.0f} K hotter than this lot should have: it may scorch.", over)))
-    hotter = float(made.steel[0, 0]) - (usual.charge_c or charge_c) - problem.model.steel_over_charge_c
-    if hotter > SCORCH_STEEL_C and not said:
-        said.append(Trouble("scorch", 0.0, tr("The drum is {:.0f} K hotter than usual: the beans may scorch on it.", hotter)))
-    if yellow is not None and drop is not None:
-        coast = _coast(problem, roast, plan)
-        late = np.flatnonzero((made.t >= yellow) & (made.t <= min(drop, coast)))
-        if late.size and float(rate[late].min()) < STALL_RATE:
-            at = late[int(np.argmin(rate[late]))]
-            said.append(
-                Trouble(
-                    "stall",
-                    float(made.t[at]),
-                    tr("The rate of rise falls to {:.1f} K/min: the roast stalls and will taste flat.", rate[at]),
-                )
-            )
-        if late.size and float(rate[late][-1]) > RUNAWAY_RATE:
-            said.append(
-                Trouble(
-                    "runaway", drop, tr("It is still rising at {:.0f} K/min at the drop: it runs away.", float(rate[late][-1]))
-                )
-            )
-    return (*said, *_unseen(problem, plan))
-
-
-def _unseen(problem: Candidates, plan: Plan) -> list[Trouble]:
-    """What the plan begins with that was never logged on this machine: there the model only guesses."""
-    driven, machine = problem.model.driven, problem.machine
-    if len(driven) < SEEN_FROM:
-        return []
-    said = []
-    loads = [one.load_kg for one in driven]
-    if plan.load_kg and not min(loads) / SEEN_LOAD <= plan.load_kg <= max(loads) * SEEN_LOAD:
-        said.append(
-            tr("A load of {:g} kg was never logged on this machine ({:g} to {:g} kg)", plan.load_kg, min(loads), max(loads))
-        )
-    for control, scale in machine.controls.items():
-        starts = [one.start[control] for one in driven if control in one.start]
-        value = plan.start.get(control)
-        if not starts or value is None:
-            continue
-        room = max(scale.step, SEEN_SHARE * (scale.high - scale.low))
-        if not min(starts) - room <= value <= max(starts) + room:
-            word = machine.word(control)
-            logged = tr("{:g}", min(starts)) if min(starts) == max(starts) else tr("{:g} to {:g}", min(starts), max(starts))
-            said.append(
-                tr("{} {:g} {} at charge was never logged on this machine ({})", capital(word), value, scale.unit, logged)
-            )
-    return [Trouble("unseen", 0.0, tr("{}: what comes of it is a guess until it was roasted once.", what)) for what in said[:1]]
-
-
-def _coast(problem: Candidates, roast: PlannedRoast, plan: Plan) -> float:
-    """From when on the plan has the main heat off up to the drop; infinite where it does not. [s]"""
-    due = sorted(
-        (at, move.to)
-        for move, at in zip(plan.moves, roast.expected_t, strict=True)
-        if move.control == problem.heat and at is not None
-    )
-    return due[-1][0] if due and due[-1][1] <= problem.scale.low else float("inf")
+    return Solved(solved, roast, met, tuple(missed), problem.times.gave_way, troubles_of(problem, roast, solved, usual))
 
 
 def _blocking(problem: Candidates, plan: Plan, row: FloatArray, shifts: FloatArray) -> tuple[int, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -17,7 +17,7 @@ from firnel.store.writing import LibraryError
 from firnel.work.review.records import import_read, read_file
 
 __all__ = [
-    "FIELDS", "MARKS", "ImportWishes", "OldLog", "TakenIn", "find_files", "is_table", "look_at", "look_at_all",
+    "FIELDS", "MARKS", "ImportWishes", "OldLog", "TakenIn", "as_told", "find_files", "is_table", "look_at", "look_at_all",
     "mixed_words", "read_beside", "read_tables", "take_in",
 ]  # fmt: skip
 
@@ -103,9 +103,14 @@ def look_at_all(
     for number, path in enumerate(logs):
         if not progress(number / len(logs)):
             break
-        row = rows.get(path.stem, Beside(ImportWishes())).under(told or ImportWishes())
-        found.append(look_at(OldLog(path, row.wishes, row.lot)))
+        found.append(look_at(as_told(path, rows, told or ImportWishes())))
     return found, " ".join((*wrong.values(), *said))
+
+
+def as_told(path: Path, rows: Mapping[str, Beside], told: ImportWishes) -> OldLog:
+    """A log that was not read yet, with what tables say of it under what was told."""
+    row = rows.get(path.stem, Beside(ImportWishes())).under(told)
+    return OldLog(path, row.wishes, row.lot)
 
 
 def read_tables(logs: Sequence[Path], tables: Sequence[Path]) -> tuple[dict[str, Beside], list[str], dict[Path, str]]:
