@@ -21,7 +21,7 @@ from firnel.store.library import Library
 from firnel.ui.theme.look import Look
 from firnel.work.bench.results import Results
 from firnel.work.day import queue
-from firnel.work.desk import at_once, not_at_all
+from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.settings import Settings
 
 BATCHES, HOURS = 40, 12.0

@@ -16,7 +16,8 @@ from firnel.core.vocabulary import Control, Lot
 from firnel.devices.reading import Reading
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
-from firnel.work.desk import at_once, machine_of_kind, not_at_all
+from firnel.work.desk import machine_of_kind
+from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 

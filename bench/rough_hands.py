@@ -28,9 +28,10 @@ from firnel.devices.reading import Reading
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.store.library import Library
-from firnel.work.desk import Desk, at_once, not_at_all
+from firnel.work.desk import Desk
 from firnel.work.roast.advice_words import told_line
 from firnel.work.roast.cue import Cue, cue_of, matters_of
+from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.plan_thread import pending
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
@@ -144,9 +145,9 @@ class Batch:
         forecast = int(self.now) % int(EVERY_S) == 0
         self.desk.look_by(at_once if forecast else not_at_all)
         if not forecast:
-            self.desk._looking = True  # between two forecasts nothing is asked, and what was worked out stands
+            self.desk._lookout._looking = True  # between two forecasts nothing is asked, and what was worked out stands
         self.desk.take_reading(Reading(self.now, bean, air, told, quality))
-        self.desk._looking = False
+        self.desk._lookout._looking = False
         self.fed += 1
         self.desk.tick()
         beans = self.roaster.beans

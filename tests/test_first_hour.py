@@ -495,7 +495,7 @@ def test_the_window_learns_by_itself_and_says_so_in_one_line(qtbot, library):
     with qtbot.waitSignal(window._teaching.learned, timeout=300_000):
         window.after_record()
     assert "south learned from south-001 and south-002 (2 in all)" in window.desk.session.message
-    assert window.desk._model == (None, None), "the next batch is foreseen with what was learned"
+    assert window.desk._lookout._model == (None, None), "the next batch is foreseen with what was learned"
 
 
 def test_an_answer_for_a_window_that_is_gone_reaches_nobody(qtbot):

@@ -92,6 +92,17 @@ def test_after_first_crack_only_development_counts(model):
     assert made.cloud.shape == (2, 200)
 
 
+def test_a_drop_that_is_overdue_can_only_come_now(model):
+    batch = HELD_OUT[1]
+    at = batch.first_crack_t + 20.0
+    made = forecast_at(model, batch, at, held(batch, at), DropRule(development_s=10.0), rng())
+    assert (made.drop_t.value, made.development_s.value) == pytest.approx((at, 20.0), abs=2.0), "as far as the readings go"
+    assert made.drop_c.value == pytest.approx(np.interp(at, batch.t, batch.bean), abs=1.0)
+    t, bean = rising(570.0)
+    made = curve_forecast(t, bean, (), DropRule(10.0), Marks(yellow_t=250.0, first_crack_t=550.0), 155.0, 190.0)
+    assert (made.drop_t.value, made.development_s.value) == (t[-1], t[-1] - 550.0)
+
+
 def test_a_drop_at_a_temperature_has_an_open_time(model):
     batch = HELD_OUT[1]
     made = forecast_at(model, batch, batch.first_crack_t, as_made(batch, batch.first_crack_t), DropRule(drop_c=203.0), rng())

@@ -29,13 +29,14 @@ from firnel.core.units import Units
 from firnel.core.vocabulary import USUAL_CONTROLS, Control, Found, Mark, MarkKind, Move, Quality
 from firnel.devices.clock import Clock
 from firnel.ui.theme.look import Look
-from firnel.work.desk import Desk, at_once, not_at_all
+from firnel.work.desk import Desk
 from firnel.work.roast.advice_words import told_line, warnings_of
 from firnel.work.roast.coming import Coming, coming_of
 from firnel.work.roast.drop_cue import drop_cue
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.live_forecast import Guidance, LiveForecast, _as_far_as
 from firnel.work.roast.live_trace import LiveTrace
+from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.session import BatchOrder, RoastSession
 from firnel.work.roast.steps import Ask, ahead_of, step_of
 from firnel.work.settings import Settings

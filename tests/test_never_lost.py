@@ -22,7 +22,8 @@ from firnel.store.recovery import recover
 from firnel.store.spill import Spill
 from firnel.store.writing import LibraryGoneError, LibraryWriteError
 from firnel.work.bench.results import Results
-from firnel.work.desk import Desk, machine_of_kind, not_at_all
+from firnel.work.desk import Desk, machine_of_kind
+from firnel.work.roast.lookout import not_at_all
 from firnel.work.roast.session import BatchOrder, RoastSession
 from firnel.work.settings import Settings
 

@@ -22,7 +22,7 @@ from firnel.ui.shared.frame import STATIONS as RAIL
 from firnel.ui.theme.look import Look
 from firnel.work.day import queue
 from firnel.work.day.labels import labels_for
-from firnel.work.desk import Desk, machine_of_kind, not_at_all
+from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.green.intake import lot_sheet, measure, strike_measurement
 from firnel.work.machines.care import CARE_JOBS, care_sheet, note_done, strike_entry
 from firnel.work.plan.draft import PlanDraft, draft_from_document, draft_to_document
@@ -30,6 +30,7 @@ from firnel.work.plan.workbench import PlanWorkbench
 from firnel.work.review.over_time import chosen_lines
 from firnel.work.roast.advice_words import warnings_of
 from firnel.work.roast.hand_history import HandHistory
+from firnel.work.roast.lookout import not_at_all
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 

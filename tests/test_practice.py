@@ -16,10 +16,10 @@ from firnel.core.vocabulary import Control, MarkKind
 from firnel.store.batch_list import BatchFilter
 from firnel.ui.roast.practice import PracticeWindow
 from firnel.ui.theme.look import Look
-from firnel.work.desk import not_at_all
 from firnel.work.machines.forecasting import traits_of
 from firnel.work.practice.debrief import debrief
 from firnel.work.practice.practice import SURPRISES, Practice, surprise_names
+from firnel.work.roast.lookout import not_at_all
 from firnel.work.settings import Settings
 
 

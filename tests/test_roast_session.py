@@ -1,11 +1,14 @@
 """Running a batch, driven by a clock and readings that the test hands over."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from conftest import make_record
 from made import reading
 from test_plan_and_cue import PLAN
 
+from firnel.core.units import clock
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind, Quality
 from firnel.devices.clock import Clock
 from firnel.store.batch_list import BatchFilter
@@ -27,8 +30,6 @@ class Bench:
         self.session = RoastSession(library, self.clock)
         machine = machine_of_kind("Drum Six", "gas-6")
         if not reported:
-            from dataclasses import replace
-
             machine = replace(machine, controls={c: replace(s, reported=False) for c, s in machine.controls.items()})
         self.machine = library.save_machine(machine)
         self.lot = library.save_lot(Lot("Rwanda Isuka"))
@@ -292,6 +293,21 @@ def test_the_cue_counts_cooling_and_a_drop_that_is_overdue(bench):
         session.undo()  # no drop yet
     said = cue(bench)
     assert (said.headline, said.clock_label, said.clock) == ("Dropped? Else drop now", "over by", "5:30")
+
+
+def test_a_drop_by_temperature_is_over_since_the_beans_stood_there(bench, library):
+    at_c = float(bench.trace.bean[680])
+    bench.plan = library.save_plan(replace(PLAN, name="by heat", targets=replace(PLAN.targets, drop_c=at_c), wins="drop_c"))
+    session = bench.session
+    session.prepare(bench.order())
+    for until in (61, 340, 600):
+        bench.feed(until)
+        press(bench)
+    bench.feed(700)
+    said = cue(bench)
+    assert (said.headline, said.clock_label) == ("Drop now", "over by")
+    t, bean = (session.trace.column(name) for name in ("t", "bean"))
+    assert said.clock == clock(session.now() - t[(bean >= at_c) & (t >= session.marks[MarkKind.FIRST_CRACK].t)][0])
 
 
 def test_the_picture_is_in_display_units_and_counts_from_charge(bench):

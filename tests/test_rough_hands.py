@@ -27,12 +27,13 @@ from firnel.core.vocabulary import USUAL_CONTROLS, Control, Found, Lot, MarkKind
 from firnel.store.batch_list import BatchFilter
 from firnel.ui.shared.actions import own_keys, use_keys
 from firnel.ui.theme.look import Look
-from firnel.work.desk import machine_of_kind, not_at_all
+from firnel.work.desk import machine_of_kind
 from firnel.work.roast.advice_words import told_line, warnings_of
 from firnel.work.roast.coming import coming_of
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.live_forecast import Guidance
+from firnel.work.roast.lookout import not_at_all
 from firnel.work.roast.plan_thread import settled_notes
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings

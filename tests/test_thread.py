@@ -13,13 +13,14 @@ from firnel.core.plan import Anchor, PlannedMove, Rising, due_moves
 from firnel.core.settling import Became
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Note, Quality
-from firnel.work.desk import Desk, machine_of_kind, not_at_all
+from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.roast.advice_words import Told
 from firnel.work.roast.announcing import AGAIN_S, Announcer
 from firnel.work.roast.cue import Cue, Rank, cue_of, matters_of
 from firnel.work.roast.danger import burns
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.live_trace import LiveTrace
+from firnel.work.roast.lookout import not_at_all
 from firnel.work.roast.mark_watch import curve_break
 from firnel.work.roast.plan_thread import off_start, read_note, settled_of
 from firnel.work.roast.readings_watch import sound

@@ -13,17 +13,18 @@ from firnel.app.window import make_application, make_window
 from firnel.core.settling import Became
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.devices.clock import Clock
-from firnel.devices.reading import LinkState, LinkStatus, Reading
+from firnel.devices.reading import Reading
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.ui.shared.ribbons import HandsLane
 from firnel.ui.theme.look import Look
-from firnel.work.desk import at_once, machine_of_kind
+from firnel.work.desk import machine_of_kind
 from firnel.work.machines.forecasting import forecast_record
 from firnel.work.machines.knowledge import fit_machine, model_of
 from firnel.work.plan.planning import solve_plan
 from firnel.work.practice.practice import Practice
 from firnel.work.review.records import ImportWishes, export_text, import_file
+from firnel.work.roast.lookout import at_once
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
@@ -51,7 +52,7 @@ class Roastery:
         qtbot.waitUntil(self.window.isActiveWindow)
         desk = self.window.desk
         desk.look_by(at_once)
-        desk.link = LinkStatus(LinkState.LIVE, "Reading.")
+        desk.fed("Reading.")
         desk.session.set_machine(self.machine)
         self.drum = DrumRoaster(KINDS["electric-9"], np.random.default_rng(3), steel_c=207.0)
         self.drum.bean_probe_c = self.plan.targets.charge_c + 2.0

@@ -20,10 +20,11 @@ from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.work.bench.results import Results
 from firnel.work.day import queue
-from firnel.work.desk import Desk, machine_of_kind, not_at_all
+from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.green.intake import measure
 from firnel.work.machines.care import note_done
 from firnel.work.review.records import ImportWishes, import_file, refusal_of
+from firnel.work.roast.lookout import not_at_all
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 

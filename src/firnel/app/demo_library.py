@@ -112,8 +112,9 @@ def _fill(library: Library, today: datetime, progress: Callable[[str], object]) 
         _take_down(library, entry, today)
     for lot in COMING:
         library.save_lot(lot)
-    plans = {recipe.name: library.save_plan(plan_of(recipe, machines[recipe.machine])) for recipe in RECIPES}
     schedule = _schedule()
+    began = (today - timedelta(days=max(ago for ago, *_ in schedule) + 2)).astimezone(UTC)
+    plans = {recipe.name: library.plan_book.save(plan_of(recipe, machines[recipe.machine]), at=began) for recipe in RECIPES}
     rng = np.random.default_rng(SEED)
     good: dict[str, int] = {}
     for number, (ago, minute, name, trouble) in enumerate(schedule, start=1):
@@ -178,7 +179,7 @@ def _climb(library: Library, plan: Plan, number: int, today: datetime, rng: np.r
     """A ladder roasted and cupped, a table that is still open, and a triangle test."""
     keys = {}
     for index, rung in enumerate(ladder(plan, "development_s", LADDER_RUNGS, 15.0), start=1):
-        saved = library.save_plan(rung)
+        saved = library.plan_book.save(rung, at=(today - timedelta(days=7)).astimezone(UTC))
         when = (today - timedelta(days=6)).replace(hour=13, minute=10 * index, second=0, microsecond=0)
         record = roast_record(saved, TROUBLES[""], f"{400 + number + index:04d}", when.astimezone(UTC), rng)
         keys[library.add_record(record)] = saved.targets.development_s or 80.0

@@ -24,7 +24,7 @@ from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import MarkKind
 from firnel.devices.clock import Clock
-from firnel.devices.reading import LinkState, LinkStatus, Reading
+from firnel.devices.reading import Reading
 from firnel.devices.simulator.auto_hand import AutomaticHand, HandHabits
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
@@ -40,10 +40,10 @@ from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
 from firnel.work.beginning import new_machine
-from firnel.work.desk import at_once, not_at_all
 from firnel.work.practice.practice import Practice
 from firnel.work.review.mending import mend
 from firnel.work.roast.before_charge import check_label, tick_next
+from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
@@ -74,7 +74,7 @@ class Stage:
             clock=Clock(lambda: self._time, lambda: SHOWN_DAY + timedelta(seconds=self._time)),
         )  # fmt: skip
         desk = self.window.desk
-        desk.link = LinkStatus(LinkState.LIVE, "Reading the simulated roaster.")
+        desk.fed("Reading the simulated roaster.")
         library = desk.library
         self.plan: Plan = next(plan for plan in library.plans() if plan.name == "Isuka filter")
         machine = library.machine(self.plan.machine)

@@ -67,12 +67,11 @@ def curve_forecast(
     if drop is None or crack is None:
         return Forecast(now, "curve", yellow, crack, fan_t=now + ahead, fan=fan)
     drop_t, drop_c = drop
-    development = Interval(drop_t.value - crack.value, *_apart(drop_t, crack)) if rule.development_s is None else None
-    exact = rule.development_s
-    return Forecast(
-        now, "curve", yellow, crack, drop_t, drop_c, Interval(exact, exact, exact) if exact is not None else development,
-        now + ahead, fan,
-    )  # fmt: skip
+    length = drop_t.value - crack.value
+    development = (
+        Interval(length, length, length) if rule.development_s is not None else Interval(length, *_apart(drop_t, crack))
+    )
+    return Forecast(now, "curve", yellow, crack, drop_t, drop_c, development, now + ahead, fan)
 
 
 def _drop(
@@ -81,8 +80,9 @@ def _drop(
     if crack is None:
         return None
     if rule.development_s is not None:
-        late = crack.high + rule.development_s if crack.high is not None else None
-        when = Interval(crack.value + rule.development_s, (crack.low or now) + rule.development_s, late)
+        late = max(crack.high + rule.development_s, now) if crack.high is not None else None
+        soon = max((crack.low or now) + rule.development_s, now)
+        when = Interval(max(crack.value + rule.development_s, now), soon, late)
         low, middle, high = (float(np.interp(when.value - now, ahead, line)) for line in fan)
         return when, Interval(middle, low, high)
     if rule.drop_c is None:

@@ -31,7 +31,7 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     targets, end, t, fan = plan.targets, forecast.drop_t, forecast.fan_t, forecast.fan
     if targets.development_s is None or targets.drop_c is None or end is None or t is None or fan is None:
         return 0.0
-    if not 0.0 <= end.value - forecast.at <= NEAR_END_S:
+    if not 0.0 < end.value - forecast.at <= NEAR_END_S:
         return 0.0
     seconds, kelvin = plan.tolerance("development_s"), plan.tolerance("drop_c")
     reach = NEAR_END_S if plan.drop_rules else seconds

@@ -12,9 +12,8 @@ from enum import StrEnum
 import numpy as np
 
 from firnel.core.model.foretelling import Forecast, Interval
-from firnel.core.plan import TARGET_WORDS, Plan
+from firnel.core.plan import Plan
 from firnel.core.vocabulary import Control, ControlScale, FloatArray, Mark, MarkKind
-from firnel.core.words import tr
 
 #: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval. The clock
 #: inside a stage is not chased: a stage must be further off. In development there is no other chance, so less is let pass.
@@ -328,15 +327,3 @@ def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: Off) -> bool
 def may_advise(since_s: float, came: Mapping[MarkKind, float] | Mapping[MarkKind, Mark]) -> bool:
     """Whether another advice may be given, so long after the last one."""
     return since_s > (LAST_PAUSE_S if MarkKind.FIRST_CRACK in came else PAUSE_S)
-
-
-def off_words(off: Off, by: float | None = None) -> str:
-    """``first crack 0:35 early``, ``drop 2.1 K hot``; of a target off ``by`` instead, if given."""
-    amount = off.by if by is None else by
-    if off.name == "air_c":
-        return tr("air line {:.0f} K {}", abs(amount), tr("hot") if amount > 0 else tr("cold"))
-    if off.name == "drop_c":
-        return tr("{} {:.1f} K {}", TARGET_WORDS[off.name], abs(amount), tr("hot") if amount > 0 else tr("cold"))
-    seconds = round(abs(amount))
-    name = {"drying_s": "yellow", "browning_s": tr("first crack")}.get(off.name, TARGET_WORDS[off.name])
-    return f"{name} {seconds // 60}:{seconds % 60:02d} {(tr('late') if amount > 0 else tr('early'))}"

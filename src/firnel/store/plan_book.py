@@ -46,7 +46,7 @@ class PlanBook:
         with self._engine.connect() as connection:
             return [_plan(row) for row in connection.execute(_query().order_by(plans.c.name))]
 
-    def save(self, plan: Plan, why: str = "", since: int | None = None) -> Plan:
+    def save(self, plan: Plan, why: str = "", since: int | None = None, at: datetime | None = None) -> Plan:
         """Add a plan, or a new version of the one with its id; what changes nothing but its name makes no version.
 
         Parameters
@@ -54,6 +54,7 @@ class PlanBook:
         plan : with its id if it is kept already.
         why : the roaster's reason for the change, in words.
         since : the version that was read before: then another that came meanwhile is not gone over unseen.
+        at : when this version was made; now if None.
 
         Raises
         ------
@@ -86,7 +87,7 @@ class PlanBook:
                 keep_deed(connection, tr("kept version {} of the plan {}{}", version, plan.name, f": {why}" if why else ""))
                 connection.execute(
                     insert(plan_versions).values(
-                        plan_id=key, number=version, saved_at=datetime.now(UTC), why=why, document=document
+                        plan_id=key, number=version, saved_at=at or datetime.now(UTC), why=why, document=document
                     )
                 )
             return _plan(connection.execute(_query().where(plans.c.id == key)).one())

@@ -7,28 +7,27 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from time import monotonic
-from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
+from typing import TYPE_CHECKING, Concatenate, ParamSpec, TypeVar
 
-from firnel.core.plan import Plan
-from firnel.core.vocabulary import Machine, MarkKind
+from firnel.core.vocabulary import Machine
 from firnel.core.words import tr
-from firnel.devices.address import AddressError, open_source
+from firnel.devices.address import AddressError
 from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
-from firnel.devices.reading import LinkState, LinkStatus, Reading, ReadingSource
+from firnel.devices.reading import LinkState, LinkStatus, Reading
 from firnel.devices.register_map import shipped_maps
 from firnel.store.batch_list import BatchLine
 from firnel.store.library import Library
-from firnel.store.locks import FileClaim, Owner, claim_device
+from firnel.store.locks import Owner
 from firnel.store.server import in_no_hurry
 from firnel.store.spill import Spill
 from firnel.store.stamp import Stamp
-from firnel.store.writing import LibraryError, shown
+from firnel.store.writing import shown
 from firnel.work.bench.results import Results, check_results, missing_of
 from firnel.work.bench.weighing import keep_colours
-from firnel.work.machines.simulated import SimulatedMachine
-from firnel.work.roast.batch_state import Around
-from firnel.work.roast.drop_cue import bares_probe, note_asked
+from firnel.work.link import Link, Post
+from firnel.work.roast.drop_cue import note_asked
+from firnel.work.roast.lookout import Aside, Lookout, at_once
 from firnel.work.roast.preparing import Prepared, gather, gather_next
 from firnel.work.roast.session import BatchOrder, RoastSession
 from firnel.work.settings import Settings
@@ -37,39 +36,16 @@ from firnel.work.spilled import recover_spilled, spill_folder
 __all__ = ["AddressError", "Desk", "LinkState", "LinkStatus", "machine_kinds", "machine_of_kind", "spill_folder"]
 
 if TYPE_CHECKING:
-    from firnel.core.model.learning import MachineModel
-    from firnel.work.roast.live_forecast import Guidance, LiveForecast
-    from firnel.work.roast.steel import Readiness, SteelEstimate
     from firnel.work.stations.watch import Floor, StationWatch
 
 #: An answer that the window shows later is waited for so long. [s]
 BESIDE_S = 3.0
-#: A shipped kind, simulated beside this Firnel: ``simulated:gas-6``.
-SIMULATED = "simulated:"
-#: The steel is estimated this often. [s]
-STEEL_EVERY_S = 5.0
-#: Where the machine runs faster than life, it is not looked ahead more often than this. [s of life]
-LEAST_APART_S = 0.1
 #: With readings by hand the batch is looked ahead this often between them. [s]
 HAND_ASK_S = 5.0
 #: Other stations are told this often what is said of a batch. [s]
 AIR_EVERY_S = 1.0
 Asked = ParamSpec("Asked")
 Answer = TypeVar("Answer")
-#: Runs a function later on the thread that owns the desk.
-Post = Callable[[Callable[[], None]], None]
-#: Runs work on another thread and hands its result over on the owner's; or the sentence that says why there is none.
-Aside = Callable[[Callable[[], Any], Callable[[Any], None], Callable[[str], None]], None]
-
-
-def at_once(work: Callable[[], Any], done: Callable[[Any], None], _failed: Callable[[str], None]) -> None:
-    """Work done where it is asked for: where there is no other thread."""
-    done(work())
-
-
-def not_at_all(_work: Callable[[], Any], done: Callable[[Any], None], _failed: Callable[[str], None]) -> None:
-    """Nothing is looked ahead: while time is wound on."""
-    done(None)
 
 
 class Desk:
@@ -96,25 +72,18 @@ class Desk:
     ) -> None:
         self.library, self._settings = library, settings
         self.settings = settings
-        self._post, self._aside = post, aside
+        self._post = post
         self.clock = clock or Clock()
-        self.link = LinkStatus(LinkState.OFF, tr("No machine is connected."))
         self._on_change: list[Callable[[], None]] = []
         self._on_link: list[Callable[[LinkStatus], None]] = []
-        self._source: ReadingSource | None = None
-        self._claim: FileClaim | None = None
-        self._simulated: SimulatedMachine | None = None
-        self._generation = 0
         spill = None
         if spill_at is not None:
             spill = Spill(spill_at, library.identity, shown(library.url), Owner.here().text)
             spill.hold_room()
         self._spill_at = spill_at
         self.session = RoastSession(library, self.clock, self._changed, post, spill)
-        self._model: tuple[int | None, MachineModel | None] = (None, None)
-        self._steel_t = float("-inf")
-        self._live: tuple[int | None, LiveForecast | None] = (None, None)
-        self._looking, self._asked_t, self._muted = False, float("-inf"), (-1, "")
+        self._link = Link(self.clock, post, self.take_reading, self._link_changed)
+        self._lookout = Lookout(self.session, library, self.clock, aside)
         self.floor: Floor | None = None  #: the other stations, where the library lies on a server
         self._on_floor: list[Callable[[Floor], None]] = []
         self._aired_at = float("-inf")
@@ -216,16 +185,21 @@ class Desk:
 
     def look_by(self, aside: Aside) -> None:
         """Have what is worked out ahead done by this from now on."""
-        self._aside = aside
+        self._lookout.aside = aside
 
     def recover(self) -> list[str]:
         """Bring in what an earlier run could not write; a sentence for each batch. To be called once, at the start."""
         return [] if self._spill_at is None else recover_spilled(self.library, self._spill_at)
 
     @property
+    def link(self) -> LinkStatus:
+        """How the link to the machine stands."""
+        return self._link.status
+
+    @property
     def by_hand(self) -> HandSource | None:
         """The keyed source, if readings come by hand."""
-        return self._source if isinstance(self._source, HandSource) else None
+        return self._link.by_hand
 
     def connect(self, url: str, machine: Machine | None = None) -> None:
         """Read from a device address, as the probes of ``machine``.
@@ -234,34 +208,10 @@ class Desk:
         ------
         AddressError : if the address leads nowhere.
         """
-        simulated = None
-        if url.startswith(SIMULATED):
-            try:
-                simulated = SimulatedMachine(url.removeprefix(SIMULATED))
-            except ValueError as error:
-                raise AddressError(str(error)) from error
-            url = simulated.url
-        source = open_source(url, self.clock)
-        self.disconnect()
-        self._simulated = simulated
-        if not isinstance(source, HandSource):
-            claim = claim_device(url.partition("?")[0])
-            if isinstance(claim, str):
-                self.session.say(claim)
-            else:
-                self._claim = claim
+        if claimed := self._link.open(url):
+            self.session.say(claimed)
         self.session.set_machine(machine)
-        self._source = source
-        self._generation += 1
-        generation = self._generation
-
-        def on_reading(reading: Reading) -> None:
-            self._post(lambda: self._take(generation, reading))
-
-        def on_status(status: LinkStatus) -> None:
-            self._post(lambda: self._status(generation, status))
-
-        source.start(on_reading, on_status)
+        self._link.start()
 
     def prepare(self, order: BatchOrder) -> str:
         """Begin the record of a batch; what is known of the hands at this machine goes with it. Returns its label.
@@ -294,7 +244,7 @@ class Desk:
             return self.session.amend(order)
         label = self.session.prepare(replace(order, waiting_id=gathered.waits, operator=self.settings.operator))
         if gathered.model is not None and self.session.machine is not None:
-            self._model = (self.session.machine.id, gathered.model)
+            self._lookout.know(self.session.machine, gathered.model)
         self.session.take_around(
             replace(
                 self.session.around,
@@ -338,19 +288,13 @@ class Desk:
         if key is not None:
             keep_colours(self.library, key, results)
 
+    def fed(self, words: str) -> None:
+        """Readings are handed over by this process from now on; ``words`` say where they come from."""
+        self._link.fed(words)
+
     def disconnect(self) -> None:
         """Stop reading."""
-        if self._source is not None:
-            self._source.stop()
-            self._source = None
-            self._generation += 1
-            self._set_link(LinkStatus(LinkState.OFF, tr("No machine is connected.")))
-        if self._claim is not None:
-            self._claim.release()
-            self._claim = None
-        if self._simulated is not None:
-            self._simulated.stop()
-            self._simulated = None
+        self._link.close()
 
     def shut_down(self) -> str:
         """Leave batch, link and library as they stand. Says what is not written, and where it is kept; empty where all is."""
@@ -360,10 +304,6 @@ class Desk:
         left = self.session.leave()
         self.library.close()
         return left
-
-    def _take(self, generation: int, reading: Reading) -> None:
-        if generation == self._generation:  # not one that was still under way when the link was changed
-            self.take_reading(reading)
 
     def take_reading(self, reading: Reading) -> None:
         """Take a reading of the connected machine."""
@@ -378,133 +318,28 @@ class Desk:
         note_asked(self.session)
         self._air()
         self.session.look_for_marks()
-        if self.by_hand is not None and self.session.now() - self._asked_t >= HAND_ASK_S:
+        if self.by_hand is not None and self._lookout.since_asked_s >= HAND_ASK_S:
             self.look_ahead()
 
     def look_ahead(self) -> None:
-        """Have the running batch forecast with what is known now, unless the last forecast is still being worked out."""
-        session, machine = self.session, self.session.machine
-        if not session.roasting or machine is None or MarkKind.DROP in session.offers:
-            if session.guidance is not None:
-                session.take_guidance(None)
-            return
-        soon = self.clock.rate > 1.0 and 0.0 <= session.now() - self._asked_t < LEAST_APART_S * self.clock.rate
-        if self._looking or (soon and self._live[0] == session.run):
-            return
-        from firnel.work.roast.live_forecast import LiveForecast  # not wanted before a batch is roasted
-        from firnel.work.roast.steps import Ask
+        """Have the running batch forecast with what is known now."""
+        self._lookout.look_ahead(self.by_hand is not None)
 
-        if self._live[0] != session.run:
-            self._live = (session.run, LiveForecast(self._model_of(machine)))
-        live, run = self._live[1], session.run
-        if live is None or session.trace.last_t is None:
-            return
-        order = session.order
-        self._asked_t = session.now()
-        now = session.now() if self.by_hand is not None else session.trace.last_t
-        ask = Ask(
-            session.label, now, session.trace.trace(), tuple(session.reckoned.values()), session.moves,
-            session.done, machine, _trusted(session), order.lot, order.load_kg,
-            assumed={kind: offer.doubt_s for kind, offer in session.offers.items()}, held=session.held,
-            given=session.last_given,
-        )  # fmt: skip
-        self._looking = True
-
-        def looked(guidance: Guidance | None) -> None:
-            self._looking = False
-            if session.run == run and session.roasting:
-                if guidance is not None and guidance.muted and self._muted != (run, guidance.muted):
-                    self._muted = run, guidance.muted  # told once, up to first crack and in development
-                    session.say(guidance.muted)
-                session.take_guidance(guidance)
-
-        self._aside(lambda: live.answer(ask), looked, self._look_failed)
-
-    def _look_failed(self, sentence: str) -> None:
-        """The forecast could not be worked out; the batch goes on without."""
-        self._looking = False
-        self.session.say(tr("No forecast: {}", sentence))
-
-    def _model_of(self, machine: Machine) -> MachineModel | None:
-        from firnel.work.machines.knowledge import model_of  # not wanted before a machine is connected
-
-        if self._model[0] != machine.id:
-            try:
-                self._model = (machine.id, model_of(self.library, machine)[0])
-            except LibraryError as error:
-                self.session.say(tr("No forecast: {}", error))
-                return None
-        return self._model[1]
+    def watch_steel(self, at_once: bool = False) -> None:
+        """Say now and then before the charge, or at once, how soaked the drum is, and what that would do to the plan."""
+        self._lookout.watch_steel(at_once)
 
     def forget_model(self) -> None:
         """A machine was fitted anew: read its model again when it is wanted."""
-        self._model = (None, None)
+        self._lookout.forget()
 
-    def watch_steel(self, at_once: bool = False) -> None:
-        """Every few seconds before the charge, or at once, say how soaked the drum is, and what that would do to the plan."""
-        session, machine = self.session, self.session.machine
-        if machine is None or machine.id is None or MarkKind.CHARGE in session.marks:
-            self._take_steel(None)
-            return
-        every = STEEL_EVERY_S * max(1.0, self.clock.rate)  # in life: a faster machine leaves no more time for it
-        waits = session.now() - self._steel_t < every and session.now() >= self._steel_t
-        if self._looking or (waits and not at_once):
-            return
-        self._steel_t = session.now()
-        model = self._model_of(machine)
-        if model is None:
-            self._take_steel(None)
-            return
-        from firnel.core.model.score import untold
-        from firnel.core.model.statements import Statement
-        from firnel.work.machines.forecasting import traits_of
-        from firnel.work.roast.steel import readiness, steel_now
-
-        if why := untold(model, Statement.STEEL):
-            self._take_steel(None, why)
-            return
-        trace, order, run = session.trace.trace(), session.order, session.run
-
-        def work() -> tuple[SteelEstimate, Readiness | None] | None:
-            steel = steel_now(model, machine, trace)
-            if steel is None or order.plan is None:
-                return None if steel is None else (steel, None)
-            return steel, readiness(model, machine, order.plan, traits_of(order.lot), steel)
-
-        def worked(found: tuple[SteelEstimate, Readiness | None] | None) -> None:
-            self._looking = False
-            if session.run == run and MarkKind.CHARGE not in session.marks:
-                self._take_steel(found)
-
-        self._looking = True
-        self._aside(work, worked, self._look_failed)
-
-    def _take_steel(self, found: tuple[SteelEstimate, Readiness | None] | None, untold: str = "") -> None:
-        around: Around = self.session.around
-        steel, ready = found if found is not None else (None, None)
-        if around.steel is not steel or around.readiness is not ready or around.steel_untold != untold:
-            self.session.take_around(replace(around, steel=steel, readiness=ready, steel_untold=untold))
-
-    def _status(self, generation: int, status: LinkStatus) -> None:
-        if generation == self._generation:
-            self._set_link(status)
-
-    def _set_link(self, status: LinkStatus) -> None:
-        self.link = status
+    def _link_changed(self, status: LinkStatus) -> None:
         for told in self._on_link:
             told(status)
 
     def _changed(self) -> None:
         for told in self._on_change:
             told()
-
-
-def _trusted(session: RoastSession) -> Plan | None:
-    """The plan as the forecast is to go by it: where a small load leaves the probe bare, its readings are no target."""
-    plan = session.adjusted_plan
-    if plan is None or not bares_probe(session):
-        return plan
-    return replace(plan, targets=replace(plan.targets, drop_c=None, rise_c=None))
 
 
 def machine_kinds() -> dict[str, str]:

@@ -88,9 +88,12 @@ def sane(curves: FloatArray) -> FloatArray:
 
 
 def drop_of(t: FloatArray, probe: FloatArray, crack: FloatArray, rule: DropRule) -> tuple[FloatArray, FloatArray]:
-    """Time [s] and bean reading [degC] of each member's drop, shape (m,), on the curves ``probe`` of shape (n, m)."""
+    """Time [s] and bean reading [degC] of each member's drop, shape (m,), on the curves ``probe`` of shape (n, m).
+
+    What should have been dropped before the curves begin is dropped at once.
+    """
     if rule.development_s is not None:
-        drop_t = crack + rule.development_s
+        drop_t = np.maximum(crack + rule.development_s, t[0])
     elif rule.drop_c is not None:
         risen = np.where(t[:, None] >= crack, probe, -np.inf)
         drop_t = crossing(t, risen, np.full(crack.size, rule.drop_c))

@@ -56,16 +56,15 @@ class WeighPage(ListPage):
             wrap=True,
         )
         left, right = QVBoxLayout(), QVBoxLayout()
-        stacked: tuple[tuple[QVBoxLayout, QWidget], ...] = (
-            (left, self._form), (left, scale), (left, self._place), (right, self.inspection), (right, caution)
-        )  # fmt: skip
-        for column, widget in stacked:
-            column.addWidget(widget)
+        for widget in (self._form, scale, self._place):
+            left.addWidget(widget)
+        right.addWidget(self.inspection)
         row = QHBoxLayout()
         for column in (left, right):
             column.addStretch(1)
             row.addLayout(column, 1)
         self.sheet_column.addLayout(row)
+        self.sheet_column.addWidget(caution)
         self.glimpse = GlimpseCard(look)
         self.glimpse.setMinimumHeight(170)
         self.sheet_column.addWidget(self.glimpse, 1)

@@ -101,10 +101,11 @@ class LandingSquare(QWidget):
         painter.setFont(mono(int(12 * by)))
         painter.setPen(QColor(self._look.palette.soft))
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        for level in (wanted_c - tolerance_c, wanted_c, wanted_c + tolerance_c):
-            painter.drawText(
-                QRectF(0.0, place(wanted_s, level).y() - 9.0 * by, 40.0 * by, 18.0 * by), right, tr("{:.0f}", level)
-            )
+        levels = (wanted_c - tolerance_c, wanted_c, wanted_c + tolerance_c)
+        words = "{:.0f}" if all(abs(level - round(level)) < 0.05 for level in levels) else "{:.1f}"
+        for level in levels:
+            beside = QRectF(0.0, place(wanted_s, level).y() - 9.0 * by, 40.0 * by, 18.0 * by)
+            painter.drawText(beside, right, tr(words, level))
         for seconds in (wanted_s - tolerance_s, wanted_s + tolerance_s):
             x = place(seconds, wanted_c).x()
             below = QRectF(x - 28.0 * by, area.bottom() + 4.0, 56.0 * by, 16.0 * by)

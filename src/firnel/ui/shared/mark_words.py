@@ -10,8 +10,8 @@ from PyQt6.QtCore import Qt
 from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, room_of
 from firnel.ui.theme.look import Look
 
-#: Height of the words of a mark. [px]
-LINE_PX = 22.0
+#: Height of the words of a mark, and what the lowest keep off the curves. [px]
+LINE_PX, FOOT_PX = 22.0, 6.0
 #: Words of marks later than this share of the whole stand left of their lines, so that none leaves the lane.
 LATE = 0.7
 
@@ -68,9 +68,8 @@ class MarkWords:
         font = self.words[0].textItem.font()
         starts = [at - room_of(words, font, plot)[0] for at, words in self._marks]
         lower = [at > late and any(start < at for start in starts[n + 1 :]) for n, (at, _) in enumerate(self._marks)]
-        share = (
-            (1 + any(lower)) * LINE_PX / max(plot.getPlotItem().getViewBox().height(), 4 * LINE_PX)
-        )  # of the lane, for the words
+        taken = (1 + any(lower)) * LINE_PX + FOOT_PX
+        share = taken / max(plot.getPlotItem().getViewBox().height(), 4 * LINE_PX)  # of the lane, for the words
         headroom = (self._high - self._low) * share / (1.0 - share)
         self._lane.level_span(self._low, self._high + headroom)
         for number, (line, words) in enumerate(zip(self._lines, self.words, strict=True)):
@@ -81,4 +80,4 @@ class MarkWords:
                 line.setValue(at)
                 words.setText(text, color=self._look.palette.soft)
                 words.setAnchor((1.0, 0.0) if at > late else (0.5, 0.0))
-                words.setPos(at, self._high + headroom * (0.5 if lower[number] else 1.0))
+                words.setPos(at, self._high + headroom * (1.0 - lower[number] * LINE_PX / taken))

@@ -23,7 +23,7 @@ from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import Control, Lot, Machine, Mark, MarkKind, Role
 from firnel.core.words import tr
 from firnel.devices.clock import Clock
-from firnel.devices.reading import LinkState, LinkStatus, Reading
+from firnel.devices.reading import Reading
 from firnel.devices.simulator.physics import colour_word, crack_rate
 from firnel.store.library import Library
 from firnel.work.desk import Desk
@@ -154,7 +154,7 @@ class Practice:
         )
         self.machine = kept
         self.desk.session.set_machine(kept)
-        self.desk.link = LinkStatus(LinkState.LIVE, tr("The practice machine."))
+        self.desk.fed(tr("The practice machine."))
         self.desk.prepare(self.order)
         self.truth: dict[MarkKind, float] = {}  #: when what could be seen and heard truly came, in log time [s]
         self._stepped = clock.now()

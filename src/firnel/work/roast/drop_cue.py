@@ -61,7 +61,18 @@ def _due(session: RoastSession) -> float | None:
         return None
     if plan.stages[2] is not None and (not plan.drop_rules or bares_probe(session)):
         return crack.t + plan.stages[2] + (0.0 if plan.drop_rules else session.end_moved_s)
-    return session.expected().get(MarkKind.DROP)
+    reached = _reached(session, crack.t)
+    return session.expected().get(MarkKind.DROP) if reached is None else reached + max(session.end_moved_s, 0.0)
+
+
+def _reached(session: RoastSession, crack_t: float) -> float | None:
+    """When the beans first stood at the drop temperature that ends this batch, in log time; None before. [s]"""
+    plan, trace = session.order.plan, session.trace
+    if plan is None or plan.targets.drop_c is None:
+        return None
+    t = trace.column("t")
+    there = t[(t >= crack_t) & (trace.column("bean") >= plan.targets.drop_c)]
+    return float(there[0]) if there.size else None
 
 
 def bares_probe(session: RoastSession) -> bool:
