@@ -1,5 +1,6 @@
 import json
 from dataclasses import replace
+from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
@@ -104,11 +105,67 @@ def test_marks_in_a_column_and_on_the_command_line(write):
 
 def test_columns_can_be_told(write):
     text = log(header="a,b,c,d,e,f")
-    with pytest.raises(ImportRefusedError, match="looks like time"):
-        read_csv_log(write(text))
     record = read_csv_log(write(text), ImportWishes(columns={"time": "a", "bean": "2", "gas": "d"})).record
     assert np.isfinite(record.trace.control(Control.GAS)).all()
     assert np.isnan(record.trace.air).all()
+
+
+def test_columns_that_no_word_tells_are_known_by_how_they_run(write):
+    cells = [line.split(",") for line in log(header="").splitlines()]
+    mixed = "\n".join(["a;b;c;d;e", *(";".join((line[3], line[2], line[4], line[0], line[1])) for line in cells)])
+    imported = read_csv_log(write(mixed))
+    trace, expected = imported.record.trace, make_record().trace
+    assert trace.bean_at(400.0) == pytest.approx(expected.bean_at(400.0), abs=0.4)
+    assert np.interp(400.0, trace.t, trace.air) == pytest.approx(np.interp(400.0, expected.t, expected.air), abs=1.0)
+    assert "bean = e (by how it runs)" in imported.said[0]
+    flat = "\n".join(["a,b", *(f"{t},{20 + t % 30}" for t in range(300))])
+    with pytest.raises(ImportRefusedError, match="looks like bean"):
+        read_csv_log(write(flat))
+
+
+@pytest.mark.parametrize(
+    ("time", "said"),
+    [
+        (lambda t: f"{1000 * t:.0f}", "milliseconds"),
+        (lambda t: f"{t / 60:.4f}", "minutes"),
+        (lambda t: f"{45000 + t / 86400:.7f}", "days"),  # as a spreadsheet keeps a date
+        (lambda t: f"{t // 2 * 2:.0f}", "lines share their moment"),
+        (lambda t: f"23:{55 + t // 60:02.0f}:{t % 60:02.0f}" if t < 300 else f"0:{t // 60 - 5:02.0f}:{t % 60:02.0f}", ""),
+        (lambda t: f"02/11/2026 {8 + t // 3600:.0f}:{t % 3600 // 60:02.0f}:{t % 60:04.1f} PM", ""),
+    ],
+)
+def test_times_in_whatever_they_are_counted_are_seconds(write, time, said):
+    imported = read_csv_log(write(log(time=time)))
+    record, expected = imported.record, make_record()
+    first = record.trace.t[0]
+    assert record.mark(MarkKind.CHARGE).t - first == pytest.approx(expected.mark(MarkKind.CHARGE).t, abs=3.0)
+    assert record.mark(MarkKind.DROP).t - first == pytest.approx(expected.mark(MarkKind.DROP).t, abs=3.0)
+    assert any(said in words for words in imported.said)
+
+
+def test_a_spike_does_not_make_fahrenheit_of_it(write):
+    lines = log(header="time,bean,air,gas,fan,drum").splitlines()
+    for at in range(40, 600, 50):
+        cells = lines[at].split(",")
+        lines[at] = ",".join([cells[0], "850.0", *cells[2:]])
+    imported = read_csv_log(write("\n".join(lines)))
+    assert imported.record.trace.bean_at(400.0) == pytest.approx(make_record().trace.bean_at(400.0), abs=0.4)
+    assert "temperatures in °C (it reads up to" in " ".join(imported.said)
+
+
+def test_a_log_with_dates_began_when_it_says(write):
+    lines = [f"2026-11-02T08:{t // 60:02d}:{t % 60:02d}+01:00,{make_record().trace.bean_at(float(t)):.1f}" for t in range(720)]
+    record = read_csv_log(write("\n".join(["stamp,bean", *lines]).replace("stamp", "time"))).record
+    assert record.started == datetime(2026, 11, 2, 7, 0, tzinfo=UTC)
+
+
+def test_a_second_charge_behind_a_gap_is_no_drop_of_the_first_batch(write):
+    trace = make_record().trace
+    first = [f"{t:.0f},{bean:.1f}" for t, bean in zip(trace.t, trace.bean, strict=True) if t < 690.0]
+    second = [f"{t + 830:.0f},{bean:.1f}" for t, bean in zip(trace.t, trace.bean, strict=True) if t >= 60.0]
+    imported = read_csv_log(write("\n".join(["time,bean", *first, *second])))
+    assert imported.record.mark(MarkKind.DROP) is None
+    assert any("second charge at 89" in said for said in imported.said)
 
 
 def test_a_second_charge_is_told_and_the_first_batch_taken(write):

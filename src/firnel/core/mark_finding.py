@@ -61,8 +61,8 @@ def find_charge(t: FloatArray, bean: FloatArray) -> float | None:
         begins -= 1
     begins, steep = first + begins, first + steep
     before = bean[(t >= t[begins] - 12.0) & (t < t[begins])]
-    if begins == 0 or before.size == 0:
-        return float(t[0])
+    if begins == 0 or before.size == 0:  # the record begins in the plunge, or goes on in it behind a gap
+        return float(t[begins])
     level = float(np.median(before[-4:]))
     corner = t[steep] - (level - bean[steep]) / -steepest
     return float(np.clip(corner, t[max(begins - 2, 0)], t[begins]))

@@ -1,9 +1,14 @@
-"""Words in the cells of tables: what begins like a formula is written as text, and read as what it was."""
+"""Cells of tables: what stands in them, and words that begin like a formula, written as text and read as what they were."""
 
 from __future__ import annotations
 
+import math
+from collections.abc import Iterable, Sequence
 from typing import Any
 
+import numpy as np
+
+from firnel.core.vocabulary import FloatArray
 from firnel.core.words import printable
 
 #: How a formula begins in the programs that open such tables.
@@ -27,3 +32,21 @@ def append_row(sheet: Any, row: list[Any]) -> None:
         if isinstance(cell.value, str) and cell.value.startswith(BEGINNINGS):
             cell.data_type = "s"
             cell.quotePrefix = True
+
+
+def cell_of(row: Sequence[str], index: int) -> str:
+    """One cell, empty where the row is too short."""
+    return row[index].strip() if index < len(row) else ""
+
+
+def number_of(cell: str, decimal: str) -> float:
+    """The number in a cell, NaN where there is none."""
+    try:
+        return float(cell.replace(decimal, ".") if decimal == "," else cell)
+    except ValueError:
+        return math.nan
+
+
+def numbers_of(body: Iterable[Sequence[str]], index: int, decimal: str) -> FloatArray:
+    """A column of numbers, NaN where there is none, shape (n,)."""
+    return np.array([number_of(cell_of(row, index), decimal) for row in body])

@@ -21,22 +21,16 @@ from firnel.core.mark_finding import find_charge, find_drop, find_turning
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Mark, MarkKind, Move, Trace
 from firnel.core.words import tr
-from firnel.exchange.csv_table import (
-    NO_CONTROLS,
-    cell_of,
-    columns_of,
-    going_forward,
-    numbers_of,
-    read_text,
-    rows_of,
-    split_header,
-    times_of,
-    units_of,
-)
+from firnel.exchange.cells import cell_of, numbers_of
+from firnel.exchange.csv_table import NO_CONTROLS, columns_of, read_text, rows_of, split_header, units_of
 from firnel.exchange.errors import ImportRefusedError
+from firnel.exchange.log_times import began_at, going_forward, in_seconds, laid_out, times_of
+from firnel.exchange.shapes import by_shape
 
-#: A log is no longer than a day, and no bean probe of a roast reads more or less than this. [s], [degC]
-MOST_S, BEAN_C, AIR_C = 86_400.0, (-30.0, 400.0), (-30.0, 700.0)
+#: No probe of a roast reads more or less than this. [degC]
+BEAN_C, AIR_C = (-30.0, 400.0), (-30.0, 700.0)
+#: A reading beyond this is none in degF either, and what is read is below the rest in nearly all lines.
+MOST_READ, NEARLY_ALL = 1300.0, 0.98
 #: Settings beyond this are none, on whatever scale.
 MOST_SETTING = 1e5
 _MARK_WORDS: dict[str, MarkKind] = {
@@ -99,21 +93,26 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
     text = read_text(path)
     rows, delimiter, decimal = rows_of(text, path.name)
     header, body = split_header(rows)
-    columns = columns_of(header, body, wishes.columns, path.name, decimal)
+    named = columns_of(header, body, wishes.columns, path.name)
+    columns = named | by_shape(named, header, body, decimal, path.name)
+    told = {name: header[index] if header else tr("column {}", index + 1) for name, index in columns.items()}
+    told |= {name: tr("{} (by how it runs)", told[name]) for name in columns if name not in named}
     said.append(
         tr("delimiter {!r}, decimal {!r}, ", delimiter, decimal)
-        + ", ".join(f"{name} = {(header[index] if header else tr('column {}', index + 1))}" for name, index in columns.items())
+        + ", ".join(f"{name} = {words}" for name, words in told.items())
     )
     numbers = {name: numbers_of(body, index, decimal) for name, index in columns.items() if name not in ("time", "mark")}
     t = times_of(body, columns["time"], decimal, path.name)
+    t, counted = in_seconds(t, body, columns["time"], header[columns["time"]] if header else "", path.name)
+    t, shared = laid_out(t)
+    if counted:
+        said.append(counted)
+    if shared:
+        said.append(tr("{} lines share their moment with the one before and were laid evenly between", shared))
     keep, dropped = going_forward(t, path.name)
     if dropped:
         said.append(tr("{} lines whose time does not go forward were left out", dropped))
     t = t[keep]
-    if float(t[-1] - t[0]) > MOST_S:
-        raise ImportRefusedError(
-            tr("{} runs over {:.0f} hours; a roast log is at most a day long.", path.name, (t[-1] - t[0]) / 3600.0)
-        )
     numbers = {name: values[keep] for name, values in numbers.items()}
     _to_celsius(numbers, header, columns, wishes.temperature, said)
     _leave_out_absurd(numbers, path.name, said)
@@ -129,7 +128,7 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
         label="",
         lot=wishes.lot,
         machine=wishes.machine,
-        started=datetime.fromtimestamp(path.stat().st_mtime, UTC),
+        started=began_at(body, columns["time"]) or datetime.fromtimestamp(path.stat().st_mtime, UTC),
         trace=trace,
         marks=marks,
         moves=moves_in(trace),
@@ -197,7 +196,8 @@ def _to_celsius(
     numbers: dict[str, FloatArray], header: list[str], columns: Mapping[str, int], wished: str | None, said: list[str]
 ) -> None:
     heading = header[columns["bean"]].lower() if header else ""
-    highest = float(np.nanmax(numbers["bean"])) if np.isfinite(numbers["bean"]).any() else 0.0
+    read = numbers["bean"][np.abs(numbers["bean"]) < MOST_READ]
+    highest = float(np.quantile(read, NEARLY_ALL)) if read.size else 0.0  # a spike tells of a wire
     if wished:
         fahrenheit, why = wished.lower() == "f", tr("as told")
     elif re.search(r"(°|deg|_|\(|\[|\b)f(ahr\w*)?\b", heading):
@@ -206,7 +206,7 @@ def _to_celsius(
         fahrenheit, why = False, tr("by the heading")
     else:
         # No drum roast ends above 260 degC; every one does above 300 degF.
-        fahrenheit, why = highest > 290.0, tr("the highest reading is {:.0f}", highest)
+        fahrenheit, why = highest > 290.0, tr("it reads up to {:.0f}", highest)
     said.append(tr("temperatures in {} ({})", "°F" if fahrenheit else "°C", why))
     if fahrenheit:
         for probe in ("bean", "air"):

@@ -1,17 +1,13 @@
-"""A log as a table of text: its lines, which column is what, and the numbers and times in them."""
+"""A log as a table of text: its lines, and which column is what by its heading."""
 
 from __future__ import annotations
 
 import csv
-import math
 import re
-from collections.abc import Iterable, Mapping, Sequence
-from datetime import datetime
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-import numpy as np
-
-from firnel.core.vocabulary import MOST_CONTROLS, Control, FloatArray
+from firnel.core.vocabulary import MOST_CONTROLS, Control
 from firnel.core.words import tr
 from firnel.exchange.errors import ImportRefusedError
 
@@ -23,11 +19,11 @@ NO_CONTROLS = ("time", "bean", "air", "mark")
 #: Words by which a column is known, most telling first. The order of the fields matters: airflow before air.
 _NAMES: dict[str, tuple[str, ...]] = {
     "time": ("time", "elapsed", "seconds", "zeit", "tiempo", "tempo"),
-    "airflow": ("airflow", "air flow", "fan", "damper", "draft", "air_flow"),
-    "bean": ("bean", "product", "probe1", "probe 1"),
-    "air": ("air", "exhaust", "environment", "probe2", "probe 2"),
-    "gas": ("gas", "burner", "heat", "power"),
-    "drum": ("drum", "rpm", "speed"),
+    "airflow": ("airflow", "air flow", "fan", "damper", "draft", "air_flow", "luftstrom", "lüfter", "gebläse"),
+    "bean": ("bean", "bohne", "product", "probe1", "probe 1"),
+    "air": ("air", "luft", "exhaust", "environment", "probe2", "probe 2"),
+    "gas": ("gas", "burner", "heat", "power", "brenner", "leistung"),
+    "drum": ("drum", "trommel", "rpm", "speed"),
     "mark": ("mark", "event", "milestone"),
 }
 #: Words in a heading that tell the unit of a control.
@@ -118,12 +114,12 @@ def split_header(rows: list[list[str]]) -> tuple[list[str], list[list[str]]]:
     return ([cell.strip() for cell in first], rows[1:]) if has_letters >= max(1, len(first) // 2) else ([], rows)
 
 
-def columns_of(header: list[str], body: list[list[str]], wished: Mapping[str, str], name: str, decimal: str) -> dict[str, int]:
-    """Which column is what: as wished, else by the words of its heading.
+def columns_of(header: list[str], body: list[list[str]], wished: Mapping[str, str], name: str) -> dict[str, int]:
+    """Which column is what: as wished, else by the words of its heading, as far as those tell.
 
     Raises
     ------
-    ImportRefusedError : if time or bean temperature is missing, or a wished one.
+    ImportRefusedError : if a wished one is missing.
     """
     found: dict[str, int] = {}
     for wish, column in wished.items():
@@ -148,18 +144,6 @@ def columns_of(header: list[str], body: list[list[str]], wished: Mapping[str, st
             if any(word in cell.lower() for word in words):
                 found[field_name] = index
     found |= {key: index for key, index in own.items() if index not in found.values()}
-    if not header and "time" not in found:
-        found = {"time": 0, "bean": 1} | ({"air": 2} if body and len(body[0]) > 2 else {}) | found
-    if "time" not in found or "bean" not in found:
-        missing = tr("time") if "time" not in found else tr("bean temperature")
-        raise ImportRefusedError(
-            tr(
-                "No column of {} looks like {}; say which with --columns time=…,bean=…. It has: {}.",
-                name,
-                missing,
-                ", ".join(header),
-            )
-        )
     return found
 
 
@@ -197,68 +181,3 @@ def _control_key(words: str, unit: str | None) -> str | None:
         return exact
     looks = any(word in words for known in usual.values() for word in known)
     return None if looks and not any(word in words for word in _OWN_SOURCES) else str(Control.named(words[:20].strip()))
-
-
-def cell_of(row: Sequence[str], index: int) -> str:
-    """One cell, empty where the row is too short."""
-    return row[index].strip() if index < len(row) else ""
-
-
-def _number(cell: str, decimal: str) -> float:
-    try:
-        return float(cell.replace(decimal, ".") if decimal == "," else cell)
-    except ValueError:
-        return math.nan
-
-
-def numbers_of(body: Iterable[Sequence[str]], index: int, decimal: str) -> FloatArray:
-    """A column of numbers, NaN where there is none, shape (n,)."""
-    return np.array([_number(cell_of(row, index), decimal) for row in body])
-
-
-def times_of(body: Sequence[Sequence[str]], index: int, decimal: str, name: str) -> FloatArray:
-    """Seconds from numbers, minutes:seconds, hours:minutes:seconds or dates with a time."""
-
-    def seconds(cell: str) -> float:
-        if ":" not in cell:
-            return _number(cell, decimal)
-        if "-" in cell or "T" in cell:
-            try:
-                return datetime.fromisoformat(cell).timestamp()
-            except ValueError:
-                return math.nan
-        total = 0.0
-        for part in cell.split(":"):
-            total = total * 60.0 + _number(part, decimal)
-        return total
-
-    t = np.array([seconds(cell_of(row, index)) for row in body])
-    if np.isfinite(t).sum() < 10:
-        raise ImportRefusedError(tr("{} has no ten lines with a time in them; there is no roast in it.", name))
-    if float(np.nanmin(t)) > 1e6:
-        t = t - float(np.nanmin(t))  # clock times count from the first line
-    return t
-
-
-def going_forward(t: FloatArray, name: str) -> tuple[np.ndarray, int]:
-    """Which lines go forward in time; a log that goes back often is refused."""
-    keep = np.zeros(t.size, bool)
-    newest = -math.inf
-    for index, moment in enumerate(t):
-        if math.isfinite(moment) and moment > newest:
-            keep[index] = True
-            newest = moment
-    timed = int(np.isfinite(t).sum())
-    dropped = timed - int(keep.sum())
-    if dropped > 0.2 * timed:
-        back = int(np.flatnonzero(np.diff(np.nan_to_num(t)) < 0)[0]) + 2 if (np.diff(np.nan_to_num(t)) < 0).any() else 0
-        raise ImportRefusedError(
-            tr(
-                "In {} time goes backwards or stands still in {} of {} lines (first near line {}).",
-                name,
-                dropped,
-                timed,
-                back + 1,
-            )
-        )
-    return keep, dropped

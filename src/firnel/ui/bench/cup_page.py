@@ -132,7 +132,7 @@ class CupPage(ListPage):
             [
                 (
                     (
-                        table.name, (tr("{:%d %b %H:%M}", table.at.astimezone()), table.at.timestamp()),
+                        table.name, (tr("{:%d %b %y}", table.at.astimezone()), table.at.timestamp()),
                         str(len(table.document["coffees"])),
                         tr("told") if table.revealed else tr("open"),
                     ),

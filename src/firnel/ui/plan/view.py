@@ -203,6 +203,7 @@ class PlanView(ListPage):
         for widget in (self.editor,) if editing else (self.left, self.sheet, *self._list_buttons):
             widget.show()
         self.sheet.setVisible(not editing and self._plan is not None)
+        self.head.title.setHidden(editing)  # its room is the moves'
         self._say_under_title("")
 
     def _say_under_title(self, sentence: str) -> None:
