@@ -92,7 +92,7 @@ def test_batches_are_added_from_the_list_and_drawn_over_each_other(qtbot, review
     page = review.compare
     qtbot.waitUntil(lambda: page._picture is not None and len(page._picture.drawn) == 3)
     assert page._against.text() == "Against 0001"
-    assert "0001 solid, 0002 dashed, 0003 dotted" in page._said.whole_text()
+    assert page.top.accessibleDescription() == "0001 solid, 0002 dashed, 0003 dotted"
     headings = [cell.text() for cell in page._table._rows[0]]
     assert headings[1:3] == ["0001", "0002"]
     page.at.setCurrentIndex(page.at.count() - 1)

@@ -35,7 +35,7 @@ STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.P
 STAGE_NAMES = tr("drying"), tr("browning"), tr("development")
 #: Heading of what differs.
 BY = meant("difference", "by")
-DRAWN = ("solid", "dashed", "dotted", "dash-dotted")
+DRAWN = (tr("solid"), tr("dashed"), tr("dotted"), tr("dash-dotted"))
 #: So many batches have room in the table; the differences are smoothed over so many points.
 MOST_COLUMNS, SMOOTH = 3, 13
 
@@ -162,8 +162,9 @@ class ComparePage(QWidget):
         first = picture.drawn[0].label
         alone = tr("add others from the list: Ctrl+D")
         lines = [f"{one.label} {DRAWN[index]}" for index, one in enumerate(picture.drawn[: len(DRAWN)])]
-        told = ", ".join(lines) if len(picture.drawn) <= len(DRAWN) else tr("{} batches against {}", len(picture.drawn), first)
-        self._say(" ".join(picture.complaints) or (alone if len(picture.drawn) == 1 else told))
+        self.top.setAccessibleDescription(", ".join(lines))
+        many = tr("{} batches against {}", len(picture.drawn), first) if len(picture.drawn) > len(DRAWN) else ""
+        self._say(" ".join(picture.complaints) or (alone if len(picture.drawn) == 1 else many))
         self._against.setText(tr("Against {}", first) if picture.tables else tr("Batch {}", first))
         self._table.show_rows(_table(first, picture.tables[:MOST_COLUMNS]))
 
