@@ -337,7 +337,7 @@ def test_old_logs_are_looked_at_corrected_and_taken_in_in_the_window(qtbot, wind
     sheet = OldLogsSheet(window.desk, Look(make_application()), window)
     sheet.open_places([folder])
     qtbot.waitUntil(lambda: sheet.table.rowCount() == 2, timeout=15_000)
-    assert "°F (the highest reading is" in " ".join(sheet._logs[1].read.said)
+    assert "°F (it reads up to" in " ".join(sheet._logs[1].read.said)
     assert sheet._logs[1].record.trace.bean.max() < 230.0
     sheet.machine.setEditText("Old South")
     sheet.load.setText("0,7")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -15,7 +15,7 @@ from firnel.app.paper import on_paper
 from firnel.core.stages import MarkOrderError
 from firnel.core.units import clock
 from firnel.exchange.whole_file import write_whole
-from firnel.work.machines.old_logs import OldLog, as_told, find_files, is_table, read_tables
+from firnel.work.machines.old_logs import OldLog, as_told, find_files, is_table, look_at, others_in, read_tables
 from firnel.work.review.records import (
     BatchFilter,
     ImportRefusedError,
@@ -23,7 +23,6 @@ from firnel.work.review.records import (
     Library,
     export_text,
     import_read,
-    read_file,
     sheet_of,
     show_document,
 )
@@ -96,9 +95,11 @@ def import_(
                 taken.append(_archive(library, path, as_json))
             except ImportRefusedError as error:
                 refuse(path, str(error))
-        for log in _as_told(logs, tables, wishes, refuse):
+        for log in _batches_of(_as_told(logs, tables, wishes, refuse)):
             try:
-                key, imported = import_read(library, log.path.name, read_file(log.path, log.wishes), again, log.green)
+                if log.read is None:
+                    raise ImportRefusedError(log.wrong)
+                key, imported = import_read(library, log.path.name, log.read, again, log.green)
             except (ImportRefusedError, MarkOrderError) as error:
                 refuse(log.path, str(error))
                 continue
@@ -145,6 +146,14 @@ def _as_told(logs: list[Path], tables: list[Path], wishes: ImportWishes, refuse:
     for sentence in said:
         click.echo(sentence, err=True)
     return [as_told(path, rows, wishes) for path in logs] if not wrong else []
+
+
+def _batches_of(logs: Iterable[OldLog]) -> Iterator[OldLog]:
+    """The batches of these files, read one after the other."""
+    for told in logs:
+        log = look_at(told)
+        yield log
+        yield from others_in(log)
 
 
 def _archive(library: Library, path: Path, as_json: bool) -> dict[str, Any]:

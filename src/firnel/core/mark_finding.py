@@ -20,6 +20,8 @@ KEYED_S = 10.0
 TURN_S = 9.0
 #: No roast is dropped sooner after its charge than this. [s] Common practice, no published source.
 SHORTEST_ROAST_S = 180.0
+#: So long after a charge there is no other, and beans that are roasted read so much at least. [s], [degC]
+NEXT_S, ROASTED_C = 300.0, 150.0
 #: A probe in beans that leave falls; one that reads so much otherwise from one reading to the next [degC], [s] has jumped.
 JUMP_C, JUMP_S = 25.0, 2.5
 #: What lies so long before a jump, or behind it, tells of a wire and not of beans. [s]
@@ -68,6 +70,25 @@ def find_charge(t: FloatArray, bean: FloatArray) -> float | None:
     return float(np.clip(corner, t[max(begins - 2, 0)], t[begins]))
 
 
+def find_charges(t: FloatArray, bean: FloatArray) -> list[float]:
+    """Times of all charges that a roast follows, in a record of one batch or of a whole day; arrays as in `find_charge`. [s]"""
+    found: list[float] = []
+    begin = float(t[0]) - 1.0 if t.size else 0.0
+    while (later := t > begin).any():
+        charge = find_charge(t[later], bean[later])
+        if charge is None:
+            break
+        # A part that begins in a plunge begins in the one before.
+        if not found or charge > float(t[later][0]) + 1.0:
+            found.append(charge)
+        begin = charge + NEXT_S
+    ends = [*found[1:], float("inf")]
+    roasts = [
+        np.nanmax(bean[(t >= at + SHORTEST_ROAST_S) & (t < end)], initial=-np.inf) for at, end in zip(found, ends, strict=True)
+    ]
+    return [at for at, highest in zip(found, roasts, strict=True) if highest >= ROASTED_C]
+
+
 def find_turning(t: FloatArray, bean: FloatArray, charge_t: float) -> float | None:
     """Time of the turning point: the lowest point after charge of the readings, each averaged with those about it.
 
@@ -105,9 +126,9 @@ def find_drop(t: FloatArray, bean: FloatArray, charge_t: float, air: FloatArray 
     if air is not None and np.isfinite(air).sum() > 10:
         probes.append(_clean(t, air))
     late = times >= charge_t + SHORTEST_ROAST_S
-    if late.sum() < 12 or np.max(bean[late]) < 150.0:
+    if late.sum() < 12 or np.max(bean[late]) < ROASTED_C:
         return None
-    inner = late & (bean >= 150.0) & (times <= times[-1] - 3.0) & ~by_a_jump(times, jumps(times, bean))
+    inner = late & (bean >= ROASTED_C) & (times <= times[-1] - 3.0) & ~by_a_jump(times, jumps(times, bean))
     # A corner alone may be a gas cut: behind a drop the probe falls.
     behind = np.searchsorted(times, times + 15.0, side="right") - 1
     candidates = times[inner & (bean - bean[behind] > 1.0)]

@@ -12,12 +12,13 @@ import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
+from itertools import compress, pairwise
 from pathlib import Path
 
 import numpy as np
 
-from firnel.core.mark_finding import find_charge, find_drop, find_turning
+from firnel.core.mark_finding import SHORTEST_ROAST_S, find_charge, find_charges, find_drop, find_turning
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Mark, MarkKind, Move, Trace
 from firnel.core.words import tr
@@ -31,6 +32,8 @@ from firnel.exchange.shapes import by_shape
 BEAN_C, AIR_C = (-30.0, 400.0), (-30.0, 700.0)
 #: A reading beyond this is none in degF either, and what is read is below the rest in nearly all lines.
 MOST_READ, NEARLY_ALL = 1300.0, 0.98
+#: What is read before a charge belongs to its batch for so long, in a log of several. [s]
+BETWEEN_S = 180.0
 #: Settings beyond this are none, on whatever scale.
 MOST_SETTING = 1e5
 _MARK_WORDS: dict[str, MarkKind] = {
@@ -57,6 +60,11 @@ class ImportWishes:
     colour_ground: float | None = None
     operator: str = ""
     started: datetime | None = None
+    part: int = 0  #: which batch of a file that holds several
+
+    def of_part(self, part: int) -> ImportWishes:
+        """What holds for another batch of the same file too: not what one batch weighed or how it came out."""
+        return replace(self, part=part, roasted_kg=None, colour_whole=None, colour_ground=None, started=None)
 
 
 @dataclass(frozen=True)
@@ -66,6 +74,7 @@ class Imported:
     record: BatchRecord
     said: tuple[str, ...]
     units: Mapping[Control, str] = field(default_factory=dict)  #: of the controls, as far as the headings tell
+    parts: int = 1  #: how many batches the file holds
 
 
 def parse_mark_name(name: str) -> MarkKind:
@@ -82,7 +91,7 @@ def parse_mark_name(name: str) -> MarkKind:
 
 
 def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
-    """Read one roast from a CSV log.
+    """Read one roast from a CSV log: of one that holds several, and of which no mark is told, the one that is wished.
 
     Raises
     ------
@@ -123,12 +132,18 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
         raise ImportRefusedError(tr("{} has fewer than ten bean readings; there is no roast in it.", path.name))
     steps = np.diff(t[np.isfinite(trace.bean)])
     said.append(tr("{} readings, one every {:g} s", t.size, float(np.median(steps))))
-    marks = _marks(trace, _marks_in_column(body, columns.get("mark"), t, keep), wishes, path.name, said)
+    begin, end, parts = _part(trace, wishes)
+    inside = (t >= begin) & (t < end)
+    if parts > 1:
+        said.append(tr("batch {} of {} in this file", wishes.part + 1, parts))
+        trace = trace.part(inside)
+    in_file = _marks_in_column(body, columns.get("mark"), t, keep, inside)
+    marks = _marks(trace, in_file, wishes, path.name, said)
     record = BatchRecord(
         label="",
         lot=wishes.lot,
         machine=wishes.machine,
-        started=began_at(body, columns["time"]) or datetime.fromtimestamp(path.stat().st_mtime, UTC),
+        started=_began(path, body, columns["time"], float(trace.t[0] - t[0]), float(t[-1] - trace.t[-1])),
         trace=trace,
         marks=marks,
         moves=moves_in(trace),
@@ -136,7 +151,7 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
         room_c=wishes.room_c,
         remark=tr("imported from {}", path.name),
     )
-    return Imported(record, tuple(said), units_of(header, columns))
+    return Imported(record, tuple(said), units_of(header, columns), parts)
 
 
 def write_csv_log(record: BatchRecord, scales: Mapping[Control, str] | None = None) -> str:
@@ -239,14 +254,40 @@ def _leave_out_absurd(numbers: dict[str, FloatArray], name: str, said: list[str]
         said.append(tr("{} {} readings that cannot be were left out", count, field_name))
 
 
+def _part(trace: Trace, wishes: ImportWishes) -> tuple[float, float, int]:
+    """From when to when the wished batch of a log runs, and how many it holds; the whole log where marks are told of it. [s]"""
+    charges = [] if wishes.marks else find_charges(trace.t, trace.bean)
+    if len(charges) < 2:
+        return -math.inf, math.inf, 1
+    cuts = [-math.inf]
+    for before, charge in pairwise(charges):
+        between = (trace.t >= before) & (trace.t < charge - 5.0)
+        dropped = find_drop(trace.t[between], trace.bean[between], before, trace.air[between])
+        # What is read between two batches tells of the steel: it goes with the later one, as far as it is its own.
+        cuts.append(max(charge - BETWEEN_S, 0.5 * (charge + (dropped if dropped is not None else before + SHORTEST_ROAST_S))))
+    begin, end = list(pairwise([*cuts, math.inf]))[wishes.part]
+    return begin, end, len(charges)
+
+
+def _began(path: Path, body: Sequence[Sequence[str]], index: int, since_s: float, left_s: float) -> datetime:
+    """When a batch began that stands so far behind the first line of its log, and so far before the last: as its dates say.
+
+    Where there are none the file was written about when it ended.
+    """
+    first = began_at(body, index)
+    if first is not None:
+        return first + timedelta(seconds=since_s)
+    return datetime.fromtimestamp(path.stat().st_mtime, UTC) - timedelta(seconds=left_s)
+
+
 def _marks_in_column(
-    body: Sequence[Sequence[str]], index: int | None, t: FloatArray, keep: np.ndarray
+    body: Sequence[Sequence[str]], index: int | None, t: FloatArray, keep: np.ndarray, inside: np.ndarray
 ) -> dict[MarkKind, float]:
     if index is None:
         return {}
     cells = [cell_of(row, index) for row, kept in zip(body, keep, strict=True) if kept]
     found: dict[MarkKind, float] = {}
-    for moment, cell in zip(t, cells, strict=True):
+    for moment, cell in compress(zip(t, cells, strict=True), inside):
         kind = _MARK_WORDS.get(cell.lower().replace("_", " "))
         if kind is not None:
             found.setdefault(kind, float(moment))

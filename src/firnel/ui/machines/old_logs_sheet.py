@@ -295,7 +295,7 @@ class OldLogsSheet(Sheet):
             marks = [clock(found[kind]) if kind in found else "–" for kind in (MARKS[0], MARKS[2], MARKS[3])]
         load = units.text(wishes.load_kg, "kg") if wishes.load_kg is not None else ""
         words = log.wrong or ("" if wishes.machine and wishes.load_kg else tr("needs {}", _needs(log)))
-        for place, text in enumerate((log.path.stem, wishes.machine, wishes.lot, load, *marks, words)):
+        for place, text in enumerate((log.name, wishes.machine, wishes.lot, load, *marks, words)):
             item = QTableWidgetItem(text)
             item.setToolTip(text)
             if 3 <= place <= 6:
@@ -307,7 +307,7 @@ class OldLogsSheet(Sheet):
         self._shown = row if 0 <= row < len(self._logs) else -1
         log = self._logs[self._shown] if self._shown >= 0 else None
         record = log.record if log is not None else None
-        self._name.show_text(log.path.name if log is not None else tr("No log chosen"))
+        self._name.show_text(log.name if log is not None else tr("No log chosen"))
         said = "" if log is None else log.wrong or " · ".join(log.read.said if log.read is not None else ())
         self._guessed.setText(said)
         for item in (self._bean, self._air):

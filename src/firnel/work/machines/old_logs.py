@@ -28,13 +28,20 @@ MOST_FILES = 5000
 
 @dataclass(frozen=True)
 class OldLog:
-    """One file: what the hand or a table said of it and of its lot, what was read, and what is wrong with it."""
+    """One batch of a file, which mostly holds no other: what the hand or a table said of it and of its lot, what was read, and
+    what is wrong with it.
+    """
 
     path: Path
     wishes: ImportWishes = field(default_factory=ImportWishes)
     lot: Lot | None = None
     read: Imported | None = None
     wrong: str = ""
+
+    @property
+    def name(self) -> str:
+        """Of its file, with its place there where that holds several."""
+        return f"{self.path.stem} ({self.wishes.part + 1})" if self.read is not None and self.read.parts > 1 else self.path.stem
 
     @property
     def record(self) -> BatchRecord | None:
@@ -94,6 +101,12 @@ def look_at(log: OldLog) -> OldLog:
         return replace(log, read=None, wrong=str(error))
 
 
+def others_in(log: OldLog) -> list[OldLog]:
+    """The further batches of a file of which one was read: each with what was said of the file, not of that batch."""
+    parts = log.read.parts if log.read is not None and not log.wishes.part else 1
+    return [look_at(replace(log, wishes=log.wishes.of_part(part))) for part in range(1, parts)]
+
+
 def look_at_all(
     logs: Sequence[Path], tables: Sequence[Path], progress: Callable[[float], bool], told: ImportWishes | None = None
 ) -> tuple[list[OldLog], str]:
@@ -103,7 +116,8 @@ def look_at_all(
     for number, path in enumerate(logs):
         if not progress(number / len(logs)):
             break
-        found.append(look_at(as_told(path, rows, told or ImportWishes())))
+        log = look_at(as_told(path, rows, told or ImportWishes()))
+        found += [log, *others_in(log)]
     return found, " ".join((*wrong.values(), *said))
 
 
