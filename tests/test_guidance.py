@@ -13,7 +13,7 @@ from test_rate_of_rise import wandering
 
 from firnel.app.window import make_application, make_window
 from firnel.core.ending import moved_end, moved_rule
-from firnel.core.guidance import Advice, Choice, advise, expected_off, landing_of, steps_wanted
+from firnel.core.guidance import Advice, Choice, advise, expected_off, further_steps, landing_of, steps_wanted
 from firnel.core.known_course import Course
 from firnel.core.model.document import model_to_document
 from firnel.core.model.driven import HandMove
@@ -136,6 +136,15 @@ CAME = {MarkKind.CHARGE: 0.0, MarkKind.YELLOW: 300.0}
 
 def choices(*drops):
     return [Choice(Control.GAS, 1.8, to, forecast(540.0, drop)) for to, drop in drops]
+
+
+def test_half_the_way_is_advised_where_all_of_it_would_spoil_the_drop():
+    landing = landing_of(BOX, forecast(512.0, 206.0), CAME)
+    ways = {-1: (519.0, 205.2), -2: (526.0, 204.4), -4: (540.0, 202.8)}
+    tried = [Choice(Control.GAS, 1.8, 1.8 + 0.1 * by, forecast(*ways[by])) for by in (-1, *further_steps(-4))]
+    advice = advise(BOX, landing, tried, CAME)
+    assert (advice.off.name, advice.choice.to) == ("browning_s", pytest.approx(1.6))
+    assert further_steps(0) == further_steps(1) == ()
 
 
 def test_in_the_box_nothing_is_advised():

@@ -16,8 +16,8 @@ from firnel.core.plan import Plan
 from firnel.core.vocabulary import Control, ControlScale, FloatArray, Mark, MarkKind
 
 #: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval. The clock
-#: inside a stage is not chased: a stage must be further off. In development there is no other chance, so less is let pass.
-EDGES = {"stage": (2.0, 0.5), "end": (1.3, 0.5), "development": (0.55, 0.15)}
+#: inside a stage is not chased for less than its own tolerance. In development there is no other chance, so less is let pass.
+EDGES = {"stage": (1.2, 0.4), "end": (1.3, 0.5), "development": (0.55, 0.15)}
 #: A move must take away at least this share of what is off, or bring it into the box; in development a tolerance is enough.
 WORTH = 0.4
 #: This share of what is off in development is left to the next look: a part of it is doubt, and a move that went too far is
@@ -268,6 +268,11 @@ def steps_wanted(
                     most = round((scale.high - scale.low) / scale.step) if coasts and steps < 0 else MOST_AT_THE_END * most
                 return steps * max(1, min(round((1.0 - off.left_open) * abs(off.by) / gained), most))
     return 0
+
+
+def further_steps(wanted: int) -> tuple[int, ...]:
+    """What is tried beside a single step either way: all that is wanted, and half of it, which may spoil nothing else."""
+    return tuple(sorted({wanted, round(0.5 * wanted)} - {-1, 0, 1}))
 
 
 def advise(

@@ -82,7 +82,7 @@ def find_charges(t: FloatArray, bean: FloatArray) -> list[float]:
         if not found or charge > float(t[later][0]) + 1.0:
             found.append(charge)
         begin = charge + NEXT_S
-    ends = [*found[1:], float("inf")]
+    ends = [*found[1:], float("inf")][: len(found)]
     roasts = [
         np.nanmax(bean[(t >= at + SHORTEST_ROAST_S) & (t < end)], initial=-np.inf) for at, end in zip(found, ends, strict=True)
     ]

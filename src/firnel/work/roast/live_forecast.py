@@ -17,6 +17,7 @@ from firnel.core.guidance import (
     Choice,
     Landing,
     advise,
+    further_steps,
     landing_of,
     overshoots,
     steps_wanted,
@@ -311,8 +312,8 @@ class LiveForecast:
             scale, choices = ask.machine.controls[control], [choice for _, choice in near]
             ghosts = [(by, choice.forecast) for by, choice in near]
             wanted = steps_wanted(plan, landing, ghosts, came, scale, line, control in ask.machine.of(Role.HEAT))
-            if abs(wanted) > 1 and (step := step_of(ask, due, wanted, control)) is not None:
-                choices.append(made(step, control))
+            steps = ((by, step_of(ask, due, by, control)) for by in further_steps(wanted))
+            choices += [made(step, control) for _, step in steps if step is not None]
             if ask.given is not None and not urgent:
                 choices = [one for one in choices if ask.given.bound(one.control, one.to, ask.now) == one.to]
             if control != heat and self._model is not None:
