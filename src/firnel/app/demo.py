@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from firnel.store.library import Library
 
 #: Any change to how the demo library is made gets a new name, so that an old one is not used on.
-DEMO_NAME = "demo-17.sqlite"
+DEMO_NAME = "demo-18.sqlite"
 PLAN = "Isuka filter"
 ROASTERY = "Quillbank Roastery"
 

@@ -184,7 +184,7 @@ def _climb(library: Library, plan: Plan, number: int, today: datetime, rng: np.r
         record = roast_record(saved, TROUBLES[""], f"{400 + number + index:04d}", when.astimezone(UTC), rng)
         keys[library.add_record(record)] = saved.targets.development_s or 80.0
     table = cupping.set_table(
-        library, f"Ladder of {plan.name}", list(keys), CUPPERS, (today - timedelta(days=4)).astimezone(UTC), seed=4
+        library, "Development ladder", list(keys), CUPPERS, (today - timedelta(days=4)).astimezone(UTC), seed=4
     )
     for cupper in CUPPERS:
         for coffee in cupping.coffees_of(table):

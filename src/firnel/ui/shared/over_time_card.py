@@ -7,6 +7,7 @@ import pyqtgraph as pg
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
+from firnel.core.vocabulary import FloatArray
 from firnel.core.words import tr
 from firnel.ui.shared.days_axis import DAY_S, DaysAxis, when
 from firnel.ui.shared.glance import Glance
@@ -127,7 +128,7 @@ class OverTimeCard(QWidget):
                 if course.steps:
                     line = pg.PlotCurveItem(np.append(x, x[-1]), y, pen=line_pen(role, 2.2), stepMode="center")
                 else:
-                    line = pg.PlotCurveItem(x, y, pen=line_pen(role, 1.6))
+                    line = pg.PlotCurveItem(*_by_day(x, y), pen=line_pen(role, 1.6))
                 plot.addItem(line, ignoreBounds=True)
             if not course.weeks and (not course.steps or len(points) < 2):
                 size = 10 if own else 7
@@ -142,3 +143,10 @@ class OverTimeCard(QWidget):
         unit = self._units.mass if course.unit == "kg" else course.unit
         keys = (Key(self._own, style="spot"), Key(self._others, "soft", "spot")) if course.beside else ()
         self.lane.head.show_head(f"{tr(course.name)}, {tr(unit)}" if unit else tr(course.name), keys)
+
+
+def _by_day(x: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """One point for each day, the mean of its own: a line through what was scored on one table would stand upright."""
+    _, day = np.unique(np.floor(x / DAY_S), return_inverse=True)
+    count = np.bincount(day)
+    return np.bincount(day, x) / count, np.bincount(day, y) / count
