@@ -304,7 +304,9 @@ def _figures(session: RoastSession, units: Units) -> str:
 
 
 def _join(*parts: str) -> str:
-    return " · ".join(part for part in parts if part)
+    """Parts of one line: what ends with a full stop ends without one where another follows."""
+    told = [part for part in parts if part]
+    return " · ".join([*(part.removesuffix(".") for part in told[:-1]), *told[-1:]])
 
 
 def _shift_sentence(session: RoastSession) -> str:
