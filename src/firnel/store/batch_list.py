@@ -12,6 +12,7 @@ from sqlalchemy import Engine, Select, func, select
 from firnel.core.vocabulary import MarkKind
 from firnel.store.rows import aware
 from firnel.store.tables import batches, lots, machines, marks, plans
+from firnel.store.writing import sound
 
 
 @dataclass(frozen=True)
@@ -98,7 +99,7 @@ class BatchList:
             started, key = after
             query = query.where((batches.c.started < started) | ((batches.c.started == started) & (batches.c.id < key)))
         query = query.order_by(*_order(wanted)).limit(limit).offset(offset)
-        with self._engine.connect() as connection:
+        with self._engine.connect() as connection, sound(self._engine):
             return [
                 BatchLine(row[0], row[1], aware(row[2]), row[3] or "", row[4] or "", row[5] or "", *row[6:])
                 for row in connection.execute(query)

@@ -54,7 +54,7 @@ from firnel.store.server import Pulse, pulse_of
 from firnel.store.stamp import FileStamp, Stamp
 from firnel.store.tables import batches, house, lots, machines, marks, notes, plans, readings
 from firnel.store.waiting_book import WaitingBook
-from firnel.store.writing import library_path, library_url, writing
+from firnel.store.writing import library_path, library_url, sound, writing
 
 Kept = TypeVar("Kept")
 
@@ -318,7 +318,7 @@ class Library:
             .outerjoin(plans, batches.c.plan_id == plans.c.id)
             .where(batches.c.id == key)
         )
-        with self.engine.connect() as connection:
+        with self.engine.connect() as connection, sound(self.engine):
             row = connection.execute(query).one_or_none()
             if row is None:
                 raise NotInLibraryError(tr("There is no batch with id {} in this library.", key))
@@ -339,7 +339,7 @@ class Library:
             .where(readings.c.batch_id.in_(keys), readings.c.seq % every == 0)
             .order_by(readings.c.batch_id, readings.c.seq)
         )
-        with self.engine.connect() as connection:
+        with self.engine.connect() as connection, sound(self.engine):
             table = np.array([tuple(row) for row in connection.execute(query)], float).reshape(-1, 3)
         return {key: (table[own, 1], table[own, 2]) for key in keys if (own := table[:, 0] == key).any()}
 

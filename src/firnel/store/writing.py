@@ -174,12 +174,23 @@ def refusal(error: DBAPIError, where: str) -> str | None:
     if "readonly" in said or "unable to open" in said:
         return tr("The library {} cannot be written: check the rights of the file and its folder.", where)
     if "malformed" in said or "not a database" in said or "corrupt" in said:
-        return tr(
-            "The library {} is damaged. It was left as it is; firnel library check tells more, restore brings a copy.", where
-        )
+        return _damaged(where)
     if isinstance(error.orig, sqlite3.OperationalError | sqlite3.DatabaseError) or error.connection_invalidated:
         return tr("The library {} does not answer: {}.", where, said.splitlines()[0])
     return None
+
+
+@contextmanager
+def sound(engine: Engine) -> Iterator[None]:
+    """What cannot stand in a row, as a damaged page of a file holds it, is told as a damaged library."""
+    try:
+        yield
+    except (ValueError, TypeError, OverflowError) as error:
+        raise LibraryReadError(_damaged(place_of(engine))) from error
+
+
+def _damaged(where: str) -> str:
+    return tr("The library {} is damaged. It was left as it is; firnel library check tells more, restore brings a copy.", where)
 
 
 def _refuse_gone(engine: Engine) -> None:
