@@ -99,6 +99,42 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
     """
     wishes = wishes or ImportWishes()
     said: list[str] = []
+    log = _log_of(path, wishes, said)
+    trace, body, columns, t = log.trace, log.body, log.columns, log.trace.t
+    begin, end, parts = _part(trace, wishes)
+    inside = (t >= begin) & (t < end)
+    if parts > 1:
+        said.append(tr("one of {} batches in this file, from {:.0f} s on", parts, trace.t[inside][0]))
+        trace = trace.part(inside)
+    in_file = _marks_in_column(body, columns.get("mark"), t, log.keep, inside)
+    marks = _marks(trace, in_file, wishes, path.name, said)
+    record = BatchRecord(
+        label="",
+        lot=wishes.lot,
+        machine=wishes.machine,
+        started=_began(path, body, columns["time"], float(trace.t[0] - t[0]), float(t[-1] - trace.t[-1])),
+        trace=trace,
+        marks=marks,
+        moves=moves_in(trace),
+        load_kg=wishes.load_kg,
+        room_c=wishes.room_c,
+        remark=tr("imported from {}", path.name),
+    )
+    return Imported(record, tuple(said), units_of(log.header, columns), parts)
+
+
+@dataclass(frozen=True)
+class _Log:
+    """A whole file: its readings, and the table they stand in, with the lines of it that were kept."""
+
+    trace: Trace
+    header: list[str]
+    body: list[list[str]]
+    columns: Mapping[str, int]
+    keep: np.ndarray
+
+
+def _log_of(path: Path, wishes: ImportWishes, said: list[str]) -> _Log:
     text = read_text(path)
     rows, delimiter, decimal = rows_of(text, path.name)
     header, body = split_header(rows)
@@ -132,26 +168,7 @@ def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
         raise ImportRefusedError(tr("{} has fewer than ten bean readings; there is no roast in it.", path.name))
     steps = np.diff(t[np.isfinite(trace.bean)])
     said.append(tr("{} readings, one every {:g} s", t.size, float(np.median(steps))))
-    begin, end, parts = _part(trace, wishes)
-    inside = (t >= begin) & (t < end)
-    if parts > 1:
-        said.append(tr("batch {} of {} in this file", wishes.part + 1, parts))
-        trace = trace.part(inside)
-    in_file = _marks_in_column(body, columns.get("mark"), t, keep, inside)
-    marks = _marks(trace, in_file, wishes, path.name, said)
-    record = BatchRecord(
-        label="",
-        lot=wishes.lot,
-        machine=wishes.machine,
-        started=_began(path, body, columns["time"], float(trace.t[0] - t[0]), float(t[-1] - trace.t[-1])),
-        trace=trace,
-        marks=marks,
-        moves=moves_in(trace),
-        load_kg=wishes.load_kg,
-        room_c=wishes.room_c,
-        remark=tr("imported from {}", path.name),
-    )
-    return Imported(record, tuple(said), units_of(header, columns), parts)
+    return _Log(trace, header, body, columns, keep)
 
 
 def write_csv_log(record: BatchRecord, scales: Mapping[Control, str] | None = None) -> str:
@@ -255,8 +272,11 @@ def _leave_out_absurd(numbers: dict[str, FloatArray], name: str, said: list[str]
 
 
 def _part(trace: Trace, wishes: ImportWishes) -> tuple[float, float, int]:
-    """From when to when the wished batch of a log runs, and how many it holds; the whole log where marks are told of it. [s]"""
-    charges = [] if wishes.marks else find_charges(trace.t, trace.bean)
+    """From when to when the wished batch of a log runs, and how many it holds: that in which all told marks lie. [s]
+
+    Where no batch has them all, the log is one: what a hand tells goes before what the curve shows.
+    """
+    charges = find_charges(trace.t, trace.bean)
     if len(charges) < 2:
         return -math.inf, math.inf, 1
     cuts = [-math.inf]
@@ -265,8 +285,11 @@ def _part(trace: Trace, wishes: ImportWishes) -> tuple[float, float, int]:
         dropped = find_drop(trace.t[between], trace.bean[between], before, trace.air[between])
         # What is read between two batches tells of the steel: it goes with the later one, as far as it is its own.
         cuts.append(max(charge - BETWEEN_S, 0.5 * (charge + (dropped if dropped is not None else before + SHORTEST_ROAST_S))))
-    begin, end = list(pairwise([*cuts, math.inf]))[wishes.part]
-    return begin, end, len(charges)
+    parts, told = list(pairwise([*cuts, math.inf])), wishes.marks.values()
+    if told:
+        parts = [(begin, end) for begin, end in parts if all(begin <= at < end for at in told)]
+        return (*parts[0], len(charges)) if parts else (-math.inf, math.inf, 1)
+    return (*parts[wishes.part], len(charges))
 
 
 def _began(path: Path, body: Sequence[Sequence[str]], index: int, since_s: float, left_s: float) -> datetime:

@@ -72,7 +72,7 @@ def in_seconds(t: FloatArray, body: Sequence[Sequence[str]], index: int, heading
             return t * seconds, tr("time in {} (by the heading)", words)
         # No log runs over a day, and none of seconds is as short and as dense as one of minutes is.
         wrong = length > MOST_S if seconds < 1.0 else length < DENSE * LEAST_STEPS and usual < DENSE
-        if wrong and LEAST_S <= length * seconds <= 0.25 * MOST_S:
+        if wrong and LEAST_S <= length * seconds <= MOST_S:
             return (t - np.nanmin(t)) * seconds, tr("time in {} (it runs over {:g})", words, round(length, 3))
     if length > MOST_S:
         raise ImportRefusedError(tr("{} runs over {:.0f} hours; a roast log is at most a day long.", name, length / 3600.0))

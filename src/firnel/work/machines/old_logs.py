@@ -102,8 +102,11 @@ def look_at(log: OldLog) -> OldLog:
 
 
 def others_in(log: OldLog) -> list[OldLog]:
-    """The further batches of a file of which one was read: each with what was said of the file, not of that batch."""
-    parts = log.read.parts if log.read is not None and not log.wishes.part else 1
+    """The further batches of a file of which one was read: each with what was said of the file, not of that batch.
+
+    Marks that are told mean one batch, and no other.
+    """
+    parts = log.read.parts if log.read is not None and not log.wishes.part and not log.wishes.marks else 1
     return [look_at(replace(log, wishes=log.wishes.of_part(part))) for part in range(1, parts)]
 
 
