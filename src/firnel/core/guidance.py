@@ -17,7 +17,7 @@ from firnel.core.vocabulary import Control, ControlScale, FloatArray, Mark, Mark
 
 #: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval. The clock
 #: inside a stage is not chased for less than its own tolerance. In development there is no other chance, so less is let pass.
-EDGES = {"stage": (1.2, 0.4), "end": (1.3, 0.5), "development": (0.55, 0.15)}
+EDGES = {"stage": (1.2, 0.4), "end": (1.3, 0.5), "development": (0.75, 0.2)}
 #: A move must take away at least this share of what is off, or bring it into the box; in development a tolerance is enough.
 WORTH = 0.4
 #: This share of what is off in development is left to the next look: a part of it is doubt, and a move that went too far is
