@@ -212,7 +212,7 @@ def _demo_machine(name: str, kind: str) -> Machine:
     between = "0:00 air low; 0:20 heat held, air above 190 °C; 3:00 down to the charge reading"
     return replace(
         machine, tray_litres=round(3.2 * machine.stated_load_kg, 1), altitude_m=120.0, probes=probes, preheat=preheat,
-        between=between, second_crack_c=226.0, draft_check="flame at the trier port, 3 November: draws, drum empty and full",
+        between=between, second_crack_c=226.0, draft_check="flame at the trier port: draws, drum empty and full",
     )  # fmt: skip
 
 
@@ -220,7 +220,7 @@ def _care_for(library: Library, machine: Machine, today: datetime) -> None:
     """What was last done to a machine, and how its probes did in ice and boiling water."""
     if machine.id is None:
         raise RuntimeError(f"the demo machine {machine.name!r} is not in the library.")
-    for ago, job in ((2, "chaff"), (20, "tray"), (33, "fan"), (60, "duct"), (120, "burner")):
+    for ago, job in ((2, "chaff"), (4, "draft"), (20, "tray"), (33, "fan"), (60, "duct"), (120, "burner")):
         library.machine_book.add_log(machine.id, LogEntry("care", today - timedelta(days=ago), {"job": job}))
     for ago, read in ((70, 100.4), (12, 99.1)):
         entry = {"job": "probe", "probe": "bean", "kind": "boiling", "read_c": read, "altitude_m": 120.0}

@@ -33,7 +33,7 @@ class RecordPage(QWidget):
         inside.addWidget(label(tr("What was foretold, and what came"), "heading"))
         self._words = label("", "", wrap=True)
         inside.addWidget(self._words)
-        self._table = FigureGrid(spacing=26)
+        self._table = FigureGrid(spacing=16)
         inside.addWidget(self._table)
         column.addWidget(frame)
         chart, room = card()
