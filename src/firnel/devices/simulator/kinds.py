@@ -131,7 +131,7 @@ KINDS: dict[str, RoasterKind] = {
         ),
         RoasterKind(
             name="electric-9",
-            title=tr("9 kg electric drum, 3 heaters"),
+            title=tr("9 kg electric, 3 heaters"),
             heat="electric",
             load_kg=7.5,
             power_kw=16.0,
