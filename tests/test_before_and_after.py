@@ -162,11 +162,11 @@ def test_the_last_seconds_count_down_and_the_hand_is_led(bench):
 def test_the_winner_leads_and_what_the_other_pays_is_told(bench):
     session = to_development(bench)
     session.take_guidance(replace(advice(), landing=Landing(95.0, 210.0, 95.0, 206.0, 4.0, 1.0)))
-    assert "Development leads: it drops at 210.0 °C, 4.0 °C hot." in cue_of(session, Units()).detail
+    assert "Development leads: it drops at 210.0 °C, 4.0 °C hot" in cue_of(session, Units()).detail
     session.order = replace(session.order, plan=replace(session.order.plan, wins="drop_c"))
     bench.time += 11.0
     session.take_guidance(replace(advice(), landing=Landing(83.0, 206.0, 95.0, 206.0, 4.0, 1.0)))
-    assert "Drop temperature leads: development ends 0:12 short." in cue_of(session, Units()).detail
+    assert "Drop temperature leads: development ends 0:12 short" in cue_of(session, Units()).detail
 
 
 def test_the_lead_is_learned_from_how_late_the_last_drops_were(library):
