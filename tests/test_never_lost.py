@@ -75,6 +75,30 @@ def test_a_journal_goes_on_trying_after_it_was_closed_until_all_is_written(libra
     assert not list(spill.folder.glob("*.spill.json")), "and no longer once the library has it"
 
 
+def test_what_comes_while_the_library_takes_the_rest_leaves_no_spill(library, full, spill, monkeypatch):
+    journal = Journal(library, begun(library), lambda: 1.0, lambda said: None, spill)
+    full(True)
+    for t in range(800):
+        journal.reading(row(float(t)))
+    while not list(spill.folder.glob("*.spill.json")):
+        assert not journal.flush(0.05), "the disk is full"
+    write = Journal._write
+
+    def meanwhile(self, pending):
+        write(self, pending)
+        if not came:
+            came.append(True)
+            journal.reading(row(800.0))  # the hand goes on while the disk takes what waited
+
+    came = []
+    monkeypatch.setattr(Journal, "_write", meanwhile)
+    full(False)
+    assert journal.flush(20.0)
+    assert journal.close(10.0)
+    assert library.batch(journal.key).trace.t.size == 801
+    assert not list(spill.folder.glob("*.spill.json")), "nothing is told at the next start that is not so"
+
+
 def test_a_batch_begun_on_a_full_disk_gets_its_number_when_there_is_room(library, full, spill):
     full(True)
     said = []

@@ -50,10 +50,13 @@ def times_of(body: Sequence[Sequence[str]], index: int, decimal: str, name: str)
 
 def began_at(body: Sequence[Sequence[str]], index: int) -> datetime | None:
     """When the log begins, where its first line has a date and a time; else None."""
+    cell = cell_of(body[0], index)
     try:
-        first = datetime.fromisoformat(cell_of(body[0], index))
+        first = datetime.fromisoformat(cell)
     except ValueError:
         return None
+    if ":" not in cell:
+        return None  # eight figures are a date to the standard, and a count to a logger
     return first.astimezone(UTC) if first.year > 1970 else None
 
 
@@ -68,7 +71,7 @@ def in_seconds(t: FloatArray, body: Sequence[Sequence[str]], index: int, heading
     usual = float(np.nanmedian(np.diff(t)))
     plain = not any(":" in cell_of(row, index) for row in body[:20])
     for words, seconds, called in _COUNTED if plain else ():
-        if re.search(rf"(^|[^a-z])({called})([^a-z]|$)", heading.lower()):
+        if length * seconds <= MOST_S and re.search(rf"(^|[^a-z])({called})([^a-z]|$)", heading.lower()):
             return t * seconds, tr("time in {} (by the heading)", words)
         # No log runs over a day, and none of seconds is as short and as dense as one of minutes is.
         wrong = length > MOST_S if seconds < 1.0 else length < DENSE * LEAST_STEPS and usual < DENSE

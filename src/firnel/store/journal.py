@@ -189,7 +189,7 @@ class Journal:
                 if failures or unborn:
                     failures, unborn = 0, False
                     self._on_trouble(None)
-                    if self._spill is not None and waits.empty:
+                    if self._spill is not None:  # what came meanwhile is in no spill
                         self._spill.forget(self._token)
                 continue
             failures += 1
