@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -15,7 +15,7 @@ from firnel.app.paper import on_paper
 from firnel.core.stages import MarkOrderError
 from firnel.core.units import clock
 from firnel.exchange.whole_file import write_whole
-from firnel.work.machines.old_logs import OldLog, as_told, find_files, is_table, look_at, others_in, read_tables
+from firnel.work.machines.old_logs import OldLog, as_told, batches_of, find_files, is_table, read_tables
 from firnel.work.review.records import (
     BatchFilter,
     ImportRefusedError,
@@ -95,7 +95,7 @@ def import_(
                 taken.append(_archive(library, path, as_json))
             except ImportRefusedError as error:
                 refuse(path, str(error))
-        for log in _batches_of(_as_told(logs, tables, wishes, refuse)):
+        for log in (one for told in _as_told(logs, tables, wishes, refuse) for one in batches_of(told)):
             try:
                 if log.read is None:
                     raise ImportRefusedError(log.wrong)
@@ -146,14 +146,6 @@ def _as_told(logs: list[Path], tables: list[Path], wishes: ImportWishes, refuse:
     for sentence in said:
         click.echo(sentence, err=True)
     return [as_told(path, rows, wishes) for path in logs] if not wrong else []
-
-
-def _batches_of(logs: Iterable[OldLog]) -> Iterator[OldLog]:
-    """The batches of these files, read one after the other."""
-    for told in logs:
-        log = look_at(told)
-        yield log
-        yield from others_in(log)
 
 
 def _archive(library: Library, path: Path, as_json: bool) -> dict[str, Any]:

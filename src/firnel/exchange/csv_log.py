@@ -74,6 +74,7 @@ class Imported:
     record: BatchRecord
     said: tuple[str, ...]
     units: Mapping[Control, str] = field(default_factory=dict)  #: of the controls, as far as the headings tell
+    wishes: ImportWishes = field(default_factory=ImportWishes)  #: by which it was read
     parts: int = 1  #: how many batches the file holds
 
 
@@ -91,42 +92,61 @@ def parse_mark_name(name: str) -> MarkKind:
 
 
 def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
-    """Read one roast from a CSV log: of one that holds several, and of which no mark is told, the one that is wished.
+    """Read one roast from a CSV log: of one that holds several the one that is wished, or that has the told marks.
 
     Raises
     ------
     ImportRefusedError : if the file is no log of a roast; the message says why.
     """
     wishes = wishes or ImportWishes()
-    said: list[str] = []
-    log = _log_of(path, wishes, said)
-    trace, body, columns, t = log.trace, log.body, log.columns, log.trace.t
-    begin, end, parts = _part(trace, wishes)
+    log = _log_of(path, wishes)
+    return _batch_of(log, wishes, _parts(log.trace, wishes))
+
+
+def read_csv_logs(path: Path, wishes: ImportWishes) -> list[Imported]:
+    """Read all roasts of a CSV log, or the one of which marks are told; what was said of one batch is that of the first.
+
+    Raises
+    ------
+    ImportRefusedError : as `read_csv_log`.
+    """
+    log = _log_of(path, wishes)
+    parts = _parts(log.trace, wishes)
+    others = [] if wishes.marks else [wishes.of_part(part) for part in range(1, len(parts))]
+    return [_batch_of(log, one, parts) for one in (wishes, *others)]
+
+
+def _batch_of(log: _Log, wishes: ImportWishes, parts: Sequence[tuple[float, float]]) -> Imported:
+    said, trace, t = list(log.said), log.trace, log.trace.t
+    wanted = (part for part in parts if all(part[0] <= at < part[1] for at in wishes.marks.values()))
+    begin, end = next(wanted) if wishes.marks else parts[wishes.part]
     inside = (t >= begin) & (t < end)
-    if parts > 1:
-        said.append(tr("one of {} batches in this file, from {:.0f} s on", parts, trace.t[inside][0]))
+    if len(parts) > 1:
+        said.append(tr("one of {} batches in this file, from {:.0f} s on", len(parts), trace.t[inside][0]))
         trace = trace.part(inside)
-    in_file = _marks_in_column(body, columns.get("mark"), t, log.keep, inside)
-    marks = _marks(trace, in_file, wishes, path.name, said)
+    in_file = _marks_in_column(log.body, log.columns.get("mark"), t, log.keep, inside)
+    marks = _marks(trace, in_file, wishes, log.path.name, said)
     record = BatchRecord(
         label="",
         lot=wishes.lot,
         machine=wishes.machine,
-        started=_began(path, body, columns["time"], float(trace.t[0] - t[0]), float(t[-1] - trace.t[-1])),
+        started=_began(log, float(trace.t[0] - t[0]), float(t[-1] - trace.t[-1])),
         trace=trace,
         marks=marks,
         moves=moves_in(trace),
         load_kg=wishes.load_kg,
         room_c=wishes.room_c,
-        remark=tr("imported from {}", path.name),
+        remark=tr("imported from {}", log.path.name),
     )
-    return Imported(record, tuple(said), units_of(log.header, columns), parts)
+    return Imported(record, tuple(said), units_of(log.header, log.columns), wishes, len(parts))
 
 
 @dataclass(frozen=True)
 class _Log:
-    """A whole file: its readings, and the table they stand in, with the lines of it that were kept."""
+    """A whole file: its readings, what was guessed, and the table they stand in, with the lines of it that were kept."""
 
+    path: Path
+    said: list[str]
     trace: Trace
     header: list[str]
     body: list[list[str]]
@@ -134,7 +154,8 @@ class _Log:
     keep: np.ndarray
 
 
-def _log_of(path: Path, wishes: ImportWishes, said: list[str]) -> _Log:
+def _log_of(path: Path, wishes: ImportWishes) -> _Log:
+    said: list[str] = []
     text = read_text(path)
     rows, delimiter, decimal = rows_of(text, path.name)
     header, body = split_header(rows)
@@ -168,7 +189,7 @@ def _log_of(path: Path, wishes: ImportWishes, said: list[str]) -> _Log:
         raise ImportRefusedError(tr("{} has fewer than ten bean readings; there is no roast in it.", path.name))
     steps = np.diff(t[np.isfinite(trace.bean)])
     said.append(tr("{} readings, one every {:g} s", t.size, float(np.median(steps))))
-    return _Log(trace, header, body, columns, keep)
+    return _Log(path, said, trace, header, body, columns, keep)
 
 
 def write_csv_log(record: BatchRecord, scales: Mapping[Control, str] | None = None) -> str:
@@ -271,36 +292,31 @@ def _leave_out_absurd(numbers: dict[str, FloatArray], name: str, said: list[str]
         said.append(tr("{} {} readings that cannot be were left out", count, field_name))
 
 
-def _part(trace: Trace, wishes: ImportWishes) -> tuple[float, float, int]:
-    """From when to when the wished batch of a log runs, and how many it holds: that in which all told marks lie. [s]
+def _parts(trace: Trace, wishes: ImportWishes) -> list[tuple[float, float]]:
+    """From when to when each batch of a log runs. [s]
 
-    Where no batch has them all, the log is one: what a hand tells goes before what the curve shows.
+    Where no batch has all told marks, the log is one: what a hand tells goes before what the curve shows.
     """
-    charges = find_charges(trace.t, trace.bean)
-    if len(charges) < 2:
-        return -math.inf, math.inf, 1
     cuts = [-math.inf]
-    for before, charge in pairwise(charges):
+    for before, charge in pairwise(find_charges(trace.t, trace.bean)):
         between = (trace.t >= before) & (trace.t < charge - 5.0)
         dropped = find_drop(trace.t[between], trace.bean[between], before, trace.air[between])
         # What is read between two batches tells of the steel: it goes with the later one, as far as it is its own.
         cuts.append(max(charge - BETWEEN_S, 0.5 * (charge + (dropped if dropped is not None else before + SHORTEST_ROAST_S))))
-    parts, told = list(pairwise([*cuts, math.inf])), wishes.marks.values()
-    if told:
-        parts = [(begin, end) for begin, end in parts if all(begin <= at < end for at in told)]
-        return (*parts[0], len(charges)) if parts else (-math.inf, math.inf, 1)
-    return (*parts[wishes.part], len(charges))
+    parts = list(pairwise([*cuts, math.inf]))
+    whole = any(all(begin <= at < end for at in wishes.marks.values()) for begin, end in parts)
+    return parts if whole else [(-math.inf, math.inf)]
 
 
-def _began(path: Path, body: Sequence[Sequence[str]], index: int, since_s: float, left_s: float) -> datetime:
+def _began(log: _Log, since_s: float, left_s: float) -> datetime:
     """When a batch began that stands so far behind the first line of its log, and so far before the last: as its dates say.
 
     Where there are none the file was written about when it ended.
     """
-    first = began_at(body, index)
+    first = began_at(log.body, log.columns["time"])
     if first is not None:
         return first + timedelta(seconds=since_s)
-    return datetime.fromtimestamp(path.stat().st_mtime, UTC) - timedelta(seconds=left_s)
+    return datetime.fromtimestamp(log.path.stat().st_mtime, UTC) - timedelta(seconds=left_s)
 
 
 def _marks_in_column(

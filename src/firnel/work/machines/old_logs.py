@@ -14,7 +14,7 @@ from firnel.exchange.csv_table import FIELDS
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.library import Library
 from firnel.store.writing import LibraryError
-from firnel.work.review.records import import_read, read_file
+from firnel.work.review.records import import_read, read_files
 
 __all__ = [
     "FIELDS", "MARKS", "ImportWishes", "OldLog", "TakenIn", "as_told", "find_files", "is_table", "look_at", "look_at_all",
@@ -94,20 +94,16 @@ def find_files(places: Iterable[Path]) -> tuple[list[Path], list[Path]]:
 
 
 def look_at(log: OldLog) -> OldLog:
-    """Read one file with what is said of it."""
+    """Read one batch of a file with what is said of it."""
+    return batches_of(log)[0]
+
+
+def batches_of(log: OldLog) -> list[OldLog]:
+    """Read a file with what is said of it: all its batches, or the one that is wished."""
     try:
-        return replace(log, read=read_file(log.path, log.wishes), wrong="")
+        return [replace(log, wishes=read.wishes, read=read, wrong="") for read in read_files(log.path, log.wishes)]
     except ImportRefusedError as error:
-        return replace(log, read=None, wrong=str(error))
-
-
-def others_in(log: OldLog) -> list[OldLog]:
-    """The further batches of a file of which one was read: each with what was said of the file, not of that batch.
-
-    Marks that are told mean one batch, and no other.
-    """
-    parts = log.read.parts if log.read is not None and not log.wishes.part and not log.wishes.marks else 1
-    return [look_at(replace(log, wishes=log.wishes.of_part(part))) for part in range(1, parts)]
+        return [replace(log, read=None, wrong=str(error))]
 
 
 def look_at_all(
@@ -119,8 +115,7 @@ def look_at_all(
     for number, path in enumerate(logs):
         if not progress(number / len(logs)):
             break
-        log = look_at(as_told(path, rows, told or ImportWishes()))
-        found += [log, *others_in(log)]
+        found += batches_of(as_told(path, rows, told or ImportWishes()))
     return found, " ".join((*wrong.values(), *said))
 
 

@@ -19,7 +19,15 @@ from firnel.core.rate_of_rise import RateCurve, live_rate_of_rise, smooth_rate_o
 from firnel.core.stages import Stages, check_mark_order, stages_of
 from firnel.core.vocabulary import BatchRecord, Control, Found, Lot, Mark, MarkKind, Role, usual_role
 from firnel.core.words import tr
-from firnel.exchange.csv_log import Imported, ImportWishes, read_csv_log, with_results, with_wishes, write_csv_log
+from firnel.exchange.csv_log import (
+    Imported,
+    ImportWishes,
+    read_csv_log,
+    read_csv_logs,
+    with_results,
+    with_wishes,
+    write_csv_log,
+)
 from firnel.exchange.errors import ImportRefusedError
 from firnel.store.batch_list import BatchFilter, BatchLine, PageEnd
 from firnel.store.library import Library, NotInLibraryError
@@ -88,6 +96,16 @@ def read_file(path: Path, wishes: ImportWishes) -> Imported:
     ------
     ImportRefusedError : if it cannot be taken in.
     """
+    return read_files(path, wishes)[0]
+
+
+def read_files(path: Path, wishes: ImportWishes) -> list[Imported]:
+    """The same, and all further batches that a log holds, each read by wishes of its own.
+
+    Raises
+    ------
+    ImportRefusedError : if one cannot be taken in.
+    """
     try:
         there = path.is_file()
     except (OSError, ValueError):
@@ -97,10 +115,14 @@ def read_file(path: Path, wishes: ImportWishes) -> Imported:
     if path.suffix.lower() in (".json", ".firnel"):
         from firnel.exchange.batch_document import read_batch_document
 
-        read = Imported(with_wishes(read_batch_document(path), wishes), (tr("a Firnel batch document"),))
+        read = [Imported(with_wishes(read_batch_document(path), wishes), (tr("a Firnel batch document"),), wishes=wishes)]
     else:
-        read = read_csv_log(path, wishes)
-    record = with_results(read.record, wishes)
+        read = [read_csv_log(path, wishes)] if wishes.part else read_csv_logs(path, wishes)
+    return [_with_results(path, one) for one in read]
+
+
+def _with_results(path: Path, read: Imported) -> Imported:
+    record = with_results(read.record, read.wishes)
     if record.roasted_kg is not None and record.load_kg is not None and record.roasted_kg >= record.load_kg:
         raise ImportRefusedError(
             tr("{}: roasted {:g} kg is not less than the green load of {:g} kg.", path.name, record.roasted_kg, record.load_kg)
