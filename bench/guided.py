@@ -1,29 +1,33 @@
 """A hand that executes Firnel's cues and advice, against one that follows the same written plan by the clock.
 
 On the simulator's machines with loads and steel that the plan does not know, and on machines drawn at random and strange ones,
-each fitted to twelve batches in its own house's hand, where the plan is also roasted by a hand without fault.
+each fitted to twelve batches in its own house's hand, where the plan is also roasted by a hand without fault. And again on
+these, each round of batches learned from before the next, as the application does by itself.
 """
 
 import sys
 import warnings
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
-from drawn_machines import Drawn, brought_to_charge, logged
+from drawn_machines import Came as Roasted
+from drawn_machines import Drawn, Green, brought_to_charge, logged, record_of
 from hands import Came, Hand, by_the_clock, by_the_plan, guided
 from plan import fit
 from report import Line
 from strange_machines import STRANGE, drawn_of
 
 from firnel.app.demo_batches import LOTS, MACHINES
-from firnel.core.model.learning import traits_of
-from firnel.core.model.lessons import learn
-from firnel.core.model.solving import solve
+from firnel.core.model.learning import MachineModel, traits_of
+from firnel.core.model.lessons import learn, learn_more
+from firnel.core.model.logged import LoggedBatch, logged_batch
+from firnel.core.model.solving import Solved, solve
 from firnel.core.plan import Plan, Targets
+from firnel.core.vocabulary import Lot
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 
@@ -33,6 +37,8 @@ DRAWN, FITTED = tuple(f"drawn-{number}" for number in range(30)), 12
 #: On a drawn machine: the place of the lot (the last was never logged), the load, and the steel against what is usual. [K]
 ROASTED = ((0, 0.85, 0.0), (2, 0.85, -8.0), (5, 0.75, 4.0), (3, 0.95, -4.0))
 WITHIN = (3.0, 0.7)
+#: So many times a house roasts the same four, and learns in between.
+ROUNDS = 3
 
 
 def machine_runs(name: str) -> list[tuple[Came, Came]]:
@@ -83,43 +89,91 @@ class HouseHand(Hand):
         )
 
 
-def drawn_runs(name: str) -> list[tuple[Came, Came, Came]]:
-    """The batches of one drawn or strange machine: by the plan without fault, by the clock, and guided."""
-    warnings.simplefilter("ignore")
-    drawn = drawn_of(name)
-    machine, batches = drawn.machine, logged(drawn, FITTED)
-    model = learn(batches, machine.useful_load_kg, machine.heat_kinds)
-    read = [float(np.nanmean(batch.bean[-4:])) for batch in batches]
+def usual_of(drawn: Drawn, batches: Sequence[LoggedBatch]) -> Targets:
+    """What the house usually comes to, by its logs."""
 
-    def usual_of(values: Sequence[float]) -> float:
+    def usual(values: Sequence[float]) -> float:
         return round(float(np.median(values)))
 
-    yellow = usual_of([batch.yellow_t or 0.0 for batch in batches])
-    crack = usual_of([batch.first_crack_t or 0.0 for batch in batches])
-    usual = Targets(
-        round(float(np.median([batch.bean_at_charge for batch in batches]))), yellow, crack - yellow,
+    yellow = usual([batch.yellow_t or 0.0 for batch in batches])
+    crack = usual([batch.first_crack_t or 0.0 for batch in batches])
+    read = [float(np.nanmean(batch.bean[-4:])) for batch in batches]
+    return Targets(
+        usual([batch.bean_at_charge for batch in batches]), yellow, crack - yellow,
         round(drawn.house.development_s), round(float(np.median(read)), 1),
     )  # fmt: skip
-    pairs = []
+
+
+@dataclass(frozen=True)
+class Asked:
+    """One batch that is asked of a drawn machine."""
+
+    solved: Solved
+    load: Green
+    lot: Lot
+    steel_by: float
+    seed: int
+
+
+def asked_of(drawn: Drawn, model: MachineModel, batches: Sequence[LoggedBatch], usual: Targets) -> Iterator[Asked]:
+    """The batches of `ROASTED`, each planned with this model."""
     for place, share, steel_by in ROASTED:
         lot, green = drawn.lots[list(drawn.lots)[place]]
         load_kg = round(share * drawn.body.load_kg, 3)
         tolerances = {"development_s": WITHIN[0], "drop_c": WITHIN[1]}
-        plan = Plan(lot.name, machine.name, lot.name, load_kg, "filter", "times", usual, tolerances=tolerances)
+        plan = Plan(lot.name, drawn.machine.name, lot.name, load_kg, "filter", "times", usual, tolerances=tolerances)
         traits = replace(traits_of(batches[0]), lot=lot.name, density=lot.density_g_per_l or 720.0,
                          moisture=lot.moisture or 0.11, process=lot.process)  # fmt: skip
-        solved = solve(model, machine, plan, traits, usual)
-        load = replace(green, mass_kg=load_kg)
-        seed = 100 * int(name.rpartition("-")[2]) + place
+        solved = solve(model, drawn.machine, plan, traits, usual)
+        seed = 100 * int(drawn.machine.name.rpartition("-")[2]) + place
+        yield Asked(solved, replace(green, mass_kg=load_kg), lot, steel_by, seed)
 
-        def hand(exact: bool = False, solved=solved, seed=seed, steel_by=steel_by) -> Hand:  # type: ignore[no-untyped-def]
-            return HouseHand(drawn, solved.plan, seed, steel_by, exact)
 
-        exact = by_the_plan(hand(True), load)
-        clock = by_the_clock(hand(), solved, load)
-        led = guided(hand(), solved, load, lot, model, load_kg)
-        pairs.append((exact, clock, replace(led, said=[f"missed {', '.join(solved.not_met) or 'nothing'}", *led.said])))
+def drawn_runs(name: str) -> list[tuple[Came, Came, Came]]:
+    """The batches of one drawn or strange machine: by the plan without fault, by the clock, and guided."""
+    warnings.simplefilter("ignore")
+    drawn = drawn_of(name)
+    batches = logged(drawn, FITTED)
+    model = learn(batches, drawn.machine.useful_load_kg, drawn.machine.heat_kinds)
+    pairs = []
+    for one in asked_of(drawn, model, batches, usual_of(drawn, batches)):
+        exact, blind, led = (HouseHand(drawn, one.solved.plan, one.seed, one.steel_by, exact) for exact in (True, False, False))
+        pairs.append(
+            (
+                by_the_plan(exact, one.load),
+                by_the_clock(blind, one.solved, one.load),
+                _led(led, one, model, f"missed {', '.join(one.solved.not_met) or 'nothing'}"),
+            )
+        )
     return pairs
+
+
+def house_runs(name: str) -> list[list[Came]]:
+    """The same batches of one machine, `ROUNDS` times over, what came of them learned from before the next time."""
+    warnings.simplefilter("ignore")
+    drawn = drawn_of(name)
+    batches, rounds = logged(drawn, FITTED), list[list[Came]]()
+    usual, machine = usual_of(drawn, batches), drawn.machine
+    model = learn(batches, machine.useful_load_kg, machine.heat_kinds)
+    known = frozenset(batch.label for batch in batches)
+    for time in range(ROUNDS):
+        rounds.append([])
+        for one in list(asked_of(drawn, model, batches, usual)):
+            hand = HouseHand(drawn, one.solved.plan, one.seed + 10 * time, one.steel_by, False)
+            rounds[-1].append(_led(hand, one, model, "" if time == 0 else f"time {time + 1}"))
+            came = Roasted(hand.rows, list(hand.marks.values()), hand.moves)
+            label = f"guided-{time}-{one.seed}"
+            record = record_of(drawn, came, one.lot.name, one.load.mass_kg, label, hand.roaster.room_c)
+            batches.append(logged_batch(record, machine, one.lot, 2))
+        if time + 1 < ROUNDS:
+            lesson = learn_more(known, batches, machine.useful_load_kg, machine.heat_kinds)
+            model, known = lesson.model, known | frozenset(lesson.taught)
+    return rounds
+
+
+def _led(hand: Hand, one: Asked, model: MachineModel, first: str) -> Came:
+    led = guided(hand, one.solved, one.load, one.lot, model, one.load.mass_kg)
+    return replace(led, said=[first, *led.said])
 
 
 def landed(came: Sequence[Came], seconds: float, kelvin: float) -> float:
@@ -168,8 +222,26 @@ def on_drawn(names: Sequence[str], sort: str = "drawn") -> list[Line]:
     ]
 
 
+def learning(names: Sequence[str], sort: str) -> list[Line]:
+    """What it is worth that the batches of one round are learned from before the next."""
+    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
+        runs = list(pool.map(house_runs, names))
+    rounds = [[came for run in runs for came in run[time]] for time in range(ROUNDS)]
+    for name, run in zip(names, runs, strict=True):
+        print(f"  {name}: " + " | ".join(", ".join(f"{c.development:+.0f} s {c.drop:+.1f} K" for c in came) for came in run))
+    for time, came in enumerate(rounds):
+        print(f"  {sort}, time {time + 1}: {len(came)} batches; within 3 s and 0.7 K {100 * landed(came, *WITHIN):.0f} %, "
+              f"within 4 s and 1 K {100 * landed(came, 4.0, 1.0):.0f} %, first crack {_middle(came, 'crack'):.1f} s, "
+              f"drop {_middle(came, 'drop'):.2f} K off, advice {np.median([one.advices for one in came])}")  # fmt: skip
+    outside = 100.0 * (1.0 - landed(rounds[-1], *WITHIN))
+    return [
+        Line(f"{sort}: outside development 3 s or drop 0.7 K, guided, time {ROUNDS}", outside, "%", 10.0),
+        Line(f"{sort}: first crack off plan, guided, time {ROUNDS}, median", _middle(rounds[-1], "crack"), "s", 10.0),
+    ]
+
+
 def run(folder: Path) -> list[Line]:
-    return [*on_simulator(), *on_drawn(DRAWN), *on_drawn(STRANGE, "strange")]
+    return [*on_simulator(), *on_drawn(DRAWN), *on_drawn(STRANGE, "strange"), *learning(STRANGE, "strange")]
 
 
 def _spread(came: Sequence[Came], name: str) -> float:
@@ -181,4 +253,7 @@ def _middle(came: Sequence[Came], name: str) -> float:
 
 
 if __name__ == "__main__":
-    on_drawn(sys.argv[1:] or DRAWN)
+    if sys.argv[1:2] == ["learning"]:
+        learning(sys.argv[2:] or STRANGE, "strange")
+    else:
+        on_drawn(sys.argv[1:] or DRAWN)

@@ -229,7 +229,12 @@ def test_a_batch_is_found_its_mark_corrected_and_the_correction_undone(qtbot, op
     key = library.find_batch("0003")
     qtbot.waitUntil(lambda: library.batch_lines(BatchFilter(text="0003"))[0].drying_s == 300.0)
     assert library.batch(key).mark(MarkKind.YELLOW).found is Found.GIVEN
-    review.undo_stack.undo()
+    qtbot.waitUntil(lambda: review.sheet.head.undo.isVisible())
+    assert review.sheet.head.subtitle.text() == "Yellow moved from 4:40 to 5:00."
+    review.background.wait()
+    QApplication.processEvents()
+    assert review.sheet.head.undo.isVisible(), "and stays when the sheet is drawn anew"
+    qtbot.keyClick(review.table, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert library.batch(key).mark(MarkKind.YELLOW).t == 340.0
     review.background.wait()
     QApplication.processEvents()

@@ -19,6 +19,7 @@ from firnel.ui.day.order_card import OrderCard
 from firnel.ui.day.wall import WallBoard
 from firnel.ui.day.week_strip import WeekStrip
 from firnel.ui.day.weigh_card import ListCard, pack_rows, weigh_rows
+from firnel.ui.shared.actions import action
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import PageHead, button, card, label, rename
 from firnel.ui.shared.report_button import report_button
@@ -115,7 +116,7 @@ class DayPlanPage(QWidget):
         wall.clicked.connect(self.show_wall)
         for widget in (back, forth, house, wall, report_button(self._report, self.orders_said), self.queue):
             self.head.add(widget)
-        undo_key = QShortcut(QKeySequence(QKeySequence.StandardKey.Undo), self)
+        undo_key = QShortcut(QKeySequence(action("take back").keys[0]), self)
         undo_key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         undo_key.activated.connect(self._on_undo)
 

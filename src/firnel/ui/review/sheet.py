@@ -185,7 +185,11 @@ class ReviewSheet(QWidget):
         self.head = PageHead("", "")
         self.head.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         column.addWidget(self.head)
-        column.addWidget(self.head.subtitle)  # below the buttons, where it has the whole width
+        said = QHBoxLayout()  # below the buttons, where it has the whole width
+        said.addWidget(self.head.subtitle)
+        said.addWidget(self.head.undo)
+        said.addStretch(1)
+        column.addLayout(said)
         self.curves = ReviewCurvesPane(look)
         column.addWidget(self.curves, 1)
         lower = QHBoxLayout()
@@ -251,7 +255,7 @@ class ReviewSheet(QWidget):
     ) -> None:
         """Show this batch."""
         self.head.title.setText(picture.title)
-        self.head.subtitle.setText(picture.subtitle)
+        self.head.rest(picture.subtitle)
         self.curves.show_picture(picture, batch_label, over, over_label)
         self.marks.show_marks(picture.marks)
         self._stages.show_rows(list(picture.stages))

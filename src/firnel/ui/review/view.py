@@ -6,20 +6,22 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 
-from PyQt6.QtCore import QPoint, pyqtSignal
-from PyQt6.QtGui import QUndoCommand, QUndoStack
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
     QSplitter,
     QStackedWidget,
+    QToolTip,
     QWidget,
 )
 
 from firnel.core.plan import Plan
 from firnel.core.stages import MarkOrderError, check_mark_order
+from firnel.core.units import clock
 from firnel.core.vocabulary import BatchRecord, MarkKind
-from firnel.core.words import tr
+from firnel.core.words import capital, tr
 from firnel.ui.review.compare_page import ComparePage
 from firnel.ui.review.finding import NOTHING, BatchFinder
 from firnel.ui.review.ladder_page import LadderPage
@@ -27,7 +29,7 @@ from firnel.ui.review.mend_sheet import MendSheet
 from firnel.ui.review.same_page import SamePage
 from firnel.ui.review.sheet import ReviewSheet
 from firnel.ui.review.time_page import TimePage
-from firnel.ui.shared.actions import give_key
+from firnel.ui.shared.actions import action, give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import EmptyPage
 from firnel.ui.shared.parts import button
@@ -52,20 +54,12 @@ class _Overlay:
     curves: ReviewCurves
 
 
-class _Correction(QUndoCommand):
-    """One corrected set of marks."""
+@dataclass(frozen=True)
+class _Deed:
+    """What was done to the chosen batch, and what takes it back."""
 
-    def __init__(self, view: ReviewView, before: BatchRecord, after: BatchRecord, what: str) -> None:
-        super().__init__(what)
-        self._view, self._before, self._after = view, before, after
-
-    def redo(self) -> None:
-        """Write the corrected marks."""
-        self._view.write_marks(self._after)
-
-    def undo(self) -> None:
-        """Write the earlier marks again."""
-        self._view.write_marks(self._before)
+    said: str
+    back: Callable[[], None]
 
 
 class ReviewView(QWidget):
@@ -82,7 +76,7 @@ class ReviewView(QWidget):
         self._desk = desk
         self._record: BatchRecord | None = None
         self._over: _Overlay | None = None
-        self.undo_stack = QUndoStack(self)
+        self._deeds: list[_Deed] = []
         self.background = Background(self, self._say)
         self.finder = BatchFinder(desk, look, self._say)
         self.finder.chosen.connect(self.open_batch)
@@ -111,11 +105,9 @@ class ReviewView(QWidget):
         self._pin = button(tr("Lay over"), tr("Keep this batch drawn over the ones chosen next (Ctrl+L)"))
         give_key(self._pin, "lay over")
         self._pin.clicked.connect(self.lay_over)
-        undo = button(tr("Undo"), tr("Take back the last correction (Ctrl+Z)"))
-        give_key(undo, "correct undo")
-        undo.clicked.connect(self.undo_stack.undo)
-        undo.setEnabled(False)
-        self.undo_stack.canUndoChanged.connect(undo.setEnabled)
+        undo_key = QShortcut(QKeySequence(action("correct undo").keys[0]), self)
+        undo_key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        undo_key.activated.connect(self.take_back)
         again = button(tr("Plan it"), tr("A plan that wants what this batch was (Ctrl+P)"))
         give_key(again, "plan it")
         again.clicked.connect(self._on_again)
@@ -129,7 +121,6 @@ class ReviewView(QWidget):
         self.sheet.head.add(report_button(self._batch_report, self._say))
         self.sheet.head.add(self._reference)
         self.sheet.head.add(again)
-        self.sheet.head.add(undo)
         self.sheet.head.add(self._pin)
         self.sheet.marks.corrected.connect(self.correct)
         self.sheet.marks.refused.connect(self._say)
@@ -184,7 +175,8 @@ class ReviewView(QWidget):
     def _on_opened(self, read: OpenedBatch) -> None:
         sheet = read.sheet
         if self._record is None or self._record.id != sheet.record.id:
-            self.undo_stack.clear()
+            self._deeds.clear()
+            self.sheet.head.tell("")
         self._record, self.finder.shown = sheet.record, sheet.record.id
         picture = review_picture(sheet, read.machine, self._desk.settings.units)
         over = self._over if self._over is not None and self._over.key != sheet.record.id else None
@@ -221,9 +213,15 @@ class ReviewView(QWidget):
             self._reference.setChecked(False)
             self._say(tr("A reference belongs to a plan, and this batch was roasted without one."))
             return
-        chosen = self._desk.ask(reference_key, plan) != self._record.id
-        self._desk.ask(set_reference, plan, self._record.id if chosen else None)
-        self._reference.setChecked(chosen)
+        before, label = self._desk.ask(reference_key, plan), self._record.label
+        chosen = before != self._record.id
+        self._set_reference(plan, self._record.id if chosen else None)
+        like, none = tr("{} made the reference of {}.", label, plan.name), tr("{} left without a reference.", plan.name)
+        self._did(like if chosen else none, partial(self._set_reference, plan, before))
+
+    def _set_reference(self, plan: Plan, key: int | None) -> None:
+        self._desk.ask(set_reference, plan, key)
+        self._reference.setChecked(self._record is not None and key == self._record.id)
 
     def _plan_of(self, record: BatchRecord | None) -> Plan | None:
         return next((plan for plan in self._desk.ask(shelf.plans) if record is not None and plan.id == record.plan_id), None)
@@ -251,9 +249,17 @@ class ReviewView(QWidget):
 
     def leave_out(self, why: str) -> None:
         """Leave the chosen batch out of charts and fits for a reason, or count it again where that is empty."""
-        if self._record is not None and self._record.id is not None:
-            self._desk.ask(shelf.leave_out, self._record.id, why)
-            self.open_batch(self._record.id)
+        record = self._record
+        if record is None or record.id is None:
+            return
+        self._set_left_out(record.id, why)
+        out = tr("{} left out of charts and fits: {}", record.label, why.strip())
+        said = out if why else tr("{} counted again.", record.label)
+        self._did(said, partial(self._set_left_out, record.id, record.left_out))
+
+    def _set_left_out(self, key: int, why: str) -> None:
+        self._desk.ask(shelf.leave_out, key, why)
+        self.open_batch(key)
 
     @property
     def record(self) -> BatchRecord | None:
@@ -280,8 +286,10 @@ class ReviewView(QWidget):
                 return
             sheet.accept()
             self._desk.forget_model()
+            self._deeds.clear()  # what they would take back is of the batch as it was
             self.refresh()
             self.open_batch(record.id or 0)
+            self.sheet.head.tell(tr("{} mended; what stood there before is kept in its sheet.", record.label))
 
         sheet.mended.connect(lambda values: done(lambda: ask(mending.mend, record, values, who)))
         sheet.split_wanted.connect(lambda at: done(lambda: ask(mending.split, record, at, who)))
@@ -303,7 +311,9 @@ class ReviewView(QWidget):
             self.sheet.marks.put_back()
             self._say(str(error))
             return
-        self.undo_stack.push(_Correction(self, self._record, after, tr("correct {}", kind.words)))
+        before = self._record
+        self.write_marks(after)
+        self._did(_corrected(kind, before, after), partial(self.write_marks, before))
 
     def write_marks(self, record: BatchRecord) -> None:
         """Put a record's marks into the library and show them."""
@@ -313,8 +323,31 @@ class ReviewView(QWidget):
         self._record = record
         self.open_batch(record.id)
 
-    def _say(self, sentence: str) -> None:
-        from PyQt6.QtWidgets import QToolTip
+    def _did(self, said: str, back: Callable[[], None]) -> None:
+        """Something was done: told under the title, with what takes it back beside it."""
+        self._deeds.append(_Deed(said, back))
+        self.sheet.head.tell(said, self.take_back)
 
-        self.sheet.head.subtitle.setText(sentence)
-        QToolTip.showText(self.sheet.head.mapToGlobal(QPoint(20, 40)), sentence, self.sheet.head)
+    def take_back(self) -> None:
+        """Take back what was last done to the chosen batch."""
+        if not self._deeds:
+            return
+        deed = self._deeds.pop()
+        deed.back()
+        self.sheet.head.tell(tr("Taken back: {}", deed.said), self.take_back if self._deeds else None)
+
+    def _say(self, sentence: str) -> None:
+        self.sheet.head.tell(sentence)
+        if not self.sheet.head.isVisible():  # another page is in front, or there is no batch
+            QToolTip.showText(self.mapToGlobal(QPoint(20, 40)), sentence, self)
+
+
+def _corrected(kind: MarkKind, before: BatchRecord, after: BatchRecord) -> str:
+    """What a correction of a mark came to."""
+    was, now = before.mark(kind), after.mark(kind)
+    if now is None:
+        return tr("{} taken away.", capital(kind.words))
+    if kind is MarkKind.CHARGE or was is None:
+        return tr("{} set anew.", capital(kind.words))
+    since = clock(was.t - before.charge_t), clock(now.t - after.charge_t)
+    return tr("{} moved from {} to {}.", capital(kind.words), *since)

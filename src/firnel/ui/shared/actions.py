@@ -38,7 +38,7 @@ class Action:
 
 
 ROAST, EVERYWHERE, PLAN, REVIEW = tr("While roasting"), tr("Everywhere"), tr("In Plan"), tr("In Review")
-BOOKS = tr("In Green and Machines")
+BOOKS = tr("In Green, Day and Machines")
 #: So many proposed edits have a key.
 MOST_EDITS = 5
 #: The views in the order of the work.

@@ -279,16 +279,16 @@ class PageHead(QWidget):
         said.addStretch(1)
         words.addLayout(said)
         row.addLayout(words, 1)
-        self._row, self._rest, self._back = row, subtitle, None
+        self._row, self._rest, self._back, self._stays = row, subtitle, None, False
         self._told = QTimer(self)  # what stands at rest is there again after a while, where it is worth reading
         self._told.setSingleShot(True)
         self._told.timeout.connect(lambda: self.tell(""))
 
     def rest(self, sentence: str) -> None:
         """What stands there where nothing just happened, from now on."""
-        if not self._told.isActive():
-            self.subtitle.setText(sentence)
         self._rest = sentence
+        if not self._stays:
+            self.subtitle.setText(sentence)
 
     def tell(self, sentence: str, back: Callable[[], None] | None = None, for_ms: int = 0) -> None:
         """Say what just happened, with what takes it back beside it; empty: what the page is for stands there again.
@@ -299,7 +299,7 @@ class PageHead(QWidget):
         for_ms : so long; until something else is told where 0. [ms]
         """
         self.subtitle.setText(sentence or self._rest)
-        self._back = back
+        self._back, self._stays = back, bool(sentence)
         self.undo.setVisible(back is not None)
         self._told.stop()
         if for_ms:
