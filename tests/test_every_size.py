@@ -5,15 +5,18 @@ from datetime import date, timedelta
 
 import pytest
 from conftest import make_record
-from PyQt6.QtCore import QPoint, QRect, Qt
+from PyQt6.QtCore import QEvent, QPoint, QRect, Qt
+from PyQt6.QtGui import QHelpEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractScrollArea,
+    QApplication,
     QComboBox,
     QLabel,
     QLineEdit,
     QPushButton,
+    QToolTip,
     QWidget,
 )
 from test_plan_and_cue import PLAN
@@ -190,7 +193,17 @@ def test_what_opens_beside_the_views_fits_and_is_not_cut(window, qtbot, size):
 
 
 def test_a_drop_down_list_watches_for_what_it_has_no_room_for(window):
-    window.show_station("Green")
+    for name in ("Machines", "Green"):
+        window.show_station(name)
     watch = window.findChildren(WholeWords)
     assert len(watch) == 1
     assert all(box.toolTip() or box.accessibleName() for box in window.view("Green").findChildren(QComboBox))
+    line = window.view("Machines").definition._texts["between"]
+    said = []
+    for text in ("0:00 air low", 20 * "0:20 heat held; "):
+        line.setText(text)
+        here = QPoint(9, 9)
+        QApplication.sendEvent(line, QHelpEvent(QEvent.Type.ToolTip, here, line.mapToGlobal(here)))
+        said.append(QToolTip.text())
+    assert said == ["", 20 * "0:20 heat held; "], "told whole where it runs out of its line"
+    QToolTip.hideText()

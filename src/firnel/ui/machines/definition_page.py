@@ -46,7 +46,7 @@ TEXTS = (
     ("air_probe", tr("Air probe sits in")),
     ("draft_check", tr("Draft, last checked")),
     ("preheat", tr("Preheat")),
-    ("between", tr("Between batches (; parts steps)")),
+    ("between", tr("Between batches")),
     ("checks", tr("Checks before charge")),
 )
 
@@ -94,6 +94,7 @@ class DefinitionPage(QWidget):
             texts.addWidget(label(title, "soft"), row, column_at)
             texts.addWidget(field, row, column_at + 1, 1, 1 if short else 3)
             self._texts[name] = field
+        self._texts["between"].setPlaceholderText(tr("steps with a ; between them: 0:00 air low; 3:00 down to the charge"))
         column.addLayout(texts)
         self._said = label("", "warn", wrap=True)
         column.addWidget(self._said)
