@@ -15,7 +15,7 @@ from firnel.core.model.forecast import Forecaster
 from firnel.core.model.foretelling import DropRule, Interval, Marks, interval
 from firnel.core.model.learning import model_from, traits_of
 from firnel.core.model.planned import PlanCannotRunError, plan_hands, run_plan
-from firnel.core.model.replay import as_made, forecast_at, forecaster_at, held
+from firnel.core.model.replay import as_made, bean_by, forecast_at, forecaster_at, held
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.vocabulary import Control, MarkKind, Quality, Trace
 from firnel.work.desk import Desk
@@ -125,6 +125,21 @@ def test_missing_readings_and_spikes_leave_no_nan(model):
     made = early(model, replace(batch, bean=bean, air=air, air_at_charge=float("nan")))
     assert np.isfinite(made.fan).all()
     assert np.isfinite(made.first_crack.value)
+
+
+def test_a_reading_is_taken_in_with_less_of_its_noise_and_without_a_lag():
+    batch = batches_of("south")[3]
+    straight = 150.0 + 0.15 * batch.t
+    noisy = replace(batch, bean=straight + np.random.default_rng(4).normal(0.0, 0.5, batch.t.size))
+    stops = range(round(150.0 / batch.step), batch.bean.size)
+    off = np.array([bean_by(noisy, stop) - straight[stop] for stop in stops])
+    # The end of a least-squares line through n readings has (4n - 2) / (n (n + 1)) of their variance. Textbook.
+    assert np.std(off) == pytest.approx(0.5 * np.sqrt(30.0 / 72.0), rel=0.15)
+    assert abs(np.mean(off)) < 0.05, "a mean of the eight would lag by a degree"
+    early = round(60.0 / batch.step)
+    assert bean_by(noisy, early) == noisy.bean[early]
+    keyed = replace(noisy, by_hand=True)
+    assert bean_by(keyed, stops[5]) == keyed.bean[stops[5]]
 
 
 def test_the_same_seed_gives_the_same_forecast(model):

@@ -13,12 +13,14 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QPushButton,
+    QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from firnel.core.words import tr
+from firnel.ui.beginning_answers import ASKED
 from firnel.ui.machines.link_page import LinkPage
 from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.entries import FigureEntry
@@ -62,6 +64,7 @@ class BeginningView(QWidget):
         row.setSpacing(SPACE_M)
         row.addWidget(self._list())
         self._pages = QStackedWidget()
+        self._asked = iter(ASKED)
         for page in (self._machine_page(), self._link_page(), self._logs_page(), self._coffee_page(), self._batch_page()):
             self._pages.addWidget(page)
         row.addWidget(self._pages, 1)
@@ -131,8 +134,25 @@ class BeginningView(QWidget):
         column.addWidget(label(title, "title"))
         column.addWidget(label(told, "", wrap=True))
         outer.addWidget(frame)
-        outer.addStretch(1)
+        self._answer(outer)
         return page, column
+
+    def _answer(self, page: QVBoxLayout) -> None:
+        """Below a step: what is asked there, and the answers."""
+        frame, column = card(spacing=SPACE_S)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(SPACE_M)
+        grid.setVerticalSpacing(SPACE_S)
+        grid.setColumnStretch(1, 1)
+        for line, (asked, told) in enumerate(next(self._asked)):
+            grid.addWidget(label(asked, "heading"), line, 0, Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(label(told, "", wrap=True), line, 1)
+        grid.setColumnMinimumWidth(0, 170)  # as the names of the fields above
+        column.addLayout(grid)
+        page.setSpacing(0)
+        page.addSpacing(SPACE_M)
+        page.addWidget(frame)
+        page.addStretch(1)
 
     def _foot(self, go: QPushButton, *others: QPushButton) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -177,7 +197,9 @@ class BeginningView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         self.link = LinkPage(self._desk)
         self.link.kept.connect(lambda _: self.refresh())
+        self.link.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         column.addWidget(self.link)
+        self._answer(column)
         return page
 
     def _logs_page(self) -> QWidget:

@@ -8,7 +8,7 @@ from firnel.core.model.forecast import MEMBERS, TAKE_EVERY_S, Forecaster
 from firnel.core.model.foretelling import Marks
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch
-from firnel.core.model.replay import forecaster_of, near, part, stops_of
+from firnel.core.model.replay import bean_by, forecaster_of, near, part, stops_of
 
 
 class Follower:
@@ -55,7 +55,7 @@ class Follower:
         due = {min(max(round(t / batch.step), self._done), last): name for name, t in marks.items() if name not in self._told}
         for stop in sorted(stops | set(due)):
             if stop > self._done:
-                ensemble.advance(part(batch.hands, self._done, stop), near(batch.bean, stop), near(batch.air, stop))
+                ensemble.advance(part(batch.hands, self._done, stop), bean_by(batch, stop), near(batch.air, stop))
                 self._done = stop
             if stop in due:
                 (ensemble.mark_yellow if due[stop] == "yellow" else ensemble.mark_first_crack)()

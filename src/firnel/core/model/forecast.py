@@ -55,6 +55,8 @@ WANDER = {"bean": 0.10, "steel": 0.30, "power": 0.004, "uptake": 0.003}
 MARK_SPREAD = 0.7
 #: So much of the mean misfit of the last takes is carried into the forecast; before the crack it dies away over so long. [min]
 ANCHOR, ANCHOR_TAKES, STAYS_MIN = 0.9, 3, 1.0
+#: After it all of that of so many stays: it goes its own way by then, and there is little time.
+LATE_TAKES = 2
 #: Drift after the crack is less sure at other loads than fitted, by this for a whole load more or less [degC/min]; one take
 #: tells of it with this noise of the probe. [degC]
 DRIFT_BY_LOAD, DRIFT_NOISE = 1.6, 0.6
@@ -318,8 +320,8 @@ class Forecaster:
         cracked = marks.first_crack_t is not None
         if self._left_over:
             # What the members would not be pulled to is not all noise; in the short way to the drop it stays.
-            stays = np.ones_like(minutes) if cracked else np.exp(-minutes / STAYS_MIN)
-            anchor = ANCHOR * float(np.mean(self._left_over)) * stays
+            before, late = ANCHOR * float(np.mean(self._left_over)), float(np.mean(self._left_over[-LATE_TAKES:]))
+            anchor = late * np.ones_like(minutes) if cracked else before * np.exp(-minutes / STAYS_MIN)
             ahead = replace(ahead, bean=ahead.bean + anchor, bean_probe=ahead.bean_probe + anchor)
         if cracked:
             wandering = np.zeros_like(ahead.bean)

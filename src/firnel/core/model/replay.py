@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from firnel.core.model.constants import Hands, hands_of
 from firnel.core.model.forecast import FORWARD_STEP, MEMBERS, TAKE_EVERY_S, Forecaster
 from firnel.core.model.foretelling import DropRule, Forecast, Marks
+from firnel.core.model.identification import EARLY_S
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.probe_shift import USUAL_C
@@ -20,6 +21,8 @@ from firnel.core.vocabulary import Control, FloatArray, Machine
 HORIZON_S = 900.0
 #: The readings of so long before the drop tell what was read at it. [s]
 ENDING_S = 12.5
+#: A bean reading is taken in as the end of a line through those of so long before it, where there are enough. [s]
+LINE_S, FEWEST = 14.0, 4
 
 
 def forecaster_at(
@@ -42,7 +45,7 @@ def forecasters_at(
         waiting = [(when, tell) for when, tell in waiting if when > at]
         for stop in sorted(stops_of(batch, done, last) | {stop for stop, _ in due}):
             if stop > done:
-                ensemble.advance(part(batch.hands, done, stop), near(batch.bean, stop), near(batch.air, stop))
+                ensemble.advance(part(batch.hands, done, stop), bean_by(batch, stop), near(batch.air, stop))
                 done = stop
             for _, tell in (entry for entry in due if entry[0] == stop):
                 tell()
@@ -123,6 +126,22 @@ def read_at_drop(batch: LoggedBatch) -> float:
     if last.sum() < 3:
         return float(batch.bean[last][-1]) if last.any() else float("nan")
     return float(np.polynomial.Polynomial.fit(before[last], batch.bean[last], 1)(0.0))
+
+
+def bean_by(batch: LoggedBatch, index: int) -> float:
+    """What the bean probe reads at a moment, as told by what is behind it; NaN where nothing was read. [degC]
+
+    One reading has the thermometer's noise and steps; the end of a line has half of it, and no lag. While the load falls in
+    the curve is too bent for a line, and one keyed in by hand stands for itself.
+    """
+    here, count = near(batch.bean, index), round(LINE_S / batch.step)
+    if batch.by_hand or not np.isfinite(here) or (index - count) * batch.step < EARLY_S:
+        return here
+    read = batch.bean[index - count : index + 1]
+    known = np.isfinite(read)
+    if known.sum() < FEWEST:
+        return here
+    return float(np.polynomial.Polynomial.fit(np.arange(-count, 1)[known], read[known], 1)(0.0))
 
 
 def near(column: FloatArray, index: int) -> float:
