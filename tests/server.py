@@ -72,10 +72,10 @@ class Server:
         with psycopg.connect(f"host={self.folder} user={USER} dbname={database}", autocommit=True) as connection:
             connection.execute(statement.encode())
 
-    def new_database(self) -> str:
-        """The name of a database in which nothing stands yet."""
+    def new_database(self, pattern: str = "template1") -> str:
+        """The name of a database in which nothing stands yet, or what stands in another one that nobody has open."""
         name = f"t{uuid4().hex[:12]}"
-        self.do(f"CREATE DATABASE {name}")
+        self.do(f"CREATE DATABASE {name} TEMPLATE {pattern}")
         return name
 
 
