@@ -36,6 +36,7 @@ from firnel.work.bench import cupping
 from firnel.work.bench.mixes import keep_reference, mix_of, on_offer, with_references
 from firnel.work.day import orders as shop
 from firnel.work.day import queue
+from firnel.work.day.behind import sold
 from firnel.work.day.day_report import day_document, day_report
 from firnel.work.day.house_day import Chosen, HouseDay, chosen_for, house_day, keep_chosen, keep_house_day
 from firnel.work.day.labels import label_the_day, tick_off
@@ -838,6 +839,11 @@ def test_a_coffee_is_made_in_the_window_and_a_blend_of_99_per_cent_is_not_kept(p
     coffees._on_keep()
     assert "Third is kept" in coffees.said.text()
     assert [part.share for part in next(one for one in shop.coffees(library) if one.name == "Third").components] == [0.6, 0.4]
+    third = Order("Third", 2.5, TODAY + timedelta(days=2))
+    library.order_book.add_orders([third, replace(third, kg=1.0)], datetime(2026, 12, 1, tzinfo=UTC))
+    (stands,) = (one for one in sold(library, TODAY) if one.coffee.name == "Third")
+    assert (stands.shelf_kg, stands.ordered_kg) == (0.0, 3.5)
+    assert sum(one.shelf_kg for one in sold(library, TODAY)) == sum(one.kg for one in on_shelf(library, TODAY) if one.coffees)
 
 
 def test_the_houses_day_is_changed_in_a_sheet_that_refuses_nonsense(page):

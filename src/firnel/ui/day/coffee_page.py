@@ -16,7 +16,7 @@ from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, empty, label, rename
 from firnel.work.bench.mixes import keep_reference, mix_of, mix_words
 from firnel.work.day import orders as shop
-from firnel.work.day.behind import Behind, behind, mixed_after
+from firnel.work.day.behind import Behind, Sold, behind, mixed_after, sold
 from firnel.work.day.lists import without_origin
 from firnel.work.day.orders import Blending, Coffee, Component, Level
 from firnel.work.day.succession import Succeeded, let_follow
@@ -34,9 +34,9 @@ class CoffeePage(ListPage):
             desk,
             tr("Coffees"),
             tr("What is sold, and what it is made of"),
-            (tr("Coffee"), tr("Level"), "+Of"),
+            (tr("Coffee"), tr("Level"), "+Of", "#Shelf", "#Ordered"),
             tr("Nothing is sold yet. A coffee is one lot or a blend, at a plan for each machine: add the first one."),
-            sheet_width=470,
+            sheet_width=440,
         )
         self._coffee = Coffee("", (Component(""),))
         self._follows: tuple[tuple[str, str], ...] = ()
@@ -123,26 +123,23 @@ class CoffeePage(ListPage):
         self.background = Background(self, partial(self.say, wrong=True))
         column.addStretch(1)
 
-    def question(self) -> Callable[[], list[Coffee]]:
-        """What reads the coffees."""
-        return partial(self._desk.ask, shop.coffees)
+    def question(self) -> Callable[[], list[Sold]]:
+        """What reads the coffees, the shelf and what is ordered."""
+        return partial(self._desk.ask, sold, self._desk.clock.wall().astimezone().date())
 
-    def show_read(self, read: list[Coffee]) -> None:
+    def show_read(self, read: list[Sold]) -> None:
         """Fill the list."""
-        self.show_rows(
-            [
-                (
-                    (
-                        coffee.name,
-                        tr(coffee.level.value),
-                        _made_of(coffee),
-                    ),
-                    coffee,
-                )
-                for coffee in read
-            ]
-        )
+        self.show_rows([(self._cells(one), one.coffee) for one in read])
         self.sheet.show()
+
+    def _cells(self, one: Sold) -> tuple[str | tuple[str, float], ...]:
+        units = self._desk.settings.units
+        return (
+            one.coffee.name,
+            tr(one.coffee.level.value),
+            _made_of(one.coffee),
+            *((units.text(kg, "kg", 0) if kg else "–", kg) for kg in (one.shelf_kg, one.ordered_kg)),
+        )
 
     def choice_question(self, key: Coffee) -> Callable[[], Behind]:
         """What reads all that stands behind a coffee."""
@@ -173,7 +170,7 @@ class CoffeePage(ListPage):
                 (part.lot or "–", price, units.text(part.on_hand_kg, "kg", 0), units.text(part.makes_kg, "kg", 0), score)
             )
         whole = "–" if facts.green_per_kg is None else tr("{:.2f}/kg", facts.green_per_kg)
-        rows.append((tr("*in each roasted kg"), whole, "", units.text(facts.makes_kg, "kg", 0), ""))
+        rows.append((tr("*per roasted kg"), whole, "", units.text(facts.makes_kg, "kg", 0), ""))
         self.facts.show_rows(rows)
         self.swaps.setText("\n".join(facts.said))
         self.reference.setVisible(mixed_after(coffee))

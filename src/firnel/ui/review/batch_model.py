@@ -21,6 +21,8 @@ from firnel.work.review.records import BatchFilter, BatchLine, PageEnd
 from firnel.work.settings import Settings
 
 PAGE = 200
+#: Figures stand right, under their heading.
+FIGURES = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
 #: Small curves by batch; and a page of the list with those of its batches.
 Courses = dict[int, tuple[tuple[float, float], ...]]
 FoundPage = tuple[list[BatchLine], Courses]
@@ -182,6 +184,8 @@ class BatchModel(QAbstractTableModel):
         """Headings."""
         if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             return tr(self.columns[section].heading)
+        if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.TextAlignmentRole:
+            return FIGURES if self.columns[section].figure else None
         return None
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -196,5 +200,5 @@ class BatchModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.FontRole and self.columns[index.column()].figure:
             return self._font
         if role == Qt.ItemDataRole.TextAlignmentRole and self.columns[index.column()].figure:
-            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            return FIGURES
         return None

@@ -142,6 +142,10 @@ class ListPage(QWidget):
         """The rows behind the table: sorted, searched, chosen."""
         self._model = QStandardItemModel(0, len(self._columns), self)
         self._model.setHorizontalHeaderLabels([tr(name[1:] if name[:1] in "#~" else name) for name in self._columns])
+        for place, name in enumerate(self._columns):
+            heading = self._model.horizontalHeaderItem(place)
+            if name.startswith("#") and heading is not None:  # over its figures
+                heading.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self._proxy = SortedRows(self)
         self._proxy.setSourceModel(self._model)
         self._proxy.setFilterKeyColumn(-1)

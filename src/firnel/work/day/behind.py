@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date
 
 from firnel.core.day.coffee import Blending, Coffee
 from firnel.core.plan import Plan
 from firnel.store.library import Library
 from firnel.work.bench.mixes import mix_words, reference_of
-from firnel.work.day.shelf_stock import BlendFacts, blend_facts
+from firnel.work.day.orders import coffees, open_orders
+from firnel.work.day.shelf_stock import BlendFacts, blend_facts, on_shelf
 from firnel.work.day.succession import followers
 
 
@@ -22,6 +24,28 @@ class Behind:
     follows: tuple[tuple[str, str], ...]
     lots: tuple[str, ...]
     plans: tuple[Plan, ...]
+
+
+@dataclass(frozen=True)
+class Sold:
+    """A coffee, what of it is on the shelf, and what is ordered. [kg]"""
+
+    coffee: Coffee
+    shelf_kg: float
+    ordered_kg: float
+
+
+def sold(library: Library, today: date) -> list[Sold]:
+    """All coffees as they stand; what is on the shelf counts for the first coffee that it can be."""
+    there, orders = on_shelf(library, today), open_orders(library)
+    return [
+        Sold(
+            coffee,
+            sum(one.kg for one in there if one.coffees[:1] == (coffee.name,)),
+            sum(order.kg for order in orders if order.coffee == coffee.name),
+        )
+        for coffee in coffees(library)
+    ]
 
 
 def mixed_after(coffee: Coffee) -> bool:
