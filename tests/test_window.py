@@ -234,6 +234,13 @@ def test_a_batch_is_found_its_mark_corrected_and_the_correction_undone(qtbot, op
     review.background.wait()
     QApplication.processEvents()
     assert review.sheet.head.undo.isVisible(), "and stays when the sheet is drawn anew"
+    review.tabs.choose(1)
+    qtbot.keyClick(review.table, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert library.batch(key).mark(MarkKind.YELLOW).t == 360.0, "what cannot be seen is not taken back"
+    review.tabs.choose(0)
+    review.leave_out("burnt")
+    qtbot.keyClick(review.table, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert library.batch(key).left_out == ""
     qtbot.keyClick(review.table, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert library.batch(key).mark(MarkKind.YELLOW).t == 340.0
     review.background.wait()

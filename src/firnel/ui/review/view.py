@@ -107,7 +107,7 @@ class ReviewView(QWidget):
         self._pin.clicked.connect(self.lay_over)
         undo_key = QShortcut(QKeySequence(action("correct undo").keys[0]), self)
         undo_key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        undo_key.activated.connect(self.take_back)
+        undo_key.activated.connect(self._on_undo_key)
         again = button(tr("Plan it"), tr("A plan that wants what this batch was (Ctrl+P)"))
         give_key(again, "plan it")
         again.clicked.connect(self._on_again)
@@ -332,9 +332,14 @@ class ReviewView(QWidget):
         """Take back what was last done to the chosen batch."""
         if not self._deeds:
             return
-        deed = self._deeds.pop()
+        deed = self._deeds[-1]
         deed.back()
+        self._deeds.pop()  # not before: the library may have refused it
         self.sheet.head.tell(tr("Taken back: {}", deed.said), self.take_back if self._deeds else None)
+
+    def _on_undo_key(self) -> None:
+        if self.sheet.isVisible():  # nothing is taken back that cannot be seen
+            self.take_back()
 
     def _say(self, sentence: str) -> None:
         self.sheet.head.tell(sentence)
