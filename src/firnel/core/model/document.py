@@ -100,7 +100,7 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
 
 
 def _drift_from_document(document: Mapping[str, Any]) -> Drift:
-    by_range = {name: tuple(document.get(name, getattr(Drift, name))) for name in ("rates", "since")}
+    by_range = {name: tuple(document.get(name, getattr(Drift, name))) for name in ("rates", "since", "soon")}
     return Drift(**{**document, **by_range})
 
 

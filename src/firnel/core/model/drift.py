@@ -31,6 +31,9 @@ RANGE_SD = 0.5
 #: The ranges of time since first crack in which development is looked at; what is likely of one to go otherwise than the
 #: whole, and how much of one a batch must last to tell of it. [s], [degC/min], [s]
 SINCE_S, SINCE_SD, LASTS_S = (0.0, 20.0, 40.0, 60.0, 90.0, 150.0), 1.0, 15.0
+#: So long before a drop it is looked at how much otherwise it came than was said then; what is likely of that, and of a
+#: single batch. What is known of it begins so long before the drop. [s], [degC], [s]
+SOON_S, SOON_SD, SOON_FROM_S = (12.0, 20.0, 30.0, 45.0), 0.5, 75.0
 
 
 @dataclass(frozen=True)
@@ -38,7 +41,8 @@ class Drift:
     """Drift of the bean probe away from the model: spread before first crack, mean and spread after it [degC/min].
 
     ``rates`` is the mean of it in each of `RANGES_C`. [degC/min] ``since`` is by how much more it is than the mean after first
-    crack in each of `SINCE_S`: steam takes heat for a minute, then the rate flicks up. [degC/min]
+    crack in each of `SINCE_S`: steam takes heat for a minute, then the rate flicks up. [degC/min] ``soon`` is by how much more
+    the probe comes to in so many seconds of development (`SOON_S`) than the members say that follow it. [degC]
     """
 
     before_sd: float = USUAL_SD
@@ -46,6 +50,11 @@ class Drift:
     after_sd: float = USUAL_SD
     rates: tuple[float, ...] = (0.0,) * (len(RANGES_C) - 1)
     since: tuple[float, ...] = (0.0,) * (len(SINCE_S) - 1)
+    soon: tuple[float, ...] = (0.0,) * len(SOON_S)
+
+    def shortly(self, ahead: FloatArray) -> FloatArray:
+        """What is added to the probe so many seconds ahead, any shape, once it has cracked. [degC]"""
+        return np.interp(ahead, (0.0, *SOON_S, SOON_FROM_S), (0.0, *self.soon, 0.0))
 
     def after(self, seconds: FloatArray) -> FloatArray:
         """What is known of it comes to in so many seconds since first crack, any shape. [degC]"""
@@ -88,6 +97,18 @@ def learn_drift(made: Sequence[tuple[LoggedBatch, Simulated]]) -> Drift:
     by_range = tuple(shrunk(column, RANGE_SD, RANGE_SD) for column in zip(*rates, strict=True)) or Drift.rates
     since = tuple(shrunk(column, SINCE_SD, SINCE_SD) for column in zip(*beside, strict=True)) or Drift.since
     return Drift(_spread(before, _mean(np.array(before))), mean, _spread(after, mean), by_range, since)
+
+
+def learn_soon(drift: Drift, late: Sequence[Sequence[float]], told_rate: float) -> Drift:
+    """The drift with what drops came otherwise than was said at `SOON_S` before them, one row for each batch. [degC]
+
+    Parameters
+    ----------
+    told_rate : what was added to the mean drift since then: it makes up for some of it. [degC/min]
+    """
+    columns = zip(*late, strict=True) if late else ((),) * len(SOON_S)
+    soon = (shrunk(column, SOON_SD, SOON_SD) - told_rate * ahead / 60.0 for column, ahead in zip(columns, SOON_S, strict=True))
+    return replace(drift, soon=tuple(soon)) if late else drift
 
 
 def _beside(since: FloatArray, off: FloatArray, end: float, mean: float) -> list[float]:

@@ -335,6 +335,8 @@ class Forecaster:
         drifting = self._drift_otherwise() * np.clip(cracking - begun, 0.0, None) / 60.0 + self._drift.after(cracking)
         if self._cracked_t is None:  # else the members follow the readings without it
             drifting -= self._drift.after(begun)
+        else:
+            drifting += self._drift.shortly(60.0 * minutes)
         ahead = replace(ahead, bean=bean, bean_probe=ahead.bean_probe + wandering + drifting)
         seen = marks.yellow_t is not None
         yellow = np.full(self.members, marks.yellow_t) if seen else crossing(ahead.t, bean, self._yellow_c)

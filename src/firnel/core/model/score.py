@@ -11,7 +11,7 @@ from operator import itemgetter
 
 import numpy as np
 
-from firnel.core.model.drift import Drift, shrunk
+from firnel.core.model.drift import SOON_S, Drift, learn_soon, shrunk
 from firnel.core.model.foretelling import DropRule, Interval
 from firnel.core.model.identification import modelled, steel_at_charge, steel_from_idling, steel_from_roast
 from firnel.core.model.learning import MachineModel, level_samples
@@ -48,6 +48,7 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
     """
     without = model.fitted.without
     told: list[Foretold] = []
+    late: list[list[float]] = []  # how much otherwise drops came than was said shortly before
     strange: list[Foretold] = []  # first cracks as they would be told of a lot that is new to the machine
     samples = level_samples(model.fitted, batches)
     latest = [batch for batch in batches if batch.label in without][-LATEST:]
@@ -60,6 +61,8 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
             yellow=model.yellow.without(batch.label), crack=model.crack.without(batch.label),
         )  # fmt: skip
         try:
+            errors = _said_late(blind, batch)
+            late += [errors] if errors is not None else []
             told += [*foretold(blind, batch), *_level_foretold(blind, batch, others), *_steel_foretold(blind, batch)]
             if any(traits.lot == batch.lot for traits in blind.crack.traits):
                 strange += foretold(_stranger_to(blind, batch.lot), batch, CRACKS)
@@ -67,6 +70,7 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
             continue
 
     drift, told = _landed_otherwise(model.drift, told, latest)
+    drift = learn_soon(drift, late, drift.after_mean - model.drift.after_mean)
 
     def of(*kinds: Statement, usual: float = USUAL, widest: float = WIDEST) -> float:
         return stretch([(one.off, one.half) for one in told if one.statement in kinds], usual, widest)
@@ -152,6 +156,18 @@ def foretold(model: MachineModel, batch: LoggedBatch, kinds: Collection[Statemen
             low, middle, high = (float(np.interp(at + AFTER_MOVE_S, said.fan_t, curve)) for curve in said.fan)
             note(statement, Interval(middle, low, high), near(batch.bean, round((at + AFTER_MOVE_S) / batch.step)))
     return found
+
+
+def _said_late(model: MachineModel, batch: LoggedBatch) -> list[float] | None:
+    """By how much the drop came otherwise than a model says shortly before it; None where that cannot be asked. [degC]"""
+    crack, drop, landed = batch.first_crack_t, batch.drop_t, read_at_drop(batch)
+    if batch.by_hand or crack is None or drop is None or drop - crack < SOON_S[-1] or not np.isfinite(landed):
+        return None
+    times, rule = [drop - ahead for ahead in reversed(SOON_S)], DropRule(development_s=drop - crack)
+    ensembles = forecasters_at(model, batch, times, np.random.default_rng(SEED), MEMBERS)
+    told = (one.forecast(as_made(batch, at), rule, marks_by(batch, at)) for at, one in zip(times, ensembles, strict=True))
+    found = [landed - said.drop_c.value if said.drop_c is not None else np.nan for said in told]
+    return found[::-1]
 
 
 def largest_move(batch: LoggedBatch) -> float | None:
