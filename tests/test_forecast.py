@@ -10,6 +10,7 @@ from test_plan_and_cue import PLAN
 
 from firnel.core.curve_forecast import curve_forecast
 from firnel.core.model.document import model_to_document
+from firnel.core.model.drift import Drift, learn_soon
 from firnel.core.model.fitting import identify
 from firnel.core.model.forecast import Forecaster
 from firnel.core.model.foretelling import DropRule, Interval, Marks, interval
@@ -90,6 +91,23 @@ def test_after_first_crack_only_development_counts(model):
     assert made.development_s.value == pytest.approx(100.0)
     assert made.drop_c.low < made.drop_c.value < made.drop_c.high
     assert made.cloud.shape == (2, 200)
+
+
+def test_what_comes_between_the_last_word_and_the_drop_is_learned_and_said_only_shortly_before(model):
+    batch = batches_of("south")[8]
+    drop, crack = batch.drop_t, batch.first_crack_t
+    plain = replace(model, drift=replace(model.drift, soon=Drift.soon))
+    hot = replace(model, drift=learn_soon(plain.drift, 6 * [[0.5, 0.5, 0.5, 0.5]], 0.0))
+    assert hot.drift.soon == pytest.approx(4 * [0.5], abs=0.1)
+    assert learn_soon(plain.drift, 6 * [[0.5, 0.5, 0.5, 0.5]], 0.6).soon[3] == pytest.approx(hot.drift.soon[3] - 0.45)
+
+    def said(which, ahead):
+        rule, rng = DropRule(development_s=drop - crack), np.random.default_rng(2)
+        return forecast_at(which, batch, drop - ahead, as_made(batch, drop - ahead, 120.0), rule, rng).drop_c.value
+
+    assert said(hot, 20.0) - said(plain, 20.0) == pytest.approx(hot.drift.soon[1], abs=0.05)
+    assert drop - crack > 76.0
+    assert said(hot, 76.0) == pytest.approx(said(plain, 76.0), abs=0.05)
 
 
 def test_a_drop_that_is_overdue_can_only_come_now(model):
