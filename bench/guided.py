@@ -142,7 +142,7 @@ def drawn_runs(name: str) -> list[tuple[Came, Came, Came]]:
             (
                 by_the_plan(exact, one.load),
                 by_the_clock(blind, one.solved, one.load),
-                _led(led, one, model, f"missed {', '.join(one.solved.not_met) or 'nothing'}"),
+                _led(led, one, model),
             )
         )
     return pairs
@@ -160,7 +160,7 @@ def house_runs(name: str) -> list[list[Came]]:
         rounds.append([])
         for one in list(asked_of(drawn, model, batches, usual)):
             hand = HouseHand(drawn, one.solved.plan, one.seed + 10 * time, one.steel_by, False)
-            rounds[-1].append(_led(hand, one, model, "" if time == 0 else f"time {time + 1}"))
+            rounds[-1].append(_led(hand, one, model))
             came = Roasted(hand.rows, list(hand.marks.values()), hand.moves)
             label = f"guided-{time}-{one.seed}"
             record = record_of(drawn, came, one.lot.name, one.load.mass_kg, label, hand.roaster.room_c)
@@ -171,9 +171,9 @@ def house_runs(name: str) -> list[list[Came]]:
     return rounds
 
 
-def _led(hand: Hand, one: Asked, model: MachineModel, first: str) -> Came:
+def _led(hand: Hand, one: Asked, model: MachineModel) -> Came:
     led = guided(hand, one.solved, one.load, one.lot, model, one.load.mass_kg)
-    return replace(led, said=[first, *led.said])
+    return replace(led, said=[f"missed {', '.join(one.solved.not_met) or 'nothing'}", *led.said])
 
 
 def landed(came: Sequence[Came], seconds: float, kelvin: float) -> float:

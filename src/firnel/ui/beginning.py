@@ -64,7 +64,6 @@ class BeginningView(QWidget):
         row.setSpacing(SPACE_M)
         row.addWidget(self._list())
         self._pages = QStackedWidget()
-        self._asked = iter(ASKED)
         for page in (self._machine_page(), self._link_page(), self._logs_page(), self._coffee_page(), self._batch_page()):
             self._pages.addWidget(page)
         row.addWidget(self._pages, 1)
@@ -126,7 +125,7 @@ class BeginningView(QWidget):
     def _first(self) -> tuple[QWidget, ...]:
         return (self.name, self.link.connect_button, self.none, self.coffee, self.prepare)
 
-    def _page(self, title: str, told: str) -> tuple[QWidget, QVBoxLayout]:
+    def _page(self, name: str, title: str, told: str) -> tuple[QWidget, QVBoxLayout]:
         page = QWidget()
         outer = QVBoxLayout(page)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -134,17 +133,17 @@ class BeginningView(QWidget):
         column.addWidget(label(title, "title"))
         column.addWidget(label(told, "", wrap=True))
         outer.addWidget(frame)
-        self._answer(outer)
+        self._answer(outer, name)
         return page, column
 
-    def _answer(self, page: QVBoxLayout) -> None:
+    def _answer(self, page: QVBoxLayout, name: str) -> None:
         """Below a step: what is asked there, and the answers."""
         frame, column = card(spacing=SPACE_S)
         grid = QGridLayout()
         grid.setHorizontalSpacing(SPACE_M)
         grid.setVerticalSpacing(SPACE_S)
         grid.setColumnStretch(1, 1)
-        for line, (asked, told) in enumerate(next(self._asked)):
+        for line, (asked, told) in enumerate(ASKED[name]):
             grid.addWidget(label(asked, "heading"), line, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(label(told, "", wrap=True), line, 1)
         grid.setColumnMinimumWidth(0, 170)  # as the names of the fields above
@@ -164,6 +163,7 @@ class BeginningView(QWidget):
 
     def _machine_page(self) -> QWidget:
         page, column = self._page(
+            "machine",
             tr("Your machine"),
             tr("Its scales are set as they usually are and can be changed later, control by control, under Machines."),
         )
@@ -199,11 +199,12 @@ class BeginningView(QWidget):
         self.link.kept.connect(lambda _: self.refresh())
         self.link.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         column.addWidget(self.link)
-        self._answer(column)
+        self._answer(column, "link")
         return page
 
     def _logs_page(self) -> QWidget:
         page, column = self._page(
+            "logs",
             tr("Old logs"),
             tr(
                 "Logs of this machine, from any logger that writes tables, teach Firnel what it is like before the first "
@@ -219,7 +220,9 @@ class BeginningView(QWidget):
 
     def _coffee_page(self) -> QWidget:
         page, column = self._page(
-            tr("Your first coffee"), tr("Density, moisture and all else of it can be measured and written down under Green.")
+            "coffee",
+            tr("Your first coffee"),
+            tr("Density, moisture and all else of it can be measured and written down under Green."),
         )
         self.coffee, self.origin, self.process = QLineEdit(), QLineEdit(), QComboBox()
         self.on_hand = FigureEntry(tr("Kilograms in the store"))
@@ -248,6 +251,7 @@ class BeginningView(QWidget):
 
     def _batch_page(self) -> QWidget:
         page, column = self._page(
+            "batch",
             tr("Your first batch"),
             tr(
                 "Heat the drum as its maker says until the bean probe stands steady, then charge with Space. Firnel keeps the "

@@ -2,8 +2,8 @@
 
 from firnel.core.words import tr
 
-ASKED = (
-    (
+ASKED = {
+    "machine": (
         (
             tr("Which load?"),
             tr("What it roasts well, not what its maker states: usually about three quarters of that."),
@@ -17,7 +17,7 @@ ASKED = (
             tr("No. Firnel reads and advises; no burner, fan or drum is ever set from here."),
         ),
     ),
-    (
+    "link": (
         (
             tr("Where host and port stand"),
             tr(
@@ -38,7 +38,7 @@ ASKED = (
             tr("The simulated one roasts like any other, and nothing gets hot."),
         ),
     ),
-    (
+    "logs": (
         (
             tr("What can be read"),
             tr(
@@ -58,7 +58,7 @@ ASKED = (
             ),
         ),
     ),
-    (
+    "coffee": (
         (
             tr("What it is for"),
             tr("Each lot cracks at its own temperature. Firnel learns it from every batch of the lot."),
@@ -72,7 +72,7 @@ ASKED = (
             tr("Write down its first part; blends are put together under Day."),
         ),
     ),
-    (
+    "batch": (
         (
             tr("The keys"),
             tr("Space marks what is due: charge, yellow, first crack, drop. Z takes the last one back, W weighs, ? tells all."),
@@ -86,4 +86,4 @@ ASKED = (
             tr("Look at the drum, the chaff collector and the way to the door; have the cooling tray empty."),
         ),
     ),
-)
+}

@@ -32,8 +32,9 @@ RANGE_SD = 0.5
 #: whole, and how much of one a batch must last to tell of it. [s], [degC/min], [s]
 SINCE_S, SINCE_SD, LASTS_S = (0.0, 20.0, 40.0, 60.0, 90.0, 150.0), 1.0, 15.0
 #: So long before a drop it is looked at how much otherwise it came than was said then; what is likely of that, and of a
-#: single batch. What is known of it begins so long before the drop. [s], [degC], [s]
-SOON_S, SOON_SD, SOON_FROM_S = (12.0, 20.0, 30.0, 45.0), 0.5, 75.0
+#: single batch. Further ahead than the last of these it is nought: what is said at first crack is put right as a whole.
+#: [s], [degC], [s]
+SOON_S, SOON_SD, SOON_FROM_S = (12.0, 20.0, 30.0, 45.0), 0.5, 60.0
 
 
 @dataclass(frozen=True)
@@ -106,9 +107,10 @@ def learn_soon(drift: Drift, late: Sequence[Sequence[float]], told_rate: float) 
     ----------
     told_rate : what was added to the mean drift since then: it makes up for some of it. [degC/min]
     """
-    columns = zip(*late, strict=True) if late else ((),) * len(SOON_S)
-    soon = (shrunk(column, SOON_SD, SOON_SD) - told_rate * ahead / 60.0 for column, ahead in zip(columns, SOON_S, strict=True))
-    return replace(drift, soon=tuple(soon)) if late else drift
+    if not late:
+        return drift
+    means = (shrunk(column, SOON_SD, SOON_SD) for column in zip(*late, strict=True))
+    return replace(drift, soon=tuple(mean - told_rate * ahead / 60.0 for mean, ahead in zip(means, SOON_S, strict=True)))
 
 
 def _beside(since: FloatArray, off: FloatArray, end: float, mean: float) -> list[float]:

@@ -61,8 +61,7 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
             yellow=model.yellow.without(batch.label), crack=model.crack.without(batch.label),
         )  # fmt: skip
         try:
-            errors = _said_late(blind, batch)
-            late += [errors] if errors is not None else []
+            late += _said_late(blind, batch)
             told += [*foretold(blind, batch), *_level_foretold(blind, batch, others), *_steel_foretold(blind, batch)]
             if any(traits.lot == batch.lot for traits in blind.crack.traits):
                 strange += foretold(_stranger_to(blind, batch.lot), batch, CRACKS)
@@ -158,16 +157,16 @@ def foretold(model: MachineModel, batch: LoggedBatch, kinds: Collection[Statemen
     return found
 
 
-def _said_late(model: MachineModel, batch: LoggedBatch) -> list[float] | None:
-    """By how much the drop came otherwise than a model says shortly before it; None where that cannot be asked. [degC]"""
+def _said_late(model: MachineModel, batch: LoggedBatch) -> list[list[float]]:
+    """By how much the drop came otherwise than a model says shortly before it, in a row; none where nobody can ask. [degC]"""
     crack, drop, landed = batch.first_crack_t, batch.drop_t, read_at_drop(batch)
     if batch.by_hand or crack is None or drop is None or drop - crack < SOON_S[-1] or not np.isfinite(landed):
-        return None
+        return []
     times, rule = [drop - ahead for ahead in reversed(SOON_S)], DropRule(development_s=drop - crack)
     ensembles = forecasters_at(model, batch, times, np.random.default_rng(SEED), MEMBERS)
     told = (one.forecast(as_made(batch, at), rule, marks_by(batch, at)) for at, one in zip(times, ensembles, strict=True))
     found = [landed - said.drop_c.value if said.drop_c is not None else np.nan for said in told]
-    return found[::-1]
+    return [found[::-1]]
 
 
 def largest_move(batch: LoggedBatch) -> float | None:
