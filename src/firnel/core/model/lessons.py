@@ -118,12 +118,7 @@ def _learn(
     the wrong time), they are left out.
     """
     further = [batch for batch in batches if batch.label not in known]
-    old = [batch for batch in batches if batch.label in known]
-    doubted = len(old) >= FEWEST_TO_JUDGE - 1 and 0 < len(further) <= len(old) / 2
-    # The newest is never held out: it is what is to be learned from.
-    pool = old if doubted else batches[:-1]
-    judged = len(batches) >= FEWEST_TO_JUDGE
-    held_out = [batch for index, batch in enumerate(pool) if judged and index % HOLD_OUT_EVERY == HOLD_OUT_EVERY - 2]
+    doubted, held_out = _judges(batches, further)
 
     def part(begin: float, end: float) -> Callable[[int], bool] | None:
         if progress is None:
@@ -162,15 +157,35 @@ def _learn(
     taught = tuple(batch.label for batch in further)
     if first is None:
         return Lesson(model, taught)
+    left_out = tuple(batch.label for batch in refused)
+    return Lesson(_judged(model, first, held_out, left_out), taught, left_out, before, after)
+
+
+def _judges(batches: Sequence[LoggedBatch], further: Sequence[LoggedBatch]) -> tuple[bool, list[LoggedBatch]]:
+    """Whether the further batches are to be doubted, and the batches held out to judge by: none where there are too few."""
+    new = {batch.label for batch in further}
+    old = [batch for batch in batches if batch.label not in new]
+    doubted = len(old) >= FEWEST_TO_JUDGE - 1 and 0 < len(further) <= len(old) / 2
+    if len(batches) < FEWEST_TO_JUDGE:
+        return doubted, []
+    # The newest is never held out: it is what is to be learned from.
+    pool = old if doubted else batches[:-1]
+    return doubted, [batch for index, batch in enumerate(pool) if index % HOLD_OUT_EVERY == HOLD_OUT_EVERY - 2]
+
+
+def _judged(
+    model: MachineModel, first: MachineModel, held_out: Sequence[LoggedBatch], refused: tuple[str, ...]
+) -> MachineModel:
+    """The model with what it was worth on batches that ``first`` had not seen."""
     late = [error for batch in held_out if (error := crack_error(first, batch)) is not None]
     report = replace(
         model.report,
         held_out=tuple(batch.label for batch in held_out),
         held_out_rms_bean_c=_off(first, held_out),
         held_out_crack_s=float(np.median(np.abs(late))) if late else None,
+        refused=refused,
     )
-    left_out = tuple(batch.label for batch in refused)
-    return Lesson(replace(model, report=replace(report, refused=left_out)), taught, left_out, before, after)
+    return replace(model, report=report)
 
 
 def _off(model: MachineModel, batches: Sequence[LoggedBatch]) -> float:

@@ -11,7 +11,7 @@ import numpy as np
 from firnel.core.green.blended import BlendedLot
 from firnel.core.model.constants import Hands, hands_of
 from firnel.core.model.simulation import STEP
-from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, MarkKind, Quality, Role
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, Mark, MarkKind, Quality, Role
 from firnel.core.words import tr
 
 #: A gap in the readings longer than this stays a gap on the grid. [s]
@@ -100,40 +100,20 @@ def logged_batch(
     ------
     UnusableLogError : if there is no charge, no load, no bean probe, or too little of the roast.
     """
-    charge, drop = record.mark(MarkKind.CHARGE), record.mark(MarkKind.DROP)
-    if charge is None:
-        raise UnusableLogError(tr("batch {} has no charge mark.", record.label))
-    if not record.load_kg or record.load_kg <= 0:
-        raise UnusableLogError(tr("batch {} has no load: how much was charged?", record.label))
-    if record.load_kg > 1.6 * machine.stated_load_kg:
-        raise UnusableLogError(
-            tr(
-                "batch {} charged {:g} kg, more than {} can hold: another machine's log?",
-                record.label,
-                record.load_kg,
-                machine.name,
-            )
-        )
+    (charge, load_kg), drop = _charged(record, machine), record.mark(MarkKind.DROP)
     trace = record.trace
     end = drop.t if drop else (float(trace.t[-1]) if trace.t.size else charge.t)
     by_hand = bool(np.any(trace.quality & int(Quality.HAND)))
     if until is not None:
         end = until if by_hand and drop is None else min(end, until)
-    if until is None and end - charge.t < SHORTEST_S:
+    elif end - charge.t < SHORTEST_S:
         raise UnusableLogError(
             tr("batch {} lasts {:.0f} s from charge: too short to learn from.", record.label, end - charge.t)
         )
     grid = np.arange(charge.t, end + 1e-6, STEP)
     good = (trace.quality & UNUSABLE) == 0
-    onto = _nearest if by_hand else _on_grid
-    bean, air = (onto(trace.t[good], column[good], grid) for column in (trace.bean, trace.air))
-    if by_hand and not np.isfinite(bean[:1]).any() and bean.size:
-        bean[0] = _read_before(record, charge.t, good)
-    lacking = not np.isfinite(bean[:1]).all() if by_hand else False
-    if np.isfinite(bean).sum() < (2 if by_hand else min(20, grid.size)) or lacking:
-        raise UnusableLogError(tr("batch {} has hardly any bean readings.", record.label))
+    bean, air = _readings(record, charge.t, grid, good, by_hand)
     _refuse_wrong_unit(record.label, bean, until is None)
-
     settings, hands = _hands(record, machine, grid)
     idling = _idling(record, machine, charge.t, good)
 
@@ -148,7 +128,7 @@ def logged_batch(
         hands,
         bean,
         air,
-        record.load_kg,
+        load_kg,
         lot.moisture if lot and lot.moisture else USUAL_MOISTURE,
         lot.density_g_per_l if lot and lot.density_g_per_l else USUAL_DENSITY,
         record.room_c if record.room_c is not None else 22.0,
@@ -167,6 +147,40 @@ def logged_batch(
         blend=lot if isinstance(lot, BlendedLot) else None,
         started=record.started,
     )
+
+
+def _charged(record: BatchRecord, machine: Machine) -> tuple[Mark, float]:
+    """The charge, and what was charged [kg]: weighed, and no more than the machine can hold."""
+    charge = record.mark(MarkKind.CHARGE)
+    if charge is None:
+        raise UnusableLogError(tr("batch {} has no charge mark.", record.label))
+    if not record.load_kg or record.load_kg <= 0:
+        raise UnusableLogError(tr("batch {} has no load: how much was charged?", record.label))
+    if record.load_kg > 1.6 * machine.stated_load_kg:
+        raise UnusableLogError(
+            tr(
+                "batch {} charged {:g} kg, more than {} can hold: another machine's log?",
+                record.label,
+                record.load_kg,
+                machine.name,
+            )
+        )
+    return charge, record.load_kg
+
+
+def _readings(
+    record: BatchRecord, charge_t: float, grid: FloatArray, good: np.ndarray, by_hand: bool
+) -> tuple[FloatArray, FloatArray]:
+    """Bean and air on the grid; refused where the bean probe was hardly read, or by hand not at the charge."""
+    trace = record.trace
+    onto = _nearest if by_hand else _on_grid
+    bean, air = (onto(trace.t[good], column[good], grid) for column in (trace.bean, trace.air))
+    if by_hand and not np.isfinite(bean[:1]).any() and bean.size:
+        bean[0] = _read_before(record, charge_t, good)
+    lacking = not np.isfinite(bean[:1]).all() if by_hand else False
+    if np.isfinite(bean).sum() < (2 if by_hand else min(20, grid.size)) or lacking:
+        raise UnusableLogError(tr("batch {} has hardly any bean readings.", record.label))
+    return bean, air
 
 
 def _hands(record: BatchRecord, machine: Machine, grid: FloatArray) -> tuple[dict[Control, FloatArray], Hands]:

@@ -5,6 +5,7 @@ Each member makes every move when its own marks come, as a roaster would; nothin
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -63,22 +64,15 @@ def outlook(
     rng : source of the members.
     members : of the ensemble.
     """
-    fitted = model.fitted
-    rows = fitted.draw(members, rng)
-    constants = constants_of(fitted.priors, rows, fitted.full_load)
 
     def normal(mean: float, sd: float) -> FloatArray:
         return mean + sd * rng.standard_normal(members)
 
-    density = fitted.number("uptake_by_density") * (green.density - USUAL_DENSITY) / 50.0
-    load = LoadState(
-        plan.load_kg or 1.0, green.moisture, green_c=plan.room_c,
-        uptake=np.exp(density + normal(*fitted.uptake.get(green.lot, (0.0, LOT_UPTAKE_SD)))),
-        own_heat=np.exp(normal(*fitted.own_heat.get(green.lot, (0.0, LOT_OWN_HEAT_SD)))),
-    )  # fmt: skip
-    charge_c = plan.targets.charge_c or 200.0
+    fitted = model.fitted
+    constants = constants_of(fitted.priors, fitted.draw(members, rng), fitted.full_load)
+    load = _load(model, plan, green, normal)
     steel = normal(float(roast.simulated.steel[0, 0]), BATCH_STEEL_SD)
-    start = model.charged(steel, charge_c, plan.room_c)
+    start = model.charged(steel, plan.targets.charge_c or 200.0, plan.room_c)
     yellow_c, crack_c = (normal(*mark.expect(green, plan.load_kg)) for mark in (model.yellow, model.crack))
     end = roast.drop_t if roast.drop_t is not None else float(roast.simulated.t[-1])
     t: FloatArray = np.arange(0.0, end + 180.0, STEP, dtype=np.float64)
@@ -91,14 +85,9 @@ def outlook(
         crack = np.asarray(np.minimum(crossing(made.t, made.bean, crack_c), t[-1]))
     since = np.clip(made.t[:, None] - crack, 0.0, None)
     probe = made.bean_probe + wander * since / 60.0 + model.drift.after(since)
-    targets = plan.targets
-    rule = DropRule(None if plan.drop_rules else targets.development_s, targets.drop_c)
+    rule = DropRule(None if plan.drop_rules else plan.targets.development_s, plan.targets.drop_c)
     drop_t, drop_c = drop_of(made.t, probe, crack, rule)
-    known = np.isfinite(drop_t)
     index, every = np.clip(np.searchsorted(made.t, drop_t), 0, made.t.size - 1), np.arange(members)
-    level = model.level
-    loss = level.losses(made, green.moisture)[index, every] + normal(0.0, level.loss_sd)
-    colour = level.colours(made)[index, every] + normal(0.0, level.colour_sd)
     reading = probe[np.clip(np.searchsorted(made.t, crack), 0, made.t.size - 1), every]
     found = {
         "drying_s": yellow,
@@ -107,15 +96,28 @@ def outlook(
         "total_s": drop_t,
         "drop_c": drop_c,
         "rise_c": drop_c - reading,
-        "loss": np.where(known, loss, np.nan),
-        "colour": np.where(known, colour, np.nan),
     }
-    for name, statement in (("loss", Statement.LOSS), ("colour", Statement.COLOUR)):
-        if untold(model, statement):
-            del found[name]
+    known, level = np.isfinite(drop_t), model.level
+    if not untold(model, Statement.LOSS):
+        loss = level.losses(made, green.moisture)[index, every] + normal(0.0, level.loss_sd)
+        found["loss"] = np.where(known, loss, np.nan)
+    if not untold(model, Statement.COLOUR):
+        colour = level.colours(made)[index, every] + normal(0.0, level.colour_sd)
+        found["colour"] = np.where(known, colour, np.nan)
     intervals = {name: told for name, values in found.items() if (told := interval(values)) is not None}
     shown = made.t <= end + STEP
     return Outlook(intervals, made.t[shown], np.quantile(probe[shown], (0.1, 0.5, 0.9), axis=1))
+
+
+def _load(model: MachineModel, plan: Plan, green: GreenTraits, normal: Callable[[float, float], FloatArray]) -> LoadState:
+    """Each member's load: what the lot takes up of the heat, and gives of its own, is known as surely as it was fitted."""
+    fitted = model.fitted
+    density = fitted.number("uptake_by_density") * (green.density - USUAL_DENSITY) / 50.0
+    return LoadState(
+        plan.load_kg or 1.0, green.moisture, green_c=plan.room_c,
+        uptake=np.exp(density + normal(*fitted.uptake.get(green.lot, (0.0, LOT_UPTAKE_SD)))),
+        own_heat=np.exp(normal(*fitted.own_heat.get(green.lot, (0.0, LOT_OWN_HEAT_SD)))),
+    )  # fmt: skip
 
 
 def _hands(machine: Machine, plan: Plan, roast: PlannedRoast, t: FloatArray, yellow: FloatArray, crack: FloatArray) -> Hands:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
@@ -41,31 +42,42 @@ class MendSheet(Sheet):
         column.setSpacing(10)
         column.addWidget(label(tr("Mend batch {}", record.label), "title"))
         column.addWidget(label(tr("What stood there before is kept below."), "subtitle"))
-        self.lot, self.plan, self.machine = QComboBox(), QComboBox(), QComboBox()
-        for box, known, key in (
-            (self.lot, lots, record.lot_id), (self.plan, plans, record.plan_id), (self.machine, machines, record.machine_id),
-        ):  # fmt: skip
-            box.addItem(tr("not told"), None)
-            for one in known:
-                if not one.archived or one.id == key:
-                    box.addItem(one.name, one.id)
-            box.setCurrentIndex(max(box.findData(key), 0))
+        self.lot, self.plan, self.machine = (
+            _chosen_of(known, key)
+            for known, key in ((lots, record.lot_id), (plans, record.plan_id), (machines, record.machine_id))
+        )
         self.load, self.roasted = FigureEntry(tr("Green load, {}", units.mass)), FigureEntry(tr("Roasted, {}", units.mass))
         self.whole, self.ground = FigureEntry(tr("Colour whole")), FigureEntry(tr("Colour ground"))
+        self.operator, self.tags, self.remark = QLineEdit(record.operator), QLineEdit(record.tags), QLineEdit(record.remark)
+        self._show_figures()
+        column.addLayout(self._grid())
+        column.addLayout(self._split_row(second_charge))
+        self._said = label("", "warn", wrap=True)
+        column.addWidget(self._said)
+        if history:
+            column.addWidget(label(tr("Mended before"), "heading"))
+            column.addWidget(_told(history))
+        column.addLayout(self._ways_out())
+
+    def _show_figures(self) -> None:
+        """What was weighed and measured."""
+        record, units = self._record, self._units
         digits = 0 if units.mass == "g" else 3
         for field, kg in ((self.load, record.load_kg), (self.roasted, record.roasted_kg)):
             field.show_figure(None if kg is None else units.show(kg, "kg"), digits)
         self.whole.show_figure(record.colour_whole, 1)
         self.ground.show_figure(record.colour_ground, 1)
-        self.operator, self.tags, self.remark = QLineEdit(record.operator), QLineEdit(record.tags), QLineEdit(record.remark)
-        self.tags.setPlaceholderText(tr("words, parted by spaces"))
+
+    def _grid(self) -> QGridLayout:
+        """All that can be mended, each under its name."""
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(6)
+        self.tags.setPlaceholderText(tr("words, parted by spaces"))
         fields: tuple[tuple[str, QWidget], ...] = (
             (tr("Lot"), self.lot), (tr("Plan"), self.plan), (tr("Machine"), self.machine),
             (tr("Who roasted"), self.operator),
-            (tr("Green load, {}", units.mass), self.load), (tr("Roasted, {}", units.mass), self.roasted),
+            (tr("Green load, {}", self._units.mass), self.load), (tr("Roasted, {}", self._units.mass), self.roasted),
             (tr("Colour whole"), self.whole), (tr("Colour ground"), self.ground),
             (tr("Tags"), self.tags), (tr("Remark"), self.remark),
         )  # fmt: skip
@@ -73,24 +85,9 @@ class MendSheet(Sheet):
             widget.setAccessibleName(name)
             grid.addWidget(label(name, "soft"), index // 2, 2 * (index % 2))
             grid.addWidget(widget, index // 2, 2 * (index % 2) + 1)
-        column.addLayout(grid)
-        column.addLayout(self._split_row(second_charge))
-        self._said = label("", "warn", wrap=True)
-        column.addWidget(self._said)
-        if history:
-            column.addWidget(label(tr("Mended before"), "heading"))
-            shown = FigureGrid(words=3, small=True)
-            shown.show_rows(
-                [
-                    (
-                        f"{tr(one.field)}: {one.before or '–'} → {one.after or '–'}",
-                        one.who,
-                        tr("{:%d %b %Y %H:%M}", one.at.astimezone()),
-                    )
-                    for one in history[-8:]
-                ]
-            )
-            column.addWidget(shown)
+        return grid
+
+    def _ways_out(self) -> QHBoxLayout:
         row = QHBoxLayout()
         leave, keep = button(tr("Leave")), button(tr("Keep"), primary=True)
         leave.clicked.connect(self.reject)
@@ -98,7 +95,7 @@ class MendSheet(Sheet):
         row.addStretch(1)
         row.addWidget(leave)
         row.addWidget(keep)
-        column.addLayout(row)
+        return row
 
     def _split_row(self, second_charge: float | None) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -156,3 +153,30 @@ class MendSheet(Sheet):
             self.say(str(error))
             return
         self.mended.emit(values)
+
+
+def _chosen_of(known: Sequence[Lot] | Sequence[Plan] | Sequence[Machine], key: int | None) -> QComboBox:
+    """A choice among what is in use, and what stands there now."""
+    box = QComboBox()
+    box.addItem(tr("not told"), None)
+    for one in known:
+        if not one.archived or one.id == key:
+            box.addItem(one.name, one.id)
+    box.setCurrentIndex(max(box.findData(key), 0))
+    return box
+
+
+def _told(history: list[Correction]) -> FigureGrid:
+    """What was mended before: from what to what, by whom and when."""
+    shown = FigureGrid(words=3, small=True)
+    shown.show_rows(
+        [
+            (
+                f"{tr(one.field)}: {one.before or '–'} → {one.after or '–'}",
+                one.who,
+                tr("{:%d %b %Y %H:%M}", one.at.astimezone()),
+            )
+            for one in history[-8:]
+        ]
+    )
+    return shown
