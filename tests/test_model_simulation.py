@@ -143,6 +143,16 @@ def test_a_probe_has_gone_63_percent_of_a_step_after_its_time_constant():
     assert idled.bean_probe[40, 0] == pytest.approx(100.0 + 63.2, abs=0.1)
 
 
+def test_a_probe_in_a_sheath_answers_a_step_in_two_stages():
+    """Two unlike lags in a row: 1 - (a exp(-t/a) - b exp(-t/b))/(a - b) of a step (Ogata, Modern Control Engineering, 5-3)."""
+    held = {"probe_lag": 45.0, "probe_sheath": 0.5, "probe_pull": 0.0, "bare_pull": 0.0}
+    still = {"bean_air": 1e-12, "bean_steel": 1e-12, "evaporation": 1e-12, "own_heat": 1e-12}
+    roast = simulate(replace(MACHINE, **held, **still), LoadState(5.0, green_c=100.0), START, steady(45, heat=0.0))
+    a, b, t = 30.0, 15.0, roast.t
+    gone = 1.0 - (a * np.exp(-t / a) - b * np.exp(-t / b)) / (a - b)
+    assert roast.bean_probe[:, 0] == pytest.approx(200.0 - 100.0 * gone, abs=0.2)
+
+
 def test_a_burner_is_where_its_lag_has_brought_it_by_the_charge():
     """Off until two seconds after the log begins, then a minute at six tenths: a first-order lag, worked out by hand."""
     slow, hands = replace(MACHINE, heat_lag=120.0, heat_exponent=1.3), steady(31)

@@ -33,7 +33,8 @@ class MachineConstants:
     ``power`` is the heat of the main source at the top of its scale, ``steel_share`` its part that goes into the drum steel
     rather than the air. ``bean_air`` and ``bean_steel`` are per kilogram of green at ``full_load``, full airflow and usual
     drum speed. The bean probe reads the beans with lag ``probe_lag`` and is pulled by the air by ``probe_pull``, more by
-    ``bare_pull`` as the load falls short of ``full_load``.
+    ``bare_pull`` as the load falls short of ``full_load``. In a sheath it lags in two stages, the second ``probe_sheath`` times
+    as long as the first, both together ``probe_lag``.
     """
 
     power: Members  #: [kW]
@@ -60,6 +61,7 @@ class MachineConstants:
     air_exponent: Members = 1.0  #: of the share of full airflow in the flow itself, for dials that are not straight. [-]
     draft_exponent: Members = 0.7  #: of the flow in the heat transfer from air to beans: 0.6 to 0.8 in tumbled beds. [-]
     heat_exponent: Members = 1.0  #: of the main source's share in its heat, for dials and valves that are not as thought. [-]
+    probe_sheath: Members = 0.0  #: second stage of the bean probe's lag against the first; which is which shows nowhere. [-]
     full_load: float = 5.0  #: load that covers the bean probe. [kg]
     more: tuple[SourceConstants, ...] = ()  #: the machine's other sources of heat, in its own order
 

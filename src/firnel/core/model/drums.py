@@ -17,6 +17,8 @@ BELIEVED = 0.5
 FARTHEST = 2.5
 #: However alike the drums are, the next one differs by this. [spreads of the guess]
 LEAST_SPREAD = 0.35
+#: Probes are chosen and changed by whoever owns a drum: their lags lie further apart, whatever is seen of a few.
+LAGS_OF_PROBES, LEAST_SPREAD_OF_LAGS = (10, 13, 24), 1.0
 
 #: How many numbers drums have in common, without those of further sources of heat.
 COUNT = 28
@@ -43,7 +45,9 @@ def mean_and_covariance() -> tuple[FloatArray, FloatArray]:
     rows = np.clip(list(DRUMS.values()), -FARTHEST, FARTHEST)
     about = rows - rows.mean(axis=0)
     covariance = about.T @ about / max(len(rows) - 1, 1)
-    own = np.diag(covariance) + LEAST_SPREAD**2
+    least = np.full(COUNT, LEAST_SPREAD)
+    least[list(LAGS_OF_PROBES)] = LEAST_SPREAD_OF_LAGS
+    own = np.diag(covariance) + least**2
     together = BELIEVED * covariance
     np.fill_diagonal(together, own)
     return rows.mean(axis=0), together

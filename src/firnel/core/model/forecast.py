@@ -63,7 +63,7 @@ DRIFT_BY_LOAD, DRIFT_NOISE = 1.6, 0.6
 #: The forecast runs in steps of this. [s]
 FORWARD_STEP = 4.0
 #: States of a member, and how far from nought one has run away. [degC, kW]
-STATES, FAR = ("bean", "moisture", "own_left", "steel", "bean_probe", "air_probe", "heat"), 1500.0
+STATES, FAR = ("bean", "moisture", "own_left", "steel", "bean_probe", "air_probe", "heat", "sheath"), 1500.0
 #: No member is drawn or pulled to be a machine further than this from what is thought of drums beforehand. [spreads]
 FAR_OFF = 8.0
 
@@ -272,6 +272,7 @@ class Forecaster:
             self._state,
             bean=self._state.bean + WANDER["bean"] * noise[0],
             bean_probe=self._state.bean_probe + WANDER["bean"] * noise[0],
+            sheath=self._state.sheath + WANDER["bean"] * noise[0],
             steel=self._state.steel + WANDER["steel"] * noise[1],
         )
         self._rows[:, self._names.index("power")] += WANDER["power"] * noise[2]
@@ -285,7 +286,7 @@ class Forecaster:
         """
         state = self._state
         everything = np.vstack(
-            [state.bean, state.steel, state.bean_probe, state.air_probe, self._uptake, self._own_heat]
+            [state.bean, state.steel, state.sheath, state.bean_probe, state.air_probe, self._uptake, self._own_heat]
             + [self._yellow_c, self._crack_c, self._rows.T]
         )
         off = seen - seen.mean()
@@ -293,12 +294,13 @@ class Forecaster:
         about = everything - everything.mean(axis=1, keepdims=True)
         gain = (about @ off) / (self.members - 1) / (variance + spread**2)
         if not of_marks:
-            gain[6:8] = 0.0  # yellow and crack
+            gain[7:9] = 0.0  # yellow and crack
         less = 1.0 / (1.0 + np.sqrt(spread**2 / (variance + spread**2)))
         everything += gain[:, None] * (reading - float(seen.mean()) - less * off)[None, :]
-        bean, steel, bean_probe, air_probe, self._uptake, self._own_heat, self._yellow_c, self._crack_c = everything[:8]
-        self._rows = everything[8:].T.copy()
-        self._state = replace(state, bean=bean, steel=steel, bean_probe=bean_probe, air_probe=air_probe)
+        bean, steel, sheath, bean_probe, air_probe, *of_load = everything[:9]
+        self._uptake, self._own_heat, self._yellow_c, self._crack_c = of_load
+        self._rows = everything[9:].T.copy()
+        self._state = replace(state, bean=bean, steel=steel, sheath=sheath, bean_probe=bean_probe, air_probe=air_probe)
 
     def run_forward(self, hands: Hands) -> Simulated:
         """All members under moves to come, in steps of `FORWARD_STEP`."""

@@ -163,6 +163,7 @@ def _guesses(full_load: float, heats: Sequence[str]) -> tuple[Prior, ...]:
         Prior("heat_before", 0.35, 0.8, "logit"),
         Prior("uptake_by_density", 0.0, 0.04, "straight", "per 50 g/L"),
         Prior("heat_exponent", *main.exponent),
+        Prior("probe_sheath", 0.1, 1.5, "logit"),
         *more,
     )
 

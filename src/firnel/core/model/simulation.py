@@ -1,7 +1,7 @@
 r"""The equations of the roast, carried forward for a whole ensemble at once.
 
 States are the mean bean temperature :math:`T_b`, moisture :math:`X` (dry basis), what is left of the own heat
-:math:`\rho = 1 - H_e/H_{et}`, drum steel :math:`T_m`, and the readings of bean probe :math:`T_p` and air probe
+:math:`\rho = 1 - H_e/H_{et}`, drum steel :math:`T_m`, and the readings of bean probe :math:`T_p`, in its sheath, and air probe
 :math:`T_e`. The air in the drum is in balance at each moment. Time goes on by the two-step method of Adams and
 Bashforth, moisture and probes by their exact solutions over the step: moisture never turns negative, a probe never overshoots.
 
@@ -44,6 +44,7 @@ EVAPORATION_K = 9889.0  #: [1]_. [K]
 BEAN_HEAT = (1.099, 0.0070, 5.0)  #: constant, per degC, per moisture [1]_. [kJ/(kg K)]
 STEP = 2.0  #: usual step. [s]
 KELVIN = 273.15
+SHORTEST_LAG_S = 1e-3  #: of a probe: a shorter one is none. [s]
 
 
 @dataclass(frozen=True)
@@ -57,6 +58,7 @@ class State:
     bean_probe: FloatArray
     air_probe: FloatArray
     heat: FloatArray
+    sheath: FloatArray  #: of the bean probe, which the reading itself follows
     slopes: FloatArray | None = None  #: of bean and steel one step ago, shape (2, m)
     more: tuple[FloatArray, ...] = ()  #: heat of the other sources [kW]; as their hands begin, where not given
 
@@ -92,6 +94,7 @@ def start_state(constants: MachineConstants, load: LoadState, start: StartState,
         bean_probe=full(start.bean_probe_c),
         air_probe=full(start.air_probe_c),
         heat=full(heat_at(constants, start.heat_share)),
+        sheath=full(start.bean_probe_c),
         more=tuple(full(heat_at(*source)) for source in zip(constants.more, start.more_shares, strict=False)),
     )
 
@@ -263,11 +266,14 @@ def carry_on(
     pull = full(constants.probe_pull) + full(constants.bare_pull) * bare
     steps = (bean[:-1], bean[1:]), (steel[:-1], steel[1:]), (air, np.vstack([air[1:], air_end]))
     mean_bean, mean_steel, mean_air = (0.5 * (before + after) for before, after in steps)
-    bean_probe = _followed(mean_bean + pull * (mean_air - mean_bean), full(constants.probe_lag), state.bean_probe, step)
+    first = full(constants.probe_lag) / (1.0 + full(constants.probe_sheath))
+    sheath = _followed(mean_bean + pull * (mean_air - mean_bean), first, state.sheath, step)
+    bean_probe = _followed_line(sheath, full(constants.probe_lag) - first, state.bean_probe, step)
     of_steel = full(constants.air_probe_steel)
     seen = mean_air + of_steel * (mean_steel - mean_air)
     air_probe = _followed(seen, full(constants.air_probe_lag), state.air_probe, step)
-    end = State(bean[-1], moisture[-1], left, steel[-1], bean_probe[-1], air_probe[-1], given.end, slopes, given.more_end)
+    probes = bean_probe[-1], air_probe[-1]
+    end = State(bean[-1], moisture[-1], left, steel[-1], *probes, given.end, sheath[-1], slopes, given.more_end)
     times = t + step * np.arange(len(hands) + 1, dtype=np.float64)
     return Simulated(times, bean, bean_probe, air_probe, steel, moisture, end)
 
@@ -378,17 +384,29 @@ def _followed(
 ) -> FloatArray:
     """What a first-order probe reads, shape (n + 1, m), of what it sees in the middle of each step; exact, for any lag."""
     keep = np.exp(-step / lag)
-    out = np.empty((seen.shape[0] + 1, reading.size))
+    kept = np.broadcast_to(keep, seen.shape) if counts is None else keep**counts
+    return _carried(kept, seen * (1.0 - kept), reading)
+
+
+def _followed_line(seen: FloatArray, lag: FloatArray, reading: FloatArray, step: float) -> FloatArray:
+    """The same of what it sees at the ends of the steps, shape (n + 1, m), in lines between them; a lag may be nought."""
+    keep = np.exp(-step / np.maximum(lag, SHORTEST_LAG_S))
+    behind = lag / step * (1.0 - keep)
+    gained = seen[1:] - keep * seen[:-1] - behind * np.diff(seen, axis=0)
+    return _carried(np.broadcast_to(keep, gained.shape), gained, reading)
+
+
+def _carried(kept: FloatArray, gained: FloatArray, reading: FloatArray) -> FloatArray:
+    """Of a reading a share is kept in each step, and something gained; shape (n + 1, m)."""
+    out = np.empty((gained.shape[0] + 1, reading.size))
     out[0] = reading
-    if reading.size == 1 and counts is None:
+    if reading.size == 1:
         # scipy.signal.lfilter would do it in one call, but it alone takes longer to load than all of this.
-        value, kept = float(reading[0]), float(keep[0])
-        for index, target in enumerate(seen[:, 0].tolist(), start=1):
-            value = target + (value - target) * kept
+        value = float(reading[0])
+        for index, (keep, gain) in enumerate(zip(kept[:, 0].tolist(), gained[:, 0].tolist(), strict=True), start=1):
+            value = value * keep + gain
             out[index, 0] = value
         return out
-    kept_all = np.broadcast_to(keep, seen.shape) if counts is None else keep**counts
-    gained = seen * (1.0 - kept_all)
-    for index in range(seen.shape[0]):
-        out[index + 1] = out[index] * kept_all[index] + gained[index]
+    for index in range(gained.shape[0]):
+        out[index + 1] = out[index] * kept[index] + gained[index]
     return out
