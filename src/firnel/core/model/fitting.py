@@ -54,6 +54,8 @@ MOST_LASTING, LEAST_PAIRS = 0.7, 30
 ROUGH, ENOUGH = 2e-3, 3e-4
 #: Misfits count up to so many robust spreads, where it is looked at how they last.
 LASTING_WITHIN = 3.0
+#: No number is looked for further than this from what is thought of drums, and a fit begins a little within. [spreads]
+FURTHEST, WITHIN = 8.0, 7.9
 #: Leaving one batch out moves no number further than this. [spreads of what was thought beforehand]
 MOST_STEP = 1.5
 #: A bean probe that was moved is tried with this, and is thought to be so far off beforehand. [degC]
@@ -335,9 +337,9 @@ def identify(
     def fit(begin: FloatArray, near: float) -> FloatArray:
         # In standard deviations of the priors: the numbers are of all sizes, and the step of the solver is one length.
         found = least_squares(
-            residuals, np.clip((begin - problem.mean) / problem.sd, -4.9, 4.9),
+            residuals, np.clip((begin - problem.mean) / problem.sd, -WITHIN, WITHIN),
             lambda numbers: problem.jacobian(problem.mean + problem.sd * numbers) * problem.sd,
-            bounds=(-5.0, 5.0), loss="soft_l1", f_scale=LOSS_SCALE, ftol=near, xtol=1e-5, gtol=1e-4, max_nfev=most,
+            bounds=(-FURTHEST, FURTHEST), loss="soft_l1", f_scale=LOSS_SCALE, ftol=near, xtol=1e-5, gtol=1e-4, max_nfev=most,
         )  # fmt: skip
         return np.asarray(problem.mean + problem.sd * found.x)
 

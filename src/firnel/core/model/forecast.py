@@ -65,7 +65,7 @@ FORWARD_STEP = 4.0
 #: States of a member, and how far from nought one has run away. [degC, kW]
 STATES, FAR = ("bean", "moisture", "own_left", "steel", "bean_probe", "air_probe", "heat", "sheath"), 1500.0
 #: No member is drawn or pulled to be a machine further than this from what is thought of drums beforehand. [spreads]
-FAR_OFF = 8.0
+FAR_OFF = 10.0
 
 
 class Forecaster:
