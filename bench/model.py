@@ -17,11 +17,11 @@ from report import Line
 
 from firnel.app.demo_batches import LOTS, MACHINES, RECIPES, TROUBLES, plan_of, roast_record
 from firnel.core.model.constants import Hands, LoadState, StartState
-from firnel.core.model.fitting import identify
 from firnel.core.model.forecast import FORWARD_STEP
 from firnel.core.model.foretelling import DropRule, Forecast, Marks
 from firnel.core.model.identification import modelled
-from firnel.core.model.learning import MachineModel, crack_error, misfit, model_from
+from firnel.core.model.learning import MachineModel, crack_error, misfit
+from firnel.core.model.lessons import learn
 from firnel.core.model.logged import LoggedBatch, logged_batch
 from firnel.core.model.replay import as_made, forecast_at, forecaster_at, read_at_drop
 from firnel.core.model.simulation import simulate
@@ -111,7 +111,7 @@ def report(name: str, machine: Machine, fitted: Sequence[LoggedBatch], judged: S
     """Fit, judge, and print the lines of one machine."""
     begun = time.perf_counter()
     leave_out(machine.name)
-    model = model_from(identify(fitted, machine.useful_load_kg, machine.heat_kinds), fitted)
+    model = learn(fitted, machine.useful_load_kg, machine.heat_kinds)
     seconds = time.perf_counter() - begun
     rms = [misfit(modelled(model.fitted, batch, known=False), batch)[0] for batch in judged]
     cracks = [abs(error) for batch in judged if (error := crack_error(model, batch)) is not None]
@@ -199,5 +199,5 @@ def run(folder: Path) -> list[Line]:
         batches = logs_of(name)
         lines += report(name, machine, batches[:8], batches[8:])
     leave_out(name)
-    model = model_from(identify(batches[:8], machine.useful_load_kg, machine.heat_kinds), batches[:8])
+    model = learn(batches[:8], machine.useful_load_kg, machine.heat_kinds)
     return lines + speed(model, batches[9])

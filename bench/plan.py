@@ -10,8 +10,8 @@ import numpy as np
 from report import Line
 
 from firnel.app.demo_batches import LOTS, MACHINES, RECIPES, TROUBLES, plan_of, roast_record
-from firnel.core.model.fitting import identify
-from firnel.core.model.learning import MachineModel, model_from, traits_of
+from firnel.core.model.learning import MachineModel, traits_of
+from firnel.core.model.lessons import learn
 from firnel.core.model.logged import logged_batch
 from firnel.core.model.solving import FORMS, MET_C, MET_S, How, Solved, solve
 from firnel.core.model.thresholds import GreenTraits
@@ -47,7 +47,7 @@ def fit(name: str, kind: str, rng: np.random.Generator) -> Fitted:
     for number, lot in enumerate((*USED_LOTS[:3], *USED_LOTS[:3]), start=1):
         record = roast_record(plan_of(replace(base, lot=lot), machine), TROUBLES[""], f"{number}", datetime.now(UTC), rng)
         fitted_to.append(logged_batch(record, machine, LOTS[lot].lot, number))
-    model = model_from(identify(fitted_to, machine.useful_load_kg, machine.heat_kinds), fitted_to)
+    model = learn(fitted_to, machine.useful_load_kg, machine.heat_kinds)  # as the application does
     drying = float(np.median([batch.yellow_t for batch in fitted_to]))
     browning = float(np.median([batch.first_crack_t for batch in fitted_to])) - drying
     reading = float(np.median([np.interp(b.first_crack_t, b.t, b.bean) for b in fitted_to]))

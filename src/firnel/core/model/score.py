@@ -19,7 +19,7 @@ from firnel.core.model.level import LevelSample, fit_level
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.replay import as_made, forecasters_at, marks_by, near, read_at_drop
 from firnel.core.model.statements import FEWEST, Foretold, Record, Statement, record_of
-from firnel.core.model.widths import HALF_80, USUAL, WIDEST, Widths, stretch
+from firnel.core.model.widths import HALF_80, TAILS, USUAL, WIDEST, Widths, stretch
 from firnel.core.words import tr
 
 #: Members of the ensembles that are asked here, and batches that are scored at most: the latest.
@@ -71,14 +71,14 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
     drift, told = _landed_otherwise(model.drift, told, latest)
     drift = learn_soon(drift, late, drift.after_mean - model.drift.after_mean)
 
-    def of(*kinds: Statement, usual: float = USUAL, widest: float = WIDEST) -> float:
-        return stretch([(one.off, one.half) for one in told if one.statement in kinds], usual, widest)
+    def of(*kinds: Statement, usual: float = USUAL, widest: float = WIDEST, tails: float = 1.0) -> float:
+        return stretch([(one.off, one.half) for one in told if one.statement in kinds], usual, widest, tails)
 
-    crack = of(*CRACKS)
+    crack = of(*CRACKS, tails=TAILS)
     # A fit says of itself that it knows its steel and its level better than it does: what it leaves out is not in there.
     factor = {
-        Statement.YELLOW: of(Statement.YELLOW), Statement.CRACK: crack, Statement.CRACK_FAR: crack,
-        Statement.LANDING: of(Statement.LANDING), Statement.MOVE: of(Statement.MOVE, usual=1.0),
+        Statement.YELLOW: of(Statement.YELLOW, tails=TAILS), Statement.CRACK: crack, Statement.CRACK_FAR: crack,
+        Statement.LANDING: of(Statement.LANDING, tails=TAILS), Statement.MOVE: of(Statement.MOVE, usual=1.0),
         Statement.STEEL: of(Statement.STEEL, usual=1.5, widest=WIDEST_STEEL),
         Statement.LOSS: of(Statement.LOSS, usual=1.0), Statement.COLOUR: of(Statement.COLOUR, usual=1.0),
     }  # fmt: skip
