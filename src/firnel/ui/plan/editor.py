@@ -271,6 +271,7 @@ class PlanEditor(QFrame):
         units = self._desk.settings.units
         self._order.clear()
         self._order.setPlaceholderText(tr("roasted, {}", units.mass))
+        self._on_order()
         self._heads[self._load].setText(tr("Load, {}", units.mass))
         self._heads[self._room].setText(tr("Room, {}", units.temperature))
         self._heads[self._drum].setText(tr("Drum ±{}", units.temperature))
@@ -452,7 +453,7 @@ class PlanEditor(QFrame):
             self._split.show_text(str(error))
             return
         if split is None:
-            self._split.show_text("")
+            self._split.show_text(tr("in how many batches"))
             return
         load, out = units.text(split.load_kg, "kg"), split.expected
         spread = 50.0 * (out.high - out.low)
