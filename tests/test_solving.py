@@ -16,11 +16,13 @@ from firnel.core.model.driven import HandMove
 from firnel.core.model.fitting import identify
 from firnel.core.model.learning import model_from, traits_of
 from firnel.core.model.outlook import outlook
+from firnel.core.model.plan_form import MOST_SHIFTS, SHIFT_S, PlanForm
 from firnel.core.model.planned import plan_hands
 from firnel.core.model.solving import FORMS, MET_C, MET_S, CannotSolveError, How, Missed, sensitivity, solve
 from firnel.core.model.statements import Statement
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.plan_document import plan_from_document
+from firnel.core.stage_targets import StageTimes
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Machine, MarkKind
 from firnel.ui.plan.stage_ruler import StageRuler
@@ -85,7 +87,7 @@ def test_a_falling_rate_falls(model):
         inside = (t > roast.marks[MarkKind.YELLOW] + 20.0) & (t < roast.drop_t - 20.0)
         rises[approach] = np.clip(np.diff(rate[inside]), 0.0, None).sum()
     assert rises["falling"] < 4.0, "degC/min in all"
-    assert rises["falling"] <= rises["times"] + 0.2
+    assert rises["falling"] <= rises["times"] + 0.5
 
 
 def test_soak_and_push_begins_low(model):
@@ -120,6 +122,18 @@ def test_a_drop_that_comes_too_hot_at_the_least_that_was_logged_is_brought_down_
     assert not any("stall" in sentence for sentence in plan.warnings), "a coast is meant so"
     met = solved(house, replace(wanted, drop_c=206.0), approach="times").plan
     assert all(move.to > 0.0 for move in met.moves), "none where it is not needed"
+
+
+@pytest.mark.parametrize("development_s", [32.0, 95.0, 103.0])
+def test_no_coast_is_so_short_that_it_hangs_on_a_second_of_the_hand(model, development_s):
+    """Fifteen seconds at least; common practice, no published source. Put out eight before a drop it came 1.6 K hotter than told."""
+    times = StageTimes((325.0, 310.0, development_s), ("drying_s", "browning_s", "development_s"), (), ())
+    plan = Plan("x", "south", "", 0.85, approach="times", targets=WANTED)
+    form = PlanForm(model, SOUTH, SOUTH.controls[Control.GAS], GREEN, plan, times, 190.0, How.NEW, {}, coasting=True)
+    coast, later = form.heat[-1], form.latest(MOST_SHIFTS)
+    assert coast.level == 0.0
+    assert 15.0 <= development_s - coast.offset_s - SHIFT_S * later[-1] < 20.0
+    assert (later[:-1] == MOST_SHIFTS).all(), "no other move is bound by it"
 
 
 def test_what_is_left_open_follows_the_usual_and_development_always_holds(model):

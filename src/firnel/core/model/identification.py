@@ -78,7 +78,7 @@ class KindOfHeat:
 
 #: From memory of such machines, no published source. A gas dial lies between the root and the straight line.
 KINDS_OF_HEAT = {
-    "gas": KindOfHeat(0.40, 0.03, 12.0, (1.0, 0.15)),
+    "gas": KindOfHeat(0.40, 0.03, 12.0, (1.0, 0.3)),
     "gas-dial": KindOfHeat(0.40, 0.03, 12.0, (1.4, 0.35)),
     "electric": KindOfHeat(0.40, 0.03, 45.0),
     "hot-air": KindOfHeat(0.15, 0.03, 40.0),

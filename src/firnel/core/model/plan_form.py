@@ -37,6 +37,8 @@ AIR_MOVES: dict[str, tuple[tuple[Anchor, float, float], ...]] = {
 COASTED = 0.4
 #: A coast that brings down a drop that comes too hot begins about so long before it; common practice, no published source. [s]
 COAST_S = 25.0
+#: And no later than this: what comes of a shorter one hangs on a second or two of the hand that makes it. [s]
+SHORTEST_COAST_S = 15.0
 #: Where the other sources of heat stand at charge, and what becomes of them, as shares of their scales: radiant heat runs on
 #: into the beans and is off before first crack, a drum heater is moderate and declines; common practice, no published source.
 SOURCE_AT_CHARGE = {"radiant": 0.70, "drum": 0.50, "hot-air": 0.60, "gas": 0.60, "electric": 0.60}
@@ -309,6 +311,14 @@ class PlanForm:
         if last is None or last.open or last.level > 0.0:
             return float("inf")
         return self.due(last) - (MOST_SHIFTS * SHIFT_S if last.timed else 0.0)
+
+    def latest(self, most: int) -> FloatArray:
+        """By how many steps of its moment each move of the main heat may come later, ``most`` at most, shape (moves,)."""
+        found = np.full(len(self.heat), float(most))
+        if np.isfinite(self.coasts_at) and self.heat[-1].timed:
+            left_s = self._times.end - self.due(self.heat[-1]) - SHORTEST_COAST_S
+            found[-1] = np.clip(left_s // SHIFT_S, 0.0, most)
+        return found
 
     def settings_of(self, control: Control, t: FloatArray) -> FloatArray:
         """The settings of a control that is not open at times from charge, shape (n,). [s]"""
