@@ -126,7 +126,7 @@ def test_a_drop_that_comes_too_hot_at_the_least_that_was_logged_is_brought_down_
 
 @pytest.mark.parametrize("development_s", [32.0, 95.0, 103.0])
 def test_no_coast_is_so_short_that_it_hangs_on_a_second_of_the_hand(model, development_s):
-    """Fifteen seconds at least; common practice, no published source. Put out eight before a drop it came 1.6 K hotter than told."""
+    """Fifteen seconds at least; common practice, no published source. Put out eight before it, a drop came 1.6 K hot."""
     times = StageTimes((325.0, 310.0, development_s), ("drying_s", "browning_s", "development_s"), (), ())
     plan = Plan("x", "south", "", 0.85, approach="times", targets=WANTED)
     form = PlanForm(model, SOUTH, SOUTH.controls[Control.GAS], GREEN, plan, times, 190.0, How.NEW, {}, coasting=True)
