@@ -17,7 +17,7 @@ BELIEVED = 0.5
 FARTHEST = 2.5
 #: However alike the drums are, the next one differs by this. [spreads of the guess]
 LEAST_SPREAD = 0.35
-#: Probes are chosen and changed by whoever owns a drum: their lags lie further apart, whatever is seen of a few.
+#: Probes are chosen and changed by whoever owns a drum: their lags, at these places, lie further apart than a few drums show.
 LAGS_OF_PROBES, LEAST_SPREAD_OF_LAGS = (10, 13, 24), 1.0
 
 #: How many numbers drums have in common, without those of further sources of heat.
