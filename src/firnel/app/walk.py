@@ -41,7 +41,6 @@ from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
 from firnel.work.beginning import new_machine
 from firnel.work.practice.practice import Practice
-from firnel.work.review.mending import mend
 from firnel.work.roast.before_charge import check_label, tick_next
 from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.session import BatchOrder
@@ -237,11 +236,11 @@ def _walk_mended(stage: Stage, review: ReviewView, into: Path) -> None:
     if record is None:
         raise RuntimeError("no batch is shown.")
     lot = next(lot for lot in library.lots() if lot.name != record.lot)
-    for values, who in (
-        ({"lot_id": lot.id}, "Tomas"),
-        ({"lot_id": record.lot_id, "roasted_kg": 4.368, "tags": "reference tuesday"}, "Ana"),
+    for values, who, hours in (
+        ({"lot_id": lot.id}, "Tomas", 1.0),
+        ({"lot_id": record.lot_id, "roasted_kg": 4.368, "tags": "reference tuesday"}, "Ana", 2.5),
     ):
-        mend(library, library.batch(record.id or 0), values, who)
+        library.mend_book.correct(record.id or 0, values, who, record.started + timedelta(hours=hours))
     review.open_batch(record.id or 0)
     stage.settle()
     review.mend()
