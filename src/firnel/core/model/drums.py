@@ -19,6 +19,9 @@ FARTHEST = 2.5
 LEAST_SPREAD = 0.35
 #: Probes are chosen and changed by whoever owns a drum: their lags, at these places, lie further apart than a few drums show.
 LAGS_OF_PROBES, LEAST_SPREAD_OF_LAGS = (10, 13, 24), 1.0
+#: A burner answers within seconds, and steel takes its heat up behind it: which of both is slow shows little in logs without
+#: late moves, and where the burner is taken for it all late moves are foretold too small.
+LAG_OF_HEAT, MOST_SPREAD_OF_HEAT = 2, 0.8
 
 #: How many numbers drums have in common, without those of further sources of heat.
 COUNT = 28
@@ -50,4 +53,7 @@ def mean_and_covariance() -> tuple[FloatArray, FloatArray]:
     own = np.diag(covariance) + least**2
     together = BELIEVED * covariance
     np.fill_diagonal(together, own)
+    narrow = np.ones(COUNT)
+    narrow[LAG_OF_HEAT] = min(1.0, MOST_SPREAD_OF_HEAT / float(np.sqrt(own[LAG_OF_HEAT])))
+    together = together * np.outer(narrow, narrow)
     return rows.mean(axis=0), together
