@@ -25,11 +25,11 @@ def row_of(name: str) -> tuple[str, list[float]]:
     drums.DRUMS = {}  # guessed, not learned from the others: those would be drawn together
     machine, batches = (LOGGED[name], list(logs_of(name))) if name in LOGGED else simulated(name)
     fitted = identify(batches[:BATCHES], machine.useful_load_kg, machine.heat_kinds)
-    common = range(drums.COUNT)
-    return name, [
-        float((fitted.values[index] - prior.inside(prior.mean)) / prior.sd)
-        for index, prior in ((index, fitted.priors[index]) for index in common)
-    ]
+    off = {
+        prior.name: float((value - prior.inside(prior.mean)) / prior.sd)
+        for prior, value in zip(fitted.priors, fitted.values, strict=True)
+    }
+    return name, [off[number] for number in drums.NUMBERS]
 
 
 if __name__ == "__main__":

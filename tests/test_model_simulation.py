@@ -18,7 +18,8 @@ from firnel.core.model.constants import (
     drum_share,
     heat_share,
 )
-from firnel.core.model.simulation import carry_on, idle, shares_after, simulate, start_state
+from firnel.core.model.flows import shares_after
+from firnel.core.model.simulation import carry_on, idle, simulate, start_state
 from firnel.core.vocabulary import USUAL_CONTROLS, ControlScale, Machine
 
 MACHINE = MachineConstants(

@@ -13,6 +13,7 @@ from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine, R
 
 #: One value for all members, or an array of shape (m,).
 Members = float | FloatArray
+STEP = 2.0  #: usual step of a simulation. [s]
 
 
 @dataclass(frozen=True)

@@ -17,15 +17,24 @@ BELIEVED = 0.5
 FARTHEST = 2.5
 #: However alike the drums are, the next one differs by this. [spreads of the guess]
 LEAST_SPREAD = 0.35
-#: Probes are chosen and changed by whoever owns a drum: their lags, at these places, lie further apart than a few drums show.
-LAGS_OF_PROBES, LEAST_SPREAD_OF_LAGS = (10, 13, 24), 1.0
-#: A burner answers within seconds, and steel takes its heat up behind it: which of both is slow shows little in logs without
-#: late moves, and where the burner is taken for it all late moves are foretold too small.
-LAG_OF_HEAT, MOST_SPREAD_OF_HEAT = 2, 0.8
+#: Of some numbers it is known otherwise how far apart drums lie: at least, on top of what is seen, and at most. Probes are chosen
+#: and changed by whoever owns a drum. A burner answers within seconds, and steel takes its heat up behind it: which of both is
+#: slow shows little in logs without late moves, and where the burner is taken for it all late moves are foretold too small.
+SPREADS: Mapping[str, tuple[float, float]] = {
+    "probe_lag": (1.0, np.inf),
+    "air_probe_lag": (1.0, np.inf),
+    "idle_lag": (1.0, np.inf),
+    "heat_lag": (LEAST_SPREAD, 0.8),
+}
 
-#: How many numbers drums have in common, without those of further sources of heat.
-COUNT = 28
-#: By machine, in the order of the priors.
+#: The numbers that drums have in common, those of a main source of heat alone.
+NUMBERS = (
+    "power", "steel_share", "heat_lag", "steel_capacity", "steel_air", "steel_loss", "air_flow", "air_leak", "bean_air",
+    "bean_steel", "probe_lag", "probe_pull", "bare_pull", "air_probe_lag", "air_probe_steel", "evaporation", "own_heat",
+    "own_heat_k", "load_exponent", "air_exponent", "draft_exponent", "steel_over_probe", "steel_by_air", "steel_first_batch",
+    "idle_lag", "idle_air", "heat_before", "uptake_by_density",
+)  # fmt: skip
+#: By machine, in the order of `NUMBERS`.
 DRUMS: Mapping[str, tuple[float, ...]] = {
     "north": (0.56, -1.01, 4.51, -0.26, 2.69, -1.00, 0.04, 0.30, 2.66, -1.89, 0.99, 2.56, 1.44, -0.36, 1.01, 0.77, 0.63, 4.23, -2.05, -0.64, -0.40, -4.43, 1.43, 0.02, 0.00, 0.00, 1.24, -0.06),
     "south": (0.37, 0.68, -0.06, 0.09, 3.35, -1.05, 1.37, -1.36, 2.73, -3.64, 0.64, 1.87, 1.60, -0.50, 1.46, 1.40, 0.71, -0.28, -1.57, 0.59, 0.08, -1.26, 0.04, -0.48, 0.00, -0.00, -0.49, 0.05),
@@ -42,18 +51,15 @@ DRUMS: Mapping[str, tuple[float, ...]] = {
 
 
 def mean_and_covariance() -> tuple[FloatArray, FloatArray]:
-    """Mean, shape (k,), and covariance, shape (k, k), over drums. [spreads of the guess]"""
+    """Mean, shape (k,), and covariance, shape (k, k), over drums, in the order of `NUMBERS`. [spreads of the guess]"""
     if not DRUMS:
-        return np.zeros(COUNT), np.eye(COUNT)
+        return np.zeros(len(NUMBERS)), np.eye(len(NUMBERS))
     rows = np.clip(list(DRUMS.values()), -FARTHEST, FARTHEST)
     about = rows - rows.mean(axis=0)
     covariance = about.T @ about / max(len(rows) - 1, 1)
-    least = np.full(COUNT, LEAST_SPREAD)
-    least[list(LAGS_OF_PROBES)] = LEAST_SPREAD_OF_LAGS
-    own = np.diag(covariance) + least**2
+    least, most = np.transpose([SPREADS.get(name, (LEAST_SPREAD, np.inf)) for name in NUMBERS])
+    seen = np.diag(covariance) + least**2
     together = BELIEVED * covariance
-    np.fill_diagonal(together, own)
-    narrow = np.ones(COUNT)
-    narrow[LAG_OF_HEAT] = min(1.0, MOST_SPREAD_OF_HEAT / float(np.sqrt(own[LAG_OF_HEAT])))
-    together = together * np.outer(narrow, narrow)
-    return rows.mean(axis=0), together
+    np.fill_diagonal(together, seen)
+    narrower = np.minimum(1.0, most / np.sqrt(seen))
+    return rows.mean(axis=0), together * np.outer(narrower, narrower)

@@ -1,13 +1,4 @@
-"""The fit of a machine's constants: all batches at once, robustly, by least squares on an ensemble.
-
-The Jacobian is one ensemble run: each member is one batch with one number a little off. A misfit lasts: what a first fit leaves
-tells how long on this machine, and a second one counts of each only what is news, after Cochrane and Orcutt [1]_.
-
-References
-----------
-.. [1] D. Cochrane, G. H. Orcutt, "Application of least squares regression to relationships containing auto-correlated error
-   terms", Journal of the American Statistical Association 44 (1949) 32-61.
-"""
+"""The fit of a machine's constants: all batches at once, robustly, and what it would have been without each of them."""
 
 from __future__ import annotations
 
@@ -15,280 +6,23 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
-from firnel.core.model.constants import Hands, IdleState, LoadState, StartState, heat_at
-from firnel.core.model.identification import (
-    AIR_MISFIT,
-    BATCH_STEEL_SD,
-    BEAN_MISFIT,
-    EARLY,
-    EARLY_LEFT,
-    EARLY_S,
-    EVERY_S,
-    IDLE_AIR_MISFIT,
-    IDLE_BEAN_MISFIT,
-    LOT_OWN_HEAT_SD,
-    LOT_UPTAKE_SD,
-    FittedMachine,
-    Prior,
-    column_of,
-    constants_of,
-    expected_steel,
-    expected_uptake,
-    first_readings,
-    prior_covariance,
-    priors_of,
-)
+from firnel.core.model.identification import FittedMachine, priors_of
 from firnel.core.model.logged import LoggedBatch
-from firnel.core.model.simulation import STEP, Idled, Simulated, carry_on, idle, start_state
+from firnel.core.model.problem import Problem
 from firnel.core.vocabulary import FloatArray
 from firnel.core.words import tr
 
-IndexArray = NDArray[np.int64]
 #: Misfit beyond this counts ever less. [spreads]
 LOSS_SCALE = 2.0
-#: Of a misfit no more than this is taken to last until the next comparison; that is learned from so many pairs at least.
-MOST_LASTING, LEAST_PAIRS = 0.7, 30
 #: A fit ends at this change of its cost: a first one, whose misfits are only looked at, and the second.
 ROUGH, ENOUGH = 2e-3, 3e-4
-#: Misfits count up to so many robust spreads, where it is looked at how they last.
-LASTING_WITHIN = 3.0
 #: No number is looked for further than this from what is thought of drums, and a fit begins a little within. [spreads]
 FURTHEST, WITHIN = 8.0, 7.9
 #: Leaving one batch out moves no number further than this. [spreads of what was thought beforehand]
 MOST_STEP = 1.5
 #: A bean probe that was moved is tried with this, and is thought to be so far off beforehand. [degC]
 SHIFT_TRIED_C, SHIFT_SD_C = 0.5, 5.0
-
-
-class _Problem:
-    """The numbers in one vector: shared ones, then the steel of each batch, then uptake and own heat of each lot."""
-
-    def __init__(self, batches: Sequence[LoggedBatch], priors: tuple[Prior, ...], full_load: float) -> None:
-        self.batches, self.priors, self.full_load = tuple(batches), priors, full_load
-        self.lots = tuple(dict.fromkeys(batch.lot or batch.label for batch in batches))
-        self.lot_of = np.array([self.lots.index(batch.lot or batch.label) for batch in batches])
-        self.shared, count = len(priors), len(batches)
-        self.size = self.shared + count + 2 * len(self.lots)
-        self.steel_at = self.shared + np.arange(count)
-        self.uptake_at = self.shared + count + np.arange(len(self.lots))
-        self.own_at = self.uptake_at + len(self.lots)
-        means = [float(prior.inside(prior.mean)) for prior in priors]
-        self.mean = np.array(means + [0.0] * (self.size - self.shared))
-        self.sd = np.array(
-            [prior.sd for prior in priors]
-            + [BATCH_STEEL_SD] * count
-            + [LOT_UPTAKE_SD] * len(self.lots)
-            + [LOT_OWN_HEAT_SD] * len(self.lots)
-        )
-        # What goes together in drums goes together here: the prior of the shared numbers is one of several dimensions.
-        self.information = np.diag(1.0 / self.sd**2)
-        self.information[: self.shared, : self.shared] = np.linalg.inv(prior_covariance(priors))
-        self.white = np.linalg.cholesky(self.information).T
-        self.steps = max(len(batch.hands) for batch in batches)
-        heat, air, drum, *more = map(self._stacked, range(len(batches[0].hands.columns)))
-        self.hands = Hands(heat, air, drum, tuple(more))
-        self.every = max(1, round(EVERY_S / STEP))
-        self._observe()
-        self._observe_idling()
-
-    def _stacked(self, index: int) -> FloatArray:
-        """One control of all batches, shape (steps, batches); the last setting is held behind a batch's end."""
-        columns = [batch.hands.columns[index] for batch in self.batches]
-        return np.stack([np.pad(column, (0, self.steps - column.size), mode="edge") for column in columns], axis=1)
-
-    def _observe(self) -> None:
-        at = np.arange(self.every, self.steps + 1, self.every)
-        self.at = at
-        self.early = at * STEP < EARLY_S
-        shape = (at.size, len(self.batches))
-        self.observed = np.full((2, *shape), np.nan)
-        for index, batch in enumerate(self.batches):
-            inside = at[at < batch.bean.size]
-            self.observed[0, : inside.size, index] = batch.bean[inside]
-            self.observed[1, : inside.size, index] = batch.air[inside]
-        misfit = np.stack([np.where(self.early, EARLY * sigma, sigma) for sigma in (BEAN_MISFIT, AIR_MISFIT)])
-        self.misfit = np.repeat(misfit[:, :, None], shape[1], axis=2)
-        self.known = np.isfinite(self.observed)
-        #: share of a misfit of bean and air probe that lasts until the next comparison
-        self.lasting = np.zeros(2)
-
-    def _observe_idling(self) -> None:
-        """The empty machine before each charge, all ending together at the charge; batches without it never count."""
-        count = len(self.batches)
-        self.idle_steps = max((len(b.idling.hands) for b in self.batches if b.idling is not None), default=0)
-        self.idles = np.array([batch.idling is not None for batch in self.batches])
-        ones = np.ones((self.idle_steps, count))
-        more = tuple(0.0 * ones for _ in self.batches[0].hands.more)
-        self.idle_hands = Hands(0.0 * ones, 0.5 * ones, ones.copy(), more)
-        self.idle_counts = 0.0 * ones
-        readings = np.full((2, self.idle_steps + 1, count), np.nan)
-        for index, batch in enumerate(self.batches):
-            if batch.idling is None:
-                continue
-            hands, begin = batch.idling.hands, self.idle_steps - len(batch.idling.hands)
-            for columns, own in zip(self.idle_hands.columns, hands.columns, strict=True):
-                column = columns[:, index]
-                column[begin:], column[:begin] = own, own[0]
-            self.idle_counts[begin:, index] = 1.0
-            readings[0, begin:, index], readings[1, begin:, index] = batch.idling.bean, batch.idling.air
-            readings[:, begin, index] = np.nan  # the reading that it begins with is no news
-        self.idle_at = np.arange(self.idle_steps, 0, -self.every)[::-1]
-        self.idle_observed = readings[:, self.idle_at]
-        self.idle_known = np.isfinite(self.idle_observed)
-        misfit = np.array([IDLE_BEAN_MISFIT, IDLE_AIR_MISFIT])[:, None, None]
-        self.idle_misfit = np.broadcast_to(misfit, self.idle_observed.shape)
-
-    def run(self, rows: FloatArray, which: IndexArray) -> tuple[Idled | None, Simulated]:
-        """Simulate members, row of numbers and batch for each: the empty machine where there is a log of it, then the roast."""
-        shared = rows[:, : self.shared]
-        members = np.arange(which.size)
-        of_batches = [[b.load_kg, b.moisture, b.room_c, b.bean_at_charge, b.air_at_charge] for b in self.batches]
-        load_kg, moisture, room, bean, air = np.array(of_batches)[which].T
-        steel = np.empty(which.size)
-        uptake = np.empty(which.size)
-        for index, batch in enumerate(self.batches):
-            own = which == index
-            steel[own] = expected_steel(self.priors, shared[own], batch)
-            uptake[own] = expected_uptake(self.priors, shared[own], batch.density)
-        steel = steel + rows[members, self.steel_at[which]]
-        constants = constants_of(self.priors, shared, self.full_load)
-        idled = None
-        if self.idle_steps:
-            first = np.array([first_readings(batch) for batch in self.batches])[which]
-            before = self.idle_hands.part((slice(None), which))
-            begun = IdleState(steel, first[:, 0], first[:, 1], heat_at(constants, before.heat[0]))
-            idled = idle(constants, room, begun, before, STEP, self.idle_counts[:, which])
-            steel = idled.end.steel
-        lots = self.lot_of[which]
-        load = LoadState(
-            load_kg,
-            moisture,
-            green_c=room,
-            uptake=np.exp(uptake + rows[members, self.uptake_at[lots]]),
-            own_heat=np.exp(rows[members, self.own_at[lots]]),
-        )
-        hands = self.hands.part((slice(None), which))
-        heat = column_of(self.priors, shared, "heat_before")
-        start = StartState(steel, bean, np.where(np.isnan(air), bean, air), room, heat, tuple(own[0] for own in hands.more))
-        state = start_state(constants, load, start, which.size)
-        if idled is not None:  # the burner goes on from where the empty machine had it
-            known = self.idles[which]
-            more = tuple(np.where(known, *both) for both in zip(idled.end.more, state.more, strict=True))
-            state = replace(state, heat=np.where(known, idled.end.heat, state.heat), more=more)
-        return idled, carry_on(constants, load, room, state, hands, STEP)
-
-    def _compared(self, rows: FloatArray, which: IndexArray) -> tuple[FloatArray, FloatArray]:
-        """What is compared with the readings, roasting and idling, each shape (2, moments, members)."""
-        idled, simulated = self.run(rows, which)
-        roasting = np.stack([simulated.bean_probe[self.at], simulated.air_probe[self.at]])
-        if idled is None:
-            return roasting, np.empty((2, 0, which.size))
-        return roasting, np.stack([idled.bean_probe[self.idle_at], idled.air_probe[self.idle_at]])
-
-    @property
-    def owners(self) -> IndexArray:
-        """The batch of each misfit, in the order of the residuals."""
-        count = np.arange(len(self.batches))
-        return np.concatenate([np.broadcast_to(count, known.shape)[known] for known in (self.known, self.idle_known)]).astype(
-            np.int64
-        )
-
-    def machine(self, vector: FloatArray, covariance: FloatArray) -> FittedMachine:
-        """The machine of a vector and its covariance."""
-        spread = np.sqrt(np.diag(covariance))
-
-        def by_lot(at: IndexArray) -> dict[str, tuple[float, float]]:
-            return {lot: (float(vector[i]), float(spread[i])) for lot, i in zip(self.lots, at, strict=True)}
-
-        shared = self.shared
-        return FittedMachine(
-            self.priors, vector[:shared], np.asarray(covariance[:shared, :shared], np.float64), self.full_load,
-            {batch.label: float(vector[i]) for batch, i in zip(self.batches, self.steel_at, strict=True)},
-            by_lot(self.uptake_at), by_lot(self.own_at), tuple(self.misfit[0, self.early, 0].tolist()),
-        )  # fmt: skip
-
-    def vector_of(self, fitted: FittedMachine) -> FloatArray:
-        """The vector of a machine; what it does not know is as thought beforehand."""
-        vector = self.mean.copy()
-        vector[: self.shared] = fitted.values
-        for index, lot in enumerate(self.lots):
-            vector[self.uptake_at[index]] = fitted.uptake.get(lot, (0.0, 0.0))[0]
-            vector[self.own_at[index]] = fitted.own_heat.get(lot, (0.0, 0.0))[0]
-        for index, batch in enumerate(self.batches):
-            vector[self.steel_at[index]] = fitted.steel.get(batch.label, 0.0)
-        return vector
-
-    def residuals(self, vector: FloatArray) -> FloatArray:
-        """Misfit of all readings, then distance from the priors, all in standard deviations."""
-        which = np.arange(len(self.batches))
-        roasting, idling = self._compared(np.tile(vector, (which.size, 1)), which)
-        off = self._news((roasting - self.observed) / self.misfit)[self.known]
-        off_idle = ((idling - self.idle_observed) / self.idle_misfit)[self.idle_known]
-        return np.concatenate([off, off_idle, self.white @ (vector - self.mean)])
-
-    def _news(self, off: FloatArray) -> FloatArray:
-        """Of misfits, shape (2, moments, batches, …), what those just before let not expect, in spreads of that."""
-        lasting = self.lasting.reshape(2, *(1,) * (off.ndim - 1))
-        follows = self.known[:, 1:] & self.known[:, :-1]
-        follows = follows.reshape(*follows.shape, *(1,) * (off.ndim - 3))
-        news = (off[:, 1:] - lasting * off[:, :-1]) / np.sqrt(1.0 - lasting**2)
-        return np.concatenate([off[:, :1], np.where(follows, news, off[:, 1:])], axis=1)
-
-    def learn_lasting(self, vector: FloatArray) -> None:
-        """Learn from what a fit leaves how much of a misfit lasts until the next comparison; the load has fallen in by then."""
-        which = np.arange(len(self.batches))
-        roasting, _ = self._compared(np.tile(vector, (which.size, 1)), which)
-        for probe, off in enumerate(np.where(self.known, roasting - self.observed, np.nan)[:, ~self.early]):
-            before, after = off[:-1].ravel(), off[1:].ravel()
-            pair = np.isfinite(before) & np.isfinite(after)
-            if np.count_nonzero(pair) < LEAST_PAIRS:
-                continue
-            most = LASTING_WITHIN * float(np.median(np.abs(off[np.isfinite(off)]))) / 0.6745
-            before, after = (np.clip(one[pair], -most, most) for one in (before, after))
-            own = 0.5 * float(before @ before + after @ after)
-            self.lasting[probe] = np.clip(float(before @ after) / max(own, 1e-12), 0.0, MOST_LASTING)
-
-    def hear_less(self, vector: FloatArray) -> None:
-        """Make less of the bean probe while the load falls in, where these equations do not hold.
-
-        A probe in a sheath goes on reading the empty drum for half a minute, which no lag of one stage does.
-        """
-        which = np.arange(len(self.batches))
-        roasting, _ = self._compared(np.tile(vector, (which.size, 1)), which)
-        off = np.abs(roasting[0, self.early] - self.observed[0, self.early])
-        left = EARLY_LEFT * np.median(np.where(np.isfinite(off), off, 0.0), axis=1)
-        self.misfit[0, self.early] = np.maximum(self.misfit[0, self.early], left[:, None])
-
-    def jacobian(self, vector: FloatArray) -> FloatArray:
-        """Derivative of the residuals, from one ensemble run."""
-        count = len(self.batches)
-        small = 0.02 * self.sd
-        columns, which = [], []
-        for parameter in range(self.size):
-            touched = self._touched(parameter)
-            columns += [parameter] * touched.size
-            which += touched.tolist()
-        rows = np.tile(vector, (count + len(columns), 1))
-        rows[count + np.arange(len(columns)), columns] += small[columns]
-        compared = self._compared(rows, np.concatenate([np.arange(count), np.array(which)]))
-        kept = []
-        for values, misfit, known in zip(compared, (self.misfit, self.idle_misfit), (self.known, self.idle_known), strict=True):
-            out = np.zeros((*misfit.shape, self.size))
-            for member, (parameter, index) in enumerate(zip(columns, which, strict=True), start=count):
-                change = (values[:, :, member] - values[:, :, index]) / small[parameter]
-                out[:, :, index, parameter] = change / misfit[:, :, index]
-            kept.append((self._news(out) if known is self.known else out)[known])
-        return np.vstack([*kept, self.white])
-
-    def _touched(self, parameter: int) -> IndexArray:
-        """The batches that a number bears on."""
-        if parameter < self.shared:
-            return np.arange(len(self.batches))
-        if parameter < self.uptake_at[0]:
-            return np.array([parameter - self.shared])
-        return np.flatnonzero(self.lot_of == (parameter - self.uptake_at[0]) % len(self.lots))
 
 
 class FitCancelledError(Exception):
@@ -323,7 +57,7 @@ def identify(
 
     if not batches:
         raise ValueError(tr("a fit needs at least one logged batch; there are none."))
-    problem = _Problem(batches, priors_of(full_load, heats), full_load)
+    problem = Problem(batches, priors_of(full_load, heats), full_load)
     vector = problem.vector_of(begin) if begin is not None else problem.mean.copy()
     calls = 0
 
@@ -350,7 +84,7 @@ def identify(
     return _result(problem, vector)
 
 
-def _result(problem: _Problem, vector: FloatArray) -> FittedMachine:
+def _result(problem: Problem, vector: FloatArray) -> FittedMachine:
     jacobian, residuals = problem.jacobian(vector), problem.residuals(vector)
     data = residuals.size - problem.size
     # Misfit beyond what was expected widens all that was learned from it; robustly, by the median.
@@ -361,7 +95,7 @@ def _result(problem: _Problem, vector: FloatArray) -> FittedMachine:
 
 
 def _without(
-    problem: _Problem, vector: FloatArray, jacobian: FloatArray, residuals: FloatArray, wider: float
+    problem: Problem, vector: FloatArray, jacobian: FloatArray, residuals: FloatArray, wider: float
 ) -> dict[str, FittedMachine]:
     """The fit had each batch not been there: one step of Newton away from the fit to all, with that batch's readings gone.
 
@@ -399,11 +133,11 @@ def curve_shifts(fitted: FittedMachine, batches: Sequence[LoggedBatch]) -> dict[
     -------
     dict : by the place of the first batch that is read so, from the second on.
     """
-    problem = _Problem(batches, fitted.priors, fitted.full_load)
+    problem = Problem(batches, fitted.priors, fitted.full_load)
     vector = problem.vector_of(fitted)
     residuals, jacobian = problem.residuals(vector), problem.jacobian(vector)
     data = residuals.size - problem.size
-    as_before = _Problem([batch.reading_more(-SHIFT_TRIED_C) for batch in batches], fitted.priors, fitted.full_load)
+    as_before = Problem([batch.reading_more(-SHIFT_TRIED_C) for batch in batches], fitted.priors, fitted.full_load)
     by_shift = (as_before.residuals(vector) - residuals)[:data] / SHIFT_TRIED_C
     weight = 1.0 / np.sqrt(1.0 + (residuals / LOSS_SCALE) ** 2)
     information, slope = jacobian.T @ (jacobian * weight[:, None]), jacobian.T @ (weight * residuals)

@@ -21,8 +21,9 @@ from firnel.core.model.constants import (
     StartState,
     heat_at,
 )
+from firnel.core.model.flows import shares_after
 from firnel.core.model.logged import USUAL_DENSITY, LoggedBatch
-from firnel.core.model.simulation import Simulated, idle, shares_after, simulate
+from firnel.core.model.simulation import Simulated, idle, simulate
 from firnel.core.vocabulary import FloatArray
 
 
@@ -99,27 +100,24 @@ def priors_of(full_load: float, heats: Sequence[str]) -> tuple[Prior, ...]:
     full_load : useful load of the machine. [kg]
     heats : kind of each source of heat, the main one first: gas, gas-dial, electric, hot-air, radiant, drum.
     """
-    common = drums.mean_and_covariance()
-    guesses = _guesses(full_load, heats)
-    shifts, wides = _padded(common[0], np.sqrt(np.diag(common[1])), len(guesses))
-    return tuple(
-        replace(prior, mean=float(prior.outside(prior.inside(prior.mean) + prior.sd * shift)), sd=prior.sd * float(wide))
-        for prior, shift, wide in zip(guesses, shifts, wides, strict=True)
-    )
+    mean, covariance = drums.mean_and_covariance()
+    seen = dict(zip(drums.NUMBERS, zip(mean, np.sqrt(np.diag(covariance)), strict=True), strict=True))
 
+    def as_seen(guess: Prior) -> Prior:
+        shift, wide = seen.get(guess.name, (0.0, 1.0))  # what drums do not have in common stays as it was guessed
+        middle = guess.outside(guess.inside(guess.mean) + guess.sd * shift)
+        return replace(guess, mean=float(middle), sd=guess.sd * float(wide))
 
-def _padded(mean: FloatArray, spread: FloatArray, count: int) -> tuple[FloatArray, FloatArray]:
-    """Shift and width for all priors; what drums do not have in common stays as it was guessed."""
-    more = count - drums.COUNT
-    return np.append(mean, np.zeros(more)), np.append(spread, np.ones(more))
+    return tuple(map(as_seen, _guesses(full_load, heats)))
 
 
 def prior_covariance(priors: Sequence[Prior]) -> FloatArray:
     """Covariance of the priors, shape (k, k), on the scale of the fit: what goes together in drums that were fitted."""
     _, covariance = drums.mean_and_covariance()
-    spread = np.sqrt(np.diag(covariance))
+    spread, names = np.sqrt(np.diag(covariance)), [prior.name for prior in priors]
+    at = [names.index(name) for name in drums.NUMBERS]
     correlation = np.eye(len(priors))
-    correlation[: spread.size, : spread.size] = covariance / np.outer(spread, spread)
+    correlation[np.ix_(at, at)] = covariance / np.outer(spread, spread)
     sd = np.array([prior.sd for prior in priors])
     return np.asarray(correlation * np.outer(sd, sd))
 

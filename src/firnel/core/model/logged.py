@@ -9,8 +9,7 @@ from datetime import datetime
 import numpy as np
 
 from firnel.core.green.blended import BlendedLot
-from firnel.core.model.constants import Hands, hands_of
-from firnel.core.model.simulation import STEP
+from firnel.core.model.constants import STEP, Hands, hands_of
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, Mark, MarkKind, Quality, Role
 from firnel.core.words import tr
 

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from firnel.core.crossing import passes
-from firnel.core.model.constants import Hands, LoadState, hands_of
+from firnel.core.model.constants import STEP, Hands, LoadState, hands_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import USUAL_DENSITY
-from firnel.core.model.simulation import STEP, Simulated, simulate
+from firnel.core.model.simulation import Simulated, simulate
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import MOST_IN_A_ROW, UNFORESEEN, Anchor, Plan, PlannedMove
 from firnel.core.usual import BROWNING_S, DEVELOPMENT_S, DRYING_S
