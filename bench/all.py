@@ -24,6 +24,7 @@ BENCHES += (
     "new_lots",
     "plan",
     "guided",
+    "answers",
     "rough_hands",
     "causes",
     "review",

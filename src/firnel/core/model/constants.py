@@ -63,6 +63,10 @@ class MachineConstants:
     draft_exponent: Members = 0.7  #: of the flow in the heat transfer from air to beans: 0.6 to 0.8 in tumbled beds. [-]
     heat_exponent: Members = 1.0  #: of the main source's share in its heat, for dials and valves that are not as thought. [-]
     probe_sheath: Members = 0.0  #: second stage of the bean probe's lag against the first; which is which shows nowhere. [-]
+    bean_heat_130: Members = 0.0  #: more heat than is published that beans take up at 130 degC, as a share of it; [-]
+    bean_heat_155: Members = 0.0  #: and at 155,
+    bean_heat_180: Members = 0.0  #: 180,
+    bean_heat_205: Members = 0.0  #: and 205 degC, with lines between: none 25 degrees below the first, as much above the last
     full_load: float = 5.0  #: load that covers the bean probe. [kg]
     more: tuple[SourceConstants, ...] = ()  #: the machine's other sources of heat, in its own order
 

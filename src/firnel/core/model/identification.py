@@ -162,6 +162,10 @@ def _guesses(full_load: float, heats: Sequence[str]) -> tuple[Prior, ...]:
         Prior("uptake_by_density", 0.0, 0.04, "straight", "per 50 g/L"),
         Prior("heat_exponent", *main.exponent),
         Prior("probe_sheath", 0.1, 1.5, "logit"),
+        Prior("bean_heat_130", 0.0, 0.1, "straight"),
+        Prior("bean_heat_155", 0.0, 0.1, "straight"),
+        Prior("bean_heat_180", 0.0, 0.1, "straight"),
+        Prior("bean_heat_205", 0.0, 0.1, "straight"),
         *more,
     )
 

@@ -33,6 +33,8 @@ OWN_HEAT_PIVOT = 433.15  #: where a machine's own activation temperature leaves 
 EVAPORATION_RATE = 4.32e9  #: [1]_. [mm^2/s]
 EVAPORATION_K = 9889.0  #: [1]_. [K]
 BEAN_HEAT = (1.099, 0.0070, 5.0)  #: constant, per degC, per moisture [1]_. [kJ/(kg K)]
+BENDS_C = (105.0, 130.0, 155.0, 180.0, 205.0)  #: where the share by which beans take up more than that bends. [degC]
+LEAST_MORE = -0.6  #: which never falls below this. [-]
 KELVIN = 273.15
 
 
@@ -144,6 +146,7 @@ def carry_on(
         own=np.log(full(constants.own_heat) * full(load.own_heat) * OWN_HEAT_RATE)
         + (full(constants.own_heat_k) - OWN_HEAT_K) / OWN_HEAT_PIVOT,
         own_k=full(constants.own_heat_k),
+        bends=_bends(constants, members),
     )
     bean, steel, moisture, left, slopes = _heat(terms, beans, state, step)
     air = terms.air_0 + terms.air_b * bean[:-1] + terms.air_m * steel[:-1]
@@ -172,6 +175,15 @@ class _Beans:
     drying: FloatArray
     own: FloatArray
     own_k: FloatArray  #: activation temperature of the own heat [K]
+    bends: FloatArray  #: by how much the slope of what beans take up beyond the published changes at `BENDS_C`, (5, m) [1/K]
+
+
+def _bends(constants: MachineConstants, members: int) -> FloatArray:
+    """What beans take up beyond the published, which is known at some temperatures, as bends of a line, shape (5, m). [1/K]"""
+    known = (constants.bean_heat_130, constants.bean_heat_155, constants.bean_heat_180, constants.bean_heat_205)
+    more = np.stack([np.broadcast_to(np.maximum(share, LEAST_MORE), (members,)) for share in (0.0, *known)])
+    slopes = np.diff(more, axis=0) / np.diff(BENDS_C)[:, None]
+    return np.diff(slopes, axis=0, prepend=0.0, append=0.0)
 
 
 def _heat(
@@ -191,6 +203,7 @@ def _heat(
     kept[0, 0], kept[1, 0], kept[2, 0] = bean, steel, moisture
     evaporated, spent = EVAPORATION_HEAT / step, step / OWN_HEAT
     dry_heat, per_degree, per_moisture = BEAN_HEAT
+    bends, bends_c = list(zip(beans.bends[:, 0].tolist(), BENDS_C, strict=True)), np.array(BENDS_C)[:, None]
     before: Any = None
     if state.slopes is not None:
         before = state.slopes[:, 0].tolist() if alone else state.slopes
@@ -198,6 +211,10 @@ def _heat(
     slope_m: Any = 0.0
     for index, (bean_0, bean_b, bean_m, steel_0, steel_b, steel_m) in enumerate(rows, start=1):
         heat = dry_heat + per_degree * bean + per_moisture * moisture
+        if alone:
+            heat *= 1.0 + sum(bend * max(bean - at, 0.0) for bend, at in bends)
+        else:
+            heat *= 1.0 + np.einsum("jm,jm->m", beans.bends, np.maximum(bean - bends_c, 0.0))
         slope = (bean_0 + bean_b * bean + bean_m * steel) / heat
         slope_m = steel_0 + steel_b * bean + steel_m * steel
         last, last_m = (slope, slope_m) if before is None else before
