@@ -191,7 +191,7 @@ def test_targets_that_contradict_are_refused_by_name(model, change, words):
 @pytest.mark.parametrize(
     ("targets", "within"),
     [
-        (Targets(ratio=0.15, total_s=740.0), {"ratio": 0.002, "total_s": MET_S}),
+        (Targets(ratio=0.15, total_s=730.0), {"ratio": 0.002, "total_s": MET_S}),
         (Targets(development_s=90.0, rise_c=7.0), {"rise_c": MET_C}),
         (Targets(drop_c=205.0), {"drop_c": MET_C}),
         (Targets(loss=0.14), {"loss": 0.003}),

@@ -195,6 +195,8 @@ EVERY_S = 10.0
 #: falls in; and this much of what a fit leaves there on the median batch, where that is more. [degC], [s]
 BEAN_MISFIT, AIR_MISFIT = 1.2, 4.0
 EARLY, EARLY_S, EARLY_LEFT = 4.0, 90.0, 1.5
+#: The air probe's: the air is in balance here, and where it is not yet a fit would make a slow burner of that.
+EARLY_AIR = 12.0
 
 
 @dataclass(frozen=True)

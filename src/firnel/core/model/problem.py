@@ -23,6 +23,7 @@ from firnel.core.model.identification import (
     BATCH_STEEL_SD,
     BEAN_MISFIT,
     EARLY,
+    EARLY_AIR,
     EARLY_LEFT,
     EARLY_S,
     EVERY_S,
@@ -96,7 +97,8 @@ class Problem:
             inside = at[at < batch.bean.size]
             self.observed[0, : inside.size, index] = batch.bean[inside]
             self.observed[1, : inside.size, index] = batch.air[inside]
-        misfit = np.stack([np.where(self.early, EARLY * sigma, sigma) for sigma in (BEAN_MISFIT, AIR_MISFIT)])
+        spreads = ((BEAN_MISFIT, EARLY), (AIR_MISFIT, EARLY_AIR))
+        misfit = np.stack([np.where(self.early, early * sigma, sigma) for sigma, early in spreads])
         self.misfit = np.repeat(misfit[:, :, None], shape[1], axis=2)
         self.known = np.isfinite(self.observed)
         #: share of a misfit of bean and air probe that lasts until the next comparison
