@@ -20,9 +20,9 @@ from firnel.core.vocabulary import Control, ControlScale, FloatArray, Mark, Mark
 EDGES = {"stage": (1.2, 0.4), "end": (1.3, 0.5), "development": (0.75, 0.2)}
 #: A move must take away at least this share of what is off, or bring it into the box; in development a tolerance is enough.
 WORTH = 0.4
-#: This share of what is off in development is left to the next look: a part of it is doubt, and a move that went too far is
-#: seldom made good in time.
-LEFT_OPEN = 0.3
+#: This share of what is off in development is left to the next look: a part of it is doubt, a house's logs tell least of what
+#: late moves come to, and one that went too far is seldom made good in time.
+LEFT_OPEN = 0.5
 #: A hand is never told to go further than this at once: steps of the gauge, or a share of its range where that is more.
 MOST_STEPS, MOST_SHARE = 5, 0.15
 #: Twice that where the end would be missed by far, once it has cracked: half of a way would not be worth its while. Heat may be
@@ -268,6 +268,11 @@ def steps_wanted(
                     most = round((scale.high - scale.low) / scale.step) if coasts and steps < 0 else MOST_AT_THE_END * most
                 return steps * max(1, min(round((1.0 - off.left_open) * abs(off.by) / gained), most))
     return 0
+
+
+def steps_up(setting: float, most: float, scale: ControlScale) -> int:
+    """By how many steps a control may be turned up from a setting to ``most``; none where it stands above that."""
+    return max(int((min(most, scale.high) - setting) / scale.step + 1e-9), 0)
 
 
 def further_steps(wanted: int) -> tuple[int, ...]:

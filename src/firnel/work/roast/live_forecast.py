@@ -20,6 +20,7 @@ from firnel.core.guidance import (
     further_steps,
     landing_of,
     overshoots,
+    steps_up,
     steps_wanted,
 )
 from firnel.core.known_course import Course
@@ -312,6 +313,8 @@ class LiveForecast:
             scale, choices = ask.machine.controls[control], [choice for _, choice in near]
             ghosts = [(by, choice.forecast) for by, choice in near]
             wanted = steps_wanted(plan, landing, ghosts, came, scale, line, control in ask.machine.of(Role.HEAT))
+            if MarkKind.FIRST_CRACK in came and control in ask.machine.of(Role.HEAT) and near:
+                wanted = min(wanted, steps_up(near[0][1].setting, self._most_late(control), scale))
             steps = ((by, step_of(ask, due, by, control)) for by in further_steps(wanted))
             choices += [made(step, control) for _, step in steps if step is not None]
             if ask.given is not None and not urgent:
