@@ -1,6 +1,7 @@
 """What drum roasters have in common: eleven that were fitted, as so many spreads away from what was guessed beforehand.
 
-Made by ``bench/learn_drums.py`` from the logs of seven machines and from the simulated ones.
+Made by ``bench/learn_drums.py`` from the logs of seven machines and from the simulated ones: what beans take up by fits that had
+it to find, all else by fits that had not, with which first crack of left-out machines came nearer (docs/model.md).
 """
 
 from __future__ import annotations
@@ -17,10 +18,10 @@ BELIEVED = 0.5
 FARTHEST = 2.5
 #: However alike the drums are, the next one differs by this. [spreads of the guess]
 LEAST_SPREAD = 0.35
-#: Of some numbers it is known otherwise how far apart drums lie: at least, on top of what is seen, and at most. Probes are chosen
-#: and changed by whoever owns a drum. A burner answers within seconds, and most of its heat goes by the air: how much goes the
-#: slow way, by the steel, shows little in logs whose moves come at the same readings each time, and whatever else the equations
-#: lack there is taken for it. Then all late moves are foretold too small.
+#: Of some numbers it is thought otherwise how far apart drums lie: at least, on top of what is seen, and at most. Probes are
+#: chosen and changed by whoever owns a drum. A burner answers within seconds, and most of its heat goes by the air (from memory
+#: of such machines): how much goes the slow way, by the steel, shows little in logs whose moves come at the same readings each
+#: time, and whatever else the equations lack there is taken for it. Then all late moves are foretold too small.
 SPREADS: Mapping[str, tuple[float, float]] = {
     "probe_lag": (1.0, np.inf),
     "air_probe_lag": (1.0, np.inf),
