@@ -14,7 +14,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
-from drawn_machines import Drawn, DrawnRoaster, logged, record_of, roast
+from drawn_machines import Drawn, logged, record_of, roast
 from report import Line
 from strange_machines import STRANGE, drawn_of
 
@@ -49,11 +49,10 @@ class Turned:
 
         self.crack_t: float | None = None
         self.probe: list[float] = []
-        made: type[DrawnRoaster] = Roaster
         lot, green = next(iter(drawn.lots.values()))
         house = replace(drawn.house, development_s=LONG_S)
         self.came = roast(
-            drawn.body, house, green, np.random.default_rng(5), still=True, probe=self.probe, made=made
+            drawn.body, house, green, np.random.default_rng(5), still=True, probe=self.probe, made=Roaster
         )  # the same chances each time
         self.record = record_of(drawn, self.came, lot.name, green.mass_kg, "turned")
         self.lot = lot

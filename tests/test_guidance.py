@@ -13,7 +13,7 @@ from test_rate_of_rise import wandering
 
 from firnel.app.window import make_application, make_window
 from firnel.core.ending import moved_end, moved_rule
-from firnel.core.guidance import Advice, Choice, advise, expected_off, further_steps, landing_of, steps_wanted
+from firnel.core.guidance import Advice, Choice, advise, expected_off, further_steps, landing_of, steps_up, steps_wanted
 from firnel.core.known_course import Course
 from firnel.core.model.document import model_to_document
 from firnel.core.model.driven import HandMove
@@ -26,7 +26,7 @@ from firnel.core.model.replay import forecaster_at, held
 from firnel.core.model.solving import solve
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets, due_moves, expected_marks
 from firnel.core.units import Units
-from firnel.core.vocabulary import USUAL_CONTROLS, Control, Found, Mark, MarkKind, Move, Quality
+from firnel.core.vocabulary import USUAL_CONTROLS, Control, ControlScale, Found, Mark, MarkKind, Move, Quality
 from firnel.devices.clock import Clock
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
@@ -177,6 +177,13 @@ def test_a_hand_goes_twice_as_far_where_the_end_would_be_missed_by_far():
     hot = landing_of(BOX, forecast(540.0, 211.0), cracked)
     out = steps_wanted(BOX, hot, weak, cracked, scale, coasts=True)
     assert out == -min(round(0.5 * abs(hot.off[0].by) / 0.1), every) < after, "put out, if that is what it takes"
+
+
+def test_late_heat_is_turned_up_no_further_than_was_logged_late():
+    scale = ControlScale("kPa", 0.0, 5.0, 0.2)
+    assert steps_up(1.0, 1.65, scale) == 3, "three whole steps, and no part of a fourth"
+    assert steps_up(1.0, float("inf"), scale) == 20, "no log holds late heat: the scale bounds it"
+    assert steps_up(2.0, 1.6, scale) == 0, "what stands above already is not turned down for that"
 
 
 def test_in_development_a_part_of_what_is_off_is_left_and_a_tolerance_is_worth_a_move():
