@@ -13,18 +13,18 @@ from PyQt6.QtWidgets import QWidget
 from test_guidance import BOX, CAME, forecast
 
 from firnel.app.window import make_application, make_window
-from firnel.core.guidance import Choice, Given, landing_of, overshoots
+from firnel.core.guidance import Choice, Given, Off, landing_of, overshoots
 from firnel.core.mark_finding import find_charge, find_turning
 from firnel.core.model.document import model_from_document, model_to_document
 from firnel.core.model.driven import driven_of, nearest
 from firnel.core.model.fitting import identify
 from firnel.core.model.foretelling import interval
-from firnel.core.model.identification import logged_load, logged_start, modelled, steel_from_roast
+from firnel.core.model.identification import logged_load, logged_start, modelled, priors_of, steel_from_roast
 from firnel.core.model.learning import misfit, traits_of
 from firnel.core.model.lessons import learn
 from firnel.core.model.outlook import outlook
 from firnel.core.model.prior import prior_model
-from firnel.core.model.score import all_muted, largest_move, muted, untold
+from firnel.core.model.score import all_muted, largest_move, muted, sparing, untold
 from firnel.core.model.simulation import simulate
 from firnel.core.model.solving import How, solve
 from firnel.core.model.statements import FEWEST, Foretold, Statement, record_of, records
@@ -214,6 +214,33 @@ def test_advice_is_earned(model):
         assert tuple(map(bool, told)) == muted_when, "a poor record mutes its own kind of advice, and no other"
         assert said in all_muted(poor)
         assert list(LiveForecast(poor)._muted) == told
+    told = [sparing(poor), sparing(prior_model(2.4, ["gas"]))]
+    assert told == [True, False], "what is surely missed is told of a machine that is known"
+    assert [Off("drop_c", by, 1.0, 2.3).surely for by in (3.4, -3.2)] == [True, False]
+
+
+def test_heat_is_advised_where_its_effect_was_seen(model):
+    live, gas = LiveForecast(model), [to for one in model.driven for levels in one.levels(Control.GAS) for to in levels]
+    least, most = live._bounds(EAST, Control.GAS, cracked=False)
+    assert (least, most) == pytest.approx((0.85 * min(gas), 1.15 * max(gas)))
+    assert live._bounds(EAST, Control.GAS, cracked=True)[0] == 0.0, "in development it may go out"
+    assert LiveForecast(prior_model(2.4, ["gas"]))._bounds(EAST, Control.GAS, cracked=False) == (0.0, float("inf"))
+
+
+def test_no_flame_answers_after_minutes(model):
+    """A gas burner guessed at 12 s is never taken for slower than 21, whatever the logs say (from memory of such machines)."""
+    lag = next(prior for prior in priors_of(2.4, ["gas"]) if prior.name == "heat_lag")
+    assert np.exp(lag.furthest) == pytest.approx(21.0)
+    fitted = identify(KNOWN[:4], EAST.useful_load_kg, ["gas"], most=8)
+    values = np.where([prior.name == "heat_lag" for prior in fitted.priors], np.log(100.0), fitted.values)
+
+    def answered_late(batch):
+        made = modelled(replace(fitted, values=values), batch)
+        bean, air = (column[: batch.bean.size, 0] for column in (made.bean_probe, made.air_probe))
+        return replace(batch, bean=bean, air=air)
+
+    late = identify([answered_late(batch) for batch in KNOWN[:4]], EAST.useful_load_kg, ["gas"], begin=fitted, most=12)
+    assert late.number("heat_lag") <= 21.0 + 1e-6, "it comes to 82 s where nothing bounds it"
 
 
 # What is not taken back, and what is not contradicted

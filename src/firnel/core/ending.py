@@ -11,7 +11,7 @@ from firnel.core.plan import Plan
 NEAR_END_S = 30.0
 #: The target that leads gives away at most this share of its tolerance, and the other is brought within that share of its own:
 #: time is kept to the second, and the reading comes a quarter of a usual tolerance off what is said of it so late.
-GIVES, ASKS = 0.8, 0.6
+GIVES, ASKS = 0.85, 0.6
 #: Moments are weighed this far apart. [s]
 EVERY_S = 0.5
 
@@ -19,8 +19,9 @@ EVERY_S = 0.5
 def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     """By how much the drop is to be moved from the moment that the leading target gives; negative is earlier. [s]
 
-    The target that leads gives way inside its own tolerance, as little as brings the other one safely into its own. Where no
-    moment lands both in the box, the leading target keeps its moment. Common practice, no published source.
+    The target that leads gives way inside its own tolerance, but for what a hand needs, as little as brings the other one
+    safely into its own. Where no such moment lands both in the box, the leading target keeps its own. Common practice, no
+    published source.
 
     Parameters
     ----------
@@ -36,6 +37,8 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     seconds, kelvin = plan.tolerance("development_s"), plan.tolerance("drop_c")
     reach = NEAR_END_S if plan.drop_rules else seconds
     moments = end.value + np.arange(-reach, reach + EVERY_S, EVERY_S)
+    if not plan.drop_rules:
+        moments = moments[np.abs(moments - end.value) <= GIVES * seconds]
     moments = moments[(moments >= forecast.at) & (moments <= t[-1])]
     by_time = np.abs(moments - crack_t - targets.development_s) / seconds
     by_heat = np.abs(np.interp(moments, t, fan[1]) - targets.drop_c) / kelvin

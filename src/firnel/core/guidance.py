@@ -18,8 +18,11 @@ from firnel.core.vocabulary import Control, ControlScale, FloatArray, Mark, Mark
 #: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval. The clock
 #: inside a stage is not chased for less than its own tolerance. In development there is no other chance, so less is let pass.
 EDGES = {"stage": (1.2, 0.4), "end": (1.3, 0.5), "development": (0.75, 0.2)}
-#: A move must take away at least this share of what is off, or bring it into the box; in development a tolerance is enough.
-WORTH = 0.4
+#: A move must take away at least this share of what is off, or bring it into the box. In development, where there is no other
+#: chance, so much less is enough, as long as it is this share of a tolerance.
+WORTH, WORTH_LATE, LEAST_LATE = 0.4, 0.1, 0.25
+#: What comes of a single step is none where it is less than this. [tolerances]
+LEAST_GAIN = 1e-3
 #: This share of what is off in development is left to the next look: a part of it is doubt, a house's logs tell least of what
 #: late moves come to, and one that went too far is seldom made good in time.
 LEFT_OPEN = 0.5
@@ -73,6 +76,11 @@ class Off:
     def left_open(self) -> float:
         """What share of it a move is not meant to take away. [0..1]"""
         return LEFT_OPEN if self.kind == "development" else 0.0
+
+    @property
+    def surely(self) -> bool:
+        """Whether it is missed even at the near end of the 80 % interval."""
+        return abs(self.by) > self.tolerance + self.spread
 
     @property
     def outside(self) -> bool:
@@ -263,16 +271,19 @@ def steps_wanted(
         for steps, forecast in ghosts:
             mine = next((other for other in expected_off(plan, forecast, came, line) if other.name == off.name), None)
             gained = 0.0 if mine is None else (abs(off.by) - abs(mine.by) if mine.by * off.by > 0 else abs(off.by))
-            if gained > 0.05 * off.tolerance:
+            if gained > LEAST_GAIN * off.tolerance:
                 if off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE:
                     most = round((scale.high - scale.low) / scale.step) if coasts and steps < 0 else MOST_AT_THE_END * most
                 return steps * max(1, min(round((1.0 - off.left_open) * abs(off.by) / gained), most))
     return 0
 
 
-def steps_up(setting: float, most: float, scale: ControlScale) -> int:
-    """By how many steps a control may be turned up from a setting to ``most``; none where it stands above that."""
-    return max(int((min(most, scale.high) - setting) / scale.step + 1e-9), 0)
+def steps_within(wanted: int, setting: float, bounds: tuple[float, float], scale: ControlScale) -> int:
+    """So many of the steps that are wanted as stay within bounds; none where the control stands beyond them already."""
+    least, most = max(bounds[0], scale.low), min(bounds[1], scale.high)
+    up = max(int((most - setting) / scale.step + 1e-9), 0)
+    down = max(int((setting - least) / scale.step + 1e-9), 0)
+    return max(min(wanted, up), -down)
 
 
 def further_steps(wanted: int) -> tuple[int, ...]:
@@ -303,7 +314,8 @@ def advise(
                 continue
             gained, rest = abs(off.by) - abs(mine.by), off.left_open * off.by
             helps = gained >= WORTH * abs(off.by) or (abs(mine.by) <= off.tolerance and gained > 0.25 * off.tolerance)
-            helps = helps or (off.kind == "development" and gained >= off.tolerance)
+            late = max(WORTH_LATE * abs(off.by), LEAST_LATE * off.tolerance)
+            helps = helps or (off.kind == "development" and gained >= late)
             if helps and (best is None or abs(mine.by - rest) < abs(best.becomes - rest)):
                 best = Advice(choice, off, mine.by)
         if best is not None:

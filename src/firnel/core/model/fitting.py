@@ -59,6 +59,7 @@ def identify(
         raise ValueError(tr("a fit needs at least one logged batch; there are none."))
     problem = Problem(batches, priors_of(full_load, heats), full_load)
     vector = problem.vector_of(begin) if begin is not None else problem.mean.copy()
+    upper = np.minimum((problem.most - problem.mean) / problem.sd, FURTHEST)
     calls = 0
 
     def residuals(numbers: FloatArray) -> FloatArray:
@@ -71,9 +72,9 @@ def identify(
     def fit(begin: FloatArray, near: float) -> FloatArray:
         # In standard deviations of the priors: the numbers are of all sizes, and the step of the solver is one length.
         found = least_squares(
-            residuals, np.clip((begin - problem.mean) / problem.sd, -WITHIN, WITHIN),
+            residuals, np.clip((begin - problem.mean) / problem.sd, -WITHIN, upper - (FURTHEST - WITHIN)),
             lambda numbers: problem.jacobian(problem.mean + problem.sd * numbers) * problem.sd,
-            bounds=(-FURTHEST, FURTHEST), loss="soft_l1", f_scale=LOSS_SCALE, ftol=near, xtol=1e-5, gtol=1e-4, max_nfev=most,
+            bounds=(-FURTHEST, upper), loss="soft_l1", f_scale=LOSS_SCALE, ftol=near, xtol=1e-5, gtol=1e-4, max_nfev=most,
         )  # fmt: skip
         return np.asarray(problem.mean + problem.sd * found.x)
 

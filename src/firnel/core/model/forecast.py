@@ -103,7 +103,8 @@ class Forecaster:
         self._names = [prior.name for prior in fitted.priors]
         middle = np.array([float(prior.inside(prior.mean)) for prior in fitted.priors])
         spread = np.array([prior.sd for prior in fitted.priors])
-        self._least, self._most = middle - FAR_OFF * spread, middle + FAR_OFF * spread
+        furthest = [prior.furthest for prior in fitted.priors]
+        self._least, self._most = middle - FAR_OFF * spread, np.minimum(middle + FAR_OFF * spread, furthest)
 
         def normal(mean: float, sd: float) -> FloatArray:
             return mean + sd * rng.standard_normal(members)

@@ -71,6 +71,8 @@ class Problem:
             + [LOT_UPTAKE_SD] * len(self.lots)
             + [LOT_OWN_HEAT_SD] * len(self.lots)
         )
+        self.most = np.full(self.size, np.inf)  # no number is more than this
+        self.most[: self.shared] = [prior.furthest for prior in priors]
         # What goes together in drums goes together here: the prior of the shared numbers is one of several dimensions.
         self.information = np.diag(1.0 / self.sd**2)
         self.information[: self.shared, : self.shared] = np.linalg.inv(prior_covariance(priors))

@@ -243,11 +243,17 @@ MENDS = {
 }
 
 
+def sparing(model: MachineModel) -> bool:
+    """Whether a model whose record is poor still advises where something is surely missed: not while it cannot know."""
+    return model.batches >= FEWEST and model.probe_moved is None
+
+
 def muted(model: MachineModel, cracked: bool = False) -> str:
-    """Why no advice is given from a model, and what earns it; empty where its record is good.
+    """Why no advice is given from a model, or hardly any, and what earns it; empty where its record is good.
 
     Up to first crack advice goes by the forecast of that, in development by the one of the drop: one that was poor so far would
-    send the hand the wrong way, and says nothing of the other.
+    send the hand the wrong way, and says nothing of the other. What is missed even at the near end of the interval that goes
+    with such a record is advised all the same (`sparing`): silence while a batch is lost hurts more.
 
     Parameters
     ----------
@@ -264,8 +270,12 @@ def muted(model: MachineModel, cracked: bool = False) -> str:
     if record.count < FEWEST or record.good:
         return ""
     if cracked:
-        return tr("No advice in development: the drop came {} off what was said at first crack. {}", _figure(record), EARNED)
-    return tr("No advice up to first crack: it came {} off what was said 90 s ahead. {}", _figure(record), EARNED)
+        why = tr("In development only what is surely missed is advised: the drop came {} off what was said at first crack.",
+                 _figure(record))  # fmt: skip
+    else:
+        why = tr("Up to first crack only what is surely missed is advised: it came {} off what was said 90 s ahead.",
+                 _figure(record))  # fmt: skip
+    return f"{why} {EARNED}"
 
 
 def all_muted(model: MachineModel) -> str:

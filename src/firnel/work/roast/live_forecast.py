@@ -20,8 +20,8 @@ from firnel.core.guidance import (
     further_steps,
     landing_of,
     overshoots,
-    steps_up,
     steps_wanted,
+    steps_within,
 )
 from firnel.core.known_course import Course
 from firnel.core.machine.capacity import bares_probe
@@ -32,7 +32,7 @@ from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
 from firnel.core.model.replay import HORIZON_S
-from firnel.core.model.score import muted
+from firnel.core.model.score import muted, sparing
 from firnel.core.model.statements import FEWEST
 from firnel.core.plan import DueMove, Plan, PlanCurve, shifted_curve
 from firnel.core.vocabulary import BatchRecord, Control, Machine, MarkKind, Role
@@ -60,6 +60,9 @@ ABOUT_CRACK_S = 30.0
 LEAST_DOUBT_S = 15.0
 #: A control beside the main heat is advised once so many logged batches have moved it: before, its effect was not seen.
 SEEN_MOVED = 3
+#: Up to first crack heat is advised between the least and the most that it was logged burning, so much wider: what other heat
+#: does to the beans was never seen here, and a fire that was turned too low is not back in time.
+WIDER = (0.85, 1.15)
 
 
 @dataclass(frozen=True)
@@ -103,6 +106,7 @@ class LiveForecast:
     def __init__(self, model: MachineModel | None) -> None:
         self._model = model
         self._muted = tuple(muted(model, cracked) if model is not None else "" for cracked in (False, True))
+        self._sparing = model is not None and sparing(model)
         self._follower = Follower(model, SEED) if model is not None else None
         self._expected: dict[MarkKind, float] = {}
         self._half: dict[MarkKind, float] = {}  # when half of the members were past a mark that is not set
@@ -260,7 +264,7 @@ class LiveForecast:
         settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= ADVISE_FROM_S
         if not settled or landing.clear:
             return guidance
-        if self._muted[cracked]:
+        if self._muted[cracked] and not (self._sparing and any(off.surely for off in landing.off)):
             return replace(guidance, muted=self._muted[cracked])
         advice = self._advised(ask, due, landing, near, made, self._line(ask, zero))
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
@@ -313,21 +317,37 @@ class LiveForecast:
             scale, choices = ask.machine.controls[control], [choice for _, choice in near]
             ghosts = [(by, choice.forecast) for by, choice in near]
             wanted = steps_wanted(plan, landing, ghosts, came, scale, line, control in ask.machine.of(Role.HEAT))
-            if MarkKind.FIRST_CRACK in came and control in ask.machine.of(Role.HEAT) and near:
-                wanted = min(wanted, steps_up(near[0][1].setting, self._most_late(control), scale))
+            least, most = bounds = self._bounds(ask.machine, control, MarkKind.FIRST_CRACK in came)
+            wanted = steps_within(wanted, near[0][1].setting, bounds, scale) if near else 0
             steps = ((by, step_of(ask, due, by, control)) for by in further_steps(wanted))
             choices += [made(step, control) for _, step in steps if step is not None]
             if ask.given is not None and not urgent:
                 choices = [one for one in choices if ask.given.bound(one.control, one.to, ask.now) == one.to]
-            if control != heat and self._model is not None:
-                seen = self._model.seen[str(control)]
-                choices = [one for one in choices if seen.inside(one.to) == one.to]
-            if MarkKind.FIRST_CRACK in came and control in ask.machine.of(Role.HEAT):
-                choices = [one for one in choices if one.to <= max(self._most_late(control), one.setting)]
+            choices = [one for one in choices if min(least, one.setting) <= one.to <= max(most, one.setting)]
             advice = advise(plan, landing, choices, came, line)
             if advice is not None:
                 return advice
         return None
+
+    def _bounds(self, machine: Machine, control: Control, cracked: bool) -> tuple[float, float]:
+        """Between what settings a control is advised: where its effect was seen.
+
+        The main heat may go lower than that, and out, in development: a batch that comes hot is the worse mistake there.
+        """
+        least, most = 0.0, float("inf")
+        if machine.role(control) is Role.HEAT:
+            driven = self._model.driven if self._model is not None else ()
+            burnt = [
+                to for one in driven for levels in one.levels(control) for to in levels if to > machine.controls[control].low
+            ]
+            if cracked:
+                most = self._most_late(control)
+            elif burnt:
+                least, most = WIDER[0] * min(burnt), WIDER[1] * max(burnt)
+        if control != machine.main_heat and self._model is not None:
+            seen = self._model.seen[str(control)]
+            least, most = max(least, seen.low), min(most, seen.high)
+        return least, most
 
     def _most_late(self, control: Control) -> float:
         """The most heat that is advised in development: what was logged from yellow on.
