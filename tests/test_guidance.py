@@ -173,10 +173,9 @@ def test_a_hand_goes_twice_as_far_where_the_end_would_be_missed_by_far():
     cold = [(1, forecast(540.0, 201.1))]
     far = landing_of(BOX, forecast(540.0, 201.0), cracked)
     assert steps_wanted(BOX, far, cold, cracked, scale, coasts=True) == -after, "more heat is more heat"
-    every = round((scale.high - scale.low) / scale.step)
     hot = landing_of(BOX, forecast(540.0, 211.0), cracked)
     out = steps_wanted(BOX, hot, weak, cracked, scale, coasts=True)
-    assert out == -min(round(0.5 * abs(hot.off[0].by) / 0.1), every) < after, "put out, if that is what it takes"
+    assert out == -33 < after, "two thirds of five degrees; put out, if that is what it takes"
 
 
 def test_late_heat_is_turned_up_no_further_than_was_logged_late():

@@ -38,6 +38,7 @@ from firnel.ui.theme.look import Look
 from firnel.work.plan.workbench import unseen_width
 from firnel.work.review.records import import_file
 from firnel.work.roast.live_forecast import LiveForecast
+from firnel.work.roast.reach import Reach
 from firnel.work.settings import Settings
 
 EAST = MACHINES["east"]
@@ -220,11 +221,11 @@ def test_advice_is_earned(model):
 
 
 def test_heat_is_advised_where_its_effect_was_seen(model):
-    live, gas = LiveForecast(model), [to for one in model.driven for levels in one.levels(Control.GAS) for to in levels]
-    least, most = live._bounds(EAST, Control.GAS, cracked=False)
+    reach, gas = Reach(model), [to for one in model.driven for levels in one.levels(Control.GAS) for to in levels]
+    least, most = reach.bounds(EAST, Control.GAS, cracked=False)
     assert (least, most) == pytest.approx((0.85 * min(gas), 1.15 * max(gas)))
-    assert live._bounds(EAST, Control.GAS, cracked=True)[0] == 0.0, "in development it may go out"
-    assert LiveForecast(prior_model(2.4, ["gas"]))._bounds(EAST, Control.GAS, cracked=False) == (0.0, float("inf"))
+    assert reach.bounds(EAST, Control.GAS, cracked=True)[0] == 0.0, "in development it may go out"
+    assert Reach(prior_model(2.4, ["gas"])).bounds(EAST, Control.GAS, cracked=False) == (0.0, float("inf"))
 
 
 def test_no_flame_answers_after_minutes(model):

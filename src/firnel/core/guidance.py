@@ -25,7 +25,7 @@ WORTH, WORTH_LATE, LEAST_LATE = 0.4, 0.1, 0.25
 LEAST_GAIN = 1e-3
 #: This share of what is off in development is left to the next look: a part of it is doubt, a house's logs tell least of what
 #: late moves come to, and one that went too far is seldom made good in time.
-LEFT_OPEN = 0.5
+LEFT_OPEN = 0.35
 #: A hand is never told to go further than this at once: steps of the gauge, or a share of its range where that is more.
 MOST_STEPS, MOST_SHARE = 5, 0.15
 #: Twice that where the end would be missed by far, once it has cracked: half of a way would not be worth its while. Heat may be

@@ -92,10 +92,10 @@ KINDS_OF_HEAT = {
     "radiant": KindOfHeat(0.40, 0.50, 60.0),
     "drum": KindOfHeat(0.85, 0.03, 90.0),
 }
-#: Logs whose moves come at the same readings each time would have a flame answer after minutes, and a valve's curve five times
-#: as steep as it is, for what the equations lack there; then every other move is foretold too small. No fit goes further than
-#: this: times the lag that is guessed, and spreads of the exponent. From memory of such machines, no published source.
-MOST_LAG, MOST_EXPONENT = 1.75, 2.5
+#: Logs whose moves come at the same readings each time would have a flame answer after minutes, for what the equations lack
+#: there; then every other move is foretold too small. No fit goes further than this: times the lag that is guessed. From memory
+#: of such machines, no published source.
+MOST_LAG = 1.75
 #: Of several sources the main one has this share of the heat; the others have the rest, in equal parts.
 MAIN_SHARE = 0.55
 #: What the constants of a further source are called: ``power_2``, ``steel_share_2``.
@@ -170,7 +170,7 @@ def _guesses(full_load: float, heats: Sequence[str]) -> tuple[Prior, ...]:
         Prior("idle_air", 0.5, 0.8, "logit"),
         Prior("heat_before", 0.35, 0.8, "logit"),
         Prior("uptake_by_density", 0.0, 0.04, "straight", "per 50 g/L"),
-        Prior("heat_exponent", *main.exponent, most=_most_exponent(main)),
+        Prior("heat_exponent", *main.exponent),
         Prior("probe_sheath", 0.1, 1.5, "logit"),
         Prior("bean_heat_130", 0.0, 0.1, "straight"),
         Prior("bean_heat_155", 0.0, 0.1, "straight"),
@@ -186,13 +186,8 @@ def _source_priors(number: int, kind: KindOfHeat, power: float) -> tuple[Prior, 
         Prior(f"steel_share_{number}", kind.steel_share, 0.5, "logit"),
         Prior(f"bean_share_{number}", kind.bean_share, 0.5, "logit"),
         Prior(f"heat_lag_{number}", kind.lag_s, 0.4, unit="s", most=MOST_LAG * kind.lag_s),
-        Prior(f"heat_exponent_{number}", *kind.exponent, most=_most_exponent(kind)),
+        Prior(f"heat_exponent_{number}", *kind.exponent),
     )
-
-
-def _most_exponent(kind: KindOfHeat) -> float:
-    middle, spread = kind.exponent
-    return float(middle * np.exp(MOST_EXPONENT * spread))
 
 
 CONSTANT_NAMES = tuple(field.name for field in fields(MachineConstants) if field.name not in ("full_load", "more"))

@@ -39,6 +39,7 @@ from firnel.core.vocabulary import BatchRecord, Control, Machine, MarkKind, Role
 from firnel.core.words import tr
 from firnel.work.machines.forecasting import SEED, curve_record
 from firnel.work.roast.coming import Coming, coming_of
+from firnel.work.roast.reach import Reach
 from firnel.work.roast.remedy import against
 from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, step_of
 
@@ -58,11 +59,6 @@ COURSE_AHEAD_S = 60.0
 ABOUT_CRACK_S = 30.0
 #: Half the 80 % interval of a mark whose coming was not watched. [s]
 LEAST_DOUBT_S = 15.0
-#: A control beside the main heat is advised once so many logged batches have moved it: before, its effect was not seen.
-SEEN_MOVED = 3
-#: Up to first crack heat is advised between the least and the most that it was logged burning, so much wider: what other heat
-#: does to the beans was never seen here, and a fire that was turned too low is not back in time.
-WIDER = (0.85, 1.15)
 
 
 @dataclass(frozen=True)
@@ -106,7 +102,7 @@ class LiveForecast:
     def __init__(self, model: MachineModel | None) -> None:
         self._model = model
         self._muted = tuple(muted(model, cracked) if model is not None else "" for cracked in (False, True))
-        self._sparing = model is not None and sparing(model)
+        self._sparing, self._reach = model is not None and sparing(model), Reach(model)
         self._follower = Follower(model, SEED) if model is not None else None
         self._expected: dict[MarkKind, float] = {}
         self._half: dict[MarkKind, float] = {}  # when half of the members were past a mark that is not set
@@ -252,7 +248,8 @@ class LiveForecast:
 
             lost = not cracked and forecast.first_crack is None
             told = tuple(
-                against(one, ask, made, own, spoils, lost, self._most_late(ask.machine.main_heat)) for one in guidance.coming
+                against(one, ask, made, own, spoils, lost, self._reach.most_late(ask.machine.main_heat))
+                for one in guidance.coming
             )
             guidance = replace(guidance, coming=told)
         landing = guidance.landing
@@ -310,14 +307,14 @@ class LiveForecast:
         charge = next(mark.t for mark in ask.marks if mark.kind is MarkKind.CHARGE)
         came = _came(ask, charge)
         urgent = any(off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE for off in landing.off)
-        for control in (heat, *self._further(ask.machine)):
+        for control in (heat, *self._reach.further(ask.machine)):
             if control != heat:
                 steps = ((by, step_of(ask, due, by, control)) for by in (-1, 1))
                 near = [(by, made(step, control)) for by, step in steps if step is not None]
             scale, choices = ask.machine.controls[control], [choice for _, choice in near]
             ghosts = [(by, choice.forecast) for by, choice in near]
             wanted = steps_wanted(plan, landing, ghosts, came, scale, line, control in ask.machine.of(Role.HEAT))
-            least, most = bounds = self._bounds(ask.machine, control, MarkKind.FIRST_CRACK in came)
+            least, most = bounds = self._reach.bounds(ask.machine, control, MarkKind.FIRST_CRACK in came)
             wanted = steps_within(wanted, near[0][1].setting, bounds, scale) if near else 0
             steps = ((by, step_of(ask, due, by, control)) for by in further_steps(wanted))
             choices += [made(step, control) for _, step in steps if step is not None]
@@ -328,43 +325,6 @@ class LiveForecast:
             if advice is not None:
                 return advice
         return None
-
-    def _bounds(self, machine: Machine, control: Control, cracked: bool) -> tuple[float, float]:
-        """Between what settings a control is advised: where its effect was seen.
-
-        The main heat may go lower than that, and out, in development: a batch that comes hot is the worse mistake there.
-        """
-        least, most = 0.0, float("inf")
-        if machine.role(control) is Role.HEAT:
-            driven = self._model.driven if self._model is not None else ()
-            burnt = [
-                to for one in driven for levels in one.levels(control) for to in levels if to > machine.controls[control].low
-            ]
-            if cracked:
-                most = self._most_late(control)
-            elif burnt:
-                least, most = WIDER[0] * min(burnt), WIDER[1] * max(burnt)
-        if control != machine.main_heat and self._model is not None:
-            seen = self._model.seen[str(control)]
-            least, most = max(least, seen.low), min(most, seen.high)
-        return least, most
-
-    def _most_late(self, control: Control) -> float:
-        """The most heat that is advised in development: what was logged from yellow on.
-
-        More is hard heat, which belongs to the first third; it shows too late, and goes on when it is no longer wanted.
-        """
-        driven = self._model.driven if self._model is not None else ()
-        return max((to for one in driven for levels in one.levels(control)[1:] for to in levels), default=float("inf"))
-
-    def _further(self, machine: Machine) -> tuple[Control, ...]:
-        """Airflow and further sources of heat whose effect was seen: moved in enough of the logged batches."""
-        driven, seen = (self._model.driven, self._model.seen) if self._model is not None else ((), {})
-        return tuple(
-            control
-            for control in (*machine.of(Role.HEAT), *machine.of(Role.AIRFLOW))
-            if control != machine.main_heat and str(control) in seen and sum(bool(d.of(control)) for d in driven) >= SEEN_MOVED
-        )
 
 
 def _as_far_as(coming: Coming, advice: Advice | None) -> Coming:
