@@ -7,8 +7,10 @@ from conftest import make_record
 from PyQt6.QtWidgets import QLabel
 from test_plan_and_cue import PLAN
 
+from firnel.app.demo import MODELS
 from firnel.app.demo_tour import CHAFF, FOLLOWED_BY, FROST, offer_tour
 from firnel.app.window import make_application, make_window
+from firnel.core.model.document import VERSION
 from firnel.core.vocabulary import Lot
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
@@ -36,6 +38,10 @@ def window(qtbot, library, monkeypatch):
 
 def said(window):
     return " ".join(part.text() for part in window.tour.findChildren(QLabel))
+
+
+def test_a_demo_whose_models_are_of_another_version_is_made_anew():
+    assert MODELS == VERSION, "else it shows machines of which nothing is learned"
 
 
 def test_eight_stops_show_what_they_speak_of_and_a_practice_begins_behind_them(qtbot, window):

@@ -26,8 +26,10 @@ from firnel.core.words import tr
 if TYPE_CHECKING:
     from firnel.store.library import Library
 
-#: Any change to how the demo library is made gets a new name, so that an old one is not used on.
-DEMO_NAME = "demo-18.sqlite"
+#: Any change to how the demo library is made gets a new name, so that an old one is not used on; another version of the models
+#: in it is one (`firnel.core.model.document.VERSION`, not loaded for this).
+MODELS = 6
+DEMO_NAME = f"demo-18-{MODELS}.sqlite"
 PLAN = "Isuka filter"
 ROASTERY = "Quillbank Roastery"
 
