@@ -517,10 +517,12 @@ def test_heat_is_never_advised_below_its_least_and_put_out_only_for_the_end():
     at = float(ask.trace.control(Control.GAS)[-1])
     assert step_of(ask, (), -1).to == pytest.approx(at - scale.step)
     assert step_of(ask, (), -200).to == pytest.approx(1.0 + scale.step), "a hand one step low must not put the fire out"
-    low = replace(ask, trace=replace(ask.trace, controls=ask.trace.controls | {Control.GAS: np.full_like(ask.trace.t, 1.0)}))
-    assert step_of(low, (), -1) is None
-    cracked = replace(low, marks=(*low.marks, Mark(MarkKind.FIRST_CRACK, low.now - 5.0)))
-    assert step_of(cracked, (), -1).to == 0.0, "a coast"
+    for stands in (1.0, 1.0 + scale.step):
+        gas = np.full_like(ask.trace.t, stands)
+        low = replace(ask, trace=replace(ask.trace, controls=ask.trace.controls | {Control.GAS: gas}))
+        assert step_of(low, (), -1) is None
+        cracked = replace(low, marks=(*low.marks, Mark(MarkKind.FIRST_CRACK, low.now - 5.0)))
+        assert step_of(cracked, (), -1).to == 0.0, "a coast, from the last step that a hand cannot slip off too"
     assert step_of(replace(ask, machine=replace(machine, controls={})), (), 1) is None
 
 

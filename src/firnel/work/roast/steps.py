@@ -91,12 +91,11 @@ def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None
     to = scale.nearest(base + by * scale.step)
     if by > 0 and to < scale.least:
         to = scale.least  # from off the way back begins where the burner burns
-    if by < 0 and to < scale.least:
-        # Below its least the burner is put out, and that is a coast: only for the end.
+    least = scale.nearest(scale.least + scale.step) if scale.least > scale.low else scale.low
+    if by < 0 and to < least:
+        # A hand one step low would put the fire out. Below that lies the coast, and it is only for the end.
         cracked = any(mark.kind is MarkKind.FIRST_CRACK for mark in ask.marks)
-        to = scale.least if base > scale.least else (scale.low if cracked else base)
-    if by < 0 and scale.low < to < scale.least + scale.step:
-        to = min(base, scale.nearest(scale.least + scale.step))  # a hand one step low would put the fire out
+        to = least if base > least + 0.5 * scale.step else (scale.low if cracked else base)
     if abs(to - base) < 0.5 * scale.step:
         return None
     if soon is None:
