@@ -11,7 +11,7 @@ from firnel.core.plan import Plan
 NEAR_END_S = 30.0
 #: The target that leads gives away at most this share of its tolerance, and the other is brought within that share of its own:
 #: time is kept to the second, and the reading comes a quarter of a usual tolerance off what is said of it so late.
-GIVES, ASKS = 0.85, 0.6
+GIVES, ASKS = 0.8, 0.6
 #: Moments are weighed this far apart. [s]
 EVERY_S = 0.5
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from statistics import median
 
+from firnel.core.guidance import Place
 from firnel.core.machine import capacity
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind, Note
@@ -89,6 +90,10 @@ def _leading(session: RoastSession, units: Units) -> str:
         return ""
     if (moved := session.end_moved_s) and landing.drop_c is not None:
         at, shown = units.text(landing.drop_c, "°C", 1), tr("{:.0f}", max(abs(moved), 1.0))
+        if place is not Place.INSIDE:
+            if moved < 0.0:
+                return tr("{} s earlier brings it nearest: it drops at {}.", shown, at)
+            return tr("{} s later brings it nearest: it drops at {}.", shown, at)
         if moved < 0.0:
             return tr("{} s earlier, so that it lands in the box: it drops at {}.", shown, at)
         return tr("{} s later, so that it lands in the box: it drops at {}.", shown, at)

@@ -289,7 +289,18 @@ class LiveForecast:
             return guidance
         hands = ahead_of(ask, batch, ensemble.t, zero, due_in(ask, guidance.marks), NEAR_END_S + MARGIN_S)
         told = self._told(ask, zero, ensemble.forecast(hands, moved_rule(rule, before, by_s), known))
-        return replace(guidance, forecast=told.forecast, marks=told.marks, landing=told.landing, too_late=False, moved_s=by_s)
+        # So late the moment of the drop is the better hand: where it lands the batch, heat is not asked for too.
+        lands = told.landing is not None and told.landing.inside
+        advice = None if lands else guidance.advice
+        return replace(
+            guidance,
+            forecast=told.forecast,
+            marks=told.marks,
+            landing=told.landing,
+            advice=advice,
+            too_late=False,
+            moved_s=by_s,
+        )
 
     def _advised(
         self,
