@@ -279,6 +279,7 @@ class Batch:
         elif advice is not None and (session.advices * 17 + self.came.seed) % 100 / 100.0 >= habits.ignore_advice:
             session.take_advice(self.now)
             self.answered.pop(advice.choice.move, None)  # it goes elsewhere now, and is made anew
+            self.wanted = [e for e in self.wanted if e[1] != "move" or e[2][0] != advice.choice.move]  # type: ignore[index]
 
     # The checker
 
