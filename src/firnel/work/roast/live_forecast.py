@@ -264,6 +264,8 @@ class LiveForecast:
         if self._muted[cracked] and not (self._sparing and any(off.surely for off in landing.off)):
             return replace(guidance, muted=self._muted[cracked])
         advice = self._advised(ask, due, landing, near, made, self._line(ask, zero))
+        if self._muted[cracked] and advice is not None and not advice.off.surely:
+            advice = None
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
         late = advice is None and end - ask.now < SHOWS_AFTER_S
         told = tuple(_as_far_as(one, advice) for one in guidance.coming)
