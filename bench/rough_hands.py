@@ -237,7 +237,7 @@ class Batch:
             "z": session.undo, "space": lambda: session.space(self.now), "d": session.dismiss, "o": session.other,
             "enter": lambda: session.confirm_move(self.now), "nudge": lambda: (session.pick(), session.nudge(-2.0)),
             "e": lambda: session.mark(MarkKind.FIRST_CRACK_END, self.now), "p": lambda: session.lone_pop(self.now),
-            "a": lambda: session.take_advice(self.now),
+            "a": self.take_advice,
         }[key]()  # fmt: skip
         for control in self.machine.controls if self.keyed else ():  # what is keyed as made is made
             stood = self.roaster.settings[control]
@@ -246,6 +246,14 @@ class Batch:
                 self.gone_from(control)
         if key == "space":  # the roaster sees it, and takes it back
             session.undo()
+
+    def take_advice(self) -> None:
+        """A planned move that is advised otherwise is made anew, and not as it was meant before."""
+        advice = self.session.advice
+        self.session.take_advice(self.now)
+        if advice is not None and advice.choice.move is not None:
+            self.answered.pop(advice.choice.move, None)
+            self.wanted = [e for e in self.wanted if e[1] != "move" or e[2][0] != advice.choice.move]  # type: ignore[index]
 
     def decide(self, cue: Cue) -> None:
         """What the hand makes of the cue."""
@@ -277,9 +285,7 @@ class Batch:
             if (key % 100) / 100.0 >= habits.ignore_advice:
                 self.wanted.append((self.now + DELAY_S, "advice", (advice.choice.control, advice.choice.to)))
         elif advice is not None and (session.advices * 17 + self.came.seed) % 100 / 100.0 >= habits.ignore_advice:
-            session.take_advice(self.now)
-            self.answered.pop(advice.choice.move, None)  # it goes elsewhere now, and is made anew
-            self.wanted = [e for e in self.wanted if e[1] != "move" or e[2][0] != advice.choice.move]  # type: ignore[index]
+            self.take_advice()
 
     # The checker
 
