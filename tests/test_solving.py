@@ -294,7 +294,7 @@ def test_what_a_step_or_five_seconds_do_is_weighed(model):
     assert len(weighed) == len(plan.moves)
     heat = [w for w, move in zip(weighed, plan.moves, strict=True) if move.control == Control.GAS]
     assert all(step > -0.05 for step, _ in heat), "more gas brings the marks forward, and what hangs on them"
-    assert heat[-1][0] > 0.1, "more gas at first crack ends hotter"
+    assert heat[-1][0] > 0.05, "more gas at first crack ends hotter"
     assert all(abs(late) < 5.0 for _, late in weighed)
 
 
