@@ -35,10 +35,8 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     if not 0.0 < end.value - forecast.at <= NEAR_END_S:
         return 0.0
     seconds, kelvin = plan.tolerance("development_s"), plan.tolerance("drop_c")
-    reach = NEAR_END_S if plan.drop_rules else seconds
-    moments = end.value + np.arange(-reach, reach + EVERY_S, EVERY_S)
-    if not plan.drop_rules:
-        moments = moments[np.abs(moments - end.value) <= GIVES * seconds]
+    reach = NEAR_END_S if plan.drop_rules else EVERY_S * int(GIVES * seconds / EVERY_S + 1e-9)
+    moments = end.value + np.arange(-reach, reach + 0.5 * EVERY_S, EVERY_S)
     moments = moments[(moments >= forecast.at) & (moments <= t[-1])]
     by_time = np.abs(moments - crack_t - targets.development_s) / seconds
     by_heat = np.abs(np.interp(moments, t, fan[1]) - targets.drop_c) / kelvin

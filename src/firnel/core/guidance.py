@@ -23,6 +23,8 @@ EDGES = {"stage": (1.2, 0.4), "end": (1.3, 0.5), "development": (0.75, 0.2)}
 WORTH, WORTH_LATE, LEAST_LATE = 0.4, 0.1, 0.25
 #: What comes of a single step is none where it is less than this. [tolerances]
 LEAST_GAIN = 1e-3
+#: Nor are steps tried of which all together come to less than this. [tolerances]
+HOPELESS = 0.1
 #: This share of what is off in development is left to the next look: a part of it is doubt, a house's logs tell least of what
 #: late moves come to, and one that went too far is seldom made good in time.
 LEFT_OPEN = 0.35
@@ -272,9 +274,12 @@ def steps_wanted(
             mine = next((other for other in expected_off(plan, forecast, came, line) if other.name == off.name), None)
             gained = 0.0 if mine is None else (abs(off.by) - abs(mine.by) if mine.by * off.by > 0 else abs(off.by))
             if gained > LEAST_GAIN * off.tolerance:
+                furthest = most
                 if off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE:
-                    most = round((scale.high - scale.low) / scale.step) if coasts and steps < 0 else MOST_AT_THE_END * most
-                return steps * max(1, min(round((1.0 - off.left_open) * abs(off.by) / gained), most))
+                    furthest = round((scale.high - scale.low) / scale.step) if coasts and steps < 0 else MOST_AT_THE_END * most
+                wanted = max(1, min(round((1.0 - off.left_open) * abs(off.by) / gained), furthest))
+                if wanted * gained > HOPELESS * off.tolerance:
+                    return steps * wanted
     return 0
 
 
