@@ -233,12 +233,13 @@ def ending(off_c, at=620.0, per_minute=6.0, plan=TIGHT):
         (0.6, {}, -2.0),  # 0.1 K a second: the least that brings 0.6 K within 0.6 of 0.7 K
         (-0.6, {}, 2.0),
         (0.85, {}, -2.0),  # near the edge of both tolerances, where there is no better
-        (0.98, {}, 0.0),  # as late as a hand may be it would not do: the time that leads is kept
+        (0.98, {}, -2.4),  # as late as a hand may be it is not expected to do, but it may
+        (1.6, {}, 0.0),  # it would not: the time that leads is kept
         (0.75, {"at": 560.0}, 0.0),  # long before the end heat is the better hand
         (-0.75, {"per_minute": -2.0}, -2.5),  # it cools: earlier is hotter, and no moment is better
     ],
 )
-def test_the_end_moves_inside_its_tolerance_where_that_lands_it_in_the_box(off_c, more, moved):
+def test_the_end_moves_inside_its_tolerance_where_that_may_land_it_in_the_box(off_c, more, moved):
     assert moved_end(TIGHT, ending(off_c, **more), 540.0) == pytest.approx(moved, abs=0.5)
 
 

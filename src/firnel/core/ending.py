@@ -12,7 +12,7 @@ NEAR_END_S = 30.0
 #: The target that leads gives away at most this share of its tolerance, and the other is brought within that share of its own:
 #: time is kept to the second, and the reading comes a quarter of a usual tolerance off what is said of it so late.
 GIVES, ASKS = 0.8, 0.6
-#: Moments are weighed this far apart. [s]
+#: Moments are weighed about this far apart. [s]
 EVERY_S = 0.5
 
 
@@ -20,8 +20,8 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     """By how much the drop is to be moved from the moment that the leading target gives; negative is earlier. [s]
 
     The target that leads gives way inside its own tolerance, but for what a hand needs, as little as brings the other one
-    safely into its own. Where no such moment lands both in the box, the leading target keeps its own. Common practice, no
-    published source.
+    safely into its own. Where no such moment is expected to, the nearest is taken as long as the 80 % interval leaves the box
+    open; where it does not, the leading target keeps its own. Common practice, no published source.
 
     Parameters
     ----------
@@ -35,19 +35,22 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     if not 0.0 < end.value - forecast.at <= NEAR_END_S:
         return 0.0
     seconds, kelvin = plan.tolerance("development_s"), plan.tolerance("drop_c")
-    reach = NEAR_END_S if plan.drop_rules else EVERY_S * int(GIVES * seconds / EVERY_S + 1e-9)
-    moments = end.value + np.arange(-reach, reach + 0.5 * EVERY_S, EVERY_S)
+    reach = NEAR_END_S if plan.drop_rules else GIVES * seconds
+    each_way = max(1, round(reach / EVERY_S))
+    moments = end.value + np.linspace(-reach, reach, 2 * each_way + 1)
     moments = moments[(moments >= forecast.at) & (moments <= t[-1])]
     by_time = np.abs(moments - crack_t - targets.development_s) / seconds
-    by_heat = np.abs(np.interp(moments, t, fan[1]) - targets.drop_c) / kelvin
+    low, middle, high = (np.interp(moments, t, row) for row in fan)
+    by_heat = np.abs(middle - targets.drop_c) / kelvin
+    at_best = np.maximum(by_time, by_heat - 0.5 * (high - low) / kelvin)
     if not moments.size:
         return 0.0
     leads, other = (by_heat, by_time) if plan.drop_rules else (by_time, by_heat)
     worst, moved = np.maximum(leads, other), np.abs(moments - end.value)
-    if other[np.argmin(moved)] <= ASKS or worst.min() > 1.0:
+    if other[np.argmin(moved)] <= ASKS or at_best.min() > 1.0:
         return 0.0
     inside = np.flatnonzero((other <= ASKS) & (leads <= GIVES))
-    best = inside[np.argmin(moved[inside])] if inside.size else np.argmin(worst)
+    best = inside[np.argmin(moved[inside])] if inside.size else np.argmin(np.where(leads <= 1.0, worst, np.inf))
     return float(moments[best] - end.value)
 
 
