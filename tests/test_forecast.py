@@ -14,7 +14,7 @@ from firnel.core.model.drift import Drift, learn_soon
 from firnel.core.model.fitting import identify
 from firnel.core.model.forecast import Forecaster
 from firnel.core.model.foretelling import DropRule, Interval, Marks, interval
-from firnel.core.model.learning import model_from, traits_of
+from firnel.core.model.learning import crack_time, model_from, traits_of
 from firnel.core.model.planned import PlanCannotRunError, plan_hands, run_plan
 from firnel.core.model.replay import as_made, bean_by, forecast_at, forecaster_at, held
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
@@ -188,6 +188,13 @@ def test_more_gas_brings_the_crack_sooner(model):
     rule = DropRule(development_s=90.0)
     sooner, usual = ensemble.forecast(more, rule, Marks()), ensemble.forecast(hands, rule, Marks())
     assert sooner.first_crack.value < usual.first_crack.value
+
+
+def test_members_scatter_about_the_roast_of_the_numbers_in_the_middle(model):
+    plain = replace(model, drift=Drift())
+    said = [forecast_at(plain, b, 0.0, as_made(b, 0.0), DropRule(90.0), rng()).first_crack.value for b in FITTED_TO]
+    late = np.array(said) - [crack_time(plain, batch) for batch in FITTED_TO]
+    assert abs(np.median(late)) < 5.0, "the mean of members that scatter cracks seven seconds late"
 
 
 def test_a_forecaster_is_made_from_the_charge_alone(model):

@@ -1,7 +1,8 @@
 """Where the batch will go: an ensemble carried along by both probes, and run forward under the moves to come.
 
-Each member is a roast with constants, steel and lot drawn from what the fit left open. Readings pull the members together by
-the square-root ensemble Kalman update of Whitaker and Hamill [1]_, one reading after the other, without perturbed readings.
+Each member is a roast with constants, steel and lot drawn from what the fit left open. One more has what the fit has in the
+middle, and the others are told about it (`about_middle`), as weather is about a control run. Readings pull the members together
+by the square-root ensemble Kalman update of Whitaker and Hamill [1]_, one reading after the other, without perturbed readings.
 
 References
 ----------
@@ -35,7 +36,7 @@ from firnel.core.model.identification import (
     first_readings,
 )
 from firnel.core.model.logged import Idling, LoggedBatch
-from firnel.core.model.simulation import Simulated, carry_on, idle, start_state
+from firnel.core.model.simulation import Simulated, about_middle, carry_on, idle, start_state
 from firnel.core.model.thresholds import GreenTraits, Threshold, mixed_of
 from firnel.core.model.widths import HALF_80, Widths
 from firnel.core.vocabulary import FloatArray
@@ -78,7 +79,7 @@ class Forecaster:
     drift : of the machine's bean probe away from the model.
     batch : the load, the room and the readings at charge; its curves are not looked at.
     rng : source of the members.
-    members : of the ensemble.
+    members : of the ensemble, besides the middle one.
     widths : by how much what is told is stretched, so that it holds.
     probe_doubt_c : how far the bean probe may read otherwise than when the marks were seen. [degC]
     """
@@ -99,7 +100,7 @@ class Forecaster:
         self.t = 0.0
         self._taken_t = 0.0
         self._step, self._by_hand = batch.step, batch.by_hand
-        self._rows = fitted.draw(members, rng)
+        self._rows = np.vstack([fitted.draw(members, rng), fitted.values])  # the middle one is the last
         self._names = [prior.name for prior in fitted.priors]
         middle = np.array([float(prior.inside(prior.mean)) for prior in fitted.priors])
         spread = np.array([prior.sd for prior in fitted.priors])
@@ -107,7 +108,7 @@ class Forecaster:
         self._least, self._most = middle - FAR_OFF * spread, np.minimum(middle + FAR_OFF * spread, furthest)
 
         def normal(mean: float, sd: float) -> FloatArray:
-            return mean + sd * rng.standard_normal(members)
+            return mean + sd * np.append(rng.standard_normal(members), 0.0)
 
         steel = expected_steel(fitted.priors, self._rows, batch) + normal(0.0, BATCH_STEEL_SD)
         uptake = expected_uptake(fitted.priors, self._rows, batch.density)
@@ -120,11 +121,11 @@ class Forecaster:
             self._yellow_c, self._crack_c = self._yellow_c + moved, self._crack_c + moved
         cracked = any(known.lot == batch.lot for known in crack.traits)
         self._crack_width = self._widths.crack if cracked else self._widths.new_lot
-        self._drift, self._drift_before = drift, normal(0.0, drift.before_sd)
+        self._drift, self._drift_before = drift, about_middle(normal(0.0, drift.before_sd))
         # What is left out after the crack was learned at the loads of the fit: elsewhere it is less sure.
         away = abs(1.0 - batch.load_kg / fitted.full_load) if fitted.full_load else 0.0
         self._drift_sd = float(np.hypot(drift.after_sd, DRIFT_BY_LOAD * away))
-        self._drift_shape = rng.standard_normal(members)
+        self._drift_shape = about_middle(normal(0.0, 1.0))
         # Since when it cracks [s], and the drift of each take since then beside what is known of it. [degC/min]
         self._cracked_t: float | None = None
         self._drifted: FloatArray = np.empty(0)
@@ -133,7 +134,7 @@ class Forecaster:
         self._room = batch.room_c
         air = batch.bean_at_charge if np.isnan(batch.air_at_charge) else batch.air_at_charge
         start = StartState(steel, batch.bean_at_charge, air, batch.room_c, self._column("heat_before"))
-        self._state = start_state(self._constants(), self._load, start, members)
+        self._state = start_state(self._constants(), self._load, start, members + 1)
         if batch.idling is not None:
             self._idle(batch, batch.idling)
         self._left_over: list[float] = []
@@ -153,7 +154,7 @@ class Forecaster:
     @property
     def steel(self) -> FloatArray:
         """Steel of each member, shape (m,). [degC]"""
-        return self._state.steel
+        return about_middle(self._state.steel)
 
     def advance(self, hands: Hands, bean: float, air: float) -> None:
         """Let time go by under the hands as they were, then take in the readings at the end of it (NaN: not read). [degC]"""
@@ -170,13 +171,13 @@ class Forecaster:
         if np.isfinite(bean):
             if self._cracked_t is not None:  # what is known to be left out pulls nothing
                 bean -= float(self._drift.after(np.array(self.t - self._cracked_t)))
-            self._note_drift(bean - float(self._state.bean_probe.mean()))
+            self._note_drift(bean - float(self._state.bean_probe[-1]))
             self._take(self._state.bean_probe, bean, max(early * BEAN_SPREAD, self._early_spread()))
-            self._last_left = (self.t, bean - float(self._state.bean_probe.mean()))
-            self._left_over = [*self._left_over[1 - ANCHOR_TAKES :], bean - float(self._state.bean_probe.mean())]
+            left = bean - float(self._state.bean_probe[-1])
+            self._last_left, self._left_over = (self.t, left), [*self._left_over[1 - ANCHOR_TAKES :], left]
         if np.isfinite(air):
             self._take(self._state.air_probe, air, early * AIR_SPREAD)
-            self._air_left = [*self._air_left[1 - ANCHOR_TAKES :], air - float(self._state.air_probe.mean())]
+            self._air_left = [*self._air_left[1 - ANCHOR_TAKES :], air - float(self._state.air_probe[-1])]
 
     def _put_right(self) -> None:
         """A member that ran away takes the place of one that did not: one roast gone mad does not end the forecast.
@@ -193,7 +194,7 @@ class Forecaster:
             return
         if not good.any():
             raise ArithmeticError(tr("every member of the forecast ran away."))
-        take = np.arange(self.members)
+        take = np.arange(self.members + 1)
         take[~good] = self._rng.choice(np.flatnonzero(good), int((~good).sum()))
         more = tuple(heat[take] for heat in state.more)
         self._state = replace(state, slopes=None, more=more, **{name: value[take] for name, value in of_state.items()})
@@ -206,7 +207,7 @@ class Forecaster:
         at_charge = self._state
         bean, air = first_readings(batch)
         heat = heat_at(self._constants(), idling.hands.heat[0])
-        empty = IdleState(at_charge.steel, np.full(self.members, bean), np.full(self.members, air), heat)
+        empty = IdleState(at_charge.steel, np.full_like(heat, bean), np.full_like(heat, air), heat)
         every, done = max(1, round(TAKE_EVERY_S / self._step)), 0
         for stop in [*range(every, len(idling.hands), every), len(idling.hands)]:
             hands = idling.hands.part(slice(done, stop))
@@ -234,7 +235,8 @@ class Forecaster:
 
     def shares_past(self) -> tuple[float, float]:
         """Shares of the members whose beans are past yellow, and past first crack [0..1]."""
-        return tuple(float(np.mean(self._state.bean >= level)) for level in (self._yellow_c, self._crack_c))  # type: ignore[return-value]  # two
+        above = (about_middle(self._state.bean - level) for level in (self._yellow_c, self._crack_c))
+        return tuple(float(np.mean(by >= 0.0)) for by in above)  # type: ignore[return-value]  # two
 
     def mark_yellow(self) -> None:
         """The beans are yellow now."""
@@ -268,7 +270,7 @@ class Forecaster:
         self._take(self._state.bean - self._crack_c, 0.0, MARK_SPREAD, of_marks=True)
 
     def _wander(self, by: float) -> None:
-        noise = self._rng.standard_normal((4, self.members)) * by
+        noise = np.pad(self._rng.standard_normal((4, self.members)) * by, ((0, 0), (0, 1)))  # the middle one does not wander
         self._state = replace(
             self._state,
             bean=self._state.bean + WANDER["bean"] * noise[0],
@@ -290,24 +292,26 @@ class Forecaster:
             [state.bean, state.steel, state.sheath, state.bean_probe, state.air_probe, self._uptake, self._own_heat]
             + [self._yellow_c, self._crack_c, self._rows.T]
         )
-        off = seen - seen.mean()
+        off = seen[:-1] - seen[:-1].mean()
         variance = float(off @ off) / (self.members - 1)
-        about = everything - everything.mean(axis=1, keepdims=True)
+        about = everything[:, :-1] - everything[:, :-1].mean(axis=1, keepdims=True)
         gain = (about @ off) / (self.members - 1) / (variance + spread**2)
         if not of_marks:
             gain[7:9] = 0.0  # yellow and crack
         less = 1.0 / (1.0 + np.sqrt(spread**2 / (variance + spread**2)))
-        everything += gain[:, None] * (reading - float(seen.mean()) - less * off)[None, :]
+        everything[:, :-1] += gain[:, None] * (reading - float(seen[:-1].mean()) - less * off)[None, :]
+        everything[:, -1] += gain * (reading - float(seen[-1]))  # the middle one by what it sees itself
         bean, steel, sheath, bean_probe, air_probe, *of_load = everything[:9]
         self._uptake, self._own_heat, self._yellow_c, self._crack_c = of_load
         self._rows = everything[9:].T.copy()
         self._state = replace(state, bean=bean, steel=steel, sheath=sheath, bean_probe=bean_probe, air_probe=air_probe)
 
     def run_forward(self, hands: Hands) -> Simulated:
-        """All members under moves to come, in steps of `FORWARD_STEP`."""
+        """All members about the middle one, under moves to come, in steps of `FORWARD_STEP`."""
         state = replace(self._state, slopes=None)
         with np.errstate(over="ignore", invalid="ignore"):
-            return carry_on(self._constants(), self._loaded(), self._room, state, hands, FORWARD_STEP, self.t)
+            made = carry_on(self._constants(), self._loaded(), self._room, state, hands, FORWARD_STEP, self.t)
+        return made.about_middle()
 
     def forecast(self, hands: Hands, rule: DropRule, marks: Marks) -> Forecast:
         """What is expected under moves to come.
@@ -318,7 +322,7 @@ class Forecaster:
         rule : when the batch is to be dropped.
         marks : that have come.
         """
-        ahead = self.run_forward(hands)
+        ahead, yellow_c, crack_c = self.run_forward(hands), about_middle(self._yellow_c), about_middle(self._crack_c)
         minutes = (ahead.t - self.t)[:, None] / 60.0
         cracked = marks.first_crack_t is not None
         if self._left_over:
@@ -330,10 +334,10 @@ class Forecaster:
             wandering = np.zeros_like(ahead.bean)
         else:
             # What is not learned of the drift wears off as the square root of time: it does not go one way for long.
-            wandering = self._drift.gained(ahead.t, ahead.bean - self._crack_c)
+            wandering = self._drift.gained(ahead.t, ahead.bean - crack_c)
             wandering += self._drift_before * np.sqrt(minutes * WINDOW_S / 60.0)
         bean = ahead.bean + wandering
-        crack = self._when(marks) if cracked else crossing(ahead.t, bean, self._crack_c)
+        crack = self._when(marks) if cracked else crossing(ahead.t, bean, crack_c)
         cracking, begun = np.clip(ahead.t[:, None] - crack, 0.0, None), np.clip(self.t - crack, 0.0, None)
         drifting = self._drift_otherwise() * np.clip(cracking - begun, 0.0, None) / 60.0 + self._drift.after(cracking)
         if self._cracked_t is None:  # else the members follow the readings without it
@@ -342,7 +346,7 @@ class Forecaster:
             drifting += self._drift.shortly(60.0 * minutes)
         ahead = replace(ahead, bean=bean, bean_probe=ahead.bean_probe + wandering + drifting)
         seen = marks.yellow_t is not None
-        yellow = np.full(self.members, marks.yellow_t) if seen else crossing(ahead.t, bean, self._yellow_c)
+        yellow = np.full(self.members, marks.yellow_t) if seen else crossing(ahead.t, bean, yellow_c)
         drop_t, drop_c = drop_of(ahead.t, ahead.bean_probe, crack, rule)
         known = np.isfinite(drop_t) & np.isfinite(crack)
         development = np.where(known, drop_t, np.inf) - np.where(known, crack, 0.0)

@@ -18,7 +18,7 @@ from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import USUAL_DENSITY
 from firnel.core.model.planned import PlannedRoast, at_charge
 from firnel.core.model.score import untold
-from firnel.core.model.simulation import simulate
+from firnel.core.model.simulation import about_middle, simulate
 from firnel.core.model.statements import Statement
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Anchor, Plan, PlannedMove
@@ -66,23 +66,25 @@ def outlook(
     """
 
     def normal(mean: float, sd: float) -> FloatArray:
-        return mean + sd * rng.standard_normal(members)
+        return mean + sd * np.append(rng.standard_normal(members), 0.0)  # the middle one is the last
 
     fitted = model.fitted
-    constants = constants_of(fitted.priors, fitted.draw(members, rng), fitted.full_load)
+    constants = constants_of(fitted.priors, np.vstack([fitted.draw(members, rng), fitted.values]), fitted.full_load)
     load = _load(model, plan, green, normal)
     steel = normal(float(roast.simulated.steel[0, 0]), BATCH_STEEL_SD)
     start = model.charged(steel, plan.targets.charge_c or 200.0, plan.room_c)
     yellow_c, crack_c = (normal(*mark.expect(green, plan.load_kg)) for mark in (model.yellow, model.crack))
     end = roast.drop_t if roast.drop_t is not None else float(roast.simulated.t[-1])
     t: FloatArray = np.arange(0.0, end + 180.0, STEP, dtype=np.float64)
-    yellow: FloatArray = np.full(members, roast.marks[MarkKind.YELLOW] or end)
-    crack: FloatArray = np.full(members, roast.marks[MarkKind.FIRST_CRACK] or end)
-    wander = normal(0.0, model.drift.after_sd)
+    yellow: FloatArray = np.full(members + 1, roast.marks[MarkKind.YELLOW] or end)
+    crack: FloatArray = np.full(members + 1, roast.marks[MarkKind.FIRST_CRACK] or end)
+    wander = about_middle(normal(0.0, model.drift.after_sd))
     for _ in range(ROUNDS):
-        made = simulate(constants, load, start, _hands(machine, plan, roast, t, yellow, crack), STEP, members)
+        made = simulate(constants, load, start, _hands(machine, plan, roast, t, yellow, crack), STEP, members + 1)
         yellow = np.asarray(np.minimum(crossing(made.t, made.bean, yellow_c), t[-1]))
         crack = np.asarray(np.minimum(crossing(made.t, made.bean, crack_c), t[-1]))
+    made, yellow_c, crack_c = made.about_middle(), about_middle(yellow_c), about_middle(crack_c)
+    yellow, crack = (np.minimum(crossing(made.t, made.bean, level), t[-1]) for level in (yellow_c, crack_c))
     since = np.clip(made.t[:, None] - crack, 0.0, None)
     probe = made.bean_probe + wander * since / 60.0 + model.drift.after(since)
     rule = DropRule(None if plan.drop_rules else plan.targets.development_s, plan.targets.drop_c)
@@ -99,10 +101,10 @@ def outlook(
     }
     known, level = np.isfinite(drop_t), model.level
     if not untold(model, Statement.LOSS):
-        loss = level.losses(made, green.moisture)[index, every] + normal(0.0, level.loss_sd)
+        loss = level.losses(made, green.moisture)[index, every] + about_middle(normal(0.0, level.loss_sd))
         found["loss"] = np.where(known, loss, np.nan)
     if not untold(model, Statement.COLOUR):
-        colour = level.colours(made)[index, every] + normal(0.0, level.colour_sd)
+        colour = level.colours(made)[index, every] + about_middle(normal(0.0, level.colour_sd))
         found["colour"] = np.where(known, colour, np.nan)
     intervals = {name: told for name, values in found.items() if (told := interval(values)) is not None}
     shown = made.t <= end + STEP
