@@ -197,6 +197,15 @@ def test_members_scatter_about_the_roast_of_the_numbers_in_the_middle(model):
     assert abs(np.median(late)) < 5.0, "the mean of members that scatter cracks seven seconds late"
 
 
+def test_a_lot_that_was_fitted_is_known_together_with_its_drum(model):
+    def early_half(batch):
+        told = forecast_at(model, batch, 0.0, as_made(batch, 0.0), DropRule(90.0), rng()).first_crack
+        return told.value - told.low
+
+    known = [early_half(batch) / early_half(replace(batch, lot="another")) for batch in FITTED_TO[:4]]
+    assert np.mean(known) < 0.72, "0.78 where what it takes up is drawn without regard to the drum"
+
+
 def test_a_forecaster_is_made_from_the_charge_alone(model):
     batch = HELD_OUT[0]
     blind = replace(batch, bean=batch.bean[:1], air=batch.air[:1])

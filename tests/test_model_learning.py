@@ -108,6 +108,9 @@ def test_a_model_comes_back_from_its_document(south):
     assert again.crack == south.crack
     batch = HELD_OUT[0]
     assert crack_time(again, batch) == pytest.approx(crack_time(south, batch))
+    scatter, rows = np.ones((2, 1)), south.fitted.values[None] + 0.1
+    drawn = [np.ravel(one.fitted.draw_lot(next(iter(south.fitted.together)), rows, scatter)) for one in (again, south)]
+    assert drawn[0] == pytest.approx(drawn[1])
     for change in ({"version": 0}, {"names": ["power"]}):
         with pytest.raises(OutdatedModelError, match="fit it again"):
             model_from_document(document | change)

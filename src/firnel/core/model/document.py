@@ -44,6 +44,7 @@ def model_to_document(model: MachineModel, heats: Sequence[str]) -> dict[str, An
         "uptake": fitted.uptake,
         "own_heat": fitted.own_heat,
         "early": list(fitted.early),
+        "together": {lot: [leans.tolist(), root.tolist()] for lot, (leans, root) in fitted.together.items()},
         "yellow": _threshold_to_document(model.yellow),
         "crack": _threshold_to_document(model.crack),
         "level": asdict(model.level),
@@ -79,6 +80,7 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
         {lot: (float(value), float(sd)) for lot, (value, sd) in document["uptake"].items()},
         {lot: (float(value), float(sd)) for lot, (value, sd) in document["own_heat"].items()},
         tuple(map(float, document.get("early", ()))),
+        {lot: (np.array(leans), np.array(root)) for lot, (leans, root) in document.get("together", {}).items()},
     )
     report: dict[str, Any] = {n: tuple(v) if isinstance(v, list) else v for n, v in document["report"].items()}
     report["shifts"] = tuple(_shift_from_document(one) for one in report.get("shifts", ()))

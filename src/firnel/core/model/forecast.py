@@ -27,8 +27,6 @@ from firnel.core.model.identification import (
     EVERY_S,
     IDLE_AIR_MISFIT,
     IDLE_BEAN_MISFIT,
-    LOT_OWN_HEAT_SD,
-    LOT_UPTAKE_SD,
     FittedMachine,
     constants_of,
     expected_steel,
@@ -112,8 +110,9 @@ class Forecaster:
 
         steel = expected_steel(fitted.priors, self._rows, batch) + normal(0.0, BATCH_STEEL_SD)
         uptake = expected_uptake(fitted.priors, self._rows, batch.density)
-        self._uptake = uptake + normal(*fitted.uptake.get(batch.lot, (0.0, LOT_UPTAKE_SD)))
-        self._own_heat = normal(*fitted.own_heat.get(batch.lot, (0.0, LOT_OWN_HEAT_SD)))
+        scatter = np.stack([normal(0.0, 1.0), normal(0.0, 1.0)])
+        of_lot, self._own_heat = fitted.draw_lot(batch.lot, self._rows, scatter)
+        self._uptake = uptake + of_lot
         traits = GreenTraits(batch.lot, batch.density, batch.moisture, batch.process, mixed_of(batch.blend))
         self._yellow_c, self._crack_c = (normal(*mark.expect(traits, batch.load_kg)) for mark in (yellow, crack))
         if probe_doubt_c:  # then yellow and first crack come at other readings, both by the same

@@ -222,6 +222,9 @@ class FittedMachine:
     own_heat: dict[str, tuple[float, float]]
     #: what is made of the bean probe while the load falls in, as spread of a reading each `EVERY_S`, on this machine [degC]
     early: tuple[float, ...] = ()
+    #: how a lot's uptake and own heat lean on the shared numbers, shape (2, k), and a root of the covariance that is left,
+    #: (2, 2), by lot: what a fit knows is mostly what they come to together
+    together: Mapping[str, tuple[FloatArray, FloatArray]] = field(default_factory=dict, compare=False)
     #: the fit had each batch not been there, by batch; only where it was just made
     without: Mapping[str, FittedMachine] = field(default_factory=dict, compare=False, repr=False)
 
@@ -252,6 +255,23 @@ class FittedMachine:
         """Members drawn from the fit, on its scale, shape (members, k)."""
         root = np.linalg.cholesky(self.covariance + 1e-12 * np.eye(self.values.size))
         return np.asarray(self.values + rng.standard_normal((members, self.values.size)) @ root.T)
+
+    def draw_lot(self, lot: str, rows: FloatArray, normal: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """What a lot takes up of the heat, and gives of its own, in members with these shared numbers; logarithms, each (m,).
+
+        Parameters
+        ----------
+        lot : by name; one that was never logged is as thought beforehand.
+        rows : of shared numbers, on the scale of the fit, shape (m, k).
+        normal : scatter of the members, shape (2, m). [standard deviations]
+        """
+        means, sds = zip(
+            self.uptake.get(lot, (0.0, LOT_UPTAKE_SD)), self.own_heat.get(lot, (0.0, LOT_OWN_HEAT_SD)), strict=True
+        )
+        apart = np.zeros((2, self.values.size)), np.diag(sds)
+        leans, root = self.together.get(lot, apart) if lot in self.uptake else apart
+        uptake, own_heat = np.array(means)[:, None] + leans @ (rows - self.values).T + root @ normal
+        return uptake, own_heat
 
 
 def constants_of(priors: Sequence[Prior], rows: FloatArray, full_load: float) -> MachineConstants:

@@ -5,7 +5,6 @@ Each member makes every move when its own marks come, as a roaster would; nothin
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,7 +12,7 @@ import numpy as np
 from firnel.core.crossing import crossing
 from firnel.core.model.constants import Hands, LoadState, hands_of
 from firnel.core.model.foretelling import DropRule, Interval, drop_of, interval
-from firnel.core.model.identification import BATCH_STEEL_SD, LOT_OWN_HEAT_SD, LOT_UPTAKE_SD, constants_of
+from firnel.core.model.identification import BATCH_STEEL_SD, constants_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.logged import USUAL_DENSITY
 from firnel.core.model.planned import PlannedRoast, at_charge
@@ -69,8 +68,9 @@ def outlook(
         return mean + sd * np.append(rng.standard_normal(members), 0.0)  # the middle one is the last
 
     fitted = model.fitted
-    constants = constants_of(fitted.priors, np.vstack([fitted.draw(members, rng), fitted.values]), fitted.full_load)
-    load = _load(model, plan, green, normal)
+    rows = np.vstack([fitted.draw(members, rng), fitted.values])
+    constants = constants_of(fitted.priors, rows, fitted.full_load)
+    load = _load(model, plan, green, rows, np.stack([normal(0.0, 1.0), normal(0.0, 1.0)]))
     steel = normal(float(roast.simulated.steel[0, 0]), BATCH_STEEL_SD)
     start = model.charged(steel, plan.targets.charge_c or 200.0, plan.room_c)
     yellow_c, crack_c = (normal(*mark.expect(green, plan.load_kg)) for mark in (model.yellow, model.crack))
@@ -111,14 +111,15 @@ def outlook(
     return Outlook(intervals, made.t[shown], np.quantile(probe[shown], (0.1, 0.5, 0.9), axis=1))
 
 
-def _load(model: MachineModel, plan: Plan, green: GreenTraits, normal: Callable[[float, float], FloatArray]) -> LoadState:
+def _load(model: MachineModel, plan: Plan, green: GreenTraits, rows: FloatArray, scatter: FloatArray) -> LoadState:
     """Each member's load: what the lot takes up of the heat, and gives of its own, is known as surely as it was fitted."""
     fitted = model.fitted
     density = fitted.number("uptake_by_density") * (green.density - USUAL_DENSITY) / 50.0
+    uptake, own_heat = fitted.draw_lot(green.lot, rows, scatter)
     return LoadState(
         plan.load_kg or 1.0, green.moisture, green_c=plan.room_c,
-        uptake=np.exp(density + normal(*fitted.uptake.get(green.lot, (0.0, LOT_UPTAKE_SD)))),
-        own_heat=np.exp(normal(*fitted.own_heat.get(green.lot, (0.0, LOT_OWN_HEAT_SD)))),
+        uptake=np.exp(density + uptake),
+        own_heat=np.exp(own_heat),
     )  # fmt: skip
 
 

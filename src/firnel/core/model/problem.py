@@ -195,10 +195,12 @@ class Problem:
             return {lot: (float(vector[i]), float(spread[i])) for lot, i in zip(self.lots, at, strict=True)}
 
         shared = self.shared
+        lots = zip(self.lots, self.uptake_at.tolist(), self.own_at.tolist(), strict=True)
+        together = {lot: _leaning(covariance, shared, [uptake, own]) for lot, uptake, own in lots}
         return FittedMachine(
             self.priors, vector[:shared], np.asarray(covariance[:shared, :shared], np.float64), self.full_load,
             {batch.label: float(vector[i]) for batch, i in zip(self.batches, self.steel_at, strict=True)},
-            by_lot(self.uptake_at), by_lot(self.own_at), tuple(self.misfit[0, self.early, 0].tolist()),
+            by_lot(self.uptake_at), by_lot(self.own_at), tuple(self.misfit[0, self.early, 0].tolist()), together,
         )  # fmt: skip
 
     def vector_of(self, fitted: FittedMachine) -> FloatArray:
@@ -281,3 +283,11 @@ class Problem:
         if parameter < self.uptake_at[0]:
             return np.array([parameter - self.shared])
         return np.flatnonzero(self.lot_of == (parameter - self.uptake_at[0]) % len(self.lots))
+
+
+def _leaning(covariance: FloatArray, shared: int, own: list[int]) -> tuple[FloatArray, FloatArray]:
+    """How some numbers lean on the ``shared`` first ones, shape (j, shared), and a root of what is left of theirs, (j, j)."""
+    across = covariance[:shared, own]
+    leans = np.asarray(np.linalg.solve(covariance[:shared, :shared], across).T, np.float64)
+    left = covariance[np.ix_(own, own)] - leans @ across
+    return leans, np.asarray(np.linalg.cholesky(left + 1e-12 * np.eye(len(own))), np.float64)
