@@ -6,13 +6,16 @@ import numpy as np
 
 from firnel.core.model.foretelling import DropRule, Forecast
 from firnel.core.plan import Plan
+from firnel.core.vocabulary import FloatArray
 
 #: Only near its end is a batch ended earlier or later: before that, heat is the better hand. [s]
 NEAR_END_S = 30.0
 #: The target that leads gives away at most this share of its tolerance, and the other is brought within that share of its own:
 #: time is kept to the second, and the reading comes a quarter of a usual tolerance off what is said of it so late.
 GIVES, ASKS = 0.8, 0.6
-#: Moments are weighed about this far apart. [s]
+#: Of a time that leads so much is left to a hand, which comes late and hardly early. Common practice, no published source. [s]
+HAND_LATE_S = 1.0
+#: Moments are weighed this far apart, and the last each way. [s]
 EVERY_S = 0.5
 
 
@@ -35,9 +38,11 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     if not 0.0 < end.value - forecast.at <= NEAR_END_S:
         return 0.0
     seconds, kelvin = plan.tolerance("development_s"), plan.tolerance("drop_c")
-    reach = NEAR_END_S if plan.drop_rules else GIVES * seconds
-    each_way = max(1, round(reach / EVERY_S))
-    moments = end.value + np.linspace(-reach, reach, 2 * each_way + 1)
+    moments = (
+        end.value + _ways(NEAR_END_S, NEAR_END_S)
+        if plan.drop_rules
+        else end.value + _ways(GIVES * seconds, min(GIVES * seconds, max(seconds - HAND_LATE_S, 0.0)))
+    )
     moments = moments[(moments >= forecast.at) & (moments <= t[-1])]
     by_time = np.abs(moments - crack_t - targets.development_s) / seconds
     low, middle, high = (np.interp(moments, t, row) for row in fan)
@@ -52,6 +57,11 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     inside = np.flatnonzero((other <= ASKS) & (leads <= GIVES))
     best = inside[np.argmin(moved[inside])] if inside.size else np.argmin(np.where(leads <= 1.0, worst, np.inf))
     return float(moments[best] - end.value)
+
+
+def _ways(early: float, late: float) -> FloatArray:
+    """From so much earlier to so much later, both among them, and not moved at all. [s]"""
+    return np.union1d(np.arange(0.0, -early, -EVERY_S), np.append(np.arange(0.0, late, EVERY_S), (-early, late)))
 
 
 def moved_rule(rule: DropRule, forecast: Forecast, by_s: float) -> DropRule:
