@@ -38,11 +38,8 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     if not 0.0 < end.value - forecast.at <= NEAR_END_S:
         return 0.0
     seconds, kelvin = plan.tolerance("development_s"), plan.tolerance("drop_c")
-    moments = (
-        end.value + _ways(NEAR_END_S, NEAR_END_S)
-        if plan.drop_rules
-        else end.value + _ways(GIVES * seconds, min(GIVES * seconds, max(seconds - HAND_LATE_S, 0.0)))
-    )
+    late = min(GIVES * seconds, max(seconds - HAND_LATE_S, 0.0))
+    moments = end.value + (_ways(NEAR_END_S, NEAR_END_S) if plan.drop_rules else _ways(GIVES * seconds, late))
     moments = moments[(moments >= forecast.at) & (moments <= t[-1])]
     by_time = np.abs(moments - crack_t - targets.development_s) / seconds
     low, middle, high = (np.interp(moments, t, row) for row in fan)
