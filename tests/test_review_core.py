@@ -119,10 +119,14 @@ def test_a_batch_is_judged_against_its_reference_or_its_plan(library):
     assert against_plan.against == "plan test"
     set_reference(library, plan, reference)
     assert judge(library, same, Units()).same is True
+    hotter = tuple(replace(m, bean=m.bean + 1.4) if m.kind is MarkKind.DROP else m for m in make_record().marks)
+    close = judge(library, library.add_record(replace(make_record("0005"), plan=PLAN.name, marks=hotter)), Units())
+    assert (close.same, close.verdict) == (False, "Close to reference 0001, a little outside: drop, crack to drop.")
     told = judge(library, late, Units())
     assert told.against == "reference 0001"
     assert told.same is False
     assert "browning" in told.verdict
+    assert [one.label for one in told.curves] == ["0001", "0003"]
     assert told.why_none, "no model yet: it is said why no cause is told"
     assert "Nothing to judge it by" in judge(library, alone, Units()).verdict
     assert judge(library, late, Units(), against=same).against == "reference 0002"

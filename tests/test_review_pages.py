@@ -103,7 +103,7 @@ def test_batches_are_added_from_the_list_and_drawn_over_each_other(qtbot, review
     page._candidate = 1
     page.clear_all()
     qtbot.waitUntil(lambda: len(page._picture.drawn) == 1)
-    assert "Ctrl+D" in page._said.whole_text()
+    assert "Ctrl+D" in page._against.text()
 
 
 def test_a_reference_is_chosen_and_the_next_batch_judged_by_it(qtbot, review, house):
@@ -116,6 +116,7 @@ def test_a_reference_is_chosen_and_the_next_batch_judged_by_it(qtbot, review, ho
     qtbot.waitUntil(lambda: review.same.judged is not None and review.same.judged.against == "reference 0001")
     assert "development" in review.same.verdict.text()
     assert "dropped 0:24 late" in review.same.causes.text()
+    assert set(review.same.curves.lines) == set(review.same.rates.lines) == {"0001", "0005"}, "both are drawn"
     choose(qtbot, review, "0001")
     review._reference.click()
     assert reference_key(library, library.plans()[0]) is None

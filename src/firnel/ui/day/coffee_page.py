@@ -34,9 +34,9 @@ class CoffeePage(ListPage):
             desk,
             tr("Coffees"),
             tr("What is sold, and what it is made of"),
-            (tr("Coffee"), tr("Level"), "+Of", "#Shelf", "#Ordered"),
+            (tr("Coffee"), tr("Level"), "+Of, %", "#Shelf", "#Ordered"),
             tr("Nothing is sold yet. A coffee is one lot or a blend, at a plan for each machine: add the first one."),
-            sheet_width=440,
+            sheet_width=424,
         )
         self._coffee = Coffee("", (Component(""),))
         self._follows: tuple[tuple[str, str], ...] = ()
@@ -106,7 +106,7 @@ class CoffeePage(ListPage):
     def _add_facts(self, column: QVBoxLayout) -> None:
         """What stands behind the coffee, and what to do where a lot runs low."""
         column.addWidget(label(tr("What stands behind it"), "heading"))
-        self.facts, self.swaps = FigureGrid(spacing=14), label("", "soft", wrap=True)
+        self.facts, self.swaps = FigureGrid(), label("", "soft", wrap=True)
         column.addWidget(self.facts)
         column.addWidget(self.swaps)
         self.follow = button(
@@ -301,4 +301,4 @@ def _made_of(coffee: Coffee) -> str:
     """Its lot; of a blend the shares, each lot without its origin: ``60 % Cerro Lindal + 40 % Kelavani``."""
     if not coffee.blend:
         return coffee.components[0].lot
-    return " + ".join(tr("{:.0f} % {}", 100 * part.share, without_origin(part.lot)) for part in coffee.components)
+    return " · ".join(tr("{} {:.0f}", without_origin(part.lot), 100 * part.share) for part in coffee.components)

@@ -77,7 +77,7 @@ class CarePage(QWidget):
         column.addWidget(label(tr("Care"), "heading"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(SPACE_M)
-        grid.setVerticalSpacing(0)
+        grid.setVerticalSpacing(4)
         grid.setColumnStretch(1, 1)
         self._rows: list[tuple[QLabel, ElidedLabel, QProgressBar, QPushButton]] = []
         self._every: list[FigureEntry] = []

@@ -87,7 +87,7 @@ class ComparePage(QWidget):
         area.setObjectName("bare")
         area.setWidgetResizable(True)
         area.setMinimumHeight(120)
-        self._table = FigureGrid(small=True)
+        self._table = FigureGrid(small=True, spacing=18, beside=True)
         inner = QVBoxLayout(within)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.addWidget(self._table)
@@ -160,13 +160,13 @@ class ComparePage(QWidget):
             self._say(" ".join(picture.complaints))
             return
         first = picture.drawn[0].label
-        alone = tr("add others from the list: Ctrl+D")
         lines = [f"{one.label} {DRAWN[index]}" for index, one in enumerate(picture.drawn[: len(DRAWN)])]
         self.top.setAccessibleDescription(", ".join(lines))
         many = tr("{} batches against {}", len(picture.drawn), first) if len(picture.drawn) > len(DRAWN) else ""
-        self._say(" ".join(picture.complaints) or (alone if len(picture.drawn) == 1 else many))
-        self._against.setText(tr("Against {}", first) if picture.tables else tr("Batch {}", first))
-        self._table.show_rows(_table(first, picture.tables[:MOST_COLUMNS]))
+        self._say(" ".join(picture.complaints) or many)
+        alone = tr("Batch {} alone: choose another in the list, and add it with Ctrl+D.", first)
+        self._against.setText(tr("Against {}", first) if len(picture.drawn) > 1 else alone)
+        self._table.show_rows(_table(first, picture.tables[:MOST_COLUMNS]) if picture.tables else ())
 
     def _pen(self, index: int, colour: str, width: float) -> object:
         return line_pen(colour, width if index == 0 else 0.7 * width, STYLES[index % len(STYLES)])

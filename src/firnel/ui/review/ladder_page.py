@@ -53,7 +53,7 @@ class LadderPage(QWidget):
         column.addWidget(self.colours)
         frame, inside = card(spacing=3)
         self.words = label("", "heading", wrap=True)
-        self._rows = FigureGrid(small=True)
+        self._rows = FigureGrid(small=True, spacing=24, beside=True)
         inside.addWidget(self.words)
         inside.addWidget(self._rows)
         column.addWidget(frame)

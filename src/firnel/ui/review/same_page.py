@@ -4,14 +4,20 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
 from firnel.core.words import meant, tr
 from firnel.ui.shared.actions import MOST_EDITS, give_key
 from firnel.ui.shared.background import Background
+from firnel.ui.shared.glance import Glance
+from firnel.ui.shared.lane_head import Key
+from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import YieldingLabel, button, card, empty, label, rename
+from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
 from firnel.work.review.compare_picture import row_of
 from firnel.work.review.sameness import Expected, Judged, judge
@@ -24,9 +30,9 @@ class SamePage(QWidget):
 
     accepted = pyqtSignal(object, str)  # Plan, why
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
-        self._desk = desk
+        self._desk, self._look = desk, look
         self._key: int | None = None
         self.judged: Judged | None = None
         self.background = Background(self, self._say)
@@ -42,12 +48,20 @@ class SamePage(QWidget):
         table, rows = card()
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(18)
-        self._grid.setColumnStretch(0, 1)
+        self._grid.setColumnStretch(5, 1)  # the figures stand beside their names
         rows.addLayout(self._grid)
         column.addWidget(table)
         edits, self._edits = card(spacing=6)
         column.addWidget(edits)
+        self.curves, self.rates = Lane(look, "card"), Lane(look, "lane", with_time=True)
+        self.rates.plot.setXLink(self.curves.plot)
+        self.glance = Glance((self.curves, self.rates))
+        for lane, name, share in ((self.curves, tr("Both batches"), 200), (self.rates, tr("Rates of rise of both"), 120)):
+            lane.setAccessibleName(name)
+            column.addWidget(lane, share)
         column.addStretch(1)
+        look.changed.connect(self._draw)
+        self._draw()
 
     def choose(self, key: int) -> None:
         """Judge this batch when the page is shown."""
@@ -92,6 +106,7 @@ class SamePage(QWidget):
             for column, text in enumerate(row_of(one, units)):
                 style = WORD_STYLE[one.word] if column == 4 else "" if column == 0 else "figure"
                 self._grid.addWidget(label(text, style), row, column)
+        self._draw()
         empty(self._edits)
         self._edits.addWidget(label(tr("What to change next"), "heading"))
         nothing = judged.no_edits or tr("Nothing calls for a change: no colour, cup or look speaks against the plan.")
@@ -99,6 +114,30 @@ class SamePage(QWidget):
             self._edits.addWidget(label(nothing, "soft", wrap=True))
         for number, edit in enumerate(judged.edits, start=1):
             self._edits.addLayout(self._edit_row(number, edit))
+
+    def _draw(self) -> None:
+        """What it is judged by, dashed, and the batch; nothing where neither can be drawn."""
+        drawn = self.judged.curves if self.judged is not None else ()
+        for lane in (self.curves, self.rates):
+            lane.clear()
+            lane.setVisible(bool(drawn))
+        if not drawn:
+            return
+        palette, unit = self._look.palette, self._desk.settings.units.temperature
+        styles = [("ember", Qt.PenStyle.DashLine, "dash"), ("ink", Qt.PenStyle.SolidLine, "line")][-len(drawn) :]
+        for one, (colour, style, _) in zip(drawn, styles, strict=True):
+            for lane, values in ((self.curves, one.bean), (self.rates, one.rate)):
+                item = pg.PlotCurveItem(one.x, values, pen=line_pen(getattr(palette, colour), 2.2, style), connect="finite")
+                lane.plot.addItem(item, ignoreBounds=True)
+                lane.reads(one.label, item)
+        keys = [Key(one.label, colour, drawing) for one, (colour, _, drawing) in zip(drawn, styles, strict=True)]
+        self.curves.head.show_head(tr("Temperature, {}", unit), keys)
+        self.rates.head.show_head(tr("Rate of rise, {}/min", unit), (), tr("minutes from the charge"))
+        self.curves.time_span(min(float(one.x[0]) for one in drawn), max(float(one.x[-1]) for one in drawn))
+        beans = np.concatenate([one.bean[np.isfinite(one.bean)] for one in drawn])
+        self.curves.level_span(float(beans.min()) - 5.0, float(beans.max()) + 8.0)
+        risen = np.concatenate([one.rate[np.isfinite(one.rate)] for one in drawn])
+        self.rates.level_span(0.0, 1.1 * float(max(risen.max(initial=1.0), 1.0)))
 
     def _edit_row(self, number: int, edit: Expected) -> QHBoxLayout:
         row = QHBoxLayout()

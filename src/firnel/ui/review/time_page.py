@@ -56,7 +56,7 @@ class TimePage(QWidget):
         column.addWidget(frame)
         kept, kept_column = card(spacing=2)
         kept_column.addWidget(label(tr("How well each plan is kept"), "heading"))
-        self._kept = FigureGrid(small=True)
+        self._kept = FigureGrid(small=True, spacing=24, beside=True)
         kept_column.addWidget(self._kept)
         column.addWidget(kept)
         self.by.currentIndexChanged.connect(self._offer)

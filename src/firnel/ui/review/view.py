@@ -127,7 +127,7 @@ class ReviewView(QWidget):
 
     def _add_pages(self, look: Look) -> None:
         self.tabs = Tabs()
-        self.compare, self.same = ComparePage(self._desk, look), SamePage(self._desk)
+        self.compare, self.same = ComparePage(self._desk, look), SamePage(self._desk, look)
         self.time, self.ladder = TimePage(self._desk, look), LadderPage(self._desk, look)
         pages: tuple[tuple[str, QWidget], ...] = (
             (tr("Batch"), self._stack), (tr("Compare"), self.compare), (tr("Was it the same?"), self.same),

@@ -28,6 +28,8 @@ from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 #: A label that gives way keeps room for so many letters.
 LEAST_LETTERS = 18
 UNDO_HEIGHT = 20  #: [px]
+#: A column of a grid behind all that hold anything.
+FAR = 20
 
 
 def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
@@ -209,16 +211,17 @@ class FigureGrid(QWidget):
     words : how many columns hold words; the others are figures.
     small : whether the figures are set smaller, for a narrow card.
     spacing : between columns. [px]
+    beside : whether figures stand beside their names in a wide card, and not at its right edge.
     """
 
-    def __init__(self, words: int = 1, small: bool = False, spacing: int = 10) -> None:
+    def __init__(self, words: int = 1, small: bool = False, spacing: int = 10, beside: bool = False) -> None:
         super().__init__()
         self._words, self._figure = words, "smallFigure" if small else "figure"
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setHorizontalSpacing(spacing)
         self._grid.setVerticalSpacing(3)
-        self._grid.setColumnStretch(0, 1)
+        self._grid.setColumnStretch(FAR if beside else 0, 1)
         self._rows: list[tuple[QLabel, ...]] = []
 
     def show_rows(self, rows: Sequence[tuple[str, ...]]) -> None:

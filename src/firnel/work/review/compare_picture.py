@@ -85,8 +85,8 @@ def compare(library: Library, keys: Sequence[int], at: str, units: Units) -> Com
     cups = cup_scores(library)
     (reference, base), others = lines[0], lines[1:]
     wanted = figures_of(reference, cups.get(reference.id or -1))
-    scale, offset = units.show_difference(1.0), units.show(0.0, "°C")
-    drawn = tuple(_drawn(line, scale, offset) for _, line in lines)
+    scale = units.show_difference(1.0)
+    drawn = tuple(drawn_of(line, units) for _, line in lines)
     less = tuple(
         Gap(line.label, gap.x, gap.bean * scale, gap.air * scale, gap.rate * scale)
         for _, line in others
@@ -121,7 +121,9 @@ def _many(library: Library, keys: Sequence[int], at: str, units: Units) -> Compa
     return ComparePicture(at == STAGES, tuple(drawn), (), CORRIDOR_C * scale, (), complaints)
 
 
-def _drawn(line: Aligned, scale: float, offset: float) -> Drawn:
+def drawn_of(line: Aligned, units: Units) -> Drawn:
+    """A batch that was aligned, thinned to what is seen of it."""
+    scale, offset = units.show_difference(1.0), units.show(0.0, "°C")
     step = max(1, int(np.ceil(line.x.size / POINTS)))
     controls = {control: values[::step] for control, values in line.controls.items() if np.isfinite(values).any()}
     return Drawn(

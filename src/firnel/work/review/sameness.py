@@ -10,9 +10,9 @@ from firnel.core.model.logged import UnusableLogError, logged_batch
 from firnel.core.model.solving import CannotSolveError, How
 from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.review.changes import Change, changes
-from firnel.core.review.comparison import Deviation, deviations, figures_of, figures_wanted, was_the_same
+from firnel.core.review.comparison import Deviation, aligned, deviations, figures_of, figures_wanted, was_the_same
 from firnel.core.units import Units, clock
-from firnel.core.vocabulary import BatchRecord, Machine
+from firnel.core.vocabulary import BatchRecord, Machine, MarkKind
 from firnel.core.words import capital, meant, tr
 from firnel.store.library import Library
 from firnel.work.bench.cupping import cup_scores, cup_words
@@ -20,6 +20,7 @@ from firnel.work.bench.weighing import inspection_of
 from firnel.work.machines.knowledge import CannotKnowError, model_of
 from firnel.work.plan.planning import solve_plan
 from firnel.work.plan.whose import machine_of, plan_of
+from firnel.work.review.compare_picture import Drawn, drawn_of
 from firnel.work.review.references import reference_of
 
 #: The model is never quite sure.
@@ -57,6 +58,7 @@ class Judged:
     why_none: str
     edits: tuple[Expected, ...]
     no_edits: str = ""  #: why none are called for
+    curves: tuple[Drawn, ...] = ()  #: what it is judged by and the batch, from the charge
 
 
 def judge(library: Library, key: int, units: Units, against: int | None = None, with_edits: bool = True) -> Judged:
@@ -97,7 +99,19 @@ def judge(library: Library, key: int, units: Units, against: int | None = None, 
     verdict = _verdict(table, same, name)
     if other is not None and record.lot and other.lot and record.lot != other.lot:
         verdict = tr("It is another lot, {} and not {}. {}", record.lot, other.lot, verdict)
-    return Judged(name, table, same, verdict, found, why, edits, missed)
+    return Judged(name, table, same, verdict, found, why, edits, missed, _curves(record, other, plan, units))
+
+
+def _curves(record: BatchRecord, other: BatchRecord | None, plan: Plan | None, units: Units) -> tuple[Drawn, ...]:
+    """Over the time from the charge; a batch whose charge or drop is not marked is not drawn."""
+    drawn = []
+    if other is None and plan is not None and plan.curve is not None:
+        curve, scale, offset = plan.curve, units.show_difference(1.0), units.show(0.0, "°C")
+        drawn.append(Drawn(plan.name, curve.t, curve.bean * scale + offset, curve.air * scale + offset, curve.ror * scale, {}))
+    for one in (other, record):
+        if one is not None and {MarkKind.CHARGE, MarkKind.DROP} <= {mark.kind for mark in one.marks}:
+            drawn.append(drawn_of(aligned(one, MarkKind.CHARGE.value), units))
+    return tuple(drawn)
 
 
 def _facts(table: Sequence[Deviation]) -> list[str]:
@@ -125,8 +139,11 @@ def _verdict(table: Sequence[Deviation], same: bool | None, name: str) -> str:
         return tr("Against {} nothing can be compared: marks or figures are missing.", name)
     if same:
         return tr("The same as {}, within every tolerance.", name)
-    off = [one.words for one in table if one.word != "same" and one.name not in ("charge_c", "total_s")]
-    return tr("Not the same as {}: {}.", name, ", ".join(off))
+    counted = [one for one in table if one.name not in ("charge_c", "total_s")]
+    off, close = (", ".join(one.words for one in counted if one.word == word) for word in ("off", "close"))
+    if not off:
+        return tr("Close to {}, a little outside: {}.", name, close)
+    return tr("Not the same as {}: {}.", name, ", ".join(filter(None, (off, close))))
 
 
 def _causes(
