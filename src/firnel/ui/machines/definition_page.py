@@ -77,14 +77,16 @@ class DefinitionPage(QWidget):
         for index, (name, title, _, _) in enumerate(FIGURES):
             entry = FigureEntry(title)
             self._figures[name] = entry
-            grid.addWidget(self._titles[name], 2 * (index // ACROSS), index % ACROSS)
-            grid.addWidget(entry, 2 * (index // ACROSS) + 1, index % ACROSS)
+            row, column_at = 3 * (index // ACROSS), index % ACROSS
+            grid.addWidget(self._titles[name], row, column_at)
+            grid.addWidget(entry, row + 1, column_at)
+            grid.setRowMinimumHeight(row + 2, SPACE_S)
         column.addLayout(grid)
         self.rows = ControlRows()
         column.addWidget(self.rows, 1)
         texts = QGridLayout()
         texts.setHorizontalSpacing(SPACE_M)
-        texts.setVerticalSpacing(1)
+        texts.setVerticalSpacing(2)
         self._texts: dict[str, QLineEdit] = {}
         for index, (name, title) in enumerate(TEXTS):
             field = QLineEdit()
@@ -97,13 +99,16 @@ class DefinitionPage(QWidget):
         self._texts["between"].setPlaceholderText(tr("steps with a ; between them: 0:00 air low; 3:00 down to the charge"))
         column.addLayout(texts)
         self._said = label("", "warn", wrap=True)
+        self._said.hide()
         column.addWidget(self._said)
+        column.addSpacing(4)
         column.addLayout(self._buttons())
         return frame
 
     def say(self, sentence: str) -> None:
         """Say what came of the last change."""
         self._said.setText(sentence)
+        self._said.setVisible(bool(sentence))
 
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -122,6 +127,7 @@ class DefinitionPage(QWidget):
     def _load_check(self) -> QWidget:
         frame, column = card(spacing=2)
         row = QHBoxLayout()
+        row.setSpacing(SPACE_M)
         self._load = FigureEntry(tr("Load to check"))
         self._load.setFixedWidth(110)
         self._load.setProperty(ASKS, True)
@@ -147,7 +153,7 @@ class DefinitionPage(QWidget):
             self._texts[name].setCursorPosition(0)
         self.rows.show_machine(machine)
         self._load.setPlaceholderText(units.mass)
-        self._said.setText("")
+        self.say("")
         self._on_load()
 
     def _on_keep(self) -> None:
@@ -180,7 +186,7 @@ class DefinitionPage(QWidget):
             if machine.covers_kg is not None and not 0 < machine.covers_kg <= machine.stated_load_kg:
                 raise ValueError(tr("The least load that covers the probe lies above nothing and at most at the stated load."))
         except ValueError as error:
-            self._said.setText(str(error))
+            self.say(str(error))
             return
         self.changed.emit(machine)
 
@@ -197,9 +203,9 @@ class DefinitionPage(QWidget):
         try:
             Path(path).write_text(machine_to_text(self._machine), encoding="utf-8")
         except OSError as error:
-            self._said.setText(tr("{} cannot be written: {}.", path, error.strerror))
+            self.say(tr("{} cannot be written: {}.", path, error.strerror))
             return
-        self._said.setText(tr("Wrote {}.", path))
+        self.say(tr("Wrote {}.", path))
 
     def _on_take(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, tr("Take in a machine"), "", FILES)
@@ -211,7 +217,7 @@ class DefinitionPage(QWidget):
         try:
             machine = read_machine_file(path)
         except ValueError as error:
-            self._said.setText(str(error))
+            self.say(str(error))
             return
         names = {known.name for known in self._desk.ask(shelf.machines)}
         self.added.emit(duplicate(machine, names) if machine.name in names else machine)
