@@ -185,6 +185,17 @@ def test_space_at_a_moment_that_can_only_be_first_crack_is_not_yellow_in_silence
     assert set(roaster.session.marks) <= {MarkKind.CHARGE, MarkKind.TURNING}
 
 
+def test_space_well_behind_first_crack_that_was_taken_for_none_may_have_been_the_drop(roaster):
+    roaster.charge().wait(300)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(600)
+    while MarkKind.FIRST_CRACK in roaster.session.offers:
+        roaster.key(Qt.Key.Key_Z)  # not yet, a stray key says
+    assert roaster.key(Qt.Key.Key_Space) == "Taken as first crack. O: it was drop."
+    assert roaster.key(Qt.Key.Key_O).startswith("Drop it was")
+    assert MarkKind.FIRST_CRACK not in roaster.session.marks
+
+
 def test_doubled_keys_and_marks_that_cannot_be_yet_are_asked_back(roaster):
     roaster.charge()
     roaster.now += 0.3

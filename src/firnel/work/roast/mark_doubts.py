@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 YOUNG_S = 2.5
 #: So near the drop Space means it. [s]
 NEAR_DROP_S = 12.0
-#: First crack is meant so near its reading, or so near the moment at which it is expected. [K], [s]
+#: First crack is meant so near its reading, or so near when it is expected; further above it may be the drop. [K], [s]
 NEAR_CRACK_C, NEAR_CRACK_S = 5.0, 40.0
 #: No drop sooner after first crack; no yellow before the probe has turned, and the turn is waited for no longer. [s]
 SOONEST_DROP_S, LATEST_TURN_S = 10.0, 150.0
@@ -45,7 +45,7 @@ def means_space(batch: BatchState) -> Meant | None:
     if MarkKind.FIRST_CRACK in offers:
         return _offered(batch, MarkKind.FIRST_CRACK)
     if MarkKind.YELLOW in marks:
-        return Meant(MarkKind.FIRST_CRACK)
+        return Meant(MarkKind.FIRST_CRACK, other=MarkKind.DROP if _past_crack(batch) else None)
     if _only_crack(batch):
         return Meant(MarkKind.FIRST_CRACK, other=MarkKind.YELLOW)
     if MarkKind.YELLOW in offers:
@@ -63,6 +63,12 @@ def _drop_is_near(batch: BatchState) -> bool:
     return expected is not None and expected - batch.now() <= NEAR_DROP_S
 
 
+def _past_crack(batch: BatchState) -> bool:
+    """Whether first crack was not marked, though the beans read what they do well behind it."""
+    level = batch.trace.level
+    return level is not None and level >= levels_of(batch, MarkKind.FIRST_CRACK)[0] + NEAR_CRACK_C
+
+
 def _only_crack(batch: BatchState) -> bool:
     """Yellow was not marked, but this moment can only be first crack."""
     level = batch.trace.level
@@ -73,9 +79,17 @@ def _only_crack(batch: BatchState) -> bool:
     return MarkKind.YELLOW in batch.offers and expected is not None and expected - batch.now() <= NEAR_CRACK_S
 
 
-def doubt_of(batch: BatchState, mark: Mark) -> str:
-    """Why a mark cannot be yet, as a short question; empty where nothing speaks against it."""
-    came, charge = batch.reckoned, batch.marks.get(MarkKind.CHARGE)
+def doubt_of(batch: BatchState, mark: Mark, instead_of: MarkKind | None = None) -> str:
+    """Why a mark cannot be yet, as a short question; empty where nothing speaks against it.
+
+    Parameters
+    ----------
+    mark : that is to be set.
+    instead_of : the mark that goes for it, if one does.
+    """
+    came, charge = {**batch.reckoned}, batch.marks.get(MarkKind.CHARGE)
+    if instead_of is not None:
+        came.pop(instead_of, None)
     kind, t = mark.kind, mark.t
     if kind is MarkKind.CHARGE or mark is batch.marks.get(kind):
         return ""

@@ -90,7 +90,7 @@ class MarkKeys(BatchState):
             return
         asked, now = self._asked, self.clock.now()
         again = asked is not None and asked[0] is wanted.kind and now - asked[1] <= ASKED_S
-        if (doubt := doubt_of(self, wanted)) and not again:
+        if (doubt := doubt_of(self, wanted, first.kind)) and not again:
             self._asked = (wanted.kind, now)
             self.say(tr("{} O again, if so.", doubt))
             return
