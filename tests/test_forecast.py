@@ -17,6 +17,7 @@ from firnel.core.model.foretelling import DropRule, Interval, Marks, interval
 from firnel.core.model.learning import crack_time, model_from, traits_of
 from firnel.core.model.planned import PlanCannotRunError, plan_hands, run_plan
 from firnel.core.model.replay import as_made, bean_by, forecast_at, forecaster_at, held
+from firnel.core.model.simulation import about_middle
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.vocabulary import Control, MarkKind, Quality, Trace
 from firnel.work.desk import Desk
@@ -195,6 +196,12 @@ def test_members_scatter_about_the_roast_of_the_numbers_in_the_middle(model):
     said = [forecast_at(plain, b, 0.0, as_made(b, 0.0), DropRule(90.0), rng()).first_crack.value for b in FITTED_TO]
     late = np.array(said) - [crack_time(plain, batch) for batch in FITTED_TO]
     assert abs(np.median(late)) < 5.0, "the mean of members that scatter cracks seven seconds late"
+
+
+def test_a_member_that_ran_away_moves_none_of_the_others():
+    told = about_middle(np.array([[1.0, 3.0, np.nan, -1e9, 10.0], [1.0, 3.0, 2.0, 2.0, np.inf]]))
+    assert told[0, :2] == pytest.approx([9.0, 11.0])
+    assert told[1] == pytest.approx([1.0, 3.0, 2.0, 2.0]), "nor does a middle one that did"
 
 
 def test_a_lot_that_was_fitted_is_known_together_with_its_drum(model):

@@ -34,7 +34,7 @@ from firnel.core.model.identification import (
     first_readings,
 )
 from firnel.core.model.logged import Idling, LoggedBatch
-from firnel.core.model.simulation import Simulated, about_middle, carry_on, idle, start_state
+from firnel.core.model.simulation import FAR, Simulated, about_middle, carry_on, idle, start_state
 from firnel.core.model.thresholds import GreenTraits, Threshold, mixed_of
 from firnel.core.model.widths import HALF_80, Widths
 from firnel.core.vocabulary import FloatArray
@@ -49,11 +49,11 @@ BEAN_SPREAD, AIR_SPREAD = 1.3, 8.0
 #: A reading by hand is read to the degree and keyed within a few seconds: this much less is made of it.
 BY_HAND = 2.0
 #: What wanders while a batch runs, for each ten seconds: bean [degC], steel [degC], heat and uptake (shares).
-WANDER = {"bean": 0.10, "steel": 0.30, "power": 0.004, "uptake": 0.003}
+WANDER = {"bean": 0.10, "steel": 1.0, "power": 0.004, "uptake": 0.003}
 #: Spread of the moment of a mark as a bean temperature: a finger, and colour or cracks as judged. [degC]
 MARK_SPREAD = 0.7
 #: So much of the mean misfit of the last takes is carried into the forecast; before the crack it dies away over so long. [min]
-ANCHOR, ANCHOR_TAKES, STAYS_MIN = 0.9, 3, 1.0
+ANCHOR, ANCHOR_TAKES, STAYS_MIN = 0.9, 3, 2.0
 #: After it all of that of so many stays: it goes its own way by then, and there is little time.
 LATE_TAKES = 2
 #: Drift after the crack is less sure at other loads than fitted, by this for a whole load more or less [degC/min]; one take
@@ -61,8 +61,8 @@ LATE_TAKES = 2
 DRIFT_BY_LOAD, DRIFT_NOISE = 1.6, 0.6
 #: The forecast runs in steps of this. [s]
 FORWARD_STEP = 4.0
-#: States of a member, and how far from nought one has run away. [degC, kW]
-STATES, FAR = ("bean", "moisture", "own_left", "steel", "bean_probe", "air_probe", "heat", "sheath"), 1500.0
+#: States of a member.
+STATES = ("bean", "moisture", "own_left", "steel", "bean_probe", "air_probe", "heat", "sheath")
 #: No member is drawn or pulled to be a machine further than this from what is thought of drums beforehand. [spreads]
 FAR_OFF = 10.0
 

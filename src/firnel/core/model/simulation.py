@@ -36,6 +36,7 @@ BEAN_HEAT = (1.099, 0.0070, 5.0)  #: constant, per degC, per moisture [1]_. [kJ/
 BENDS_C = (105.0, 130.0, 155.0, 180.0, 205.0)  #: where the share by which beans take up more than that bends. [degC]
 LEAST_MORE = -0.6  #: which never falls below this. [-]
 KELVIN = 273.15
+FAR = 1500.0  #: a state further from nought than this has run away. [degC, kW]
 
 
 @dataclass(frozen=True)
@@ -87,9 +88,12 @@ def about_middle(values: FloatArray) -> FloatArray:
 
     The equations bend: the mean of many roasts whose numbers scatter is not the roast that the numbers in the middle make, on
     some machines by a quarter of a minute at first crack, always the same way. How far they scatter is what members are for.
+    One that ran away does not count; where the middle one did, the others stay as they are.
     """
     members, middle = values[..., :-1], values[..., -1:]
-    return np.asarray(members + (middle - members.mean(axis=-1, keepdims=True)))
+    sane = np.abs(members) < FAR
+    mean = np.sum(members, axis=-1, keepdims=True, where=sane) / np.maximum(sane.sum(axis=-1, keepdims=True), 1)
+    return np.asarray(members + np.where(np.abs(middle) < FAR, middle - mean, 0.0))
 
 
 def start_state(constants: MachineConstants, load: LoadState, start: StartState, members: int) -> State:

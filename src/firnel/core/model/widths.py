@@ -11,7 +11,7 @@ import numpy as np
 HALF_80 = 1.2816
 #: Before a machine has shown its own, intervals are this wide, as if so many forecasts had said so; from drums that were drawn
 #: and logged (`bench/machines.py`), rounded.
-USUAL, IMAGINED = 0.65, 5.0
+USUAL, IMAGINED = 0.6, 5.0
 #: One that was off by more than this many standard deviations counts as if by this; factors stay between these.
 MOST_OFF, NARROWEST, WIDEST = 2.6, 0.4, 2.5
 #: Errors of marks and landings have heavier tails than a normal: the few far ones weigh more in their root mean square than
