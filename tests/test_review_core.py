@@ -39,7 +39,7 @@ from firnel.work.review import over_time, sameness
 from firnel.work.review.compare_picture import compare
 from firnel.work.review.ladder_reading import ladder_names, plan_of_ladder, read_ladder
 from firnel.work.review.references import set_reference
-from firnel.work.review.sameness import cause_words, judge
+from firnel.work.review.sameness import cause_words, judge, laid_over
 
 
 def later(record, seconds, **fields):
@@ -126,7 +126,10 @@ def test_a_batch_is_judged_against_its_reference_or_its_plan(library):
     assert told.against == "reference 0001"
     assert told.same is False
     assert "browning" in told.verdict
-    assert [one.label for one in told.curves] == ["0001", "0003"]
+    assert [one.label for one in laid_over(library, late, Units())] == ["0001", "0003"]
+    trace = replace(make_record().trace, bean=np.full(make_record().trace.t.size, np.nan))
+    unread = library.add_record(replace(make_record("0006"), plan=PLAN.name, trace=trace))
+    assert [one.label for one in laid_over(library, unread, Units())] == ["0001"], "nothing to draw of it"
     assert told.why_none, "no model yet: it is said why no cause is told"
     assert "Nothing to judge it by" in judge(library, alone, Units()).verdict
     assert judge(library, late, Units(), against=same).against == "reference 0002"

@@ -19,8 +19,8 @@ from firnel.ui.shared.lanes import Lane, line_pen
 from firnel.ui.shared.parts import YieldingLabel, button, card, empty, label, rename
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
-from firnel.work.review.compare_picture import row_of
-from firnel.work.review.sameness import Expected, Judged, judge
+from firnel.work.review.compare_picture import Drawn, row_of
+from firnel.work.review.sameness import Expected, Judged, judge, laid_over
 
 WORD_STYLE = {"same": "good", "close": "close", "off": "warn"}
 
@@ -35,6 +35,7 @@ class SamePage(QWidget):
         self._desk, self._look = desk, look
         self._key: int | None = None
         self.judged: Judged | None = None
+        self._drawn: tuple[Drawn, ...] = ()
         self.background = Background(self, self._say)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -73,7 +74,9 @@ class SamePage(QWidget):
         """Judge in the background."""
         key, ask, units = self._key, self._desk.ask, self._desk.settings.units
         if key is not None:
-            self.background.run("judge", lambda: ask(judge, key, units), self.show_judged)
+            self.background.run(
+                "judge", lambda: (ask(judge, key, units), ask(laid_over, key, units)), lambda told: self.show_judged(*told)
+            )
 
     def _say(self, sentence: str) -> None:
         self.verdict.setText(sentence)
@@ -82,9 +85,9 @@ class SamePage(QWidget):
         """An edit was taken into the plan."""
         self.causes.setText(sentence)
 
-    def show_judged(self, judged: Judged) -> None:
-        """Show this judgement."""
-        self.judged = judged
+    def show_judged(self, judged: Judged, drawn: tuple[Drawn, ...]) -> None:
+        """Show this judgement, and what was laid over each other for it."""
+        self.judged, self._drawn = judged, drawn
         self.verdict.setText(judged.verdict)
         rename(self.verdict, "identityLot")
         if judged.causes:
@@ -117,7 +120,7 @@ class SamePage(QWidget):
 
     def _draw(self) -> None:
         """What it is judged by, dashed, and the batch; nothing where neither can be drawn."""
-        drawn = self.judged.curves if self.judged is not None else ()
+        drawn = self._drawn
         for lane in (self.curves, self.rates):
             lane.clear()
             lane.setVisible(bool(drawn))

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from firnel.core.model.causes import Cause, likely_causes
 from firnel.core.model.logged import UnusableLogError, logged_batch
 from firnel.core.model.solving import CannotSolveError, How
@@ -58,7 +60,6 @@ class Judged:
     why_none: str
     edits: tuple[Expected, ...]
     no_edits: str = ""  #: why none are called for
-    curves: tuple[Drawn, ...] = ()  #: what it is judged by and the batch, from the charge
 
 
 def judge(library: Library, key: int, units: Units, against: int | None = None, with_edits: bool = True) -> Judged:
@@ -76,10 +77,7 @@ def judge(library: Library, key: int, units: Units, against: int | None = None, 
     NotInLibraryError : if one of the batches is not there.
     """
     record = library.batch(key)
-    plan = library.plan_book.used_by(key) or plan_of(library, record)
-    other = library.batch(against) if against is not None else reference_of(library, plan)
-    if other is not None and other.id == key:
-        other = None
+    plan, other = _held_against(library, record, against)
     cups = cup_scores(library)
     came = figures_of(record, cups.get(key))
     if other is not None:
@@ -99,11 +97,27 @@ def judge(library: Library, key: int, units: Units, against: int | None = None, 
     verdict = _verdict(table, same, name)
     if other is not None and record.lot and other.lot and record.lot != other.lot:
         verdict = tr("It is another lot, {} and not {}. {}", record.lot, other.lot, verdict)
-    return Judged(name, table, same, verdict, found, why, edits, missed, _curves(record, other, plan, units))
+    return Judged(name, table, same, verdict, found, why, edits, missed)
 
 
-def _curves(record: BatchRecord, other: BatchRecord | None, plan: Plan | None, units: Units) -> tuple[Drawn, ...]:
-    """Over the time from the charge; a batch whose charge or drop is not marked is not drawn."""
+def _held_against(library: Library, record: BatchRecord, against: int | None) -> tuple[Plan | None, BatchRecord | None]:
+    """The plan of a batch, and the other batch that it is judged by, if one is."""
+    plan = (library.plan_book.used_by(record.id) if record.id is not None else None) or plan_of(library, record)
+    other = library.batch(against) if against is not None else reference_of(library, plan)
+    return plan, other if other is None or other.id != record.id else None
+
+
+def laid_over(library: Library, key: int, units: Units) -> tuple[Drawn, ...]:
+    """What a batch is judged by, and itself, over the time from the charge.
+
+    A batch is drawn whose charge and drop are marked and whose bean probe read anything between.
+
+    Raises
+    ------
+    NotInLibraryError : if the batch is not there.
+    """
+    record = library.batch(key)
+    plan, other = _held_against(library, record, None)
     drawn = []
     if other is None and plan is not None and plan.curve is not None:
         curve, scale, offset = plan.curve, units.show_difference(1.0), units.show(0.0, "°C")
@@ -111,7 +125,7 @@ def _curves(record: BatchRecord, other: BatchRecord | None, plan: Plan | None, u
     for one in (other, record):
         if one is not None and {MarkKind.CHARGE, MarkKind.DROP} <= {mark.kind for mark in one.marks}:
             drawn.append(drawn_of(aligned(one, MarkKind.CHARGE.value), units))
-    return tuple(drawn)
+    return tuple(one for one in drawn if np.isfinite(one.bean).any())
 
 
 def _facts(table: Sequence[Deviation]) -> list[str]:
