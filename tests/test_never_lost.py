@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from conftest import make_record
 from made import reading
-from sqlalchemy import event
+from sqlalchemy import event, update
 
 from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Move
 from firnel.devices.clock import Clock
@@ -19,8 +19,9 @@ from firnel.store.journal import Journal, TakenOverError
 from firnel.store.library import Library
 from firnel.store.locks import Owner
 from firnel.store.recovery import recover
-from firnel.store.spill import Spill
-from firnel.store.writing import LibraryGoneError, LibraryWriteError
+from firnel.store.spill import Spill, spilled_in
+from firnel.store.tables import batches
+from firnel.store.writing import LibraryGoneError, LibraryWriteError, writing
 from firnel.work.bench.results import Results
 from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.roast.lookout import not_at_all
@@ -234,16 +235,11 @@ def test_a_library_that_was_deleted_or_replaced_is_not_written_to(tmp_path):
     library.close()
 
 
-def test_a_batch_is_written_by_one_process_only(library):
+def test_a_batch_is_written_by_one_process_only(qtbot, library):
     first = Journal(library, begun(library), lambda: 1.0, lambda said: None, owner=Owner("cellar", 12, "9"))
     said = []
     with pytest.raises(TakenOverError, match="another Firnel"):
         Journal(library, first.key, lambda: 1.0, said.append)
-    from sqlalchemy import update
-
-    from firnel.store.tables import batches
-    from firnel.store.writing import writing
-
     with writing(library.engine) as connection:  # the cellar has been silent for long
         connection.execute(update(batches).values(seen_at=1.0))
     second = Journal(library, first.key, lambda: 1.0, said.append)
@@ -252,10 +248,45 @@ def test_a_batch_is_written_by_one_process_only(library):
     told = []
     first._on_trouble = told.append
     first.reading(row(0.5))
-    first._thread.join(5.0)
+    qtbot.waitUntil(lambda: bool(told))
     assert "written by another Firnel" in told[-1], "whoever lost it writes no more, and says so"
     second.close()
+    first.leave()
     assert library.batch(second.key).trace.t.tolist() == [1.0]
+
+
+def test_what_comes_after_a_batch_was_taken_is_kept_too_though_the_process_is_killed(qtbot, library, tmp_path):
+    spill = Spill(tmp_path / "beside", library.identity, "here", Owner.here().text)
+    first = Journal(library, begun(library), lambda: 1.0, lambda said: None, spill)
+    with writing(library.engine) as connection:
+        connection.execute(update(batches).values(owner=Owner("cellar", 12, "9").text))
+
+    def kept():
+        return [one[0] for spilled in spilled_in(tmp_path / "beside") for one in spilled.pending.rows]
+
+    for t in (0.5, 1.0):
+        first.reading(row(t))
+        qtbot.waitUntil(lambda t=t: t in kept(), timeout=10_000)
+    first.leave()
+    assert kept() == [0.5, 1.0]
+
+
+@pytest.mark.parametrize("closed", ["dropped", "discarded"])
+def test_a_batch_closed_elsewhere_is_written_on_by_the_one_that_roasts_it(library, closed):
+    told = []
+    journal = Journal(library, begun(library), lambda: 1.0, told.append)
+    journal.status("ready" if closed == "discarded" else "roasting")
+    journal.reading(row(0.5))
+    assert journal.flush()
+    library.set_status(journal.key, closed)  # it could not be heard for a minute
+    journal.reading(row(1.0))
+    assert journal.flush()
+    (line,) = library.busy_batches(datetime.now(UTC))
+    assert (line.id, line.label, line.status == "discarded", told) == (journal.key, journal.label, False, [])
+    library.set_status(journal.key, "done")
+    journal.status("dropped")
+    assert journal.close()
+    assert library.batch(journal.key).trace.t.tolist() == [0.5, 1.0]
 
 
 def test_only_what_nobody_owns_any_more_is_offered(library, tmp_path):
@@ -267,11 +298,6 @@ def test_only_what_nobody_owns_any_more_is_offered(library, tmp_path):
     assert [line.label for line in library.busy_batches(now)] == ["0001"]
     journal.leave()
     gone = Owner(Owner.here().station, 2**22 + 5, "1")
-    from sqlalchemy import update
-
-    from firnel.store.tables import batches
-    from firnel.store.writing import writing
-
     with writing(library.engine) as connection:
         connection.execute(update(batches).values(owner=gone.text))
     assert [line.label for line in library.unowned_batches(now)] == ["0001"]

@@ -25,7 +25,7 @@ from firnel.store.batch_rows import (
 )
 from firnel.store.library import Library
 from firnel.store.locks import Owner
-from firnel.store.pending import Corrected, Pending, ReadingRow, finite_row, write_rows, write_state
+from firnel.store.pending import RUNNING, Corrected, Pending, ReadingRow, finite_row, write_rows, write_state
 from firnel.store.spill import Spill, spill_error
 from firnel.store.tables import batches, readings
 from firnel.store.writing import LibraryError, refusal, writing
@@ -83,6 +83,7 @@ class Journal:
         self._token = uuid4().hex
         self._seq, self._unsure = 0, False
         self._pending = Pending()
+        self._status = ""  # the one handed over last
         self._closing, self._leaving = False, False
         self._written = threading.Event()
         if isinstance(batch, int):
@@ -140,6 +141,7 @@ class Journal:
 
     def status(self, status: str) -> None:
         """How far the batch is."""
+        self._status = status
         self._add(status=status)
 
     def live(self, station: str, document: Mapping[str, Any]) -> None:
@@ -196,7 +198,7 @@ class Journal:
             lost = self._spill is not None and not self._spilled(waits)
             more = f" {spill_error(self._spill)}" if lost and self._spill is not None else ""
             self._on_trouble(_trouble_sentence(error) + more)
-            if leaving or isinstance(error, TakenOverError):
+            if leaving:
                 return
 
     def _next(self, failures: int) -> Pending | None:
@@ -241,7 +243,7 @@ class Journal:
                 key, label = (self._born(connection) if unsure else None) or self._bear(connection, pending.birth)
             if key is None:
                 raise LibraryError(tr("The batch is not in the library yet."))
-            self._be_heard_of(connection, key)
+            label = self._be_heard_of(connection, key, label)
             there = max(self._there(connection, key) - self._seq, 0) if unsure else 0
             rows = pending.rows[there:]
             write_rows(connection, key, self._seq + there, rows, time.time(), self._clock_rate())
@@ -268,10 +270,18 @@ class Journal:
         number = begin_waiting(connection, waiting_id) if waiting_id is not None else None
         return insert_batch(connection, row, number, promised=number is not None)
 
-    def _be_heard_of(self, connection: Connection, key: int) -> None:
+    def _be_heard_of(self, connection: Connection, key: int, label: str) -> str:
+        """It is at work on this batch, also where somebody closed it meanwhile: nobody else writes it then. Its number now."""
+        heard = {"seen_at": time.time()}
         own = (batches.c.id == key) & (batches.c.owner == self._owner.text)
-        if connection.execute(update(batches).where(own).values(seen_at=time.time())).rowcount == 0:
-            raise TakenOverError(tr("Batch {} is written by another Firnel now.", self.label))
+        if connection.execute(update(batches).where(own).values(**heard)).rowcount:
+            return label
+        closed = (batches.c.id == key) & (batches.c.owner == "")
+        if connection.execute(update(batches).where(closed).values(owner=self._owner.text, **heard)).rowcount == 0:
+            raise TakenOverError(tr("Batch {} is written by another Firnel now.", label))
+        if self._status in RUNNING:
+            connection.execute(update(batches).where(batches.c.id == key).values(status=self._status))
+        return str(connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar_one())
 
     def _spilled(self, pending: Pending) -> bool:
         if self._spill is None:

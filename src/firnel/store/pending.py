@@ -23,6 +23,8 @@ from firnel.store.deeds import keep_deed
 from firnel.store.floor_book import end_live, write_live
 from firnel.store.tables import batches, readings
 
+#: Of a batch that somebody still roasts.
+RUNNING = ("ready", "roasting")
 #: From these on nobody watches a batch any more.
 ENDED = ("dropped", "done", "discarded")
 #: Log time [s], bean, air [degC], controls [machine scale], quality.

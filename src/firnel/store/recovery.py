@@ -17,7 +17,7 @@ from firnel.store.batch_rows import (
 )
 from firnel.store.library import Library
 from firnel.store.locks import Owner
-from firnel.store.pending import Pending, row_of, write_rows, write_state
+from firnel.store.pending import RUNNING, Pending, row_of, write_rows, write_state
 from firnel.store.rows import insert_many
 from firnel.store.spill import Spilled, spilled_in
 from firnel.store.tables import batches, readings
@@ -25,8 +25,6 @@ from firnel.store.writing import writing
 
 log = logging.getLogger(__name__)
 
-#: Of a batch that somebody still roasts.
-RUNNING = ("ready", "roasting")
 #: Readings of two stations no further apart are one. [s]
 SAME_S = 0.25
 
