@@ -36,7 +36,7 @@ MOST_AT_THE_END = 2
 #: The air line is looked at this far ahead, and may be missed by this much; common practice, no published source. [s], [K]
 AIR_FROM_S, AIR_TO_S, AIR_TOLERANCE_C = 25.0, 75.0, 4.0
 #: From one advice to the next, what came of the first is looked at: before first crack, and in development. [s]
-PAUSE_S, LAST_PAUSE_S = 20.0, 10.0
+PAUSE_S, LAST_PAUSE_S = 45.0, 18.0
 #: So soon after an advice, no other takes it back: what has come of it is not seen yet. [s]
 BACK_S = 90.0
 #: Unless the end would be missed by so many tolerances otherwise, once it has cracked.

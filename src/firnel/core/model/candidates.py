@@ -17,13 +17,18 @@ from firnel.core.model.plan_form import NEVER_S, SHIFT_S, How, PlanForm
 from firnel.core.model.planned import load_of
 from firnel.core.model.simulation import Simulated, simulate
 from firnel.core.model.thresholds import GreenTraits
-from firnel.core.plan import READINGS, Anchor, Plan, PlannedMove
+from firnel.core.plan import READINGS, USUAL_TOLERANCE, Anchor, Plan, PlannedMove
 from firnel.core.stage_targets import StageTimes
 from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine
 from firnel.core.words import tr
 
 #: A target is met within this. [s], [degC], share of weight, index of colour
 MET_S, MET_C, MET_LOSS, MET_COLOUR = 2.0, 0.5, 0.003, 1.0
+#: All of them; a share of development is met within 0.002, and pulls by the seconds of development that it comes to.
+MET = {"drying_s": MET_S, "browning_s": MET_S, "development_s": MET_S, "total_s": MET_S, "ratio": 0.002,
+       "drop_c": MET_C, "rise_c": MET_C, "charge_c": MET_C, "loss": MET_LOSS, "colour": MET_COLOUR}  # fmt: skip
+#: Where not all can be met, each gives way by its tolerance, as that stands to the usual one; no further than so many times.
+GIVES_WAY = 5.0
 #: Candidates are run in steps of this: the longest that is still accurate. [s]
 COARSE = 4.0
 #: A stage that nobody asked for is pulled to the usual only this softly. [s]
@@ -83,6 +88,7 @@ class Candidates:
         self.drying, self.browning, self.development = times.seconds
         self.crack, self.end = times.crack, times.end
         self._lean, self._lean_c = (0.0, 0.0), 0.0
+        self._within = {name: met * self._gives(name) for name, met in MET.items()}
         self._load = load_of(model, green, plan.load_kg or 1.0, plan.room_c)
         self.levels_c = self.form_of.levels_c
         self._t: FloatArray = COARSE * np.arange(int((self.end + NEVER_S) / COARSE), dtype=np.float64)
@@ -172,6 +178,11 @@ class Candidates:
         made = simulate(self.model.fitted.constants, self._load, start, hands, COARSE, members)
         return self.model.drift.onto(made, self.levels_c[1])
 
+    def _gives(self, name: str) -> float:
+        """How far a target gives way to others, against one of the usual tolerance."""
+        usual = USUAL_TOLERANCE.get(name, Plan.tolerance_s if name.endswith("_s") else Plan.tolerance_c)
+        return float(np.clip(self.plan.tolerance(name) / usual, 1.0 / GIVES_WAY, GIVES_WAY))
+
     def off(self, rows: FloatArray, made: Simulated) -> FloatArray:
         """Distance from the targets in units of what is met, shape (n, m)."""
         yellow, crack = (
@@ -187,23 +198,24 @@ class Candidates:
             self.times.fixed,
             strict=True,
         ):
-            parts[name] = (got - aim) / (MET_S if fixed else FREE_S)
+            parts[name] = (got - aim) / (self._within[name] if fixed else FREE_S)
         admitted = self.times.admitted
         if "total_s" in admitted:
-            parts["total_s"] = (end - (wanted.total_s or 0.0)) / MET_S
+            parts["total_s"] = (end - (wanted.total_s or 0.0)) / self._within["total_s"]
         if "ratio" in admitted:
-            parts["ratio"] = (development - (wanted.ratio or 0.0) * end) / MET_S
+            parts["ratio"] = (development - (wanted.ratio or 0.0) * end) / (MET_S * self._gives("ratio"))
         last = _at(made.t, made.bean_probe, end)
         drop_c = last + self._lean_c
         if wanted.drop_c is not None:
-            parts["drop_c"] = (drop_c - wanted.drop_c) / MET_C
+            parts["drop_c"] = (drop_c - wanted.drop_c) / self._within["drop_c"]
         if wanted.rise_c is not None:
-            parts["rise_c"] = (drop_c - _at(made.t, made.bean_probe, np.minimum(crack, made.t[-1])) - wanted.rise_c) / MET_C
+            rise_c = drop_c - _at(made.t, made.bean_probe, np.minimum(crack, made.t[-1]))
+            parts["rise_c"] = (rise_c - wanted.rise_c) / self._within["rise_c"]
         if wanted.loss is not None:
             losses = self.model.level.losses(made, self.green.moisture)
-            parts["loss"] = (_at(made.t, losses, end) - wanted.loss) / MET_LOSS
+            parts["loss"] = (_at(made.t, losses, end) - wanted.loss) / self._within["loss"]
         if wanted.colour is not None:
-            parts["colour"] = (_at(made.t, self.model.level.colours(made), end) - wanted.colour) / MET_COLOUR
+            parts["colour"] = (_at(made.t, self.model.level.colours(made), end) - wanted.colour) / self._within["colour"]
         if self.plan.wins in parts:
             parts[self.plan.wins] = WINS * parts[self.plan.wins]
         last_rate = 60.0 * (last - _at(made.t, made.bean_probe, end - 30.0)) / 30.0

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from firnel.core.model.candidates import MET_C, MET_COLOUR, MET_LOSS, MET_S, Candidates
+from firnel.core.model.candidates import MET, MET_C, MET_S, Candidates
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.plan_form import FORMS, NEVER_S, How
 from firnel.core.model.planned import PlannedRoast, run_plan, sketched
@@ -32,8 +32,6 @@ __all__ = ["FORMS", "MET_C", "MET_S", "CannotSolveError", "How", "Missed", "Solv
 COASTS = ("falling", "times")
 #: Where that leaves no more than this of all that is missed.
 WORTH_A_COAST = 0.6
-#: What a target is met within.
-MET = {"ratio": 0.002, "loss": MET_LOSS, "colour": MET_COLOUR}
 
 
 class CannotSolveError(ValueError):
@@ -158,13 +156,8 @@ def _worse(result: Solved) -> float:
     """How far a plan misses what is wanted, in what counts as met."""
     off = 0.0
     for one in result.missed:
-        off += abs(one.got - one.wanted) / _within(one.name) if one.got is not None else NEVER_S / MET_S
+        off += abs(one.got - one.wanted) / MET[one.name] if one.got is not None else NEVER_S / MET_S
     return off
-
-
-def _within(name: str) -> float:
-    """What a target is met within, in its own unit."""
-    return MET.get(name, MET_C if name.endswith("_c") else MET_S)
 
 
 def _find(problem: Candidates, how: How) -> tuple[FloatArray, FloatArray]:
@@ -291,7 +284,7 @@ def _told(problem: Candidates, plan: Plan, roast: PlannedRoast, row: FloatArray,
             )
             continue
         met[name] = (wanted, value)
-        if abs(value - wanted) > _within(name) + 1e-6 and name not in problem.times.outdone:
+        if abs(value - wanted) > MET[name] + 1e-6 and name not in problem.times.outdone:
             sought = problem.how is not How.AS_IS
             missed.append(Missed(name, wanted, value, problem.at_limit(row, name, value - wanted) if sought else "", sought))
     filled = {name: round(value, 4 if name in ("ratio", "loss") else 1) for name, value in came.items() if value is not None}
