@@ -9,7 +9,7 @@ import pytest
 from click.testing import CliRunner
 from logged import LOGS, MACHINES, lot_of, record_of
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QPushButton
 from sqlalchemy import update
 
 from firnel.app.commands import main
@@ -110,6 +110,21 @@ def test_an_empty_library_leads_to_a_charged_first_batch_by_hand_in_twelve_actio
     assert session.trace.trace().bean.tolist() == [203.0]
     assert (session.order.load_kg, session.order.lot.name, session.order.machine.name) == (4.5, "Burundi Kibira", "Old Drum")
     qtbot.waitUntil(lambda: all(step.done for step in steps(library)))
+
+
+def test_an_empty_page_offers_only_what_makes_the_first_of_its_kind(window, library):
+    def offered(name):
+        window.show_station(name)
+        window.view(name).refresh()
+        return {one.text(): one.objectName() for one in window.view(name).findChildren(QPushButton) if one.isVisible()}
+
+    assert offered("Plan") == {"New plan": "primary", "The five steps of the beginning": ""}
+    offered("Machines")
+    assert not window.view("Machines").over_time.isVisible(), "nothing is chosen that it could be of"
+    library.save_plan(Plan("Filter", "Drum Six", "Isuka", 5.0, targets=Targets(development_s=90.0)))
+    with_one = offered("Plan")
+    assert (with_one["New plan"], with_one["Roast this plan"]) == ("", "primary")
+    assert {"Change", "Queue", "Archive"} <= set(with_one)
 
 
 def test_what_the_beginning_cannot_take_it_says_and_it_can_be_left_and_come_back_to(qtbot, window, library):

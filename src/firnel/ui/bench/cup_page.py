@@ -88,6 +88,7 @@ class CupPage(ListPage):
         self.over_time = OverTimeCard(look, tr("No table is told yet: what was scored stands here then."))
         self.over_time.setFixedHeight(OVER_TIME)
         self.list_side.addWidget(self.over_time)
+        self.of_chosen.append(self.over_time)
         self.entered_by_phone.connect(self._on_phone)
 
     def _setting_page(self) -> QWidget:

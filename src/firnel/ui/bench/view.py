@@ -13,6 +13,7 @@ from firnel.ui.bench.weigh_page import WeighPage
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
+from firnel.ui.theme.tokens import SPACE_L
 from firnel.work.desk import Desk
 
 
@@ -25,9 +26,9 @@ class BenchView(QWidget):
         super().__init__()
         self.setObjectName("page")
         column = QVBoxLayout(self)
-        column.setContentsMargins(14, 8, 0, 0)
+        column.setContentsMargins(0, 8, 0, 0)
         column.setSpacing(0)
-        self.tabs = Tabs()
+        self.tabs = Tabs(SPACE_L - 2)  # its words over those of the page
         self.weigh, self.cup, self.apart, self.rest = WeighPage(desk, look), CupPage(desk, look), TestPage(desk), RestPage(desk)
         self._pages: tuple[ListPage, ...] = (self.weigh, self.cup, self.apart, self.rest)
         for name, page in zip((tr("Weigh and look"), tr("Cup"), tr("Tell apart"), tr("Due")), self._pages, strict=True):

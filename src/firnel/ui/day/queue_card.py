@@ -50,9 +50,10 @@ class QueueCard(QWidget):
         for widget in (self.earlier, self.out, self.back, self.roast):
             row.addWidget(widget)
         column.addWidget(self._title)
-        column.addWidget(self.list)
+        column.addWidget(self.list, 1)
         column.addWidget(self._sum)
         column.addLayout(row)
+        column.addStretch(0)  # under what is said where nothing waits
 
     def question(self) -> Callable[[], QueueRead]:
         """What reads what waits, and what was taken out."""

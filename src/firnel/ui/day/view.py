@@ -19,6 +19,7 @@ from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
+from firnel.ui.theme.tokens import SPACE_L
 from firnel.work.day import orders as shop
 from firnel.work.day.orders import Coffee
 from firnel.work.desk import Desk
@@ -35,9 +36,9 @@ class DayView(QWidget):
         super().__init__()
         self.setObjectName("page")
         column = QVBoxLayout(self)
-        column.setContentsMargins(14, 8, 0, 0)
+        column.setContentsMargins(0, 8, 0, 0)
         column.setSpacing(0)
-        self.tabs = Tabs()
+        self.tabs = Tabs(SPACE_L - 2)  # its words over those of the page
         self.plan, self.roasted = DayPlanPage(desk, look), RoastedPage(desk)
         self.shelf, self.coffees = ShelfPage(desk), CoffeePage(desk)
         pages = (

@@ -93,6 +93,7 @@ class GreenView(ListPage):
             look, tr("Nothing is known over time yet: measure it, roast it, cup it."), tr("this lot"), tr("other lots")
         )
         self.list_side.addWidget(self.over_time)
+        self.of_chosen += [write, self.over_time]
         self.over_time.setFixedHeight(OVER_TIME)
         self._form.saved.connect(self._on_saved)
         self._form.left.connect(self._on_left)

@@ -70,6 +70,7 @@ class MachinesView(ListPage):
         self.over_time = OverTimeCard(look, tr("No batch was roasted here yet."))
         self.over_time.setFixedHeight(OVER_TIME)
         self.list_side.addWidget(self.over_time)
+        self.of_chosen += [self._archive, self.over_time]
         self.sheet_column.addWidget(self._name)
         self.sheet_column.addWidget(self._form())
         self.tabs = Tabs()

@@ -19,7 +19,7 @@ from firnel.ui.plan.plots import PlanPlots
 from firnel.ui.plan.versions import VersionsSheet
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage, archived_words
-from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, chosen, label, offer
+from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, chosen, label, make_primary, offer
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.day import queue
@@ -128,6 +128,13 @@ class PlanView(ListPage):
         self._list_buttons = (new, change, versions, paper, wait, practise, roast)
         for widget in self._list_buttons:
             self.head.add(widget)
+        self._new = new
+        self.of_chosen += [change, versions, paper, wait, practise, roast, self._archive]
+
+    def offer_for_chosen(self) -> None:
+        """Without a plan the page is for making one."""
+        super().offer_for_chosen()
+        make_primary(self._new, self.of_chosen[0].isHidden())
 
     def question(self) -> Callable[[], PlansRead]:
         """What reads the plans, and whether an end or a crash has left one that was worked on."""
@@ -202,6 +209,8 @@ class PlanView(ListPage):
             widget.hide()
         for widget in (self.editor,) if editing else (self.left, self.sheet, *self._list_buttons):
             widget.show()
+        if not editing:
+            self.offer_for_chosen()
         self.sheet.setVisible(not editing and self._plan is not None)
         self.head.title.setHidden(editing)  # its room is the moves'
         self._say_under_title("")

@@ -140,6 +140,7 @@ class ListPage(QWidget):
 
     def _fill_in(self) -> None:
         """The rows behind the table: sorted, searched, chosen."""
+        self.of_chosen: list[QWidget] = []  #: shown only where there is something to choose
         self._model = QStandardItemModel(0, len(self._columns), self)
         self._model.setHorizontalHeaderLabels([tr(name[1:] if name[:1] in "#~" else name) for name in self._columns])
         for place, name in enumerate(self._columns):
@@ -199,6 +200,7 @@ class ListPage(QWidget):
         waits = bool(rows) and self._desk.shared and not self._was_chosen  # for what the sheet is to show
         self._hold_place(waits)
         self.sheet.setVisible(bool(rows) and not waits)
+        self.offer_for_chosen()
         if rows:
             shown = range(self._proxy.rowCount())
             kept = next((row for row in shown if before is not None and _same(before, self._key_at(row))), place)
@@ -234,6 +236,11 @@ class ListPage(QWidget):
                 self._choose_by = self.asking.aside
                 return True
         return False
+
+    def offer_for_chosen(self) -> None:
+        """What is done with one of the list, and what stands under it, is there where the list has something."""
+        for widget in self.of_chosen:
+            widget.setVisible(self._model.rowCount() > 0)
 
     def offer_begin(self, offered: bool) -> None:
         """Whether the empty page leads to the beginning: not where that is done."""

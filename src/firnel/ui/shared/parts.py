@@ -161,6 +161,16 @@ def button(text: str, tip: str = "", primary: bool = False) -> QPushButton:
     return made
 
 
+def make_primary(made: QPushButton, primary: bool) -> None:
+    """Let a button be the one action that a page is for, or one of the others."""
+    name = "primary" if primary else ""
+    if made.objectName() != name:
+        made.setObjectName(name)
+        if (style := made.style()) is not None:
+            style.unpolish(made)
+            style.polish(made)
+
+
 class NumberBox(QDoubleSpinBox):
     """A number that is typed with the language's own mark before its parts, or with a point: 2.5 is never read as 25."""
 

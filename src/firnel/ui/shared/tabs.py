@@ -24,17 +24,22 @@ class TabBar(QTabBar):
 
 
 class Tabs(QWidget):
-    """A row of tabs, and under it the page of the chosen one."""
+    """A row of tabs, and under it the page of the chosen one.
+
+    Parameters
+    ----------
+    left : where the first begins: over what its page begins with. [px]
+    """
 
     chosen = pyqtSignal(int)
 
-    def __init__(self) -> None:
+    def __init__(self, left: int = 6) -> None:
         super().__init__()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(SPACE_S)
         row = QHBoxLayout()
-        row.setContentsMargins(6, 0, 6, 0)
+        row.setContentsMargins(left, 0, 6, 0)
         self.bar, self._pages = TabBar(), QStackedWidget()
         row.addWidget(self.bar)
         row.addStretch(1)
