@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 from report import Line
 
-from firnel.app.demo_batches import RECIPES, TROUBLES, plan_of, roast_record
+from firnel.app.demo_batches import KIND_OF, RECIPES, TROUBLES, plan_of, roast_record
 from firnel.core.mark_finding import find_charge, find_drop, find_turning
 from firnel.core.vocabulary import MarkKind
 from firnel.work.desk import machine_of_kind
@@ -31,10 +31,9 @@ def run(folder: Path) -> list[Line]:
     from datetime import UTC, datetime
 
     rng = np.random.default_rng(5)
-    kinds = {"Drum Six": "gas-6", "Long Fifteen": "gas-15", "Sample One": "electric-1"}
     off: dict[MarkKind, list[float]] = {MarkKind.CHARGE: [], MarkKind.TURNING: [], MarkKind.DROP: []}
     for recipe in RECIPES:
-        plan = plan_of(recipe, machine_of_kind(recipe.machine, kinds[recipe.machine]))
+        plan = plan_of(recipe, machine_of_kind(recipe.machine, KIND_OF[recipe.machine]))
         for _ in range(6):
             record = roast_record(plan, TROUBLES[""], "1", datetime.now(UTC), rng)
             t, bean, air = messy(record.trace.t, record.trace.bean, record.trace.air, rng=rng)

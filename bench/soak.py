@@ -68,7 +68,9 @@ def run(folder: Path, minutes: float = 3.0) -> list[Line]:
     window.end()
     server.stop()
     again = Library(folder / "library.sqlite")
-    kept = sum(again.batch(line.id).trace.t.size for line in again.batch_lines(BatchFilter(statuses=("done",)), limit=10_000))
+    kept = sum(
+        again.batch(line.id).trace.t.size for line in again.batch_lines(BatchFilter(statuses=("dropped", "done")), limit=10_000)
+    )
     again.close()
     begun = begun or now
     print(f"  {done} batches in {minutes:g} min; memory {begun[0]:.0f} -> {now[0]:.0f} MB")

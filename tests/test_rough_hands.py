@@ -5,6 +5,7 @@ Rules of the trade in here (limit of 230 degC, a house's rule of first crack) ar
 
 import json
 import time
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -211,6 +212,36 @@ def test_doubled_keys_and_marks_that_cannot_be_yet_are_asked_back(roaster):
     roaster.wait(305)
     roaster.key(Qt.Key.Key_Space)
     assert roaster.session.marks[MarkKind.FIRST_CRACK].t == pytest.approx(roaster.session.now(), abs=1.1), "the roaster knows"
+
+
+def test_one_key_too_many_ends_no_batch_and_a_drop_that_is_meant_early_stands_where_its_first_key_was(roaster):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(512)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(540)
+    assert re.fullmatch(r"Drop 6\d s before its time\? Again, if so\.", roaster.key(Qt.Key.Key_Space))
+    assert roaster.session.phase == "development"
+    roaster.wait(543)
+    roaster.key(Qt.Key.Key_Space)
+    charge, drop = roaster.session.marks[MarkKind.CHARGE], roaster.session.marks[MarkKind.DROP]
+    assert drop.t - charge.t == pytest.approx(540.0, abs=1.1)
+    roaster.session.undo()
+    roaster.wait(590)
+    assert roaster.key(Qt.Key.Key_Space) == "", "near its time nothing is asked"
+    assert roaster.session.phase == "cooling"
+
+
+def test_space_again_behind_a_first_crack_taken_as_found_is_no_drop(roaster):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    while MarkKind.FIRST_CRACK not in roaster.session.offers:
+        roaster.wait(roaster.since + 5)
+    roaster.wait(roaster.since + 5)
+    assert "taken as found" in roaster.key(Qt.Key.Key_Space)
+    roaster.wait(roaster.since + 2)
+    assert roaster.key(Qt.Key.Key_Space) == "Drop 2 s after the key for first crack? Again, if so."
+    assert roaster.session.phase == "development"
 
 
 def test_an_empty_drum_is_told_and_a_forgotten_drop_is_kept_as_found(roaster):

@@ -20,6 +20,9 @@ NEAR_DROP_S = 12.0
 NEAR_CRACK_C, NEAR_CRACK_S = 5.0, 40.0
 #: No drop sooner after first crack; no yellow before the probe has turned, and the turn is waited for no longer. [s]
 SOONEST_DROP_S, LATEST_TURN_S = 10.0, 150.0
+#: A drop within this share of the development that is expected is asked back, unless the beans read nearly what they are to
+#: be dropped at. [K]
+EARLY_SHARE, NEAR_DROP_C = 0.5, 2.0
 
 
 @dataclass(frozen=True)
@@ -110,6 +113,20 @@ def doubt_of(batch: BatchState, mark: Mark, instead_of: MarkKind | None = None) 
             return tr("First crack {:.0f} s after {}?", since, tr("yellow") if yellow is not None else tr("the charge"))
         return ""
     start = crack.t if crack is not None else charge.t
-    if kind is MarkKind.DROP and t - start < SOONEST_DROP_S:
+    if kind is not MarkKind.DROP:
+        return ""
+    if t - start < SOONEST_DROP_S:
         return tr("Drop {:.0f} s after {}?", t - start, tr("first crack") if crack is not None else tr("the charge"))
-    return ""
+    return _early(batch, mark, crack) if crack is not None else ""
+
+
+def _early(batch: BatchState, drop: Mark, crack: Mark) -> str:
+    """A drop that a hand sets long before its time: one key too many would end the record of a batch still in the drum."""
+    expected, plan = batch.expected().get(MarkKind.DROP), batch.order.plan
+    if expected is None or plan is None or MarkKind.DROP in batch.offers:
+        return ""
+    wanted_c = plan.targets.drop_c
+    hot = wanted_c is not None and drop.bean is not None and drop.bean >= wanted_c - NEAR_DROP_C
+    if hot or drop.t - crack.t >= EARLY_SHARE * (expected - crack.t):
+        return ""
+    return tr("Drop {:.0f} s before its time?", expected - drop.t)

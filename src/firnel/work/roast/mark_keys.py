@@ -11,11 +11,13 @@ from dataclasses import dataclass, replace
 from firnel.core.vocabulary import EXPECTED_MARKS, Found, Mark, MarkKind
 from firnel.core.words import capital, tr
 from firnel.work.roast.batch_state import BatchState
-from firnel.work.roast.mark_doubts import Meant, doubt_of, means_space
+from firnel.work.roast.mark_doubts import SOONEST_DROP_S, Meant, doubt_of, means_space
 from firnel.work.roast.mark_watch import levels_of, reached
 
 #: A key again within this time is one key; one that was asked back is meant within that. [s]
 BOUNCE_S, ASKED_S = 0.8, 8.0
+#: A drop that was asked back and is confirmed so soon fell at the first key. [s]
+CONFIRMED_S = 4.0
 #: The other meaning of Space can be taken for so long. [s]
 OTHER_S = 45.0
 #: A mark that was picked for nudging stays picked for so long. [s]
@@ -120,16 +122,28 @@ class MarkKeys(BatchState):
         if mark.kind in (MarkKind.FIRST_CRACK_END, MarkKind.SECOND_CRACK) and MarkKind.FIRST_CRACK not in self.reckoned:
             self.say(tr("{}? First crack is not marked yet: Space marks it.", capital(mark.kind.words)))
             return None
-        doubt = doubt_of(self, mark)
+        doubt = self._one_key_too_many(mark, at) or doubt_of(self, mark)
         if doubt and not again:
             self._asked = (mark.kind, at) if asked is None or at - asked[1] >= BOUNCE_S else asked
             self.say(tr("{} Again, if so.", doubt))
             return None
+        if doubt and asked is not None and mark.kind is MarkKind.DROP and at - asked[1] <= CONFIRMED_S:
+            t = self.log_time(asked[1])
+            mark = replace(mark, t=t, bean=self.trace.bean_at(t))
         self._asked = None
         with self._hands.by_hand():
             self._fill_before(mark)
             self._set_mark(mark)
         return mark
+
+    def _one_key_too_many(self, mark: Mark, at: float) -> str:
+        """A drop right behind the key that took a first crack as it was found, of some time ago."""
+        press = self._press
+        taken = press is not None and press.mark.kind is MarkKind.FIRST_CRACK and press.mark.found is not Found.KEY
+        if mark.kind is not MarkKind.DROP or press is None or not taken:
+            return ""
+        since = at - press.at
+        return tr("Drop {:.0f} s after {}?", since, tr("the key for first crack")) if since < SOONEST_DROP_S else ""
 
     def _fill_before(self, mark: Mark) -> None:
         """Marks that this one presumes and nobody has set: taken as they were found, and never as set by a hand."""
