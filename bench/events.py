@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 from report import Line
 
-from firnel.app.demo_batches import KIND_OF, RECIPES, TROUBLES, plan_of, roast_record
+from firnel.app.demo_batches import MACHINES, RECIPES, TROUBLES, plan_of, roast_record
 from firnel.core.events import find_events
 from firnel.core.rate_of_rise import RateCurve
 from firnel.core.vocabulary import BatchRecord, MarkKind
@@ -32,8 +32,8 @@ def run(folder: Path) -> list[Line]:
     rng = np.random.default_rng(21)
     late: list[float] = []
     missed = false = quiet = 0
-    for recipe in RECIPES:
-        plan = plan_of(recipe, machine_of_kind(recipe.machine, KIND_OF[recipe.machine]))
+    for recipe in (one for one in RECIPES if one.machine in MACHINES):  # whose troubles are of its one heat
+        plan = plan_of(recipe, machine_of_kind(recipe.machine, MACHINES[recipe.machine]))
         for fault in (*FAULTS, ""):
             for _ in range(PER_KIND):
                 record = roast_record(plan, TROUBLES[fault], "1", datetime.now(UTC), rng)

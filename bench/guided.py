@@ -202,10 +202,12 @@ def on_drawn(names: Sequence[str], sort: str = "drawn") -> list[Line]:
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         runs = list(pool.map(drawn_runs, names))
     for name, pairs in zip(names, runs, strict=True):
-        for place, (exact, clock, led) in enumerate(pairs):
-            said = ", ".join(f"{one.crack:+.0f} s {one.development:+.0f} s {one.drop:+.1f} K" for one in (exact, clock, led))
+        for place, batch in enumerate(pairs):
+            said = ", ".join(f"{one.crack:+.0f} s {one.development:+.0f} s {one.drop:+.1f} K" for one in batch)
+            heard = batch[-1]
             print(
-                f"  {name} {place}: {said}; {led.advices} advices, {led.back} back" + "".join(f"\n      {s}" for s in led.said)
+                f"  {name} {place}: {said}; {heard.advices} advices, {heard.back} back"
+                + "".join(f"\n      {s}" for s in heard.said)
             )
     exact, clock, led = ([pair[index] for pairs in runs for pair in pairs] for index in range(3))
     advices = sum(one.advices for one in led)

@@ -8,10 +8,11 @@ import warnings
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
 
-from first_days import KIND_OF, simulated
+from first_days import simulated
 from other_machines import MACHINES as LOGGED
 from other_machines import logs_of
 
+from firnel.app.demo_batches import KIND_OF
 from firnel.core.model import drums
 from firnel.core.model.fitting import identify
 

@@ -12,7 +12,8 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
-from machines import AHEAD_S, FITTED, LOGGED, batches_of
+from machines import AHEAD_S, FITTED, batches_of
+from other_machines import MACHINES as LOGGED
 from report import Line
 
 from firnel.core.model.foretelling import DropRule

@@ -6,6 +6,7 @@ import time
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+from PyQt6.QtCore import QObject
 from report import Line
 from sqlalchemy import insert
 
@@ -15,6 +16,7 @@ from firnel.store.library import Library
 from firnel.store.rows import insert_many
 from firnel.store.tables import batches, lots, machines
 from firnel.ui.review.batch_model import BatchModel
+from firnel.ui.shared.asking import Asking
 from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.settings import Settings
 
@@ -51,17 +53,23 @@ def fill(library: Library) -> None:
         insert_many(connection, batches, rows)
 
 
+def searched(model: BatchModel, wanted: BatchFilter) -> None:
+    """As a search line does it."""
+    model.show_first(wanted, model.question(wanted)())
+
+
 def run(folder: Path) -> list[Line]:
     make_application()
     path = folder / "library.sqlite"
     library = Library(path)
     fill(library)
-    model = BatchModel(Desk(library, Settings(), lambda call: call()))
+    desk, over = Desk(library, Settings(), lambda call: call()), QObject()
+    model = BatchModel(desk, Asking(desk, over, print))
     plain = sqlite3.connect(path)
     scan = timed(lambda: plain.execute("SELECT count(*) FROM batches WHERE search_text LIKE '%zzz%'").fetchone())
-    first = timed(lambda: model.show_filter(BatchFilter()))
-    none = timed(lambda: model.show_filter(BatchFilter(text="no such lot")))
-    rare = timed(lambda: model.show_filter(BatchFilter(text="099 isuka")))
+    first = timed(lambda: searched(model, BatchFilter()))
+    none = timed(lambda: searched(model, BatchFilter(text="no such lot")))
+    rare = timed(lambda: searched(model, BatchFilter(text="099 isuka")))
     count = timed(lambda: library.batch_list.count(BatchFilter(text="isuka")))
     plain.close()
     library.close()

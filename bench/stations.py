@@ -27,6 +27,8 @@ from firnel.store.library import Library
 from firnel.store.locks import Owner
 from firnel.store.server import hurry
 from firnel.store.writing import LibraryError
+from firnel.ui.bench.view import BenchView
+from firnel.ui.review.view import ReviewView
 from firnel.ui.shared.report_button import write_as
 from firnel.ui.theme.look import Look
 from firnel.work.settings import Settings
@@ -117,7 +119,10 @@ def work_in_a_window(url: str, folder: Path, end: float) -> dict[str, list[float
     window.resize(1280, 800)
     window.show()
     begin_work(window)
-    review, weighing = window.view("Review"), window.view("Bench").weigh
+    review, bench = window.view("Review"), window.view("Bench")
+    assert isinstance(review, ReviewView)
+    assert isinstance(bench, BenchView)
+    weighing = bench.weigh
 
     def weigh() -> None:
         weighing._form._roasted.setText(f"4.{int(10 * time.monotonic()) % 50:02d}")

@@ -93,13 +93,25 @@ def _readings(at: Path) -> int:
     return count
 
 
-def test_a_simulator_ends_with_who_started_it():
+@pytest.mark.parametrize("how", ["parent gone", "asked"])
+def test_a_simulator_ends_with_who_started_it_or_when_asked_and_says_nothing(how):
     simulator = started("simulator", "--port", "0", "--with-parent", stdin=subprocess.PIPE)
     assert "port" in simulator.stdout.readline()
+    if how == "asked":  # while it still listens for its parent
+        simulator.terminate()
+        assert simulator.wait(10) == 0
     simulator.stdin.close()  # as the system does when the parent is killed
     assert simulator.wait(10) == 0
+    assert simulator.stderr.read() == ""
     simulator.stdout.close()
     simulator.stderr.close()
+
+
+@pytest.mark.parametrize(("loads", "late"), [("json", "late\n"), ("PyQt6.QtWidgets", "")])
+def test_a_process_that_had_a_window_is_left_without_taking_down_what_qt_holds(loads, late):
+    code = f"import {loads}, atexit\natexit.register(print, 'late')\nfrom firnel.app.ends import through\nthrough(lambda: 3)"
+    ended = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=False)
+    assert (ended.returncode, ended.stdout) == (3, late), ended.stderr
 
 
 @pytest.mark.parametrize("number", SIGNALS)

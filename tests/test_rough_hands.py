@@ -4,8 +4,8 @@ Rules of the trade in here (limit of 230 degC, a house's rule of first crack) ar
 """
 
 import json
-import time
 import re
+import time
 from dataclasses import replace
 
 import numpy as np

@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from firnel.app.crash import begin_log
-from firnel.app.ends import end_on_signals, leave
+from firnel.app.ends import end_on_signals, leave, through
 from firnel.app.language import speak_as_set
 from firnel.app.start import loaded, small_matrices
 from firnel.core.words import tr
@@ -156,7 +156,9 @@ def show_demo(folder: Path, speed: float, until: str | None = None) -> int:
     window.roast.ready.connect(loaded)
     if until is not None:
         {"painted": window.roast.painted, "ready": window.roast.ready}[until].connect(first.application.quit)
-        return first.application.exec()
+        code = first.application.exec()
+        window.close()
+        return code
     begin_work(window)
     offer_tour(window)
     plan_at = library_at.with_name("plan.json")
@@ -181,4 +183,4 @@ def show_demo(folder: Path, speed: float, until: str | None = None) -> int:
 
 if __name__ == "__main__":
     gc.disable()  # until `loaded`
-    sys.exit(main())
+    through(main)

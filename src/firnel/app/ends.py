@@ -10,7 +10,7 @@ import sys
 from collections.abc import Callable
 from multiprocessing import active_children
 from types import FrameType
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NoReturn
 
 if TYPE_CHECKING:
     from PyQt6.QtCore import QObject
@@ -33,6 +33,21 @@ def leave(code: int) -> None:
     for stream in (sys.stdout, sys.stderr):
         stream.flush()
     os._exit(code)
+
+
+def through(run: Callable[[], int | None]) -> NoReturn:
+    """Run, and end the process with what comes of it.
+
+    One that has had a window is left at once: at Python's own end Qt's objects go in any order, and now and then one is asked
+    for that is gone already, which crashes.
+    """
+    try:
+        code: object = run()
+    except SystemExit as ended:
+        code = ended.code
+    if "PyQt6.QtWidgets" in sys.modules and (code is None or isinstance(code, int)):
+        leave(code or 0)
+    sys.exit(code)  # type: ignore[arg-type]  # as it was raised
 
 
 def leave_if_asked() -> None:
@@ -81,7 +96,7 @@ def end_with_parent(end: Callable[[], object]) -> None:
     import threading
 
     def wait() -> None:
-        while sys.stdin.buffer.read(4096):
+        while os.read(sys.stdin.fileno(), 4096):  # past its buffer, whose lock Python would wait for at its end
             continue
         end()
 

@@ -9,6 +9,7 @@ import sys
 from functools import partial
 
 from firnel.app.crash import CrashHook, begin_log
+from firnel.app.ends import through
 
 #: Of glibc's malloc.h.
 M_ARENA_MAX = -8
@@ -22,7 +23,7 @@ def main() -> None:
     CrashHook(partial(print, file=sys.stderr)).install()
     from firnel.app.commands import main as commands
 
-    commands()
+    through(commands)
 
 
 def small_matrices() -> None:
