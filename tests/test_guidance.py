@@ -38,7 +38,7 @@ from firnel.work.roast.live_forecast import Guidance, LiveForecast, _as_far_as
 from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.session import BatchOrder, RoastSession
-from firnel.work.roast.steps import Ask, ahead_of, step_of
+from firnel.work.roast.steps import Ask, ahead_of, made_up, step_of
 from firnel.work.settings import Settings
 
 FITTED_TO = batches_of("south")[:8]
@@ -196,6 +196,13 @@ def test_in_development_a_part_of_what_is_off_is_left_and_a_tolerance_is_worth_a
     far = landing_of(BOX, forecast(540.0, 213.0), cracked)
     assert advise(BOX, far, choices((1.0, 210.8)), cracked) is not None, "2.2 of 7 K is less than a part, and worth its while"
     assert advise(BOX, far, choices((1.0, 212.4)), cracked) is None, "0.6 K of seven is neither"
+
+
+def test_far_off_before_first_crack_a_quarter_is_worth_a_move_too():
+    for off_c, gained_c, advised in ((7.0, 2.2, True), (7.0, 1.5, False), (2.2, 0.7, False)):
+        landing = landing_of(BOX, forecast(540.0, 206.0 + off_c), CAME)
+        advice = advise(BOX, landing, choices((1.0, 206.0 + off_c - gained_c)), CAME)
+        assert (advice is not None) is advised, (off_c, gained_c)
 
 
 def test_a_move_that_hardly_helps_or_spoils_another_target_is_not_advised():
@@ -612,6 +619,11 @@ def test_a_planned_move_that_falls_due_soon_is_the_one_that_is_changed(plan):
     assert (step.move, step.setting) == (soon.index, soon.move.to)
     assert step.due[0].move.to == pytest.approx(soon.move.to + 2 * SOUTH.controls[Control.GAS].step)
     assert step_of(ask, (replace(soon, due_t=ask.now + 200.0),), 1).move is None
+    missed = [entry for entry in due if entry.due_t is not None and entry.due_t <= ask.now][-1]
+    (whole, half) = made_up(ask, (), {}, Control.GAS)
+    assert (whole.to, whole.move) == (missed.move.to, None), "of a move that was missed, the way to where it went"
+    assert min(whole.to, whole.setting) < half.to < max(whole.to, whole.setting)
+    assert made_up(ask, (soon,), {}, Control.GAS) == (), "not while the next one is about to fall due"
     coast = replace(soon, move=replace(soon.move, to=0.0))
     sooner = step_of(ask, (coast,), -1)
     assert sooner.move is None, "a coast cannot be less: the step is at once"

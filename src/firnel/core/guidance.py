@@ -21,6 +21,9 @@ EDGES = {"stage": (1.2, 0.4), "end": (1.3, 0.5), "development": (0.75, 0.2)}
 #: A move must take away at least this share of what is off, or bring it into the box. In development, where there is no other
 #: chance, so much less is enough, as long as it is this share of a tolerance.
 WORTH, WORTH_LATE, LEAST_LATE = 0.4, 0.1, 0.25
+#: What would be missed by so many tolerances before first crack is worth a move that takes away less of it: after a missed or
+#: a stray move no single one makes all good.
+FAR, WORTH_FAR = {"stage": 6.0, "end": 2.5}, 0.25
 #: What comes of a single step is none where it is less than this. [tolerances]
 LEAST_GAIN = 1e-3
 #: Nor are steps tried of which all together come to less than this. [tolerances]
@@ -318,7 +321,8 @@ def advise(
             if mine is None or _spoils(landing.off, after, off):
                 continue
             gained, rest = abs(off.by) - abs(mine.by), off.left_open * off.by
-            helps = gained >= WORTH * abs(off.by) or (abs(mine.by) <= off.tolerance and gained > 0.25 * off.tolerance)
+            worth = WORTH_FAR if off.in_tolerances >= FAR.get(off.kind, np.inf) else WORTH
+            helps = gained >= worth * abs(off.by) or (abs(mine.by) <= off.tolerance and gained > 0.25 * off.tolerance)
             late = max(WORTH_LATE * abs(off.by), LEAST_LATE * off.tolerance)
             helps = helps or (off.kind == "development" and gained >= late)
             if helps and (best is None or abs(mine.by - rest) < abs(best.becomes - rest)):

@@ -41,7 +41,7 @@ from firnel.work.machines.forecasting import SEED, curve_record
 from firnel.work.roast.coming import Coming, coming_of
 from firnel.work.roast.reach import Reach
 from firnel.work.roast.remedy import against
-from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, step_of
+from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, made_up, step_of
 
 log = logging.getLogger(__name__)
 
@@ -331,6 +331,7 @@ class LiveForecast:
             wanted = steps_within(wanted, near[0][1].setting, bounds, scale) if near else 0
             steps = ((by, step_of(ask, due, by, control)) for by in further_steps(wanted))
             choices += [made(step, control) for _, step in steps if step is not None]
+            choices += [made(step, control) for step in made_up(ask, due, self._expected, control)]
             if ask.given is not None and not urgent:
                 choices = [one for one in choices if ask.given.bound(one.control, one.to, ask.now) == one.to]
             choices = [one for one in choices if min(least, one.setting) <= one.to <= max(most, one.setting)]

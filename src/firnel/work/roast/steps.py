@@ -104,6 +104,29 @@ def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None
     return Step(base, to, soon.index, other)
 
 
+def made_up(ask: Ask, due: tuple[DueMove, ...], expected: Mapping[MarkKind, float], control: Control) -> tuple[Step, ...]:
+    """A control all of the way, and half of it, to where the plan has it by now: of a move that was missed.
+
+    Parameters
+    ----------
+    ask, due, control : as in `step_of`.
+    expected : when marks that have not come are expected, in log time. [s]
+    """
+    scale = ask.machine.controls.get(control)
+    stands = _setting(ask.trace.control(control), ask.moves, control)
+    soon = any(e.move.control == control and e.due_t is not None and e.due_t - ask.now <= NEXT_MOVE_S for e in due)
+    if ask.plan is None or scale is None or stands is None or soon:
+        return ()
+    every = due_moves(ask.plan, ask.marks, ask.now, ask.done, expected, ask.held)
+    past = [e.move.to for e in every if e.move.control == control and e.due_t is not None and e.due_t <= ask.now]
+    ways = (past[-1], scale.nearest(0.5 * (past[-1] + stands))) if past else ()
+    return tuple(
+        Step(stands, to, None, (DueMove(PlannedMove(control, to, Anchor.TIME), -1, ask.now, stands), *due))
+        for to in dict.fromkeys(ways)
+        if abs(to - stands) >= 0.5 * scale.step
+    )
+
+
 def _setting(column: FloatArray, moves: tuple[Move, ...], control: Control) -> float | None:
     """How a control stands: as the machine reports it, else as it was moved last."""
     known = column[np.isfinite(column)]
