@@ -8,6 +8,7 @@ import signal
 import socket
 import sys
 from collections.abc import Callable
+from contextlib import suppress
 from multiprocessing import active_children
 from types import FrameType
 from typing import TYPE_CHECKING, NoReturn
@@ -31,7 +32,8 @@ def leave(code: int) -> None:
         child.terminate()
     logging.shutdown()
     for stream in (sys.stdout, sys.stderr):
-        stream.flush()
+        with suppress(BrokenPipeError):  # nobody reads it any more
+            stream.flush()
     os._exit(code)
 
 
