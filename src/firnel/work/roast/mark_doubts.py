@@ -113,17 +113,15 @@ def doubt_of(batch: BatchState, mark: Mark, instead_of: MarkKind | None = None) 
             return tr("First crack {:.0f} s after {}?", since, tr("yellow") if yellow is not None else tr("the charge"))
         return ""
     start = crack.t if crack is not None else charge.t
-    if kind is not MarkKind.DROP:
-        return ""
-    if t - start < SOONEST_DROP_S:
+    if kind is MarkKind.DROP and t - start < SOONEST_DROP_S:
         return tr("Drop {:.0f} s after {}?", t - start, tr("first crack") if crack is not None else tr("the charge"))
-    return _early(batch, mark, crack) if crack is not None else ""
+    return ""
 
 
-def _early(batch: BatchState, drop: Mark, crack: Mark) -> str:
-    """A drop that a hand sets long before its time: one key too many would end the record of a batch still in the drum."""
-    expected, plan = batch.expected().get(MarkKind.DROP), batch.order.plan
-    if expected is None or plan is None or MarkKind.DROP in batch.offers:
+def early_drop(batch: BatchState, drop: Mark) -> str:
+    """A drop that Space sets long before its time: one key too many would end the record of a batch still in the drum."""
+    expected, plan, crack = batch.expected().get(MarkKind.DROP), batch.order.plan, batch.reckoned.get(MarkKind.FIRST_CRACK)
+    if drop.kind is not MarkKind.DROP or expected is None or plan is None or crack is None or MarkKind.DROP in batch.offers:
         return ""
     wanted_c = plan.targets.drop_c
     hot = wanted_c is not None and drop.bean is not None and drop.bean >= wanted_c - NEAR_DROP_C

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from firnel.core.vocabulary import EXPECTED_MARKS, Found, Mark, MarkKind
 from firnel.core.words import capital, tr
 from firnel.work.roast.batch_state import BatchState
-from firnel.work.roast.mark_doubts import SOONEST_DROP_S, Meant, doubt_of, means_space
+from firnel.work.roast.mark_doubts import SOONEST_DROP_S, Meant, doubt_of, early_drop, means_space
 from firnel.work.roast.mark_watch import levels_of, reached
 
 #: A key again within this time is one key; one that was asked back is meant within that. [s]
@@ -54,7 +54,7 @@ class MarkKeys(BatchState):
             return None
         t = self.log_time(at)
         mark = self._mark_of(meant, t)
-        set_mark = self._set_by_hand(mark, at)
+        set_mark = self._set_by_hand(mark, at, self._one_key_too_many(mark, at))
         if set_mark is not None:
             other = Mark(meant.other, t, self.trace.bean_at(t), Found.KEY) if meant.other is not None else None
             if other is None and mark.t != t:
@@ -112,8 +112,8 @@ class MarkKeys(BatchState):
             return meant.found.mark
         return Mark(meant.kind, t, self.trace.bean_at(t), Found.KEY)
 
-    def _set_by_hand(self, mark: Mark, at: float) -> Mark | None:
-        """Set a mark that a hand wants, unless it contradicts the others, or cannot be yet and was not asked back already."""
+    def _set_by_hand(self, mark: Mark, at: float, doubt: str = "") -> Mark | None:
+        """Set a mark that a hand wants, unless it contradicts the others, or is in doubt and was not asked back already."""
         if wrong := self._contradiction(mark):
             self.say(wrong)
             return None
@@ -122,7 +122,7 @@ class MarkKeys(BatchState):
         if mark.kind in (MarkKind.FIRST_CRACK_END, MarkKind.SECOND_CRACK) and MarkKind.FIRST_CRACK not in self.reckoned:
             self.say(tr("{}? First crack is not marked yet: Space marks it.", capital(mark.kind.words)))
             return None
-        doubt = self._one_key_too_many(mark, at) or doubt_of(self, mark)
+        doubt = doubt or doubt_of(self, mark)
         if doubt and not again:
             self._asked = (mark.kind, at) if asked is None or at - asked[1] >= BOUNCE_S else asked
             self.say(tr("{} Again, if so.", doubt))
@@ -137,13 +137,12 @@ class MarkKeys(BatchState):
         return mark
 
     def _one_key_too_many(self, mark: Mark, at: float) -> str:
-        """A drop right behind the key that took a first crack as it was found, of some time ago."""
+        """A drop long before its time, or right behind the key that took a first crack as it was found, of some time ago."""
         press = self._press
         taken = press is not None and press.mark.kind is MarkKind.FIRST_CRACK and press.mark.found is not Found.KEY
-        if mark.kind is not MarkKind.DROP or press is None or not taken:
-            return ""
-        since = at - press.at
-        return tr("Drop {:.0f} s after {}?", since, tr("the key for first crack")) if since < SOONEST_DROP_S else ""
+        if mark.kind is MarkKind.DROP and press is not None and taken and at - press.at < SOONEST_DROP_S:
+            return tr("Drop {:.0f} s after {}?", at - press.at, tr("the key for first crack"))
+        return early_drop(self, mark)
 
     def _fill_before(self, mark: Mark) -> None:
         """Marks that this one presumes and nobody has set: taken as they were found, and never as set by a hand."""
