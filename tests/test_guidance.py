@@ -416,7 +416,7 @@ def test_warnings_come_before_advice_and_fire_before_all(session):
     assert any("frozen" in text for text in line.more)
     assert session.advice is None, "nothing is advised from a frozen probe"
     session.time.now += 30.0
-    assert any("No reading for 0:30" in text for _, text in warnings_of(session, Units()))
+    assert any("No reading for 0:30" in text for text in (warned.text for warned in warnings_of(session, Units())))
 
 
 def test_the_window_shows_where_it_lands_and_takes_advice(qtbot, library, model, plan):
@@ -486,7 +486,34 @@ def test_a_batch_without_a_window_finds_its_marks_and_tells_what_falls_due(libra
     cues = [entry for entry in told if entry["event"] == "cue"]
     assert len(cues) >= len(plan.moves) - 1
     assert all(entry["t"] >= entry["due_t"] - 0.1 for entry in cues)
+    soon = [entry for entry in told if entry["event"] == "soon"]
+    assert soon, "a hand cannot see a countdown here"
+    assert all(0.0 < entry["due_t"] - entry["t"] <= 10.0 for entry in soon)
+    drops = [entry for entry in (*soon, *cues) if entry.get("mark") == "drop"]
+    assert [entry["event"] for entry in drops] == ["soon", "cue"]
     assert desk.session.marks[MarkKind.YELLOW].found is Found.CURVE
+
+
+def test_a_program_is_told_each_step_with_its_figures_also_where_only_they_differ(session):
+    told = []
+    watch = Headless(session, told.append, by_hand=True)
+
+    def advised(by):
+        readings(session, 12)  # an advice stands for ten seconds
+        session.take_guidance(by)
+        watch.look()
+
+    for by in (advice(), advice(), advice(to=1.3), None):
+        advised(by)
+    steps = [(one["event"], one["to"]) for one in told if one["event"] in ("advice", "withdrawn")]
+    assert steps == [("advice", 1.5), ("withdrawn", 1.5), ("advice", 1.3), ("withdrawn", 1.3)]
+    first = next(one for one in told if one["event"] == "advice")
+    assert (first["control"], first["from"], first["move"], first["target"]) == ("gas", 1.8, None, "drop_c")
+    assert first["off"] > abs(first["becomes"])
+    stall = Coming("stall", 40.0, "stall coming", advice().advice.choice)
+    advised(replace(advice(), advice=None, coming=(stall,)))
+    warning = told[-1]
+    assert (warning["event"], warning["control"], warning["from"], warning["to"]) == ("warning", "gas", 1.8, 1.5)
 
 
 # Trouble before it comes

@@ -36,6 +36,15 @@ class WarningRank(IntEnum):
 
 
 @dataclass(frozen=True)
+class Warned:
+    """What is wrong or about to be: its rank, in words, and the step that ends it if one is known."""
+
+    rank: WarningRank
+    text: str
+    remedy: Choice | None = None
+
+
+@dataclass(frozen=True)
 class Told:
     """The line under the cue: what is to be done, why, how urgent (calm, advice, warn), and what else there is to say."""
 
@@ -57,8 +66,8 @@ def _told_line(session: RoastSession, units: Units) -> Told:
         return Told("")
     warnings = warnings_of(session, units)
     advice = session.advice
-    urgent = [sentence for rank, sentence in warnings if rank < WarningRank.BARE]
-    rest = tuple(sentence for rank, sentence in warnings if rank >= WarningRank.BARE)
+    urgent = [warned.text for warned in warnings if warned.rank < WarningRank.BARE]
+    rest = tuple(warned.text for warned in warnings if warned.rank >= WarningRank.BARE)
     if urgent:
         return Told(urgent[0], "warn", (*urgent[1:], *rest))
     if advice is not None and sound(session):
@@ -68,28 +77,28 @@ def _told_line(session: RoastSession, units: Units) -> Told:
     return Told(landing_sentence(session, units))
 
 
-def warnings_of(session: RoastSession, units: Units) -> list[tuple[WarningRank, str]]:
+def warnings_of(session: RoastSession, units: Units) -> list[Warned]:
     """What is wrong or about to be, ranked."""
-    found: list[tuple[WarningRank, str]] = []
+    found: list[Warned] = []
     danger = danger_of(session, units)
     if danger is not None:
-        found.append((WarningRank.FIRE, " ".join((f"{danger.headline}.", *danger.steps))))
+        found.append(Warned(WarningRank.FIRE, " ".join((f"{danger.headline}.", *danger.steps))))
     if (fast := runaway(session)) is not None:
-        found.append((WarningRank.RUNAWAY, _runaway_words(session, units, *fast)))
+        found.append(Warned(WarningRank.RUNAWAY, _runaway_words(session, units, *fast)))
     if trouble := probe_trouble(session):
-        found.append((WarningRank.PROBE, trouble))
+        found.append(Warned(WarningRank.PROBE, trouble))
     if trouble := link_trouble(session):
-        found.append((WarningRank.GAP, trouble))
+        found.append(Warned(WarningRank.GAP, trouble))
     if bares_probe(session):
-        found.append((WarningRank.BARE, tr("Small load: drive by time, colour and sound, not the probe.")))
+        found.append(Warned(WarningRank.BARE, tr("Small load: drive by time, colour and sound, not the probe.")))
     guidance = session.guidance
     stalled = False
     for coming in guidance.coming if guidance is not None and sound(session) else ():
         stalled = stalled or coming.kind == "stall"
-        found.append((WarningRank.COMING, _coming_words(session, coming, units)))
+        found.append(Warned(WarningRank.COMING, _coming_words(session, coming, units), coming.remedy))
     if not stalled and sound(session) and (stall := _stalled(session)):
-        found.append((WarningRank.COMING, stall))
-    return sorted(found)
+        found.append(Warned(WarningRank.COMING, stall))
+    return sorted(found, key=lambda warned: (warned.rank, warned.text))
 
 
 def _coming_words(session: RoastSession, coming: Coming, units: Units) -> str:
@@ -131,14 +140,19 @@ def advice_sentence(session: RoastSession, units: Units) -> str:
     advice = session.advice
     if advice is None:
         return ""
-    planned = session.order.plan
-    choice = advice.choice
-    if choice.move is not None and _is_due(session, choice.move):  # no word of a moment that has been, nor of another setting
-        choice = replace(choice, move=None, setting=session.held.get(choice.control, choice.setting))
+    planned, choice = session.order.plan, step_now(session, advice)
     name, before, after = _step_words(choice, session.machine, units)
     if choice.move is not None and planned is not None:
         return tr("{} {}, not {}, {}", capital(name), after, before, when_sentence(planned.moves[choice.move], units))
     return tr("{} {} → {} now", capital(name), before, after)
+
+
+def step_now(session: RoastSession, advice: Advice) -> Choice:
+    """The step to make: without a word of a moment that has been, nor of another setting."""
+    choice = advice.choice
+    if choice.move is None or not _is_due(session, choice.move):
+        return choice
+    return replace(choice, move=None, setting=session.held.get(choice.control, choice.setting))
 
 
 def _is_due(session: RoastSession, index: int) -> bool:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
-from firnel.core.units import Units
+from firnel.core.guidance import Choice
+from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Found, Mark, MarkKind
 from firnel.core.words import capital, tr
-from firnel.work.roast.advice_words import advice_text, warnings_of
+from firnel.work.roast.advice_words import advice_text, step_now, warnings_of
 from firnel.work.roast.cue import move_sentence, when_sentence
+from firnel.work.roast.drop_cue import drop_cue
 from firnel.work.roast.mark_watch import LOOK_EVERY_S, empty_drum
 from firnel.work.roast.plan_thread import settled_of
 from firnel.work.roast.session import RoastSession
@@ -18,6 +21,24 @@ from firnel.work.roast.session import RoastSession
 SILENT_S = 20.0
 #: A drop that is overdue by this was not seen. [s]
 OVERDUE_S = 90.0
+#: A cue is announced so long before it falls due: a hand cannot see a countdown here. [s]
+SOON_S = 10.0
+#: The drop among the cues, which the plan's moves are in by their place.
+DROP = -1
+
+
+@dataclass(frozen=True)
+class _Step:
+    """A step that is advised or ends a stall; two are the same where a hand would do the same."""
+
+    kind: str
+    control: str
+    to: float
+    move: int | None
+
+    @classmethod
+    def of(cls, kind: str, choice: Choice) -> _Step:
+        return cls(kind, str(choice.control), choice.to, choice.move)
 
 
 class Headless:
@@ -27,7 +48,8 @@ class Headless:
     ----------
     session : being fed with readings.
     by_hand : whether a hand sets the marks; what it forgets is offered then, and not taken for it.
-    tell : called with each event as a document: ``event`` is mark, offer, cue, advice or warning; ``t`` counts from charge.
+    tell : called with each event as a document: ``event`` is mark, offer, soon, cue, advice, withdrawn or warning; ``t`` counts
+        from charge.
     """
 
     def __init__(self, session: RoastSession, tell: Callable[[dict[str, Any]], None], by_hand: bool = False) -> None:
@@ -35,7 +57,9 @@ class Headless:
         self._units = Units()
         self._marks: set[MarkKind] = set()
         self._cues: set[int] = set()
-        self._said: dict[str, float] = {}
+        self._announced: set[int] = set()
+        self._said: dict[str | _Step, float] = {}
+        self._advised: _Step | None = None
         self._offered: set[MarkKind] = set()
         self._looked_t = 0.0
 
@@ -100,32 +124,73 @@ class Headless:
         session, now = self._session, self._session.now()
         settled = settled_of(session)
         for entry in session.due():
-            if entry.index in self._cues or entry.due_t is None or now < entry.due_t:
+            if entry.due_t is None:
                 continue
-            self._cues.add(entry.index)
             move, one = entry.move, settled.get(entry.index)
             # One that was answered before it fell due is told as that: nobody is asked to make it again.
             became = one.became.value if one is not None and one.t <= entry.due_t else None
             words = f"{move_sentence(entry, self._units, session.machine)} {when_sentence(move, self._units)}"
+            of_move = {"control": str(move.control), "to": move.to, "anchor": move.anchor.value}
+            if one is None:
+                self._announce(entry.index, entry.due_t, charge_t, words, of_move)
+            if entry.index in self._cues or now < entry.due_t:
+                continue
+            self._cues.add(entry.index)
             self._tell({
-                "event": "cue", "t": round(now - charge_t, 1), "due_t": round(entry.due_t - charge_t, 1),
-                "control": str(move.control), "to": move.to, "anchor": move.anchor.value,
+                "event": "cue", "t": round(now - charge_t, 1), "due_t": round(entry.due_t - charge_t, 1), **of_move,
                 "became": became, "text": f"{words}: {became}" if became is not None else words,
             })  # fmt: skip
-        drop_t = session.expected().get(MarkKind.DROP)
-        if session.phase == "development" and drop_t is not None and now >= drop_t and -1 not in self._cues:
-            self._cues.add(-1)
-            self._tell(
-                {"event": "cue", "t": round(now - charge_t, 1), "due_t": round(drop_t - charge_t, 1), "text": tr("Drop")}
-            )
+        self._tell_drop(charge_t)
+
+    def _tell_drop(self, charge_t: float) -> None:
+        """The drop, as long before it as this hand is known to need."""
+        now, cue = self._session.now(), drop_cue(self._session, self._units)
+        if cue is None:
+            return
+        due_t = now + cue.left_s
+        self._announce(DROP, due_t, charge_t, tr("Drop"), {"mark": "drop"})
+        if cue.left_s <= 0.0 and DROP not in self._cues:
+            self._cues.add(DROP)
+            times = {"t": round(now - charge_t, 1), "due_t": round(due_t - charge_t, 1)}
+            self._tell({"event": "cue", **times, "mark": "drop", "text": tr("Drop")})
+
+    def _announce(self, index: int, due_t: float, charge_t: float, words: str, more: dict[str, Any]) -> None:
+        """What falls due within a moment, once."""
+        now = self._session.now()
+        if index in self._announced or index in self._cues or not 0.0 < due_t - now <= SOON_S:
+            return
+        self._announced.add(index)
+        times = {"t": round(now - charge_t, 1), "due_t": round(due_t - charge_t, 1)}
+        self._tell({"event": "soon", **times, **more, "text": tr("In {}: {}", clock(due_t - now), words)})
 
     def _tell_words(self, charge_t: float) -> None:
-        said = [("warning", sentence) for _, sentence in warnings_of(self._session, self._units)]
-        if advice := advice_text(self._session, self._units):
-            said.append(("advice", advice))
-        for event, sentence in said:
+        for warned in warnings_of(self._session, self._units):
             # Figures in it change each second; the same words are told once, until they have not been true for a while.
-            key, now = "".join(character for character in sentence if not character.isdigit()), self._session.now()
-            if now - self._said.get(key, float("-inf")) > SILENT_S:
-                self._tell({"event": event, "t": round(now - charge_t, 1), "text": sentence})
-            self._said[key] = now
+            words = "".join(character for character in warned.text if not character.isdigit())
+            key = words if warned.remedy is None else _Step.of("warning", warned.remedy)
+            self._tell_once(key, charge_t, "warning", warned.text, _step_of(warned.remedy))
+        advice = self._session.advice
+        choice = None if advice is None else step_now(self._session, advice)
+        step = None if choice is None else _Step.of("advice", choice)
+        if self._advised is not None and step != self._advised:
+            self._tell({
+                "event": "withdrawn", "t": round(self._session.now() - charge_t, 1),
+                "control": self._advised.control, "to": self._advised.to, "text": tr("No longer advised."),
+            })  # fmt: skip
+        self._advised = step
+        if advice is not None and step is not None:  # one is where the other is
+            off = {"target": advice.off.name, "off": round(advice.off.by, 1), "becomes": round(advice.becomes, 1)}
+            self._tell_once(step, charge_t, "advice", advice_text(self._session, self._units), _step_of(choice) | off)
+
+    def _tell_once(self, key: str | _Step, charge_t: float, event: str, text: str, more: dict[str, Any]) -> None:
+        now = self._session.now()
+        if now - self._said.get(key, float("-inf")) > SILENT_S:
+            self._tell({"event": event, "t": round(now - charge_t, 1), **more, "text": text})
+        self._said[key] = now
+
+
+def _step_of(choice: Choice | None) -> dict[str, Any]:
+    """What a program needs to make the step; ``move`` is the place of the planned move that would be made so, from 0."""
+    if choice is None:
+        return {}
+    return {"control": str(choice.control), "from": choice.setting, "to": choice.to, "move": choice.move}
