@@ -203,7 +203,7 @@ def test_late_sampling_and_late_hand_readings_are_told(bench):
     for _ in range(8):
         bench.time += 5.0
         session.take_reading(reading(bench.time, 200.0, 220.0, 1.6, 50.0, 58.0))
-    assert any("every 5 s, not 1 s" in text for _, text in warnings_of(session, Units()))
+    assert any("every 5 s, not 1 s" in warned.text for warned in warnings_of(session, Units()))
 
 
 def test_an_air_led_plan_is_coached_on_its_air_line():

@@ -253,7 +253,7 @@ def test_hand_readings_are_asked_for_when_due_and_marks_between_them_looked_ahea
     bench.time += 59.0
     assert warnings_of(session, Units()) == []
     bench.time += 2.0
-    assert "A reading is due, the last is 1:01 old" in warnings_of(session, Units())[0][1]
+    assert "A reading is due, the last is 1:01 old" in warnings_of(session, Units())[0].text
     desk = Desk(library, Settings(), lambda call: call())
     desk.connect("hand:", bench.machine)
     asked = []

@@ -1,5 +1,7 @@
 """Looking ahead while it roasts: the ensemble that follows, the landing, advice, what is told, and a batch without a window."""
 
+import queue
+import threading
 from dataclasses import replace
 from types import SimpleNamespace
 
@@ -36,7 +38,7 @@ from firnel.work.roast.drop_cue import drop_cue
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.live_forecast import Guidance, LiveForecast, _as_far_as
 from firnel.work.roast.live_trace import LiveTrace
-from firnel.work.roast.lookout import at_once, not_at_all
+from firnel.work.roast.lookout import Beside, at_once, not_at_all
 from firnel.work.roast.session import BatchOrder, RoastSession
 from firnel.work.roast.steps import Ask, ahead_of, made_up, step_of
 from firnel.work.settings import Settings
@@ -416,7 +418,7 @@ def test_warnings_come_before_advice_and_fire_before_all(session):
     assert any("frozen" in text for text in line.more)
     assert session.advice is None, "nothing is advised from a frozen probe"
     session.time.now += 30.0
-    assert any("No reading for 0:30" in text for text in (warned.text for warned in warnings_of(session, Units())))
+    assert any("No reading for 0:30" in warned.text for warned in warnings_of(session, Units()))
 
 
 def test_the_window_shows_where_it_lands_and_takes_advice(qtbot, library, model, plan):
@@ -514,6 +516,19 @@ def test_a_program_is_told_each_step_with_its_figures_also_where_only_they_diffe
     advised(replace(advice(), advice=None, coming=(stall,)))
     warning = told[-1]
     assert (warning["event"], warning["control"], warning["from"], warning["to"]) == ("warning", "gas", 1.8, 1.5)
+
+
+def test_without_a_window_too_a_slow_forecast_keeps_nothing_waiting():
+    calls, go, found, why = queue.Queue(), threading.Event(), [], []
+    beside = Beside(calls.put)
+    beside(lambda: go.wait(30.0), found.append, why.append)
+    beside(lambda: 1 // 0, found.append, why.append)
+    assert not found, "asked for, not waited for"
+    go.set()
+    for _ in range(2):
+        calls.get(timeout=30.0)()
+    beside.finish()
+    assert (found, why) == ([True], ["integer division or modulo by zero"]), "a failure is told, and ends nothing"
 
 
 # Trouble before it comes

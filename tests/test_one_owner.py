@@ -106,7 +106,7 @@ def test_a_spike_or_a_broken_probe_is_no_fire_and_a_true_rise_is(library):
         for bean in beans:
             bench.time += 1.0
             session.take_reading(reading(bench.time, bean, 230.0))
-        return any("Heat off now" in sentence for _, sentence in warnings_of(session, Units()))
+        return any("Heat off now" in warned.text for warned in warnings_of(session, Units()))
 
     last = float(session.trace.level)
     assert not said(640.0, last)

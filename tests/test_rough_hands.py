@@ -371,12 +371,14 @@ def test_beans_that_cool_are_told_whatever_the_forecast_reaches(roaster):
     roaster.charge().wait(301)
     roaster.key(Qt.Key.Key_Space)
     roaster.wait(380, lambda s: float(BEAN[300]))
-    assert any("Stalled" in text and "More heat" in text for _, text in warnings_of(roaster.session, Units()))
+    assert any("Stalled" in warned.text and "More heat" in warned.text for warned in warnings_of(roaster.session, Units()))
     frozen = [reading(roaster.now + n, 155.0, 170.0, 0.0, 25.0, 58.0, Quality.FROZEN) for n in range(1, 8)]
     for one in frozen:
         roaster.now = one.time
         roaster.session.take_reading(one)
-    assert not any("Stalled" in text for _, text in warnings_of(roaster.session, Units())), "a frozen probe tells of no stall"
+    assert not any("Stalled" in warned.text for warned in warnings_of(roaster.session, Units())), (
+        "a frozen probe tells of no stall"
+    )
 
 
 @pytest.mark.parametrize(("drop_c", "told"), [(206.5, False), (200.0, True)])
@@ -388,7 +390,7 @@ def test_no_heat_is_asked_for_against_the_flat_end_of_a_batch_that_lands(roaster
     roaster.wait(570, lambda s: float(BEAN[510]))
     landing = Landing(95.0, drop_c, 95.0, 206.0, 5.0, 2.0)
     roaster.session.take_guidance(Guidance(roaster.session.now(), Forecast(570.0, "model"), {}, landing))
-    assert any("More heat" in text for _, text in warnings_of(roaster.session, Units())) is told
+    assert any("More heat" in warned.text for warned in warnings_of(roaster.session, Units())) is told
 
 
 def flat(rate, own=None, at=420.0):
@@ -462,7 +464,7 @@ def test_a_reading_by_hand_is_typed_again_asked_back_and_taken_back(qtbot, libra
 def test_a_small_load_trusts_time_and_says_so(qtbot, library):
     roaster = Roaster(qtbot, library, load=1.2, plan=replace(PLAN, wins="drop_c"))
     roaster.charge().wait(301)
-    assert any("drive by time, colour and sound" in text for _, text in warnings_of(roaster.session, Units()))
+    assert any("drive by time, colour and sound" in warned.text for warned in warnings_of(roaster.session, Units()))
     roaster.key(Qt.Key.Key_Space)
     roaster.wait(510)
     roaster.key(Qt.Key.Key_Space)

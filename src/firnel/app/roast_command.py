@@ -24,6 +24,7 @@ from firnel.work.plan.files import read_plan_file
 from firnel.work.review.records import Library, show_document
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.headless import Headless
+from firnel.work.roast.lookout import Beside
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings, load_settings
 
@@ -86,7 +87,8 @@ class _Batch:
         self._calls: queue.Queue[Callable[[], None]] = queue.Queue()
         mine, _ = load_settings()
         settings = Settings(operator=mine.operator, station=mine.station)  # all else in SI, whatever the window shows
-        self._desk = Desk(library, settings, self._calls.put, spill_at=spill_folder())
+        self._beside = Beside(self._calls.put)  # a slow forecast keeps no reading and no key waiting
+        self._desk = Desk(library, settings, self._calls.put, self._beside, spill_at=spill_folder())
         self._follow, self._link = follow, LinkState.OFF
         self._trouble: str | None = None
         machine = _machine_of(library, plan, url)
@@ -101,7 +103,7 @@ class _Batch:
         session = self._desk.session
         if session.message:
             click.echo(session.message, err=True)
-        session.prepare(BatchOrder(lot, machine, plan if kept is None else _as_kept(plan, kept), plan.load_kg))
+        self._desk.prepare(BatchOrder(lot, machine, plan if kept is None else _as_kept(plan, kept), plan.load_kg))
         self._watch = Headless(session, self._tell, by_hand=hand_at is not None)
         self._hand, self._over = HandLines(self._desk), threading.Event()
         if hand_at is not None:
@@ -174,6 +176,7 @@ class _Batch:
             while session.now() - begun < most_s and not self._finished():
                 try:
                     self._calls.get(timeout=0.5)()
+                    self._drain()  # all that has come, before anything is told of it
                 except queue.Empty:
                     self._desk.tick()
                 self._watch.look()
@@ -181,6 +184,7 @@ class _Batch:
         except EndedError:
             stopped = True
         self._over.set()
+        self._beside.finish()
         self._desk.disconnect()
         session.close()
         self._drain()

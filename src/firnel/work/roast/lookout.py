@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from firnel.core.plan import Plan
@@ -21,12 +24,38 @@ if TYPE_CHECKING:
     from firnel.work.roast.live_forecast import Guidance, LiveForecast
     from firnel.work.roast.steel import Readiness, SteelEstimate
 
+log = logging.getLogger(__name__)
+
 #: The steel is estimated this often. [s]
 STEEL_EVERY_S = 5.0
 #: Where the machine runs faster than life, it is not looked ahead more often than this. [s of life]
 LEAST_APART_S = 0.1
 #: Runs work on another thread and hands its result over on the owner's; or the sentence that says why there is none.
 Aside = Callable[[Callable[[], Any], Callable[[Any], None], Callable[[str], None]], None]
+
+
+class Beside:
+    """Work done on one thread of its own, without Qt; what came of it is handed over by ``post``."""
+
+    def __init__(self, post: Callable[[Callable[[], None]], None]) -> None:
+        self._post = post
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="lookout")
+
+    def __call__(self, work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[str], None]) -> None:
+        """Do it soon: an `Aside`."""
+        self._thread.submit(self._do, work, done, failed)
+
+    def _do(self, work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[str], None]) -> None:
+        try:
+            told = partial(done, work())
+        except Exception as error:
+            log.info("work beside the batch failed", exc_info=True)
+            told = partial(failed, str(error))
+        self._post(told)
+
+    def finish(self) -> None:
+        """Wait for what is being worked out; nothing is begun any more."""
+        self._thread.shutdown(cancel_futures=True)
 
 
 def at_once(work: Callable[[], Any], done: Callable[[Any], None], _failed: Callable[[str], None]) -> None:
