@@ -256,6 +256,10 @@ def test_hand_readings_are_asked_for_when_due_and_marks_between_them_looked_ahea
     assert "A reading is due, the last is 1:01 old" in warnings_of(session, Units())[0].text
     desk = Desk(library, Settings(), lambda call: call())
     desk.connect("hand:", bench.machine)
+    desk.prepare(replace(bench.order(), plan=None))
+    cue = cue_of(desk.session, Units())
+    assert "Type what the bean display reads" in cue.detail
+    assert cue.figures == "none typed yet"
     asked = []
     desk.look_ahead = lambda: asked.append(desk.session.now())
     desk.tick()

@@ -132,13 +132,13 @@ def test_what_the_beginning_cannot_take_it_says_and_it_can_be_left_and_come_back
     beginning = window.view("Beginning")
     beginning.name.setText("Drum")
     beginning.useful.setText("900")
-    qtbot.keyClick(beginning.useful, Qt.Key.Key_Return)
+    qtbot.keyClick(beginning.fuel, Qt.Key.Key_Return)  # from any field of the step
     assert "0.05 to 300 kg" in beginning._machine_wrong.text()
     assert library.machines() == []
-    window.show_station("Green")
+    qtbot.keyClick(window.rail._buttons["Green"], Qt.Key.Key_Return)
     green = window.view("Green")
-    qtbot.mouseClick(green._empty.begin, Qt.MouseButton.LeftButton)
-    assert window._pages.currentWidget() is beginning
+    qtbot.keyClick(green._empty.begin, Qt.Key.Key_Return)
+    assert window._pages.currentWidget() is beginning, "Enter presses a button that has the focus"
     assert window.rail.begin.isVisible()
 
 

@@ -35,6 +35,7 @@ from firnel.work.roast.cue import cue_of
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.live_forecast import Guidance
 from firnel.work.roast.lookout import not_at_all
+from firnel.work.roast.picture import roast_picture
 from firnel.work.roast.plan_thread import settled_notes
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
@@ -116,6 +117,15 @@ def test_preheating_ticks_nothing_off_and_hands_that_stand_otherwise_are_told(ro
     roaster.hands[Control.GAS] = 0.0
     roaster.wait(10)
     assert roaster.cue.headline == "Gas 0.0 → 2.4 kPa in 0:35"
+
+
+def test_space_means_yellow_while_the_probe_still_falls_from_the_empty_drum(roaster):
+    roaster.charge().wait(1)
+    assert roaster.session.trace.level > 195.0, "as first crack reads, on the way down"
+    assert roaster.cue.space == "marks yellow"
+    assert roast_picture(roaster.session, Settings()).next_key == "mark yellow", "the same at every place"
+    assert "before the turn?" in roaster.key(Qt.Key.Key_Space)
+    assert MarkKind.FIRST_CRACK not in roaster.session.marks
 
 
 def test_a_missed_or_other_move_never_stands_in_the_way(roaster):

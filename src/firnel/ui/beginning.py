@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -186,8 +187,6 @@ class BeginningView(QWidget):
         column.addWidget(self._machine_wrong)
         keep = button(tr("Keep it and go on"), "Enter", primary=True)
         keep.clicked.connect(self._on_machine)
-        for field in (self.name, self.useful):
-            field.returnPressed.connect(self._on_machine)
         column.addLayout(self._foot(keep))
         return page
 
@@ -214,7 +213,6 @@ class BeginningView(QWidget):
         take, self.none = button(tr("Take in old logs"), primary=True), button(tr("I have none"), "Enter")
         take.clicked.connect(self.logs_wanted)
         self.none.clicked.connect(lambda: self._pass_by("logs"))
-        self.none.setAutoDefault(True)
         column.addLayout(self._foot(take, self.none))
         return page
 
@@ -244,8 +242,6 @@ class BeginningView(QWidget):
         column.addWidget(self._coffee_wrong)
         keep = button(tr("Keep it and go on"), "Enter", primary=True)
         keep.clicked.connect(self._on_coffee)
-        for field in (self.coffee, self.origin, self.on_hand):
-            field.returnPressed.connect(self._on_coffee)
         column.addLayout(self._foot(keep))
         return page
 
@@ -265,13 +261,19 @@ class BeginningView(QWidget):
         self._batch_wrong = label("", "warn", wrap=True)
         column.addWidget(self._batch_wrong)
         self.prepare = button(tr("Prepare it"), "Enter", primary=True)
-        self.prepare.setAutoDefault(True)
         self.prepare.clicked.connect(self._on_batch)
-        self.load.returnPressed.connect(self._on_batch)
         column.addLayout(self._foot(self.prepare))
         return page
 
     # What is done
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter goes on from any field of a step."""
+        go_on = {0: self._on_machine, 3: self._on_coffee, 4: self._on_batch}.get(self._open)
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and go_on is not None:
+            go_on()
+        else:
+            super().keyPressEvent(event)
 
     def _try(self, wrong: QWidget, what: Callable[[], object]) -> None:
         try:

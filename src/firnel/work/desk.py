@@ -211,6 +211,7 @@ class Desk:
         if claimed := self._link.open(url):
             self.session.say(claimed)
         self.session.set_machine(machine)
+        self.session.take_around(replace(self.session.around, by_hand=self.by_hand is not None))
         self._link.start()
 
     def prepare(self, order: BatchOrder) -> str:

@@ -119,7 +119,6 @@ class LinkPage(QWidget):
         self._another = button(tr("Another instrument"), tr("A second thermometer or converter that serves the same machine"))
         self._try, self._leave = button(tr("Try it"), tr("Each channel's value now; nothing is kept")), button(tr("Disconnect"))
         self.connect_button = button(tr("Connect"), primary=True)
-        self.connect_button.setAutoDefault(True)
         self._another.clicked.connect(lambda: self.add_instrument(Instrument(Way.SERIAL, probe="air")))
         self._try.clicked.connect(self.try_it)
         self._leave.clicked.connect(self._on_leave)

@@ -284,7 +284,7 @@ class RoastView(QWidget):
         name = "warn" if trouble or (broken and not text) else "message"
         rename(self._message, name)
         words = {
-            LinkState.LIVE: tr("readings come in"),
+            LinkState.LIVE: tr("readings come in") if self._desk.by_hand is None else tr("readings by hand"),
             LinkState.OFF: tr("no machine"),
             LinkState.CONNECTING: tr("connecting"),
         }

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -33,6 +33,17 @@ STATIONS = (
 )
 #: A station of the rail is so high where there is room, and no lower than this: nine fit a screen of 540 pixels.
 STATION, LEAST_STATION = 62, 48
+
+
+class _Station(QToolButton):
+    """Pressed by Space or Enter, as every button is."""
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter presses it."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+        else:
+            super().keyPressEvent(event)
 
 
 class Rail(QFrame):
@@ -77,7 +88,7 @@ class Rail(QFrame):
         self._dress()
 
     def _button(self, name: str, tip: str) -> QToolButton:
-        made = QToolButton()
+        made = _Station()
         made.setText(name)
         made.setAccessibleName(name)
         made.setToolTip(tip)

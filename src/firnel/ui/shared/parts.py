@@ -152,8 +152,9 @@ def bare_area(name: str) -> tuple[QScrollArea, QVBoxLayout]:
 
 
 def button(text: str, tip: str = "", primary: bool = False) -> QPushButton:
-    """A push button; the one action a page is for is primary."""
+    """A push button, pressed by Space or Enter where it has the focus; the one action a page is for is primary."""
     made = QPushButton(text)
+    made.setAutoDefault(True)
     made.setAccessibleName(text)
     made.setToolTip(tip)
     if primary:

@@ -71,7 +71,8 @@ class Around:
     rested_s: float | None = None  #: since the machine's last drop, when the batch was prepared; None for the day's first
     reference: BatchRecord | None = None  #: that this batch is to be like
     lead_s: float = 0.0  #: the drop is called this long before, for the hand and the door
-    hand_every_s: float = 30.0  #: between two readings by hand
+    by_hand: bool = False  #: whether readings are typed
+    hand_every_s: float = 30.0  #: between two of them
     crack_rule: str = ""  #: which pop the house takes for first crack
     care: str = ""  #: what is due on the machine, in a line
 

@@ -105,9 +105,13 @@ def charge_words(session: RoastSession, units: Units) -> tuple[str, str, str]:
     charge_c = plan.targets.charge_c if plan else None
     if (told := preheat_words(session, units)) is not None:
         return told
+    bean = session.trace.level
+    if session.around.by_hand and (charge_c is None or bean is None):
+        headline = tr("Charge, and press Space") if charge_c is None else tr("Charge at {}", units.text(charge_c, "°C", 0))
+        return headline, tr("Type what the bean display reads, then Enter; Space as the beans fall."), "calm"
     if charge_c is None:
         return tr("Charge, and press Space"), tr("The charge is found from the curve if the key is forgotten."), "calm"
-    bean, at = session.trace.level, units.text(charge_c, "°C", 0)
+    at = units.text(charge_c, "°C", 0)
     if bean is None:
         return tr("Charge at {}", at), tr("Press Space as the beans fall."), "calm"
     away = bean - charge_c

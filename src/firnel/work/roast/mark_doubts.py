@@ -66,15 +66,22 @@ def _drop_is_near(batch: BatchState) -> bool:
     return expected is not None and expected - batch.now() <= NEAR_DROP_S
 
 
+def _risen_to(batch: BatchState) -> float | None:
+    """What the beans read, once the probe has turned: before, it falls from what the empty drum was. [degC]"""
+    charge = batch.marks.get(MarkKind.CHARGE)
+    falling = MarkKind.TURNING not in batch.marks and charge is not None and batch.now() - charge.t < LATEST_TURN_S
+    return None if falling else batch.trace.level
+
+
 def _past_crack(batch: BatchState) -> bool:
     """Whether first crack was not marked, though the beans read what they do well behind it."""
-    level = batch.trace.level
+    level = _risen_to(batch)
     return level is not None and level >= levels_of(batch, MarkKind.FIRST_CRACK)[0] + NEAR_CRACK_C
 
 
 def _only_crack(batch: BatchState) -> bool:
     """Yellow was not marked, but this moment can only be first crack."""
-    level = batch.trace.level
+    level = _risen_to(batch)
     usual, _ = levels_of(batch, MarkKind.FIRST_CRACK)
     if level is not None and level >= usual - NEAR_CRACK_C:
         return True

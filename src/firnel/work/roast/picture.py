@@ -14,6 +14,7 @@ from firnel.core.vocabulary import Control, FloatArray, Found, Mark, MarkKind, R
 from firnel.core.words import tr
 from firnel.work.roast.advice_words import Told, told_line
 from firnel.work.roast.cue import Cue, control_text, cue_of, move_sentence, when_sentence
+from firnel.work.roast.mark_doubts import means_space
 from firnel.work.roast.ready_picture import ReadyPicture, ready_picture
 from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
@@ -176,9 +177,9 @@ def _steel_rows(session: RoastSession, units: Units) -> tuple[tuple[str, str, st
 
 
 def _next_key(session: RoastSession) -> str:
-    kind = session.next_expected()
-    if kind is not None:
-        return tr("mark {}", kind.words)
+    meant = means_space(session) if session.recording else None
+    if meant is not None:
+        return tr("mark {}", meant.kind.words)
     return "" if session.phase != "cooling" else tr("all marks are set")
 
 
