@@ -405,8 +405,9 @@ def test_a_plan_is_solved_written_and_simulated(north, tmp_path):
     path = tmp_path / "solved.json"
     targets = ("--charge", "200", "--drying", "290", "--browning", "270", "--development", "100")
     of = ("--machine", "north", "--load", "1.75", "--lot", "north-003")
-    done = call("plan", "solve", *of, *targets, "-o", str(path), "--json")
+    done = call("plan", "solve", *of, *targets, "--within", "drop=0.7,development_s=3", "-o", str(path), "--json")
     document = json.loads(done.stdout)
+    assert document["tolerances"] == {"drop_c": 0.7, "development_s": 3.0}
     assert {"met", "not_met", "moves", "curve"} <= set(document)
     assert document["met"]["drying_s"]["got"] == pytest.approx(290.0, abs=2.0) or document["not_met"]
     assert {"control", "to", "unit", "anchor", "expected_t"} <= set(document["moves"][0])
@@ -416,7 +417,8 @@ def test_a_plan_is_solved_written_and_simulated(north, tmp_path):
     assert "wanted" in told.stdout
     assert "gas to" in told.stdout
     assert call("plan", "solve", "--machine", "north", "--load", "1.75", "--drop", "120").exit_code == 1
-    assert call("plan", "solve", "--machine", "north", "--load", "1.75", "--approach", "ear").exit_code == 2
+    for wrong in (("--approach", "ear"), ("--within", "taste=1"), ("--within", "drop"), ("--within", "drop=-1")):
+        assert call("plan", "solve", "--machine", "north", "--load", "1.75", *wrong).exit_code == 2
 
 
 @pytest.mark.parametrize(

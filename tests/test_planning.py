@@ -227,7 +227,7 @@ def test_targets_are_told_in_display_units():
     assert target_text("colour", None, units) == "–"
     assert tolerance_text("drop_c", 1.0, units) == "±1.8 °F"
     wanted = asked_text(Plan("x", targets=Targets(drop_c=205.0, development_s=90.0)), Units())
-    assert wanted == "development 1:30 ±5 s · drop 205.0 °C ±2.0 °C"
+    assert wanted == "development 1:30 ±5 s · drop 205.0 °C ±1.0 °C"
 
 
 def test_what_a_version_changed_is_told_and_nothing_else():

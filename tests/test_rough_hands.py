@@ -125,6 +125,8 @@ def test_space_means_yellow_while_the_probe_still_falls_from_the_empty_drum(roas
     assert roaster.cue.space == "marks yellow"
     assert roast_picture(roaster.session, Settings()).next_key == "mark yellow", "the same at every place"
     assert "before the turn?" in roaster.key(Qt.Key.Key_Space)
+    roaster.now += 300.0
+    assert roaster.cue.space == "marks yellow", "nothing was read of the beans since: the last reading tells nothing"
     assert MarkKind.FIRST_CRACK not in roaster.session.marks
 
 

@@ -33,7 +33,7 @@ def said(tmp_path):
 
 
 def test_a_lot_is_written_down_changed_counted_measured_and_put_away(said):
-    said("lots", "add", "Burundi Nkorabi", "process=washed", "altitude_m=1800", "--on-hand", "60")
+    said("lots", "add", "Burundi Nkorabi", "process=washed", "altitude=1800", "--on-hand", "60")
     lot = said("lots", "change", "nkorabi", "remark=sweet", "--count", "57.5", "--measure", "moisture", "10.8", "--json")
     assert (lot["on_hand_kg"], lot["remark"], lot["moisture"]) == (57.5, "sweet", pytest.approx(0.108))
     shown = said("lots", "show", "Burundi Nkorabi", "--json")

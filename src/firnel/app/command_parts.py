@@ -61,6 +61,17 @@ SECONDS, PATIENCE_S = Figure(-7200.0, 86400.0, "s"), Figure(0.01, 1e6, "s")
 PORT, SPEED = click.IntRange(0, 65535), Figure(0.1, 60.0, "times")
 
 
+def pairs_of(values: tuple[str, ...], option: str) -> dict[str, str]:
+    """``a=b,c=d`` into a dictionary."""
+    pairs: dict[str, str] = {}
+    for part in (piece for value in values for piece in value.split(",") if piece):
+        name, equals, what = part.partition("=")
+        if not equals or not name or not what:
+            raise click.BadParameter(f"{part!r} is not NAME=VALUE", param_hint=option)
+        pairs[name.strip()] = what.strip()
+    return pairs
+
+
 class CouldNotError(click.ClickException):
     """Could not be done: one clear sentence, exit code 1."""
 

@@ -41,12 +41,12 @@ LATER = {
     "mend": ("review_commands", "Put marks, order and results of a batch right."),
     "meter": ("bench_commands", "Note what the gas or power meter of a machine shows."),
     "orders": ("day_commands", "What is ordered of which coffee."),
-    "plan": ("model_commands", "Find the moves that meet targets."),
+    "plan": ("plan_commands", "Find the moves that meet targets."),
     "plans": ("stock_commands", "The plans that are kept."),
     "queue": ("stock_commands", "The batches that wait to be roasted."),
     "roast": ("roast_command", "Record one batch without a window."),
     "show": ("record_commands", "Show one batch, by its label or id."),
-    "simulate": ("model_commands", "Run a plan on the fitted model of a machine."),
+    "simulate": ("plan_commands", "Run a plan on the fitted model of a machine."),
     "weigh": ("bench_commands", "Keep what scale and colour meter say of a batch."),
 }
 

@@ -10,7 +10,18 @@ from typing import Any
 
 import click
 
-from firnel.app.command_parts import COLOUR, KG, ROOM_C, SECONDS, CouldNotError, json_option, library_option, opened, say_json
+from firnel.app.command_parts import (
+    COLOUR,
+    KG,
+    ROOM_C,
+    SECONDS,
+    CouldNotError,
+    json_option,
+    library_option,
+    opened,
+    pairs_of,
+    say_json,
+)
 from firnel.app.paper import on_paper
 from firnel.core.stages import MarkOrderError
 from firnel.core.units import clock
@@ -26,17 +37,6 @@ from firnel.work.review.records import (
     sheet_of,
     show_document,
 )
-
-
-def _pairs(values: tuple[str, ...], option: str) -> dict[str, str]:
-    """``a=b,c=d`` into a dictionary."""
-    pairs: dict[str, str] = {}
-    for part in (piece for value in values for piece in value.split(",") if piece):
-        name, equals, what = part.partition("=")
-        if not equals or not name or not what:
-            raise click.BadParameter(f"{part!r} is not NAME=VALUE", param_hint=option)
-        pairs[name.strip()] = what.strip()
-    return pairs
 
 
 def _seconds(marks: dict[str, str]) -> dict[str, float]:
@@ -78,8 +78,8 @@ def import_(
     A folder that ``export all --format json`` has written brings back lots, machines, plans, models, orders and cuppings too.
     """
     wishes = ImportWishes(
-        _pairs(columns, "--columns"), temperature, machine, lot, load_kg, room_c, _seconds(_pairs(marks, "--mark")), roasted_kg,
-        whole, ground, operator, day.astimezone() if day is not None else None,
+        pairs_of(columns, "--columns"), temperature, machine, lot, load_kg, room_c, _seconds(pairs_of(marks, "--mark")),
+        roasted_kg, whole, ground, operator, day.astimezone() if day is not None else None,
     )  # fmt: skip
     taken: list[dict[str, Any]] = []
     refused: list[dict[str, str]] = []

@@ -327,10 +327,11 @@ def _facts(given: tuple[str, ...]) -> dict[str, Any]:
     found: dict[str, Any] = {}
     for pair in given:
         name, equals, value = pair.partition("=")
-        name, kind = name.strip().replace("-", "_"), SET.get(name.strip().replace("-", "_"))
-        if not equals or kind is None:
+        word = name.strip().replace("-", "_")
+        meant = [word] if word in SET else [field for field in SET if word and field.startswith(f"{word}_")]
+        if not equals or len(meant) != 1:
             raise CouldNotError(f"{pair!r} is no fact of a lot: write FIELD=VALUE, with one of {', '.join(SET)}.")
-        text = value.strip()
+        name, kind, text = meant[0], SET[meant[0]], value.strip()
         if kind == "str":
             found[name] = text
             continue

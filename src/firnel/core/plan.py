@@ -148,7 +148,7 @@ class Plan:
     start: Mapping[Control, float] = field(default_factory=dict)
     moves: tuple[PlannedMove, ...] = ()
     tolerance_s: float = 5.0
-    tolerance_c: float = 2.0
+    tolerance_c: float = 1.0
     curve: PlanCurve | None = None
     remark: str = ""
     asked: tuple[str, ...] | None = None

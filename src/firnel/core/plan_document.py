@@ -75,7 +75,7 @@ def plan_from_document(document: Mapping[str, Any], **over: Any) -> Plan:
             "start": {Control(control): float(value) for control, value in document.get("start", {}).items()},
             "moves": moves,
             "tolerance_s": float(document.get("tolerance_s", 5.0)),
-            "tolerance_c": float(document.get("tolerance_c", 2.0)),
+            "tolerance_c": float(document.get("tolerance_c", 1.0)),
             "curve": PlanCurve(*(np.array(curve[name], float) for name in ("t", "bean", "air", "ror"))) if curve else None,
             "remark": document.get("remark", ""),
             "asked": None if document.get("asked") is None else tuple(document["asked"]),

@@ -111,7 +111,7 @@ class PlanFile(_Open):
     start: dict[ControlName, Finite] = {}
     moves: list[MovePart] = Field([], max_length=200)
     tolerance_s: Tolerance = 5.0
-    tolerance_c: Tolerance = 2.0
+    tolerance_c: Tolerance = 1.0
     curve: CurvePart | None = None
     remark: Words = ""
     asked: list[str] | None = None

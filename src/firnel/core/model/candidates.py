@@ -24,6 +24,8 @@ from firnel.core.words import tr
 
 #: A target is met within this. [s], [degC], share of weight, index of colour
 MET_S, MET_C, MET_LOSS, MET_COLOUR = 2.0, 0.5, 0.003, 1.0
+#: With tolerances as wide as these; what may be missed by less or more gives way in proportion. [s], [K]
+MET_AT_S, MET_AT_C = 5.0, 2.0
 #: All of them; a share of development is met within 0.002, and pulls by the seconds of development that it comes to.
 MET = {"drying_s": MET_S, "browning_s": MET_S, "development_s": MET_S, "total_s": MET_S, "ratio": 0.002,
        "drop_c": MET_C, "rise_c": MET_C, "charge_c": MET_C, "loss": MET_LOSS, "colour": MET_COLOUR}  # fmt: skip
@@ -179,8 +181,8 @@ class Candidates:
         return self.model.drift.onto(made, self.levels_c[1])
 
     def _gives(self, name: str) -> float:
-        """How far a target gives way to others, against one of the usual tolerance."""
-        usual = USUAL_TOLERANCE.get(name, Plan.tolerance_s if name.endswith("_s") else Plan.tolerance_c)
+        """How far a target gives way to others, against one whose tolerance is as wide as `MET` goes with."""
+        usual = USUAL_TOLERANCE.get(name, MET_AT_S if name.endswith("_s") else MET_AT_C)
         return float(np.clip(self.plan.tolerance(name) / usual, 1.0 / GIVES_WAY, GIVES_WAY))
 
     def off(self, rows: FloatArray, made: Simulated) -> FloatArray:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from firnel.core.vocabulary import Mark, MarkKind
 from firnel.core.words import capital, tr
-from firnel.work.roast.mark_watch import SOONEST_S, FoundMark, levels_of
+from firnel.work.roast.mark_watch import SOONEST_S, FoundMark, levels_of, rises_from
 
 if TYPE_CHECKING:
     from firnel.work.roast.batch_state import BatchState
@@ -67,10 +67,9 @@ def _drop_is_near(batch: BatchState) -> bool:
 
 
 def _risen_to(batch: BatchState) -> float | None:
-    """What the beans read, once the probe has turned: before, it falls from what the empty drum was. [degC]"""
-    charge = batch.marks.get(MarkKind.CHARGE)
-    falling = MarkKind.TURNING not in batch.marks and charge is not None and batch.now() - charge.t < LATEST_TURN_S
-    return None if falling else batch.trace.level
+    """What the beans read last on their way up; None where they were not read since the probe turned. [degC]"""
+    last = batch.trace.last_t
+    return batch.trace.level if last is not None and last >= rises_from(batch) else None
 
 
 def _past_crack(batch: BatchState) -> bool:

@@ -169,11 +169,17 @@ def _own_level(machine: Machine | None, kind: MarkKind) -> float | None:
 
 def reached(batch: BatchState, level_c: float) -> float | None:
     """When the bean probe first read so much on its way up, in log time; None while it has not. [s]"""
-    turning, charge = batch.marks.get(MarkKind.TURNING), batch.marks.get(MarkKind.CHARGE)
-    start = turning.t if turning is not None else (charge.t + SOONEST_S[MarkKind.YELLOW] if charge is not None else 0.0)
     t, bean = batch.trace.column("t"), batch.trace.column("bean")
-    above = np.flatnonzero((t >= start) & (bean >= level_c))
+    above = np.flatnonzero((t >= rises_from(batch)) & (bean >= level_c))
     return float(t[above[0]]) if above.size else None
+
+
+def rises_from(batch: BatchState) -> float:
+    """From when on what the bean probe reads is of beans that rise, in log time; before, it falls from the empty drum. [s]"""
+    turning, charge = batch.marks.get(MarkKind.TURNING), batch.marks.get(MarkKind.CHARGE)
+    if turning is not None:
+        return turning.t
+    return charge.t + SOONEST_S[MarkKind.YELLOW] if charge is not None else 0.0
 
 
 def empty_drum(batch: BatchState, charge_t: float, alone: bool = False) -> float | None:
