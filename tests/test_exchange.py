@@ -8,12 +8,12 @@ import pytest
 from conftest import make_record
 from test_store import assert_same
 
-from firnel.core.vocabulary import Control, Found, MarkKind, Move, Note
+from firnel.core.vocabulary import Control, ControlScale, Found, Machine, MarkKind, Move, Note, Role
 from firnel.exchange.batch_document import batch_to_document, document_to_batch, json_schema, read_batch_document
 from firnel.exchange.csv_log import ImportWishes, read_csv_log, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
-from firnel.work.machines.old_logs import look_at_all, take_in
-from firnel.work.review.records import export_text, import_file
+from firnel.work.machines.old_logs import look_at_all, names_of, take_in
+from firnel.work.review.records import export_text, import_file, import_read
 
 
 @pytest.fixture
@@ -111,6 +111,41 @@ def test_columns_can_be_told(write):
     assert np.isnan(record.trace.air).all()
 
 
+def heaters_log(headings):
+    """A log with columns under these headings, each setting at a level of its own."""
+    trace = make_record().trace
+    values = {name: np.full(trace.t.size, 30.0 + 5.0 * place) for place, name in enumerate(headings)}
+    rows = zip(trace.t, trace.bean, trace.air, *(values[name] for name in headings), strict=True)
+    lines = [",".join(["time", "bean", *headings, "air"])]
+    lines += [",".join(f"{value:g}" for value in (t, bean, *more, air)) for t, bean, air, *more in rows]
+    return "\n".join(lines)
+
+
+def test_heaters_are_read_by_their_own_names_and_never_as_probe_or_gas(write):
+    headings = ("hot_air", "radiant", "drum_heater", "airflow")
+    read = read_csv_log(write(heaters_log(headings))).record.trace
+    assert {str(control): values[-1] for control, values in read.controls.items()} == dict(
+        zip(headings, (30, 35, 40, 45), strict=True)
+    )
+    assert read.air[-1] == pytest.approx(make_record().trace.air[-1], abs=0.1), "not the hot air that stands before it"
+
+
+def test_columns_are_read_as_the_machine_calls_its_controls_and_what_is_lacking_is_told(write, library):
+    scales = {
+        Control("afterheat"): ControlScale("%", 0.0, 100.0, 5.0, role=Role.HEAT, name="Nachheizung"),
+        Control("glow"): ControlScale("%", 0.0, 100.0, 5.0, role=Role.HEAT),
+        Control.AIRFLOW: ControlScale("%", 0.0, 100.0, 5.0, name="air"),
+    }
+    library.save_machine(Machine("Twin", "own", "electric", 6.0, 5.0, controls=scales))
+    path = write(heaters_log(("Nachheizung", "airflow")))
+    (log,), _ = look_at_all([path], [], names_of(library), lambda _: True, ImportWishes(machine="Twin", load_kg=4.0))
+    controls = log.record.trace.controls
+    assert {str(control): values[-1] for control, values in controls.items()} == {"afterheat": 30.0, "airflow": 35.0}
+    assert log.record.trace.air[-1] > 100.0, "whatever the machine calls its fan, that is a probe"
+    _, taken = import_read(library, path.name, log.read)
+    assert taken.said[-1] == "no column is read as the glow of Twin: name it with --columns glow=HEADING"
+
+
 def test_columns_that_no_word_tells_are_known_by_how_they_run(write):
     cells = [line.split(",") for line in log(header="").splitlines()]
     mixed = "\n".join(["a;b;c;d;e", *(";".join((line[3], line[2], line[4], line[0], line[1])) for line in cells)])
@@ -177,11 +212,11 @@ def test_a_log_of_a_day_is_as_many_batches_as_were_roasted(write, library):
     assert any(words.startswith("one of 2 batches in this file, from 79") for words in second.said)
     marks = {kind: second.record.mark(kind).t for kind in (MarkKind.CHARGE, MarkKind.DROP)}
     assert marks == {MarkKind.CHARGE: pytest.approx(890.0, abs=3.0), MarkKind.DROP: pytest.approx(1530.0, abs=3.0)}
-    first, *others = look_at_all([path], [], lambda _: True, ImportWishes(lot="Isuka", roasted_kg=4.3))[0]
+    first, *others = look_at_all([path], [], {}, lambda _: True, ImportWishes(lot="Isuka", roasted_kg=4.3))[0]
     assert first.record.trace.t[-1] < second.record.trace.t[0], "no reading is that of two batches"
     assert [(one.record.lot, one.record.roasted_kg) for one in (first, *others)] == [("Isuka", 4.3), ("Isuka", None)]
     assert take_in(library, [first, *others], lambda _: True).count == 2
-    told = look_at_all([path], [], lambda _: True, ImportWishes(marks={"charge": 891, "drop": 1528}))[0]
+    told = look_at_all([path], [], {}, lambda _: True, ImportWishes(marks={"charge": 891, "drop": 1528}))[0]
     assert [(one.record.mark(MarkKind.CHARGE).t, one.record.trace.t[0]) for one in told] == [(891.0, second.record.trace.t[0])]
     whole = read_csv_log(path, ImportWishes(marks={"charge": 60, "drop": 1528}))
     assert whole.parts == 1, "what a hand tells goes before what the curve shows"

@@ -271,7 +271,7 @@ def test_a_folder_of_logs_is_taken_in_with_its_table_and_no_log_twice(library, f
         ["east-001", "south-001", "south-002"],
         ["batches.csv"],
     )
-    found, wrong = look_at_all(logs, tables, always)
+    found, wrong = look_at_all(logs, tables, {}, always)
     assert wrong == "batches.csv: “batch_of_day” is not read."
     assert mixed_words(found) == "", "each machine's logs are alike"
     assert take_in(library, found, always).words == "3 logs were taken in."
@@ -287,7 +287,7 @@ def test_a_folder_of_logs_is_taken_in_with_its_table_and_no_log_twice(library, f
 def test_logs_of_several_machines_under_one_name_are_told_apart(folder):
     (folder / "batches.csv").unlink()
     logs, _ = find_files([folder])
-    found, _ = look_at_all(logs, [], always)
+    found, _ = look_at_all(logs, [], {}, always)
     assert "look like those of 2 machines: 1 with gas inH2O" in mixed_words(found)
     with pytest.raises(ImportRefusedError, match="No logs there"):
         find_files([folder / "batches.xlsx"])
@@ -297,7 +297,7 @@ def test_a_table_that_is_wrong_is_told_and_the_logs_are_there_without_it(folder)
     (folder / "batches.csv").write_text("file,green_kg\nsouth-001,a lot\n")
     with pytest.raises(ImportRefusedError, match="row 2: load 'a lot' is not a figure"):
         read_beside(folder / "batches.csv")
-    found, wrong = look_at_all(*find_files([folder]), always)
+    found, wrong = look_at_all(*find_files([folder]), {}, always)
     assert "is not a figure" in wrong
     assert len(found) == 3
 

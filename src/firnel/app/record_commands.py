@@ -26,7 +26,7 @@ from firnel.app.paper import on_paper
 from firnel.core.stages import MarkOrderError
 from firnel.core.units import clock
 from firnel.exchange.whole_file import write_whole
-from firnel.work.machines.old_logs import OldLog, as_told, batches_of, find_files, is_table, read_tables
+from firnel.work.machines.old_logs import OldLog, as_told, batches_of, find_files, is_table, names_of, read_tables
 from firnel.work.review.records import (
     BatchFilter,
     ImportRefusedError,
@@ -90,12 +90,13 @@ def import_(
 
     with opened(library_at) as library:
         archives, logs, tables = _sorted_out(files, refuse)
+        names = names_of(library)
         for path in archives:
             try:
                 taken.append(_archive(library, path, as_json))
             except ImportRefusedError as error:
                 refuse(path, str(error))
-        for log in (one for told in _as_told(logs, tables, wishes, refuse) for one in batches_of(told)):
+        for log in (one for told in _as_told(logs, tables, wishes, refuse) for one in batches_of(told, names)):
             try:
                 if log.read is None:
                     raise ImportRefusedError(log.wrong)

@@ -61,6 +61,7 @@ class ImportWishes:
     operator: str = ""
     started: datetime | None = None
     part: int = 0  #: which batch of a file that holds several
+    own_names: Mapping[str, str] = field(default_factory=dict)  #: keys of the machine's controls by what they are called
 
     def of_part(self, part: int) -> ImportWishes:
         """What holds for another batch of the same file too: not what one batch weighed or how it came out."""
@@ -159,7 +160,7 @@ def _log_of(path: Path, wishes: ImportWishes) -> _Log:
     text = read_text(path)
     rows, delimiter, decimal = rows_of(text, path.name)
     header, body = split_header(rows)
-    named = columns_of(header, body, wishes.columns, path.name)
+    named = columns_of(header, body, wishes.columns, path.name, decimal, wishes.own_names)
     columns = named | by_shape(named, header, body, decimal, path.name)
     told = {name: header[index] if header else tr("column {}", index + 1) for name, index in columns.items()}
     told |= {name: tr("{} (by how it runs)", told[name]) for name in columns if name not in named}

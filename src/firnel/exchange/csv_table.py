@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import csv
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
+
+import numpy as np
 
 from firnel.core.vocabulary import MOST_CONTROLS, Control
 from firnel.core.words import tr
+from firnel.exchange.cells import numbers_of
 from firnel.exchange.errors import ImportRefusedError
 
 MOST_BYTES, MOST_ROWS = 64_000_000, 400_000
@@ -31,8 +34,10 @@ _UNIT_WORDS = {
     "kpa": "kPa", "mbar": "mbar", "inh2o": "inH2O", "pct": "%", "%": "%", "percent": "%", "pa": "Pa", "rpm": "rpm", "hz": "Hz",
     "kw": "kW", "w": "W", "step": "step", "steps": "step",
 }  # fmt: skip
-#: A source of heat that is called so is one of several, and goes by its own name.
+#: A source of heat that is called so is one of several, and goes by its own name; without a unit where it reads no more than
+#: settings in percent do: else it may be a probe. [%]
 _OWN_SOURCES = ("hot air", "radiant", "infrared", "drum heat", "drum power", "air heat")
+MOST_PERCENT = 100.0
 
 
 def _control_heading(heading: str) -> tuple[str, str | None]:
@@ -114,8 +119,22 @@ def split_header(rows: list[list[str]]) -> tuple[list[str], list[list[str]]]:
     return ([cell.strip() for cell in first], rows[1:]) if has_letters >= max(1, len(first) // 2) else ([], rows)
 
 
-def columns_of(header: list[str], body: list[list[str]], wished: Mapping[str, str], name: str) -> dict[str, int]:
-    """Which column is what: as wished, else by the words of its heading, as far as those tell.
+def columns_of(
+    header: list[str],
+    body: list[list[str]],
+    wished: Mapping[str, str],
+    name: str,
+    decimal: str = ".",
+    own_names: Mapping[str, str] | None = None,
+) -> dict[str, int]:
+    """Which column is what: as wished, as the machine's own controls are called, else by the words of its heading.
+
+    Parameters
+    ----------
+    header, body, decimal : of the table.
+    wished : heading or number of the column for each reading.
+    name : of the file, for messages.
+    own_names : keys of the machine's controls by what they are called, in small letters.
 
     Raises
     ------
@@ -136,9 +155,17 @@ def columns_of(header: list[str], body: list[list[str]], wished: Mapping[str, st
             raise ImportRefusedError(
                 tr("{} has no column {!r}; it has {}.", name, column, ", ".join(header) or tr("no headings"))
             )
-    own = _own_controls(header, found, name)
+    probes = {word for known in NO_CONTROLS for word in _NAMES[known]}  # whatever a machine calls its fan
+    for index, cell in enumerate(header):
+        called = {cell.strip().lower(), _control_heading(cell)[0]} - probes
+        key = next((key for words, key in (own_names or {}).items() if words in called), None)
+        if key is not None and key not in found and index not in found.values():
+            found[key] = index
+    sources = {index for index in range(len(header)) if _reads_percent(body, index, decimal)}
+    own = _own_controls(header, found, name, sources)
     for field_name, words in _NAMES.items():
-        for index, cell in enumerate(header):
+        # A heading that is just the word goes before one that has it among others: "air" before "hot air".
+        for index, cell in sorted(enumerate(header), key=lambda pair: _control_heading(pair[1])[0] not in words):
             if field_name in found or index in found.values() or index in own.values():
                 continue
             if any(word in cell.lower() for word in words):
@@ -147,8 +174,14 @@ def columns_of(header: list[str], body: list[list[str]], wished: Mapping[str, st
     return found
 
 
-def _own_controls(header: list[str], found: Mapping[str, int], name: str) -> dict[str, int]:
-    """Columns that are controls by their unit and that no usual word names, by key.
+def _reads_percent(body: Sequence[Sequence[str]], index: int, decimal: str) -> bool:
+    numbers = numbers_of(body, index, decimal)
+    known = numbers[np.isfinite(numbers)]
+    return bool(known.size) and float(known.min()) >= 0.0 and float(known.max()) <= MOST_PERCENT
+
+
+def _own_controls(header: list[str], found: Mapping[str, int], name: str, in_percent: Collection[int]) -> dict[str, int]:
+    """Columns that are controls by their unit, or by a source's name, and that no usual word names, by key.
 
     Raises
     ------
@@ -157,6 +190,8 @@ def _own_controls(header: list[str], found: Mapping[str, int], name: str) -> dic
     own: dict[str, int] = {}
     for index, cell in enumerate(header):
         words, unit = _control_heading(cell)
+        if unit is None and index in in_percent and any(word in words for word in _OWN_SOURCES):
+            unit = "%"
         key = _control_key(words, unit) if index not in found.values() else None
         if key is None:
             continue

@@ -48,6 +48,7 @@ from firnel.work.machines.old_logs import (
     look_at,
     look_at_all,
     mixed_words,
+    names_of,
     take_in,
 )
 from firnel.work.review.records import ImportRefusedError
@@ -74,6 +75,7 @@ class OldLogsSheet(Sheet):
         self.setAcceptDrops(True)
         self._desk, self._look = desk, look
         self._logs: list[OldLog] = []
+        self._names = desk.ask(names_of)
         self._shown = -1
         self._stop: Callable[[], None] | None = None
         self._background = Background(self, self._on_failed)
@@ -247,7 +249,7 @@ class OldLogsSheet(Sheet):
             return
         self._said.setText(tr("Reading {} logs.", len(logs)))
         self._busy(True)
-        work = partial(look_at_all, logs, tables)
+        work = partial(look_at_all, logs, tables, self._names)
         self._stop = self._background.run_long("look", work, self._on_read, self._on_progress)
 
     def _on_read(self, found: tuple[list[OldLog], str]) -> None:
@@ -358,7 +360,7 @@ class OldLogsSheet(Sheet):
                 lot=lot or wishes.lot,
                 load_kg=units.read(typed, "kg") if typed is not None else wishes.load_kg,
             )
-            self._logs[row] = look_at(replace(self._logs[row], wishes=wishes))
+            self._logs[row] = look_at(replace(self._logs[row], wishes=wishes), self._names)
         self._said.setText("")
         self._list_all()
 
@@ -378,7 +380,7 @@ class OldLogsSheet(Sheet):
             wishes = replace(log.wishes, columns=columns, temperature=degrees)
             if row == self._shown:
                 wishes = replace(wishes, marks=marks)
-            self._logs[row] = look_at(replace(log, wishes=wishes))
+            self._logs[row] = look_at(replace(log, wishes=wishes), self._names)
         self._said.setText(self._logs[self._shown].wrong)
         self._list_all()
         self._show_row(self._shown)

@@ -35,7 +35,7 @@ def machine_of_log(library: Library, record: BatchRecord, units: Mapping[Control
             raise ImportRefusedError(
                 tr("A load of {:g} kg is more than {} takes ({:g} kg).", load, known.name, known.stated_load_kg)
             )
-        return known, ""
+        return known, _not_told(record, known)
     before = known or Machine(record.machine, KIND, "gas", 0.0, 0.0)
     seen = {c: scale for c in record.trace.controls if (scale := _scale(record, c, units.get(c))) is not None}
     either = dict.fromkeys([*before.controls, *seen])
@@ -50,6 +50,16 @@ def machine_of_log(library: Library, record: BatchRecord, units: Mapping[Control
     if known is None:
         return machine, tr("machine {} was added with the scales that the log shows; look at them in Machines", machine.name)
     return machine, ""
+
+
+def _not_told(record: BatchRecord, machine: Machine) -> str:
+    """Which sources of heat of the machine its log does not tell of: without them nothing is learned from it."""
+    told = {control for control, values in record.trace.controls.items() if np.isfinite(values).any()}
+    lacking = [control for control in machine.of(Role.HEAT) if control not in told]
+    if not lacking:
+        return ""
+    words = ", ".join(machine.word(control) for control in lacking)
+    return tr("no column is read as the {} of {}: name it with --columns {}=HEADING", words, machine.name, lacking[0])
 
 
 def _heat_of(controls: Mapping[Control, ControlScale | None]) -> str:

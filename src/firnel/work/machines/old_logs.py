@@ -18,9 +18,11 @@ from firnel.work.review.records import import_read, read_files
 
 __all__ = [
     "FIELDS", "MARKS", "ImportWishes", "OldLog", "TakenIn", "as_told", "find_files", "is_table", "look_at", "look_at_all",
-    "mixed_words", "read_beside", "read_tables", "take_in",
+    "mixed_words", "names_of", "read_beside", "read_tables", "take_in",
 ]  # fmt: skip
 
+#: For each machine, the keys of its controls by what they are called.
+Names = Mapping[str, Mapping[str, str]]
 SUFFIXES = (".csv", ".tsv", ".txt", ".json")
 #: More files than this in one go are a mistake: somebody's whole disk.
 MOST_FILES = 5000
@@ -93,13 +95,24 @@ def find_files(places: Iterable[Path]) -> tuple[list[Path], list[Path]]:
     return logs, tables
 
 
-def look_at(log: OldLog) -> OldLog:
+def names_of(library: Library) -> Names:
+    """What the controls of each machine are called, in small letters."""
+    return {
+        machine.name: {
+            words.lower(): str(control) for control in machine.controls for words in (machine.word(control), control.words)
+        }
+        for machine in library.machines()
+    }
+
+
+def look_at(log: OldLog, names: Names) -> OldLog:
     """Read one batch of a file with what is said of it."""
-    return batches_of(log)[0]
+    return batches_of(log, names)[0]
 
 
-def batches_of(log: OldLog) -> list[OldLog]:
-    """Read a file with what is said of it: all its batches, or the one that is wished."""
+def batches_of(log: OldLog, names: Names) -> list[OldLog]:
+    """Read a file with what is said of it: all its batches, or the one that is wished; ``names`` as `names_of` has them."""
+    log = replace(log, wishes=replace(log.wishes, own_names=names.get(log.wishes.machine, {})))
     try:
         return [replace(log, wishes=read.wishes, read=read, wrong="") for read in read_files(log.path, log.wishes)]
     except ImportRefusedError as error:
@@ -107,7 +120,11 @@ def batches_of(log: OldLog) -> list[OldLog]:
 
 
 def look_at_all(
-    logs: Sequence[Path], tables: Sequence[Path], progress: Callable[[float], bool], told: ImportWishes | None = None
+    logs: Sequence[Path],
+    tables: Sequence[Path],
+    names: Names,
+    progress: Callable[[float], bool],
+    told: ImportWishes | None = None,
 ) -> tuple[list[OldLog], str]:
     """Read all files, with what tables beside them say under what was ``told`` of all; and what is wrong with the tables."""
     rows, said, wrong = read_tables(logs, tables)
@@ -115,7 +132,7 @@ def look_at_all(
     for number, path in enumerate(logs):
         if not progress(number / len(logs)):
             break
-        found += batches_of(as_told(path, rows, told or ImportWishes()))
+        found += batches_of(as_told(path, rows, told or ImportWishes()), names)
     return found, " ".join((*wrong.values(), *said))
 
 
