@@ -18,6 +18,7 @@ from test_roast_session import Bench
 from firnel.app.window import make_application, make_window
 from firnel.core.model.document import model_to_document
 from firnel.core.units import Units
+from firnel.core.usual import READY_C
 from firnel.core.vocabulary import Lot, MarkKind, Note, Quality
 from firnel.store.batch_list import BatchFilter
 from firnel.ui.shared.settings_dialog import SettingsDialog
@@ -31,7 +32,7 @@ from firnel.work.roast.announcing import Announcement
 from firnel.work.roast.before_charge import pause_words, steel_words
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.session import BatchOrder
-from firnel.work.roast.steel import AHEAD_STEP, READY_C, SteelEstimate, readiness
+from firnel.work.roast.steel import AHEAD_STEP, SteelEstimate, readiness
 from firnel.work.settings import PAGES, Settings
 
 

@@ -7,6 +7,8 @@ from __future__ import annotations
 DRYING_S, BROWNING_S, DEVELOPMENT_S = 300.0, 225.0, 95.0
 USUAL_STAGES = (DRYING_S, BROWNING_S, DEVELOPMENT_S)
 
+#: Steel this near to what the plan assumes is ready; common practice, no published source. [K]
+READY_C = 5.0
 #: Below this the roast stalls; common practice, no published source. [degC/min]
 STALL_RATE = 2.0
 #: The foreseen rate falls or rises by more than this: crash or flick; common practice, no published source. [degC/min]

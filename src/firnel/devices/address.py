@@ -8,9 +8,7 @@ from firnel.core.words import tr
 from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
 from firnel.devices.joined import JoinedSource
-from firnel.devices.modbus import ModbusSource
 from firnel.devices.reading import ReadingSource
-from firnel.devices.register_map import find_map
 from firnel.devices.serial_line import DEFAULT_PATTERN, SerialSource
 
 
@@ -53,6 +51,9 @@ def _one_source(url: str, clock: Clock) -> ReadingSource:
         parts = urlsplit(url)
         query = {key: values[-1] for key, values in parse_qs(parts.query).items()}
         if parts.scheme == "modbus" and parts.hostname:
+            from firnel.devices.modbus import ModbusSource  # not wanted before a machine is connected
+            from firnel.devices.register_map import find_map
+
             register_map = find_map(query.get("map", "gas-6"))
             unit = int(query.get("unit", "1"))
             if not 0 <= unit <= 255:

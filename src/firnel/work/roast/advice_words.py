@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from enum import IntEnum
+from typing import TYPE_CHECKING
 
 from firnel.core.guidance import Advice, Choice, Off, Place
 from firnel.core.model.foretelling import Interval
@@ -11,12 +12,14 @@ from firnel.core.units import Units, clock
 from firnel.core.usual import STALL_RATE
 from firnel.core.vocabulary import Control, Machine, MarkKind, word_of
 from firnel.core.words import capital, tr
-from firnel.work.roast.coming import Coming
 from firnel.work.roast.cue import control_text, when_sentence
 from firnel.work.roast.danger import danger_of, planned_rate, runaway
 from firnel.work.roast.drop_cue import bares_probe
 from firnel.work.roast.readings_watch import link_trouble, probe_trouble, sound
 from firnel.work.roast.session import RoastSession
+
+if TYPE_CHECKING:
+    from firnel.work.roast.coming import Coming
 
 #: A rate this far below the plan's own, or below a stall's, for so long is a stall that has come. [K/min], [s]
 STALLED_BELOW, STALLED_S = 2.0, 20.0

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from firnel.core.units import Units, clock
+from firnel.core.usual import READY_C
 from firnel.core.words import tr
 from firnel.work.roast.before_charge import checks, label_state, pause_words, steel_words
 from firnel.work.roast.session import RoastSession
-from firnel.work.roast.steel import READY_C
 
 #: The scale of the steel reaches this far below and above what the plan assumes. [K]
 BELOW_C, ABOVE_C = 40.0, 20.0

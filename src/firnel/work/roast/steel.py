@@ -17,10 +17,9 @@ from firnel.core.model.simulation import idle
 from firnel.core.model.statements import Statement
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Plan
+from firnel.core.usual import READY_C
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine, Mark, MarkKind, Trace
 
-#: Steel this near to what the plan assumes is ready; common practice, no published source. [K]
-READY_C = 5.0
 #: The empty machine is looked ahead this far, in these steps. [s]
 AHEAD_S, AHEAD_STEP = 1800.0, 4.0
 #: A charge reading is not moved further than this to make up for the steel. [K]
