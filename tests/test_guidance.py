@@ -515,6 +515,10 @@ def test_a_program_is_told_each_step_with_its_figures_also_where_only_they_diffe
     stall = Coming("stall", 40.0, "stall coming", advice().advice.choice)
     advised(replace(advice(), advice=None, coming=(stall,)))
     warning = told[-1]
+    session.say("No advice yet.")
+    watch.look()
+    watch.look()
+    assert [one["text"] for one in told if one["event"] == "said"] == ["No advice yet."]
     assert (warning["event"], warning["control"], warning["from"], warning["to"]) == ("warning", "gas", 1.8, 1.5)
 
 

@@ -139,6 +139,7 @@ class _Batch:
         session = self._desk.session
         charge = session.marks.get(MarkKind.CHARGE)
         t = None if charge is None else round(session.log_time(at) - charge.t, 1)
+        session.message = ""  # told here
         self._tell({"event": "hand", "t": t, "line": line.strip(), "text": said})
 
     def _tell(self, document: dict[str, Any]) -> None:

@@ -48,8 +48,8 @@ class Headless:
     ----------
     session : being fed with readings.
     by_hand : whether a hand sets the marks; what it forgets is offered then, and not taken for it.
-    tell : called with each event as a document: ``event`` is mark, offer, soon, cue, advice, withdrawn or warning; ``t`` counts
-        from charge.
+    tell : called with each event as a document: ``event`` is mark, offer, soon, cue, advice, withdrawn, warning or said; ``t``
+        counts from charge.
     """
 
     def __init__(self, session: RoastSession, tell: Callable[[dict[str, Any]], None], by_hand: bool = False) -> None:
@@ -72,6 +72,7 @@ class Headless:
         """After each reading: find marks, tell what is new."""
         self._find_marks()
         self._tell_marks()
+        self._tell_said()
         charge = self._session.marks.get(MarkKind.CHARGE)
         if charge is not None and not self.dropped:
             self._tell_offers(charge.t)
@@ -107,6 +108,16 @@ class Headless:
                 self._marks.add(kind)
                 bean = None if mark.bean is None else round(mark.bean, 1)
                 self._tell({"event": "mark", "mark": kind.value, "t": round(mark.t - charge.t, 1), "bean": bean})
+
+    def _tell_said(self) -> None:
+        """What the session says by itself, as why it advises nothing and what earns it."""
+        session = self._session
+        if not session.message:
+            return
+        charge = session.marks.get(MarkKind.CHARGE)
+        t = None if charge is None else round(session.now() - charge.t, 1)
+        self._tell({"event": "said", "t": t, "text": session.message})
+        session.message = ""
 
     def _tell_offers(self, charge_t: float) -> None:
         """Marks that were found and that the hand may take."""
