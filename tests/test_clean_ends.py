@@ -99,9 +99,9 @@ def test_a_simulator_ends_with_who_started_it_or_when_asked_and_says_nothing(how
     assert "port" in simulator.stdout.readline()
     if how == "asked":  # while it still listens for its parent
         simulator.terminate()
-        assert simulator.wait(10) == 0
+        assert simulator.wait(60) == 0
     simulator.stdin.close()  # as the system does when the parent is killed
-    assert simulator.wait(10) == 0
+    assert simulator.wait(60) == 0
     assert simulator.stderr.read() == ""
     simulator.stdout.close()
     simulator.stderr.close()

@@ -59,13 +59,13 @@ def serve(plant: Plant, port: int, panel: bool, with_parent: bool = False) -> in
     """Run until the process is told to stop, or its parent is gone. The port is printed when clients can connect."""
     server = SimulatorServer(plant, port)
     server.start()
-    kind = plant.roaster.kind
+    kind, done = plant.roaster.kind, threading.Event()
+    if not panel:
+        end_on_signals(done.set)  # before anybody knows that it is there
     print(json.dumps({"port": server.port, "machine": kind.name, "speed": plant.speed}), flush=True)
     try:
         if panel:
             return _with_panel(plant, kind.name, kind.title, with_parent)
-        done = threading.Event()
-        end_on_signals(done.set)
         if with_parent:
             end_with_parent(done.set)
         while not done.wait(0.5):
