@@ -522,6 +522,23 @@ def test_a_program_is_told_each_step_with_its_figures_also_where_only_they_diffe
     assert (warning["event"], warning["control"], warning["from"], warning["to"]) == ("warning", "gas", 1.8, 1.5)
 
 
+@pytest.mark.parametrize(("lead_s", "ahead"), [(0.0, 2.0), (3.0, 3.0)])
+def test_the_drop_is_called_as_long_before_as_a_hand_needs_that_sees_no_countdown(session, lead_s, ahead):
+    told = []
+    watch = Headless(session, told.append, by_hand=True)
+    session.take_around(replace(session.around, lead_s=lead_s))
+    for kind, at in ((MarkKind.YELLOW, 400.0), (MarkKind.FIRST_CRACK, 640.0)):
+        session.time.now = at
+        session.mark(kind, at)
+    while session.time.now < 640.0 + BOX.targets.development_s:
+        readings(session, 1)
+        watch.look()
+    soon, cue = (one for one in told if one.get("mark") == "drop")
+    assert (soon["event"], cue["event"]) == ("soon", "cue")
+    assert cue["due_t"] == soon["due_t"] == pytest.approx(540.0 + BOX.targets.development_s)
+    assert cue["due_t"] - cue["t"] == pytest.approx(ahead)
+
+
 def test_without_a_window_too_a_slow_forecast_keeps_nothing_waiting():
     calls, go, found, why = queue.Queue(), threading.Event(), [], []
     beside = Beside(calls.put)

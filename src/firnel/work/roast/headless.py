@@ -21,8 +21,9 @@ from firnel.work.roast.session import RoastSession
 SILENT_S = 20.0
 #: A drop that is overdue by this was not seen. [s]
 OVERDUE_S = 90.0
-#: A cue is announced so long before it falls due: a hand cannot see a countdown here. [s]
-SOON_S = 10.0
+#: A cue is announced so long before it falls due: a hand cannot see a countdown here. The drop is called so long before its
+#: moment, for the same reason, or as long as this hand was seen to need. [s]
+SOON_S, HEARD_S = 10.0, 2.0
 #: The drop among the cues, which the plan's moves are in by their place.
 DROP = -1
 
@@ -154,13 +155,14 @@ class Headless:
         self._tell_drop(charge_t)
 
     def _tell_drop(self, charge_t: float) -> None:
-        """The drop, as long before it as this hand is known to need."""
+        """The drop, as long before it as a hand needs that only hears of it."""
         now, cue = self._session.now(), drop_cue(self._session, self._units)
         if cue is None:
             return
-        due_t = now + cue.left_s
+        lead_s = self._session.around.lead_s
+        due_t = now + cue.left_s + lead_s
         self._announce(DROP, due_t, charge_t, tr("Drop"), {"mark": "drop"})
-        if cue.left_s <= 0.0 and DROP not in self._cues:
+        if due_t - now <= max(lead_s, HEARD_S if self._by_hand else 0.0) and DROP not in self._cues:
             self._cues.add(DROP)
             times = {"t": round(now - charge_t, 1), "due_t": round(due_t - charge_t, 1)}
             self._tell({"event": "cue", **times, "mark": "drop", "text": tr("Drop")})
