@@ -214,6 +214,19 @@ def test_a_move_that_hardly_helps_or_spoils_another_target_is_not_advised():
     assert advise(BOX, landing, spoils, CAME) is None
 
 
+def test_a_late_yellow_is_mended_though_browning_gets_shorter_by_what_can_be_mended_there():
+    """Else nothing was said of a yellow 25 to 40 s late through all of drying: heat that helps it shortens browning too."""
+
+    def told(yellow, crack):
+        return replace(forecast(crack, 206.0), at=100.0, yellow=Interval(yellow, yellow - 8.0, yellow + 8.0))
+
+    charged = {MarkKind.CHARGE: 0.0}
+    landing = landing_of(BOX, told(325.0, 565.0), charged)
+    for crack, advised in ((538.0, True), (525.0, False)):
+        step = [Choice(Control.GAS, 1.8, 2.1, told(311.0, crack))]
+        assert (advise(BOX, landing, step, charged) is not None) is advised, crack
+
+
 def test_the_clock_inside_a_stage_is_not_chased():
     assert landing_of(BOX, forecast(547.0, 206.0), CAME).clear, "seven seconds"
     assert not landing_of(BOX, forecast(575.0, 206.0), CAME).clear

@@ -46,8 +46,8 @@ BACK_S = 90.0
 NO_OTHER_CHANCE = 1.5
 #: A step must not put another target further out than it was, beyond this much of its tolerance.
 SPOILS = 0.35
-#: More than that where the step is for a stage: until the end there is time to mend it.
-MENDABLE = 1.5
+#: More than that where the step is for a stage: until the end, and in browning, there is time to mend it. [tolerances]
+MENDABLE, MENDABLE_STAGE = 1.5, 3.0
 #: A mark this near is not chased any more for its own sake: a step would show after it. [s]
 NEAR_MARK_S = 60.0
 #: Beyond this share of a tolerance the landing lies at the edge of the box.
@@ -344,12 +344,16 @@ def overshoots(plan: Plan, landing: Landing, choice: Choice, came: Mapping[MarkK
 
 
 def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: Off) -> bool:
-    """Whether a step puts another target clearly further out than it was; what a stage does to the end can be mended later."""
+    """Whether a step puts another target clearly further out than it was; what a stage does to later ones can be mended there."""
     for off in before:
         later = after.get(off.name)
         if off.name == spare.name or later is None:
             continue
-        mendable = MENDABLE if spare.kind == "stage" and off.kind == "end" else 0.0
+        mendable = 0.0
+        if spare.kind == "stage" and off.kind == "end":
+            mendable = MENDABLE
+        elif (spare.name, off.name) == ("drying_s", "browning_s"):
+            mendable = MENDABLE_STAGE
         if later.in_tolerances > max(1.0, off.in_tolerances) + SPOILS + mendable:
             return True
     return False
