@@ -344,7 +344,7 @@ def overshoots(plan: Plan, landing: Landing, choice: Choice, came: Mapping[MarkK
 
 
 def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: Off) -> bool:
-    """Whether a step puts another target clearly further out than it was; what a stage does to later ones can be mended there."""
+    """Whether a step puts another target clearly further out than it was; what a stage does to later ones is mended there."""
     for off in before:
         later = after.get(off.name)
         if off.name == spare.name or later is None:
