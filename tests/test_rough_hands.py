@@ -130,6 +130,21 @@ def test_space_means_yellow_while_the_probe_still_falls_from_the_empty_drum(roas
     assert MarkKind.FIRST_CRACK not in roaster.session.marks
 
 
+def test_what_is_typed_in_stays_in_sight_when_the_note_above_pushes_the_view_down(qtbot, library):
+    roaster = Roaster(qtbot, library, reported=False)
+    roaster.desk.connect("hand:", roaster.machine)
+    roaster.charge()
+    strip, view = roaster.roast._hand, roaster.roast
+    roaster.key(Qt.Key.Key_1)
+    QApplication.processEvents()
+    strip._line.setFocus()
+    qtbot.waitUntil(roaster.window.typing.isVisible)
+    qtbot.waitUntil(lambda: view.mapTo(roaster.window, view.rect().bottomLeft()).y() < roaster.window.height())
+    assert strip.isVisible()
+    assert strip.geometry().bottom() < view.height()
+    roaster.desk.disconnect()
+
+
 def test_a_missed_or_other_move_never_stands_in_the_way(roaster):
     roaster.charge().wait(100)
     assert "0:55 late: gas 0.0 → 2.4 kPa" in roaster.cue.detail

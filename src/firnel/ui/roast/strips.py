@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QWidget
 
@@ -16,10 +16,11 @@ PATIENCE_MS = 8000
 
 
 class _Strip(QFrame):
-    """A frame above the lower edge of its parent."""
+    """A frame above the lower edge of its parent, wherever that goes meanwhile."""
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
+        parent.installEventFilter(self)
         self.setObjectName("strip")
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(SPACE_M, 8, SPACE_M, 8)
@@ -27,12 +28,21 @@ class _Strip(QFrame):
         self.hide()
 
     def _come_up(self) -> None:
+        self._place()
+        self.show()
+        self.raise_()
+
+    def _place(self) -> None:
         parent = self.parentWidget()
         self.adjustSize()
         if parent is not None:
             self.move(max((parent.width() - self.width()) // 2, 0), parent.height() - self.height() - 24)
-        self.show()
-        self.raise_()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Stay above the edge: what is said above the view while a field is typed in pushes that down."""
+        if event is not None and event.type() == QEvent.Type.Resize and watched is self.parent() and self.isVisible():
+            self._place()
+        return False
 
     def _go(self) -> None:
         self.hide()
