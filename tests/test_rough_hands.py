@@ -136,8 +136,8 @@ def test_what_is_typed_in_stays_in_sight_when_the_note_above_pushes_the_view_dow
     roaster.charge()
     strip, view = roaster.roast._hand, roaster.roast
     roaster.key(Qt.Key.Key_1)
-    QApplication.processEvents()
-    strip._line.setFocus()
+    view.refresh()
+    assert strip._line.hasFocus(), "though drying has just begun"
     qtbot.waitUntil(roaster.window.typing.isVisible)
     qtbot.waitUntil(lambda: view.mapTo(roaster.window, view.rect().bottomLeft()).y() < roaster.window.height())
     assert strip.isVisible()

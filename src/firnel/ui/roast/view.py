@@ -114,6 +114,7 @@ class RoastView(QWidget):
         self._label.entered.connect(self._on_label)
         self._ended = LineStrip(self, tr("A word on how it ended"))
         self._ended.entered.connect(self._on_ended)
+        self._strips = (self._words, self._remark, self._hand, self._setting, self._label, self._ended)
         self._words.chosen.connect(self._on_word)
         self._remark.entered.connect(self._on_remark)
         self._setting.entered.connect(self._on_setting)
@@ -204,7 +205,7 @@ class RoastView(QWidget):
 
     def _on_focus(self, _old: QWidget | None, new: QWidget | None) -> None:
         """Keys drive the roast only while no sheet or strip has the cursor: there Enter and Space are its own."""
-        sheets = (self.prepare, self.weigh, self._words, self._remark, self._hand, self._setting, self._label, self._ended)
+        sheets = (self.prepare, self.weigh, *self._strips)
         typing = new is not None and any(sheet is new or sheet.isAncestorOf(new) for sheet in sheets)
         for shortcut in self._shortcuts:
             shortcut.setEnabled(not typing)
@@ -313,7 +314,14 @@ class RoastView(QWidget):
             self._show_side()
         elif not self._side.preparing and (self._owed is None or previous):
             self._show_side()
-            self.setFocus(Qt.FocusReason.OtherFocusReason)
+            if not self._types_in_strip():  # a mark that is found meanwhile takes nobody's words for keys
+                self.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _types_in_strip(self) -> bool:
+        focus = QApplication.focusWidget()
+        return focus is not None and any(
+            strip is focus or strip.isAncestorOf(focus) for strip in self._strips if strip.isVisible()
+        )
 
     def _show_side(self) -> None:
         """The column that belongs to the phase, unless another batch is being weighed."""
