@@ -346,11 +346,17 @@ def test_machines_are_added_by_kind_by_document_and_by_their_scales(firnel, tmp_
     path = tmp_path / "m.json"
     path.write_text(shown)
     firnel("machine", "add", "Twin", "--file", str(path))
+    sources = ("--source", "hot_air=hot-air:%:0:100:5", "--source", "Glow plug=radiant:%:0:100:5:10")
+    firnel("machine", "add", "Two Heats", "--load", "6", *sources)
+    two = json.loads(firnel("machine", "show", "Two Heats", "--json").stdout)["controls"]
+    assert [(key, one["name"], one["kind"], one["least"]) for key, one in two.items()][:2] == [
+        ("hot_air", "", "hot-air", 0.0), ("glow_plug", "Glow plug", "radiant", 10.0)
+    ]  # fmt: skip
     own = firnel("machine", "add", "Own", "--load", "2.5", "--gas", "mbar:0:10:0.5:1", "--airflow", "%:0:100:5", "--json")
     scale = {"unit": "mbar", "low": 0.0, "high": 10.0, "step": 0.5, "least": 1.0, "reported": True}
     assert scale.items() <= json.loads(own.stdout)["controls"]["gas"].items()
     names = [m["name"] for m in json.loads(firnel("machine", "list", "--json").stdout)]
-    assert names == ["Drum Six", "Own", "Twin"]
+    assert names == ["Drum Six", "Own", "Twin", "Two Heats"]
     assert "Nothing is learned of Own yet" in firnel("machine", "show", "Own").stdout
 
 

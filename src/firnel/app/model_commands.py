@@ -109,7 +109,7 @@ def _controls(made: Machine, told: Sequence[tuple[str, str, Role, Control | None
             raise click.BadParameter(str(error), param_hint=option) from error
         if control in found:
             raise CouldNotError(f"Two controls are called {control.words}: give each a name of its own.")
-        name = head.strip() if equals and head.strip() != control.words else ""
+        name = head.strip() if equals and head.strip() not in (control.words, str(control)) else ""
         given = _scale(scale if equals else text, option)
         found[control] = replace(given, role=role, kind=kind if equals else "", name=name)
     if len(found) > MOST_CONTROLS:
