@@ -37,8 +37,13 @@ def test_what_is_shown_and_typed_again_is_the_same(mass, pressure):
         assert units.read(units.show(value, unit), unit) == pytest.approx(value)
 
 
+def test_a_pressure_is_told_as_its_gauge_reads_unless_another_unit_was_chosen():
+    assert [Units().text(8.25, unit) for unit in ("mbar", "inH2O", "kPa")] == ["8.2 mbar", "8.25 inH2O", "8.25 kPa"]
+    assert Units(pressure="kPa").text(8.3, "mbar") == "0.83 kPa"
+
+
 def test_a_small_draft_stays_in_pascal_only_beside_kilopascal():
-    assert Units().text(50.0, "Pa") == "50 Pa"
+    assert Units(pressure="kPa").text(50.0, "Pa") == "50 Pa"
     assert Units(pressure="mbar").text(50.0, "Pa") == "0.5 mbar"
 
 

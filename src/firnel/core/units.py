@@ -15,13 +15,15 @@ from functools import lru_cache
 from math import isfinite
 from typing import Any
 
-from firnel.core.words import as_number, point, tr
+from firnel.core.words import as_number, later, point, tr
 
-#: Kind of quantity -> the units a user may choose, the base unit first.
+#: Pressures are told in the unit of the gauge that they are read on: a hand looks at that.
+AS_READ = later("as the gauge reads")
+#: Kind of quantity -> the units a user may choose, the usual one first.
 CHOICES: dict[str, tuple[str, ...]] = {
     "temperature": ("°C", "°F"),
     "mass": ("kg", "g", "lb"),
-    "pressure": ("kPa", "mbar", "inH2O"),
+    "pressure": (AS_READ, "kPa", "mbar", "inH2O"),
 }
 _PINT_NAMES = {"°C": "degC", "°F": "degF", "kg": "kg", "g": "g", "lb": "lb"} | {
     "Pa": "Pa", "kPa": "kPa", "mbar": "mbar", "inH2O": "inH2O"
@@ -63,7 +65,7 @@ class Units:
 
     temperature: str = "°C"
     mass: str = "kg"
-    pressure: str = "kPa"
+    pressure: str = AS_READ
     colour: str = "index"  #: how the house calls the scale of its colour figures
 
     def colour_text(self, value: float | None) -> str:
@@ -76,7 +78,7 @@ class Units:
             return self.temperature
         if unit == "kg":
             return self.mass
-        if unit in PRESSURES:
+        if unit in PRESSURES and self.pressure != AS_READ:
             return "Pa" if unit == "Pa" and self.pressure == "kPa" else self.pressure
         return unit
 

@@ -10,7 +10,7 @@ from dataclasses import Field, asdict, dataclass, field, fields
 from pathlib import Path
 from typing import Any
 
-from firnel.core.units import CHOICES, Units
+from firnel.core.units import AS_READ, CHOICES, Units
 from firnel.core.words import later, tr
 from firnel.exchange.whole_file import write_whole
 
@@ -58,7 +58,7 @@ class Settings:
 
     temperature: str = _setting(UNITS, "°C", "Temperature", CHOICES["temperature"])
     mass: str = _setting(UNITS, "kg", "Weight", CHOICES["mass"])
-    pressure: str = _setting(UNITS, "kPa", "Pressure", CHOICES["pressure"])
+    pressure: str = _setting(UNITS, AS_READ, "Pressure", CHOICES["pressure"])
     theme: str = _setting(UNITS, "day", "Theme", (later("day"), later("night")))
     language: str = _setting(UNITS, "as the system", "Language, from the next start", ("as the system", *LANGUAGES))
     size_percent: int = _setting(UNITS, 100, "Size of text and all else, %, from the next start", low=80, high=200)
