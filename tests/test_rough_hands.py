@@ -561,6 +561,29 @@ def test_lines_drive_a_batch_as_keys_do(roaster):
     assert hand.abandoned == "no gas"
 
 
+def test_a_byte_that_is_no_letter_spoils_its_line_and_not_the_hand(library, tmp_path):
+    plan = tmp_path / "plan.json"
+    plan.write_text(json.dumps({"format": "firnel-plan-1", "name": "by hand", "machine": "Drum Six", "load_kg": 5.0}))
+    args = [
+        "roast",
+        "--device",
+        "hand:",
+        "--plan",
+        str(plan),
+        "--hand",
+        "-",
+        "--follow",
+        "--library",
+        str(tmp_path / "own.sqlite"),
+    ]
+    said = b"mark \xff\xfe\nreading 200\nmark charge\nnote remark caf\xc3\xa9\nabandon spill\n"
+    result = CliRunner().invoke(main, [*args, "--timeout", "20"], input=said)
+    done = {e["line"]: e["text"] for e in map(json.loads, result.stdout.splitlines()) if e["event"] == "hand"}
+    assert "nothing that a hand does" in done["mark \ufffd\ufffd"]
+    assert "café" in done["note remark café"]
+    assert (result.exit_code, "ended: spill" in done["abandon spill"]) == (0, True)
+
+
 @pytest.mark.parametrize("abandoned", [False, True])
 def test_the_command_has_hands(library, tmp_path, abandoned):
     plan = tmp_path / "plan.json"

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import json
 import queue
-import sys
 import threading
 from collections.abc import Callable
 from contextlib import ExitStack
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import Any, TextIO
+from typing import Any
 
 import click
 
@@ -116,9 +115,8 @@ class _Batch:
 
         def read() -> None:
             with ExitStack() as stack:
-                lines: TextIO = sys.stdin
-                if hand_at != "-":
-                    lines = stack.enter_context(Path(hand_at).open(encoding="utf-8", errors="replace"))
+                # A byte that is no letter spoils its line, and not the hand.
+                lines = stack.enter_context(click.open_file(hand_at, encoding="utf-8", errors="replace"))
                 while not self._over.is_set():
                     line = lines.readline()
                     if line.strip():
