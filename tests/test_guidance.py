@@ -227,6 +227,14 @@ def test_a_late_yellow_is_mended_though_browning_gets_shorter_by_what_can_be_men
         assert (advise(BOX, landing, step, charged) is not None) is advised, crack
 
 
+def test_the_nearer_first_crack_the_less_the_drop_pays_for_the_clock():
+    """Heat for a crack that was ten seconds late, half a minute before its last move, had cost two degrees of the drop."""
+    for at, advised in ((200.0, True), (440.0, False)):
+        landing = landing_of(BOX, replace(forecast(560.0, 206.0), at=at), CAME)
+        step = [Choice(Control.GAS, 1.8, 2.0, replace(forecast(545.0, 208.2), at=at))]
+        assert (advise(BOX, landing, step, CAME) is not None) is advised, at
+
+
 def test_the_clock_inside_a_stage_is_not_chased():
     assert landing_of(BOX, forecast(547.0, 206.0), CAME).clear, "seven seconds"
     assert not landing_of(BOX, forecast(575.0, 206.0), CAME).clear
@@ -398,7 +406,7 @@ def test_advice_stands_long_enough_to_be_read_and_is_taken_by_a_key(session):
     assert session.advice is not None, "five seconds are not enough to read it"
     readings(session, 2)
     line = told_line(session, Units())
-    assert (line.urgency, line.text) == ("advice", "Gas 0.18 → 0.15 kPa now")
+    assert (line.urgency, line.text) == ("advice", "Gas 1.800 → 1.500 mbar now")
     assert line.why == "Drop expected 3.0 °C hot; this brings it to 0.1 °C hot."
     assert "5.4 °F hot" in told_line(session, Units(temperature="°F")).why
     session.take_advice(session.time.now)

@@ -46,8 +46,9 @@ BACK_S = 90.0
 NO_OTHER_CHANCE = 1.5
 #: A step must not put another target further out than it was, beyond this much of its tolerance.
 SPOILS = 0.35
-#: More than that where the step is for a stage: until the end, and in browning, there is time to mend it. [tolerances]
-MENDABLE, MENDABLE_STAGE = 1.5, 3.0
+#: More than that where the step is for a stage: until the end, and in browning, there is time to mend it. [tolerances] What it
+#: does to the end, all the less the nearer first crack is than this. [s]
+MENDABLE, MENDABLE_STAGE, MENDS_S = 1.5, 3.0, 240.0
 #: A mark this near is not chased any more for its own sake: a step would show after it. [s]
 NEAR_MARK_S = 60.0
 #: Beyond this share of a tolerance the landing lies at the edge of the box.
@@ -318,7 +319,7 @@ def advise(
         for choice in choices:
             after = {other.name: other for other in expected_off(plan, choice.forecast, came, line)}
             mine = after.get(off.name)
-            if mine is None or _spoils(landing.off, after, off):
+            if mine is None or _spoils(landing.off, after, off, choice.forecast):
                 continue
             gained, rest = abs(off.by) - abs(mine.by), off.left_open * off.by
             worth = WORTH_FAR if off.in_tolerances >= FAR.get(off.kind, np.inf) else WORTH
@@ -343,15 +344,16 @@ def overshoots(plan: Plan, landing: Landing, choice: Choice, came: Mapping[MarkK
     return any(after[off.name].in_tolerances > max(1.0, off.in_tolerances) + SPOILS for off in before if off.name in after)
 
 
-def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: Off) -> bool:
+def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: Off, forecast: Forecast) -> bool:
     """Whether a step puts another target clearly further out than it was; what a stage does to later ones is mended there."""
+    left_s = forecast.first_crack.value - forecast.at if forecast.first_crack is not None else 0.0
     for off in before:
         later = after.get(off.name)
         if off.name == spare.name or later is None:
             continue
         mendable = 0.0
         if spare.kind == "stage" and off.kind == "end":
-            mendable = MENDABLE
+            mendable = MENDABLE * min(max(left_s / MENDS_S, 0.0), 1.0)
         elif (spare.name, off.name) == ("drying_s", "browning_s"):
             mendable = MENDABLE_STAGE
         if later.in_tolerances > max(1.0, off.in_tolerances) + SPOILS + mendable:
