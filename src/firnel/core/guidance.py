@@ -48,7 +48,7 @@ NO_OTHER_CHANCE = 1.5
 SPOILS = 0.35
 #: More than that where the step is for a stage: until the end, and in browning, there is time to mend it. [tolerances] What it
 #: does to the end, all the less the nearer first crack is than this. [s]
-MENDABLE, MENDABLE_STAGE, MENDS_S = 1.5, 3.0, 240.0
+MENDABLE, MENDABLE_STAGE, MENDS_S = 1.5, 3.0, 420.0
 #: A mark this near is not chased any more for its own sake: a step would show after it. [s]
 NEAR_MARK_S = 60.0
 #: Beyond this share of a tolerance the landing lies at the edge of the box.
