@@ -93,6 +93,22 @@ def _readings(at: Path) -> int:
     return count
 
 
+def test_a_batch_ends_with_its_last_line_though_the_hand_is_still_listened_to(tmp_path):
+    plan = tmp_path / "plan.json"
+    plan.write_text(json.dumps({"format": "firnel-plan-1", "name": "by hand", "machine": "Drum Six", "load_kg": 5.0}))
+    at = tmp_path / "own.sqlite"
+    subprocess.run(
+        [sys.executable, "-m", "firnel", "machine", "add", "Drum Six", "--kind", "gas-6", "--library", at], check=True
+    )
+    told = ("roast", "--device", "hand:", "--plan", plan, "--hand", "-", "--library", at)
+    roast = started(*told, stdin=subprocess.PIPE)
+    roast.stdin.write("reading 200\nmark charge\nabandon spill\n")
+    roast.stdin.flush()  # and it stays open
+    assert (roast.wait(60), roast.stderr.read()) == (0, "")
+    for pipe in (roast.stdin, roast.stdout, roast.stderr):
+        pipe.close()
+
+
 @pytest.mark.parametrize("how", ["parent gone", "asked"])
 def test_a_simulator_ends_with_who_started_it_or_when_asked_and_says_nothing(how):
     simulator = started("simulator", "--port", "0", "--with-parent", stdin=subprocess.PIPE)

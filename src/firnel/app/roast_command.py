@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import queue
+import sys
 import threading
 from collections.abc import Callable
 from contextlib import ExitStack
@@ -115,10 +116,12 @@ class _Batch:
 
         def read() -> None:
             with ExitStack() as stack:
-                # A byte that is no letter spoils its line, and not the hand.
-                lines = stack.enter_context(click.open_file(hand_at, encoding="utf-8", errors="replace"))
+                # Past any buffer, whose lock Python would wait for at its end.
+                lines: Any = getattr(sys.stdin.buffer, "raw", sys.stdin.buffer)
+                if hand_at != "-":
+                    lines = stack.enter_context(Path(hand_at).open("rb", buffering=0))
                 while not self._over.is_set():
-                    line = lines.readline()
+                    line = lines.readline().decode("utf-8", "replace")  # no letter: it spoils its line, and not the hand
                     if line.strip():
                         self._calls.put(partial(self._do, line, self._desk.clock.now()))
                     elif not line:
