@@ -110,8 +110,8 @@ class PlanFile(_Open):
     targets: TargetsPart = TargetsPart()
     start: dict[ControlName, Finite] = {}
     moves: list[MovePart] = Field([], max_length=200)
-    tolerance_s: Tolerance = 5.0
-    tolerance_c: Tolerance = 1.0
+    tolerance_s: Tolerance = Plan.tolerance_s
+    tolerance_c: Tolerance = Plan.tolerance_c
     curve: CurvePart | None = None
     remark: Words = ""
     asked: list[str] | None = None

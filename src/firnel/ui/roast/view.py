@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -205,8 +205,7 @@ class RoastView(QWidget):
 
     def _on_focus(self, _old: QWidget | None, new: QWidget | None) -> None:
         """Keys drive the roast only while no sheet or strip has the cursor: there Enter and Space are its own."""
-        sheets = (self.prepare, self.weigh, *self._strips)
-        typing = new is not None and any(sheet is new or sheet.isAncestorOf(new) for sheet in sheets)
+        typing = _holds((self.prepare, self.weigh, *self._strips), new)
         for shortcut in self._shortcuts:
             shortcut.setEnabled(not typing)
 
@@ -314,14 +313,8 @@ class RoastView(QWidget):
             self._show_side()
         elif not self._side.preparing and (self._owed is None or previous):
             self._show_side()
-            if not self._types_in_strip():  # a mark that is found meanwhile takes nobody's words for keys
+            if not _holds(self._strips, QApplication.focusWidget()):  # a mark that is found takes nobody's words for keys
                 self.setFocus(Qt.FocusReason.OtherFocusReason)
-
-    def _types_in_strip(self) -> bool:
-        focus = QApplication.focusWidget()
-        return focus is not None and any(
-            strip is focus or strip.isAncestorOf(focus) for strip in self._strips if strip.isVisible()
-        )
 
     def _show_side(self) -> None:
         """The column that belongs to the phase, unless another batch is being weighed."""
@@ -461,3 +454,8 @@ class RoastView(QWidget):
     def _on_hand_cancelled(self) -> None:
         if self._desk.by_hand is not None:
             self._desk.by_hand.cancel()
+
+
+def _holds(parts: Iterable[QWidget], focus: QWidget | None) -> bool:
+    """Whether the cursor is in one of these."""
+    return focus is not None and any(part is focus or part.isAncestorOf(focus) for part in parts)
