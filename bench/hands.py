@@ -198,7 +198,10 @@ def guided(hand: Hand, solved: Solved, load: Any, lot: Lot, model: MachineModel,
         for entry in due_moves(plan, hand.marks.values(), now, done, expected):
             if entry.done_t is None and entry.due_t is not None and now >= entry.due_t:
                 done[entry.index] = now
-                hand.reach(entry.move.control, otherwise.get(entry.index, entry.move.to))
+                to = otherwise.get(entry.index)
+                stands = hand.roaster.settings[entry.move.control]
+                if to is None or abs(to - stands) >= 0.5 * hand.scales[entry.move.control].step:  # what stands so is left
+                    hand.reach(entry.move.control, entry.move.to if to is None else to)
         crack = hand.marks.get(MarkKind.FIRST_CRACK)
         lost = now > hand.marks[MarkKind.CHARGE].t + LONGEST_S
         # The countdown leads by the hand's delay, as it has learned it.

@@ -427,6 +427,27 @@ def test_advice_on_a_planned_move_changes_that_move_and_can_be_undone(session):
     assert next(entry for entry in session.due() if entry.index == index).move.to == BOX.moves[index].to
 
 
+def test_advice_on_a_move_that_is_due_says_what_the_cue_asks_for_and_ends_with_the_move(session):
+    index = next(i for i, move in enumerate(BOX.moves) if move.control == Control.GAS)
+    planned, entry = f"{BOX.moves[index].to:.3f}", next(entry for entry in session.due() if entry.index == index)
+
+    def told(to):
+        choice = Choice(Control.GAS, BOX.moves[index].to, to, forecast(540.0, 206.1), index)
+        session._advising.advice = replace(advice().advice, choice=choice)
+        return told_line(session, Units()).text
+
+    readings(session)
+    session.set_control(Control.GAS, 1.8, session.time.now)
+    assert told(1.2).startswith(f"Gas 1.200 mbar, not {planned}, ")
+    assert told(1.8).startswith(f"Gas stays at 1.800 mbar, not to {planned}, ")
+    session.time.now += max(entry.due_t - session.now(), 0.0) + 2.0
+    readings(session)
+    assert told(1.8) == f"Gas stays at 1.800 mbar, not to {planned}"
+    assert told(1.2) == f"Gas 1.800 → 1.200 mbar now, not to {planned}"
+    session.set_control(Control.GAS, 1.2, session.time.now)
+    assert session.advice is None, "the move is made otherwise"
+
+
 def test_warnings_come_before_advice_and_fire_before_all(session):
     session.time.now += 45.0
     for _ in range(8):
@@ -707,8 +728,10 @@ def test_a_planned_move_that_falls_due_soon_is_the_one_that_is_changed(plan):
     (whole, half) = made_up(ask, (), {}, Control.GAS)
     assert (whole.to, whole.move) == (missed.move.to, None), "of a move that was missed, the way to where it went"
     assert min(whole.to, whole.setting) < half.to < max(whole.to, whole.setting)
-    assert made_up(ask, (soon,), {}, Control.GAS) == (), "not while the next one is about to fall due"
+    (left,) = made_up(ask, (soon,), {}, Control.GAS)
+    assert (left.move, left.to) == (soon.index, whole.setting), "while the next one is about to fall due: to leave that one"
     coast = replace(soon, move=replace(soon.move, to=0.0))
+    assert step_of(ask, (replace(coast, due_t=ask.now - 2.0),), -1) is None, "it is due: nothing is sooner"
     sooner = step_of(ask, (coast,), -1)
     assert sooner.move is None, "a coast cannot be less: the step is at once"
     assert 0.0 < sooner.to < sooner.setting

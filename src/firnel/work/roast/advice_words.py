@@ -146,16 +146,31 @@ def advice_sentence(session: RoastSession, units: Units) -> str:
     planned, choice = session.order.plan, step_now(session, advice)
     name, before, after = _step_words(choice, session.machine, units)
     if choice.move is not None and planned is not None:
-        return tr("{} {}, not {}, {}", capital(name), after, before, when_sentence(planned.moves[choice.move], units))
+        when = when_sentence(planned.moves[choice.move], units)
+        if not _stays(session, choice):
+            return tr("{} {}, not {}, {}", capital(name), after, before, when)
+        if _is_due(session, choice.move):
+            return tr("{} stays at {}, not to {}", capital(name), after, before)
+        return tr("{} stays at {}, not to {}, {}", capital(name), after, before, when)
+    if advice.choice.move is not None:
+        _, instead, _ = _step_words(advice.choice, session.machine, units)
+        return tr("{} {} → {} now, not to {}", capital(name), before, after, instead)
     return tr("{} {} → {} now", capital(name), before, after)
 
 
 def step_now(session: RoastSession, advice: Advice) -> Choice:
-    """The step to make: without a word of a moment that has been, nor of another setting."""
+    """The step to make: without a word of a moment that has been, nor of another setting than stands; none to one that is left."""
     choice = advice.choice
-    if choice.move is None or not _is_due(session, choice.move):
+    if choice.move is None or not _is_due(session, choice.move) or _stays(session, choice):
         return choice
     return replace(choice, move=None, setting=session.held.get(choice.control, choice.setting))
+
+
+def _stays(session: RoastSession, choice: Choice) -> bool:
+    """Whether a planned move is not to be made at all: its control stands where it should be."""
+    scale = session.machine.controls.get(choice.control) if session.machine is not None else None
+    held = session.held.get(choice.control)
+    return choice.move is not None and scale is not None and held is not None and abs(held - choice.to) < 0.5 * scale.step
 
 
 def _is_due(session: RoastSession, index: int) -> bool:

@@ -6,7 +6,7 @@ what was ignored twice is not said again.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -143,12 +143,20 @@ class Advising:
         """Whether it is fresh enough to be gone by."""
         return now - guidance.at <= FORECAST_HOLDS_S
 
-    def hand_moved(self, control: Control) -> None:
-        """A hand has moved this control: what comes of it is looked at before anything is advised there."""
+    def hand_moved(self, control: Control, settled: Container[int]) -> None:
+        """A hand has moved this control: what comes of it is looked at before anything is advised there.
+
+        Parameters
+        ----------
+        control : that was moved.
+        settled : the planned moves that are answered by now: no advice says how else to make them.
+        """
         self._ignored.clear()
         self.silent, self._coming = None, ()
-        if self.advice is not None and self.advice.choice.control == control and self.advice.choice.move is None:
-            self.advice = None
+        if self.advice is not None and self.advice.choice.control == control:
+            move = self.advice.choice.move
+            if move is None or move in settled:
+                self.advice = None
 
     def taken(self) -> None:
         """The advice was taken."""

@@ -317,8 +317,8 @@ class BatchState:
             self._hands.add("moves", move)
             if usual_role(move.control) is not Role.MOTION:
                 self.trace.expect_change(move.t)
-        self._advising.hand_moved(move.control)
         self._match(move)
+        self._advising.hand_moved(move.control, self._hands.settled)
         self._write_hands()
 
     def _match(self, move: Move) -> None:

@@ -83,7 +83,9 @@ def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None
     soon = next((e for e in due if e.move.control == which and e.due_t is not None), None)
     if soon is not None and soon.due_t is not None and soon.due_t - ask.now > NEXT_MOVE_S:
         soon = None
-    if soon is not None and by < 0 and soon.move.to <= scale.low:
+    if soon is not None and soon.due_t is not None and by < 0 and soon.move.to <= scale.low:
+        if soon.due_t <= ask.now:
+            return None
         soon = None  # it puts the heat out: less of it is only to be had sooner
     base = soon.move.to if soon is not None else _setting(ask.trace.control(which), ask.moves, which)
     if base is None:
@@ -105,7 +107,7 @@ def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None
 
 
 def made_up(ask: Ask, due: tuple[DueMove, ...], expected: Mapping[MarkKind, float], control: Control) -> tuple[Step, ...]:
-    """A control all of the way, and half of it, to where the plan has it by now: of a move that was missed.
+    """What a move that falls due comes to if it is not made; else of one that was missed, half of its way and all of it.
 
     Parameters
     ----------
@@ -114,9 +116,14 @@ def made_up(ask: Ask, due: tuple[DueMove, ...], expected: Mapping[MarkKind, floa
     """
     scale = ask.machine.controls.get(control)
     stands = _setting(ask.trace.control(control), ask.moves, control)
-    soon = any(e.move.control == control and e.due_t is not None and e.due_t - ask.now <= NEXT_MOVE_S for e in due)
-    if ask.plan is None or scale is None or stands is None or soon:
+    if ask.plan is None or scale is None or stands is None:
         return ()
+    near = (e for e in due if e.move.control == control and e.due_t is not None and e.due_t - ask.now <= NEXT_MOVE_S)
+    if (soon := next(near, None)) is not None:
+        if abs(soon.move.to - stands) < 0.5 * scale.step:
+            return ()
+        left = tuple(replace(entry, move=replace(entry.move, to=stands)) if entry is soon else entry for entry in due)
+        return (Step(soon.move.to, stands, soon.index, left),)
     every = due_moves(ask.plan, ask.marks, ask.now, ask.done, expected, ask.held)
     past = [e.move.to for e in every if e.move.control == control and e.due_t is not None and e.due_t <= ask.now]
     ways = (past[-1], scale.nearest(0.5 * (past[-1] + stands))) if past else ()
