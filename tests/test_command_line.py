@@ -101,6 +101,7 @@ def test_text_for_people_has_stages_and_marks(firnel, csv):
     ("arguments", "code", "words"),
     [
         (("show", "77"), 1, "There is no batch '77'"),
+        (("show", "9" * 30), 1, "There is no batch '999"),
         (("import", "/nowhere.csv"), 1, "There is no file"),
         (("export", "77", "--format", "csv"), 1, "There is no batch"),
         (("export", "77", "--format", "pie"), 2, "pie"),

@@ -50,7 +50,8 @@ class Figure(click.ParamType):  # type: ignore[type-arg]  # older releases of cl
         except (TypeError, ValueError):
             self.fail(f"{value!r} is no number.", param, ctx)
         if not self._low <= figure <= self._high:
-            self.fail(f"{value} {self._unit} cannot be: {self._low:g} to {self._high:g} {self._unit}.", param, ctx)
+            unit = f" {self._unit}" if self._unit else ""
+            self.fail(f"{value}{unit} cannot be: {self._low:g} to {self._high:g}{unit}.", param, ctx)
         return figure
 
 

@@ -58,6 +58,9 @@ from firnel.store.writing import library_path, library_url, sound, writing
 
 Kept = TypeVar("Kept")
 
+#: Digits of the longest id that any database takes.
+ID_DIGITS = 18
+
 
 class NotInLibraryError(LookupError):
     """What was asked for is not in the library; the message says what there is instead."""
@@ -207,7 +210,7 @@ class Library:
         with self.engine.connect() as connection:
             query = select(batches.c.id).where(batches.c.label == reference).order_by(batches.c.started.desc())
             found = connection.execute(query).scalars().first()
-            if found is None and reference.isdecimal():
+            if found is None and reference.isdecimal() and len(reference) <= ID_DIGITS:
                 found = connection.execute(select(batches.c.id).where(batches.c.id == int(reference))).scalar()
         if found is None:
             raise NotInLibraryError(tr("There is no batch {!r} in this library.", reference))
