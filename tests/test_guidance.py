@@ -581,6 +581,20 @@ def test_the_drop_is_called_as_long_before_as_a_hand_needs_that_sees_no_countdow
     assert cue["due_t"] - cue["t"] == pytest.approx(ahead)
 
 
+def test_once_the_hand_has_gone_marks_are_taken_as_they_are_found(session):
+    told = []
+    watch = Headless(session, told.append, by_hand=True)
+    session.time.now += 60.0
+    session.find(Mark(MarkKind.TURNING, session.now() - 10.0, 90.0, Found.CURVE))
+    readings(session, 12)
+    watch.look()
+    assert MarkKind.YELLOW not in session.marks, "the hand is waited for"
+    watch.left_alone()
+    watch.look()
+    assert MarkKind.YELLOW in session.marks
+    assert any("No more lines of the hand" in event["text"] for event in told if event["event"] == "said")
+
+
 def test_without_a_window_too_a_slow_forecast_keeps_nothing_waiting():
     calls, go, found, why = queue.Queue(), threading.Event(), [], []
     beside = Beside(calls.put)
@@ -595,6 +609,32 @@ def test_without_a_window_too_a_slow_forecast_keeps_nothing_waiting():
 
 
 # Trouble before it comes
+
+
+def test_heat_that_is_off_is_told_at_once_with_the_way_back_and_a_strange_machine_is_not_called_too_weak(model, plan, session):
+    """In drying the probe rises for minutes behind the turn by the drum alone: no stall shows yet, and yellow never comes."""
+    ask = ask_at(plan, 150.0)
+    high = SOUTH.controls[Control.GAS].high
+    own = PlannedMove(Control.GAS, 0.8 * high, Anchor.CHARGE, 100.0)
+
+    def lost(model, share):
+        gas = np.where(ask.trace.t > ask.now - 60.0, share * high, ask.trace.control(Control.GAS))
+        trace = replace(ask.trace, controls={**ask.trace.controls, Control.GAS: gas})
+        guidance = LiveForecast(model).answer(
+            replace(ask, trace=trace, plan=replace(plan, moves=(own,)), done={0: ask.now - 50.0})
+        )
+        assert guidance.forecast.first_crack is None
+        return guidance, [one for one in guidance.coming if one.kind == "lost"]
+
+    strange = replace(model, report=replace(model.report, batches=()))
+    guidance, (never,) = lost(model, 0.0)
+    assert (never.remedy.setting, never.remedy.to) == (0.0, own.to), "back to where the plan has it by now"
+    assert never.remedy.forecast.first_crack is not None
+    assert lost(strange, 0.0)[1]
+    assert not lost(strange, 0.1)[1], "that its flame is too small for these beans was never seen"
+    readings(session)
+    session.take_guidance(guidance)
+    assert told_line(session, Units()).text.startswith("Yellow does not come like this: gas 0.000 → ")
 
 
 def fan(rate_of):

@@ -453,6 +453,14 @@ def test_one_judgement_that_does_not_flip_back(roaster):
         said = told_line(session, Units()).text
         assert str(session.place) in said
         assert ("no single step helps" in said) == (session.place is Place.OUTSIDE)
+    t = session.now() - session.marks[MarkKind.CHARGE].t + np.arange(0.0, 200.0, 4.0)
+    fan = np.tile(190.0 + 0.2 * (t - t[0]), (3, 1))
+    session.mark(MarkKind.FIRST_CRACK, roaster.now)
+    for step in range(12):
+        roaster.wait(343 + step)
+        hot = told(session.now(), 212.0)
+        session.take_guidance(replace(hot, forecast=replace(hot.forecast, fan_t=t, fan=fan)))
+    assert told_line(session, Units()).text.endswith(", no single step helps; 205.0 °C comes at 1:15 of development")
     flips = [index for index in range(1, 40) if places[index] is not places[index - 1]]
     assert all(later - earlier >= 10 for earlier, later in zip(flips, flips[1:], strict=False))
 

@@ -126,7 +126,8 @@ class _Batch:
                         self._calls.put(partial(self._do, line, self._desk.clock.now()))
                     elif not line:
                         if not Path(hand_at).is_file():
-                            return  # whoever wrote has gone
+                            self._calls.put(self._watch.left_alone)  # whoever wrote has gone
+                            return
                         self._over.wait(FOLLOWED_S)  # a file may still be written to
 
         threading.Thread(target=read, name="hand", daemon=True).start()

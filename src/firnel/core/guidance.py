@@ -361,6 +361,6 @@ def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: Off, forecas
     return False
 
 
-def may_advise(since_s: float, came: Mapping[MarkKind, float] | Mapping[MarkKind, Mark]) -> bool:
-    """Whether another advice may be given, so long after the last one."""
-    return since_s > (LAST_PAUSE_S if MarkKind.FIRST_CRACK in came else PAUSE_S)
+def may_advise(since_s: float, came: Mapping[MarkKind, float] | Mapping[MarkKind, Mark], sooner: bool = False) -> bool:
+    """Whether another advice may be given, so long after the last one; ``sooner`` if nothing came of that."""
+    return since_s > (LAST_PAUSE_S if sooner or MarkKind.FIRST_CRACK in came else PAUSE_S)

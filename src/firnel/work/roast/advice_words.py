@@ -6,6 +6,9 @@ from dataclasses import dataclass, replace
 from enum import IntEnum
 from typing import TYPE_CHECKING
 
+import numpy as np
+
+from firnel.core.crossing import passes
 from firnel.core.guidance import Advice, Choice, Off, Place
 from firnel.core.model.foretelling import Interval
 from firnel.core.units import Units, clock
@@ -97,7 +100,7 @@ def warnings_of(session: RoastSession, units: Units) -> list[Warned]:
     guidance = session.guidance
     stalled = False
     for coming in guidance.coming if guidance is not None and sound(session) else ():
-        stalled = stalled or coming.kind == "stall"
+        stalled = stalled or coming.kind in ("stall", "lost")
         found.append(Warned(WarningRank.COMING, _coming_words(session, coming, units), coming.remedy))
     if not stalled and sound(session) and (stall := _stalled(session)):
         found.append(Warned(WarningRank.COMING, stall))
@@ -106,6 +109,10 @@ def warnings_of(session: RoastSession, units: Units) -> list[Warned]:
 
 def _coming_words(session: RoastSession, coming: Coming, units: Units) -> str:
     words = capital(coming.sentence)
+    if coming.kind == "lost":
+        if coming.remedy is None:
+            return tr("{} does not come like this: more heat.", words)
+        return tr("{} does not come like this: {} {} → {} now.", words, *_step_words(coming.remedy, session.machine, units))
     if coming.remedy is not None:
         name, before, after = _step_words(coming.remedy, session.machine, units)
         return tr("Stall in {}: {} {} → {} ends it.", clock(coming.in_s), name, before, after)
@@ -159,7 +166,7 @@ def advice_sentence(session: RoastSession, units: Units) -> str:
 
 
 def step_now(session: RoastSession, advice: Advice) -> Choice:
-    """The step to make: without a word of a moment that has been, nor of another setting than stands; none to one that is left."""
+    """The step to make: of a move that is due from where its control stands now, unless that is to be left so."""
     choice = advice.choice
     if choice.move is None or not _is_due(session, choice.move) or _stays(session, choice):
         return choice
@@ -241,7 +248,8 @@ def landing_sentence(session: RoastSession, units: Units) -> str:
         )
         parts.append(tr("lands {}{} {}", units.text(landing.drop_c, "°C", 1, with_unit=False), half, units.temperature))
         if place is not None:
-            parts[-1] += f": {tr(place)}{_helps(session)}"
+            helps = _helps(session)
+            parts[-1] += f": {tr(place)}{helps}{_other_end(session, units) if helps else ''}"
     text = " · ".join(parts[-1:] if place is Place.OUTSIDE else parts[-2:])
     return capital(text) + (tr(" (by the curve alone)") if forecast.basis == "curve" and text else "")
 
@@ -254,6 +262,28 @@ def _helps(session: RoastSession) -> str:
     if guidance.too_late:
         return tr(", too late to matter")
     return tr(", no single step helps") if guidance.tried else ""
+
+
+def _other_end(session: RoastSession, units: Units) -> str:
+    """Where the other target lies, once it has cracked and no step helps: when to open the door is the hand's own choice.
+
+    ``; 205.0 °C comes at 0:52 of development``, or what the reading is at the planned time where the temperature leads.
+    """
+    plan, marks, guidance = session.order.plan, session.reckoned, session.guidance
+    charge, crack = marks.get(MarkKind.CHARGE), marks.get(MarkKind.FIRST_CRACK)
+    if plan is None or charge is None or crack is None or guidance is None:
+        return ""
+    t, fan, targets = guidance.forecast.fan_t, guidance.forecast.fan, plan.targets
+    if t is None or fan is None or targets.drop_c is None or targets.development_s is None:
+        return ""
+    since, bean = t - (crack.t - charge.t), fan[1]
+    if plan.drop_rules:
+        if not since[0] <= targets.development_s <= since[-1]:
+            return ""
+        at = float(np.interp(targets.development_s, since, bean))
+        return tr("; {} of development is at {}", clock(targets.development_s), units.text(at, "°C", 1))
+    comes = passes(since, bean, targets.drop_c)
+    return "" if comes is None else tr("; {} comes at {} of development", units.text(targets.drop_c, "°C", 1), clock(comes))
 
 
 def _within(told: Interval) -> str:

@@ -23,6 +23,8 @@ FORECAST_HOLDS_S, ADVICE_HOLDS_S, ADVICE_ENDS_S = 30.0, 10.0, 40.0
 JUDGED_S = 10.0
 #: What a hand counts along with is not moved under it. [s]
 COUNTED_S = 4.0
+#: What is so many times as far off is advised on sooner, where the last advice was not followed.
+WORSE = 2.0
 #: So often the same advice is given in vain, each time for at least so long. [s]
 IN_VAIN, HEARD_S = 2, 15.0
 
@@ -38,8 +40,11 @@ class Advising:
         self.landing: Landing | None = None  #: as it was when it was last judged so
         self.silent: Off | None = None  #: what is expected, where advice on it was ignored
         self.last: Given | None = None  #: the advice that was given last
+        self._off: Off | None = None  # what that was for
         self.moved_s = 0.0  #: by how much the end is moved so that it lands in the box [s]
         self._given_t = float("-inf")
+        self._figured_t = float("-inf")  # since when its figures stand
+        self._followed = True  # whether a hand has done anything since the last advice
         self._judged_t = float("-inf")
         self._coming: tuple[Coming, ...] = ()
         self._coming_t = float("-inf")
@@ -117,12 +122,18 @@ class Advising:
             self.silent = offered.off
             return
         if standing is not None and _key(offered) == _key(standing):
-            if offered.choice.to == standing.choice.to or since > ADVICE_HOLDS_S:
+            same = offered.choice.to == standing.choice.to
+            if same or now - self._figured_t > ADVICE_HOLDS_S:
                 self.advice = offered  # the same, in figures of now
+            if not same and self.advice is offered:
+                self._figured_t = now
             return
         inside = self.place is Place.INSIDE and offered.off.kind != "stage"
-        if standing is None and may_advise(since, marks) and not inside:
-            self.advice, self._given_t = offered, now
+        # Of an advice that nobody followed nothing comes that were to be waited for, if there is worse by now.
+        worse = not self._followed and self._off is not None and offered.off.in_tolerances > WORSE * self._off.in_tolerances
+        if standing is None and not inside and may_advise(since, marks, worse):
+            self.advice, self._off, self._followed = offered, offered.off, False
+            self._given_t = self._figured_t = now
             self.last = Given(now, offered.choice.control, offered.choice.setting, offered.choice.to)
             self.given += 1
 
@@ -152,7 +163,7 @@ class Advising:
         settled : the planned moves that are answered by now: no advice says how else to make them.
         """
         self._ignored.clear()
-        self.silent, self._coming = None, ()
+        self.silent, self._coming, self._followed = None, (), True
         if self.advice is not None and self.advice.choice.control == control:
             move = self.advice.choice.move
             if move is None or move in settled:
@@ -161,6 +172,7 @@ class Advising:
     def taken(self) -> None:
         """The advice was taken."""
         self._ignored.clear()
+        self._followed = True
         self.advice = None
 
 

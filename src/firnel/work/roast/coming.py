@@ -1,4 +1,4 @@
-"""Trouble that the forecast shows before it comes: stall, crash and flick."""
+"""Trouble that the forecast shows before it comes: a mark that is not reached any more, stall, crash and flick."""
 
 from __future__ import annotations
 
@@ -11,22 +11,43 @@ from firnel.core.model.forecast import FORWARD_STEP
 from firnel.core.model.foretelling import Forecast
 from firnel.core.plan import PlanCurve
 from firnel.core.usual import CRASH_FALL, FLICK_RISE, STALL_RATE
+from firnel.core.vocabulary import MarkKind
 from firnel.core.words import tr
 
 #: So far is looked ahead. [s]
 AHEAD_S = 100.0
+#: Before so long after the charge heat that is off may be a soak that nobody planned: common practice, no published source. [s]
+SOAKS_S = 120.0
 #: What the plan itself does is no trouble: told is only what goes beyond its own rate by so much. [K/min]
 BEYOND_PLAN = 1.5
 
 
 @dataclass(frozen=True)
 class Coming:
-    """Trouble that the forecast shows before it comes: kind, in how many seconds, a sentence, and what ends it if known."""
+    """Trouble that the forecast shows before it comes: kind, in how many seconds, a sentence, and what ends it if known.
+
+    ``kind`` is lost, stall, crash or flick; of a batch that is lost the sentence is the mark that it does not reach.
+    """
 
     kind: str
     in_s: float
     sentence: str
     remedy: Choice | None = None
+
+
+def lost_of(forecast: Forecast, cracked: bool, planned: bool) -> Coming | None:
+    """That a batch does not reach yellow or first crack any more; None while it does, or may still be soaking.
+
+    Parameters
+    ----------
+    forecast : as far ahead as any is made.
+    cracked : whether first crack has come.
+    planned : whether it has a plan, whose heat to come is in the forecast.
+    """
+    if cracked or forecast.first_crack is not None or (not planned and forecast.at < SOAKS_S):
+        return None
+    never = MarkKind.YELLOW if forecast.yellow is None else MarkKind.FIRST_CRACK
+    return Coming("lost", 0.0, never.words)
 
 
 def coming_of(

@@ -10,15 +10,15 @@ from firnel.core.guidance import Choice
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Found, Mark, MarkKind
 from firnel.core.words import capital, tr
-from firnel.work.roast.advice_words import advice_text, step_now, warnings_of
+from firnel.work.roast.advice_words import advice_text, landing_sentence, step_now, warnings_of
 from firnel.work.roast.cue import move_sentence, when_sentence
 from firnel.work.roast.drop_cue import drop_cue
 from firnel.work.roast.mark_watch import LOOK_EVERY_S, empty_drum
 from firnel.work.roast.plan_thread import settled_of
 from firnel.work.roast.session import RoastSession
 
-#: Words that were not said for so long are told again. [s]
-SILENT_S = 20.0
+#: Words that were not true for so long are told again, and a warning that stays true after so long. [s]
+SILENT_S, AGAIN_S = 20.0, 60.0
 #: A drop that is overdue by this was not seen. [s]
 OVERDUE_S = 90.0
 #: A cue is announced so long before it falls due: a hand cannot see a countdown here. The drop is called so long before its
@@ -49,8 +49,8 @@ class Headless:
     ----------
     session : being fed with readings.
     by_hand : whether a hand sets the marks; what it forgets is offered then, and not taken for it.
-    tell : called with each event as a document: ``event`` is mark, offer, soon, cue, advice, withdrawn, warning or said; ``t``
-        counts from charge.
+    tell : called with each event as a document: ``event`` is mark, offer, soon, cue, advice, withdrawn, warning, landing or
+        said; ``t`` counts from charge.
     """
 
     def __init__(self, session: RoastSession, tell: Callable[[dict[str, Any]], None], by_hand: bool = False) -> None:
@@ -60,14 +60,23 @@ class Headless:
         self._cues: set[int] = set()
         self._announced: set[int] = set()
         self._said: dict[str | _Step, float] = {}
+        self._told: dict[str | _Step, float] = {}
         self._advised: _Step | None = None
         self._offered: set[MarkKind] = set()
+        self._landing = ""
         self._looked_t = 0.0
 
     @property
     def dropped(self) -> bool:
         """Whether the beans have left the drum."""
         return MarkKind.DROP in self._session.marks
+
+    def left_alone(self) -> None:
+        """Nobody says any more when marks come: they are taken as they are found."""
+        self._by_hand = False
+        charge = self._session.marks.get(MarkKind.CHARGE)
+        t = None if charge is None else round(self._session.now() - charge.t, 1)
+        self._tell({"event": "said", "t": t, "text": tr("No more lines of the hand: marks are taken as they are found.")})
 
     def look(self) -> None:
         """After each reading: find marks, tell what is new."""
@@ -79,6 +88,7 @@ class Headless:
             self._tell_offers(charge.t)
             self._tell_cues(charge.t)
             self._tell_words(charge.t)
+            self._tell_landing(charge.t)
 
     def _find_marks(self) -> None:
         session = self._session
@@ -178,14 +188,13 @@ class Headless:
 
     def _tell_words(self, charge_t: float) -> None:
         for warned in warnings_of(self._session, self._units):
-            # Figures in it change each second; the same words are told once, until they have not been true for a while.
-            words = "".join(character for character in warned.text if not character.isdigit())
-            key = words if warned.remedy is None else _Step.of("warning", warned.remedy)
+            key = _but_figures(warned.text) if warned.remedy is None else _Step.of("warning", warned.remedy)
             self._tell_once(key, charge_t, "warning", warned.text, _step_of(warned.remedy))
         advice = self._session.advice
         choice = None if advice is None else step_now(self._session, advice)
         step = None if choice is None else _Step.of("advice", choice)
         if self._advised is not None and step != self._advised:
+            self._said.pop(self._advised, None)  # once it stands again it is told again
             self._tell({
                 "event": "withdrawn", "t": round(self._session.now() - charge_t, 1),
                 "control": self._advised.control, "to": self._advised.to, "text": tr("No longer advised."),
@@ -195,11 +204,31 @@ class Headless:
             off = {"target": advice.off.name, "off": round(advice.off.by, 1), "becomes": round(advice.becomes, 1)}
             self._tell_once(step, charge_t, "advice", advice_text(self._session, self._units), _step_of(choice) | off)
 
+    def _tell_landing(self, charge_t: float) -> None:
+        """Where the batch lands, each time that is judged otherwise or can no longer be mended."""
+        session = self._session
+        place, landing, words = session.place, session.landing, landing_sentence(session, self._units)
+        if place is None or landing is None or _but_figures(words) == self._landing:
+            return
+        self._landing, drop_c, development_s = _but_figures(words), landing.drop_c, landing.development_s
+        self._tell({
+            "event": "landing", "t": round(session.now() - charge_t, 1), "place": place.name.lower(),
+            "drop_c": None if drop_c is None else round(drop_c, 1),
+            "development_s": None if development_s is None else round(development_s, 1), "text": words,
+        })  # fmt: skip
+
     def _tell_once(self, key: str | _Step, charge_t: float, event: str, text: str, more: dict[str, Any]) -> None:
         now = self._session.now()
-        if now - self._said.get(key, float("-inf")) > SILENT_S:
+        stays = event == "warning" and now - self._told.get(key, now) > AGAIN_S
+        if stays or now - self._said.get(key, float("-inf")) > SILENT_S:
+            self._told[key] = now
             self._tell({"event": event, "t": round(now - charge_t, 1), **more, "text": text})
         self._said[key] = now
+
+
+def _but_figures(words: str) -> str:
+    """A sentence without its figures, which change each second."""
+    return "".join(character for character in words if not character.isdigit())
 
 
 def _step_of(choice: Choice | None) -> dict[str, Any]:

@@ -38,10 +38,10 @@ from firnel.core.plan import DueMove, Plan, PlanCurve, shifted_curve
 from firnel.core.vocabulary import BatchRecord, Control, Machine, MarkKind, Role
 from firnel.core.words import tr
 from firnel.work.machines.forecasting import SEED, curve_record
-from firnel.work.roast.coming import Coming, coming_of
+from firnel.work.roast.coming import Coming, coming_of, lost_of
 from firnel.work.roast.reach import Reach
-from firnel.work.roast.remedy import against
-from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, made_up, step_of
+from firnel.work.roast.remedy import against, rescue
+from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, made_up, stands, step_of
 
 log = logging.getLogger(__name__)
 
@@ -156,6 +156,13 @@ class LiveForecast:
         }
         return replace(machine, controls=controls)
 
+    def _knows_heat(self, ask: Ask) -> bool:
+        """Whether it can be said what the heat comes to: on a machine that has hardly been logged only of heat that is off."""
+        if self._model is not None and self._model.batches >= FEWEST:
+            return True
+        heats = {control: stands(ask, control) for control in ask.machine.of(Role.HEAT)}
+        return all(at is not None and at <= ask.machine.controls[control].low for control, at in heats.items())
+
     def _course(self, batch: LoggedBatch, zero: float) -> Course | None:
         """The batch by its load and moves alone, and some way ahead as the controls stand; None of a machine hardly known."""
         if self._model is None or self._model.batches < FEWEST:
@@ -234,12 +241,19 @@ class LiveForecast:
             # The end of a batch that lands is as flat as its plan wants it: heat against that would land it hot.
             since = 0.0 if forecast.first_crack is None or cracked else forecast.first_crack.value - ABOUT_CRACK_S
             told = tuple(one for one in told if one.kind != "stall" or forecast.at + one.in_s < since)
+        never = lost_of(forecast, cracked, ask.plan is not None) if until >= HORIZON_S and self._knows_heat(ask) else None
+        if never is not None:
+            told = (never, *(one for one in told if one.kind != "stall"))  # of the two it is the louder news
         guidance = replace(guidance, coming=told)
 
         def made(step: Step, control: Control = ask.machine.main_heat) -> Choice:
             ahead = ahead_of(ask, batch, ensemble.t, zero, step.due, until)
             return Choice(control, step.setting, step.to, ensemble.forecast(ahead, rule, known), step.move)
 
+        if never is not None:
+            most = self._reach.most_late(ask.machine.main_heat)
+            never = rescue(never, ask, made, own, self._expected, most)
+            guidance = replace(guidance, coming=(never, *guidance.coming[1:]))
         if any(coming.kind == "stall" for coming in guidance.coming):
 
             def spoils(choice: Choice) -> bool:

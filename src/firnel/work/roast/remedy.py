@@ -1,16 +1,17 @@
-"""What ends a stall: the fewest steps of heat, and where first crack is out of reach, those that reach it again."""
+"""What ends a stall: the fewest steps of heat, and where first crack is out of reach, what reaches it again."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 import numpy as np
 
 from firnel.core.guidance import Choice
 from firnel.core.plan import PlanCurve
+from firnel.core.vocabulary import MarkKind
 from firnel.work.roast.coming import Coming, coming_of
-from firnel.work.roast.steps import Ask, Step, step_of
+from firnel.work.roast.steps import Ask, Step, made_up, step_of
 
 #: So many steps more are tried against a stall, then these shares of the scale where its steps are fine; it has ended when none
 #: is foreseen from so far ahead on. [s]
@@ -38,7 +39,7 @@ def against(
     lost : whether first crack is not reached any more: then steps that get there again, if none end the stall sooner.
     most : the highest setting that was logged from yellow on, as far as which steps are tried; infinite where none was.
     """
-    if coming.kind != "stall":
+    if coming.kind not in ("stall", "lost"):
         return coming
     scale, rescue = ask.machine.controls[ask.machine.main_heat], None
     further = [round(share * (scale.high - scale.low) / scale.step) for share in AGAINST_STALL_SHARES]
@@ -55,3 +56,27 @@ def against(
         if lost and rescue is None and choice.forecast.first_crack is not None:
             rescue = choice
     return coming if rescue is None else replace(coming, remedy=rescue)
+
+
+def rescue(
+    coming: Coming,
+    ask: Ask,
+    made: Callable[[Step], Choice],
+    own: PlanCurve | None,
+    expected: Mapping[MarkKind, float],
+    most: float,
+) -> Coming:
+    """A batch that is lost with the heat that gets it there: the plan's own by now, else the fewest steps that do.
+
+    Moves still to come are left out: the marks that they hang on come when the heat is back, and nobody knows yet when.
+
+    Parameters
+    ----------
+    coming : that it is lost.
+    ask, made, own, most : as in `against`.
+    expected : as in `made_up`.
+    """
+    for step in made_up(ask, (), expected, ask.machine.main_heat):
+        if step.to > step.setting and (choice := made(step)).forecast.first_crack is not None:
+            return replace(coming, remedy=choice)
+    return against(coming, ask, made, own, lambda choice: choice.forecast.first_crack is None, True, most)

@@ -15,7 +15,7 @@ from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.replay import HORIZON_S, hands_ahead
 from firnel.core.plan import Anchor, DueMove, Plan, PlannedMove, due_moves
 from firnel.core.settling import passed, with_settled
-from firnel.core.vocabulary import Control, FloatArray, Lot, Machine, Mark, MarkKind, Move, Trace
+from firnel.core.vocabulary import Control, Lot, Machine, Mark, MarkKind, Move, Trace
 
 #: A planned move that falls due within this may be advised one step otherwise. [s]
 NEXT_MOVE_S = 60.0
@@ -87,7 +87,7 @@ def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None
         if soon.due_t <= ask.now:
             return None
         soon = None  # it puts the heat out: less of it is only to be had sooner
-    base = soon.move.to if soon is not None else _setting(ask.trace.control(which), ask.moves, which)
+    base = soon.move.to if soon is not None else stands(ask, which)
     if base is None:
         return None
     to = scale.nearest(base + by * scale.step)
@@ -115,31 +115,32 @@ def made_up(ask: Ask, due: tuple[DueMove, ...], expected: Mapping[MarkKind, floa
     expected : when marks that have not come are expected, in log time. [s]
     """
     scale = ask.machine.controls.get(control)
-    stands = _setting(ask.trace.control(control), ask.moves, control)
-    if ask.plan is None or scale is None or stands is None:
+    setting = stands(ask, control)
+    if ask.plan is None or scale is None or setting is None:
         return ()
     near = (e for e in due if e.move.control == control and e.due_t is not None and e.due_t - ask.now <= NEXT_MOVE_S)
     if (soon := next(near, None)) is not None:
-        if abs(soon.move.to - stands) < 0.5 * scale.step:
+        if abs(soon.move.to - setting) < 0.5 * scale.step:
             return ()
-        left = tuple(replace(entry, move=replace(entry.move, to=stands)) if entry is soon else entry for entry in due)
-        return (Step(soon.move.to, stands, soon.index, left),)
+        left = tuple(replace(entry, move=replace(entry.move, to=setting)) if entry is soon else entry for entry in due)
+        return (Step(soon.move.to, setting, soon.index, left),)
     every = due_moves(ask.plan, ask.marks, ask.now, ask.done, expected, ask.held)
     past = [e.move.to for e in every if e.move.control == control and e.due_t is not None and e.due_t <= ask.now]
-    ways = (past[-1], scale.nearest(0.5 * (past[-1] + stands))) if past else ()
+    ways = (past[-1], scale.nearest(0.5 * (past[-1] + setting))) if past else ()
     return tuple(
-        Step(stands, to, None, (DueMove(PlannedMove(control, to, Anchor.TIME), -1, ask.now, stands), *due))
+        Step(setting, to, None, (DueMove(PlannedMove(control, to, Anchor.TIME), -1, ask.now, setting), *due))
         for to in dict.fromkeys(ways)
-        if abs(to - stands) >= 0.5 * scale.step
+        if abs(to - setting) >= 0.5 * scale.step
     )
 
 
-def _setting(column: FloatArray, moves: tuple[Move, ...], control: Control) -> float | None:
-    """How a control stands: as the machine reports it, else as it was moved last."""
+def stands(ask: Ask, control: Control) -> float | None:
+    """How a control stands: as the machine reports it, else as it was moved last; None where nobody knows."""
+    column = ask.trace.control(control)
     known = column[np.isfinite(column)]
     if known.size:
         return float(known[-1])
-    made = [move.to for move in moves if move.control == control]
+    made = [move.to for move in ask.moves if move.control == control]
     return made[-1] if made else None
 
 
@@ -148,7 +149,7 @@ def ahead_of(ask: Ask, batch: LoggedBatch, at: float, zero: float, due: tuple[Du
     count = int(min(until, HORIZON_S) / FORWARD_STEP)
     t = at + FORWARD_STEP * np.arange(count)
     # The record's last step may have begun before a hand moved: what stands now is what goes on.
-    stands = ((control, _setting(ask.trace.control(control), ask.moves, control)) for control in ask.machine.controls)
-    moves = [(at - 0.25 * FORWARD_STEP, control, setting) for control, setting in stands if setting is not None]
+    held = ((control, stands(ask, control)) for control in ask.machine.controls)
+    moves = [(at - 0.25 * FORWARD_STEP, control, setting) for control, setting in held if setting is not None]
     moves += [(max(e.due_t - zero, at), e.move.control, e.move.to) for e in due if e.due_t is not None]
     return hands_ahead(ask.machine, batch, len(batch.hands) - 1, t, moves)
