@@ -446,6 +446,8 @@ def test_one_judgement_that_does_not_flip_back(roaster):
     roaster.charge().wait(301)
     roaster.key(Qt.Key.Key_Space)
     session, places = roaster.session, []
+    QApplication.processEvents()
+    assert roaster.roast.minimumSizeHint().height() <= 800, "marks and moves where nothing is foretold fit the window"
     for second in range(40):
         roaster.wait(302 + second)
         session.take_guidance(told(session.now(), 206.0 + (2.3 if second % 2 else 1.0)))

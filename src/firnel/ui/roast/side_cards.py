@@ -11,6 +11,10 @@ from firnel.ui.theme.look import Look
 from firnel.work.roast.picture import RoastPicture
 
 
+#: Beside coming moves there is room for the keys while no more rows of marks than this are told.
+KEYS_BESIDE = 3
+
+
 class SideCards(QWidget):
     """Shows the words of a `RoastPicture`.
 
@@ -98,8 +102,10 @@ class SideCards(QWidget):
         """Show these words."""
         lands = picture.landing is not None and not self._short
         moves = bool(picture.moves) and not self._short and not lands
-        # The landing is where the eye rests; the keys are known by then. First hide, then show, or the window grows.
-        wanted = ((self._landing_frame, lands), (self._keys_frame, not lands and not self._short), (self._moves_frame, moves))
+        # The landing is where the eye rests, and with marks and moves the column is full; the keys are known by then.
+        keys = not (lands or self._short or (moves and len(picture.rows) > KEYS_BESIDE))
+        # First hide, then show, or the window grows.
+        wanted = ((self._landing_frame, lands), (self._keys_frame, keys), (self._moves_frame, moves))
         for frame, shown in sorted(wanted, key=lambda pair: pair[1]):
             frame.setVisible(shown)
         self._title.setText(picture.batch_title)
