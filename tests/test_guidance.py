@@ -178,6 +178,8 @@ def test_a_hand_goes_twice_as_far_where_the_end_would_be_missed_by_far():
     hot = landing_of(BOX, forecast(540.0, 211.0), cracked)
     out = steps_wanted(BOX, hot, weak, cracked, scale, coasts=True)
     assert out == -33 < after, "two thirds of five degrees; put out, if that is what it takes"
+    astray = steps_wanted(BOX, landing_of(BOX, forecast(540.0, 218.0), CAME), [(-1, forecast(540.0, 217.6))], CAME, scale)
+    assert astray == -30 < before, "nobody nibbles at twelve degrees"
 
 
 def test_late_heat_is_turned_up_no_further_than_was_logged_late():
@@ -200,8 +202,14 @@ def test_in_development_a_part_of_what_is_off_is_left_and_a_tolerance_is_worth_a
     assert advise(BOX, far, choices((1.0, 212.4)), cracked) is None, "0.6 K of seven is neither"
 
 
-def test_far_off_before_first_crack_a_quarter_is_worth_a_move_too():
-    for off_c, gained_c, advised in ((7.0, 2.2, True), (7.0, 1.5, False), (2.2, 0.7, False)):
+def test_far_off_before_first_crack_a_quarter_is_worth_a_move_too_and_astray_a_tenth():
+    for off_c, gained_c, advised in (
+        (5.0, 1.6, True),
+        (5.0, 1.1, False),
+        (2.2, 0.7, False),
+        (12.0, 1.3, True),
+        (12.0, 1.1, False),
+    ):
         landing = landing_of(BOX, forecast(540.0, 206.0 + off_c), CAME)
         advice = advise(BOX, landing, choices((1.0, 206.0 + off_c - gained_c)), CAME)
         assert (advice is not None) is advised, (off_c, gained_c)

@@ -24,6 +24,8 @@ WORTH, WORTH_LATE, LEAST_LATE = 0.4, 0.1, 0.25
 #: What would be missed by so many tolerances before first crack is worth a move that takes away less of it: after a missed or
 #: a stray move no single one makes all good.
 FAR, WORTH_FAR = {"stage": 6.0, "end": 2.5}, 0.25
+#: So far off, a batch has gone astray: heat may be turned all of the way then, and what takes away a tenth is worth it.
+ASTRAY = {"stage": 9.0, "end": 6.0}
 #: What comes of a single step is none where it is less than this. [tolerances]
 LEAST_GAIN = 1e-3
 #: Nor are steps tried of which all together come to less than this. [tolerances]
@@ -87,6 +89,11 @@ class Off:
     def surely(self) -> bool:
         """Whether it is missed even at the near end of the 80 % interval."""
         return abs(self.by) > self.tolerance + self.spread
+
+    @property
+    def astray(self) -> bool:
+        """Whether it is so far off before first crack that small steps are none."""
+        return self.in_tolerances >= ASTRAY.get(self.kind, np.inf)
 
     @property
     def outside(self) -> bool:
@@ -271,7 +278,8 @@ def steps_wanted(
     scale : of the control that is stepped.
     coasts : whether the control may be put out for the end of a batch that comes far too hot.
     """
-    most = max(MOST_STEPS, round(MOST_SHARE * (scale.high - scale.low) / scale.step))
+    whole = round((scale.high - scale.low) / scale.step)
+    most = max(MOST_STEPS, round(MOST_SHARE * whole))
     missed = sorted((off for off in landing.off if off.outside), key=lambda off: -_weight(plan, off))
     for off in missed:
         for steps, forecast in ghosts:
@@ -280,7 +288,9 @@ def steps_wanted(
             if gained > LEAST_GAIN * off.tolerance:
                 furthest = most
                 if off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE:
-                    furthest = round((scale.high - scale.low) / scale.step) if coasts and steps < 0 else MOST_AT_THE_END * most
+                    furthest = whole if coasts and steps < 0 else MOST_AT_THE_END * most
+                elif off.astray:
+                    furthest = whole
                 wanted = max(1, min(round((1.0 - off.left_open) * abs(off.by) / gained), furthest))
                 if wanted * gained > HOPELESS * off.tolerance:
                     return steps * wanted
@@ -323,6 +333,7 @@ def advise(
                 continue
             gained, rest = abs(off.by) - abs(mine.by), off.left_open * off.by
             worth = WORTH_FAR if off.in_tolerances >= FAR.get(off.kind, np.inf) else WORTH
+            worth = WORTH_LATE if off.astray else worth
             helps = gained >= worth * abs(off.by) or (abs(mine.by) <= off.tolerance and gained > 0.25 * off.tolerance)
             late = max(WORTH_LATE * abs(off.by), LEAST_LATE * off.tolerance)
             helps = helps or (off.kind == "development" and gained >= late)

@@ -10,7 +10,6 @@ from firnel.ui.shared.parts import ElidedLabel, FigureGrid, card, key_row, label
 from firnel.ui.theme.look import Look
 from firnel.work.roast.picture import RoastPicture
 
-
 #: Beside coming moves there is room for the keys while no more rows of marks than this are told.
 KEYS_BESIDE = 3
 

@@ -15,6 +15,7 @@ from firnel.core.words import tr
 from firnel.work.roast.advice_words import Told, told_line
 from firnel.work.roast.cue import Cue, control_text, cue_of, move_sentence, when_sentence
 from firnel.work.roast.mark_doubts import means_space
+from firnel.work.roast.plan_thread import pending
 from firnel.work.roast.ready_picture import ReadyPicture, ready_picture
 from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
@@ -107,6 +108,9 @@ class LandingPicture:
     place: str  #: the one judgement, in words
 
 
+#: A word on the curve with its tick takes this share of the axis' height.
+LABEL_ROOM = 0.15
+
 _NONE = np.empty(0)
 
 
@@ -118,15 +122,15 @@ def roast_picture(session: RoastSession, settings: Settings, following: str = ""
     zero = charge.t if charge else now
     curves = _curves(session, units, zero)
     span = _span(session, now - zero)
-    levels = _levels(curves, units)
+    labels = _labels(session, units, zero)
     return RoastPicture(
         phase=session.phase,
         cue=cue_of(session, units, settings.cooling_aim_s, following),
         curves=curves,
-        labels=_labels(session, units, zero),
+        labels=labels,
         ribbons=ribbons_of(session, units, zero, now),
         span=span,
-        levels=levels,
+        levels=_levels(curves, labels, units),
         rate_top=_rate_top(curves, units),
         now=now - zero,
         temperature_unit=units.temperature,
@@ -251,7 +255,7 @@ def _up(value: float, step: float) -> float:
     return float(np.ceil(value / step - 1e-9) * step)
 
 
-def _levels(curves: Curves, units: Units) -> tuple[float, float]:
+def _levels(curves: Curves, labels: tuple[MarkLabel, ...], units: Units) -> tuple[float, float]:
     low, high = units.show(70.0, "°C"), units.show(230.0, "°C")
     recent = slice(max(curves.t.size - 20000, 0), None)
     for column in (curves.bean[recent], curves.air[recent]):
@@ -259,6 +263,9 @@ def _levels(curves: Curves, units: Units) -> tuple[float, float]:
         if known.size:
             low = min(low, -_up(units.show_difference(5.0) - float(known.min()), 10.0))
             high = max(high, min(_up(float(known.max()) + units.show_difference(5.0), 10.0), units.show(330.0, "°C")))
+    room = LABEL_ROOM * (high - low)
+    low = min([low, *(-_up(room - label.level, 10.0) for label in labels if label.below)])
+    high = max([high, *(_up(label.level + room, 10.0) for label in labels if not label.below)])
     return low, high
 
 
@@ -369,7 +376,7 @@ def mark_rows(marks: tuple[Mark, ...], units: Units) -> tuple[tuple[str, str, st
 
 def _moves(session: RoastSession, units: Units, zero: float) -> tuple[tuple[str, str], ...]:
     """The plan's moves still to come, then the last ones made: sentence and when."""
-    due = [entry for entry in session.due() if entry.done_t is None]
+    due = [entry for entry in pending(session) if entry.due_t is None or entry.due_t > session.now()]
     coming = [(move_sentence(entry, units, session.machine), when_sentence(entry.move, units)) for entry in due[:2]]
     if coming or session.order.plan is not None:
         return tuple(coming)
