@@ -320,7 +320,7 @@ class Batch:
             self.level = []
             return
         self.level = [*self.level[-90:], beans.mean_c]
-        if "tall" in warned:
+        if "tall" in warned or "does not come" in warned:
             self.stall_told += 1
         if len(self.level) > 90 and self.level[-1] - self.level[0] < 0.5 and not self.stall_told and not self._blind():
             self.untrue("a stall and no word of it")

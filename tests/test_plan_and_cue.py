@@ -48,6 +48,12 @@ def test_marks_are_expected_one_stage_after_the_other():
     assert [expected[kind] for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP)] == [360.0, 570.0, 660.0]
 
 
+def test_behind_a_move_that_is_late_the_next_goes_from_where_the_control_stands():
+    for late_s, begins in ((10.0, 2.4), (30.0, 1.6)):
+        gas = [e for e in due_moves(PLAN, [CHARGE], 105.0 + late_s, held={Control.GAS: 1.6}) if e.move.control == Control.GAS]
+        assert [entry.from_value for entry in gas[:2]] == [1.6, begins]
+
+
 def test_yellow_twenty_seconds_late_moves_all_that_hangs_on_it():
     before = due_moves(PLAN, [CHARGE], 100.0)
     after = due_moves(PLAN, [CHARGE, Mark(MarkKind.YELLOW, 380.0)], 381.0)

@@ -213,6 +213,17 @@ def test_space_at_a_moment_that_can_only_be_first_crack_is_not_yellow_in_silence
     assert set(roaster.session.marks) <= {MarkKind.CHARGE, MarkKind.TURNING}
 
 
+def test_a_hand_that_went_elsewhere_before_answers_the_next_move_from_where_it_stood(qtbot, library):
+    small = replace(PLAN, moves=(replace(PLAN.moves[0], to=1.8), PLAN.moves[1]))
+    roaster = Roaster(qtbot, library, plan=small)
+    roaster.charge().wait(44)
+    roaster.hands[Control.GAS] = 2.4
+    roaster.wait(284)
+    roaster.hands[Control.GAS] = 1.7  # half of the way as planned, most of it as it stood
+    roaster.wait(290)
+    assert [one.became for _, one in sorted(roaster.session.settled.items())] == [Became.OTHERWISE, Became.MADE]
+
+
 def test_space_well_behind_first_crack_that_was_taken_for_none_may_have_been_the_drop(roaster):
     roaster.charge().wait(300)
     roaster.key(Qt.Key.Key_Space)

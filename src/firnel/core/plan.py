@@ -15,6 +15,8 @@ from firnel.core.words import tr
 
 #: So many moves may follow one another: a ring of them has no end.
 MOST_IN_A_ROW = 12
+#: A move nobody has made is told first for so long, then small beside what matters. Common practice, no published source. [s]
+LATE_S = 20.0
 #: A probe that rises slower than this does not tell when it will be anywhere. [K/min]
 LEAST_RISE = 1.0
 
@@ -312,7 +314,7 @@ def due_moves(
     ----------
     plan, marks, now, told : as in `expected_marks`.
     done : log time at which the move of that index was made, or settled otherwise.
-    held : how the controls stand: what the next move of each goes from.
+    held : how the controls stand: what the next move of each goes from, and those behind one that is late.
     bean : the bean probe as it rises; without it the plan's curve tells when a temperature is reached.
     air : times [s of log time] and readings [degC] of the air probe since the charge; likewise.
     """
@@ -350,7 +352,9 @@ def due_moves(
     for moment, index, move in order:
         base = before.get(move.control)
         if index not in done and move.control in truly:
-            base = truly.pop(move.control)
+            base = truly[move.control]
+            if moment is None or now - moment <= LATE_S:
+                del truly[move.control]
         result.append(DueMove(move, index, moment, base, done.get(index)))
         before[move.control] = move.to
     return tuple(result)

@@ -19,8 +19,8 @@ AROUND_S, OVERDUE_S = 60.0, 120.0
 NEAR_S, NEAR_STEPS = 20.0, 1.5
 #: So shortly before its moment a hand that goes any way at all has answered it. [s]
 AT_S = 3.0
-#: A move nobody has made is told first for so long, then small beside what matters; after that it is past. [s]
-LATE_S, GONE_S = 20.0, 90.0
+#: A move nobody has made is past after so long. [s]
+GONE_S = 90.0
 #: What hangs on these does not fall due any more once first crack has come.
 BEFORE_CRACK = (Anchor.CHARGE, Anchor.TURNING, Anchor.YELLOW)
 

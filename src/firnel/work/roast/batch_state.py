@@ -330,7 +330,9 @@ class BatchState:
         for index in [index for index, one in self._hands.settled.items() if one.t == move.t and one.became in BY_MOVING]:
             if plan.moves[index].control == move.control:
                 self._hands.set("settled", index, None)
-        due = due_moves(plan, self.reckoned.values(), move.t, self.done, self.foreseen)
+        before = [known for known in self._hands.moves.values() if known.control == move.control and known.t < move.t]
+        stood = {move.control: max(before, key=lambda known: known.t).to} if before else {}
+        due = due_moves(plan, self.reckoned.values(), move.t, self.done, self.foreseen, stood)
         for index, one in settled_by(due, move.control, move.to, move.t, self._step(move.control)).items():
             self._hands.set("settled", index, one)
 

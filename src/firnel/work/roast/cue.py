@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import IntEnum
 
-from firnel.core.plan import READINGS, Anchor, DueMove, PlannedMove, expected_marks
-from firnel.core.settling import LATE_S
+from firnel.core.plan import LATE_S, READINGS, Anchor, DueMove, PlannedMove, expected_marks
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import EXPECTED_MARKS, Control, ControlScale, Machine, MarkKind, word_of
 from firnel.core.words import capital, inside, tr

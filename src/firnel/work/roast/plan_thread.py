@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from firnel.core.plan import Anchor, DueMove, Rising, due_moves
-from firnel.core.settling import LATE_S, Became, Settled, passed, with_settled
+from firnel.core.plan import LATE_S, Anchor, DueMove, Rising, due_moves
+from firnel.core.settling import Became, Settled, passed, with_settled
 from firnel.core.vocabulary import Control, FloatArray, MarkKind, Note
 from firnel.core.words import tr
 
