@@ -219,7 +219,7 @@ def test_a_hand_that_went_elsewhere_before_answers_the_next_move_from_where_it_s
     roaster.charge().wait(44)
     roaster.hands[Control.GAS] = 2.4
     roaster.wait(284)
-    roaster.hands[Control.GAS] = 1.7  # half of the way as planned, most of it as it stood
+    roaster.hands[Control.GAS] = 1.72  # less than half of the way as planned, most of it as it stood
     roaster.wait(290)
     assert [one.became for _, one in sorted(roaster.session.settled.items())] == [Became.OTHERWISE, Became.MADE]
 
