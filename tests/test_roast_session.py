@@ -118,7 +118,7 @@ def test_undo_takes_back_marks_moves_and_notes_one_by_one(bench):
     session.prepare(bench.order())
     bench.feed(61)
     press(bench)
-    bench.feed(200)
+    bench.feed(300)
     press(bench)
     session.note("smell", "hay", bench.time)
     session.undo()
@@ -153,7 +153,7 @@ def test_a_mark_is_nudged_but_not_into_the_future_or_past_its_neighbour(bench):
     assert session.marks[MarkKind.CHARGE].t == pytest.approx(t - 2.0)
     session.nudge(60.0)
     assert "future" in session.message
-    bench.feed(200)
+    bench.feed(300)
     press(bench)
     session.nudge(-500.0)
     assert "not after" in session.message

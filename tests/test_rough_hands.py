@@ -241,6 +241,8 @@ def test_doubled_keys_and_marks_that_cannot_be_yet_are_asked_back(roaster):
     assert roaster.key(Qt.Key.Key_Space) == "Space once: charge is marked."
     roaster.wait(20)
     assert roaster.key(Qt.Key.Key_Space) == "Yellow 20 s after the charge, before the turn? Again, if so."
+    roaster.wait(140)
+    assert roaster.key(Qt.Key.Key_Space) == "Yellow at 99 °C? Again, if so."
     assert roaster.session.phase == "drying"
     roaster.wait(300)
     assert "First crack is not marked yet" in roaster.key(Qt.Key.Key_E)

@@ -18,6 +18,8 @@ YOUNG_S = 2.5
 NEAR_DROP_S = 12.0
 #: First crack is meant so near its reading, or so near when it is expected; further above it may be the drop. [K], [s]
 NEAR_CRACK_C, NEAR_CRACK_S = 5.0, 40.0
+#: Beans that read so much less than where yellow usually comes are asked back: probes differ, but not by that. [K]
+BELOW_YELLOW_C = 30.0
 #: No drop sooner after first crack; no yellow before the probe has turned, and the turn is waited for no longer. [s]
 SOONEST_DROP_S, LATEST_TURN_S = 10.0, 150.0
 #: A drop within this share of the development that is expected is asked back, unless the beans read nearly what they are to
@@ -109,7 +111,8 @@ def doubt_of(batch: BatchState, mark: Mark, instead_of: MarkKind | None = None) 
         if unturned or t - charge.t < 0.5 * SOONEST_S[kind]:
             return tr("Yellow {:.0f} s after the charge, before the turn?", t - charge.t)
         crack_c, _ = levels_of(batch, MarkKind.FIRST_CRACK)
-        if mark.bean is not None and mark.bean >= crack_c - NEAR_CRACK_C:
+        early = mark.bean is not None and mark.bean < levels_of(batch, MarkKind.YELLOW)[0] - BELOW_YELLOW_C
+        if mark.bean is not None and (early or mark.bean >= crack_c - NEAR_CRACK_C):
             return tr("Yellow at {:.0f} °C?", mark.bean)
         return ""
     yellow, crack = came.get(MarkKind.YELLOW), came.get(MarkKind.FIRST_CRACK)
