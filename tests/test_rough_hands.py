@@ -19,7 +19,7 @@ from test_plan_and_cue import PLAN
 
 from firnel.app.commands import main
 from firnel.app.window import make_application, make_window
-from firnel.core.guidance import Landing, Place
+from firnel.core.guidance import Choice, Landing, Place
 from firnel.core.model.foretelling import Forecast, Interval
 from firnel.core.plan import PlanCurve
 from firnel.core.settling import Became
@@ -30,7 +30,7 @@ from firnel.ui.shared.actions import own_keys, use_keys
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
 from firnel.work.roast.advice_words import told_line, warnings_of
-from firnel.work.roast.coming import coming_of
+from firnel.work.roast.coming import Coming, coming_of
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.live_forecast import Guidance
@@ -211,6 +211,19 @@ def test_space_at_a_moment_that_can_only_be_first_crack_is_not_yellow_in_silence
         roaster.now += 2.0
         roaster.key(Qt.Key.Key_Z)
     assert set(roaster.session.marks) <= {MarkKind.CHARGE, MarkKind.TURNING}
+
+
+def test_a_mark_that_does_not_come_any_more_is_not_counted_down_to(roaster):
+    roaster.charge().wait(150)
+    assert cue_of(roaster.session, Units()).headline.startswith("Yellow in 2:")
+    nothing = Forecast(roaster.session.now(), "model")
+    never = Coming("lost", 0.0, "yellow", Choice(Control.GAS, 0.0, 2.4, nothing))
+    roaster.session.take_guidance(replace(told(roaster.session.now(), 206.0), forecast=nothing, landing=None, coming=(never,)))
+    cue = cue_of(roaster.session, Units())
+    assert cue.headline == "Yellow is not in sight"
+    assert "first crack in" not in cue.detail
+    assert set(roaster.session.expected()) == {MarkKind.CHARGE}
+    assert told_line(roaster.session, Units()).text == "Yellow does not come like this: gas 0.0 → 2.4 kPa now."
 
 
 def test_a_hand_that_went_elsewhere_before_answers_the_next_move_from_where_it_stood(qtbot, library):

@@ -149,6 +149,14 @@ class Advising:
             return None
         return guidance.marks
 
+    def out_of_reach(self, now: float) -> tuple[MarkKind, ...]:
+        """The marks that do not come as the hands stand: the first of them, and all behind it."""
+        guidance = self.guidance
+        if guidance is None or not self.holds(guidance, now) or all(one.kind != "lost" for one in guidance.coming):
+            return ()
+        behind = (MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP)
+        return behind if guidance.forecast.yellow is None else behind[1:]
+
     @staticmethod
     def holds(guidance: Guidance, now: float) -> bool:
         """Whether it is fresh enough to be gone by."""

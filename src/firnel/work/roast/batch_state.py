@@ -236,7 +236,12 @@ class BatchState:
         expected = expected_marks(self.order.plan, self.reckoned.values(), self.now(), self.foreseen)
         if MarkKind.DROP in expected and MarkKind.DROP not in self.reckoned and not self.order.plan.drop_rules:
             expected[MarkKind.DROP] += self.end_moved_s  # where temperature rules the forecast has it moved already
-        return expected
+        return {kind: t for kind, t in expected.items() if kind not in self.out_of_reach}
+
+    @property
+    def out_of_reach(self) -> tuple[MarkKind, ...]:
+        """The marks that do not come as the hands stand, in order."""
+        return tuple(kind for kind in self._advising.out_of_reach(self.now()) if kind not in self.reckoned)
 
     @property
     def end_moved_s(self) -> float:

@@ -152,8 +152,12 @@ def _marks(session: RoastSession, now: float) -> list[Matter]:
     found = [matter for kind in session.offers if (matter := _offered(session, kind, now)) is not None]
     kind = _next_mark(session)
     expected = session.expected().get(kind) if kind is not None else None
-    if kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK) and expected is not None:
-        found.append(_expected(session, kind, expected, now))
+    if kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK):
+        if kind in session.out_of_reach:
+            words = tr("{} is not in sight", capital(kind.words))
+            found.append(Matter(Rank.MARK, now, tr("next mark"), words, tr("Space marks it"), "calm", inside(words)))
+        elif expected is not None:
+            found.append(_expected(session, kind, expected, now))
     return found
 
 
@@ -210,7 +214,8 @@ def _moves(session: RoastSession, units: Units, now: float) -> list[Matter]:
         if is_late(session, entry):
             continue
         words, when = move_sentence(entry, units, session.machine), when_sentence(entry.move, units)
-        left = None if entry.due_t is None else entry.due_t - now
+        hangs = entry.move.anchor in [kind.value for kind in session.out_of_reach]
+        left = None if entry.due_t is None or hangs else entry.due_t - now
         if left is None:
             headline, urgency, rank = words, "calm", Rank.REST
         else:
