@@ -222,7 +222,7 @@ def test_a_mark_that_does_not_come_any_more_is_not_counted_down_to(roaster):
     cue = cue_of(roaster.session, Units())
     assert cue.headline == "Yellow is not in sight"
     assert "first crack in" not in cue.detail
-    assert set(roaster.session.expected()) == {MarkKind.CHARGE}
+    assert set(roaster.session.expected()) == {MarkKind.CHARGE, MarkKind.TURNING}
     assert told_line(roaster.session, Units()).text == "Yellow does not come like this: gas 0.0 → 2.4 kPa now."
 
 
