@@ -202,7 +202,7 @@ def test_in_development_a_part_of_what_is_off_is_left_and_a_tolerance_is_worth_a
     assert advise(BOX, far, choices((1.0, 212.4)), cracked) is None, "0.6 K of seven is neither"
 
 
-def test_far_off_before_first_crack_a_quarter_is_worth_a_move_too_and_astray_a_tenth():
+def test_far_off_before_first_crack_a_quarter_is_worth_a_move_too():
     for off_c, gained_c, advised in (
         (5.0, 1.6, True),
         (5.0, 1.1, False),

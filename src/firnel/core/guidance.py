@@ -24,7 +24,7 @@ WORTH, WORTH_LATE, LEAST_LATE = 0.4, 0.1, 0.25
 #: What would be missed by so many tolerances before first crack is worth a move that takes away less of it: after a missed or
 #: a stray move no single one makes all good.
 FAR, WORTH_FAR = {"stage": 6.0, "end": 2.5}, 0.25
-#: So far off, a batch has gone astray: heat may be turned all of the way then, and what takes away a tenth is worth it.
+#: So far off, a batch has gone astray: heat may be turned all of the way then.
 ASTRAY = {"stage": 9.0, "end": 6.0}
 #: What comes of a single step is none where it is less than this. [tolerances]
 LEAST_GAIN = 1e-3
@@ -333,7 +333,6 @@ def advise(
                 continue
             gained, rest = abs(off.by) - abs(mine.by), off.left_open * off.by
             worth = WORTH_FAR if off.in_tolerances >= FAR.get(off.kind, np.inf) else WORTH
-            worth = WORTH_LATE if off.astray else worth
             helps = gained >= worth * abs(off.by) or (abs(mine.by) <= off.tolerance and gained > 0.25 * off.tolerance)
             late = max(WORTH_LATE * abs(off.by), LEAST_LATE * off.tolerance)
             helps = helps or (off.kind == "development" and gained >= late)
