@@ -207,8 +207,8 @@ def test_far_off_before_first_crack_a_quarter_is_worth_a_move_too():
         (5.0, 1.6, True),
         (5.0, 1.1, False),
         (2.2, 0.7, False),
-        (12.0, 1.3, True),
-        (12.0, 1.1, False),
+        (12.0, 3.1, True),
+        (12.0, 2.9, False),
     ):
         landing = landing_of(BOX, forecast(540.0, 206.0 + off_c), CAME)
         advice = advise(BOX, landing, choices((1.0, 206.0 + off_c - gained_c)), CAME)
