@@ -424,6 +424,18 @@ def test_advice_stands_long_enough_to_be_read_and_is_taken_by_a_key(session):
     assert "no advice" in session.message
 
 
+def test_the_setting_that_is_advised_does_not_flicker(session):
+    seen = []
+    for second in range(40):
+        readings(session, 1)
+        session.take_guidance(advice(to=1.5 if second % 2 else 1.48))
+        seen.append(session.advice.choice.to)
+    assert seen == 40 * [1.48]
+    readings(session, 1)
+    session.take_guidance(advice(to=1.2))
+    assert session.advice.choice.to == 1.2, "another setting is told"
+
+
 def test_advice_on_a_planned_move_changes_that_move_and_can_be_undone(session):
     index = next(i for i, move in enumerate(BOX.moves) if move.control == Control.GAS)
     readings(session)

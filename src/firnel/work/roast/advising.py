@@ -23,6 +23,8 @@ FORECAST_HOLDS_S, ADVICE_HOLDS_S, ADVICE_ENDS_S = 30.0, 10.0, 40.0
 JUDGED_S = 10.0
 #: What a hand counts along with is not moved under it. [s]
 COUNTED_S = 4.0
+#: The setting that is advised is told anew where it is otherwise by this share of the way. [0..1]
+ELSEWHERE = 0.25
 #: What is so many times as far off is advised on sooner, where the last advice was not followed.
 WORSE = 2.0
 #: So often the same advice is given in vain, each time for at least so long. [s]
@@ -122,11 +124,10 @@ class Advising:
             self.silent = offered.off
             return
         if standing is not None and _key(offered) == _key(standing):
-            same = offered.choice.to == standing.choice.to
-            if same or now - self._figured_t > ADVICE_HOLDS_S:
+            if offered.choice.to == standing.choice.to:
                 self.advice = offered  # the same, in figures of now
-            if not same and self.advice is offered:
-                self._figured_t = now
+            elif now - self._figured_t > ADVICE_HOLDS_S and _elsewhere(offered, standing):
+                self.advice, self._figured_t = offered, now
             return
         inside = self.place is Place.INSIDE and offered.off.kind != "stage"
         # Of an advice that nobody followed nothing comes that were to be waited for, if there is worse by now.
@@ -182,6 +183,13 @@ class Advising:
         self._ignored.clear()
         self._followed = True
         self.advice = None
+
+
+def _elsewhere(offered: Advice, standing: Advice) -> bool:
+    """Whether the same advice goes so far elsewhere that a hand is to be told anew."""
+    way = abs(standing.choice.to - standing.choice.setting)
+    same_move = offered.choice.move == standing.choice.move
+    return not same_move or abs(offered.choice.to - standing.choice.to) >= ELSEWHERE * way
 
 
 def _key(advice: Advice) -> tuple[Control, str, bool]:
