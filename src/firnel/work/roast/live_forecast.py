@@ -57,6 +57,8 @@ MARGIN_S = 120.0
 COURSE_AHEAD_S = 60.0
 #: The end of a batch begins so long before its first crack: what the rate does from there on shows in the landing. [s]
 ABOUT_CRACK_S = 30.0
+#: The interval that is left when a mark comes is of the reading alone; with what a finger is late by it is wider by so much.
+FOUND_WIDER = 1.3
 #: Half the 80 % interval of a mark whose coming was not watched. [s]
 LEAST_DOUBT_S = 15.0
 
@@ -194,7 +196,7 @@ class LiveForecast:
             if share < 0.3:
                 self._half.pop(kind, None)
                 if expected is not None and expected.low is not None and expected.high is not None:
-                    self._doubt[kind] = 0.5 * (expected.high - expected.low)
+                    self._doubt[kind] = FOUND_WIDER * 0.5 * (expected.high - expected.low)
             elif share >= 0.5:
                 before_t, before = self._last_share.get(kind, (ask.now, share))
                 # Between two forecasts it rose by a straight line.
