@@ -226,6 +226,47 @@ def test_a_mark_that_does_not_come_any_more_is_not_counted_down_to(roaster):
     assert told_line(roaster.session, Units()).text == "Yellow does not come like this: gas 0.0 → 2.4 kPa now."
 
 
+def test_beans_that_fell_in_before_anybody_had_said_what_they_are_get_their_plan_on_the_way(roaster, qtbot, library):
+    session = roaster.session
+    session.close()
+    kept = library.plans()[0]
+    (waits,) = library.waiting_book.add(kept, 1, kept.load_kg)
+    for _ in range(60):
+        roaster.now += 1.0
+        roaster.desk.take_reading(reading(roaster.now, 200.0, 220.0, 0.0, 25.0, 58.0))
+    roaster.key(Qt.Key.Key_N)
+    qtbot.waitUntil(lambda: roaster.roast._side.preparing)
+    roaster.wait(48)  # charged while the sheet is open
+    roaster.hands[Control.GAS] = 2.4
+    roaster.wait(90)
+    label = session.label
+    assert session.unnamed
+    assert "N: say what they are" in session.message
+    qtbot.waitUntil(lambda: not _inside(roaster.roast.prepare))
+    assert roaster.key(Qt.Key.Key_Space).startswith("Yellow"), "the keys drive the roast"
+    assert f"What is in the drum? Batch {label}" in [one.text() for one in roaster.roast.prepare.findChildren(QLabel)]
+    roaster.key(Qt.Key.Key_N)
+    qtbot.waitUntil(lambda: _inside(roaster.roast.prepare))
+    roaster.key(Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: not session.unnamed)
+    assert not roaster.roast._side.preparing
+    roaster.wait(100)
+    assert (session.label, session.order.plan.name) == (label, kept.name)
+    assert session.settled[0].became is Became.MADE, "what the hand did before counts"
+    assert roaster.cue.headline.startswith("Yellow in ")
+    with pytest.raises(ValueError, match="drop it first"):
+        session.name(BatchOrder())
+    session.close()
+    record = library.batch(library.find_batch(label))
+    assert (record.plan, record.load_kg) == (kept.name, kept.load_kg)
+    assert library.waiting_book.all() == [], f"{waits.number} is what was charged"
+
+
+def _inside(widget):
+    focus = QApplication.focusWidget()
+    return focus is not None and widget.isAncestorOf(focus)
+
+
 def test_a_hand_that_went_elsewhere_before_answers_the_next_move_from_where_it_stood(qtbot, library):
     small = replace(PLAN, moves=(replace(PLAN.moves[0], to=1.8), PLAN.moves[1]))
     roaster = Roaster(qtbot, library, plan=small)

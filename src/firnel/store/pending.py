@@ -13,11 +13,13 @@ from firnel.core.vocabulary import Control, Mark, Move, Note, Quality
 from firnel.core.words import tr
 from firnel.store.batch_rows import (
     OWN_COLUMNS,
+    begin_waiting,
     discard_batch,
     reading_columns,
     refresh_search,
     write_marks,
     write_moves_and_notes,
+    write_parts,
 )
 from firnel.store.deeds import keep_deed
 from firnel.store.floor_book import end_live, write_live
@@ -127,6 +129,18 @@ def _correct_more(connection: Connection, key: int, control: Control, entry: Cor
         connection.execute(update(readings).where(at).values(more=settings or None))
 
 
+def _write_results(connection: Connection, key: int, values: dict[str, Any]) -> None:
+    """Results, and the order of a batch that was charged before anybody had said what it is."""
+    if (waits := values.pop("waiting_id", None)) is not None:
+        begin_waiting(connection, waits)  # its number stays unused: the batch has one
+    connection.execute(update(batches).where(batches.c.id == key).values(**values))
+    if "plan_id" in values:
+        write_parts(connection, key, values["plan_id"])
+    label = connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar()
+    keep_deed(connection, tr("kept the results of batch {}", label))
+    refresh_search(connection, key)
+
+
 def write_state(connection: Connection, key: int, pending: Pending) -> None:
     """Write all but the readings, inside the caller's transaction."""
     for entry in pending.corrected:
@@ -145,10 +159,7 @@ def write_state(connection: Connection, key: int, pending: Pending) -> None:
     if pending.moves_and_notes is not None:
         write_moves_and_notes(connection, key, *pending.moves_and_notes)
     if pending.results is not None:
-        connection.execute(update(batches).where(batches.c.id == key).values(**pending.results))
-        label = connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar()
-        keep_deed(connection, tr("kept the results of batch {}", label))
-        refresh_search(connection, key)
+        _write_results(connection, key, dict(pending.results))
     if pending.live is not None:
         write_live(connection, key, *pending.live)
     if pending.status in ENDED:

@@ -234,7 +234,7 @@ class Desk:
         return partial(gather_next, self.library, self.session.machine, self.clock.wall())
 
     def begin(self, gathered: Prepared) -> str:
-        """Begin the record of a batch with what was gathered for it. Returns its label.
+        """Begin the record of a batch with what was gathered for it, or name the one charged without. Returns its label.
 
         Raises
         ------
@@ -243,7 +243,8 @@ class Desk:
         order = gathered.order
         if self._corrects(order):
             return self.session.amend(order)
-        label = self.session.prepare(replace(order, waiting_id=gathered.waits, operator=self.settings.operator))
+        order = replace(order, waiting_id=gathered.waits, operator=self.settings.operator)
+        label = self.session.name(order) if self.session.unnamed else self.session.prepare(order)
         if gathered.model is not None and self.session.machine is not None:
             self._lookout.know(self.session.machine, gathered.model)
         self.session.take_around(

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
 from firnel.core.units import Units
@@ -27,7 +28,8 @@ class PrepareSheet(QWidget):
         frame, column = card(spacing=4)
         outer.addWidget(frame)
         outer.addStretch(1)
-        column.addWidget(label(tr("Prepare a batch"), "heading"))
+        self._title = label(tr("Prepare a batch"), "heading")
+        column.addWidget(self._title)
         self._plan, self._lot, self._machine = QComboBox(), QComboBox(), QComboBox()
         self._lot.setEditable(True)
         for name, box in (
@@ -54,12 +56,24 @@ class PrepareSheet(QWidget):
         column.addWidget(self._cautions())
         self._go.clicked.connect(self._on_go)
         self._cancel.clicked.connect(self.cancelled)
-        self._load.returnPressed.connect(self._on_go)
         self._plan.currentIndexChanged.connect(self._on_plan)
         self._units = Units()
         self._lots: list[Lot] = []
         self._machines: list[Machine] = []
         self._offered: list[Plan] = []
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter prepares, whichever line has the cursor."""
+        enter = event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if enter and not isinstance(self.focusWidget(), QPushButton):
+            self._on_go()
+        else:
+            super().keyPressEvent(event)
+
+    def show_unnamed(self, label_of: str) -> None:
+        """The beans of this batch are in the drum already, and the sheet says what they are; empty: none are."""
+        self._title.setText(tr("What is in the drum? Batch {}", label_of) if label_of else tr("Prepare a batch"))
+        self._go.setText(tr("Say so") if label_of else tr("Prepare"))
 
     @staticmethod
     def _cautions() -> QFrame:

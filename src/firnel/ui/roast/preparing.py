@@ -68,7 +68,7 @@ class Preparing(QObject):
 
     def _show(self, plan: Plan | None, read: OnOffer) -> None:
         session, self._known = self._desk.session, read
-        if session.roasting:
+        if session.roasting and not session.unnamed:
             return  # charged while it was read
         self._sheet.offer(read.lots, read.machines, read.plans, session.machine, self._desk.settings.units)
         if session.phase == "ready":
@@ -119,6 +119,7 @@ class Preparing(QObject):
 
     def _in_the_drum(self) -> bool:
         session = self._desk.session
-        if session.roasting:
+        taken = session.roasting and not session.unnamed
+        if taken:
             self._say(tr("Batch {} is in the drum: drop it first.", session.label))
-        return session.roasting
+        return taken

@@ -263,6 +263,7 @@ class RoastView(QWidget):
         self._side.show_picture(picture)
         self._far_landing.show_picture(picture.landing)
         self._show_told(picture.told)
+        self.prepare.show_unnamed(self._desk.session.label if self._desk.session.unnamed else "")
         if picture.phase != self._phase:
             self._enter_phase(picture.phase)
         self._show_foot(self._desk.settings.units.sentence(picture.trouble or picture.message), bool(picture.trouble))
@@ -311,6 +312,10 @@ class RoastView(QWidget):
                 meter=self._desk.settings.meter,
             )
             self._show_side()
+        elif (
+            self._side.preparing and session.unnamed
+        ):  # charged meanwhile: keys drive the roast, and the sheet can still be filled in
+            self.setFocus(Qt.FocusReason.OtherFocusReason)
         elif not self._side.preparing and (self._owed is None or previous):
             self._show_side()
             if not _holds(self._strips, QApplication.focusWidget()):  # a mark that is found takes nobody's words for keys

@@ -68,6 +68,16 @@ def check_load(load_kg: float | None) -> None:
         raise ValueError(tr("A load of {:g} kg cannot be roasted.", load_kg))
 
 
+def _row_of(order: BatchOrder) -> dict[str, Any]:
+    """What the row of a batch says of its order."""
+    plan = order.plan
+    return {
+        "lot_id": order.lot.id if order.lot else None, "machine_id": order.machine.id if order.machine else None,
+        "plan_id": plan.id if plan else None, "plan_version": plan.version if plan and plan.id is not None else None,
+        "load_kg": order.load_kg, "operator": order.operator, "waiting_id": order.waiting_id,
+    }  # fmt: skip
+
+
 def _at_once(call: Callable[[], None]) -> None:
     call()
 
@@ -129,6 +139,33 @@ class RoastSession(HandKeys):
         self.order = replace(self.order, lot=order.lot, load_kg=order.load_kg)
         self._journal.results({"lot_id": order.lot.id if order.lot else None, "load_kg": order.load_kg})
         self.say(tr("Batch {} is corrected; it keeps its number.", self.label))
+        return self.label
+
+    @property
+    def unnamed(self) -> bool:
+        """Whether beans are in the drum of which nobody has said what they are."""
+        return self.roasting and self.order.plan is None and self.order.lot is None
+
+    def name(self, order: BatchOrder) -> str:
+        """Say what is in the drum, of a batch that was charged without being prepared: its number and its record stay.
+
+        Raises
+        ------
+        ValueError : if that is known, or the load is not one.
+        """
+        if self._journal is None or not self.unnamed:
+            raise ValueError(tr("Batch {} is in the drum: drop it first.", self.label))
+        check_load(order.load_kg)
+        self.order = replace(order, machine=order.machine or self.order.machine)
+        if order.machine is not None and order.machine != self.machine:
+            self.machine = order.machine
+        self._hold_start(order)
+        self._journal.results(_row_of(self.order))
+        for move in self.moves:
+            self._match(move)
+        self._advising = Advising()
+        self._write_hands()
+        self.say(tr("Batch {} has its order now; what was recorded stays.", self.label))
         return self.label
 
     def resume(self, key: int, by_word: bool = False) -> None:
@@ -370,9 +407,7 @@ class RoastSession(HandKeys):
         if not self.recording:
             shift = self._begin(BatchOrder(machine=self.machine, operator=self.order.operator), keep_s=60.0)
             charge_t -= shift
-            self.message = tr(
-                "The beans fell in without a prepared batch: recorded as {}. Name its lot when it is weighed.", self.label
-            )
+            self.message = tr("The beans fell in without a prepared batch: recorded as {}. N: say what they are.", self.label)
         else:
             self.message = tr("Charge found from the curve.")
         self._set_mark(Mark(MarkKind.CHARGE, charge_t, self.trace.bean_at(charge_t), Found.CURVE))
@@ -416,22 +451,20 @@ class RoastSession(HandKeys):
         self._found, self._left_hot_t, self._asked, self._press, self._picked = MarkWatch(), None, None, None, None
         if order.machine is not None and order.machine != self.machine:
             self.machine = order.machine
-        if order.plan is not None:
-            for control, value in order.plan.start.items():
-                if control not in self._hands.held:
-                    self._hands.set("held", control, value)
+        self._hold_start(order)
         started = self.clock.wall() - timedelta(seconds=keep_s / self.clock.rate)
-        plan = order.plan
-        row_values: dict[str, Any] = {
-            "lot_id": order.lot.id if order.lot else None, "machine_id": order.machine.id if order.machine else None,
-            "plan_id": plan.id if plan else None, "plan_version": plan.version if plan and plan.id is not None else None,
-            "load_kg": order.load_kg, "started": started, "status": "ready", "operator": order.operator,
-            "waiting_id": order.waiting_id, "clock_rate": self.clock.rate,
-        }  # fmt: skip
-        self._journal = self._new_journal(row_values)
+        self._journal = self._new_journal(
+            _row_of(order) | {"started": started, "status": "ready", "clock_rate": self.clock.rate}
+        )
         for index in range(len(kept)):
             self._write_reading(index)
         return shift
+
+    def _hold_start(self, order: BatchOrder) -> None:
+        """Of a control that nobody has told of it is taken that it stands as the plan begins."""
+        for control, value in order.plan.start.items() if order.plan is not None else ():
+            if control not in self._hands.held:
+                self._hands.set("held", control, value)
 
     def _new_journal(self, batch: int | dict[str, Any], by_word: bool = False) -> Journal:
         return Journal(
