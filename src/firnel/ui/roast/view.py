@@ -312,9 +312,8 @@ class RoastView(QWidget):
                 meter=self._desk.settings.meter,
             )
             self._show_side()
-        elif (
-            self._side.preparing and session.unnamed
-        ):  # charged meanwhile: keys drive the roast, and the sheet can still be filled in
+        elif self._side.preparing and session.unnamed:
+            # Charged meanwhile: keys drive the roast, and the sheet stays, to be filled in.
             self.setFocus(Qt.FocusReason.OtherFocusReason)
         elif not self._side.preparing and (self._owed is None or previous):
             self._show_side()
