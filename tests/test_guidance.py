@@ -635,14 +635,15 @@ def test_heat_that_is_off_is_told_at_once_with_the_way_back_and_a_strange_machin
     """In drying the probe rises for minutes behind the turn by the drum alone: no stall shows yet, and yellow never comes."""
     ask = ask_at(plan, 150.0)
     high = SOUTH.controls[Control.GAS].high
-    own = PlannedMove(Control.GAS, 0.8 * high, Anchor.CHARGE, 100.0)
+    own, less = PlannedMove(Control.GAS, 0.8 * high, Anchor.CHARGE, 100.0), PlannedMove(Control.GAS, 0.0, Anchor.YELLOW, 10.0)
+
+    def with_heat(share, since, moves):
+        gas = np.where(ask.trace.t > ask.now - since, share * high, ask.trace.control(Control.GAS))
+        trace = replace(ask.trace, controls={**ask.trace.controls, Control.GAS: gas})
+        return replace(ask, trace=trace, plan=replace(plan, moves=moves), done={0: ask.now - 50.0})
 
     def lost(model, share):
-        gas = np.where(ask.trace.t > ask.now - 60.0, share * high, ask.trace.control(Control.GAS))
-        trace = replace(ask.trace, controls={**ask.trace.controls, Control.GAS: gas})
-        guidance = LiveForecast(model).answer(
-            replace(ask, trace=trace, plan=replace(plan, moves=(own,)), done={0: ask.now - 50.0})
-        )
+        guidance = LiveForecast(model).answer(with_heat(share, 60.0, (own,)))
         assert guidance.forecast.first_crack is None
         return guidance, [one for one in guidance.coming if one.kind == "lost"]
 
@@ -655,6 +656,12 @@ def test_heat_that_is_off_is_told_at_once_with_the_way_back_and_a_strange_machin
     readings(session)
     session.take_guidance(guidance)
     assert told_line(session, Units()).text.startswith("Yellow does not come like this: gas 0.000 → ")
+    live, hung = LiveForecast(model), (own, less)
+    late = replace(plan, targets=replace(plan.targets, drying_s=160.0), course=None)
+    live.answer(with_heat(0.0, 60.0, hung))
+    back = live.answer(replace(with_heat(0.8, 5.0, hung), plan=replace(late, moves=hung)))
+    assert back.forecast.yellow is not None, "what hangs on yellow waits for it, and is not what keeps it from coming"
+    assert "first crack" in [one.sentence for one in back.coming if one.kind == "lost"], "as the plan puts the heat out then"
 
 
 def fan(rate_of):

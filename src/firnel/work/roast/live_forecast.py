@@ -41,7 +41,7 @@ from firnel.work.machines.forecasting import SEED, curve_record
 from firnel.work.roast.coming import Coming, coming_of, lost_of
 from firnel.work.roast.reach import Reach
 from firnel.work.roast.remedy import against, rescue
-from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, made_up, stands, step_of
+from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, made_up, stands, step_of, without_hung
 
 log = logging.getLogger(__name__)
 
@@ -225,19 +225,36 @@ class LiveForecast:
         curve = shifted_curve(plan, ask.marks, ask.now, self._expected)
         return AirLine(curve.t - zero, curve.air) if curve is not None and curve.t.size else None
 
+    def _foretold(
+        self, ask: Ask, zero: float, batch: LoggedBatch, ensemble: Forecaster, known: Marks, rule: DropRule
+    ) -> tuple[Forecast, tuple[DueMove, ...], float]:
+        """The forecast, the moves to come that it reckons with, and how far it looks. [s]"""
+
+        def with_moves(due: tuple[DueMove, ...], until: float) -> Forecast:
+            return ensemble.forecast(ahead_of(ask, batch, ensemble.t, zero, due, until), rule, known)
+
+        due, end = due_in(ask, self._expected), self._expected.get(MarkKind.DROP)
+        # A drop that is long overdue is still looked ahead from: nothing ends because time went by.
+        until = HORIZON_S if end is None else max(end - ask.now, 0.0) + MARGIN_S
+        forecast, free = with_moves(due, until), without_hung(ask, due)
+        cracked = MarkKind.FIRST_CRACK in _came(ask, zero)
+        if cracked or forecast.first_crack is not None or len(free) == len(due):
+            return forecast, due, until
+        # Nobody knows when moves fall due whose marks do not come: they must not be what keeps them from coming.
+        forecast = with_moves(free, HORIZON_S)
+        if forecast.first_crack is None:
+            return forecast, free, HORIZON_S
+        due = due_in(ask, _marks_of(forecast, zero))
+        return with_moves(due, HORIZON_S), due, HORIZON_S
+
     def _guided(
         self, ask: Ask, zero: float, batch: LoggedBatch, ensemble: Forecaster, known: Marks, rule: DropRule
     ) -> Guidance:
-        due = due_in(ask, self._expected)
-        end = self._expected.get(MarkKind.DROP)
-        # A drop that is long overdue is still looked ahead from: nothing ends because time went by.
-        until = HORIZON_S if end is None else max(end - ask.now, 0.0) + MARGIN_S
-        hands = ahead_of(ask, batch, ensemble.t, zero, due, until)
-        forecast = ensemble.forecast(hands, rule, known)
+        forecast, due, until = self._foretold(ask, zero, batch, ensemble, known, rule)
+        cracked = MarkKind.FIRST_CRACK in _came(ask, zero)
         guidance = replace(self._told(ask, zero, forecast), passed=self._passed(ask, ensemble, forecast))
         air_led = ask.plan is not None and ask.plan.approach == "air-led"
         own = self._own(ask, zero)
-        cracked = MarkKind.FIRST_CRACK in _came(ask, zero)
         told = coming_of(forecast, own, air_led)
         if guidance.landing is not None and not guidance.landing.cold and (cracked or forecast.first_crack is not None):
             # The end of a batch that lands is as flat as its plan wants it: heat against that would land it hot.

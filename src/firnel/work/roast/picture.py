@@ -109,7 +109,7 @@ class LandingPicture:
 
 
 #: A word on the curve with its tick takes this share of the axis' height.
-LABEL_ROOM = 0.15
+LABEL_ROOM = 0.19
 
 _NONE = np.empty(0)
 

@@ -74,6 +74,12 @@ def due_in(ask: Ask, expected: Mapping[MarkKind, float]) -> tuple[DueMove, ...]:
     )
 
 
+def without_hung(ask: Ask, due: tuple[DueMove, ...]) -> tuple[DueMove, ...]:
+    """The moves that come at their time whatever the beans do: none that hangs on a mark still to come, or on a reading."""
+    came = {mark.kind.value for mark in ask.marks} | {Anchor.TIME.value}
+    return tuple(entry for entry in due if entry.move.anchor.value in came)
+
+
 def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None = None) -> Step | None:
     """A control (the main heat) some steps otherwise: at once, or in the planned move if one is due soon; None out of range."""
     which = control if control is not None else ask.machine.main_heat
