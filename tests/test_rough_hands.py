@@ -241,6 +241,8 @@ def test_beans_that_fell_in_before_anybody_had_said_what_they_are_get_their_plan
     roaster.wait(90)
     label = session.label
     assert session.unnamed
+    with pytest.raises(ValueError, match="plan or a lot"):
+        session.name(BatchOrder(load_kg=4.0))
     assert "N: say what they are" in session.message
     qtbot.waitUntil(lambda: not _inside(roaster.roast.prepare))
     assert roaster.key(Qt.Key.Key_Space).startswith("Yellow"), "the keys drive the roast"
@@ -255,7 +257,7 @@ def test_beans_that_fell_in_before_anybody_had_said_what_they_are_get_their_plan
     assert session.settled[0].became is Became.MADE, "what the hand did before counts"
     assert roaster.cue.headline.startswith("Yellow in ")
     with pytest.raises(ValueError, match="drop it first"):
-        session.name(BatchOrder())
+        session.name(session.order)
     session.close()
     record = library.batch(library.find_batch(label))
     assert (record.plan, record.load_kg) == (kept.name, kept.load_kg)

@@ -156,6 +156,8 @@ class RoastSession(HandKeys):
         if self._journal is None or not self.unnamed:
             raise ValueError(tr("Batch {} is in the drum: drop it first.", self.label))
         check_load(order.load_kg)
+        if order.lot is None and order.plan is None:
+            raise ValueError(tr("Choose a plan or a lot: nothing else says what it is."))
         self.order = replace(order, machine=order.machine or self.order.machine)
         if order.machine is not None and order.machine != self.machine:
             self.machine = order.machine
