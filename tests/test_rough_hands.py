@@ -241,6 +241,7 @@ def test_beans_that_fell_in_before_anybody_had_said_what_they_are_get_their_plan
     roaster.wait(90)
     label = session.label
     assert session.unnamed
+    assert roaster.cue.detail == "N: say what is in the drum"
     with pytest.raises(ValueError, match="plan or a lot"):
         session.name(BatchOrder(load_kg=4.0))
     assert "N: say what they are" in session.message

@@ -116,7 +116,8 @@ def matters_of(session: RoastSession, units: Units) -> list[Matter]:
     now = session.now()
     found = [*_drop(session, units, now), *_marks(session, now), *_moves(session, units, now), *_start(session, units, now)]
     found.sort(key=lambda matter: (matter.rank, matter.at is None, matter.at or 0.0))
-    return found or [Matter(Rank.REST, None, tr("next"), tr("Watch colour, smell and sound"), _shift_sentence(session))]
+    detail = tr("N: say what is in the drum") if session.unnamed else _shift_sentence(session)
+    return found or [Matter(Rank.REST, None, tr("next"), tr("Watch colour, smell and sound"), detail)]
 
 
 def _drop(session: RoastSession, units: Units, now: float) -> list[Matter]:
