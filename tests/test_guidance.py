@@ -656,6 +656,14 @@ def test_heat_that_is_off_is_told_at_once_with_the_way_back_and_a_strange_machin
     readings(session)
     session.take_guidance(guidance)
     assert told_line(session, Units()).text.startswith("Yellow does not come like this: gas 0.000 → ")
+    soak = replace(own, anchor=Anchor.TURNING, offset_s=10.0)  # the turn has not come yet: nobody knows when
+    early = ask_at(plan, 60.0)
+    quiet = np.where(early.trace.t > early.now - 55.0, 0.0, early.trace.control(Control.GAS))
+    early = replace(early, trace=replace(early.trace, controls={**early.trace.controls, Control.GAS: quiet}))
+    early = replace(early, marks=tuple(mark for mark in early.marks if mark.kind is not MarkKind.TURNING))
+    waiting, none = (LiveForecast(model).answer(replace(early, plan=replace(plan, moves=moves))) for moves in ((soak,), ()))
+    assert [one.kind for one in waiting.coming if one.kind == "lost"] == []
+    assert [one.kind for one in none.coming if one.kind == "lost"] == ["lost"]
     live, hung = LiveForecast(model), (own, less)
     late = replace(plan, targets=replace(plan.targets, drying_s=160.0), course=None)
     live.answer(with_heat(0.0, 60.0, hung))

@@ -42,7 +42,7 @@ def lost_of(forecast: Forecast, cracked: bool, planned: bool) -> Coming | None:
     ----------
     forecast : as far ahead as any is made.
     cracked : whether first crack has come.
-    planned : whether it has a plan, whose heat to come is in the forecast.
+    planned : whether it has a plan, and the heat to come is in the forecast.
     """
     if cracked or forecast.first_crack is not None or (not planned and forecast.at < SOAKS_S):
         return None

@@ -260,7 +260,10 @@ class LiveForecast:
             # The end of a batch that lands is as flat as its plan wants it: heat against that would land it hot.
             since = 0.0 if forecast.first_crack is None or cracked else forecast.first_crack.value - ABOUT_CRACK_S
             told = tuple(one for one in told if one.kind != "stall" or forecast.at + one.in_s < since)
-        never = lost_of(forecast, cracked, ask.plan is not None) if until >= HORIZON_S and self._knows_heat(ask) else None
+        heats = ask.machine.of(Role.HEAT)
+        # A move that hangs on the turn, or on a reading, has no moment yet: then the heat may be off as it is meant to be.
+        told_of = ask.plan is not None and not any(e.due_t is None and e.move.control in heats for e in due)
+        never = lost_of(forecast, cracked, told_of) if until >= HORIZON_S and self._knows_heat(ask) else None
         if never is not None:
             told = (never, *(one for one in told if one.kind != "stall"))  # of the two it is the louder news
         guidance = replace(guidance, coming=told)

@@ -270,8 +270,8 @@ def _levels(curves: Curves, labels: tuple[MarkLabel, ...], units: Units) -> tupl
 
 
 def _rate_top(curves: Curves, units: Units) -> float:
-    known = curves.rate[np.isfinite(curves.rate)]
-    most = float(known.max()) if known.size else 0.0
+    both = np.concatenate([curves.rate, curves.plan_rate])
+    most = float(np.nanmax(both)) if np.isfinite(both).any() else 0.0
     return float(np.clip(_up(most * 1.05, 2.0), units.show_difference(18.0), units.show_difference(40.0)))
 
 

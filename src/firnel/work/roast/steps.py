@@ -75,9 +75,9 @@ def due_in(ask: Ask, expected: Mapping[MarkKind, float]) -> tuple[DueMove, ...]:
 
 
 def without_hung(ask: Ask, due: tuple[DueMove, ...]) -> tuple[DueMove, ...]:
-    """The moves that come at their time whatever the beans do: none that hangs on a mark still to come, or on a reading."""
+    """The moves without a moment, and those that come at theirs whatever the beans do: none that hangs on what is to come."""
     came = {mark.kind.value for mark in ask.marks} | {Anchor.TIME.value}
-    return tuple(entry for entry in due if entry.move.anchor.value in came)
+    return tuple(entry for entry in due if entry.due_t is None or entry.move.anchor.value in came)
 
 
 def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None = None) -> Step | None:
