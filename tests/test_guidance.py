@@ -33,7 +33,7 @@ from firnel.devices.clock import Clock
 from firnel.ui.theme.look import Look
 from firnel.work.desk import Desk
 from firnel.work.roast.advice_words import told_line, warnings_of
-from firnel.work.roast.coming import Coming, coming_of
+from firnel.work.roast.coming import Coming, coming_of, lost_of
 from firnel.work.roast.drop_cue import drop_cue
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.live_forecast import Guidance, LiveForecast, _as_far_as
@@ -670,6 +670,16 @@ def test_heat_that_is_off_is_told_at_once_with_the_way_back_and_a_strange_machin
     back = live.answer(replace(with_heat(0.8, 5.0, hung), plan=replace(late, moves=hung)))
     assert back.forecast.yellow is not None, "what hangs on yellow waits for it, and is not what keeps it from coming"
     assert "first crack" in [one.sentence for one in back.coming if one.kind == "lost"], "as the plan puts the heat out then"
+
+
+@pytest.mark.parametrize(("rises", "found"), [(4.0, None), (0.5, "first crack"), (-1.0, "first crack")])
+def test_a_batch_that_takes_longer_than_is_looked_ahead_is_not_lost(rises, found):
+    t = np.arange(60.0, 960.0, 4.0)
+    slow = Forecast(
+        60.0, "model", Interval(700.0, 690.0, 710.0), fan_t=t, fan=np.tile(150.0 + rises * (t - 60.0) / 60.0, (3, 1))
+    )
+    never = lost_of(slow, cracked=False, planned=True)
+    assert (never.sentence if never is not None else None) == found
 
 
 def fan(rate_of):

@@ -18,6 +18,8 @@ from firnel.core.words import tr
 AHEAD_S = 100.0
 #: Before so long after the charge heat that is off may be a soak that nobody planned: common practice, no published source. [s]
 SOAKS_S = 120.0
+#: Beans that still rise so fast in the last of what is looked ahead get there after it. [K/min], [s]
+STILL_RISES, LAST_S = 2.0, 60.0
 #: What the plan itself does is no trouble: told is only what goes beyond its own rate by so much. [K/min]
 BEYOND_PLAN = 1.5
 
@@ -46,6 +48,11 @@ def lost_of(forecast: Forecast, cracked: bool, planned: bool) -> Coming | None:
     """
     if cracked or forecast.first_crack is not None or (not planned and forecast.at < SOAKS_S):
         return None
+    if forecast.fan is not None and forecast.fan_t is not None:
+        last = forecast.fan_t >= forecast.fan_t[-1] - LAST_S
+        rises = float(forecast.fan[1][last][-1] - forecast.fan[1][last][0]) / max(float(np.ptp(forecast.fan_t[last])), 1.0)
+        if 60.0 * rises > STILL_RISES:
+            return None  # a large batch that takes longer than anybody looks ahead
     never = MarkKind.YELLOW if forecast.yellow is None else MarkKind.FIRST_CRACK
     return Coming("lost", 0.0, never.words)
 
