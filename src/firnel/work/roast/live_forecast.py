@@ -39,6 +39,7 @@ from firnel.core.vocabulary import BatchRecord, Control, Machine, MarkKind, Role
 from firnel.core.words import tr
 from firnel.work.machines.forecasting import SEED, curve_record
 from firnel.work.roast.coming import Coming, coming_of, lost_of
+from firnel.work.roast.passed_marks import PassedMarks
 from firnel.work.roast.reach import Reach
 from firnel.work.roast.remedy import against, rescue
 from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, made_up, stands, step_of, without_hung
@@ -57,10 +58,6 @@ MARGIN_S = 120.0
 COURSE_AHEAD_S = 60.0
 #: The end of a batch begins so long before its first crack: what the rate does from there on shows in the landing. [s]
 ABOUT_CRACK_S = 30.0
-#: The interval that is left when a mark comes is of the reading alone; with what a finger is late by it is wider by so much.
-FOUND_WIDER = 1.3
-#: Half the 80 % interval of a mark whose coming was not watched. [s]
-LEAST_DOUBT_S = 15.0
 
 
 @dataclass(frozen=True)
@@ -107,9 +104,7 @@ class LiveForecast:
         self._sparing, self._reach = model is not None and sparing(model), Reach(model)
         self._follower = Follower(model, SEED) if model is not None else None
         self._expected: dict[MarkKind, float] = {}
-        self._half: dict[MarkKind, float] = {}  # when half of the members were past a mark that is not set
-        self._doubt: dict[MarkKind, float] = {}
-        self._last_share: dict[MarkKind, tuple[float, float]] = {}
+        self._passed = PassedMarks()
 
     def answer(self, ask: Ask) -> Guidance | None:
         """The guidance for what is known; None while too little is known."""
@@ -185,27 +180,6 @@ class LiveForecast:
             known = replace(known, first_crack_t=found[MarkKind.FIRST_CRACK], first_crack_doubt_s=doubt)
         return known
 
-    def _passed(self, ask: Ask, ensemble: Forecaster, forecast: Forecast) -> dict[MarkKind, tuple[float, float, float]]:
-        """The marks that nobody has set and that members are past: since when, how surely, and what share."""
-        found = {}
-        told = (forecast.yellow, forecast.first_crack)
-        came = {mark.kind for mark in ask.marks} - set(ask.assumed)
-        for kind, share, expected in zip((MarkKind.YELLOW, MarkKind.FIRST_CRACK), ensemble.shares_past(), told, strict=True):
-            if kind in came:
-                continue
-            if share < 0.3:
-                self._half.pop(kind, None)
-                if expected is not None and expected.low is not None and expected.high is not None:
-                    self._doubt[kind] = FOUND_WIDER * 0.5 * (expected.high - expected.low)
-            elif share >= 0.5:
-                before_t, before = self._last_share.get(kind, (ask.now, share))
-                # Between two forecasts it rose by a straight line.
-                part = (0.5 - before) / (share - before) if share > before and before < 0.5 else 1.0
-                half = self._half.setdefault(kind, before_t + part * (ask.now - before_t))
-                found[kind] = (half, self._doubt.get(kind, LEAST_DOUBT_S), share)
-            self._last_share[kind] = (ask.now, share)
-        return found
-
     def _own(self, ask: Ask, zero: float) -> PlanCurve | None:
         """The plan's curve from charge on, moved with its marks."""
         curve = shifted_curve(ask.plan, ask.marks, ask.now, self._expected) if ask.plan is not None else None
@@ -252,7 +226,7 @@ class LiveForecast:
     ) -> Guidance:
         forecast, due, until = self._foretold(ask, zero, batch, ensemble, known, rule)
         cracked = MarkKind.FIRST_CRACK in _came(ask, zero)
-        guidance = replace(self._told(ask, zero, forecast), passed=self._passed(ask, ensemble, forecast))
+        guidance = replace(self._told(ask, zero, forecast), passed=self._passed.look(ask, ensemble, forecast))
         air_led = ask.plan is not None and ask.plan.approach == "air-led"
         own = self._own(ask, zero)
         told = coming_of(forecast, own, air_led)
