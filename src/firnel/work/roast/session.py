@@ -7,7 +7,6 @@ and brings readings over from the driver's thread.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import replace
 from datetime import timedelta
 from typing import Any
@@ -16,7 +15,6 @@ import numpy as np
 
 from firnel.core.settling import Became, Settled
 from firnel.core.vocabulary import (
-    EXPECTED_MARKS,
     Found,
     Machine,
     Mark,
@@ -26,18 +24,14 @@ from firnel.core.vocabulary import (
     Quality,
 )
 from firnel.core.words import later, tr
-from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
-from firnel.store.journal import Journal
-from firnel.store.library import Library
-from firnel.store.spill import Spill
 from firnel.work.bench.results import Results, check_results, missing_of
 from firnel.work.plan.whose import lot_of, machine_of
 from firnel.work.roast.advising import Advising
 from firnel.work.roast.batch_state import CRACK_RULE, Around, BatchOrder
 from firnel.work.roast.charge_watch import ChargeWatch
 from firnel.work.roast.danger import past_limit
-from firnel.work.roast.hand_keys import HandKeys
+from firnel.work.roast.kept_batch import KeptBatch
 from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.mark_watch import TAKEN_S, MarkWatch
 from firnel.work.roast.plan_thread import SETTLED_NOTE, read_note
@@ -53,8 +47,6 @@ REPLACED_SHARE = 0.4
 #: A plunge of the probe so long after a drop is the next charge. [s]
 NEXT_CHARGE_S = 90.0
 ABANDONED = "ended otherwise"
-#: A batch that is done with waits so long to hear that it is written; then it is told that it is not yet. [s]
-PATIENCE_S = 2.0
 
 
 def check_load(load_kg: float | None) -> None:
@@ -78,11 +70,7 @@ def _row_of(order: BatchOrder) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _at_once(call: Callable[[], None]) -> None:
-    call()
-
-
-class RoastSession(HandKeys):
+class RoastSession(KeptBatch):
     """The running batch: begun, fed with readings, and ended.
 
     Parameters
@@ -93,20 +81,6 @@ class RoastSession(HandKeys):
     post : brings calls from the journal's thread over to the owner's.
     spill : where the batch is kept while the library refuses.
     """
-
-    def __init__(
-        self,
-        library: Library,
-        clock: Clock,
-        on_change: Callable[[], None] = lambda: None,
-        post: Callable[[Callable[[], None]], None] = _at_once,
-        spill: Spill | None = None,
-    ) -> None:
-        super().__init__(clock, on_change)
-        self.library, self._post, self._spill = library, post, spill
-        self.begin_aside = False  #: a batch is begun in the library by another thread, which tells its number soon after
-        self._last_id: int | None = None
-        self._shelved: list[Journal] = []  # of batches that are done with, while the library still refuses them
 
     # Beginning and ending
 
@@ -217,25 +191,6 @@ class RoastSession(HandKeys):
         self.message = tr("Batch {} goes on; {:.0f} s of readings are missing.", self.label, away / rate)
         self._changed()
 
-    def close(self) -> bool:
-        """End the record of this batch, however far it is. False if the library still refuses what is left."""
-        if self._journal is None:
-            return True
-        if MarkKind.CHARGE not in self._hands.marks:
-            self._journal.status("discarded")  # nothing was roasted
-        elif MarkKind.DROP not in self._hands.marks:
-            self._take_found()
-            self._journal.status("dropped")
-        return self._shelve()
-
-    def _take_found(self) -> None:
-        """Marks that nobody has taken stay in the record as what they are: found."""
-        for kind in EXPECTED_MARKS:
-            offer = self._found.offers.get(kind)
-            if offer is not None and kind not in self._hands.marks and not self._contradiction(offer.mark):
-                self._hands.set("marks", kind, offer.mark)
-        self._write_marks()
-
     def abandon(self, why: str, word: str = "") -> None:
         """The batch ends otherwise: kept as what it was, and left out of charts and fits.
 
@@ -267,48 +222,6 @@ class RoastSession(HandKeys):
             else tr("It is kept, but not in the library yet.")
         )
         self.say(tr("Batch {} ended: {}. {}", label, why, kept))
-
-    def flush(self) -> bool:
-        """Wait until what has come in is in the library; False if that takes too long."""
-        return self._journal is None or self._journal.flush()
-
-    @property
-    def last_id(self) -> int | None:
-        """Id of the batch that runs, or ran last; None where the library has none of it."""
-        return self._journal.key if self._journal is not None else self._last_id
-
-    def _shelve(self) -> bool:
-        """The batch is done with: its journal writes on until all is in the library."""
-        journal, self._journal = self._journal, None
-        if journal is None:
-            return True
-        written = journal.close(PATIENCE_S)
-        self._last_id = journal.key
-        if written:
-            return True
-        self._shelved = [*(one for one in self._shelved if one.waits), journal]
-        return False
-
-    def leave(self) -> str:
-        """The program ends: the batch stays as it stands, to be gone on with at the next start.
-
-        Returns
-        -------
-        What is not in the library, and where it is kept, as a sentence; empty where all is written.
-        """
-        if self._journal is not None and not self.roasting:
-            self.close()
-        open_ones = [*self._shelved, *([self._journal] if self._journal is not None else [])]
-        self._journal, self._shelved = None, []
-        kept = [journal.leave() for journal in open_ones]
-        waiting = [journal for journal in open_ones if journal.waits]
-        if not waiting:
-            return ""
-        labels = ", ".join(journal.label or tr("that has no number yet") for journal in waiting)
-        if not all(kept) or self._spill is None:
-            return tr("Part of batch {} could not be written anywhere, and is lost: is every disk full?", labels)
-        where = tr("It is kept in {}, and brought in at the next start.", self._spill.folder)
-        return tr("Part of batch {} is not in the library. {}", labels, where)
 
     def weigh(self, results: Results) -> None:
         """Write scale, colour and remark of the dropped batch, and close it.
@@ -378,11 +291,6 @@ class RoastSession(HandKeys):
         if dropped is not None and self.now() - dropped.since > TAKEN_S:
             self._take_found()
             self.message = tr("The drop was found in the readings: the drum has been empty for a while.")
-
-    def _write_reading(self, index: int) -> None:
-        if self._journal is None:
-            return
-        self._journal.reading((*self.trace.row(index), int(self.trace.quality_at(index))))
 
     def _follow_controls(self, reading: Reading, t: float) -> None:
         """Moves that the machine reports need no key."""
@@ -467,35 +375,6 @@ class RoastSession(HandKeys):
         for control, value in order.plan.start.items() if order.plan is not None else ():
             if control not in self._hands.held:
                 self._hands.set("held", control, value)
-
-    def _new_journal(self, batch: int | dict[str, Any], by_word: bool = False) -> Journal:
-        return Journal(
-            self.library,
-            batch,
-            lambda: self.clock.rate,
-            self._trouble_later,
-            self._spill,
-            by_word=by_word,
-            aside=self.begin_aside,
-        )
-
-    def air(self, station: str, said: dict[str, Any]) -> None:
-        """Tell other stations what is said of the running batch now."""
-        if self._journal is not None and self.phase != "cooling":
-            self._journal.live(station, said)
-
-    def _trouble_later(self, sentence: str | None) -> None:
-        """Called from the journal's thread."""
-        self._post(lambda: self.report_trouble(sentence))
-
-    def report_trouble(self, sentence: str | None) -> None:
-        """The journal cannot write, or can again."""
-        self.trouble = sentence
-        if sentence is None and self._shelved:
-            self._shelved = [journal for journal in self._shelved if journal.waits]
-            if not self._shelved:
-                self.message = tr("All is in the library now.")
-        self._changed()
 
     def _forget_old(self) -> None:
         """While idle, keep a quarter of an hour and no more."""
