@@ -236,7 +236,8 @@ class BatchState:
         expected = expected_marks(self.order.plan, self.reckoned.values(), self.now(), self.foreseen)
         if MarkKind.DROP in expected and MarkKind.DROP not in self.reckoned and not self.order.plan.drop_rules:
             expected[MarkKind.DROP] += self.end_moved_s  # where temperature rules the forecast has it moved already
-        return {kind: t for kind, t in expected.items() if kind not in self.out_of_reach}
+        never = self.out_of_reach
+        return {kind: t for kind, t in expected.items() if kind not in never}
 
     @property
     def out_of_reach(self) -> tuple[MarkKind, ...]:
