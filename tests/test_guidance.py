@@ -582,6 +582,12 @@ def test_a_program_is_told_each_step_with_its_figures_also_where_only_they_diffe
     watch.look()
     assert [one["text"] for one in told if one["event"] == "said"] == ["No advice yet."]
     assert (warning["event"], warning["control"], warning["from"], warning["to"]) == ("warning", "gas", 1.8, 1.5)
+    before = len([one for one in told if one["event"] == "warning"])
+    for _ in range(7):  # it stays true
+        advised(replace(advice(), advice=None, coming=(stall,)))
+    assert len([one for one in told if one["event"] == "warning"]) == before + 1, "again after a minute, and no more often"
+    lands = [one for one in told if one["event"] == "landing"]
+    assert [(one["place"], one["drop_c"], one["development_s"]) for one in lands] == [("outside", 209.0, 90.0)], "told once"
 
 
 @pytest.mark.parametrize(("lead_s", "ahead"), [(0.0, 2.0), (3.0, 3.0)])
@@ -669,17 +675,17 @@ def test_heat_that_is_off_is_told_at_once_with_the_way_back_and_a_strange_machin
     live.answer(with_heat(0.0, 60.0, hung))
     back = live.answer(replace(with_heat(0.8, 5.0, hung), plan=replace(late, moves=hung)))
     assert back.forecast.yellow is not None, "what hangs on yellow waits for it, and is not what keeps it from coming"
-    assert "first crack" in [one.sentence for one in back.coming if one.kind == "lost"], "as the plan puts the heat out then"
+    assert MarkKind.FIRST_CRACK in [one.never for one in back.coming], "as the plan puts the heat out then"
 
 
-@pytest.mark.parametrize(("rises", "found"), [(4.0, None), (0.5, "first crack"), (-1.0, "first crack")])
+@pytest.mark.parametrize(("rises", "found"), [(4.0, None), (0.5, MarkKind.FIRST_CRACK), (-1.0, MarkKind.FIRST_CRACK)])
 def test_a_batch_that_takes_longer_than_is_looked_ahead_is_not_lost(rises, found):
     t = np.arange(60.0, 960.0, 4.0)
     slow = Forecast(
         60.0, "model", Interval(700.0, 690.0, 710.0), fan_t=t, fan=np.tile(150.0 + rises * (t - 60.0) / 60.0, (3, 1))
     )
     never = lost_of(slow, cracked=False, planned=True)
-    assert (never.sentence if never is not None else None) == found
+    assert (never.never if never is not None else None) == found
 
 
 def fan(rate_of):

@@ -217,7 +217,7 @@ def test_a_mark_that_does_not_come_any_more_is_not_counted_down_to(roaster):
     roaster.charge().wait(150)
     assert cue_of(roaster.session, Units()).headline.startswith("Yellow in 2:")
     nothing = Forecast(roaster.session.now(), "model")
-    never = Coming("lost", 0.0, "yellow", Choice(Control.GAS, 0.0, 2.4, nothing))
+    never = Coming("lost", 0.0, "yellow does not come like this", Choice(Control.GAS, 0.0, 2.4, nothing), MarkKind.YELLOW)
     roaster.session.take_guidance(replace(told(roaster.session.now(), 206.0), forecast=nothing, landing=None, coming=(never,)))
     cue = cue_of(roaster.session, Units())
     assert cue.headline == "Yellow is not in sight"

@@ -109,13 +109,13 @@ def warnings_of(session: RoastSession, units: Units) -> list[Warned]:
 
 def _coming_words(session: RoastSession, coming: Coming, units: Units) -> str:
     words = capital(coming.sentence)
-    if coming.kind == "lost":
-        if coming.remedy is None:
-            return tr("{} does not come like this: more heat.", words)
-        return tr("{} does not come like this: {} {} → {} now.", words, *_step_words(coming.remedy, session.machine, units))
     if coming.remedy is not None:
         name, before, after = _step_words(coming.remedy, session.machine, units)
+        if coming.never is not None:
+            return tr("{}: {} {} → {} now.", words, name, before, after)
         return tr("Stall in {}: {} {} → {} ends it.", clock(coming.in_s), name, before, after)
+    if coming.never is not None:
+        return tr("{}: more heat.", words)
     if coming.kind == "stall":
         return tr("{}, in {}: more heat.", words, clock(coming.in_s))
     return tr("{}, in {}.", words, clock(coming.in_s))

@@ -10,7 +10,7 @@ from collections.abc import Container, Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from firnel.core.vocabulary import Control, Mark, MarkKind
+from firnel.core.vocabulary import EXPECTED_MARKS, Control, Mark, MarkKind
 
 if TYPE_CHECKING:
     from firnel.core.guidance import Advice, Given, Landing, Off, Place
@@ -153,10 +153,10 @@ class Advising:
     def out_of_reach(self, now: float) -> tuple[MarkKind, ...]:
         """The marks that do not come as the hands stand: the first of them, and all behind it."""
         guidance = self.guidance
-        if guidance is None or not self.holds(guidance, now) or all(one.kind != "lost" for one in guidance.coming):
+        if guidance is None or not self.holds(guidance, now):
             return ()
-        behind = (MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP)
-        return behind if guidance.forecast.yellow is None else behind[1:]
+        never = next((one.never for one in guidance.coming if one.never is not None), None)
+        return EXPECTED_MARKS[EXPECTED_MARKS.index(never) :] if never is not None else ()
 
     @staticmethod
     def holds(guidance: Guidance, now: float) -> bool:

@@ -26,15 +26,16 @@ BEYOND_PLAN = 1.5
 
 @dataclass(frozen=True)
 class Coming:
-    """Trouble that the forecast shows before it comes: kind, in how many seconds, a sentence, and what ends it if known.
+    """Trouble that the forecast shows before it comes: kind (lost, stall, crash or flick), in how many seconds, a sentence.
 
-    ``kind`` is lost, stall, crash or flick; of a batch that is lost the sentence is the mark that it does not reach.
+    ``remedy`` is what ends it, if known, and ``never`` the mark that a batch does not reach which is lost.
     """
 
     kind: str
     in_s: float
     sentence: str
     remedy: Choice | None = None
+    never: MarkKind | None = None
 
 
 def lost_of(forecast: Forecast, cracked: bool, planned: bool) -> Coming | None:
@@ -54,7 +55,7 @@ def lost_of(forecast: Forecast, cracked: bool, planned: bool) -> Coming | None:
         if 60.0 * rises > STILL_RISES:
             return None  # a large batch that takes longer than anybody looks ahead
     never = MarkKind.YELLOW if forecast.yellow is None else MarkKind.FIRST_CRACK
-    return Coming("lost", 0.0, never.words)
+    return Coming("lost", 0.0, tr("{} does not come like this", never.words), never=never)
 
 
 def coming_of(

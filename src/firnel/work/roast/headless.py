@@ -59,8 +59,7 @@ class Headless:
         self._marks: set[MarkKind] = set()
         self._cues: set[int] = set()
         self._announced: set[int] = set()
-        self._said: dict[str | _Step, float] = {}
-        self._told: dict[str | _Step, float] = {}
+        self._said: dict[str | _Step, tuple[float, float]] = {}  # when it was told, and when it was true last
         self._advised: _Step | None = None
         self._offered: set[MarkKind] = set()
         self._landing = ""
@@ -219,11 +218,11 @@ class Headless:
 
     def _tell_once(self, key: str | _Step, charge_t: float, event: str, text: str, more: dict[str, Any]) -> None:
         now = self._session.now()
-        stays = event == "warning" and now - self._told.get(key, now) > AGAIN_S
-        if stays or now - self._said.get(key, float("-inf")) > SILENT_S:
-            self._told[key] = now
+        told, true = self._said.get(key, (float("-inf"), float("-inf")))
+        if now - true > SILENT_S or (event == "warning" and now - told > AGAIN_S):
+            told = now
             self._tell({"event": event, "t": round(now - charge_t, 1), **more, "text": text})
-        self._said[key] = now
+        self._said[key] = (told, now)
 
 
 def _but_figures(words: str) -> str:
