@@ -26,6 +26,7 @@ from firnel.core.settling import Became
 from firnel.core.units import Units
 from firnel.core.vocabulary import USUAL_CONTROLS, Control, Found, Lot, MarkKind, Quality
 from firnel.store.batch_list import BatchFilter
+from firnel.ui.roast.curves import with_room
 from firnel.ui.shared.actions import own_keys, use_keys
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
@@ -35,7 +36,7 @@ from firnel.work.roast.cue import cue_of
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.live_forecast import Guidance
 from firnel.work.roast.lookout import not_at_all
-from firnel.work.roast.picture import roast_picture
+from firnel.work.roast.picture import MarkLabel, roast_picture
 from firnel.work.roast.plan_thread import settled_notes
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
@@ -211,6 +212,15 @@ def test_space_at_a_moment_that_can_only_be_first_crack_is_not_yellow_in_silence
         roaster.now += 2.0
         roaster.key(Qt.Key.Key_Z)
     assert set(roaster.session.marks) <= {MarkKind.CHARGE, MarkKind.TURNING}
+
+
+@pytest.mark.parametrize("tall_px", [120.0, 240.0, 700.0])
+def test_no_word_on_the_curve_is_cut_however_low_the_chart(roaster, tall_px):
+    labels = (MarkLabel("turn 1:09", 69.0, 68.0, below=True), MarkLabel("drop 13:04", 784.0, 219.0, expected=True))
+    low, high = with_room((70.0, 230.0), labels, tall_px)
+    px = tall_px / (high - low)
+    assert min(px * (68.0 - low), px * (high - 219.0)) >= 14.0 + 0.055 * tall_px, "the word and its tick"
+    assert with_room((20.0, 330.0), labels, 700.0) == (20.0, 330.0), "where there is room none is made"
 
 
 def test_a_mark_that_does_not_come_any_more_is_not_counted_down_to(roaster):

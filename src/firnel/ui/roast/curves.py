@@ -2,22 +2,45 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QFont
+from PyQt6.QtGui import QFont, QFontMetricsF
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from firnel.core.words import tr
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground, room_of, thin_out
+from firnel.ui.shared.lanes import LABEL_MARGIN, Lane, ground_label, line_pen, put_on_ground, room_of, thin_out
 from firnel.ui.shared.ribbons import HandsLane, Ribbon
 from firnel.ui.theme.look import Look, sans
 from firnel.work.roast.picture import Curves, MarkLabel, RibbonPicture, RoastPicture
 
+#: A word on the curve is so large, and its tick takes this share of the axis. [px]
+LABEL_SIZE, TICK = 14, 0.055
 #: A part of a batch that goes on is left so long after the last hand on it. [s]
 BACK_S = 20.0
+
+
+def with_room(levels: tuple[float, float], labels: Sequence[MarkLabel], tall_px: float) -> tuple[float, float]:
+    """The levels of an axis that is so high, widened to whole tens so that no word on its curve is cut. [display units]
+
+    Parameters
+    ----------
+    levels : lowest and highest that are wanted.
+    labels : on the curve, above it and below.
+    tall_px : height of the plot. [px]
+    """
+    word = QFontMetricsF(sans(LABEL_SIZE, QFont.Weight.DemiBold)).height() + LABEL_MARGIN
+    share = TICK + word / max(tall_px, 3.0 * word)
+    low, high = levels
+    for _ in range(4):  # what a word takes grows with the axis
+        room = share * (high - low)
+        low = min([levels[0], *(10.0 * np.floor((one.level - room) / 10.0) for one in labels if one.below)])
+        high = max([levels[1], *(10.0 * np.ceil((one.level + room) / 10.0) for one in labels if not one.below)])
+    return float(low), float(high)
 
 
 def as_ribbon(picture: RibbonPicture) -> Ribbon:
@@ -128,10 +151,11 @@ class RoastCurves(QWidget):
         newest = np.flatnonzero(np.isfinite(bean))
         self._dot.setData([t[newest[-1]]] if newest.size else [], [bean[newest[-1]]] if newest.size else [])
         self._top.time_span(*picture.span)
-        self._top.level_span(*picture.levels)
+        levels = with_room(picture.levels, picture.labels, self._top.plot.getPlotItem().getViewBox().height())
+        self._top.level_span(*levels)
         self._rate.level_span(0.0, picture.rate_top)
         self._show_heads(picture)
-        self._show_labels(picture.labels, picture.levels)
+        self._show_labels(picture.labels, levels)
         self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons], picture.now)
 
     def _show_plan(self, curves: Curves) -> None:
@@ -163,7 +187,7 @@ class RoastCurves(QWidget):
             return
         self._shown_labels = key
         palette = self._look.palette
-        tall = (levels[1] - levels[0]) * 0.055
+        tall = (levels[1] - levels[0]) * TICK
         # The same items are used again: made anew with each change they would add up over a day.
         while len(self._labels) < len(labels):
             tick, text = pg.PlotCurveItem(), ground_label((0.0, 1.0), under=True)
@@ -175,7 +199,7 @@ class RoastCurves(QWidget):
             tick.hide()
             text.hide()
         sides = [0.0 if mark.t < 5 or mark.below else (0.85 if not mark.expected else 0.7) for mark in labels]
-        fonts = [sans(14, QFont.Weight.Normal if mark.expected else QFont.Weight.DemiBold) for mark in labels]
+        fonts = [sans(LABEL_SIZE, QFont.Weight.Normal if mark.expected else QFont.Weight.DemiBold) for mark in labels]
         rooms = [room_of(mark.text, font, self._top.plot) for mark, font in zip(labels, fonts, strict=True)]
         for index in range(len(labels) - 2, -1, -1):  # one that would meet the next goes to the left of its mark
             if _meets(labels[index], sides[index], rooms[index], labels[index + 1], sides[index + 1], rooms[index + 1]):

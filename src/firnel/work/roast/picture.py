@@ -108,9 +108,6 @@ class LandingPicture:
     place: str  #: the one judgement, in words
 
 
-#: A word on the curve with its tick takes this share of the axis' height.
-LABEL_ROOM = 0.19
-
 _NONE = np.empty(0)
 
 
@@ -122,15 +119,14 @@ def roast_picture(session: RoastSession, settings: Settings, following: str = ""
     zero = charge.t if charge else now
     curves = _curves(session, units, zero)
     span = _span(session, now - zero)
-    labels = _labels(session, units, zero)
     return RoastPicture(
         phase=session.phase,
         cue=cue_of(session, units, settings.cooling_aim_s, following),
         curves=curves,
-        labels=labels,
+        labels=_labels(session, units, zero),
         ribbons=ribbons_of(session, units, zero, now),
         span=span,
-        levels=_levels(curves, labels, units),
+        levels=_levels(curves, units),
         rate_top=_rate_top(curves, units),
         now=now - zero,
         temperature_unit=units.temperature,
@@ -255,7 +251,7 @@ def _up(value: float, step: float) -> float:
     return float(np.ceil(value / step - 1e-9) * step)
 
 
-def _levels(curves: Curves, labels: tuple[MarkLabel, ...], units: Units) -> tuple[float, float]:
+def _levels(curves: Curves, units: Units) -> tuple[float, float]:
     low, high = units.show(70.0, "°C"), units.show(230.0, "°C")
     recent = slice(max(curves.t.size - 20000, 0), None)
     for column in (curves.bean[recent], curves.air[recent]):
@@ -263,9 +259,6 @@ def _levels(curves: Curves, labels: tuple[MarkLabel, ...], units: Units) -> tupl
         if known.size:
             low = min(low, -_up(units.show_difference(5.0) - float(known.min()), 10.0))
             high = max(high, min(_up(float(known.max()) + units.show_difference(5.0), 10.0), units.show(330.0, "°C")))
-    room = LABEL_ROOM * (high - low)
-    low = min([low, *(-_up(room - label.level, 10.0) for label in labels if label.below)])
-    high = max([high, *(_up(label.level + room, 10.0) for label in labels if not label.below)])
     return low, high
 
 
