@@ -35,7 +35,7 @@ from firnel.work.roast.coming import Coming, coming_of
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.live_forecast import Guidance
-from firnel.work.roast.lookout import not_at_all
+from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.picture import MarkLabel, roast_picture
 from firnel.work.roast.plan_thread import settled_notes
 from firnel.work.roast.session import BatchOrder
@@ -269,6 +269,13 @@ def test_beans_that_fell_in_before_anybody_had_said_what_they_are_get_their_plan
     assert roaster.cue.headline.startswith("Yellow in ")
     with pytest.raises(ValueError, match="drop it first"):
         session.name(session.order)
+    roaster.desk.look_by(at_once)
+    for machine in (roaster.machine, library.save_machine(machine_of_kind("Long Fifteen", "gas-15"))):
+        session.set_machine(machine)
+        roaster.wait(roaster.since + 1)
+        assert roaster.desk._lookout._live[0] == (session.run, machine.id), (
+            "looked ahead as the machine that is told, also on the way"
+        )
     session.close()
     record = library.batch(library.find_batch(label))
     assert (record.plan, record.load_kg) == (kept.name, kept.load_kg)

@@ -61,7 +61,7 @@ class SideCards(QWidget):
 
     def _moves_card(self) -> QWidget:
         frame, column = card(spacing=2)
-        self._moves_title = label(tr("Coming moves"), "heading")
+        self._moves_title = label("", "heading")
         column.addWidget(self._moves_title)
         self._moves = [(ElidedLabel(), ElidedLabel("soft")) for _ in range(2)]
         for what, when in self._moves:
@@ -114,6 +114,7 @@ class SideCards(QWidget):
             line.setVisible(bool(text))
         self._no_marks.setVisible(not picture.rows)
         self._marks.show_rows([row for row in picture.rows if not self._short or row[0].startswith(("*", "drop"))])
+        self._moves_title.setText(picture.moves_title)
         for (what, when), pair in zip(self._moves, (*picture.moves, *[("", "")] * 2)[:2], strict=True):
             what.show_text(pair[0])
             when.show_text(pair[1])

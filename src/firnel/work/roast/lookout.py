@@ -83,7 +83,7 @@ class Lookout:
         self._session, self._library, self._clock = session, library, clock
         self.aside = aside
         self._model: tuple[int | None, MachineModel | None] = (None, None)
-        self._live: tuple[int | None, LiveForecast | None] = (None, None)
+        self._live: tuple[tuple[int, int | None] | None, LiveForecast | None] = (None, None)  # of a run on a machine
         self._looking, self._muted = False, (-1, "")
         self._asked_t = self._steel_t = float("-inf")
 
@@ -106,14 +106,15 @@ class Lookout:
             if session.guidance is not None:
                 session.take_guidance(None)
             return
+        of = (session.run, machine.id)  # the machine may be told on the way
         soon = self._clock.rate > 1.0 and 0.0 <= session.now() - self._asked_t < LEAST_APART_S * self._clock.rate
-        if self._looking or (soon and self._live[0] == session.run):
+        if self._looking or (soon and self._live[0] == of):
             return
         from firnel.work.roast.live_forecast import LiveForecast  # not wanted before a batch is roasted
         from firnel.work.roast.steps import Ask
 
-        if self._live[0] != session.run:
-            self._live = (session.run, LiveForecast(self._model_of(machine)))
+        if self._live[0] != of:
+            self._live = (of, LiveForecast(self._model_of(machine)))
         live, run = self._live[1], session.run
         if live is None or session.trace.last_t is None:
             return

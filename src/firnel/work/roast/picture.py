@@ -87,6 +87,7 @@ class RoastPicture:
     batch_lines: tuple[str, ...]
     rows: tuple[tuple[str, str, str], ...]
     moves: tuple[tuple[str, str], ...]
+    moves_title: str
     message: str
     trouble: str
     next_key: str
@@ -134,6 +135,7 @@ def roast_picture(session: RoastSession, settings: Settings, following: str = ""
         batch_lines=_batch_lines(session, units),
         rows=_steel_rows(session, units) + mark_rows(tuple(session.marks.values()), units),
         moves=_moves(session, units, zero),
+        moves_title=tr("Coming moves") if session.order.plan is not None else tr("Last moves"),
         message=session.message,
         trouble=session.trouble or "",
         next_key=_next_key(session),
