@@ -239,7 +239,8 @@ def test_a_mark_that_does_not_come_any_more_is_not_counted_down_to(roaster):
 def test_beans_that_fell_in_before_anybody_had_said_what_they_are_get_their_plan_on_the_way(roaster, qtbot, library):
     session = roaster.session
     session.close()
-    kept = library.plans()[0]
+    session.set_machine(replace(roaster.machine, id=None, name="6 kg drum"))  # a stand-in, as of a device that nobody has named
+    kept = library.save_plan(replace(library.plans()[0], machine_id=roaster.machine.id, machine=roaster.machine.name))
     (waits,) = library.waiting_book.add(kept, 1, kept.load_kg)
     for _ in range(60):
         roaster.now += 1.0

@@ -103,7 +103,8 @@ class PrepareSheet(QWidget):
             box.blockSignals(True)
             box.clear()
         self._plan.addItem(tr("without a plan"), None)
-        fitting = [plan for plan in plans if current is None or plan.machine_id in (None, current.id)]
+        known = current.id if current is not None else None  # a stand-in for a device is none that plans are made for
+        fitting = [plan for plan in plans if known is None or plan.machine_id in (None, known)]
         self._offered = fitting
         for plan in fitting:
             self._plan.addItem(plan.name, plan)
