@@ -26,9 +26,6 @@ class SideColumn(QStackedWidget):
         cooling = QVBoxLayout(self.cooling)
         cooling.setContentsMargins(0, 0, 0, 0)
         self._cooled_cards = SideCards(look, short=True)
-        # While it cools there is nothing to be told, and the room of that line is these cards'.
-        self._cooled_cards.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
-        self._cooled_cards.setMinimumHeight(90)
         cooling.addWidget(self.weigh)
         self._between_card, between = card(spacing=2)
         self._between_title, self._between = label("", "heading"), CheckList(look)

@@ -40,6 +40,11 @@ class MarkKeys(BatchState):
     _press: _Press | None = None
     _picked: tuple[MarkKind, float] | None = None
 
+    @property
+    def dropped_unseen(self) -> bool:
+        """Whether the drop was only found in the readings, and no hand has taken it as found: nobody has said so."""
+        return super().dropped_unseen and (self._press is None or self._press.mark.kind is not MarkKind.DROP)
+
     def space(self, at: float) -> Mark | None:
         """The one key that marks: what it means at that clock time [s] is what the window says it means."""
         if not self.recording:
