@@ -39,7 +39,7 @@ from firnel.work.beginning import new_machine, steps
 from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.machines.care import due_words, keep_interval, note_done
 from firnel.work.machines.forecasting import forecast_record
-from firnel.work.machines.knowledge import compare, keep_model, model_of, trust_words, usable_batches
+from firnel.work.machines.knowledge import compare, fit_machine, keep_model, model_of, trust_words, usable_batches
 from firnel.work.machines.learner import keep_lesson, learn_next, task_of
 from firnel.work.machines.link import Channel, Instrument, RegisterMapError, Way, instruments_of, map_of, strange_to, url_of
 from firnel.work.machines.moved import reads_beans
@@ -389,6 +389,17 @@ def test_one_batch_teaches_in_a_process_of_its_own_and_nothing_is_learned_twice(
     assert model.fitted.learned("power")
     assert task_of(library, library.machine("south")) is None
     assert learn_next(library, frozenset(), lambda *_: None, always) is None
+
+
+def test_a_batch_roasted_without_a_window_teaches_what_was_not_left_out_on_purpose(library):
+    machine = library.save_machine(MACHINES["south"])
+    logged_days(library, [f"south-{number:03d}" for number in range(1, 5)])
+    first = task_of(library, machine, "south-004")
+    assert [batch.label for batch in first.batches] == ["south-001", "south-002", "south-003", "south-004"], "nothing is known"
+    fit_machine(library, machine, ["south-001", "south-002"])
+    task = task_of(library, machine, "south-004")
+    assert (task.known, [batch.label for batch in task.batches][-1]) == (("south-001", "south-002"), "south-004")
+    assert len(task.batches) == 3
 
 
 def test_a_batch_with_a_wrong_load_is_not_learned_from(library):

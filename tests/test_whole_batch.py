@@ -21,6 +21,7 @@ from firnel.store.library import Library
 from firnel.ui.review.view import ReviewView
 from firnel.ui.theme.look import Look
 from firnel.work.desk import LinkState, machine_of_kind
+from firnel.work.machines.knowledge import model_of
 from firnel.work.review.records import sheet_of
 from firnel.work.settings import Settings
 
@@ -218,4 +219,6 @@ def test_a_batch_is_roasted_without_a_window_and_its_cues_followed(tmp_path):
     record = library.batch(library.find_batch("0001"))
     assert record.plan == library.plans()[0].name
     assert record.mark(MarkKind.DROP) is not None
+    assert events[-1]["event"] == "learned"
+    assert model_of(library, library.machine(record.machine))[0].report.batches == ("0001",)
     library.close()

@@ -60,6 +60,7 @@ def roast(
             say_json(show_document(library.batch(key)))
         elif not follow:
             click.echo(f"Batch {library.batch(key).label} is recorded.")
+        batch.learn(key)
 
 
 def _machine_of(library: Library, plan: Plan, url: str) -> Machine:
@@ -91,7 +92,8 @@ class _Batch:
         self._desk = Desk(library, settings, self._calls.put, self._beside, spill_at=spill_folder())
         self._follow, self._link = follow, LinkState.OFF
         self._trouble: str | None = None
-        machine = _machine_of(library, plan, url)
+        self._learns = mine.learning == "by itself"
+        self._machine = machine = _machine_of(library, plan, url)
         kept = next((known for known in library.plans() if known.name == plan.name), None)
         lot = next((known for known in library.lots() if known.name == plan.lot), Lot(plan.lot) if plan.lot else None)
         lot = library.save_lot(lot) if lot is not None and lot.id is None else lot
@@ -201,6 +203,23 @@ class _Batch:
         if key is None or not self._watch.dropped:
             raise CouldNotError("The batch never came to its drop; what was recorded is kept.")
         return key
+
+    def learn(self, key: int) -> None:
+        """Learn the machine from this batch too, where machines are learned by themselves."""
+        from firnel.work.machines.learner import keep_lesson, learn_apart, task_of  # what fits models is not wanted sooner
+
+        library, machine = self._desk.library, self._desk.library.machine(self._machine.name)
+        task = task_of(library, machine, library.batch(key).label) if self._learns else None
+        if task is None:
+            return
+        try:
+            said = keep_lesson(library, task, learn_apart(task, lambda _done: True))
+        except EndedError:
+            said = f"Stopped; {machine.name} learns from this batch when a window is next open, or by firnel machine fit."
+        except RuntimeError as error:
+            said = str(error)
+        click.echo(said, err=True)
+        self._tell({"event": "learned", "text": said})
 
     def _drain(self) -> None:
         while not self._calls.empty():

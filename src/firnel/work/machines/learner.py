@@ -56,10 +56,17 @@ class Task:
         return learn_more(self.known, self.batches, full_load, self.machine.heat_kinds, progress, self.shifts)
 
 
-def task_of(library: Library, machine: Machine) -> Task | None:
-    """What the machine's batches could still teach; None where all of them have."""
+def task_of(library: Library, machine: Machine, only: str | None = None) -> Task | None:
+    """What the machine's batches could still teach; None where all of them have.
+
+    Parameters
+    ----------
+    only : label of the one batch that is to teach, where others were left out of what is learned so far.
+    """
     report = model_of(library, machine)[0].report
     batches, _ = usable_batches(library, machine)
+    if only is not None and report.batches:
+        batches = [batch for batch in batches if batch.label in (*report.batches, only)]
     if all(batch.label in report.batches or batch.label in report.refused for batch in batches):
         return None
     # What was refused last may be right together with what came since: a probe that was moved shows in several batches only.
