@@ -24,8 +24,10 @@ from firnel.work.bench.weighing import (
     keep_colours,
     keep_inspection,
     level_word,
-    place_of,
+    usual_loss,
+    usual_loss_of,
 )
+from firnel.work.plan.whose import lot_of
 from firnel.work.review.references import set_reference
 from firnel.work.settings import Settings
 
@@ -76,10 +78,12 @@ def test_the_scale_is_read_once_it_stands():
 def test_a_loss_is_placed_among_the_lots_batches(house):
     library, keys = house
     line = library.batch_lines(BatchFilter(), limit=1)[0]
-    usual = place_of(library, line, 0.129)
+    usual = usual_loss_of(library, line)
     assert usual.batches == 5
-    assert usual.words.endswith("as usual.")
-    assert "clearly more. Check scale" in place_of(library, line, 0.20).words
+    assert usual.words(0.129).startswith("As usual")
+    assert ("check the scale" in usual.words(0.20), usual.doubts(0.20), usual.doubts(0.129)) == (True, True, False)
+    blended = replace(lot_of(library, line), id=None)
+    assert usual_loss(library, blended, "another plan") is None, "other lots say nothing of a blend"
     assert level_word(68.0, Settings().levels) == "medium light"
     assert level_word(68.0, {"house light": 100.0, "house dark": 60.0}) == "house light"
     assert level_word(None, Settings().levels) == ""
@@ -256,7 +260,7 @@ def test_weight_from_the_scale_and_the_look_go_into_the_record(qtbot, house, win
     page.read_scale()
     qtbot.waitUntil(lambda: "4.36" in page._form._roasted.text(), timeout=8000)
     scale.close()
-    assert "as usual" in page._place.text()
+    assert "As usual" in page._form._said.text()
     page._form._ground.setText("68 69,0 70")
     page.inspection.fields["scorched"].setValue(4)
     page.inspection._on_keep()

@@ -197,7 +197,7 @@ def test_nothing_is_saved_empty_and_a_batch_is_due_until_weight_and_colour_are_i
     sheet.saved.connect(saved.append)
     sheet.begin("Weigh", 5.0, Settings().units)
     sheet._save.click()
-    assert (saved, "Nothing is typed" in sheet._warning.text()) == ([], True)
+    assert (saved, "Nothing is typed" in sheet._said.text()) == ([], True)
 
 
 def test_another_meter_is_turned_into_the_houses_own_scale(qtbot):

@@ -18,7 +18,16 @@ from firnel.ui.shared.weigh_sheet import WeighSheet
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.bench.glimpse import Glimpse, glimpse
-from firnel.work.bench.weighing import EYE_COUNTS, EYE_GRADES, Results, keep_inspection, level_word, place_of, read_weight
+from firnel.work.bench.weighing import (
+    EYE_COUNTS,
+    EYE_GRADES,
+    Results,
+    UsualLoss,
+    keep_inspection,
+    level_word,
+    read_weight,
+    usual_loss_of,
+)
 from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter, BatchLine
 
@@ -40,11 +49,9 @@ class WeighPage(ListPage):
         self._line: BatchLine | None = None
         self._form = WeighSheet()
         self._form.saved.connect(self._on_saved)
-        self._form.weight_changed.connect(self._on_weight)
         self.background = Background(self, self._on_scale_error)
         scale = button(tr("Read the scale"), tr("From the scale on its serial line, once it stands (settings)"))
         scale.clicked.connect(self.read_scale)
-        self._place = label("", "soft", wrap=True)
         self.inspection = InspectionCard()
         self.inspection.kept.connect(self._on_inspected)
         caution = label(
@@ -56,7 +63,7 @@ class WeighPage(ListPage):
             wrap=True,
         )
         left, right = QVBoxLayout(), QVBoxLayout()
-        for widget in (self._form, scale, self._place):
+        for widget in (self._form, scale):
             left.addWidget(widget)
         right.addWidget(self.inspection)
         row = QHBoxLayout()
@@ -92,19 +99,21 @@ class WeighPage(ListPage):
             ]
         )  # fmt: skip
 
-    def choice_question(self, key: BatchLine) -> Callable[[], str]:
-        """What reads the remark of a batch."""
+    def choice_question(self, key: BatchLine) -> Callable[[], tuple[str, UsualLoss | None]]:
+        """What reads the remark of a batch, and what its lot usually loses."""
         ask = self._desk.ask
-        return lambda: ask(shelf.batch, key.id).remark
+        return lambda: (ask(shelf.batch, key.id).remark, ask(usual_loss_of, key))
 
-    def show_choice(self, key: BatchLine, read: str) -> None:
+    def show_choice(self, key: BatchLine, read: tuple[str, UsualLoss | None]) -> None:
         """Ask for the results of one batch."""
         if self._line is not None and self._line.id == key.id:
             return  # a refresh must not wipe what is being typed
         self._line = key
         declined = tuple(part for part in key.declined.split(",") if part)
-        known = Results(key.roasted_kg, key.colour_whole, key.colour_ground, read, declined=declined)
+        remark, usual = read
+        known = Results(key.roasted_kg, key.colour_whole, key.colour_ground, remark, declined=declined)
         self._form.begin(tr("Batch {}", key.label), key.load_kg, self._desk.settings.units, known, self._desk.settings.meter)
+        self._form.know(usual)
         self.inspection.begin()
         self._look_at(key.id)
 
@@ -133,16 +142,6 @@ class WeighPage(ListPage):
     def _on_scale_error(self, sentence: str) -> None:
         self._form.say(sentence)
 
-    def _on_weight(self, roasted_kg: float) -> None:
-        line = self._line
-        if line is None or not line.load_kg or not 0 < roasted_kg < line.load_kg:
-            self._place.setText("")
-            return
-        place = self._desk.ask(place_of, line, 1.0 - roasted_kg / line.load_kg)
-        self._place.setText(
-            place.words if place is not None else tr("Fewer than three batches of this lot are weighed: no usual loss.")
-        )
-
     def _on_inspected(self, document: dict[str, object]) -> None:
         if self._line is None:
             return
@@ -164,7 +163,8 @@ class WeighPage(ListPage):
             return
         loss = None if not results.roasted_kg or not self._line.load_kg else 1.0 - results.roasted_kg / self._line.load_kg
         word = level_word(results.colour_ground, self._desk.settings.levels, loss)
-        self._place.setText(tr("Batch {} is {}.", self._line.label, word) if word else "")
+        if word and results.complete:
+            self._desk.session.say(tr("Batch {} is kept: {}.", self._line.label, word))
         self._line = None
         self.refresh()
         self.recorded.emit()

@@ -12,7 +12,7 @@ from firnel.core.units import Units
 from firnel.core.vocabulary import Lot
 from firnel.core.words import tr
 from firnel.ui.shared.entries import FigureEntry
-from firnel.ui.shared.parts import button, label
+from firnel.ui.shared.parts import button, label, rename
 from firnel.ui.shared.sheet import Sheet
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.green.intake import RULES, HouseRules
@@ -143,13 +143,13 @@ class LotForm(QFrame):
         self.saved.emit(replace(self._lot, **values))
 
 
-#: Kind, title, hint for the line, and the name and default of the figure beside it.
+#: Kind, title, hint for the line, and the name, default and unit of the figure beside it.
 KINDS = (
-    ("density", tr("Bulk density"), tr("182.0 181.4 182.3 g, each fill"), (tr("Vessel, mL"), "250")),
+    ("density", tr("Bulk density"), tr("fills: 182.0 181.4 g"), (tr("Vessel, mL"), "250", "mL")),
     ("moisture", tr("Moisture"), tr("per cent: 10.8"), None),
     ("water_activity", tr("Water activity"), "0.55", None),
     ("screens", tr("Screen sizes"), tr("15:20 16:85 17:140 g"), None),
-    ("defects", tr("Defects"), tr("broken 6, shell 3"), (tr("Sample, g"), "350")),
+    ("defects", tr("Defects"), tr("broken 6, shell 3"), (tr("Sample, g"), "350", "g")),
 )
 
 
@@ -172,9 +172,11 @@ class MeasureForm(QWidget):
         self._line = QLineEdit()
         self._line.setAccessibleName(tr("Figures of the measurement"))
         self._beside = FigureEntry(tr("Vessel or sample"))
-        self._beside.setFixedWidth(96)
-        row.addWidget(self._kind)
+        self._beside.setFixedWidth(72)
+        self._unit = label("", "soft")
+        row.addWidget(self._kind, 1)
         row.addWidget(self._beside)
+        row.addWidget(self._unit)
         column.addLayout(row)
         second = QHBoxLayout()
         second.setSpacing(SPACE_S)
@@ -192,11 +194,7 @@ class MeasureForm(QWidget):
 
     def say(self, sentence: str, wrong: bool = False) -> None:
         """Show the result, or what is wrong."""
-        self._said.setObjectName("warn" if wrong else "soft")
-        style = self._said.style()
-        if style is not None:
-            style.unpolish(self._said)
-            style.polish(self._said)
+        rename(self._said, "warn" if wrong else "soft")
         self._said.setText(sentence)
         if not wrong and sentence:
             self._line.clear()
@@ -204,8 +202,10 @@ class MeasureForm(QWidget):
     def _on_kind(self) -> None:
         _, _, hint, beside = KINDS[self._kind.currentIndex()]
         self._line.setPlaceholderText(hint)
-        self._beside.setVisible(beside is not None)
+        for widget in (self._beside, self._unit):
+            widget.setVisible(beside is not None)
         if beside is not None:
+            self._unit.setText(beside[2])
             self._beside.setText(beside[1])
             self._beside.setAccessibleName(beside[0])
             self._beside.setToolTip(beside[0])

@@ -24,7 +24,7 @@ from firnel.ui.shared.parts import ElidedLabel, card, label, rename
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
 from firnel.work import shelf
-from firnel.work.bench.weighing import Results
+from firnel.work.bench.weighing import Results, usual_loss, usual_loss_of
 from firnel.work.day.labels import PREFIX
 from firnel.work.desk import Desk, LinkState
 from firnel.work.review.records import BatchFilter, BatchLine, LibraryError
@@ -311,6 +311,10 @@ class RoastView(QWidget):
                 self._desk.settings.units,
                 meter=self._desk.settings.meter,
             )
+            usual = partial(
+                self._desk.ask, usual_loss, session.order.lot, session.order.plan.name if session.order.plan else ""
+            )
+            self._asking.aside("usual loss", usual, self.weigh.know)
             self._show_side()
         elif self._side.preparing and session.unnamed:
             # Charged meanwhile: keys drive the roast, and the sheet stays, to be filled in.
@@ -407,6 +411,7 @@ class RoastView(QWidget):
         self.weigh.begin(
             tr("Weigh batch {}", owed[0].label), owed[0].load_kg, self._desk.settings.units, meter=self._desk.settings.meter
         )
+        self._asking.aside("usual loss", partial(self._desk.ask, usual_loss_of, owed[0]), self.weigh.know)
         self._show_side()
         self.weigh.take_focus()
 

@@ -6,22 +6,21 @@ from collections.abc import Sequence
 from dataclasses import replace
 from statistics import fmean
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.units import Units
 from firnel.core.words import tr
 from firnel.ui.shared.entries import FigureEntry, FiguresEntry
-from firnel.ui.shared.parts import button, card, label
+from firnel.ui.shared.parts import button, card, label, rename
 from firnel.work.bench.results import check_results
-from firnel.work.bench.weighing import Results, as_index
+from firnel.work.bench.weighing import Results, UsualLoss, as_index
 
 
 class WeighSheet(QWidget):
     """Takes down `Results`; `saved` carries them once they make sense."""
 
     saved = pyqtSignal(object)  # Results
-    weight_changed = pyqtSignal(float)  # kg, whenever what is typed is a weight
 
     def __init__(self) -> None:
         super().__init__()
@@ -62,8 +61,9 @@ class WeighSheet(QWidget):
             without.addWidget(box)
         without.addStretch(1)
         column.addLayout(without)
-        self._warning = label("", "warn", wrap=True)
-        column.addWidget(self._warning)
+        self._said = label("", "soft", wrap=True)
+        self._said.setAlignment(Qt.AlignmentFlag.AlignTop)
+        column.addWidget(self._said)
         self._save = button(tr("Save the batch"), "Enter", primary=True)
         column.addWidget(self._save)
         self._save.clicked.connect(self._on_save)
@@ -76,12 +76,18 @@ class WeighSheet(QWidget):
         self._load: float | None = None
         self._meter: tuple[tuple[float, float], ...] = ()
         self._known = Results(None, None, None, "")
+        self._usual: UsualLoss | None = None
+        self._hold_room()
 
     def begin(
         self, title: str, load_kg: float | None, units: Units, known: Results | None = None,
         meter: Sequence[tuple[float, float]] = (),
     ) -> None:  # fmt: skip
-        """Ask for the results of one batch; ``meter`` are the points of a colour meter with a scale of its own."""
+        """Ask for the results of one batch; ``meter`` are the points of a colour meter with a scale of its own.
+
+        What the lot usually loses is told later, by `know`.
+        """
+        self._usual = None
         self._units, self._load, self._meter = units, load_kg, tuple(meter)
         scale = "meter" if meter else units.colour
         self._whole_name.setText(tr("Colour whole, {}", scale))
@@ -100,8 +106,21 @@ class WeighSheet(QWidget):
         self._remark.setText(known.remark)
         for name, box in self._declined.items():
             box.setChecked(name in known.declined)
-        self._warning.setText("")
         self._on_weight()
+
+    def know(self, usual: UsualLoss | None) -> None:
+        """What the lot usually loses; None where nothing is usual yet."""
+        self._usual = usual
+        self._on_weight()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """A line has its room in any size of letters: what is said of a weight moves nothing."""
+        super().changeEvent(event)
+        if event is not None and event.type() in (QEvent.Type.FontChange, QEvent.Type.StyleChange):
+            self._hold_room()
+
+    def _hold_room(self) -> None:
+        self._said.setMinimumHeight(self._said.fontMetrics().lineSpacing())
 
     def take_weight(self, roasted_kg: float) -> None:
         """A weight from the scale."""
@@ -113,20 +132,31 @@ class WeighSheet(QWidget):
         self._roasted.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def say(self, sentence: str) -> None:
-        """Show why the figures were not taken."""
-        self._warning.setText(sentence)
+        """Show why the figures were not taken, or what is waited for."""
+        self._show(sentence, "warn")
+
+    def _show(self, sentence: str, role: str) -> None:
+        rename(self._said, role)
+        self._said.setText(sentence)
+        self._said.setToolTip("")
 
     def _on_weight(self) -> None:
         try:
             shown = self._roasted.figure()
         except ValueError:
             shown = None
+        self._show("", "soft")
         if shown is None or not self._load:
             self._loss.setText("–")
             return
-        roasted = self._units.read(shown, "kg")
-        self._loss.setText(tr("{:.1f} %", 100 * (1 - roasted / self._load)))
-        self.weight_changed.emit(roasted)
+        loss = 1 - self._units.read(shown, "kg") / self._load
+        self._loss.setText(tr("{:.1f} %", 100 * loss))
+        if self._usual is not None and 0 < loss < 1:
+            self._show(self._usual.words(loss), "warn" if self._usual.doubts(loss) else "soft")
+            tip = tr(
+                "What {} batches of this lot lost; where it is far off, scale, label or load are wrong.", self._usual.batches
+            )
+            self._said.setToolTip(tip)
 
     def _on_save(self) -> None:
         try:
@@ -146,7 +176,6 @@ class WeighSheet(QWidget):
                 )  # fmt: skip
             check_results(self._load, results)
         except ValueError as error:
-            self._warning.setText(self._units.sentence(str(error)))
+            self.say(self._units.sentence(str(error)))
             return
-        self._warning.setText("")
         self.saved.emit(results)

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from firnel.core.vocabulary import Lot
 from firnel.core.words import later, tr
 from firnel.devices.scale import ScaleError, read_weight
 from firnel.store.batch_list import BatchFilter, BatchLine
@@ -16,8 +17,8 @@ from firnel.store.library import Library
 from firnel.work.bench.results import Results
 from firnel.work.plan.whose import lot_of
 
-__all__ = ["EYE_COUNTS", "EYE_GRADES", "Place", "Results", "ScaleError", "as_index", "inspection_of", "keep_colours",
-           "keep_inspection", "level_word", "place_of", "read_weight", "reckoned_colour"]  # fmt: skip
+__all__ = ["EYE_COUNTS", "EYE_GRADES", "Results", "ScaleError", "UsualLoss", "as_index", "inspection_of", "keep_colours",
+           "keep_inspection", "level_word", "read_weight", "reckoned_colour", "usual_loss", "usual_loss_of"]  # fmt: skip
 
 #: What the eye counts in a sample, and what it grades from 0 (none) to 3 (strong).
 EYE_COUNTS = (later("scorched"), later("tipped"), later("chipped"), later("quakers"))
@@ -26,40 +27,60 @@ COLOUR_BY_LOSS = ((0.11, 0.145, 0.175, 0.21), (82.0, 64.0, 55.0, 42.0))
 EYE_GRADES = (later("uneven"), later("wrinkled"), later("oily"), later("chaff"))
 
 
+#: So few batches have no usual loss; a loss is clearly another, and in doubt, so many spreads off; common practice, no
+#: published source.
+FEWEST, CLEARLY, IN_DOUBT = 3, 1.5, 4.0
+#: What is said of a loss, more and less than the mean.
+AS_USUAL = 2 * (later("As usual, {:.1f} to {:.1f} %."),)
+OTHERWISE = (later("More than usual, {:.1f} to {:.1f} %."), later("Less than usual, {:.1f} to {:.1f} %."))
+DOUBTED = 2 * (later("Usual {:.1f} to {:.1f} %: check the scale."),)
+
+
 @dataclass(frozen=True)
-class Place:
-    """A loss among those of the lot's other batches: how many, their mean and spread [0..1], and how many spreads it is off."""
+class UsualLoss:
+    """What the lot's other batches lost: how many of them, their mean and spread [0..1]."""
 
     batches: int
     mean: float
     spread: float
-    off: float
 
-    @property
-    def words(self) -> str:
-        """``The lot usually loses 12.4 to 13.4 % (23 batches): as usual.``"""
+    def off(self, loss: float) -> float:
+        """How many spreads a loss [0..1] is off."""
+        return (loss - self.mean) / self.spread
+
+    def doubts(self, loss: float) -> bool:
+        """Whether a loss [0..1] is so far off that scale or label are likely wrong."""
+        return abs(self.off(loss)) > IN_DOUBT
+
+    def words(self, loss: float) -> str:
+        """``As usual, 12.4 to 13.4 %.``: short enough for a line of a side column."""
+        off = self.off(loss)
+        more, less = AS_USUAL if abs(off) <= CLEARLY else DOUBTED if self.doubts(loss) else OTHERWISE
         low, high = 100 * (self.mean - self.spread), 100 * (self.mean + self.spread)
-        usual = tr("The lot usually loses {:.1f} to {:.1f} % ({} batches)", low, high, self.batches)
-        if abs(self.off) <= 1.5:
-            return tr("{}: as usual.", usual)
-        side = tr("more") if self.off > 0 else tr("less")
-        doubt = tr(" Check scale and label.") if abs(self.off) > 4.0 else ""
-        return tr("{}: clearly {}.{}", usual, side, doubt)
+        return tr(more if off > 0 else less, low, high)
 
 
-def place_of(library: Library, line: BatchLine, loss: float) -> Place | None:
-    """Where a loss lies among the lot's batches at the same plan, or at any; None with fewer than three."""
-    lot = lot_of(library, line)
+def usual_loss(library: Library, lot: Lot | None, plan: str, but: int | None = None) -> UsualLoss | None:
+    """What batches of a lot lost by the same plan, or by any; None where too few were weighed.
+
+    Parameters
+    ----------
+    lot : of the batch that is asked about; one that is blended before the roast is known by its plan alone.
+    plan : by name.
+    but : the batch itself, which does not count.
+    """
     if lot is None:
         return None
     lines = library.batch_lines(BatchFilter(lot_id=lot.id, statuses=("done",), counting=True), limit=120)
-    others = [one for one in lines if one.id != line.id and one.loss is not None]
-    same = [one for one in others if one.plan == line.plan]
-    losses = [one.loss for one in (same if len(same) >= 3 else others) if one.loss is not None]
-    if len(losses) < 3:
-        return None
-    centre, spread = mean(losses), max(stdev(losses), 0.001)
-    return Place(len(losses), centre, spread, (loss - centre) / spread)
+    others = [one for one in lines if one.id != but and one.loss is not None]
+    same = [one for one in others if one.plan == plan]
+    losses = [one.loss for one in (same if len(same) >= FEWEST or lot.id is None else others) if one.loss is not None]
+    return UsualLoss(len(losses), mean(losses), max(stdev(losses), 0.001)) if len(losses) >= FEWEST else None
+
+
+def usual_loss_of(library: Library, line: BatchLine) -> UsualLoss | None:
+    """`usual_loss` for a batch of the library."""
+    return usual_loss(library, lot_of(library, line), line.plan, line.id)
 
 
 def reckoned_colour(colour_ground: float | None, loss: float | None) -> float | None:
