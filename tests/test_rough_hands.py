@@ -112,7 +112,9 @@ def test_preheating_ticks_nothing_off_and_hands_that_stand_otherwise_are_told(ro
         roaster.hands[Control.GAS] = gas
         roaster.now += 30.0
         roaster.desk.take_reading(reading(roaster.now, 205.0, 220.0, gas, 25.0, 58.0))
+    assert not roaster.window._awake._held
     roaster.charge()
+    roaster.qtbot.waitUntil(lambda: roaster.window._awake._held)
     assert roaster.session.settled == {}
     assert roaster.cue.headline == "Gas 2.4 → 0.0 kPa now", "the plan begins with the heat off"
     roaster.hands[Control.GAS] = 0.0

@@ -1,4 +1,4 @@
-"""The one clock of the work at the machine: monotonic, and faster than life for a simulated roaster."""
+"""The one clock of the work at the machine: it neither goes back nor stops; faster than life for a simulated roaster."""
 
 from __future__ import annotations
 
@@ -10,18 +10,21 @@ from datetime import UTC, datetime
 from firnel.core.words import tr
 
 
+def elapsed() -> float:
+    """Seconds since some time in the past. They go on while the computer sleeps, as the beans do: clock_gettime(2)."""
+    return time.clock_gettime(time.CLOCK_BOOTTIME)
+
+
 class Clock:
     """Seconds that never go backwards; the rate can be changed without a jump.
 
     Parameters
     ----------
-    source : the monotonic time underneath. [s]
+    source : the time underneath. [s]
     wall : date and time of day, UTC.
     """
 
-    def __init__(
-        self, source: Callable[[], float] = time.monotonic, wall: Callable[[], datetime] = lambda: datetime.now(UTC)
-    ) -> None:
+    def __init__(self, source: Callable[[], float] = elapsed, wall: Callable[[], datetime] = lambda: datetime.now(UTC)) -> None:
         self._source, self.wall = source, wall
         self._rate = 1.0
         self._base = self._shown = source()

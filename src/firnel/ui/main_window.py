@@ -25,6 +25,7 @@ from firnel.ui.roast.cue_panel import CuePanel
 from firnel.ui.roast.view import RoastView
 from firnel.ui.shared.actions import EVERYWHERE, STATIONS, bind, use_keys
 from firnel.ui.shared.asking import Asking
+from firnel.ui.shared.awake import Awake
 from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette
 from firnel.ui.shared.frame import NowLine, Pages, Rail, ServerNote, typing_note
@@ -98,7 +99,7 @@ class MainWindow(QMainWindow):
         self.palette_sheet = CommandPalette(self, self.finder.actions, self.finder.names, self.finder.batches)
         self._left = Unfinished(desk, self.notice, partial(self.show_station, "Roast"))
         self._aside = Background(self, desk.session.say)
-        self._teaching = Teaching(desk, self)
+        self._teaching, self._awake = Teaching(desk, self), Awake(self)
         self._ahead, self._freshness = Ahead(self, self._upcoming, self._rested), Freshness(desk)
         self._teaching.learned.connect(self._show_anew)
         self._floor = FloorNote(desk, self.server_note, self._stations_page, self.tell, self._show_anew)
@@ -265,6 +266,7 @@ class MainWindow(QMainWindow):
             self.alarm.show_cue(cue)
         if self.now_line.isVisible():
             self.now_line.show_now(tr("Batch {}", session.label), cue)
+        self._awake.hold(session.roasting)
         self.typing.setVisible(session.roasting and typing_in(QApplication.focusWidget()))
         told = told_line(session, settings.units)
         if (heard := self._announcer.look(cue, told, self.desk.clock.now())) is not None:

@@ -1,0 +1,140 @@
+"""Screen and computer stay awake while beans are in the drum, and the batch's clock goes on where they do not."""
+
+import os
+import socket
+import subprocess
+import sys
+import threading
+import time
+from contextlib import suppress
+
+import pytest
+from jeepney import HeaderFields, MessageType, new_method_return
+from jeepney.bus_messages import message_bus
+from jeepney.io.blocking import open_dbus_connection
+
+from firnel.devices.clock import Clock
+from firnel.ui.shared import awake as awake_module
+from firnel.ui.shared.awake import Awake
+
+#: A process with nothing but `Awake`: it holds, and lets go when a line comes in.
+HOLDS = """
+import sys
+from PyQt6.QtCore import QCoreApplication, QSocketNotifier
+from firnel.ui.shared.awake import Awake
+application = QCoreApplication([])
+awake, steps = Awake(application), iter((False, None))
+awake.hold(True)
+awake.hold(True)
+def go_on():
+    sys.stdin.readline()
+    step = next(steps)
+    application.quit() if step is None else awake.hold(step)
+notifier = QSocketNotifier(0, QSocketNotifier.Type.Read)
+notifier.activated.connect(go_on)
+application.exec()
+"""
+
+
+@pytest.fixture
+def bus():
+    daemon = subprocess.Popen(
+        ["dbus-daemon", "--session", "--nofork", "--print-address=1"],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
+    )
+    yield daemon.stdout.readline().strip()
+    daemon.terminate()
+    daemon.wait(30)
+    daemon.stdout.close()
+
+
+class Desktop(threading.Thread):
+    """What answers on a desktop: who keeps the screen lit, and the log-in manager. Signatures as in their published interfaces.
+
+    org.freedesktop.ScreenSaver: freedesktop.org, Idle Inhibition Service Draft; org.freedesktop.login1.Manager: systemd,
+    Inhibitor Locks.
+    """
+
+    def __init__(self, address):
+        super().__init__(daemon=True)
+        self.heard, self._connection = [], open_dbus_connection(bus=address, enable_fds=True)
+        for name in ("org.freedesktop.ScreenSaver", "org.freedesktop.login1"):
+            self._connection.send_and_get_reply(message_bus.RequestName(name))
+        self.start()
+
+    def run(self):
+        while True:
+            try:
+                message = self._connection.receive()
+            except (OSError, ConnectionResetError):
+                return
+            if message.header.message_type != MessageType.method_call:
+                continue
+            fields = message.header.fields
+            name, signature = fields[HeaderFields.member], fields.get(HeaderFields.signature)
+            self.heard.append((name, signature, message.body))
+            if signature == "ssss":
+                self.lock, theirs = os.pipe()
+                self._connection.send(new_method_return(message, "h", (theirs,)))
+                os.close(theirs)
+            else:
+                self._connection.send(new_method_return(message, *(("u", (4_000_000_007,)) if name == "Inhibit" else ())))
+
+    def leave(self):
+        with suppress(OSError):
+            self._connection.sock.shutdown(socket.SHUT_RDWR)
+        self.join(30)
+        self._connection.close()
+        os.close(self.lock)
+
+    def wait_for(self, count):
+        deadline = time.monotonic() + 30.0
+        while len(self.heard) < count and time.monotonic() < deadline:
+            time.sleep(0.02)
+        return sorted(self.heard, key=lambda one: one[1])
+
+
+@pytest.mark.parametrize("killed", [False, True])
+def test_screen_and_sleep_are_held_and_let_go(bus, killed):
+    desktop = Desktop(bus)
+    env = os.environ | {"DBUS_SESSION_BUS_ADDRESS": bus, "DBUS_SYSTEM_BUS_ADDRESS": bus}
+    holder = subprocess.Popen([sys.executable, "-c", HOLDS], env=env, stdin=subprocess.PIPE, text=True)
+    why = "Beans are in the drum"
+    assert desktop.wait_for(2) == [
+        ("Inhibit", "ss", ("Firnel", why)),
+        ("Inhibit", "ssss", ("sleep:idle:handle-lid-switch", "Firnel", why, "block")),
+    ]
+    if killed:
+        holder.kill()
+    else:
+        holder.stdin.write("let go\n")
+        holder.stdin.flush()
+        assert ("UnInhibit", "u", (4_000_000_007,)) in desktop.wait_for(3)
+    assert os.read(desktop.lock, 1) == b"", "the lock is given back"
+    holder.communicate("end\n" if not killed else None, timeout=60)
+    desktop.leave()
+
+
+def test_a_batch_that_nobody_ended_keeps_no_computer_awake_for_good(qtbot, qapp, monkeypatch):
+    awake = Awake(qapp)
+    monkeypatch.setattr(awake_module, "_has_bus", lambda *_: False)
+    awake.hold(True)
+    assert awake._held
+    monkeypatch.setattr(awake_module, "LONGEST_MS", 0)
+    qtbot.waitUntil(lambda: awake.hold(True) or not awake._held)
+    monkeypatch.undo()
+    awake.hold(False)
+    awake.hold(True)
+    assert awake._held, "another batch"
+
+
+def test_the_batchs_clock_goes_on_while_the_computer_sleeps(monkeypatch):
+    """CLOCK_MONOTONIC stands still then, CLOCK_BOOTTIME does not: clock_gettime(2)."""
+    at = {time.CLOCK_BOOTTIME: 100.0}
+    monkeypatch.setattr(time, "clock_gettime", at.__getitem__)
+    clock = Clock()
+    before = clock.now()
+    at[time.CLOCK_BOOTTIME] += 90.0
+    assert clock.now() - before == 90.0
