@@ -18,7 +18,7 @@ from firnel.app.language import speak_as_set
 from firnel.core import words
 from firnel.core.names import check_name
 from firnel.core.units import Units, parse_clock
-from firnel.core.words import as_number, capital, inside, later, meant, tr, trn
+from firnel.core.words import KEYS, as_number, capital, inside, later, meant, tr, trn
 from firnel.work.languages import speak
 from firnel.work.settings import Settings, save_settings
 
@@ -93,6 +93,9 @@ def test_the_catalogue_says_all_that_the_sources_say(messages):
     assert len(messages) > 2500
 
 
+KEYS_TOLD = re.compile(r"\{(?:" + "|".join(KEYS) + r")\}")
+
+
 class Anything:
     """Takes any format."""
 
@@ -110,11 +113,14 @@ def test_every_sentence_takes_the_figures_that_it_is_given(messages):
     for message in messages:
         if message.context or not isinstance(message.id, str) or "{" not in message.id:
             continue
-        own = sum(1 + spec.count("{") for _, name, spec, _ in string.Formatter().parse(message.id) if name is not None)
+        keys, sentence = ([sorted(KEYS_TOLD.findall(one)), KEYS_TOLD.sub("", one)] for one in (message.id, message.string))
+        if keys[0] != sentence[0]:
+            wrong.append(f"{message.id!r} speaks of other keys")
+        own = sum(1 + spec.count("{") for _, name, spec, _ in string.Formatter().parse(keys[1]) if name is not None)
         digits = re.compile(r"\{\d*:[^{}]*\{")
         figures = [2 if digits.search(message.id) else Anything(number) for number in range(own)]
         try:
-            said = message.string.format(*figures)
+            said = sentence[1].format(*figures)
         except (IndexError, ValueError) as error:
             wrong.append(f"{message.id!r}: {error}")
             continue

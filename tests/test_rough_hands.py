@@ -25,9 +25,11 @@ from firnel.core.plan import PlanCurve
 from firnel.core.settling import Became
 from firnel.core.units import Units
 from firnel.core.vocabulary import USUAL_CONTROLS, Control, Found, Lot, MarkKind, Quality
+from firnel.core.words import KEYS, tr
 from firnel.store.batch_list import BatchFilter
 from firnel.ui.roast.curves import with_room
-from firnel.ui.shared.actions import own_keys, use_keys
+from firnel.ui.shared.actions import action, own_keys, use_keys
+from firnel.ui.shared.key_press import CapButton
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
 from firnel.work.roast.advice_words import told_line, warnings_of
@@ -411,7 +413,8 @@ def test_any_mark_can_be_picked_and_nudged_by_keys_of_every_keyboard(roaster):
     with pytest.raises(ValueError, match="no action"):
         own_keys(["fly=U"])
     try:
-        roaster.window.use_settings(replace(roaster.desk.settings, keys=("undo=U",)))
+        roaster.window.use_settings(replace(roaster.desk.settings, keys=("undo=U", "mark=F9")))
+        assert (tr("{mark} marks it"), roaster.shown()._space.cap.text()) == ("F9 marks it", "F9"), "what is said is so"
         roaster.roast.setFocus()
         roaster.key(Qt.Key.Key_Z)
         assert roaster.session.marks[MarkKind.YELLOW].t == before[MarkKind.YELLOW].t - 5.0, "Z is no key any more"
@@ -419,6 +422,34 @@ def test_any_mark_can_be_picked_and_nudged_by_keys_of_every_keyboard(roaster):
         assert roaster.session.marks[MarkKind.YELLOW] == before[MarkKind.YELLOW]
     finally:
         use_keys([])
+    assert {name: action(name).shown or action(name).keys[0] for name in KEYS if not name.startswith("nudge")} == {
+        name: key for name, key in KEYS.items() if not name.startswith("nudge")
+    }
+
+
+def test_a_batch_is_driven_by_mouse_or_finger_too(roaster):
+    def press(part):
+        roaster.roast.refresh()
+        QApplication.processEvents()
+        assert part.isVisible(), part.accessibleName()
+        roaster.qtbot.mouseClick(part, Qt.MouseButton.LeftButton)
+
+    cue = roaster.roast.cue
+    roaster.wait(0)
+    press(cue._space)
+    assert MarkKind.CHARGE in roaster.session.marks
+    roaster.wait(200)
+    assert roaster.shown()._others["undo"].isHidden(), "what was half a minute ago is no news any more"
+    roaster.wait(301)
+    press(cue._space)
+    assert MarkKind.YELLOW in roaster.session.marks
+    press(cue._others["undo"])
+    assert MarkKind.YELLOW not in roaster.session.marks
+    assert cue._space.height() >= 40, "hit in a hurry: interface guidelines ask for some 10 mm"
+    roaster.key(Qt.Key.Key_C)
+    words = [one for one in roaster.roast._words.findChildren(CapButton) if one.isVisible()]
+    press(words[1])
+    assert [note.text for note in roaster.session.notes] == [roaster.desk.settings.colour_words[1]]
 
 
 def test_space_marks_whatever_has_the_focus_but_a_text_field_says_so_large(roaster):
@@ -431,7 +462,7 @@ def test_space_marks_whatever_has_the_focus_but_a_text_field_says_so_large(roast
     field.setFocus()
     window._show_now()
     assert window.typing.isVisible()
-    assert "Space writes here" in window.typing.findChild(QLabel).text()
+    assert "then Space marks" in window.typing.findChild(QLabel).text()
     roaster.key(Qt.Key.Key_Space)
     assert (field.text(), MarkKind.YELLOW in roaster.session.marks) == (" ", False)
     roaster.key(Qt.Key.Key_Escape)

@@ -21,7 +21,7 @@ SOURCES = ROOT / "src" / "firnel"
 LOCALES = SOURCES / "resources" / "locale"
 #: Calls whose words are shown by `firnel.core.words.tr` further down, and which of their arguments; None for all words in them.
 SHOWN: dict[str, tuple[int, ...] | None] = {
-    "later": (0,), "_setting": (2,), "Key": (0,), "reads": (0,), "key_row": None, "Table": None, "Entry": (1,), "offer": None,
+    "later": (0,), "_setting": (2,), "Key": (0,), "reads": (0,), "Table": None, "Entry": (1,), "offer": None,
     "lay_rows": None, "show_rows": None, "Course": (0, 1), "ListColumn": (0,), "DefectKind": (0,), "__init__": None,
 }  # fmt: skip
 #: Where a Table is one of the database, and only what is said with `later` is shown.

@@ -8,7 +8,7 @@ catalogue (GNU gettext's) is given once, by `use`, before anything is said; with
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import date, datetime, time
 from enum import StrEnum
 from gettext import NullTranslations
@@ -18,6 +18,14 @@ from typing import Any
 BILLION = 1e9
 #: Control characters, but for the tab and the ends of lines.
 _UNPRINTABLE = {code: None for code in (*range(32), *range(127, 160)) if chr(code) not in "\t\n\r"}
+#: Keys that sentences speak of, by the action; ``{mark}`` in a template is the key that the user has for it.
+KEYS = {
+    "mark": "Space", "confirm": "Enter", "undo": "Z", "other": "O", "advice": "A", "dismiss": "D", "prepare": "N", "next": "Q",
+    "label": "L", "weigh": "W", "nudge back": ",", "nudge on": ".", "find": "Ctrl+K", "settings": "Ctrl+,", "keys": "?",
+    "take back": "Ctrl+Z", "lay over": "Ctrl+L", "plan it": "Ctrl+P", "reference": "Ctrl+R", "compare": "Ctrl+D",
+}  # fmt: skip
+_KEY = re.compile(r"\{(" + "|".join(KEYS) + r")\}")
+_own_keys: dict[str, str] = {}
 _ENGLISH = NullTranslations()
 _catalogue = _ENGLISH
 _point = "."
@@ -33,8 +41,30 @@ def use(catalogue: NullTranslations | None = None) -> None:
     _point = meant("number", ".")
 
 
+def use_keys(own: Mapping[str, str]) -> None:
+    """Speak of these keys from now on, by the action; of the others as in `KEYS`."""
+    _own_keys.clear()
+    _own_keys.update(own)
+
+
+def key_words(keys: str) -> str:
+    """Keys as they are named: each part of ``Ctrl+Left``, and each of several that are parted by spaces.
+
+    >>> key_words("Ctrl+Left  Space")
+    'Ctrl+Left  Space'
+    """
+    return " ".join(
+        "+".join(meant("key", part) if len(part) > 1 else part for part in key.split("+")) for key in keys.split(" ")
+    )
+
+
+def key_of(name: str) -> str:
+    """The key that the user has for an action of `KEYS`, as it is named."""
+    return key_words(_own_keys.get(name, KEYS[name]))
+
+
 def tr(template: str, *figures: Any) -> str:
-    """A sentence in the chosen language, with its figures in place.
+    """A sentence in the chosen language, with its figures and the user's keys in place.
 
     Parameters
     ----------
@@ -43,15 +73,28 @@ def tr(template: str, *figures: Any) -> str:
 
     Examples
     --------
-    >>> tr("{:.1f} kg of {}", 2.5, "Isuka")
-    '2.5 kg of Isuka'
+    >>> tr("{:.1f} kg of {}", 2.5, "Isuka"), tr("{mark} marks it")
+    ('2.5 kg of Isuka', 'Space marks it')
     """
     if _catalogue is _ENGLISH:
-        return template.format(*figures) if figures else template
+        said = _with_keys(template, bool(figures))
+        return said.format(*figures) if figures else said
     if isinstance(template, _Said) or not template:
         return template
-    said = _catalogue.gettext(template)
+    said = _with_keys(_catalogue.gettext(template), bool(figures))
     return _Said(said.format(*map(_told, figures)) if figures else said)
+
+
+def _with_keys(template: str, formatted: bool) -> str:
+    """The template with the names of its keys; what is still to be formatted keeps a brace that is a key."""
+    if "{" not in template:
+        return template
+
+    def named(found: re.Match[str]) -> str:
+        key = key_of(found[1])
+        return key.replace("{", "{{").replace("}", "}}") if formatted else key
+
+    return _KEY.sub(named, template)
 
 
 def trn(one: str, many: str, count: int, *figures: Any) -> str:

@@ -146,7 +146,7 @@ class BeginningView(QWidget):
         grid.setColumnStretch(1, 1)
         for line, (asked, told) in enumerate(ASKED[name]):
             grid.addWidget(label(asked, "heading"), line, 0, Qt.AlignmentFlag.AlignTop)
-            grid.addWidget(label(told, "", wrap=True), line, 1)
+            grid.addWidget(label(tr(told), "", wrap=True), line, 1)  # with the keys as they are set
         grid.setColumnMinimumWidth(0, 170)  # as the names of the fields above
         column.addLayout(grid)
         page.setSpacing(0)
@@ -250,7 +250,7 @@ class BeginningView(QWidget):
             "batch",
             tr("Your first batch"),
             tr(
-                "Heat the drum as its maker says until the bean probe stands steady, then charge with Space. Firnel keeps the "
+                "Heat the drum as its maker says until the bean probe stands steady, then charge with {mark}. Firnel keeps the "
                 "record and says what comes next; a plan can be made under Plan, before or after."
             ),
         )

@@ -1,6 +1,6 @@
 """What is asked at each of the five steps of the beginning, and the answers."""
 
-from firnel.core.words import tr
+from firnel.core.words import later, tr
 
 ASKED = {
     "machine": (
@@ -75,7 +75,10 @@ ASKED = {
     "batch": (
         (
             tr("The keys"),
-            tr("Space marks what is due: charge, yellow, first crack, drop. Z takes the last one back, W weighs, ? tells all."),
+            later(
+                "{mark} marks what is due: charge, yellow, first crack, drop. {undo} takes the last one back, {weigh} weighs, "
+                "{keys} tells all."
+            ),
         ),
         (
             tr("A mark was missed?"),

@@ -130,7 +130,7 @@ class WeighPage(ListPage):
         """Put what the scale says into the sheet, once it stands."""
         port = self._desk.settings.scale_port
         if not port:
-            self._form.say(tr("No scale is named: give its serial port in the settings (Ctrl+,)."))
+            self._form.say(tr("No scale is named: give its serial port in the settings ({settings})."))
             return
         self._form.say(tr("Waiting for the scale to come to rest …"))
         self.background.run("scale", lambda: read_weight(port, self._desk.settings.scale_baud), self._on_scale)

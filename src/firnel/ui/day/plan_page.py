@@ -148,7 +148,7 @@ class DayPlanPage(QWidget):
         row = QHBoxLayout()
         row.addWidget(label(tr("Machines"), "heading"))
         row.addStretch(1)
-        row.addWidget(label(tr("drag to move · H holds · Ctrl+Z takes back"), "soft"))
+        row.addWidget(label(tr("drag to move · H holds · {take back} takes back"), "soft"))
         column.addLayout(row)
         self.board = DayBoard(look)
         self.board.chosen.connect(self._show_why)

@@ -80,7 +80,7 @@ class QueueCard(QWidget):
         self._sum.setText(
             tr("{} of green to weigh.", units.text(green, "kg"))
             if waiting
-            else tr("Queue batches of a plan in Plan; Q takes the first.")
+            else tr("Queue batches of a plan in Plan; {next} takes the first.")
         )
         for widget in (self.list, self.earlier, self.out, self.roast):
             widget.setVisible(bool(waiting))

@@ -129,7 +129,7 @@ class GreenView(ListPage):
 
     def choice_question(self, key: Lot) -> Callable[[], tuple[LotSheet, Cupped | None]]:
         """What reads the sheet of a lot, and how a sample was scored."""
-        ask, name, today = self._desk.ask, self._machine, self._desk.clock.wall().date()
+        ask, name, today = self._desk.ask, self._machine, self._desk.clock.wall().astimezone().date()
 
         def read() -> tuple[LotSheet, Cupped | None]:
             machine = next((one for one in ask(shelf.machines) if one.name == name), None)

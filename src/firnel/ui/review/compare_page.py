@@ -164,7 +164,7 @@ class ComparePage(QWidget):
         self.top.setAccessibleDescription(", ".join(lines))
         many = tr("{} batches against {}", len(picture.drawn), first) if len(picture.drawn) > len(DRAWN) else ""
         self._say(" ".join(picture.complaints) or many)
-        alone = tr("Batch {} alone: choose another in the list, and add it with Ctrl+D.", first)
+        alone = tr("Batch {} alone: choose another in the list, and add it with {compare}.", first)
         self._against.setText(tr("Against {}", first) if len(picture.drawn) > 1 else alone)
         self._table.show_rows(_table(first, picture.tables[:MOST_COLUMNS]) if picture.tables else ())
 

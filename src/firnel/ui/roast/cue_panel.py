@@ -10,7 +10,7 @@ from PyQt6.QtGui import QFont, QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from firnel.core.words import capital, tr
-from firnel.ui.shared.key_names import key_words
+from firnel.ui.shared.key_press import HURRIED, KeyPress
 from firnel.ui.shared.motion import Fade
 from firnel.ui.shared.parts import ElidedLabel, label, restyle
 from firnel.ui.theme.look import sans
@@ -21,6 +21,8 @@ HEADLINE, STEP = 38, 28
 #: Sizes at 1280x800. [px]
 SIZES = {"kicker": 14, "cueDetail": 17, "cueClock": 56, "cueClockLabel": 14, "cueSince": 24, "cueFigures": 19, "key": 13}
 HEIGHT, DROP_CLOCK = 136, 76
+#: Besides the next mark: what else a key does now, in this order.
+OTHER_KEYS = ("confirm", "dismiss", "prepare", "next", "undo")
 #: The clock in a headline: it goes on each second, and is no news.
 CLOCK = re.compile(r"-?\d+:\d\d")
 
@@ -77,16 +79,19 @@ class CuePanel(QFrame):
 
     def _words(self) -> QVBoxLayout:
         words = QVBoxLayout()
-        words.setContentsMargins(0, 10, 0, 10)
+        words.setContentsMargins(0, 1, 0, 10)
         words.setSpacing(2)
         head = QHBoxLayout()
-        head.setSpacing(8)
+        head.setSpacing(14)
         self._kicker = label("", "kicker")
-        self._space_key, self._space = label(key_words("Space"), "key"), label("", "kicker")
+        self._space = KeyPress("mark", "", HURRIED, "kicker")
+        self._others: dict[str, KeyPress] = {}
         head.addWidget(self._kicker)
-        head.addSpacing(14)
-        head.addWidget(self._space_key)
         head.addWidget(self._space)
+        for name in OTHER_KEYS:
+            self._others[name] = KeyPress(name, "", HURRIED, "kicker")
+            self._others[name].hide()
+            head.addWidget(self._others[name])
         head.addStretch(1)
         self.headline = FittingLabel("cueHeadline", HEADLINE)
         self._detail = ElidedLabel("cueDetail")
@@ -170,9 +175,7 @@ class CuePanel(QFrame):
         _put(self._clock_label, cue.clock_label)
         _put(self._clock, cue.clock)
         _put(self._since_clock, cue.since_charge)
-        _put(self._space, cue.space)
-        for widget in (self._space_key, self._space):
-            widget.setVisible(bool(cue.space))
+        self._show_keys(cue)
         for widget in (self._since_label, self._since_clock):
             widget.setVisible(bool(cue.since_charge) and cue.urgency not in ("drop", "danger"))
         self._clock_box.setVisible(bool(cue.clock))
@@ -187,6 +190,17 @@ class CuePanel(QFrame):
                 restyle(part)
             self._size_clock()
         self._fit_height()
+
+    def _show_keys(self, cue: Cue) -> None:
+        """What keys do now, as far as there is room for it."""
+        self._space.say(cue.space)
+        self._space.setVisible(bool(cue.space))
+        told = dict(cue.keys)
+        left = self.headline.width() - self._kicker.sizeHint().width() - (self._space.sizeHint().width() if cue.space else 0)
+        for name, press in self._others.items():
+            press.say(told.get(name, ""))
+            left -= press.sizeHint().width() + 14 if name in told else 0
+            press.setVisible(name in told and left > 0)
 
 
 def _put(target: QLabel, text: str) -> None:

@@ -51,7 +51,7 @@ class Preparing(QObject):
     def _take_known(self, read: OnOffer) -> None:
         self._known, one, units = read, read.next, self._desk.settings.units
         load = f", {units.text(one.load_kg, 'kg')}" if one is not None and one.load_kg else ""
-        self.following = tr("Q takes the next: {} {}{}.", one.number, one.plan.name, load) if one is not None else ""
+        self.following = tr("{next} takes the next: {} {}{}.", one.number, one.plan.name, load) if one is not None else ""
 
     def begin(self, plan: Plan | None = None) -> None:
         """Open the prepare sheet with a plan chosen, or with the load that waits next."""

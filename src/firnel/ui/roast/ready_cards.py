@@ -7,7 +7,8 @@ from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from firnel.core.words import tr
-from firnel.ui.shared.parts import ElidedLabel, card, key_row, label, rename
+from firnel.ui.shared.key_press import key_row
+from firnel.ui.shared.parts import ElidedLabel, card, label, rename
 from firnel.ui.theme.look import Look, mono, sans
 from firnel.work.roast.ready_picture import CheckLine, ReadyPicture, SteelPicture
 
@@ -27,8 +28,8 @@ class ReadyCards(QWidget):
         column.addWidget(self._checks_frame)
         column.addStretch(1)
         keys, keys_column = card(spacing=5)
-        keys_column.addWidget(key_row(("Space", "charge"), ("Enter", "check")))
-        keys_column.addWidget(key_row(("L", tr("read a label")), ("N", tr("another batch"))))
+        keys_column.addWidget(key_row(("mark", tr("charge")), ("confirm", tr("check"))))
+        keys_column.addWidget(key_row(("label", tr("read a label")), ("prepare", tr("another batch"))))
         column.addWidget(keys)
         self._keys_frame = keys
 

@@ -6,7 +6,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.words import tr
 from firnel.ui.roast.landing import LandingSquare
-from firnel.ui.shared.parts import ElidedLabel, FigureGrid, card, key_row, label
+from firnel.ui.shared.key_press import KeyPress, key_row
+from firnel.ui.shared.parts import ElidedLabel, FigureGrid, card, label
 from firnel.ui.theme.look import Look
 from firnel.work.roast.picture import RoastPicture
 
@@ -54,7 +55,7 @@ class SideCards(QWidget):
         frame, column = card()
         column.addWidget(label(tr("Marks"), "heading"))
         self._marks = FigureGrid()
-        self._no_marks = label(tr("None yet. Space sets the next one."), "soft", wrap=True)
+        self._no_marks = label(tr("None yet. {mark} sets the next one."), "soft", wrap=True)
         column.addWidget(self._no_marks)
         column.addWidget(self._marks)
         return frame
@@ -86,15 +87,11 @@ class SideCards(QWidget):
 
     def _keys_card(self) -> QWidget:
         frame, column = card(spacing=5)
-        self._space = label("", "soft")
-        first = key_row(("Space", ""))
-        layout = first.layout()
-        if layout is not None:
-            layout.replaceWidget(first.findChildren(type(self._space))[1], self._space)
-        column.addWidget(first)
-        column.addWidget(key_row(("Enter", tr("move done")), ("Z", "undo")))
-        column.addWidget(key_row((", .", tr("nudge 1 s")), ("?", tr("all keys"))))
-        column.addWidget(key_row(("C", "colour"), ("S", "smell"), ("R", "remark")))
+        self._space = KeyPress("mark")
+        column.addWidget(self._space)
+        column.addWidget(key_row(("confirm", tr("move done")), ("undo", tr("undo"))))
+        column.addWidget(key_row((("nudge back", "nudge on"), tr("nudge 1 s")), ("keys", tr("all keys"))))
+        column.addWidget(key_row(("colour", tr("colour")), ("smell", tr("smell")), ("remark", tr("remark"))))
         return frame
 
     def show_picture(self, picture: RoastPicture) -> None:
@@ -123,4 +120,4 @@ class SideCards(QWidget):
         if picture.landing is not None:
             self._lands.setText(picture.landing.words)
             self.landing.show_picture(picture.landing)
-        self._space.setText(picture.next_key or tr("prepare a batch first: N"))
+        self._space.say(picture.next_key or tr("prepare a batch first: {prepare}"))

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QWidget
 
-from firnel.core.words import capital, tr
-from firnel.ui.shared.key_names import key_words
+from firnel.core.words import capital, key_words, tr
+from firnel.ui.shared.key_press import HURRIED, CapButton
 from firnel.ui.shared.parts import empty, label
 from firnel.ui.theme.tokens import SPACE_M
 
@@ -70,8 +72,9 @@ class WordStrip(_Strip):
         self._kind, self._words, self._at = kind, words, at
         self._row.addWidget(label(capital(tr(kind)), "heading"))
         for number, word in enumerate(words, start=1):
-            self._row.addWidget(label(str(number), "key"))
-            self._row.addWidget(label(tr(word)))
+            press = CapButton(str(number), tr(word), HURRIED, "")
+            press.serve(partial(self._choose, word))
+            self._row.addWidget(press)
         self.setAccessibleName(f"{tr(kind)}: " + ", ".join(f"{n} {tr(word)}" for n, word in enumerate(words, start=1)))
         self._come_up()
         self.setFocus(Qt.FocusReason.OtherFocusReason)
@@ -83,12 +86,15 @@ class WordStrip(_Strip):
             return
         text = event.text()
         if text.isdecimal() and 1 <= int(text) <= len(self._words):
-            self._go()
-            self.chosen.emit(self._kind, self._words[int(text) - 1], self._at)
+            self._choose(self._words[int(text) - 1])
         elif event.key() == Qt.Key.Key_Escape:
             self._go()
         else:
             event.ignore()
+
+    def _choose(self, word: str) -> None:
+        self._go()
+        self.chosen.emit(self._kind, word, self._at)
 
 
 class LineStrip(_Strip):
@@ -104,8 +110,10 @@ class LineStrip(_Strip):
         self._line.setAccessibleName(name)
         self._line.setMinimumWidth(320)
         self._row.addWidget(self._line)
-        self._row.addWidget(label(key_words("Enter"), "key"))
-        self._row.addWidget(label(key_words("Esc"), "key"))
+        for key, does in (("Enter", self._on_enter), ("Esc", self._on_escape)):
+            press = CapButton(key_words(key), "", HURRIED)
+            press.serve(does)
+            self._row.addWidget(press)
         self._line.returnPressed.connect(self._on_enter)
         self._line.escaped.connect(self._on_escape)
 

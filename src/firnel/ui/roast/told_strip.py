@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from firnel.core.words import tr
+from firnel.ui.shared.key_press import HURRIED, KeyPress
 from firnel.ui.shared.parts import ElidedLabel, label, restyle
 from firnel.work.roast.advice_words import Told
 
@@ -25,7 +26,7 @@ class ToldStrip(QFrame):
         row.setSpacing(10)
         self._word, self.text = label("", "toldWord"), ElidedLabel("toldText")
         self._why = ElidedLabel("toldWhy")
-        self._key, self._more = label("A", "key"), label("", "soft")
+        self._take, self._more = KeyPress("advice", tr("take it"), HURRIED), label("", "soft")
         words = QVBoxLayout()
         words.setContentsMargins(0, 4, 0, 4)
         words.setSpacing(0)
@@ -35,9 +36,9 @@ class ToldStrip(QFrame):
         words.addStretch(1)
         row.addWidget(self._word)
         row.addLayout(words, 1)
-        row.addWidget(self._key, 0, Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self._take, 0, Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(self._more)
-        self._key.hide()
+        self._take.hide()
         self._dress()
 
     def set_scale(self, scale: float) -> None:
@@ -52,7 +53,8 @@ class ToldStrip(QFrame):
             (self._word, 20),
             (self.text, TO_DO if to_do else CALM),
             (self._why, WHY),
-            (self._key, 15),
+            (self._take.cap, 15),
+            (self._take.told, WHY),
             (self._more, WHY),
         )
         for widget, size in sizes:
@@ -71,8 +73,8 @@ class ToldStrip(QFrame):
         self._why.setVisible(bool(self._why.whole_text()))
         self._word.setText({"advice": tr("Advice"), "warn": tr("Warning")}.get(told.urgency, ""))
         self._word.setVisible(told.urgency != "calm")
-        self._key.setVisible(told.urgency == "advice")
+        self._take.setVisible(told.urgency == "advice")
         more = told.more if told.urgency != "warn" else ()
-        self._more.setText(tr("and {} more", len(more)) if more else (tr("take it") if told.urgency == "advice" else ""))
+        self._more.setText(tr("and {} more", len(more)) if more else "")
         self._more.setToolTip("\n".join(told.more))
         self.setAccessibleName(f"{self._word.text()} {told.text}")

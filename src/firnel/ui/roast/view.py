@@ -20,6 +20,7 @@ from firnel.ui.roast.strips import LineStrip, WordStrip
 from firnel.ui.roast.told_strip import ToldStrip
 from firnel.ui.shared.actions import ROAST, bind
 from firnel.ui.shared.asking import Asking
+from firnel.ui.shared.key_press import KeyPress
 from firnel.ui.shared.parts import ElidedLabel, card, label, rename
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
@@ -191,6 +192,9 @@ class RoastView(QWidget):
             handlers[f"{name} down"] = partial(self._step, which, -1)
         handlers |= {"choose control": session.choose_control, "set control": self._setting.ask}
         self._handlers = handlers
+        for press in self.findChildren(KeyPress):
+            if press.name in handlers:
+                press.serve(handlers[press.name])
         self.bind_anew()
         application = QApplication.instance()
         if isinstance(application, QApplication):
@@ -202,6 +206,8 @@ class RoastView(QWidget):
             shortcut.setEnabled(False)
             shortcut.deleteLater()
         self._shortcuts = bind(self, ROAST, self._handlers, whole_window=False)
+        for press in self.findChildren(KeyPress):
+            press.name_anew()
 
     def _on_focus(self, _old: QWidget | None, new: QWidget | None) -> None:
         """Keys drive the roast only while no sheet or strip has the cursor: there Enter and Space are its own."""

@@ -9,8 +9,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QAbstractButton, QWidget
 
-from firnel.core.words import tr
-from firnel.ui.shared.key_names import key_words
+from firnel.core import words
+from firnel.core.words import key_words, tr
 
 
 @dataclass(frozen=True)
@@ -137,6 +137,7 @@ def use_keys(own: Iterable[str]) -> None:
     found = own_keys(own)
     _own_keys.clear()
     _own_keys.update(found)
+    words.use_keys({name: keys[0] for name, keys in found.items()})
 
 
 def own_keys(own: Iterable[str]) -> dict[str, tuple[str, ...]]:

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from firnel.core.words import later, tr
+from firnel.ui.shared.actions import action
 from firnel.ui.shared.parts import ElidedLabel, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import RAIL_WIDTH
@@ -80,7 +81,7 @@ class Rail(QFrame):
         self._group.addButton(self.begin)
         self.begin.hide()
         column.addWidget(self.begin, 100)
-        find = self._button(tr("Find"), tr("Find anything (Ctrl+K)"))
+        find = self._button(tr("Find"), tr("Find anything ({find})"))
         find.clicked.connect(self.find_wanted)
         self._find = find
         column.addWidget(find, 100)
@@ -122,7 +123,7 @@ def typing_note() -> QFrame:
     note.setObjectName("typing")
     row = QHBoxLayout(note)
     row.setContentsMargins(16, 6, 16, 6)
-    row.addWidget(label(tr("You are typing: Space writes here. Esc, then Space marks.")))
+    row.addWidget(label(tr("You are typing: keys write here. Esc, then {mark} marks.")))
     return note
 
 
@@ -185,7 +186,7 @@ class NowLine(QFrame):
         row.addWidget(self._batch)
         row.addWidget(self._clock)
         row.addWidget(self._next, 1)
-        row.addWidget(label("F4", "key"), 0, Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(label(action("station Roast").shown_keys, "key"), 0, Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(label(tr("back to Roast"), "soft"))
 
     def show_now(self, batch: str, cue: Cue) -> None:

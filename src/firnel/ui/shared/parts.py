@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
 )
 
 from firnel.core.words import tr
-from firnel.ui.shared.key_names import key_words
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 
 #: A label that gives way keeps room for so many letters.
@@ -198,20 +197,6 @@ def chosen(box: QComboBox) -> str:
 def choose(box: QComboBox, word: str) -> None:
     """Choose a word by what is kept of it; one that is not offered leaves the choice as it is."""
     box.setCurrentIndex(max(box.findData(word), 0) if box.findData(word) >= 0 else box.currentIndex())
-
-
-def key_row(*pairs: tuple[str, str]) -> QWidget:
-    """Key caps, each with what the key does; several caps in one are parted by spaces."""
-    row = QWidget()
-    layout = QHBoxLayout(row)
-    layout.setContentsMargins(0, 0, 0, 0)
-    layout.setSpacing(SPACE_S)
-    for key, meaning in pairs:
-        for cap in key.split():
-            layout.addWidget(label(key_words(cap), "key"), 0, Qt.AlignmentFlag.AlignVCenter)
-        layout.addWidget(label(tr(meaning), "soft"))
-    layout.addStretch(1)
-    return row
 
 
 class FigureGrid(QWidget):

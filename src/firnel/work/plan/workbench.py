@@ -453,7 +453,7 @@ class PlanWorkbench:
             self.edit(self._start(plan, machine, lot_of(self._desk.library, plan)), How.NEW)
 
     def _today(self) -> Any:
-        return self._desk.clock.wall().date()
+        return self._desk.clock.wall().astimezone().date()
 
     def _returned(self) -> None:
         self.weighed, self.sure = (), None

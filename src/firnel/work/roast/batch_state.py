@@ -46,6 +46,8 @@ BY_MOVING = (Became.MADE, Became.OTHERWISE, Became.PASSED)
 SAME_CHARGE_S = 20.0
 #: After a batch was ended otherwise its beans may be in the drum for so long. [s]
 LEFT_HOT_S = 900.0
+#: For so long a key was pressed just now. [s]
+JUST_S = 30.0
 CRACK_RULE = "first crack by"
 
 
@@ -120,6 +122,11 @@ class BatchState:
     def label(self) -> str:
         """The batch's number; a dash while the library has not given it one."""
         return (self._journal.label or "–") if self._journal is not None else ""
+
+    @property
+    def just_pressed(self) -> bool:
+        """Whether a key was pressed just now that can be taken back."""
+        return self.recording and self.clock.now() - self._hands.last_t < JUST_S
 
     @property
     def marks(self) -> dict[MarkKind, Mark]:

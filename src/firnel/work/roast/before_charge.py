@@ -107,16 +107,16 @@ def charge_words(session: RoastSession, units: Units) -> tuple[str, str, str]:
         return told
     bean = session.trace.level
     if session.around.by_hand and (charge_c is None or bean is None):
-        headline = tr("Charge, and press Space") if charge_c is None else tr("Charge at {}", units.text(charge_c, "°C", 0))
-        return headline, tr("Type what the bean display reads, then Enter; Space as the beans fall."), "calm"
+        headline = tr("Charge, and press {mark}") if charge_c is None else tr("Charge at {}", units.text(charge_c, "°C", 0))
+        return headline, tr("Type what the bean display reads, then Enter; {mark} as the beans fall."), "calm"
     if charge_c is None:
-        return tr("Charge, and press Space"), tr("The charge is found from the curve if the key is forgotten."), "calm"
+        return tr("Charge, and press {mark}"), tr("The charge is found from the curve if the key is forgotten."), "calm"
     at = units.text(charge_c, "°C", 0)
     if bean is None:
-        return tr("Charge at {}", at), tr("Press Space as the beans fall."), "calm"
+        return tr("Charge at {}", at), tr("Press {mark} as the beans fall."), "calm"
     away = bean - charge_c
     if abs(away) <= STRUCK_C:
-        return tr("Charge now, at {}", at), _join(tr("Press Space as the beans fall."), open_checks(session)), "due"
+        return tr("Charge now, at {}", at), _join(tr("Press {mark} as the beans fall."), open_checks(session)), "due"
     left = charge_in(session)
     if left is not None and left <= HOPPER_S:
         return (
@@ -224,7 +224,7 @@ def between_words(session: RoastSession, following: str) -> tuple[str, str] | No
     if first.due_in_s is not None:
         headline += tr(" in {}", clock(first.due_in_s)) if first.due_in_s > SOON_S else tr(" now")
     then = tr("then {}", inside(left[1].text)) if len(left) > 1 else ""
-    return headline, " · ".join(part for part in (tr("Enter ticks it"), then, following) if part)
+    return headline, " · ".join(part for part in (tr("{confirm} ticks it"), then, following) if part)
 
 
 def _join(*parts: str) -> str:

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from enum import IntEnum
 
 from firnel.core.plan import LATE_S, READINGS, Anchor, DueMove, PlannedMove, expected_marks
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import EXPECTED_MARKS, Control, ControlScale, Machine, MarkKind, word_of
 from firnel.core.words import capital, inside, tr
-from firnel.work.roast.before_charge import between_words, charge_words
+from firnel.work.roast.before_charge import between_words, charge_words, checks
 from firnel.work.roast.danger import danger_of
 from firnel.work.roast.drop_cue import FINAL_S, LEADS_S, drop_cue
 from firnel.work.roast.mark_doubts import means_space
@@ -51,7 +52,7 @@ class Matter:
 class Cue:
     """What the top of the Roast view says. ``urgency`` is calm, soon, due, warn, drop in the last seconds, or danger.
 
-    ``space`` is what Space would mark now.
+    ``space`` is what Space would mark now, ``keys`` what others would do: by the action of the key, in words.
     """
 
     kicker: str
@@ -63,6 +64,7 @@ class Cue:
     figures: str
     urgency: str = "calm"
     space: str = ""
+    keys: tuple[tuple[str, str], ...] = ()
 
 
 def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0, following: str = "") -> Cue:
@@ -72,6 +74,11 @@ def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0, fo
     ----------
     following : a sentence on the batch that waits next.
     """
+    cue = _cue_of(session, units, cooling_aim_s, following)
+    return cue if cue.urgency == "danger" else replace(cue, keys=tuple(_keys(session, following)))
+
+
+def _cue_of(session: RoastSession, units: Units, cooling_aim_s: float, following: str) -> Cue:
     phase, now = session.phase, session.now()
     charge = session.marks.get(MarkKind.CHARGE)
     since = clock(now - charge.t) if charge else ""
@@ -83,7 +90,7 @@ def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0, fo
         return Cue(
             tr("no batch"),
             tr("Prepare the next batch"),
-            following or tr("Press N: choose lot, load and plan."),
+            following or tr("Press {prepare}: choose lot, load and plan."),
             "",
             "",
             "",
@@ -116,7 +123,7 @@ def matters_of(session: RoastSession, units: Units) -> list[Matter]:
     now = session.now()
     found = [*_drop(session, units, now), *_marks(session, now), *_moves(session, units, now), *_start(session, units, now)]
     found.sort(key=lambda matter: (matter.rank, matter.at is None, matter.at or 0.0))
-    detail = tr("N: say what is in the drum") if session.unnamed else _shift_sentence(session)
+    detail = tr("{prepare}: say what is in the drum") if session.unnamed else _shift_sentence(session)
     return found or [Matter(Rank.REST, None, tr("next"), tr("Watch colour, smell and sound"), detail)]
 
 
@@ -131,7 +138,7 @@ def _drop(session: RoastSession, units: Units, now: float) -> list[Matter]:
                 now,
                 tr("drop"),
                 tr("Dropped {} ago?", ago),
-                tr("Space: yes, it dropped then · Z: no, beans are in"),
+                tr("{mark}: yes, it dropped then · {undo}: no, beans are in"),
                 "due",
             )
         ]
@@ -156,7 +163,7 @@ def _marks(session: RoastSession, now: float) -> list[Matter]:
     if kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK):
         if kind in session.out_of_reach:
             words = tr("{} is not in sight", capital(kind.words))
-            found.append(Matter(Rank.MARK, now, tr("next mark"), words, tr("Space marks it"), "calm", inside(words)))
+            found.append(Matter(Rank.MARK, now, tr("next mark"), words, tr("{mark} marks it"), "calm", inside(words)))
         elif expected is not None:
             found.append(_expected(session, kind, expected, now))
     return found
@@ -169,7 +176,7 @@ def _offered(session: RoastSession, kind: MarkKind, now: float) -> Matter | None
     offer, word, meant = session.offers[kind], kind.words, means_space(session)
     ago, takes = clock(now - offer.mark.t), meant is not None and meant.kind is kind
     short = tr("{} found {} ago", word, ago)
-    keys = tr("Space takes it, Z: not yet")
+    keys = tr("{mark} takes it, {undo}: not yet")
     if takes and now - offer.since <= OFFERED_S:
         headline = tr("{} probably {} ago", capital(word), ago)
         return Matter(Rank.MARK, now, tr("found"), headline, f"± {clock(offer.doubt_s)} · {keys}", "due", short)
@@ -178,7 +185,7 @@ def _offered(session: RoastSession, kind: MarkKind, now: float) -> Matter | None
 
 def _expected(session: RoastSession, kind: MarkKind, at: float, now: float) -> Matter:
     """The next mark: in a while, about now, or late by the plan; "now" does not stand for minutes."""
-    left, word, key = at - now, capital(kind.words), tr("Space marks it")
+    left, word, key = at - now, capital(kind.words), tr("{mark} marks it")
     late = now - _unhurried(session, kind)
     if left > 0.5:
         urgency = "soon" if left <= SOON_S else "calm"
@@ -250,7 +257,11 @@ def _late(session: RoastSession, units: Units) -> list[str]:
     entry, confirmed = late[-1], next_move(session)
     ago = clock(session.now() - (entry.due_t or 0.0))
     words = move_sentence(entry, units, session.machine)
-    keys = tr("Enter done, D let go") if confirmed is not None and confirmed.index == entry.index else tr("D let go")
+    keys = (
+        tr("{confirm} done, {dismiss} let go")
+        if confirmed is not None and confirmed.index == entry.index
+        else tr("{dismiss} let go")
+    )
     return [tr("{} late: {} ({})", ago, inside(words), keys)]
 
 
@@ -275,6 +286,25 @@ def _space(session: RoastSession) -> str:
         return tr("takes {}", meant.kind.words)
     rule = session.around.crack_rule if meant.kind is MarkKind.FIRST_CRACK else ""
     return tr("marks {}{}", meant.kind.words, f", {tr(rule)}" if rule else "")
+
+
+def _keys(session: RoastSession, following: str) -> Iterator[tuple[str, str]]:
+    """What keys other than Space would do now."""
+    if session.phase == "idle":
+        yield "prepare", tr("prepares a batch")
+    elif session.phase in ("ready", "cooling") and not all(check.done for check in checks(session)):
+        yield "confirm", tr("ticks it") if session.phase == "cooling" else tr("ticks the next check")
+    elif session.roasting and (entry := next_move(session)) is not None and entry.due_t is not None:
+        if entry.due_t - session.now() <= SOON_S:
+            yield "confirm", tr("done")
+        if is_late(session, entry):
+            yield "dismiss", tr("let go")
+    if following and session.phase in ("idle", "cooling"):
+        yield "next", tr("takes the next")
+    if session.offers:
+        yield "undo", tr("not yet")
+    elif session.just_pressed:
+        yield "undo", tr("takes it back")
 
 
 def _cooling(session: RoastSession, cooled: float, aim_s: float, since: str, figures: str, following: str) -> Cue:

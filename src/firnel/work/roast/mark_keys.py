@@ -55,7 +55,7 @@ class MarkKeys(BatchState):
             self.say(tr("All marks are set."))
             return None
         if self._press is not None and abs(at - self._press.at) < BOUNCE_S:
-            self.say(tr("Space once: {} is marked.", self._press.mark.kind.words))
+            self.say(tr("{mark} once: {} is marked.", self._press.mark.kind.words))
             return None
         t = self.log_time(at)
         mark = self._mark_of(meant, t)
@@ -88,7 +88,7 @@ class MarkKeys(BatchState):
         """The last Space meant the other thing."""
         press = self._press
         if press is None or press.other is None or self.clock.now() - press.at > OTHER_S:
-            self.say(tr("There is nothing that Space could have meant otherwise."))
+            self.say(tr("There is nothing that {mark} could have meant otherwise."))
             return
         wanted, first = press.other, press.mark
         rest = [m for m in self._hands.marks.values() if m.kind not in (first.kind, wanted.kind)]
@@ -99,7 +99,7 @@ class MarkKeys(BatchState):
         again = asked is not None and asked[0] is wanted.kind and now - asked[1] <= ASKED_S
         if (doubt := doubt_of(self, wanted, first.kind)) and not again:
             self._asked = (wanted.kind, now)
-            self.say(tr("{} O again, if so.", doubt))
+            self.say(tr("{} {other} again, if so.", doubt))
             return
         with self._hands.by_hand():
             self._hands.set("marks", first.kind, None)
@@ -110,7 +110,7 @@ class MarkKeys(BatchState):
         self._press = _Press(press.at, wanted, first)
         ago = self.now() - wanted.t
         then = tr(", {:.0f} s ago", ago) if ago > 2 else ""
-        self.say(tr("{} it was{}. O: {} after all.", capital(wanted.kind.words), then, first.kind.words))
+        self.say(tr("{} it was{}. {other}: {} after all.", capital(wanted.kind.words), then, first.kind.words))
 
     def _mark_of(self, meant: Meant, t: float) -> Mark:
         if meant.found is not None:
@@ -125,7 +125,7 @@ class MarkKeys(BatchState):
         asked = self._asked
         again = asked is not None and asked[0] is mark.kind and BOUNCE_S <= at - asked[1] <= ASKED_S
         if mark.kind in (MarkKind.FIRST_CRACK_END, MarkKind.SECOND_CRACK) and MarkKind.FIRST_CRACK not in self.reckoned:
-            self.say(tr("{}? First crack is not marked yet: Space marks it.", capital(mark.kind.words)))
+            self.say(tr("{}? First crack is not marked yet: {mark} marks it.", capital(mark.kind.words)))
             return None
         doubt = doubt or doubt_of(self, mark)
         if doubt and not again:
@@ -173,7 +173,7 @@ class MarkKeys(BatchState):
         if kind is None or self.now() - offers[kind].since < BOUNCE_S:
             return False
         self._found.decline(kind, self.now())
-        self.say(tr("{}: not yet. Space marks it when it comes.", capital(kind.words)))
+        self.say(tr("{}: not yet. {mark} marks it when it comes.", capital(kind.words)))
         return True
 
     @property
@@ -197,7 +197,7 @@ class MarkKeys(BatchState):
         kinds = [mark.kind for mark in own]
         chosen = kinds[(kinds.index(kind) - (0 if fresh and len(kinds) == 1 else 1)) % len(kinds)]
         self._picked = (chosen, self.clock.now())
-        self.say(tr("Picked: {}. , and . nudge it.", chosen.words))
+        self.say(tr("Picked: {}. {nudge back} and {nudge on} nudge it.", chosen.words))
 
     def nudge(self, seconds: float) -> None:
         """Move the picked mark, or the last, by some seconds."""
@@ -223,5 +223,5 @@ def _took(meant: Meant, ago: float) -> str:
     """What Space took, and what one key makes of it."""
     word = capital(meant.kind.words)
     if meant.found is not None:
-        return tr("{} taken as found, {:.0f} s ago. O: it is now.", word, ago)
-    return tr("Taken as {}. O: it was {}.", meant.kind.words, meant.other.words) if meant.other is not None else ""
+        return tr("{} taken as found, {:.0f} s ago. {other}: it is now.", word, ago)
+    return tr("Taken as {}. {other}: it was {}.", meant.kind.words, meant.other.words) if meant.other is not None else ""

@@ -57,7 +57,7 @@ def ready_picture(session: RoastSession, units: Units) -> ReadyPicture:
     order = session.order
     lot = order.lot
     state = label_state(session)
-    words = {"right": tr("Label checked: this is the load."), None: tr("Label not read yet: L, then scan or type it.")}
+    words = {"right": tr("Label checked: this is the load."), None: tr("Label not read yet: {label}, then scan or type it.")}
     lines = tuple(
         CheckLine(check.text, check.done, "" if check.due_in_s is None or check.done else _when(check.due_in_s))
         for check in checks(session)

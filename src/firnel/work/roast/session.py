@@ -204,7 +204,7 @@ class RoastSession(KeptBatch):
             return
         label, phase = self.label, self.phase
         if phase == "cooling":
-            self.say(tr("The batch is dropped already: weigh it with W, or leave it."))
+            self.say(tr("The batch is dropped already: weigh it with {weigh}, or leave it."))
             return
         if phase == "ready":
             self.close()
@@ -317,7 +317,9 @@ class RoastSession(KeptBatch):
         if not self.recording:
             shift = self._begin(BatchOrder(machine=self.machine, operator=self.order.operator), keep_s=60.0)
             charge_t -= shift
-            self.message = tr("The beans fell in without a prepared batch: recorded as {}. N: say what they are.", self.label)
+            self.message = tr(
+                "The beans fell in without a prepared batch: recorded as {}. {prepare}: say what they are.", self.label
+            )
         else:
             self.message = tr("Charge found from the curve.")
         self._set_mark(Mark(MarkKind.CHARGE, charge_t, self.trace.bean_at(charge_t), Found.CURVE))
