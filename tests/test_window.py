@@ -29,6 +29,7 @@ from PyQt6.QtWidgets import (
 from test_plan_and_cue import PLAN
 
 from firnel.app.first import First
+from firnel.app.place import keep_place, place_path, stand_as_before
 from firnel.app.window import connect_first, make_application, make_window, show_instead, use_size
 from firnel.core.day.coffee import Coffee, Component
 from firnel.core.units import parse_clock
@@ -50,6 +51,7 @@ from firnel.ui.shared.tabs import Tabs
 from firnel.ui.shared.typed import has_typed
 from firnel.ui.simulator_panel import SimulatorPanel
 from firnel.ui.theme.look import Look
+from firnel.ui.theme.tokens import WINDOW
 from firnel.work.bench.results import Results
 from firnel.work.day.orders import keep_coffee
 from firnel.work.desk import LinkState, machine_of_kind
@@ -135,6 +137,14 @@ def test_the_window_takes_the_place_of_its_frame(qtbot, tmp_path, look):
         assert window.geometry() == opening.geometry()
     assert opening.isHidden()
     first.done()  # once more does nothing
+    again, strange = Opening("Mill Lane", look), Opening("Mill Lane", look)
+    opening.setGeometry(50, 40, 640, 480)
+    keep_place(opening)
+    stand_as_before(again)
+    assert again.geometry() == opening.geometry(), "the next time it stands where it stood"
+    place_path().write_bytes(b"no place at all")
+    stand_as_before(strange)
+    assert (strange.width(), strange.height()) == WINDOW
 
 
 def figures(widget):

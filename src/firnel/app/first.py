@@ -13,6 +13,7 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from firnel.app.ends import EndedError, leave_if_asked
+from firnel.app.place import stand_as_before
 from firnel.app.start import few_arenas
 from firnel.core.words import language
 from firnel.ui.opening import Opening
@@ -36,8 +37,11 @@ class First:
 
     def give_way(self, window: QWidget) -> None:
         """Put the window where the frame stands."""
-        if self.opening is not None:
-            window.setGeometry(self.opening.geometry())
+        if self.opening is None:
+            stand_as_before(window)
+        else:
+            window.setGeometry(self.opening.normalGeometry())
+            window.setWindowState(self.opening.windowState())  # as large as the screen, where the frame is
 
     def tell(self, words: str) -> None:
         """Say in the frame what is being done; closing it ends all.
@@ -74,6 +78,7 @@ def begin(library_at: str | Path, framed: bool = False) -> First:
     opening = None
     if framed or not QApplication.platformName().startswith("wayland"):  # there no window can be put where another stood
         opening = Opening(Path(str(library_at)).stem, look)
+        stand_as_before(opening)
         opening.show_now(application)
     return First(application, look, settings, complaint, opening)
 

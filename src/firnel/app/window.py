@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QMessageBox
 from firnel.app.crash import CrashHook
 from firnel.app.ends import end_on_signals, leave, wake_qt_on_signals
 from firnel.app.first import First, make_application, use_size
+from firnel.app.place import keep_place
 from firnel.app.start import loaded
 from firnel.core.vocabulary import Machine
 from firnel.core.words import tr
@@ -70,6 +71,7 @@ def run_window(first: First, library_at: str | Path, device: str | None = None, 
     if files:
         window.open_files(files)
     code = first.application.exec()
+    keep_place(window)
     if left_running():
         leave(code)
     return code
