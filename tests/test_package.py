@@ -12,12 +12,16 @@ from pathlib import Path
 import click
 import pytest
 from click.testing import CliRunner
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import QApplication
 
 from firnel.app.commands import main
 from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan, Targets
 from firnel.core.plan_document import plan_to_document
 from firnel.store.library import Library
+from firnel.ui.machines.old_logs_sheet import OldLogsSheet
 from firnel.ui.theme.look import Look
 from firnel.work.opened import take_in_documents
 from firnel.work.review.records import export_text
@@ -78,7 +82,26 @@ def test_documents_are_opened_and_shown(tmp_path, record, qtbot):
     window._aside.wait()
     qtbot.waitUntil(lambda: window.notice.isVisible(), timeout=20000)
     assert window._pages.currentWidget() is window.view("Plan")
+    drop(window, batch)
+    window._aside.wait()
+    qtbot.waitUntil(lambda: window._pages.currentWidget() is window.view("Review"), timeout=20000)
+    drop(window, ROOT / "tests" / "logs" / "east-001.csv")
+    (sheet,) = window.findChildren(OldLogsSheet)
+    qtbot.waitUntil(lambda: sheet.table.rowCount() == 1, timeout=20000)
+    sheet.reject()
     window.desk.shut_down()
+
+
+def drop(window, path):
+    """As a file manager does."""
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(path))])
+    left = Qt.MouseButton.LeftButton
+    for kind in (QDragEnterEvent, QDropEvent):
+        at = QPoint(5, 5) if kind is QDragEnterEvent else QPointF(5, 5)
+        event = kind(at, Qt.DropAction.CopyAction, mime, left, Qt.KeyboardModifier.NoModifier)
+        QApplication.sendEvent(window, event)
+        assert event.isAccepted()
 
 
 def test_what_a_desktop_is_told_agrees_with_what_is_installed():

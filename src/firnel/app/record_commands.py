@@ -32,6 +32,7 @@ from firnel.work.review.records import (
     ImportRefusedError,
     ImportWishes,
     Library,
+    TakenInBeforeError,
     export_text,
     import_read,
     sheet_of,
@@ -101,6 +102,9 @@ def import_(
                 if log.read is None:
                     raise ImportRefusedError(log.wrong)
                 key, imported = import_read(library, log.path.name, log.read, again, log.green)
+            except TakenInBeforeError as error:
+                refuse(log.path, f"{error} --again takes it once more.")
+                continue
             except (ImportRefusedError, MarkOrderError) as error:
                 refuse(log.path, str(error))
                 continue

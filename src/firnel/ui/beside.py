@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, Qt
@@ -57,14 +59,16 @@ class Beside(QObject):
         practice.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         practice.show()
 
-    def open_old_logs(self) -> None:
-        """Old logs, to be looked at and taken in."""
+    def open_old_logs(self, places: Sequence[Path] = ()) -> None:
+        """Old logs, to be looked at and taken in; those of files and folders that are given."""
         from firnel.ui.machines.old_logs_sheet import OldLogsSheet
 
         sheet = OldLogsSheet(self._window.desk, self._window.look, self._window)
         sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         sheet.taken.connect(self._on_logs)
         sheet.open()
+        if places:
+            sheet.open_places(places)
 
     def _on_logs(self, told: str) -> None:
         self._window.desk.session.say(told)

@@ -17,6 +17,7 @@ from firnel.core.plan import Plan
 from firnel.core.words import tr
 from firnel.ui.ahead import REST_MS, Ahead
 from firnel.ui.beside import Beside
+from firnel.ui.dropped import Dropped
 from firnel.ui.finder import Finder
 from firnel.ui.floor_note import FloorNote
 from firnel.ui.freshness import Freshness
@@ -109,6 +110,7 @@ class MainWindow(QMainWindow):
         self.rail.begin_wanted.connect(partial(self.show_station, "Beginning"))
         self.now_line.clicked.connect(partial(self.show_station, "Roast"))
         self._bind_keys()
+        Dropped(self, self.open_files, self.beside.open_old_logs)
         self._tick = QTimer(self)
         self._tick.timeout.connect(self._show_now)
         self._tick.start(250)

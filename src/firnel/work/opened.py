@@ -10,7 +10,7 @@ from firnel.core.stages import MarkOrderError
 from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.work.plan.files import read_plan_file
-from firnel.work.review.records import ImportRefusedError, ImportWishes, import_file
+from firnel.work.review.records import ImportRefusedError, ImportWishes, TakenInBeforeError, import_file
 
 
 @dataclass(frozen=True)
@@ -46,6 +46,8 @@ def take_in_documents(library: Library, files: Sequence[Path]) -> Opened:
 def _take_batch(library: Library, path: Path, opened: Opened) -> Opened:
     try:
         key, imported = import_file(library, path, ImportWishes())
+    except TakenInBeforeError as before:
+        return replace(opened, batch=before.label, said=(*opened.said, str(before)))
     except (ImportRefusedError, MarkOrderError) as error:
         return replace(opened, said=(*opened.said, f"{path.name}: {error}"))
     label = library.batch(key).label

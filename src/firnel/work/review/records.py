@@ -28,7 +28,7 @@ from firnel.exchange.csv_log import (
     with_wishes,
     write_csv_log,
 )
-from firnel.exchange.errors import ImportRefusedError
+from firnel.exchange.errors import ImportRefusedError, TakenInBeforeError
 from firnel.store.batch_list import BatchFilter, BatchLine, PageEnd
 from firnel.store.library import Library, NotInLibraryError
 from firnel.store.writing import LibraryError, refusal
@@ -37,7 +37,7 @@ from firnel.work.plan.whose import machine_of
 
 __all__ = [
     "BatchFilter", "BatchLine", "BatchSheet", "ImportRefusedError", "ImportWishes", "Imported", "Library",
-    "LibraryError", "NotInLibraryError", "PageEnd", "export_text", "import_file", "import_read",
+    "LibraryError", "NotInLibraryError", "PageEnd", "TakenInBeforeError", "export_text", "import_file", "import_read",
     "read_file", "sheet_of", "show_document",
     "with_mark",
 ]  # fmt: skip
@@ -157,7 +157,7 @@ def import_read(
     record = imported.record
     check_mark_order(record.marks)
     if not again and (label := library.same_log(record)) is not None:
-        raise ImportRefusedError(tr("{} was taken in before, as batch {} (--again takes it once more).", name, label))
+        raise TakenInBeforeError(name, label)
     machine, said = machine_of_log(library, record, imported.units)
     key = library.add_record(record, machine, lot)
     return key, replace(imported, said=(*imported.said, said)) if said else imported
