@@ -143,7 +143,7 @@ def test_columns_are_read_as_the_machine_calls_its_controls_and_what_is_lacking_
     assert {str(control): values[-1] for control, values in controls.items()} == {"afterheat": 30.0, "airflow": 35.0}
     assert log.record.trace.air[-1] > 100.0, "whatever the machine calls its fan, that is a probe"
     _, taken = import_read(library, path.name, log.read)
-    assert taken.said[-1] == "no column is read as the glow of Twin: name it with --columns glow=HEADING"
+    assert taken.said[-1] == "no column is read as the glow of Twin: tell it among the columns, as glow=HEADING"
 
 
 def test_columns_that_no_word_tells_are_known_by_how_they_run(write):

@@ -118,6 +118,10 @@ def import_(
     if refused:
         if len(taken) + len(refused) > 1:
             click.echo(f"{len(taken)} of {len(taken) + len(refused)} files were taken in.", err=True)
+        click.echo(
+            "What a log does not tell by itself is told by --columns, --mark, --load and others: firnel import --help.",
+            err=True,
+        )
         sys.exit(1)
 
 

@@ -354,7 +354,7 @@ def _marks(
 
     from_curve(MarkKind.CHARGE, find_charge(trace.t, trace.bean))
     if MarkKind.CHARGE not in found:
-        said.append(tr("no charge found: give it with --mark charge=SECONDS"))
+        said.append(tr("no charge found: tell it, as charge=SECONDS of the log"))
         return tuple(sorted(found.values(), key=lambda mark: mark.t))
     charge_t = found[MarkKind.CHARGE].t
     from_curve(MarkKind.TURNING, find_turning(trace.t, trace.bean, charge_t))

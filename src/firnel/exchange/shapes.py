@@ -35,7 +35,7 @@ def by_shape(
     left = [index for index in range(max((len(row) for row in body[:50]), default=0)) if index not in named.values()]
 
     def refuse(missing: str) -> ImportRefusedError:
-        words = tr("No column of {} looks like {}; say which with --columns time=…,bean=…. It has: {}.", name, missing,
+        words = tr("No column of {} looks like {}; tell its columns, as time=…,bean=…. It has: {}.", name, missing,
                    ", ".join(header) or tr("no headings"))  # fmt: skip
         return ImportRefusedError(words)
 

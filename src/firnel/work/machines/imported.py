@@ -59,7 +59,7 @@ def _not_told(record: BatchRecord, machine: Machine) -> str:
     if not lacking:
         return ""
     words = ", ".join(machine.word(control) for control in lacking)
-    return tr("no column is read as the {} of {}: name it with --columns {}=HEADING", words, machine.name, lacking[0])
+    return tr("no column is read as the {} of {}: tell it among the columns, as {}=HEADING", words, machine.name, lacking[0])
 
 
 def _heat_of(controls: Mapping[Control, ControlScale | None]) -> str:
