@@ -1,5 +1,6 @@
 """The views, driven by keys and clicks as a user makes them."""
 
+import json
 import os
 import subprocess
 import sys
@@ -10,7 +11,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from conftest import make_record, press
-from PyQt6.QtCore import QDate, QPoint, Qt, QTimer
+from PyQt6.QtCore import QDate, QPoint, QRect, Qt, QTimer
 from PyQt6.QtGui import QCursor
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
@@ -142,9 +143,15 @@ def test_the_window_takes_the_place_of_its_frame(qtbot, tmp_path, look):
     keep_place(opening)
     stand_as_before(again)
     assert again.geometry() == opening.geometry(), "the next time it stands where it stood"
-    place_path().write_bytes(b"no place at all")
+    far = {"x": 90000, "y": 0, "width": 640, "height": 480, "enlarged": False}  # on a screen that was taken away
+    for told in ("no place at all", "[]", '{"x": 1e999}', json.dumps(far)):
+        place_path().write_text(told)
+        stand_as_before(strange)
+        assert (strange.width(), strange.height()) == WINDOW
+    screen = QApplication.primaryScreen().geometry()
+    place_path().write_text(json.dumps(far | {"x": screen.width() - 400, "width": 700}))
     stand_as_before(strange)
-    assert (strange.width(), strange.height()) == WINDOW
+    assert strange.geometry() == QRect(screen.width() - 700, 0, 700, 480), "whole, though the screen is smaller now"
 
 
 def figures(widget):

@@ -40,7 +40,7 @@ class First:
         if self.opening is None:
             stand_as_before(window)
         else:
-            window.setGeometry(self.opening.normalGeometry())
+            window.setGeometry(self.opening.normalGeometry() if self.opening.isMaximized() else self.opening.geometry())
             window.setWindowState(self.opening.windowState())  # as large as the screen, where the frame is
 
     def tell(self, words: str) -> None:

@@ -82,11 +82,12 @@ class CuePanel(QFrame):
         words.setContentsMargins(0, 1, 0, 10)
         words.setSpacing(2)
         head = QHBoxLayout()
-        head.setSpacing(14)
+        head.setSpacing(2)
         self._kicker = label("", "kicker")
         self._space = KeyPress("mark", "", HURRIED, "kicker")
         self._others: dict[str, KeyPress] = {}
         head.addWidget(self._kicker)
+        head.addSpacing(5)
         head.addWidget(self._space)
         for name in OTHER_KEYS:
             self._others[name] = KeyPress(name, "", HURRIED, "kicker")
@@ -199,7 +200,7 @@ class CuePanel(QFrame):
         left = self.headline.width() - self._kicker.sizeHint().width() - (self._space.sizeHint().width() if cue.space else 0)
         for name, press in self._others.items():
             press.say(told.get(name, ""))
-            left -= press.sizeHint().width() + 14 if name in told else 0
+            left -= press.sizeHint().width() + 2 if name in told else 0
             press.setVisible(name in told and left > 0)
 
 

@@ -37,11 +37,12 @@ class Preparing(QObject):
         self._asking = Asking(desk, self, say)
         self._known: OnOffer | None = None
         self.following = ""  #: which load waits next, in a sentence
+        self.waiting: list[tuple[str, str]] = []  #: all that wait, and their loads
         sheet.prepared.connect(self._on_prepared)
 
     def look(self, free: bool) -> None:
         """Read what waits next, where a batch can be prepared now."""
-        self.following = ""
+        self.following, self.waiting = "", []
         if free:
             self._asking.aside("next", self._question(), self._take_known, lambda _: None)
 
@@ -50,6 +51,7 @@ class Preparing(QObject):
 
     def _take_known(self, read: OnOffer) -> None:
         self._known, one, units = read, read.next, self._desk.settings.units
+        self.waiting = [(f"{each.number} {each.plan.name}", units.text(each.load_kg, "kg")) for each in read.waiting]
         load = f", {units.text(one.load_kg, 'kg')}" if one is not None and one.load_kg else ""
         self.following = tr("{next} takes the next: {} {}{}.", one.number, one.plan.name, load) if one is not None else ""
 
@@ -95,7 +97,7 @@ class Preparing(QObject):
 
     def _take(self, gathered: Prepared | None) -> None:
         if gathered is None:
-            self._say(tr("No batch waits: queue one in Plan, or press N."))
+            self._say(tr("No batch waits: queue one in Plan, or press {prepare}."))
         elif not self._in_the_drum():
             self._desk.begin(gathered)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.words import tr
@@ -13,6 +15,8 @@ from firnel.work.roast.picture import RoastPicture
 
 #: Beside coming moves there is room for the keys while no more rows of marks than this are told.
 KEYS_BESIDE = 3
+#: So many of the batches that wait are named.
+MOST_WAITING = 9
 
 
 class SideCards(QWidget):
@@ -30,17 +34,38 @@ class SideCards(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         batch, marks, moves, keys = self._batch_card(), self._marks_card(), self._moves_card(), self._keys_card()
-        for frame in (batch, marks, moves):
+        self._waiting_frame, self._idle_keys = self._waiting_card(), self._idle_keys_card()
+        for frame in (self._waiting_frame, batch, marks, moves):
             column.addWidget(frame)
         self._landing_frame = self._landing_card()
         column.addWidget(self._landing_frame, 10)
         column.addStretch(1)
         column.addWidget(keys)
-        self._keys_frame = keys
+        column.addWidget(self._idle_keys)
+        self._keys_frame, self._batch_frame, self._marks_frame = keys, batch, marks
         if short:
             for frame in (batch, keys):
                 frame.hide()
         self._short = short
+
+    def _waiting_card(self) -> QWidget:
+        frame, column = card()
+        column.addWidget(label(tr("Waiting"), "heading"))
+        self._waiting = FigureGrid()
+        self._nothing_waits = label(tr("Nothing. Batches are queued under Plan and Day."), "soft", wrap=True)
+        self._more_wait = label("", "soft")
+        for widget in (self._nothing_waits, self._waiting, self._more_wait):
+            column.addWidget(widget)
+        frame.hide()
+        return frame
+
+    def _idle_keys_card(self) -> QWidget:
+        frame, column = card(spacing=5)
+        column.addWidget(key_row(("prepare", tr("prepare a batch"))))
+        column.addWidget(key_row(("next", tr("take the first that waits"))))
+        column.addWidget(key_row(("weigh", tr("weigh the last batch"))))
+        frame.hide()
+        return frame
 
     def _batch_card(self) -> QWidget:
         frame, column = card(spacing=3)
@@ -94,14 +119,26 @@ class SideCards(QWidget):
         column.addWidget(key_row(("colour", tr("colour")), ("smell", tr("smell")), ("remark", tr("remark"))))
         return frame
 
+    def show_waiting(self, waiting: Sequence[tuple[str, str]]) -> None:
+        """What waits to be roasted, with its loads."""
+        self._waiting.show_rows(waiting[:MOST_WAITING])
+        self._nothing_waits.setVisible(not waiting)
+        left = len(waiting) - MOST_WAITING
+        self._more_wait.setText(tr("and {} more", left) if left > 0 else "")
+        self._more_wait.setVisible(left > 0)
+
     def show_picture(self, picture: RoastPicture) -> None:
         """Show these words."""
         lands = picture.landing is not None and not self._short
         moves = bool(picture.moves) and not self._short and not lands
         # The landing is where the eye rests, and with marks and moves the column is full; the keys are known by then.
-        keys = not (lands or self._short or (moves and len(picture.rows) > KEYS_BESIDE))
+        idle = picture.phase == "idle" and not self._short
+        keys = not (lands or self._short or idle or (moves and len(picture.rows) > KEYS_BESIDE))
         # First hide, then show, or the window grows.
-        wanted = ((self._landing_frame, lands), (self._keys_frame, keys), (self._moves_frame, moves))
+        wanted = (
+            (self._landing_frame, lands), (self._keys_frame, keys), (self._moves_frame, moves), (self._waiting_frame, idle),
+            (self._idle_keys, idle), (self._batch_frame, not idle and not self._short), (self._marks_frame, not idle),
+        )  # fmt: skip
         for frame, shown in sorted(wanted, key=lambda pair: pair[1]):
             frame.setVisible(shown)
         self._title.setText(picture.batch_title)

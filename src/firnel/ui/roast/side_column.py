@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtWidgets import QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.ui.roast.prepare_sheet import PrepareSheet
@@ -43,8 +45,10 @@ class SideColumn(QStackedWidget):
         """Whether the prepare sheet is open."""
         return self.currentWidget() is self.prepare
 
-    def show_picture(self, picture: RoastPicture) -> None:
-        """Show the words of this picture."""
+    def show_picture(self, picture: RoastPicture, waiting: Sequence[tuple[str, str]] = ()) -> None:
+        """Show the words of this picture, and what waits."""
+        if picture.phase == "idle":
+            self.cards.show_waiting(waiting)
         cards = self._cooled_cards if picture.phase == "cooling" else self.cards
         cards.show_picture(picture)
         if picture.ready is not None:

@@ -266,7 +266,7 @@ class RoastView(QWidget):
         self.cue.show_cue(picture.cue)
         if self._curves is not None:
             self._curves.show_picture(picture)
-        self._side.show_picture(picture)
+        self._side.show_picture(picture, self.preparing.waiting)
         self._far_landing.show_picture(picture.landing)
         self._show_told(picture.told)
         self.prepare.show_unnamed(self._desk.session.label if self._desk.session.unnamed else "")

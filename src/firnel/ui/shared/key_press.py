@@ -35,7 +35,8 @@ class CapButton(QAbstractButton):
         self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(height)
         row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
+        beside = 7 if height == HURRIED else 0  # the ground that shows under a pointer
+        row.setContentsMargins(beside, 0, beside, 0)
         row.setSpacing(SPACE_S)
         self.cap, self.told = label(cap, "key"), label("", role)
         for part in (self.cap, self.told):

@@ -78,20 +78,30 @@ def raise_up(library: Library, one: Waiting) -> None:
         library.waiting_book.swap(one.id, waiting[index - 1].id)
 
 
-def next_for(library: Library, machine: Machine | None) -> Waiting | None:
-    """The first that this machine can roast; any machine's where none is connected."""
+def all_for(library: Library, machine: Machine | None) -> list[Waiting]:
+    """What this machine can roast, first things first; any machine's where none is connected."""
     own = None if machine is None else machine.id
-    return next((one for one in queue(library) if own is None or one.machine_id in (None, own)), None)
+    return [one for one in queue(library) if own is None or one.machine_id in (None, own)]
+
+
+def next_for(library: Library, machine: Machine | None) -> Waiting | None:
+    """The first of them."""
+    return next(iter(all_for(library, machine)), None)
 
 
 @dataclass(frozen=True)
 class OnOffer:
-    """What a batch can be prepared of, nothing that was put away; and the one that waits next."""
+    """What a batch can be prepared of, nothing that was put away; and what waits, first things first."""
 
     lots: list[Lot]
     machines: list[Machine]
     plans: list[Plan]
-    next: Waiting | None
+    waiting: list[Waiting]
+
+    @property
+    def next(self) -> Waiting | None:
+        """The one that waits next."""
+        return next(iter(self.waiting), None)
 
 
 def on_offer(library: Library, machine: Machine | None) -> OnOffer:
@@ -100,7 +110,7 @@ def on_offer(library: Library, machine: Machine | None) -> OnOffer:
         [lot for lot in library.lots() if not lot.archived],
         [one for one in library.machines() if not one.archived],
         [plan for plan in library.plans() if not plan.archived],
-        next_for(library, machine),
+        all_for(library, machine),
     )
 
 
