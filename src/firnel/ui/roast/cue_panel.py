@@ -64,6 +64,7 @@ class CuePanel(QFrame):
         super().__init__()
         self.setObjectName("cue")
         self._scale, self._urgency = 0.0, ""
+        self._keys_shown: tuple[object, ...] = ()
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 18, 0)
         row.setSpacing(18)
@@ -194,6 +195,9 @@ class CuePanel(QFrame):
 
     def _show_keys(self, cue: Cue) -> None:
         """What keys do now, as far as there is room for it."""
+        if self._keys_shown == (shown := (cue.kicker, cue.space, cue.keys, self.headline.width())):
+            return
+        self._keys_shown = shown
         self._space.say(cue.space)
         self._space.setVisible(bool(cue.space))
         told = dict(cue.keys)
