@@ -66,7 +66,7 @@ def tick_next(session: RoastSession, at: float) -> None:
 def check_label(session: RoastSession, text: str, at: float) -> None:
     """Compare a scanned or typed label with the batch that is prepared."""
     if session.phase != "ready":
-        session.say(tr("No batch waits for its charge: prepare one with N."))
+        session.say(tr("No batch waits for its charge: prepare one with {prepare}."))
         return
     order = session.order
     try:
@@ -98,7 +98,7 @@ def charge_words(session: RoastSession, units: Units) -> tuple[str, str, str]:
     if state is not None and state != "right":
         return (
             tr("Not the load of this batch"),
-            tr("{} Fetch the right one and scan its label: L.", units.sentence(state)),
+            tr("{} Fetch the right one and scan its label: {label}.", units.sentence(state)),
             "warn",
         )
     plan = session.order.plan
