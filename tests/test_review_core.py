@@ -9,6 +9,7 @@ import pytest
 from conftest import make_record
 from logged import MACHINES, batches_of
 from scipy import stats
+from scipy.signal import savgol_filter
 from test_guidance import model  # noqa: F401 - a fixture
 from test_plan_and_cue import PLAN
 
@@ -87,6 +88,11 @@ def test_the_quick_rate_is_the_slope():
     rate = quick_rate(t, 100.0 + 0.2 * t)
     np.testing.assert_allclose(rate, 12.0, atol=1e-6)
     assert np.isnan(quick_rate(t[:5], t[:5])).all()
+    assert np.isnan(quick_rate(0.1 * t[:40], t[:40])).all(), "eight seconds, read five times each"
+    bent = np.cumsum(np.random.default_rng(1).normal(0.0, 1.0, 200))
+    seconds = np.arange(201.0)
+    told = quick_rate(seconds, np.append(bent, 0.0))[:200]
+    assert told == pytest.approx(60.0 * savgol_filter(bent, 31, 2, deriv=1), abs=1e-9), "as SciPy has it"
 
 
 # The table, and whether it was the same
