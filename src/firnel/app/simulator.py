@@ -94,6 +94,9 @@ def _with_panel(plant: Plant, kind: str, title: str, with_parent: bool) -> int:
         plant.load.mass_kg,
     )
     window.resize(460, 420)
+    if (screen := application.primaryScreen()) is not None:  # out of the way of rail and cue, wherever no one else puts it
+        room = screen.availableGeometry()
+        window.move(room.right() + 1 - window.width(), room.bottom() + 1 - window.height())
     window.show()
     end_on_signals(application.quit)
     wake_qt_on_signals(window)
