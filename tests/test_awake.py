@@ -59,7 +59,7 @@ class Desktop(threading.Thread):
 
     def __init__(self, address):
         super().__init__(daemon=True)
-        self.heard, self._connection = [], open_dbus_connection(bus=address, enable_fds=True)
+        self.heard, self.locks, self._connection = [], [], open_dbus_connection(bus=address, enable_fds=True)
         for name in ("org.freedesktop.ScreenSaver", "org.freedesktop.login1"):
             self._connection.send_and_get_reply(message_bus.RequestName(name))
         self.start()
@@ -76,7 +76,8 @@ class Desktop(threading.Thread):
             name, signature = fields[HeaderFields.member], fields.get(HeaderFields.signature)
             self.heard.append((name, signature, message.body))
             if signature == "ssss":
-                self.lock, theirs = os.pipe()
+                ours, theirs = os.pipe()
+                self.locks.append(ours)
                 self._connection.send(new_method_return(message, "h", (theirs,)))
                 os.close(theirs)
             else:
@@ -87,7 +88,8 @@ class Desktop(threading.Thread):
             self._connection.sock.shutdown(socket.SHUT_RDWR)
         self.join(30)
         self._connection.close()
-        os.close(self.lock)
+        for lock in self.locks:
+            os.close(lock)
 
     def wait_for(self, count):
         deadline = time.monotonic() + 30.0
@@ -102,17 +104,18 @@ def test_screen_and_sleep_are_held_and_let_go(bus, killed):
     env = os.environ | {"DBUS_SESSION_BUS_ADDRESS": bus, "DBUS_SYSTEM_BUS_ADDRESS": bus}
     holder = subprocess.Popen([sys.executable, "-c", HOLDS], env=env, stdin=subprocess.PIPE, text=True)
     why = "Beans are in the drum"
-    assert desktop.wait_for(2) == [
+    assert desktop.wait_for(3) == [
         ("Inhibit", "ss", ("Firnel", why)),
-        ("Inhibit", "ssss", ("sleep:idle:handle-lid-switch", "Firnel", why, "block")),
+        ("Inhibit", "ssss", ("sleep:idle", "Firnel", why, "block")),
+        ("Inhibit", "ssss", ("handle-lid-switch", "Firnel", why, "block")),
     ]
     if killed:
         holder.kill()
     else:
         holder.stdin.write("let go\n")
         holder.stdin.flush()
-        assert ("UnInhibit", "u", (4_000_000_007,)) in desktop.wait_for(3)
-    assert os.read(desktop.lock, 1) == b"", "the lock is given back"
+        assert ("UnInhibit", "u", (4_000_000_007,)) in desktop.wait_for(4)
+    assert [os.read(lock, 1) for lock in desktop.locks] == [b"", b""], "both locks are given back"
     holder.communicate("end\n" if not killed else None, timeout=60)
     desktop.leave()
 

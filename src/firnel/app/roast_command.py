@@ -21,7 +21,7 @@ from firnel.core.plan import Plan
 from firnel.core.vocabulary import Lot, Machine, MarkKind
 from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus, machine_kinds, machine_of_kind, spill_folder
 from firnel.work.plan.files import read_plan_file
-from firnel.work.review.records import Library, show_document
+from firnel.work.review.records import Library, LibraryError, show_document
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.lookout import Beside
@@ -208,15 +208,17 @@ class _Batch:
         """Learn the machine from this batch too, where machines are learned by themselves."""
         from firnel.work.machines.learner import keep_lesson, learn_apart, task_of  # what fits models is not wanted sooner
 
-        library, machine = self._desk.library, self._desk.library.machine(self._machine.name)
-        task = task_of(library, machine, library.batch(key).label) if self._learns else None
-        if task is None:
+        if not self._learns:
             return
+        library, machine = self._desk.library, self._machine
         try:
+            task = task_of(library, library.machine(machine.name), library.batch(key).label)
+            if task is None:
+                return
             said = keep_lesson(library, task, learn_apart(task, lambda _done: True))
         except EndedError:
             said = f"Stopped; {machine.name} learns from this batch when a window is next open, or by firnel machine fit."
-        except RuntimeError as error:
+        except (RuntimeError, LibraryError) as error:  # the batch is kept all the same
             said = str(error)
         click.echo(said, err=True)
         self._tell({"event": "learned", "text": said})

@@ -19,9 +19,9 @@ log = logging.getLogger(__name__)
 WHO = "Firnel"
 #: Whom the screen is asked of: the Idle Inhibition Service of freedesktop.org.
 SCREEN = ("org.freedesktop.ScreenSaver", "/org/freedesktop/ScreenSaver", "org.freedesktop.ScreenSaver")
-#: Whom sleep is asked of, and what is not to happen: systemd's Inhibitor Lock API.
+#: Whom sleep is asked of, and what is not to happen: systemd's Inhibitor Lock API. Each for itself: the lid may be refused.
 LOGIN = ("org.freedesktop.login1", "/org/freedesktop/login1", "org.freedesktop.login1.Manager")
-NOT_NOW = "sleep:idle:handle-lid-switch"
+NOT_NOW = ("sleep:idle", "handle-lid-switch")
 #: No longer than any batch lasts: one that nobody ended keeps no shut computer awake in a bag. [ms]
 LONGEST_MS = 3_600_000
 
@@ -40,7 +40,7 @@ class Awake(QObject):
         super().__init__(parent)
         self._held, self._since = False, QElapsedTimer()
         self._cookie: int | None = None  #: what the screen is held by
-        self._lock: Any = None  #: sleep is held as long as this is kept
+        self._locks: list[Any] = []  #: sleep is held as long as these are kept
 
     def hold(self, held: bool) -> None:
         """Hold both, for `LONGEST_MS` at most, or let both go."""
@@ -61,7 +61,8 @@ class Awake(QObject):
         if _has_bus("DBUS_SESSION_BUS_ADDRESS", Path(os.environ.get("XDG_RUNTIME_DIR", "/nowhere"), "bus")):
             self._ask(QDBusConnection.sessionBus(), _call(*SCREEN, "Inhibit", WHO, why), self._on_screen)
         if _has_bus("DBUS_SYSTEM_BUS_ADDRESS", Path("/run/dbus/system_bus_socket")):
-            self._ask(QDBusConnection.systemBus(), _call(*LOGIN, "Inhibit", NOT_NOW, WHO, why, "block"), self._on_sleep)
+            for what in NOT_NOW:
+                self._ask(QDBusConnection.systemBus(), _call(*LOGIN, "Inhibit", what, WHO, why, "block"), self._on_sleep)
 
     def _ask(self, bus: QDBusConnection, message: QDBusMessage, answered: Callable[[QDBusPendingCallWatcher], None]) -> None:
         """Ask without waiting for the answer."""
@@ -79,7 +80,7 @@ class Awake(QObject):
             self._let_go()
 
     def _on_sleep(self, watcher: QDBusPendingCallWatcher) -> None:
-        self._lock = self._answer(watcher)
+        self._locks.append(self._answer(watcher))
         if not self._held:
             self._let_go()
 
@@ -94,7 +95,7 @@ class Awake(QObject):
         return reply.argumentAt(0)
 
     def _let_go(self) -> None:
-        self._lock = None
+        self._locks.clear()
         if self._cookie is None:
             return
         from PyQt6.QtDBus import QDBusArgument, QDBusConnection
