@@ -208,6 +208,11 @@ class _Batch:
         """Learn the machine from this batch too, where machines are learned by themselves."""
         from firnel.work.machines.learner import keep_lesson, learn_apart, task_of  # what fits models is not wanted sooner
 
+        def progress(done: float) -> bool:
+            if sys.stderr.isatty():
+                click.echo(f"\rlearning, {100 * done:3.0f} %\r", nl=False, err=True)
+            return True
+
         if not self._learns:
             return
         library, machine = self._desk.library, self._machine
@@ -215,7 +220,7 @@ class _Batch:
             task = task_of(library, library.machine(machine.name), library.batch(key).label)
             if task is None:
                 return
-            said = keep_lesson(library, task, learn_apart(task, lambda _done: True))
+            said = keep_lesson(library, task, learn_apart(task, progress))
         except EndedError:
             said = f"Stopped; {machine.name} learns from this batch when a window is next open, or by firnel machine fit."
         except (RuntimeError, LibraryError) as error:  # the batch is kept all the same
