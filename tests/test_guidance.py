@@ -149,6 +149,21 @@ def test_half_the_way_is_advised_where_all_of_it_would_spoil_the_drop():
     assert further_steps(0) == further_steps(1) == ()
 
 
+def test_browning_waits_for_a_yellow_that_is_near_and_is_not_spoilt_meanwhile():
+    charged = {MarkKind.CHARGE: 0.0}
+
+    def seen(yellow, crack, drop):
+        return replace(forecast(crack, drop), yellow=Interval(yellow, yellow - 3.0, yellow + 3.0))
+
+    for yellow, spoken in ((450.0, True), (415.0, False), (395.0, False)):  # it is 400 s now
+        off = next(one for one in expected_off(BOX, seen(yellow, 600.0, 206.0), charged) if one.name == "browning_s")
+        assert (off.by, off.outside) == (600.0 - yellow - 240.0, spoken)
+    hot = landing_of(BOX, seen(415.0, 600.0, 209.0), charged)
+    shorter, longer = (Choice(Control.GAS, 1.8, 1.5, seen(415.0, crack, 206.0)) for crack in (560.0, 620.0))
+    assert advise(BOX, hot, [shorter], charged) is None
+    assert advise(BOX, hot, [longer], charged).off.name == "drop_c"
+
+
 def test_in_the_box_nothing_is_advised():
     landing = landing_of(BOX, forecast(541.0, 206.4), CAME)
     assert landing.inside

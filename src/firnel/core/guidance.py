@@ -53,6 +53,8 @@ SPOILS = 0.35
 MENDABLE, MENDABLE_STAGE, MENDS_S = 1.5, 3.0, 420.0
 #: A mark this near is not chased any more for its own sake: a step would show after it. [s]
 NEAR_MARK_S = 60.0
+#: Nor is browning while yellow is this near, or overdue: the mark tells more of it than all readings before. [s]
+NEAR_NEWS_S = 30.0
 #: Beyond this share of a tolerance the landing lies at the edge of the box.
 EDGE_SHARE = 0.8
 
@@ -74,6 +76,7 @@ class Off:
     tolerance: float
     spread: float
     kind: str = "end"  #: stage, end, or development once first crack has come
+    waits: bool = False  #: for news that is near: not spoken of until then, but not to be spoilt either
 
     @property
     def in_tolerances(self) -> float:
@@ -98,6 +101,8 @@ class Off:
     @property
     def outside(self) -> bool:
         """Whether it is missed beyond what the forecast leaves open."""
+        if self.waits:
+            return False
         edge, doubt = EDGES[self.kind]
         return abs(self.by) > edge * self.tolerance + doubt * self.spread
 
@@ -221,13 +226,13 @@ def expected_off(
     """
     targets, found = plan.targets, []
 
-    def add(name: str, wanted: float | None, told: Interval | None, minus: Interval | float = 0.0) -> None:
+    def add(name: str, wanted: float | None, told: Interval | None, minus: Interval | float = 0.0, waits: bool = False) -> None:
         if wanted is None or told is None or told.low is None or told.high is None:
             return
         base = minus.value if isinstance(minus, Interval) else minus
         kind = "development" if MarkKind.FIRST_CRACK in came else "end"
         kind = "stage" if name in ("drying_s", "browning_s") else kind
-        found.append(Off(name, told.value - base - wanted, plan.tolerance(name), 0.5 * (told.high - told.low), kind))
+        found.append(Off(name, told.value - base - wanted, plan.tolerance(name), 0.5 * (told.high - told.low), kind, waits))
 
     air = line.off(forecast) if line is not None and MarkKind.FIRST_CRACK not in came else None
     if air is not None:
@@ -237,7 +242,8 @@ def expected_off(
     known = MarkKind.YELLOW in came or forecast.yellow is not None
     if MarkKind.FIRST_CRACK not in came and known and _far(forecast, forecast.first_crack):
         yellow = came.get(MarkKind.YELLOW, forecast.yellow.value if forecast.yellow is not None else 0.0)
-        add("browning_s", plan.stages[1], forecast.first_crack, yellow)
+        near = MarkKind.YELLOW not in came and yellow - forecast.at < NEAR_NEWS_S
+        add("browning_s", plan.stages[1], forecast.first_crack, yellow, near)
     add("drop_c", targets.drop_c, forecast.drop_c)
     add("development_s", targets.development_s, forecast.development_s)
     return tuple(found)
