@@ -17,22 +17,14 @@ from firnel.devices.clock import Clock
 from firnel.ui.shared import awake as awake_module
 from firnel.ui.shared.awake import Awake
 
-#: A process with nothing but `Awake`: it holds, and lets go when a line comes in.
+#: A process that holds until it is ended.
 HOLDS = """
 import sys
-from PyQt6.QtCore import QCoreApplication, QSocketNotifier
+from PyQt6.QtCore import QCoreApplication
 from firnel.ui.shared.awake import Awake
-application = QCoreApplication([])
-awake, steps = Awake(application), iter((False, None))
+awake = Awake(QCoreApplication([]))
 awake.hold(True)
-awake.hold(True)
-def go_on():
-    sys.stdin.readline()
-    step = next(steps)
-    application.quit() if step is None else awake.hold(step)
-notifier = QSocketNotifier(0, QSocketNotifier.Type.Read)
-notifier.activated.connect(go_on)
-application.exec()
+sys.stdin.read()
 """
 
 
@@ -99,11 +91,16 @@ class Desktop(threading.Thread):
 
 
 @pytest.mark.parametrize("killed", [False, True])
-def test_screen_and_sleep_are_held_and_let_go(bus, killed):
-    desktop = Desktop(bus)
-    env = os.environ | {"DBUS_SESSION_BUS_ADDRESS": bus, "DBUS_SYSTEM_BUS_ADDRESS": bus}
-    holder = subprocess.Popen([sys.executable, "-c", HOLDS], env=env, stdin=subprocess.PIPE, text=True)
-    why = "Beans are in the drum"
+def test_screen_and_sleep_are_held_and_let_go(bus, killed, qapp, monkeypatch):
+    desktop, why = Desktop(bus), "Beans are in the drum"
+    monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", bus)
+    monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", bus)
+    awake = Awake(qapp)
+    if killed:
+        holder = subprocess.Popen([sys.executable, "-c", HOLDS], stdin=subprocess.PIPE)
+    else:
+        awake.hold(True)
+        awake.hold(True)
     assert desktop.wait_for(3) == [
         ("Inhibit", "ss", ("Firnel", why)),
         ("Inhibit", "ssss", ("sleep:idle", "Firnel", why, "block")),
@@ -111,18 +108,31 @@ def test_screen_and_sleep_are_held_and_let_go(bus, killed):
     ]
     if killed:
         holder.kill()
+        holder.communicate(timeout=60)
     else:
-        holder.stdin.write("let go\n")
-        holder.stdin.flush()
-        assert ("UnInhibit", "u", (4_000_000_007,)) in desktop.wait_for(4)
+        awake.hold(False)
     assert [os.read(lock, 1) for lock in desktop.locks] == [b"", b""], "both locks are given back"
-    holder.communicate("end\n" if not killed else None, timeout=60)
+    assert len(desktop.heard) == 3, "the screen goes with whoever asked: so the service's interface has it"
     desktop.leave()
 
 
-def test_a_batch_that_nobody_ended_keeps_no_computer_awake_for_good(qtbot, qapp, monkeypatch):
+def test_a_bus_that_never_answers_keeps_no_window_waiting(tmp_path, qapp, monkeypatch):
+    mute = socket.socket(socket.AF_UNIX)
+    mute.bind(str(tmp_path / "bus"))
+    mute.listen()
+    for name in ("DBUS_SESSION_BUS_ADDRESS", "DBUS_SYSTEM_BUS_ADDRESS"):
+        monkeypatch.setenv(name, f"unix:path={tmp_path / 'bus'}")
     awake = Awake(qapp)
-    monkeypatch.setattr(awake_module, "_has_bus", lambda *_: False)
+    awake.hold(True)
+    holder = awake._holder
+    mute.accept()[0].close()  # it has come so far that it waits; a window would wait with it
+    awake.hold(False)
+    assert holder.returncode is not None
+    mute.close()
+
+
+def test_a_batch_that_nobody_ended_keeps_no_computer_awake_for_good(qtbot, qapp, monkeypatch):
+    awake = Awake(qapp, start=lambda why: None)
     awake.hold(True)
     assert awake._held
     monkeypatch.setattr(awake_module, "LONGEST_MS", 0)

@@ -471,6 +471,7 @@ class MainWindow(QMainWindow):
         for background in self.findChildren(Background):
             background.finish()
         self._tick.stop()
+        self._awake.hold(False)
         self._space.stop()
         self._ahead.stop()
         bench = self._views.get("Bench")

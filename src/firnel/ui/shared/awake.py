@@ -1,46 +1,71 @@
-"""While beans are in the drum the screen stays lit and the computer awake, lid shut or not."""
+"""While beans are in the drum the screen stays lit and the computer awake, lid shut or not.
+
+The desktop is asked by a process of its own (`firnel.ui.shared.holder`): a bus that does not answer keeps no window waiting,
+and whatever ends either process lets go.
+"""
 
 from __future__ import annotations
 
 import logging
 import os
+import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QElapsedTimer, QMetaType, QObject
+from PyQt6.QtCore import QElapsedTimer, QObject
 
 from firnel.core.words import tr
 
-if TYPE_CHECKING:
-    from PyQt6.QtDBus import QDBusConnection, QDBusMessage, QDBusPendingCallWatcher
-
 log = logging.getLogger(__name__)
-WHO = "Firnel"
-#: Whom the screen is asked of: the Idle Inhibition Service of freedesktop.org.
-SCREEN = ("org.freedesktop.ScreenSaver", "/org/freedesktop/ScreenSaver", "org.freedesktop.ScreenSaver")
-#: Whom sleep is asked of, and what is not to happen: systemd's Inhibitor Lock API. Each for itself: the lid may be refused.
-LOGIN = ("org.freedesktop.login1", "/org/freedesktop/login1", "org.freedesktop.login1.Manager")
-NOT_NOW = ("sleep:idle", "handle-lid-switch")
 #: No longer than any batch lasts: one that nobody ended keeps no shut computer awake in a bag. [ms]
 LONGEST_MS = 3_600_000
 
 
+def has_bus(variable: str, usual: Path) -> bool:
+    """Whether there is a bus to ask: one is never started for this."""
+    return bool(os.environ.get(variable)) or usual.exists()
+
+
+def has_session() -> bool:
+    """Whether there is a desktop to ask."""
+    return has_bus("DBUS_SESSION_BUS_ADDRESS", Path(os.environ.get("XDG_RUNTIME_DIR", "/nowhere"), "bus"))
+
+
+def has_system() -> bool:
+    """Whether there is a log-in manager to ask."""
+    return has_bus("DBUS_SYSTEM_BUS_ADDRESS", Path("/run/dbus/system_bus_socket"))
+
+
+def start_holder(why: str) -> subprocess.Popen[bytes] | None:
+    """The process that holds both as long as it runs; None where nobody can be asked, or none can be started."""
+    if not (has_session() or has_system()):
+        return None
+    try:
+        return subprocess.Popen(
+            [sys.executable, "-m", "firnel.ui.shared.holder", why],
+            stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+    except OSError as error:
+        log.info("not held awake: %s", error)
+        return None
+
+
 class Awake(QObject):
-    """Holds screen and computer awake; both let go by themselves where this process ends.
+    """Holds screen and computer awake.
 
     Where nobody can be asked (no bus, another desktop) nothing is held: a batch's clock goes on through a sleep all the same.
 
     Parameters
     ----------
     parent : the window.
+    start : what starts the process that holds them.
     """
 
-    def __init__(self, parent: QObject) -> None:
+    def __init__(self, parent: QObject, start: Callable[[str], subprocess.Popen[bytes] | None] = start_holder) -> None:
         super().__init__(parent)
-        self._held, self._since = False, QElapsedTimer()
-        self._cookie: int | None = None  #: what the screen is held by
-        self._locks: list[Any] = []  #: sleep is held as long as these are kept
+        self._start, self._held, self._since = start, False, QElapsedTimer()
+        self._holder: subprocess.Popen[bytes] | None = None
 
     def hold(self, held: bool) -> None:
         """Hold both, for `LONGEST_MS` at most, or let both go."""
@@ -52,67 +77,16 @@ class Awake(QObject):
         if held == self._held:
             return
         self._held = held
-        if not held:
-            self._let_go()
-            return
-        from PyQt6.QtDBus import QDBusConnection  # not wanted before beans are in the drum
+        if held:
+            self._holder = self._start(tr("Beans are in the drum"))
+        else:
+            self.let_go()
 
-        why = tr("Beans are in the drum")
-        if _has_bus("DBUS_SESSION_BUS_ADDRESS", Path(os.environ.get("XDG_RUNTIME_DIR", "/nowhere"), "bus")):
-            self._ask(QDBusConnection.sessionBus(), _call(*SCREEN, "Inhibit", WHO, why), self._on_screen)
-        if _has_bus("DBUS_SYSTEM_BUS_ADDRESS", Path("/run/dbus/system_bus_socket")):
-            for what in NOT_NOW:
-                self._ask(QDBusConnection.systemBus(), _call(*LOGIN, "Inhibit", what, WHO, why, "block"), self._on_sleep)
-
-    def _ask(self, bus: QDBusConnection, message: QDBusMessage, answered: Callable[[QDBusPendingCallWatcher], None]) -> None:
-        """Ask without waiting for the answer."""
-        from PyQt6.QtDBus import QDBusPendingCallWatcher
-
-        if not bus.isConnected():
-            log.info("nobody to ask on the bus: %s", bus.lastError().message())
-            return
-        watcher = QDBusPendingCallWatcher(bus.asyncCall(message), self)
-        watcher.finished.connect(answered)
-
-    def _on_screen(self, watcher: QDBusPendingCallWatcher) -> None:
-        self._cookie = self._answer(watcher)
-        if not self._held:
-            self._let_go()
-
-    def _on_sleep(self, watcher: QDBusPendingCallWatcher) -> None:
-        self._locks.append(self._answer(watcher))
-        if not self._held:
-            self._let_go()
-
-    def _answer(self, watcher: QDBusPendingCallWatcher) -> Any:
-        from PyQt6.QtDBus import QDBusPendingReply
-
-        reply = QDBusPendingReply(watcher)
-        watcher.deleteLater()
-        if reply.isError():
-            log.info("not held awake: %s", reply.error().message())
-            return None
-        return reply.argumentAt(0)
-
-    def _let_go(self) -> None:
-        self._locks.clear()
-        if self._cookie is None:
-            return
-        from PyQt6.QtDBus import QDBusArgument, QDBusConnection
-
-        cookie = QDBusArgument(self._cookie, QMetaType.Type.UInt.value)  # type: ignore[call-overload]
-        QDBusConnection.sessionBus().asyncCall(_call(*SCREEN, "UnInhibit", cookie))
-        self._cookie = None
-
-
-def _has_bus(variable: str, usual: Path) -> bool:
-    """Whether there is a bus to ask: one is never started for this."""
-    return bool(os.environ.get(variable)) or usual.exists()
-
-
-def _call(service: str, path: str, interface: str, name: str, *arguments: object) -> QDBusMessage:
-    from PyQt6.QtDBus import QDBusMessage
-
-    message = QDBusMessage.createMethodCall(service, path, interface, name)
-    message.setArguments(list(arguments))
-    return message
+    def let_go(self) -> None:
+        """End the process, which lets go of both."""
+        holder, self._holder = self._holder, None
+        if holder is not None:
+            holder.kill()  # it has nothing to write
+            if holder.stdin is not None:
+                holder.stdin.close()
+            holder.wait()
