@@ -400,6 +400,11 @@ def test_a_batch_roasted_without_a_window_teaches_what_was_not_left_out_on_purpo
     task = task_of(library, machine, "south-004")
     assert (task.known, [batch.label for batch in task.batches][-1]) == (("south-001", "south-002"), "south-004")
     assert len(task.batches) == 3
+    machine = library.machine("south")
+    model, _ = model_of(library, machine)
+    keep_model(library, machine, replace(model, report=replace(model.report, refused=("south-003",))), task.batches)
+    labels = [batch.label for batch in task_of(library, machine, "south-004").batches]
+    assert labels == ["south-001", "south-002", "south-003", "south-004"], "what was refused may be right with what came since"
 
 
 def test_a_batch_with_a_wrong_load_is_not_learned_from(library):

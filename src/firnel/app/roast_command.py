@@ -206,6 +206,8 @@ class _Batch:
 
     def learn(self, key: int) -> None:
         """Learn the machine from this batch too, where machines are learned by themselves."""
+        if not self._learns:
+            return
         from firnel.work.machines.learner import keep_lesson, learn_apart, task_of  # what fits models is not wanted sooner
 
         def progress(done: float) -> bool:
@@ -213,16 +215,14 @@ class _Batch:
                 click.echo(f"\rlearning, {100 * done:3.0f} %\r", nl=False, err=True)
             return True
 
-        if not self._learns:
-            return
-        library, machine = self._desk.library, self._machine
+        library, name = self._desk.library, self._machine.name
         try:
-            task = task_of(library, library.machine(machine.name), library.batch(key).label)
+            task = task_of(library, library.machine(name), library.batch(key).label)
             if task is None:
                 return
             said = keep_lesson(library, task, learn_apart(task, progress))
         except EndedError:
-            said = f"Stopped; {machine.name} learns from this batch when a window is next open, or by firnel machine fit."
+            said = f"Stopped; {name} learns from this batch when a window is next open, or by firnel machine fit."
         except (RuntimeError, LibraryError) as error:  # the batch is kept all the same
             said = str(error)
         click.echo(said, err=True)

@@ -27,7 +27,7 @@ from firnel.ui.plan.move_list import MoveList, MoveRow
 from firnel.ui.plan.plots import PlanPlots
 from firnel.ui.plan.stage_ruler import StageRuler
 from firnel.ui.plan.target_row import TargetRow
-from firnel.ui.shared.actions import PLAN, bind
+from firnel.ui.shared.actions import PLAN, bind, tell_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, choose, chosen, label, offer
@@ -199,7 +199,9 @@ class PlanEditor(QFrame):
             if (action := menu.addAction(tr("On {}, {:.0f} {} apart", TARGET_WORDS[name], step, unit))) is not None:
                 action.triggered.connect(partial(self._on_ladder, name))
         self._ladder.setMenu(menu)
-        self._undo, self._redo = button(tr("Undo"), "Ctrl+Z"), button(tr("Redo"), "Ctrl+Shift+Z")
+        self._undo, self._redo = button(tr("Undo")), button(tr("Redo"))
+        tell_key(self._undo, "plan undo")
+        tell_key(self._redo, "plan redo")
         self._coast = button(tr("Coast"), tr("Burner off for the last half minute"))
         self._find = button(tr("Find the moves"), tr("Propose them anew, around those that are held"))
         leave = button(tr("Leave it"), tr("Without keeping: the draft is gone"))

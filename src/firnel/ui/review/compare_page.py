@@ -100,7 +100,7 @@ class ComparePage(QWidget):
 
     def _head(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.add, self.clear = button(tr("Add the chosen batch"), "Ctrl+D"), button(tr("Clear"))
+        self.add, self.clear = button(tr("Add the chosen batch")), button(tr("Clear"))
         give_key(self.add, "compare")
         self.at = QComboBox()
         self.at.setAccessibleName(tr("Aligned at"))

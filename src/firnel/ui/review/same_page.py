@@ -145,7 +145,7 @@ class SamePage(QWidget):
     def _edit_row(self, number: int, edit: Expected) -> QHBoxLayout:
         row = QHBoxLayout()
         row.addWidget(label(edit.words, "", wrap=True), 1)
-        take = button(tr("Take it"), tr("Into a new version of the plan (Ctrl+{})", number), primary=number == 1)
+        take = button(tr("Take it"), tr("Into a new version of the plan"), primary=number == 1)
         if number <= MOST_EDITS:
             give_key(take, f"take edit {number}")
         take.setEnabled(edit.plan is not None)

@@ -196,8 +196,15 @@ def bind(widget: QWidget, where: str, handlers: Mapping[str, Callable[[], object
 
 
 def give_key(button: QAbstractButton, name: str) -> None:
-    """A button takes the key of an action."""
+    """A button takes the key of an action, and tells it."""
     button.setShortcut(QKeySequence(action(name).keys[0]))
+    tell_key(button, name)
+
+
+def tell_key(button: QAbstractButton, name: str) -> None:
+    """A button's tool tip names the key that does the same."""
+    tip, key = button.toolTip(), key_words(action(name).keys[0])
+    button.setToolTip(f"{tip} ({key})" if tip else key)
 
 
 def key_groups() -> tuple[tuple[str, tuple[tuple[str, str], ...]], ...]:

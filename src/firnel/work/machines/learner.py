@@ -66,7 +66,8 @@ def task_of(library: Library, machine: Machine, only: str | None = None) -> Task
     report = model_of(library, machine)[0].report
     batches, _ = usable_batches(library, machine)
     if only is not None and report.batches:
-        batches = [batch for batch in batches if batch.label in (*report.batches, only)]
+        # One that was refused may be right together with this one.
+        batches = [batch for batch in batches if batch.label in (*report.batches, *report.refused, only)]
     if all(batch.label in report.batches or batch.label in report.refused for batch in batches):
         return None
     # What was refused last may be right together with what came since: a probe that was moved shows in several batches only.
