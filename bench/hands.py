@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from firnel.core.guidance import Given, may_advise
+from firnel.core.guidance import Choice, Given, may_advise
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.solving import Solved
 from firnel.core.plan import Plan, due_moves
@@ -155,6 +155,21 @@ def by_the_plan(hand: Hand, load: Any) -> Came:
     return hand.dropped()
 
 
+def _taken(hand: Hand, plan: Plan, otherwise: dict[int, float], choice: Choice) -> Plan:
+    """Do as advised; the plan, with a move that joins it."""
+    if choice.move is None:
+        hand.reach(choice.control, choice.to)
+    else:
+        otherwise[choice.move] = choice.to
+    then = choice.then
+    if then is None:
+        return plan
+    if then.index is None:
+        return replace(plan, moves=(*plan.moves, then.move))
+    otherwise[then.index] = then.move.to
+    return plan
+
+
 def guided(hand: Hand, solved: Solved, load: Any, lot: Lot, model: MachineModel, load_kg: float) -> Came:
     """Each cue when it falls due, each advice when it is given, the drop by the countdown."""
     hand.charge(load)
@@ -179,21 +194,19 @@ def guided(hand: Hand, solved: Solved, load: Any, lot: Lot, model: MachineModel,
             stall = next((one for one in told.coming if one.remedy is not None), None) if told is not None and fresh else None
             if stall is not None and stall.remedy is not None and may_advise(now - advised_t, hand.marks):
                 advised_t, remedy = now, stall.remedy
-                given = Given(now, remedy.control, remedy.setting, remedy.to)
+                given = Given.of(remedy, now)
                 said.append(f"{now - hand.marks[MarkKind.CHARGE].t:.0f} s: {remedy.control} > {remedy.to:g} against the stall")
                 hand.reach(remedy.control, remedy.to)
             elif advice is not None and may_advise(now - advised_t, hand.marks):
                 advised_t, choice = now, advice.choice
                 back += given is not None and given.bound(choice.control, choice.to, now) != choice.to
-                given = Given(now, choice.control, choice.setting, choice.to)
+                given = Given.of(choice, now)
                 since = now - hand.marks[MarkKind.CHARGE].t
                 off = f"{advice.off.name} {advice.off.by:+.1f}"
                 said.append(f"{since:.0f} s: {choice.control} {choice.setting:g} > {choice.to:g} for {off}"
                             f" > {advice.becomes:+.1f}")  # fmt: skip
-                if choice.move is None:
-                    hand.reach(choice.control, choice.to)
-                else:
-                    otherwise[choice.move] = choice.to
+                said[-1] += f", then {choice.then.move.to:g}" if choice.then is not None else ""
+                plan = _taken(hand, plan, otherwise, choice)
         expected = told.marks if told is not None else None
         for entry in due_moves(plan, hand.marks.values(), now, done, expected):
             if entry.done_t is None and entry.due_t is not None and now >= entry.due_t:

@@ -91,7 +91,7 @@ def one_kill(moment: float, wait_s: float) -> dict[str, float | bool]:
 
 def _resumed(at: Path, told: list[dict], killed: float) -> dict[str, float | bool]:  # type: ignore[type-arg]
     library = Library(at)
-    left = library.unowned_batches(datetime.now(UTC))
+    left = library.owner_book.unowned(datetime.now(UTC))
     if not left:
         library.close()
         return {"recovered": False, "lost_s": 0.0, "rightly": False}

@@ -14,7 +14,7 @@ from test_plan_and_cue import PLAN
 from test_roast_session import Bench
 
 from firnel.app.window import make_application, make_window
-from firnel.core.guidance import AirLine, Landing, expected_off
+from firnel.core.landing import AirLine, Landing, expected_off
 from firnel.core.machine.routine import RoutineStep, between_of, checks_of, steps_of
 from firnel.core.model.foretelling import Forecast, Interval
 from firnel.core.settling import Became

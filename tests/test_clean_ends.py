@@ -71,7 +71,7 @@ def test_a_roast_without_a_window_ends_with_all_written_whatever_ends_it(tmp_pat
     assert roast.returncode == 1
     assert said.strip().splitlines()[-1] == "Stopped; what was recorded is kept."
     library = Library(at)
-    assert library.busy_batches(library_now()) == []
+    assert library.owner_book.busy(library_now()) == []
     library.close()
     simulator.send_signal(number)
     assert simulator.wait(10) == 0

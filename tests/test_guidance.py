@@ -15,8 +15,9 @@ from test_rate_of_rise import wandering
 
 from firnel.app.window import make_application, make_window
 from firnel.core.ending import moved_end, moved_rule
-from firnel.core.guidance import Advice, Choice, advise, expected_off, further_steps, landing_of, steps_wanted, steps_within
+from firnel.core.guidance import Advice, Choice, advise, further_steps, steps_wanted, steps_within
 from firnel.core.known_course import Course
+from firnel.core.landing import expected_off, landing_of
 from firnel.core.model.document import model_to_document
 from firnel.core.model.driven import HandMove
 from firnel.core.model.fitting import identify

@@ -13,7 +13,8 @@ from PyQt6.QtWidgets import QWidget
 from test_guidance import BOX, CAME, forecast
 
 from firnel.app.window import make_application, make_window
-from firnel.core.guidance import Choice, Given, Off, landing_of, overshoots
+from firnel.core.guidance import Choice, Given, overshoots
+from firnel.core.landing import Off, landing_of
 from firnel.core.mark_finding import find_charge, find_turning
 from firnel.core.model.document import model_from_document, model_to_document
 from firnel.core.model.driven import driven_of, nearest

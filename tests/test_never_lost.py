@@ -281,7 +281,7 @@ def test_a_batch_closed_elsewhere_is_written_on_by_the_one_that_roasts_it(librar
     library.set_status(journal.key, closed)  # it could not be heard for a minute
     journal.reading(row(1.0))
     assert journal.flush()
-    (line,) = library.busy_batches(datetime.now(UTC))
+    (line,) = library.owner_book.busy(datetime.now(UTC))
     assert (line.id, line.label, line.status == "discarded", told) == (journal.key, journal.label, False, [])
     library.set_status(journal.key, "done")
     journal.status("dropped")
@@ -294,13 +294,13 @@ def test_only_what_nobody_owns_any_more_is_offered(library, tmp_path):
     journal = Journal(library, begun(library), lambda: 1.0, lambda said: None)
     journal.status("roasting")
     assert journal.flush()
-    assert library.unowned_batches(now) == []
-    assert [line.label for line in library.busy_batches(now)] == ["0001"]
+    assert library.owner_book.unowned(now) == []
+    assert [line.label for line in library.owner_book.busy(now)] == ["0001"]
     journal.leave()
     gone = Owner(Owner.here().station, 2**22 + 5, "1")
     with writing(library.engine) as connection:
         connection.execute(update(batches).values(owner=gone.text))
-    assert [line.label for line in library.unowned_batches(now)] == ["0001"]
+    assert [line.label for line in library.owner_book.unowned(now)] == ["0001"]
 
 
 def test_numbers_are_single_however_many_take_in_at_once(tmp_path):

@@ -19,7 +19,8 @@ from test_plan_and_cue import PLAN
 
 from firnel.app.commands import main
 from firnel.app.window import make_application, make_window
-from firnel.core.guidance import Choice, Landing, Place
+from firnel.core.guidance import Choice
+from firnel.core.landing import Landing, Place
 from firnel.core.model.foretelling import Forecast, Interval
 from firnel.core.plan import PlanCurve
 from firnel.core.settling import Became

@@ -261,7 +261,7 @@ def test_a_batch_is_taken_over_by_a_word_once_its_station_is_silent_and_nothing_
         Journal(second, key, lambda: 1.0, lambda told: None, by_word=True)
     fall_silent(second, key)
     later = datetime.now(UTC) + timedelta(hours=1)
-    assert second.unowned_batches(later) == [], "another computer's batch is not closed by whoever starts next"
+    assert second.owner_book.unowned(later) == [], "another computer's batch is not closed by whoever starts next"
     with pytest.raises(TakenOverError):
         Journal(second, key, lambda: 1.0, lambda told: None)
     taker = Journal(second, key, lambda: 1.0, lambda told: None, by_word=True)

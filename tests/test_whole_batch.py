@@ -182,7 +182,7 @@ def test_a_batch_survives_kill_minus_nine_and_is_gone_on_with(qtbot, tmp_path, s
     window.show()
     window.offer_unfinished()
     assert window.notice.isVisible()
-    line = window.desk.library.unowned_batches(window.desk.clock.wall())[0]
+    line = window.desk.library.owner_book.unowned(window.desk.clock.wall())[0]
     kept = window.desk.library.batch(line.id)
     assert kept.trace.t[-1] >= said["t"], "how fast that is, bench/recovery.py and bench/attack.py measure"
     assert kept.mark(MarkKind.CHARGE) is not None

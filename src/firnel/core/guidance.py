@@ -1,4 +1,4 @@
-"""Judging where a batch will land: against the plan's box, and whether one step of a hand would bring it back.
+"""Whether a step of a hand would bring a batch back to its plan, which, and how far.
 
 The thresholds are common practice, no published source: advice that comes too often is not heard.
 """
@@ -6,40 +6,30 @@ The thresholds are common practice, no published source: advice that comes too o
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
-from enum import StrEnum
+from dataclasses import dataclass
 
 import numpy as np
 
-from firnel.core.model.foretelling import Forecast, Interval
-from firnel.core.plan import Plan
-from firnel.core.vocabulary import Control, ControlScale, FloatArray, Mark, MarkKind
+from firnel.core.landing import AirLine, Landing, Off, expected_off
+from firnel.core.model.foretelling import Forecast
+from firnel.core.plan import Plan, PlannedMove
+from firnel.core.vocabulary import Control, ControlScale, Mark, MarkKind
 
-#: A target counts as missed when it is off by this share of its tolerance and that share of half its 80 % interval. The clock
-#: inside a stage is not chased for less than its own tolerance. In development there is no other chance, so less is let pass.
-EDGES = {"stage": (1.2, 0.4), "end": (1.3, 0.5), "development": (0.75, 0.2)}
 #: A move must take away at least this share of what is off, or bring it into the box. In development, where there is no other
 #: chance, so much less is enough, as long as it is this share of a tolerance.
 WORTH, WORTH_LATE, LEAST_LATE = 0.4, 0.1, 0.25
 #: What would be missed by so many tolerances before first crack is worth a move that takes away less of it: after a missed or
 #: a stray move no single one makes all good.
 FAR, WORTH_FAR = {"stage": 6.0, "end": 2.5}, 0.25
-#: So far off, a batch has gone astray: heat may be turned all of the way then.
-ASTRAY = {"stage": 9.0, "end": 6.0}
 #: What comes of a single step is none where it is less than this. [tolerances]
 LEAST_GAIN = 1e-3
 #: Nor are steps tried of which all together come to less than this. [tolerances]
 HOPELESS = 0.1
-#: This share of what is off in development is left to the next look: a part of it is doubt, a house's logs tell least of what
-#: late moves come to, and one that went too far is seldom made good in time.
-LEFT_OPEN = 0.35
 #: A hand is never told to go further than this at once: steps of the gauge, or a share of its range where that is more.
 MOST_STEPS, MOST_SHARE = 5, 0.15
 #: Twice that where the end would be missed by far, once it has cracked: half of a way would not be worth its while. Heat may be
 #: put out then: a coast is common practice, no published source.
 MOST_AT_THE_END = 2
-#: The air line is looked at this far ahead, and may be missed by this much; common practice, no published source. [s], [K]
-AIR_FROM_S, AIR_TO_S, AIR_TOLERANCE_C = 25.0, 75.0, 4.0
 #: From one advice to the next, what came of the first is looked at: before first crack, and in development. [s]
 PAUSE_S, LAST_PAUSE_S = 45.0, 18.0
 #: So soon after an advice, no other takes it back: what has come of it is not seen yet. [s]
@@ -51,67 +41,24 @@ SPOILS = 0.35
 #: More than that where the step is for a stage: until the end, and in browning, there is time to mend it. [tolerances] What it
 #: does to the end, all the less the nearer first crack is than this. [s]
 MENDABLE, MENDABLE_STAGE, MENDS_S = 1.5, 3.0, 420.0
-#: A mark this near is not chased any more for its own sake: a step would show after it. [s]
-NEAR_MARK_S = 60.0
-#: Nor is browning while yellow is this near, or overdue: the mark tells more of it than all readings before. [s]
-NEAR_NEWS_S = 30.0
-#: Beyond this share of a tolerance the landing lies at the edge of the box.
-EDGE_SHARE = 0.8
-
-
-class Place(StrEnum):
-    """Where the batch is expected to land: the one judgement that every sentence and picture goes by."""
-
-    INSIDE = "in the box"
-    EDGE = "at the edge of the box"
-    OUTSIDE = "outside the box"
 
 
 @dataclass(frozen=True)
-class Off:
-    """By how much a target is expected to be missed: in its own unit, in tolerances, and half its 80 % interval."""
+class Then:
+    """The later move that belongs to a step of the same control: without it the step would help a stage and spoil the end.
 
-    name: str
-    by: float
-    tolerance: float
-    spread: float
-    kind: str = "end"  #: stage, end, or development once first crack has come
-    waits: bool = False  #: for news that is near: not spoken of until then, but not to be spoilt either
+    ``index`` is the place of the planned move that is to go there, None where the plan has none and this one joins it.
+    """
 
-    @property
-    def in_tolerances(self) -> float:
-        """Absolute, in tolerances."""
-        return abs(self.by) / self.tolerance
-
-    @property
-    def left_open(self) -> float:
-        """What share of it a move is not meant to take away. [0..1]"""
-        return LEFT_OPEN if self.kind == "development" else 0.0
-
-    @property
-    def surely(self) -> bool:
-        """Whether it is missed even at the near end of the 80 % interval."""
-        return abs(self.by) > self.tolerance + self.spread
-
-    @property
-    def astray(self) -> bool:
-        """Whether it is so far off before first crack that small steps are none."""
-        return self.in_tolerances >= ASTRAY.get(self.kind, np.inf)
-
-    @property
-    def outside(self) -> bool:
-        """Whether it is missed beyond what the forecast leaves open."""
-        if self.waits:
-            return False
-        edge, doubt = EDGES[self.kind]
-        return abs(self.by) > edge * self.tolerance + doubt * self.spread
+    move: PlannedMove
+    index: int | None = None
 
 
 @dataclass(frozen=True)
 class Choice:
     """One thing a hand could do: which control, from which setting to which, and what would come of it.
 
-    ``move`` is the place of the planned move that would be made so, None for a step at once.
+    ``move`` is the place of the planned move that would be made so, None for a step at once. ``then`` is what has to follow.
     """
 
     control: Control
@@ -119,6 +66,7 @@ class Choice:
     to: float
     forecast: Forecast
     move: int | None = None
+    then: Then | None = None
 
 
 @dataclass(frozen=True)
@@ -132,138 +80,29 @@ class Advice:
 
 @dataclass(frozen=True)
 class Given:
-    """An advice as it was given: when [log time, s], and which control from which setting to which."""
+    """An advice as it was given: when [log time, s], which control from which setting to which, and what is to follow."""
 
     t: float
     control: Control
     setting: float
     to: float
+    then: Then | None = None
+
+    @classmethod
+    def of(cls, choice: Choice, t: float) -> Given:
+        """Of a choice that is advised now. [s]"""
+        return cls(t, choice.control, choice.setting, choice.to, choice.then)
+
+    def answered_by(self, control: Control, to: float) -> bool:
+        """Whether a hand that sets a control so has done what was advised, or at least half of the way to it."""
+        way = self.to - self.setting
+        return control == self.control and 0.5 <= (to - self.setting) / way <= 1.5 if way else False
 
     def bound(self, control: Control, to: float, now: float) -> float:
         """The setting that may be advised instead of ``to``: as far back as this advice wanted it, and no further."""
         way = self.to - self.setting
         back = control == self.control and now - self.t < BACK_S and (to - self.to) * way < 0.0
         return self.to if back else to
-
-
-@dataclass(frozen=True)
-class Landing:
-    """Where the batch is expected to land: development [s] and drop [degC], wanted with tolerances, and expected."""
-
-    development_s: float | None
-    drop_c: float | None
-    wanted_s: float | None
-    wanted_c: float | None
-    tolerance_s: float
-    tolerance_c: float
-    off: tuple[Off, ...] = field(default=())
-
-    @property
-    def shares(self) -> tuple[float, ...]:
-        """By how many tolerances development and drop are off, as far as both are wanted and expected."""
-        pairs = (
-            (self.development_s, self.wanted_s, self.tolerance_s),
-            (self.drop_c, self.wanted_c, self.tolerance_c),
-        )
-        return tuple(abs(came - wanted) / by for came, wanted, by in pairs if came is not None and wanted is not None)
-
-    @property
-    def inside(self) -> bool:
-        """Whether development and drop are expected in the box."""
-        return max(self.shares, default=0.0) <= 1.0
-
-    @property
-    def cold(self) -> bool:
-        """Whether the drop is expected below the box."""
-        short = self.wanted_c is not None and self.drop_c is not None and self.wanted_c - self.drop_c > self.tolerance_c
-        return short or self.drop_c is None
-
-    @property
-    def place(self) -> Place | None:
-        """Where in the box, or out of it; None where nothing is expected."""
-        if not self.shares:
-            return None
-        if not self.inside:
-            return Place.OUTSIDE
-        leaning = any(one.outside for one in self.off if one.kind != "stage")
-        return Place.EDGE if leaning or max(self.shares) > EDGE_SHARE else Place.INSIDE
-
-    @property
-    def clear(self) -> bool:
-        """Whether nothing at all is missed, the stages before included."""
-        return not any(one.outside for one in self.off)
-
-
-@dataclass(frozen=True)
-class AirLine:
-    """The plan's air probe, moved with its marks: times from charge [s] and readings [degC], shape (n,)."""
-
-    t: FloatArray
-    air: FloatArray
-
-    def off(self, forecast: Forecast) -> Off | None:
-        """By how much the air is expected to miss the line in the near future; None where either is not known there."""
-        if forecast.air is None or forecast.fan_t is None:
-            return None
-        near = (forecast.fan_t >= forecast.at + AIR_FROM_S) & (forecast.fan_t <= forecast.at + AIR_TO_S)
-        wanted = np.interp(forecast.fan_t[near], self.t, self.air, left=np.nan, right=np.nan)
-        by = forecast.air[near] - wanted
-        by = by[np.isfinite(by)]
-        return Off("air_c", float(by.mean()), AIR_TOLERANCE_C, 0.0, "stage") if by.size else None
-
-
-def expected_off(
-    plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float], line: AirLine | None = None
-) -> tuple[Off, ...]:
-    """What is expected to be missed of the plan's targets still to come.
-
-    Parameters
-    ----------
-    plan : with its targets.
-    forecast : of the batch.
-    came : marks that have come, from charge. [s]
-    line : of an air-led plan: up to first crack the air is coached, and the stages are its result.
-    """
-    targets, found = plan.targets, []
-
-    def add(name: str, wanted: float | None, told: Interval | None, minus: Interval | float = 0.0, waits: bool = False) -> None:
-        if wanted is None or told is None or told.low is None or told.high is None:
-            return
-        base = minus.value if isinstance(minus, Interval) else minus
-        kind = "development" if MarkKind.FIRST_CRACK in came else "end"
-        kind = "stage" if name in ("drying_s", "browning_s") else kind
-        found.append(Off(name, told.value - base - wanted, plan.tolerance(name), 0.5 * (told.high - told.low), kind, waits))
-
-    air = line.off(forecast) if line is not None and MarkKind.FIRST_CRACK not in came else None
-    if air is not None:
-        return (air,)
-    if MarkKind.YELLOW not in came and _far(forecast, forecast.yellow):
-        add("drying_s", plan.stages[0], forecast.yellow)
-    known = MarkKind.YELLOW in came or forecast.yellow is not None
-    if MarkKind.FIRST_CRACK not in came and known and _far(forecast, forecast.first_crack):
-        yellow = came.get(MarkKind.YELLOW, forecast.yellow.value if forecast.yellow is not None else 0.0)
-        near = MarkKind.YELLOW not in came and yellow - forecast.at < NEAR_NEWS_S
-        add("browning_s", plan.stages[1], forecast.first_crack, yellow, near)
-    add("drop_c", targets.drop_c, forecast.drop_c)
-    add("development_s", targets.development_s, forecast.development_s)
-    return tuple(found)
-
-
-def _far(forecast: Forecast, told: Interval | None) -> bool:
-    return told is not None and told.value - forecast.at > NEAR_MARK_S
-
-
-def landing_of(plan: Plan, forecast: Forecast, came: Mapping[MarkKind, float], line: AirLine | None = None) -> Landing:
-    """The landing, with what is off."""
-    return Landing(
-        forecast.development_s.value if forecast.development_s else None,
-        forecast.drop_c.value if forecast.drop_c else None,
-        plan.targets.development_s,
-        plan.targets.drop_c,
-        plan.tolerance("development_s"),
-        plan.tolerance("drop_c"),
-        expected_off(plan, forecast, came, line),
-    )
 
 
 def steps_wanted(

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from firnel.core.plan import Anchor, DueMove
+from firnel.core.plan import Anchor, DueMove, Plan, PlannedMove
 from firnel.core.vocabulary import Control, MarkKind
 
 #: A hand that goes to the planned setting this far from its moment has made that move; later, where it is overdue. [s]
@@ -42,6 +42,21 @@ class Settled:
     became: Became
     t: float
     to: float | None = None
+
+
+@dataclass(frozen=True)
+class Advised:
+    """What advice that was taken has made of a planned move since a moment of log time [s], or a move that joins the plan."""
+
+    t: float
+    move: PlannedMove
+
+
+def as_advised(plan: Plan, advised: Mapping[int, Advised]) -> Plan:
+    """The plan as advice has changed it: its moves, by their place, and behind them those that joined it."""
+    moves = [advised[index].move if index in advised else move for index, move in enumerate(plan.moves)]
+    joined = [advised[index].move for index in sorted(advised) if index >= len(plan.moves)]
+    return replace(plan, moves=(*moves, *joined))
 
 
 def settled_by(due: Iterable[DueMove], control: Control, to: float, t: float, step: float) -> dict[int, Settled]:

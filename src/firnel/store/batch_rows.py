@@ -24,6 +24,11 @@ NUMBER_DIGITS = 6
 NOT_SEARCHED = ("check", "label", "drop asked", "plan")
 
 
+def label_of(connection: Connection, key: int) -> str:
+    """The number of a batch, as it is told."""
+    return str(connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar_one())
+
+
 def insert_batch(
     connection: Connection, values: Mapping[str, Any], label: str | None = None, promised: bool = False
 ) -> tuple[int, str]:

@@ -97,7 +97,7 @@ class Journal:
         self._thread.start()
 
     def _take_over(self, key: int, by_word: bool) -> None:
-        if not self._library.take_over(key, self._owner, datetime.now(UTC), by_word):
+        if not self._library.owner_book.take_over(key, self._owner, datetime.now(UTC), by_word):
             raise TakenOverError(tr("That batch is recorded by another Firnel: it cannot be gone on with here."))
         with self._library.engine.connect() as connection:
             self._seq = self._there(connection, key)

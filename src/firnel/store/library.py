@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
-from sqlalchemy import Connection, delete, func, insert, select, update
+from sqlalchemy import delete, func, insert, select, update
 
 from firnel.core.plan import Plan
 from firnel.core.stages import check_mark_order
@@ -28,6 +28,7 @@ from firnel.store.batch_rows import (
     insert_batch,
     insert_moves,
     insert_notes,
+    label_of,
     or_none,
     read_marks,
     read_moves,
@@ -40,13 +41,14 @@ from firnel.store.batch_rows import (
 from firnel.store.bench_book import BenchBook
 from firnel.store.deeds import keep_deed, sign
 from firnel.store.draft_book import DraftBook
-from firnel.store.floor_book import FloorBook, end_live, is_away
-from firnel.store.locks import FileClaim, Owner, claim_library
+from firnel.store.floor_book import FloorBook, end_live
+from firnel.store.locks import FileClaim, claim_library
 from firnel.store.lot_book import LotBook
 from firnel.store.machine_book import MachineBook
 from firnel.store.mend_book import MendBook
 from firnel.store.opening import identity_of, open_engine
 from firnel.store.order_book import OrderBook
+from firnel.store.owner_book import OwnerBook
 from firnel.store.pending import ENDED
 from firnel.store.plan_book import PlanBook
 from firnel.store.rows import aware, insert_many
@@ -89,7 +91,7 @@ class Library:
         self.batch_list = BatchList(self.engine)
         self.waiting_book, self.draft_book = WaitingBook(self.engine), DraftBook(self.engine)
         self.mend_book, self.order_book = MendBook(self.engine), OrderBook(self.engine)
-        self.floor_book = FloorBook(self.engine)
+        self.floor_book, self.owner_book = FloorBook(self.engine), OwnerBook(self.engine)
 
     def lock_for_roasting(self) -> None:
         """Keep other Firnels from roasting on this library.
@@ -401,7 +403,7 @@ class Library:
         with writing(self.engine) as connection:
             connection.execute(update(batches).where(batches.c.id == key).values(**values))
             refresh_search(connection, key)
-            keep_deed(connection, tr("weighed batch {}", _label(connection, key)))
+            keep_deed(connection, tr("weighed batch {}", label_of(connection, key)))
 
     def set_status(self, key: int, status: str) -> None:
         """Set how far a batch is: ready, roasting, dropped, done or discarded."""
@@ -418,68 +420,11 @@ class Library:
         with writing(self.engine) as connection:
             connection.execute(update(batches).where(batches.c.id == key).values(left_out=why.strip()))
 
-    # Who writes a batch
-
-    def unowned_batches(self, now: datetime) -> list[BatchLine]:
-        """Batches that were being recorded on this computer when the Firnel that did so ended.
-
-        Those that one still records are left out; those of another station are taken over there by a person's word.
-        """
-        return self._by_owner(now, owned=False, here=True)
-
-    def busy_batches(self, now: datetime) -> list[BatchLine]:
-        """Batches that some Firnel records at present."""
-        return self._by_owner(now, owned=True)
-
-    def _by_owner(self, now: datetime, owned: bool, here: bool = False) -> list[BatchLine]:
-        lines = self.batch_lines(BatchFilter(statuses=("ready", "roasting")))
-        query = select(batches.c.id, batches.c.owner, batches.c.seen_at).where(batches.c.id.in_([line.id for line in lines]))
-        with self.engine.connect() as connection:
-            owners = {key: (Owner.read(text), seen_at) for key, text, seen_at in connection.execute(query)}
-        found = []
-        for line in lines:
-            owner, seen_at = owners[line.id]
-            at_work = owner is not None and owner.alive(seen_at, now.timestamp())
-            elsewhere = here and owner is not None and owner.station != Owner.here().station
-            if at_work == owned and not elsewhere:
-                found.append(line)
-        return found
-
-    def take_over(self, key: int, owner: Owner, now: datetime, by_word: bool = False) -> bool:
-        """Become the one who writes a batch; False if somebody else does, who is at work.
-
-        By a person's word it is enough that the other station has not been heard of for a while.
-        """
-        with writing(self.engine) as connection:
-            row = connection.execute(select(batches.c.owner, batches.c.seen_at).where(batches.c.id == key)).one_or_none()
-            if row is None:
-                return False
-            held = Owner.read(row.owner)
-            others = held is not None and held != owner and held.alive(row.seen_at, now.timestamp())
-            if others and not (by_word and is_away(connection, key)):
-                return False
-            values = {"owner": owner.text, "seen_at": now.timestamp()}
-            if others:
-                keep_deed(
-                    connection,
-                    tr(
-                        "took over batch {} from {}",
-                        _label(connection, key),
-                        held.station if held is not None else tr("nobody"),
-                    ),
-                )
-            connection.execute(update(batches).where(batches.c.id == key).values(**values))
-        return True
-
     @property
     def identity(self) -> str:
         """Which library this is, wherever it lies."""
         with self.engine.connect() as connection:
             return identity_of(connection)
-
-
-def _label(connection: Connection, key: int) -> str:
-    return str(connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar_one())
 
 
 def _alike(first: FloatArray, second: FloatArray) -> bool:

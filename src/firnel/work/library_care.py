@@ -106,7 +106,7 @@ def _put_aside(target: Path) -> Path | None:
         return None
     try:
         current = Library(target)
-        busy = current.busy_batches(datetime.now(UTC))
+        busy = current.owner_book.busy(datetime.now(UTC))
         current.close()
     except LibraryError:
         busy = []  # it cannot be opened: nobody records in it

@@ -72,7 +72,7 @@ def batch(library: Library, key: int) -> BatchRecord:
 
 def unowned_batches(library: Library, now: datetime) -> list[BatchLine]:
     """Batches that were being recorded by a Firnel that has ended."""
-    return library.unowned_batches(now)
+    return library.owner_book.unowned(now)
 
 
 def tables(library: Library, kinds: tuple[str, ...]) -> list[TableSet]:

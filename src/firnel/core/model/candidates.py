@@ -45,6 +45,8 @@ LEAST_RATE = 3.0
 STAYS = 0.12
 #: The levels that were logged in its stage, made so much wider; outside of them each further share of this counts as much.
 WIDER, LEAVES = (0.9, 1.1), 0.01
+#: Heat counts as turned up from so much on, weighed so. [shares of full heat]
+UP = 1e-3
 #: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
 #: In moves that are the roaster's own it counts for little.
 RISING, RISING_OWN = 60.0, 3.0
@@ -339,7 +341,7 @@ class Candidates:
             return tr(": {}, the {} is at its top", does, burner)
         if not wants_more and inside and min(inside) <= self.lowest + 1e-6:
             return tr(": {}, the {} is at its least", does, burner)
-        if wants_more and late and self.how is How.NEW:
+        if wants_more and late and self.how is How.NEW and self._rising(row[None, :])[0] < UP:
             return tr(": {}, and no heat is turned up so late", does)
         return f": {does}"
 

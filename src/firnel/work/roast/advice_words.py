@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from firnel.core.crossing import passes
-from firnel.core.guidance import Advice, Choice, Off, Place
+from firnel.core.guidance import Advice, Choice
+from firnel.core.landing import Off, Place
 from firnel.core.model.foretelling import Interval
 from firnel.core.units import Units, clock
 from firnel.core.usual import STALL_RATE
@@ -150,7 +151,16 @@ def advice_sentence(session: RoastSession, units: Units) -> str:
     advice = session.advice
     if advice is None:
         return ""
-    planned, choice = session.order.plan, step_now(session, advice)
+    sentence, then = _step_sentence(session, advice, units), advice.choice.then
+    if then is None:
+        return sentence
+    scale = session.machine.controls.get(then.move.control) if session.machine is not None else None
+    after = control_text(then.move.control, then.move.to, scale, units)
+    return tr("{}, then {} {}", sentence, after, when_sentence(then.move, units))
+
+
+def _step_sentence(session: RoastSession, advice: Advice, units: Units) -> str:
+    planned, choice = session.adjusted_plan, step_now(session, advice)
     name, before, after = _step_words(choice, session.machine, units)
     if choice.move is not None and planned is not None:
         when = when_sentence(planned.moves[choice.move], units)

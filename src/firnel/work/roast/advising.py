@@ -13,7 +13,8 @@ from typing import TYPE_CHECKING
 from firnel.core.vocabulary import EXPECTED_MARKS, Control, Mark, MarkKind
 
 if TYPE_CHECKING:
-    from firnel.core.guidance import Advice, Given, Landing, Off, Place
+    from firnel.core.guidance import Advice, Given
+    from firnel.core.landing import Landing, Off, Place
     from firnel.work.roast.coming import Coming
     from firnel.work.roast.live_forecast import Guidance
 
@@ -105,7 +106,8 @@ class Advising:
             self.place, self.landing = place, landing
 
     def _advise(self, offered: Advice | None, now: float, marks: Mapping[MarkKind, Mark]) -> None:
-        from firnel.core.guidance import Given, Place, may_advise  # not wanted before a batch is looked ahead
+        from firnel.core.guidance import Given, may_advise  # not wanted before a batch is looked ahead
+        from firnel.core.landing import Place
 
         since = now - self._given_t
         standing = self.advice
@@ -125,9 +127,11 @@ class Advising:
             return
         if standing is not None and _key(offered) == _key(standing):
             if offered.choice.to == standing.choice.to:
-                self.advice = offered  # the same, in figures of now
+                # The same, in figures of now; what is to follow stands as it was told.
+                self.advice = replace(offered, choice=replace(offered.choice, then=standing.choice.then))
             elif now - self._figured_t > ADVICE_HOLDS_S and _elsewhere(offered, standing):
                 self.advice, self._figured_t = offered, now
+                self.last = Given.of(offered.choice, self._given_t)
             return
         inside = self.place is Place.INSIDE and offered.off.kind != "stage"
         # Of an advice that nobody followed nothing comes that were to be waited for, if there is worse by now.
@@ -135,7 +139,7 @@ class Advising:
         if standing is None and not inside and may_advise(since, marks, worse):
             self.advice, self._off, self._followed = offered, offered.off, False
             self._given_t = self._figured_t = now
-            self.last = Given(now, offered.choice.control, offered.choice.setting, offered.choice.to)
+            self.last = Given.of(offered.choice, now)
             self.given += 1
 
     def _in_vain(self, advice: Advice, since: float) -> None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from firnel.core.plan import DueMove, Plan, due_moves, expected_marks
-from firnel.core.settling import Became, Settled, settled_by
+from firnel.core.settling import Advised, Became, Settled, as_advised, settled_by
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import (
     EXPECTED_MARKS,
@@ -30,11 +30,12 @@ from firnel.work.roast.charge_watch import ChargeWatch
 from firnel.work.roast.hand_history import HandHistory
 from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.mark_watch import FoundMark, MarkWatch
-from firnel.work.roast.plan_thread import due_of, settled_notes
+from firnel.work.roast.plan_thread import due_of, plan_notes
 from firnel.work.roast.readings_watch import sound
 
 if TYPE_CHECKING:
-    from firnel.core.guidance import Advice, Given, Landing, Off, Place
+    from firnel.core.guidance import Advice, Given, Then
+    from firnel.core.landing import Landing, Off, Place
     from firnel.work.roast.live_forecast import Guidance
     from firnel.work.roast.steel import Readiness, SteelEstimate
 
@@ -42,6 +43,8 @@ if TYPE_CHECKING:
 ONE_MOVE_S = 4.0
 #: What a move settles, and may settle otherwise while the knob is still being turned.
 BY_MOVING = (Became.MADE, Became.OTHERWISE, Became.PASSED)
+#: A hand that goes so long after an advice where it pointed has taken it. [s]
+TAKEN_S = 60.0
 #: A charge that is nudged by less leaves the turn where it was. [s]
 SAME_CHARGE_S = 20.0
 #: After a batch was ended otherwise its beans may be in the drum for so long. [s]
@@ -283,11 +286,13 @@ class BatchState:
     @property
     def adjusted_plan(self) -> Plan | None:
         """The plan with the moves that advice taken has changed."""
-        plan, otherwise = self.order.plan, self._hands.otherwise
-        if plan is None or not otherwise:
-            return plan
-        moves = tuple(replace(move, to=otherwise.get(index, move.to)) for index, move in enumerate(plan.moves))
-        return replace(plan, moves=moves)
+        plan, advised = self.order.plan, self._hands.advised
+        return plan if plan is None or not advised else as_advised(plan, advised)
+
+    @property
+    def advised(self) -> Mapping[int, Advised]:
+        """What advice that was taken has made of planned moves, by their place; behind them those that joined the plan."""
+        return dict(self._hands.advised)
 
     # What changes it
 
@@ -331,6 +336,9 @@ class BatchState:
             if usual_role(move.control) is not Role.MOTION:
                 self.trace.expect_change(move.t)
         self._match(move)
+        given = self._advising.last
+        if given is not None and move.t - given.t <= TAKEN_S and given.answered_by(move.control, move.to):
+            self._adopt(given.then)
         self._advising.hand_moved(move.control, self._hands.settled)
         self._write_hands()
 
@@ -348,6 +356,16 @@ class BatchState:
         due = due_moves(plan, self.reckoned.values(), move.t, self.done, self.foreseen, stood)
         for index, one in settled_by(due, move.control, move.to, move.t, self._step(move.control)).items():
             self._hands.set("settled", index, one)
+
+    def _adopt(self, then: Then | None) -> None:
+        """The later move that belongs to a step that was made: the planned one goes there, or it joins the plan."""
+        plan, charge = self.order.plan, self._hands.marks.get(MarkKind.CHARGE)
+        if then is None or plan is None or charge is None:
+            return
+        index = then.index if then.index is not None else len(plan.moves)
+        before = self._hands.advised.get(index)
+        if before is None or before.move != then.move:
+            self._hands.set("advised", index, Advised(self.now(), then.move))
 
     def _contradiction(self, mark: Mark, others: Iterable[Mark] | None = None) -> str:
         others = self._hands.marks.values() if others is None else others
@@ -384,7 +402,7 @@ class BatchState:
 
     def _all_notes(self) -> list[Note]:
         """The hand's notes, and what follows from the rest: what became of the plan, and which pop was first crack."""
-        notes = [*self._hands.note_list(), *settled_notes(self)]
+        notes = [*self._hands.note_list(), *plan_notes(self)]
         crack = self._hands.marks.get(MarkKind.FIRST_CRACK)
         if crack is not None and self.around.crack_rule:
             notes.append(Note(crack.t, CRACK_RULE, self.around.crack_rule))

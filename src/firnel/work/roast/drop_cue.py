@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from statistics import median
 
-from firnel.core.guidance import Place
+from firnel.core.landing import Place
 from firnel.core.machine import capacity
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind, Note

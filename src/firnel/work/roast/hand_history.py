@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
-from firnel.core.settling import Settled
+from firnel.core.settling import Advised, Settled
 from firnel.core.vocabulary import Control, Mark, MarkKind, Move, Note
 
 #: So many keys can be taken back.
@@ -37,7 +37,7 @@ class HandHistory:
     settled: dict[int, Settled] = field(
         default_factory=dict
     )  #: what the hand made of planned moves, by their place in the plan
-    otherwise: dict[int, float] = field(default_factory=dict)  #: planned moves that are to go elsewhere, by advice taken
+    advised: dict[int, Advised] = field(default_factory=dict)  #: planned moves as advice taken has them, and moves that joined
     held: dict[Control, float] = field(default_factory=dict)  #: how the controls stand, as far as known
     now: Callable[[], float] = float  #: stamps the keys
     _past: list[tuple[float, tuple[Change, ...]]] = field(default_factory=list)

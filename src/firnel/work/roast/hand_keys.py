@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from firnel.core.mark_finding import find_charge, find_turning
-from firnel.core.settling import Became, Settled
+from firnel.core.settling import Advised, Became, Settled
 from firnel.core.vocabulary import (
     USUAL_CONTROLS,
     Control,
@@ -267,9 +268,13 @@ class HandKeys(MarkKeys):
             self.say(tr("There is no advice to take."))
             return
         choice = advice.choice
-        if choice.move is not None:
+        plan = self.adjusted_plan
+        if choice.move is not None and plan is not None:
             with self._hands.by_hand():
-                self._hands.set("otherwise", choice.move, choice.to)
+                moved = replace(plan.moves[choice.move], to=choice.to)
+                self._hands.set("advised", choice.move, Advised(self.log_time(at), moved))
+                self._adopt(choice.then)
+            self._write_hands()
         elif not self._reported(choice.control):
             self.set_control(choice.control, choice.to, at)
         else:

@@ -201,7 +201,9 @@ class Headless:
         self._advised = step
         if advice is not None and step is not None:  # one is where the other is
             off = {"target": advice.off.name, "off": round(advice.off.by, 1), "becomes": round(advice.becomes, 1)}
-            self._tell_once(step, charge_t, "advice", advice_text(self._session, self._units), _step_of(choice) | off)
+            self._tell_once(
+                step, charge_t, "advice", advice_text(self._session, self._units), _step_of(choice) | _then_of(choice) | off
+            )
 
     def _tell_landing(self, charge_t: float) -> None:
         """Where the batch lands, each time that is judged otherwise or can no longer be mended."""
@@ -235,3 +237,12 @@ def _step_of(choice: Choice | None) -> dict[str, Any]:
     if choice is None:
         return {}
     return {"control": str(choice.control), "from": choice.setting, "to": choice.to, "move": choice.move}
+
+
+def _then_of(choice: Choice | None) -> dict[str, Any]:
+    """The later move that belongs to the step: where its control goes, on what it hangs, and its place in the plan, if any."""
+    then = choice.then if choice is not None else None
+    if then is None:
+        return {"then": None}
+    move = then.move
+    return {"then": {"to": move.to, "anchor": move.anchor.value, "offset_s": move.offset_s, "move": then.index}}

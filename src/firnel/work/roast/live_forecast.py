@@ -3,27 +3,16 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 
 import numpy as np
 
 from firnel.core.ending import NEAR_END_S, moved_end, moved_rule
-from firnel.core.guidance import (
-    NO_OTHER_CHANCE,
-    Advice,
-    AirLine,
-    Choice,
-    Landing,
-    advise,
-    further_steps,
-    landing_of,
-    overshoots,
-    steps_wanted,
-    steps_within,
-)
+from firnel.core.guidance import Advice, Choice, overshoots
 from firnel.core.known_course import Course
+from firnel.core.landing import AirLine, Landing, landing_of
 from firnel.core.machine.capacity import bares_probe
 from firnel.core.model.following import Follower
 from firnel.core.model.forecast import Forecaster
@@ -38,11 +27,12 @@ from firnel.core.plan import DueMove, Plan, PlanCurve, shifted_curve
 from firnel.core.vocabulary import BatchRecord, Control, Machine, MarkKind, Role
 from firnel.core.words import tr
 from firnel.work.machines.forecasting import SEED, curve_record
+from firnel.work.roast.advice_search import AdviceSearch, Sight
 from firnel.work.roast.coming import Coming, coming_of, lost_of
 from firnel.work.roast.passed_marks import PassedMarks
 from firnel.work.roast.reach import Reach
 from firnel.work.roast.remedy import against, rescue
-from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, made_up, stands, step_of, without_hung
+from firnel.work.roast.steps import Ask, Step, ahead_of, due_in, stands, step_of, without_hung
 
 log = logging.getLogger(__name__)
 
@@ -102,9 +92,11 @@ class LiveForecast:
         self._model = model
         self._muted = tuple(muted(model, cracked) if model is not None else "" for cracked in (False, True))
         self._sparing, self._reach = model is not None and sparing(model), Reach(model)
+        self._search = AdviceSearch(self._reach)
         self._follower = Follower(model, SEED) if model is not None else None
         self._expected: dict[MarkKind, float] = {}
         self._passed = PassedMarks()
+        self._two_again_t = float("-inf")  # when two moves are looked for again, where there were none
 
     def answer(self, ask: Ask) -> Guidance | None:
         """The guidance for what is known; None while too little is known."""
@@ -244,7 +236,7 @@ class LiveForecast:
 
         def made(step: Step, control: Control = ask.machine.main_heat) -> Choice:
             ahead = ahead_of(ask, batch, ensemble.t, zero, step.due, until)
-            return Choice(control, step.setting, step.to, ensemble.forecast(ahead, rule, known), step.move)
+            return Choice(control, step.setting, step.to, ensemble.forecast(ahead, rule, known), step.move, step.then)
 
         if never is not None:
             most = self._reach.most_late(ask.machine.main_heat)
@@ -273,7 +265,8 @@ class LiveForecast:
             return guidance
         if self._muted[cracked] and not (self._sparing and any(off.surely for off in landing.off)):
             return replace(guidance, muted=self._muted[cracked])
-        advice = self._advised(ask, due, landing, near, made, self._line(ask, zero))
+        sight = Sight(ask, due, ask.plan, landing, near, made, _came(ask, zero), self._expected, zero, self._line(ask, zero))
+        advice = self._search.advice(sight)
         if self._muted[cracked] and advice is not None and not advice.off.surely:
             advice = None
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
@@ -313,42 +306,6 @@ class LiveForecast:
             too_late=False,
             moved_s=by_s,
         )
-
-    def _advised(
-        self,
-        ask: Ask,
-        due: tuple[DueMove, ...],
-        landing: Landing,
-        near: list[tuple[int, Choice]],
-        made: Callable[[Step, Control], Choice],
-        line: AirLine | None,
-    ) -> Advice | None:
-        """What would bring the landing back: the main heat, and where that does not, what else was moved in this house."""
-        plan, heat = ask.plan, ask.machine.main_heat
-        if plan is None:
-            return None
-        charge = next(mark.t for mark in ask.marks if mark.kind is MarkKind.CHARGE)
-        came = _came(ask, charge)
-        urgent = any(off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE for off in landing.off)
-        for control in (heat, *self._reach.further(ask.machine)):
-            if control != heat:
-                steps = ((by, step_of(ask, due, by, control)) for by in (-1, 1))
-                near = [(by, made(step, control)) for by, step in steps if step is not None]
-            scale, choices = ask.machine.controls[control], [choice for _, choice in near]
-            ghosts = [(by, choice.forecast) for by, choice in near]
-            wanted = steps_wanted(plan, landing, ghosts, came, scale, line, control in ask.machine.of(Role.HEAT))
-            least, most = bounds = self._reach.bounds(ask.machine, control, MarkKind.FIRST_CRACK in came)
-            wanted = steps_within(wanted, near[0][1].setting, bounds, scale) if near else 0
-            steps = ((by, step_of(ask, due, by, control)) for by in further_steps(wanted))
-            choices += [made(step, control) for _, step in steps if step is not None]
-            choices += [made(step, control) for step in made_up(ask, due, self._expected, control)]
-            if ask.given is not None and not urgent:
-                choices = [one for one in choices if ask.given.bound(one.control, one.to, ask.now) == one.to]
-            choices = [one for one in choices if min(least, one.setting) <= one.to <= max(most, one.setting)]
-            advice = advise(plan, landing, choices, came, line)
-            if advice is not None:
-                return advice
-        return None
 
 
 def _as_far_as(coming: Coming, advice: Advice | None) -> Coming:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from firnel.core.guidance import Place
+from firnel.core.landing import Place
 from firnel.core.plan import DueMove, shifted_curve
 from firnel.core.stages import stages_of
 from firnel.core.units import Units, clock

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from firnel.core.plan import LATE_S, Anchor, DueMove, Rising, due_moves
-from firnel.core.settling import Became, Settled, passed, with_settled
+from firnel.core.plan import LATE_S, Anchor, DueMove, Plan, PlannedMove, Rising, due_moves
+from firnel.core.settling import Advised, Became, Settled, passed, with_settled
 from firnel.core.vocabulary import Control, FloatArray, MarkKind, Note
 from firnel.core.words import tr
 
@@ -23,6 +24,12 @@ START_S = 25.0
 SETTLED_NOTE = "plan"
 _FIGURE = r"-?[\d.]+(?:e[-+]?\d+)?"
 _SETTLED = re.compile(rf"move (?P<move>\d+), (?P<control>.+) to (?P<to>{_FIGURE}): (?P<became>.*?)(?: at (?P<at>{_FIGURE}))?")
+
+#: What joins the plan by advice hangs on this.
+JOINS = " at first crack"
+_ADVISED = re.compile(
+    rf"move (?P<move>\d+), (?P<control>.+?) to (?P<to>{_FIGURE})(?:{JOINS})?: advised(?:, not (?P<planned>{_FIGURE}))?"
+)
 
 
 def due_of(batch: BatchState) -> tuple[DueMove, ...]:
@@ -64,10 +71,15 @@ def settled_of(batch: BatchState) -> dict[int, Settled]:
     return _passed(batch, due) | dict(batch.settled)
 
 
-def settled_notes(batch: BatchState) -> list[Note]:
-    """What became of moves that were not made as planned, for the record: in English, for it is read back."""
-    plan = batch.adjusted_plan
+def plan_notes(batch: BatchState) -> list[Note]:
+    """What became of the plan, for the record: moves as advised, and those not made as planned; in English, to be read back."""
+    plan, planned = batch.adjusted_plan, batch.order.plan
     notes = []
+    for index, told in sorted(batch.advised.items()):
+        joins = planned is None or index >= len(planned.moves)
+        words = f"move {index + 1}, {told.move.control.replace('_', ' ')} to {told.move.to:g}"
+        last = f"{JOINS}: advised" if planned is None or joins else f": advised, not {planned.moves[index].to:g}"
+        notes.append(Note(told.t, SETTLED_NOTE, words + last))
     for index, one in sorted(settled_of(batch).items()):
         if plan is not None and one.became is not Became.MADE:
             move = plan.moves[index]
@@ -83,8 +95,25 @@ def read_note(note: Note) -> tuple[int, Became] | None:
     return (int(found["move"]) - 1, Became(found["became"])) if found is not None else None
 
 
+def read_advised(note: Note, plan: Plan) -> tuple[int, Advised] | None:
+    """What a note says that advice made of a move, by its place in the plan; None where it says nothing of one."""
+    found = _ADVISED.fullmatch(note.text) if note.kind == SETTLED_NOTE else None
+    if found is None:
+        return None
+    index, to = int(found["move"]) - 1, float(found["to"])
+    if index < len(plan.moves):
+        return index, Advised(note.t, replace(plan.moves[index], to=to))
+    control = Control(found["control"].replace(" ", "_"))
+    return index, Advised(note.t, PlannedMove(control, to, Anchor.FIRST_CRACK))
+
+
 def note_words(note: Note) -> str:
     """What a note says, as it is told: what became of a move in the language of the window, all else as it was written."""
+    if note.kind == SETTLED_NOTE and (advised := _ADVISED.fullmatch(note.text)) is not None:
+        told = advised["move"], tr(advised["control"]), float(advised["to"])
+        if advised["planned"] is None:
+            return tr("move {}, {} to {:g} at first crack: advised", *told)
+        return tr("move {}, {} to {:g}: advised, not {:g}", *told, float(advised["planned"]))
     found = _of_note(note)
     if found is None:
         return tr(note.text)

@@ -34,7 +34,7 @@ from firnel.work.roast.danger import past_limit
 from firnel.work.roast.kept_batch import KeptBatch
 from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.mark_watch import TAKEN_S, MarkWatch
-from firnel.work.roast.plan_thread import SETTLED_NOTE, read_note
+from firnel.work.roast.plan_thread import SETTLED_NOTE, read_advised, read_note
 
 __all__ = ["Around", "BatchOrder", "RoastSession"]
 
@@ -173,6 +173,8 @@ class RoastSession(KeptBatch):
         for note in record.notes:
             if (told := read_note(note)) is not None:
                 settled[told[0]] = Settled(told[1], note.t)
+            elif plan is not None and (advised := read_advised(note, plan)) is not None:
+                self._hands.set("advised", *advised)
             elif note.kind not in (SETTLED_NOTE, CRACK_RULE):
                 self._hands.add("notes", note)
         for move in record.moves:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from firnel.core.guidance import Given
+from firnel.core.guidance import Given, Then
 from firnel.core.model.constants import Hands
 from firnel.core.model.forecast import FORWARD_STEP
 from firnel.core.model.logged import LoggedBatch
@@ -55,6 +55,7 @@ class Step:
     to: float
     move: int | None
     due: tuple[DueMove, ...]
+    then: Then | None = None
 
 
 def due_in(ask: Ask, expected: Mapping[MarkKind, float]) -> tuple[DueMove, ...]:
@@ -110,6 +111,23 @@ def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None
         return Step(base, to, None, (DueMove(PlannedMove(which, to, Anchor.TIME), -1, ask.now, base), *due))
     other = tuple(replace(entry, move=replace(entry.move, to=to)) if entry is soon else entry for entry in due)
     return Step(base, to, soon.index, other)
+
+
+def followed(step: Step, control: Control, crack_t: float, to: float) -> Step:
+    """A step with another behind it: from first crack on, expected at ``crack_t`` (log time, s), its control stands at ``to``.
+
+    A planned move of that control at first crack goes there; where there is none, one joins the plan.
+    """
+    own = next(
+        (e for e in step.due if e.move.control == control and e.move.anchor is Anchor.FIRST_CRACK and e.index >= 0), None
+    )
+    if own is not None:
+        then = Then(replace(own.move, to=to), own.index)
+        due = tuple(replace(e, move=then.move, due_t=crack_t + e.move.offset_s) if e is own else e for e in step.due)
+        return replace(step, due=due, then=then)
+    then = Then(PlannedMove(control, to, Anchor.FIRST_CRACK))
+    added = DueMove(then.move, -2, crack_t, step.to)
+    return replace(step, due=tuple(sorted((*step.due, added), key=lambda e: (e.due_t is None, e.due_t or 0.0))), then=then)
 
 
 def made_up(ask: Ask, due: tuple[DueMove, ...], expected: Mapping[MarkKind, float], control: Control) -> tuple[Step, ...]:

@@ -1,0 +1,131 @@
+"""What brings a landing back: one step, of heat or of what else was moved in this house, or two that belong together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from firnel.core.guidance import (
+    NO_OTHER_CHANCE,
+    Advice,
+    Choice,
+    advise,
+    further_steps,
+    may_advise,
+    steps_wanted,
+    steps_within,
+)
+from firnel.core.landing import AirLine, Landing
+from firnel.core.plan import DueMove, Plan
+from firnel.core.vocabulary import Control, MarkKind, Role
+from firnel.work.roast.reach import Reach
+from firnel.work.roast.steps import Ask, Step, made_up, step_of
+from firnel.work.roast.two_moves import TwoMoves, only_stages
+
+#: Where two moves were sought and none found, they are not sought again so soon. [s]
+AGAIN_S = 8.0
+
+
+@dataclass(frozen=True)
+class Sight:
+    """What the search goes by at one moment.
+
+    Parameters
+    ----------
+    ask, due, plan : what is known of the batch, the moves still to come, and what is wanted.
+    landing : as expected without a step.
+    near : the main heat one step less and one more, and what would come of each.
+    made : what would come of a step of a control.
+    came : marks that have come, from charge. [s]
+    expected : when marks that have not come are expected, in log time. [s]
+    zero : log time of the charge. [s]
+    line : of an air-led plan.
+    """
+
+    ask: Ask
+    due: tuple[DueMove, ...]
+    plan: Plan
+    landing: Landing
+    near: Sequence[tuple[int, Choice]]
+    made: Callable[[Step, Control], Choice]
+    came: Mapping[MarkKind, float]
+    expected: Mapping[MarkKind, float]
+    zero: float
+    line: AirLine | None = None
+
+
+class AdviceSearch:
+    """Of one batch.
+
+    Parameters
+    ----------
+    reach : what may be advised on its machine.
+    """
+
+    def __init__(self, reach: Reach) -> None:
+        self._reach = reach
+        self._two_again_t = float("-inf")
+
+    def advice(self, sight: Sight) -> Advice | None:
+        """What helps most; None where nothing does."""
+        machine = sight.ask.machine
+        for control in (machine.main_heat, *self._reach.further(machine)):
+            advice = self._one_step(sight, control)
+            if advice is not None:
+                return advice
+        return self._two_moves(sight) if sight.line is None else None
+
+    def _one_step(self, sight: Sight, control: Control) -> Advice | None:
+        ask, landing, machine, near = sight.ask, sight.landing, sight.ask.machine, sight.near
+        if control != machine.main_heat:
+            steps = ((by, step_of(ask, sight.due, by, control)) for by in (-1, 1))
+            near = [(by, sight.made(step, control)) for by, step in steps if step is not None]
+        bounds = self._reach.bounds(machine, control, MarkKind.FIRST_CRACK in sight.came)
+        wanted = self._wanted(sight, landing, near, control, bounds)
+        choices = [choice for _, choice in near]
+        steps = ((by, step_of(ask, sight.due, by, control)) for by in further_steps(wanted))
+        choices += [sight.made(step, control) for _, step in steps if step is not None]
+        choices += [sight.made(step, control) for step in made_up(ask, sight.due, sight.expected, control)]
+        urgent = any(off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE for off in landing.off)
+        return advise(sight.plan, landing, _allowed(ask, choices, bounds, urgent), sight.came, sight.line)
+
+    def _two_moves(self, sight: Sight) -> Advice | None:
+        """Where no step helps a stage without spoiling the end: heat now, and at first crack what lands it all the same."""
+        ask, heat, stages = sight.ask, sight.ask.machine.main_heat, only_stages(sight.landing)
+        given = ask.given
+        followed = given is not None and any(move.t >= given.t for move in ask.moves)
+        resting = given is not None and followed and not may_advise(ask.now - given.t, sight.came)
+        if MarkKind.FIRST_CRACK in sight.came or resting or ask.now < self._two_again_t:
+            return None
+        bounds = self._reach.bounds(ask.machine, heat, cracked=False)
+        wanted = self._wanted(sight, stages, sight.near, heat, bounds)
+        if not wanted:
+            return None
+        sought = TwoMoves(
+            ask, sight.due, sight.plan, lambda step: sight.made(step, heat), self._reach.most_late(heat), sight.came, sight.zero
+        )
+        choices = sought.choices([by for by in dict.fromkeys((wanted, round(0.5 * wanted))) if by])
+        advice = advise(sight.plan, stages, _allowed(ask, choices, bounds), sight.came)
+        if advice is None:
+            self._two_again_t = ask.now + AGAIN_S
+        return advice
+
+    @staticmethod
+    def _wanted(
+        sight: Sight, landing: Landing, near: Sequence[tuple[int, Choice]], control: Control, bounds: tuple[float, float]
+    ) -> int:
+        """How many steps would do, by what one does, as far as they stay within bounds."""
+        if not near:
+            return 0
+        scale, coasts = sight.ask.machine.controls[control], control in sight.ask.machine.of(Role.HEAT)
+        ghosts = [(by, choice.forecast) for by, choice in near]
+        wanted = steps_wanted(sight.plan, landing, ghosts, sight.came, scale, sight.line, coasts)
+        return steps_within(wanted, near[0][1].setting, bounds, scale)
+
+
+def _allowed(ask: Ask, choices: Iterable[Choice], bounds: tuple[float, float], urgent: bool = False) -> list[Choice]:
+    """Those within bounds, and none that takes back what was just advised, unless it is urgent."""
+    least, most = bounds
+    inside = [one for one in choices if min(least, one.setting) <= one.to <= max(most, one.setting)]
+    given = ask.given
+    return inside if given is None or urgent else [one for one in inside if given.bound(one.control, one.to, ask.now) == one.to]
