@@ -694,6 +694,35 @@ def test_heat_that_is_off_is_told_at_once_with_the_way_back_and_a_strange_machin
     assert MarkKind.FIRST_CRACK in [one.never for one in back.coming], "as the plan puts the heat out then"
 
 
+def test_a_start_that_the_hand_never_made_is_told_and_no_landing_of_beans_that_do_not_get_there(model, plan, session):
+    """The plan begins with the heat on, the hand left it off: no stall before the turn, no box, but the way to the start."""
+    for at in (20.0, 140.0):
+        ask = ask_at(plan, at)
+        gas = np.where(ask.trace.t > record_of("south-010").charge_t - 60.0, 0.0, ask.trace.control(Control.GAS))
+        trace = replace(ask.trace, controls={**ask.trace.controls, Control.GAS: gas})
+        start = {**plan.start, Control.GAS: 0.8 * SOUTH.controls[Control.GAS].high}
+        off = replace(ask, trace=trace, moves=(), plan=replace(plan, start=start, moves=()))
+        guidance = LiveForecast(model).answer(off)
+        assert [one.kind for one in guidance.coming] == ["lost"]
+        assert (guidance.coming[0].never, guidance.coming[0].remedy.to) == (MarkKind.YELLOW, start[Control.GAS])
+        assert guidance.forecast.drop_c is None
+        assert guidance.landing.place is None
+
+
+def test_without_a_window_too_a_control_that_stands_off_the_plans_start_is_told_at_the_charge(session):
+    told, begins = [], {Control.GAS: 2.4, Control.AIRFLOW: 25.0}
+    watch = Headless(session, told.append, by_hand=True)
+    session.order = replace(session.order, plan=replace(session.order.plan, start=begins))
+    session.set_control(Control.AIRFLOW, 25.0, session.time.now)
+    session.set_control(Control.GAS, 0.0, session.time.now - 5.0)
+    for _ in range(3):
+        readings(session, 1)
+        watch.look()
+    (cue,) = [one for one in told if one["event"] == "cue"]
+    assert (cue["control"], cue["to"], cue["anchor"], cue["due_t"]) == ("gas", 2.4, "charge", 0.0)
+    assert cue["text"] == "Gas 0.000 → 2.400 mbar, as the plan begins"
+
+
 @pytest.mark.parametrize(("rises", "found"), [(4.0, None), (0.5, MarkKind.FIRST_CRACK), (-1.0, MarkKind.FIRST_CRACK)])
 def test_a_batch_that_takes_longer_than_is_looked_ahead_is_not_lost(rises, found):
     t = np.arange(60.0, 960.0, 4.0)
@@ -702,6 +731,7 @@ def test_a_batch_that_takes_longer_than_is_looked_ahead_is_not_lost(rises, found
     )
     never = lost_of(slow, cracked=False, planned=True)
     assert (never.never if never is not None else None) == found
+    assert lost_of(slow, False, True, (300.0, 500.0)).never is MarkKind.FIRST_CRACK, "the plan has had it for minutes by then"
 
 
 def fan(rate_of):

@@ -40,7 +40,7 @@ from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.live_forecast import Guidance
 from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.picture import MarkLabel, roast_picture
-from firnel.work.roast.plan_thread import settled_notes
+from firnel.work.roast.plan_thread import plan_notes
 from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
@@ -167,7 +167,7 @@ def test_a_missed_or_other_move_never_stands_in_the_way(roaster):
     roaster.key(Qt.Key.Key_Space)
     roaster.wait(592)
     assert roaster.cue.headline.startswith("Drop in"), "and the drop stands before all"
-    kept = [note.text for note in settled_notes(roaster.session)]
+    kept = [note.text for note in plan_notes(roaster.session)]
     assert "move 1, gas to 2.4: made otherwise at 2" in kept
     assert any(text.startswith("move 2, gas to 1.6: passed by") for text in kept)
     roaster.session.close()
@@ -518,6 +518,15 @@ def test_a_runaway_is_told_before_second_crack_with_what_to_do(roaster):
     told = told_line(roaster.session, Units())
     assert (told.urgency, told.text.startswith("Rising 2"), told.text.endswith("gas down now.")) == ("warn", True, True)
     assert len(told.text) <= 60
+
+
+def test_a_probe_that_plunges_into_the_beans_runs_away_from_nothing(qtbot, library):
+    curve = replace(PLAN.curve, ror=np.full_like(PLAN.curve.ror, -200.0))  # the plan has it plunge faster
+    roaster = Roaster(qtbot, library, plan=replace(PLAN, curve=curve))
+    roaster.hands[Control.GAS] = 2.4
+    roaster.charge().wait(6, lambda s: 207.0 - 2.0 * s)
+    assert -140.0 < roaster.session.trace.latest("rate") < 0.0
+    assert not any("Rising" in warned.text for warned in warnings_of(roaster.session, Units()))
 
 
 def test_beans_that_cool_are_told_whatever_the_forecast_reaches(roaster):

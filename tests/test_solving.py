@@ -16,7 +16,7 @@ from firnel.core.model.driven import HandMove
 from firnel.core.model.fitting import identify
 from firnel.core.model.learning import model_from, traits_of
 from firnel.core.model.outlook import outlook
-from firnel.core.model.plan_form import MOST_SHIFTS, SHIFT_S, PlanForm
+from firnel.core.model.plan_form import MOST_SHIFTS, SHIFT_S, PlanForm, begun_so
 from firnel.core.model.planned import plan_hands
 from firnel.core.model.solving import FORMS, MET_C, MET_S, CannotSolveError, How, Missed, sensitivity, solve
 from firnel.core.model.statements import Statement
@@ -77,6 +77,22 @@ def test_moves_are_few_and_on_the_steps_of_the_gauge(model, approach):
     for value in (plan.start[Control.GAS], *(move.to for move in heat)):
         assert value == pytest.approx(scale.nearest(value), abs=1e-9)
     assert all(move.offset_s % 5.0 == 0.0 for move in plan.moves)
+
+
+def test_what_would_fall_due_at_the_charge_is_how_the_plan_begins(model):
+    """A house that turns its heat on shortly behind the charge, wanted faster than it ever was: no move before the beans."""
+    on = HandMove(Control.GAS, 2.6, Anchor.CHARGE, 15.0)
+    low = HandMove(Control.GAS, 1.6, Anchor.YELLOW, 60.0)
+    house = tuple(replace(one, start={**one.start, Control.GAS: 0.0}, moves=(on, low)) for one in model.driven)
+    hasty = replace(WANTED, drying_s=280.0)
+    plan = solved(replace(model, driven=house), hasty, approach="times").plan
+    timed = [move for move in plan.moves if move.anchor in (Anchor.CHARGE, Anchor.TIME)]
+    assert all(move.offset_s > 0.0 for move in timed)
+    assert plan.start[Control.GAS] > 0.0 or timed
+    first = PlannedMove(Control.GAS, 2.0, Anchor.CHARGE, -5.0)
+    held, later = replace(first, held=True), replace(first, offset_s=5.0)
+    assert begun_so({Control.GAS: 0.0}, (first, later)) == ({Control.GAS: 2.0}, (later,))
+    assert begun_so({Control.GAS: 0.0}, (held,)) == ({Control.GAS: 0.0}, (held,)), "the roaster's own stays"
 
 
 def test_a_falling_rate_falls(model):

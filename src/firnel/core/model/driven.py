@@ -26,6 +26,8 @@ CLOSE, MOST_PIECES = 0.04, 6
 MOST_EDGES = 60
 #: A move this long before a mark hangs on that mark. [s]
 BEFORE_YELLOW_S, BEFORE_CRACK_S = 20.0, 45.0
+#: What a hand sets so shortly after the charge is how the batch begins. [s]
+AT_CHARGE_S = 4.0
 #: A setting that stood no longer than this in a stage is on its way to the next. [s]
 STOOD_S = 10.0
 #: What counts as one unit apart of a logged batch and what is wanted: load (share), stages [s], charge [degC], density [g/L].
@@ -106,6 +108,8 @@ def driven_of(batch: LoggedBatch) -> Driven | None:
         if not np.isfinite(column).any():
             continue
         first, changes = _changes(column, batch.step, batch.drop_t)
+        while changes and changes[0][0] <= AT_CHARGE_S:
+            first = changes.pop(0)[1]
         start[control] = first
         moves += [_hung(control, t, to, batch.yellow_t, batch.first_crack_t) for t, to in changes]
     return Driven(

@@ -61,6 +61,8 @@ LATE_TAKES = 2
 DRIFT_BY_LOAD, DRIFT_NOISE = 1.6, 0.6
 #: The forecast runs in steps of this. [s]
 FORWARD_STEP = 4.0
+#: Where fewer of the members than this share get to their drop, nothing is said of where the batch lands.
+MOST_LAND = 0.5
 #: States of a member.
 STATES = ("bean", "moisture", "own_left", "steel", "bean_probe", "air_probe", "heat", "sheath")
 #: No member is drawn or pulled to be a machine further than this from what is thought of drums beforehand. [spreads]
@@ -357,7 +359,7 @@ class Forecaster:
         air_anchor = ANCHOR * float(np.mean(self._air_left)) if self._air_left else 0.0
         return Forecast(
             self.t, "model", interval(yellow, widths.yellow), interval(crack, self._crack_width), interval(drop_t, to_drop),
-            interval(landed), interval(development, to_drop),
+            interval(landed) if known.mean() >= MOST_LAND else None, interval(development, to_drop),
             ahead.t, fan[1] + widths.fan * (fan - fan[1]), np.median(sane(ahead.air_probe), axis=1) + air_anchor,
             np.stack([development[known], landed[known]]),
         )  # fmt: skip

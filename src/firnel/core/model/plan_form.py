@@ -6,7 +6,7 @@ their target times.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -109,6 +109,23 @@ FORMS: dict[str, tuple[float | None, tuple[OpenMove, ...]]] = {
         ),
     ),
 }
+
+
+def begun_so(
+    start: Mapping[Control, float], moves: Sequence[PlannedMove]
+) -> tuple[dict[Control, float], tuple[PlannedMove, ...]]:
+    """Settings at charge and moves, where a move that falls due at the charge is how the batch begins: nobody makes it twice.
+
+    A move that is held, or that others follow, stays.
+    """
+    begun, rest = dict(start), []
+    for move in moves:
+        at_charge = move.anchor in (Anchor.CHARGE, Anchor.TIME) and move.offset_s <= 0.0
+        if at_charge and not move.held and not move.label:
+            begun[move.control] = move.to
+        else:
+            rest.append(move)
+    return begun, tuple(rest)
 
 
 class PlanForm:
@@ -311,6 +328,13 @@ class PlanForm:
         if last is None or last.open or last.level > 0.0:
             return float("inf")
         return self.due(last) - (MOST_SHIFTS * SHIFT_S if last.timed else 0.0)
+
+    def earliest(self, most: int) -> FloatArray:
+        """By how many steps of its moment each move of the main heat may come sooner, ``most`` at most, shape (moves,).
+
+        None comes before the charge.
+        """
+        return np.array([min(float(most), self.due(move) // SHIFT_S) for move in self.heat])
 
     def latest(self, most: int) -> FloatArray:
         """By how many steps of its moment each move of the main heat may come later, ``most`` at most, shape (moves,)."""

@@ -131,7 +131,8 @@ def _search(problem: Candidates, row: FloatArray, shifts: FloatArray) -> tuple[F
     by_pulse = (off[:, 1 + row.size :] - off[:, :1]) / PULSE
     rng = np.random.default_rng(len(shares))
     most = KEPT_SHIFTS if problem.kept else MOST_SHIFTS
-    open_moves, latest = np.isin(np.arange(moves), problem.movable), problem.form_of.latest(most)
+    open_moves = np.isin(np.arange(moves), problem.movable)
+    earliest, latest = problem.form_of.earliest(most), problem.form_of.latest(most)
 
     def drawn(around: FloatArray, times: int, spread: int) -> FloatArray:
         """Steps drawn about each of some, ``times`` for each."""
@@ -141,7 +142,7 @@ def _search(problem: Candidates, row: FloatArray, shifts: FloatArray) -> tuple[F
     def judged(steps: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
         chosen = np.clip(at + steps[:, :heats].astype(int), 0, shares.size - 1)
         tried = np.hstack([shares[chosen], row[heats:] + steps[:, heats : row.size]])
-        later = np.clip(shifts + steps[:, row.size :], -most, latest) * open_moves
+        later = np.clip(shifts + steps[:, row.size :], -earliest, latest) * open_moves
         before, after = problem.levels_around(tried)
         # Each move made later gives the difference of its levels for that much longer.
         given = (before - after) * (later - shifts)

@@ -15,7 +15,7 @@ import numpy as np
 
 from firnel.core.model.candidates import MET, MET_C, MET_S, Candidates
 from firnel.core.model.learning import MachineModel
-from firnel.core.model.plan_form import FORMS, NEVER_S, How
+from firnel.core.model.plan_form import FORMS, NEVER_S, How, begun_so
 from firnel.core.model.planned import PlannedRoast, run_plan, sketched
 from firnel.core.model.search import descend, leap, on_steps, settle
 from firnel.core.model.thresholds import GreenTraits
@@ -222,13 +222,16 @@ def _planned(problem: Candidates, row: FloatArray, shifts: FloatArray) -> Plan:
         browning_s=problem.browning,
         development_s=float(problem.development_of(rows)[0]),
     )
+    start, moves = problem.start(row), problem.moves(row, shifts)
+    if problem.how is How.NEW:
+        start, moves = begun_so(start, moves)
     return replace(
         problem.plan,
         machine=problem.machine.name,
         targets=targets,
         asked=problem.wanted.asked,
-        start=problem.start(row),
-        moves=problem.moves(row, shifts),
+        start=start,
+        moves=moves,
     )
 
 

@@ -20,6 +20,8 @@ AHEAD_S = 100.0
 SOAKS_S = 120.0
 #: Beans that still rise so fast in the last of what is looked ahead get there after it. [K/min], [s]
 STILL_RISES, LAST_S = 2.0, 60.0
+#: Unless the plan has had the mark for so long by then. [s]
+FAR_LATE_S = 240.0
 #: What the plan itself does is no trouble: told is only what goes beyond its own rate by so much. [K/min]
 BEYOND_PLAN = 1.5
 
@@ -38,7 +40,9 @@ class Coming:
     never: MarkKind | None = None
 
 
-def lost_of(forecast: Forecast, cracked: bool, planned: bool) -> Coming | None:
+def lost_of(
+    forecast: Forecast, cracked: bool, planned: bool, wanted: tuple[float | None, float | None] = (None, None)
+) -> Coming | None:
     """That a batch does not reach yellow or first crack any more; None while it does, or may still be soaking.
 
     Parameters
@@ -46,20 +50,30 @@ def lost_of(forecast: Forecast, cracked: bool, planned: bool) -> Coming | None:
     forecast : as far ahead as any is made.
     cracked : whether first crack has come.
     planned : whether it has a plan, and the heat to come is in the forecast.
+    wanted : when the plan has yellow and first crack, from charge. [s]
     """
     if cracked or forecast.first_crack is not None or (not planned and forecast.at < SOAKS_S):
         return None
-    if forecast.fan is not None and forecast.fan_t is not None:
+    never = MarkKind.YELLOW if forecast.yellow is None else MarkKind.FIRST_CRACK
+    due = wanted[0] if never is MarkKind.YELLOW else wanted[1]
+    if (
+        forecast.fan is not None
+        and forecast.fan_t is not None
+        and not (due is not None and forecast.fan_t[-1] - due > FAR_LATE_S)
+    ):
         last = forecast.fan_t >= forecast.fan_t[-1] - LAST_S
         rises = float(forecast.fan[1][last][-1] - forecast.fan[1][last][0]) / max(float(np.ptp(forecast.fan_t[last])), 1.0)
         if 60.0 * rises > STILL_RISES:
             return None  # a large batch that takes longer than anybody looks ahead
-    never = MarkKind.YELLOW if forecast.yellow is None else MarkKind.FIRST_CRACK
     return Coming("lost", 0.0, tr("{} does not come like this", never.words), never=never)
 
 
 def coming_of(
-    forecast: Forecast, own: PlanCurve | None = None, stalls_only: bool = False, from_s: float = 0.0
+    forecast: Forecast,
+    own: PlanCurve | None = None,
+    stalls_only: bool = False,
+    from_s: float = 0.0,
+    turned: bool = True,
 ) -> tuple[Coming, ...]:
     """Stall, crash and flick as the forecast's middle has them in the next minutes, up to the drop.
 
@@ -69,8 +83,9 @@ def coming_of(
     own : the plan's own curve from charge on: its crash, its coast and its soak are meant.
     stalls_only : of a plan that is not judged by the shape of its rate.
     from_s : looked at only from so much ahead on. [s]
+    turned : whether the probe has turned; before that it falls to meet the beans, and no rate says anything.
     """
-    if forecast.fan is None or forecast.fan_t is None:
+    if forecast.fan is None or forecast.fan_t is None or not turned:
         return ()
     t, middle = forecast.fan_t, forecast.fan[1]
     begin = max(forecast.at, forecast.yellow.value) if forecast.yellow is not None else forecast.at

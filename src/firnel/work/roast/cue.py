@@ -237,16 +237,19 @@ def _moves(session: RoastSession, units: Units, now: float) -> list[Matter]:
 
 def _start(session: RoastSession, units: Units, now: float) -> list[Matter]:
     """Hands that stand otherwise than the plan begins."""
-    scales = session.machine.controls if session.machine is not None else {}
     found = []
     for control, (stands, start) in off_start(session).items():
-        shown = control_text(control, stands, scales.get(control), units, with_unit=False)
-        wanted = control_text(control, start, scales.get(control), units)
-        words = f"{control_name(control, session.machine)} {shown} → {wanted}"
-        detail = tr("the plan begins so")
+        words, detail = start_sentence(session, control, stands, start, units), tr("the plan begins so")
         short = tr("{}, as the plan begins", inside(words))
         found.append(Matter(Rank.MOVE, now, tr("at the charge"), tr("{} now", words), detail, "due", short))
     return found
+
+
+def start_sentence(session: RoastSession, control: Control, stands: float, start: float, units: Units) -> str:
+    """``Gas 0.0 → 2.4 kPa``: a control from where it stands to where the plan begins."""
+    scale = session.machine.controls.get(control) if session.machine is not None else None
+    shown = control_text(control, stands, scale, units, with_unit=False)
+    return f"{control_name(control, session.machine)} {shown} → {control_text(control, start, scale, units)}"
 
 
 def _late(session: RoastSession, units: Units) -> list[str]:

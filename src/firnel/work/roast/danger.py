@@ -73,8 +73,8 @@ def limit_of(batch: BatchState) -> float:
 def runaway(batch: BatchState) -> tuple[float, float | None] | None:
     """The rate now and the plan's own [K/min], where the roast runs away from it with the heat high; None where it does not."""
     rate, level, machine = batch.trace.latest("rate"), batch.trace.level, batch.machine
-    if not batch.roasting or rate is None or level is None or machine is None:
-        return None
+    if not batch.roasting or rate is None or level is None or machine is None or rate <= 0.0:
+        return None  # a probe that plunges into the beans runs away from nothing, however slowly it does
     crack = batch.reckoned.get(MarkKind.FIRST_CRACK)
     if crack is None and level < machine.first_crack_c - NEAR_CRACK_C:
         return None
@@ -82,7 +82,7 @@ def runaway(batch: BatchState) -> tuple[float, float | None] | None:
     if not any(_high(machine, batch, control) for control in machine.of(Role.HEAT)):
         return None
     planned = planned_rate(batch)
-    too_fast = FAST_RATE if planned is None else max(FASTER * planned, planned + FASTER_RATE)
+    too_fast = FAST_RATE if planned is None or planned <= 0.0 else max(FASTER * planned, planned + FASTER_RATE)
     return (rate, planned) if rate - sd > too_fast else None
 
 

@@ -8,13 +8,13 @@ from typing import Any
 
 from firnel.core.guidance import Choice
 from firnel.core.units import Units, clock
-from firnel.core.vocabulary import Found, Mark, MarkKind
+from firnel.core.vocabulary import Control, Found, Mark, MarkKind
 from firnel.core.words import capital, tr
 from firnel.work.roast.advice_words import advice_text, landing_sentence, step_now, warnings_of
-from firnel.work.roast.cue import move_sentence, when_sentence
+from firnel.work.roast.cue import move_sentence, start_sentence, when_sentence
 from firnel.work.roast.drop_cue import drop_cue
 from firnel.work.roast.mark_watch import LOOK_EVERY_S, empty_drum
-from firnel.work.roast.plan_thread import settled_of
+from firnel.work.roast.plan_thread import off_start, settled_of
 from firnel.work.roast.session import RoastSession
 
 #: Words that were not true for so long are told again, and a warning that stays true after so long. [s]
@@ -59,6 +59,7 @@ class Headless:
         self._marks: set[MarkKind] = set()
         self._cues: set[int] = set()
         self._announced: set[int] = set()
+        self._begun: set[Control] = set()
         self._said: dict[str | _Step, tuple[float, float]] = {}  # when it was told, and when it was true last
         self._advised: _Step | None = None
         self._offered: set[MarkKind] = set()
@@ -85,6 +86,7 @@ class Headless:
         charge = self._session.marks.get(MarkKind.CHARGE)
         if charge is not None and not self.dropped:
             self._tell_offers(charge.t)
+            self._tell_start(charge.t)
             self._tell_cues(charge.t)
             self._tell_words(charge.t)
             self._tell_landing(charge.t)
@@ -140,6 +142,18 @@ class Headless:
                 ago, t = self._session.now() - offer.mark.t, round(offer.mark.t - charge_t, 1)
                 text = tr("{} probably {:.0f} s ago.", capital(kind.words), ago)
                 self._tell({"event": "offer", "mark": kind.value, "t": t, "doubt_s": round(offer.doubt_s, 1), "text": text})
+
+    def _tell_start(self, charge_t: float) -> None:
+        """Controls that stand otherwise at the charge than the plan begins, each once."""
+        session = self._session
+        for control, (stands, start) in off_start(session).items():
+            if control not in self._begun:
+                self._begun.add(control)
+                words = start_sentence(session, control, stands, start, self._units)
+                self._tell({
+                    "event": "cue", "t": round(session.now() - charge_t, 1), "due_t": 0.0, "control": str(control), "to": start,
+                    "anchor": "charge", "became": None, "text": tr("{}, as the plan begins", words),
+                })  # fmt: skip
 
     def _tell_cues(self, charge_t: float) -> None:
         session, now = self._session, self._session.now()
@@ -209,7 +223,7 @@ class Headless:
         """Where the batch lands, each time that is judged otherwise or can no longer be mended."""
         session = self._session
         place, landing, words = session.place, session.landing, landing_sentence(session, self._units)
-        if place is None or landing is None or _but_figures(words) == self._landing:
+        if place is None or landing is None or not words or _but_figures(words) == self._landing:
             return
         self._landing, drop_c, development_s = _but_figures(words), landing.drop_c, landing.development_s
         self._tell({

@@ -40,6 +40,8 @@ log = logging.getLogger(__name__)
 ADVISE_FROM_S, ADVISE_AFTER_S = 120.0, 12.0
 #: A step shows at the probe no sooner than this. [s]
 SHOWS_AFTER_S = 25.0
+#: Where nobody has marked the turn, a lowest reading that lies so far back was it. [s]
+TURNED_S = 20.0
 #: Without a model the curve is looked at this far back; a batch that lasts longer than this is none. [s]
 RECENT_S, LONGEST_S = 240.0, 3600.0
 #: The forecast runs this far beyond the drop as it was last expected. [s]
@@ -221,7 +223,7 @@ class LiveForecast:
         guidance = replace(self._told(ask, zero, forecast), passed=self._passed.look(ask, ensemble, forecast))
         air_led = ask.plan is not None and ask.plan.approach == "air-led"
         own = self._own(ask, zero)
-        told = coming_of(forecast, own, air_led)
+        told = coming_of(forecast, own, air_led, turned=_turned(ask, zero))
         if guidance.landing is not None and not guidance.landing.cold and (cracked or forecast.first_crack is not None):
             # The end of a batch that lands is as flat as its plan wants it: heat against that would land it hot.
             since = 0.0 if forecast.first_crack is None or cracked else forecast.first_crack.value - ABOUT_CRACK_S
@@ -229,7 +231,7 @@ class LiveForecast:
         heats = ask.machine.of(Role.HEAT)
         # A move that hangs on the turn, or on a reading, has no moment yet: then the heat may be off as it is meant to be.
         told_of = ask.plan is not None and not any(e.due_t is None and e.move.control in heats for e in due)
-        never = lost_of(forecast, cracked, told_of) if until >= HORIZON_S and self._knows_heat(ask) else None
+        never = lost_of(forecast, cracked, told_of, _wanted(ask.plan)) if until >= HORIZON_S and self._knows_heat(ask) else None
         if never is not None:
             told = (never, *(one for one in told if one.kind != "stall"))  # of the two it is the louder news
         guidance = replace(guidance, coming=told)
@@ -324,6 +326,21 @@ def drop_rule(plan: Plan | None, usual_s: float = 95.0) -> DropRule:
     if plan.drop_rules:
         return DropRule(None, plan.targets.drop_c)
     return DropRule(plan.targets.development_s or plan.stages[2] or usual_s)
+
+
+def _wanted(plan: Plan | None) -> tuple[float | None, float | None]:
+    """When a plan has yellow and first crack, from charge. [s]"""
+    drying, browning, _ = plan.stages if plan is not None else (None, None, None)
+    return drying, drying + browning if drying is not None and browning is not None else None
+
+
+def _turned(ask: Ask, zero: float) -> bool:
+    """Whether the probe has turned: by a mark, or as its lowest reading lies some way back."""
+    if any(mark.kind is not MarkKind.CHARGE for mark in ask.marks):
+        return True
+    since = (ask.trace.t >= zero) & np.isfinite(ask.trace.bean)
+    t, bean = ask.trace.t[since], ask.trace.bean[since]
+    return bool(t.size and ask.now - t[int(np.argmin(bean))] >= TURNED_S)
 
 
 def _came(ask: Ask, zero: float) -> dict[MarkKind, float]:

@@ -52,7 +52,10 @@ def against(
             break
         choice = made(step)
         if not any(one.kind == "stall" for one in coming_of(choice.forecast, own, True, LEAST_AHEAD_S)):
-            return coming if spoils(choice) else replace(coming, remedy=choice)
+            if not spoils(choice):
+                return replace(coming, remedy=choice)
+            if not lost:
+                return coming
         if lost and rescue is None and choice.forecast.first_crack is not None:
             rescue = choice
     return coming if rescue is None else replace(coming, remedy=rescue)

@@ -133,6 +133,8 @@ def followed(step: Step, control: Control, crack_t: float, to: float) -> Step:
 def made_up(ask: Ask, due: tuple[DueMove, ...], expected: Mapping[MarkKind, float], control: Control) -> tuple[Step, ...]:
     """What a move that falls due comes to if it is not made; else of one that was missed, half of its way and all of it.
 
+    How the plan begins counts as a move at the charge.
+
     Parameters
     ----------
     ask, due, control : as in `step_of`.
@@ -149,12 +151,13 @@ def made_up(ask: Ask, due: tuple[DueMove, ...], expected: Mapping[MarkKind, floa
         left = tuple(replace(entry, move=replace(entry.move, to=setting)) if entry is soon else entry for entry in due)
         return (Step(soon.move.to, setting, soon.index, left),)
     every = due_moves(ask.plan, ask.marks, ask.now, ask.done, expected, ask.held)
-    past = [e.move.to for e in every if e.move.control == control and e.due_t is not None and e.due_t <= ask.now]
+    past = [ask.plan.start[control]] if control in ask.plan.start else []
+    past += [e.move.to for e in every if e.move.control == control and e.due_t is not None and e.due_t <= ask.now]
     ways = (past[-1], scale.nearest(0.5 * (past[-1] + setting))) if past else ()
     return tuple(
         Step(setting, to, None, (DueMove(PlannedMove(control, to, Anchor.TIME), -1, ask.now, setting), *due))
         for to in dict.fromkeys(ways)
-        if abs(to - setting) >= 0.5 * scale.step
+        if abs(to - setting) >= 0.5 * scale.step and scale.low <= to <= scale.high
     )
 
 

@@ -18,13 +18,21 @@ from firnel.work.roast.steps import Ask, Step, followed, stands, step_of
 
 #: The second move is sought so often, and found where the end is missed by less than this. [tolerances]
 TRIES, MET = 3, 0.3
+#: Two moves are worth their doubt where a stage is missed by so many tolerances.
+FAR = 4.0
+#: The second goes no lower than this share of where the heat would have stood.
+LEAST_SHARE = 0.5
 #: The first try lies this share of the gauge's range off the setting as it would be, or so many steps.
 FIRST_TRY, FIRST_STEPS = 0.03, 2
 
 
 def only_stages(landing: Landing) -> Landing:
-    """The landing with nothing spoken of but stages: the end is not to be spoilt, and is mended once it has cracked."""
-    return replace(landing, off=tuple(replace(off, waits=off.waits or off.kind != "stage") for off in landing.off))
+    """The landing with nothing spoken of but stages far off: the end is not to be spoilt, and is mended once it has cracked."""
+
+    def waits(off: Off) -> bool:
+        return off.waits or off.kind != "stage" or off.in_tolerances < FAR
+
+    return replace(landing, off=tuple(replace(off, waits=waits(off)) for off in landing.off))
 
 
 class TwoMoves:
@@ -64,11 +72,12 @@ class TwoMoves:
     def _seconds(self, first: Step, crack_t: float) -> Iterator[Choice]:
         """The second move, as the end that came of the last two tries points to it."""
         scale = self._ask.machine.controls[self._heat]
-        stood = [e.move.to for e in self._due if e.move.control == self._heat and e.due_t is not None and e.due_t <= crack_t]
-        to = stood[-1] if stood else stands(self._ask, self._heat)
+        before = [e.move.to for e in self._due if e.move.control == self._heat and e.due_t is not None and e.due_t <= crack_t]
+        stood = before[-1] if before else stands(self._ask, self._heat)
+        to = stood
         tried: list[tuple[float, Off]] = []
-        while to is not None and len(tried) < TRIES:
-            to = self._within(to, scale)
+        while stood is not None and to is not None and len(tried) < TRIES:
+            to = self._within(to, stood, scale)
             if any(to == other for other, _ in tried):
                 return
             choice = self._made(followed(first, self._heat, crack_t, to))
@@ -79,9 +88,10 @@ class TwoMoves:
             tried.append((to, end))
             to = _next(tried, scale)
 
-    def _within(self, to: float, scale: ControlScale) -> float:
-        """From first crack on heat may go lower than before, but by plan it is not put out."""
-        return min(max(scale.nearest(to), scale.nearest(scale.low + scale.step)), self._most)
+    def _within(self, to: float, stood: float, scale: ControlScale) -> float:
+        """Not far from where the heat would have stood: what a great change does so late is known least."""
+        least = scale.nearest(max(LEAST_SHARE * stood, scale.least, scale.low + scale.step))
+        return min(max(scale.nearest(to), least), self._most)
 
     def _end(self, forecast: Forecast) -> Off | None:
         """What is missed most at the end."""
