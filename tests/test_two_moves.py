@@ -119,6 +119,7 @@ def test_the_second_move_joins_the_plan_with_the_first_and_is_kept(session, libr
     assert json.loads(json.dumps(_then_of(choice))) == {
         "then": {"to": 0.9, "anchor": "first_crack", "offset_s": 0.0, "move": None}
     }
+    assert told_line(session, Units()).why == "First crack expected 0:30 late; this brings it to the plan."
     assert session.due() == ()
     follow(session)
     (joined,) = session.due()

@@ -197,8 +197,10 @@ def _is_due(session: RoastSession, index: int) -> bool:
 
 def _why(advice: Advice, units: Units) -> str:
     """``Drop expected 2.1 °C hot; this brings it to 0.4 °C hot.``"""
-    becomes = _amount(advice.off.name, advice.becomes, units)
-    return tr("{}; this brings it to {}.", _off_text(advice.off, advice.off.by, units), becomes)
+    expected = _off_text(advice.off, advice.off.by, units)
+    if not _shows(advice.off.name, advice.becomes, units):
+        return tr("{}; this brings it to the plan.", expected)
+    return tr("{}; this brings it to {}.", expected, _amount(advice.off.name, advice.becomes, units))
 
 
 def advice_text(session: RoastSession, units: Units) -> str:
@@ -227,6 +229,11 @@ def _off_text(off: Off, by: float, units: Units) -> str:
         "development_s": tr("Development"),
     }[off.name]
     return tr("{} expected {}", name, _amount(off.name, by, units))
+
+
+def _shows(name: str, by: float, units: Units) -> bool:
+    """Whether so little is still told as a figure: it is shown to tenths of a degree and to seconds."""
+    return abs(units.show_difference(by)) >= 0.05 if name in ("drop_c", "air_c") else abs(by) >= 0.5
 
 
 def _amount(name: str, by: float, units: Units) -> str:
