@@ -29,7 +29,7 @@ from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
 from firnel.store.library import Library
 from firnel.work.desk import Desk
-from firnel.work.roast.advice_words import told_line
+from firnel.work.roast.advice_words import told_line, warnings_of
 from firnel.work.roast.cue import Cue, cue_of, matters_of
 from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.plan_thread import pending
@@ -57,6 +57,7 @@ class Habits:
     late_mark: float = 0.25
     double_key: float = 0.15
     stray_key: float = 0.004
+    forget_start: float = 0.1
     forget_move: float = 0.2
     other_move: float = 0.2
     early_move: float = 0.15
@@ -65,7 +66,7 @@ class Habits:
     glitch: float = 0.3
 
 
-NONE = Habits(*[0.0] * 10)
+NONE = Habits(*[0.0] * 11)
 
 
 @dataclass
@@ -116,7 +117,7 @@ class Batch:
         self.glitch: tuple[str, float, float] | None = None
         self.places: list[tuple[float, str]] = []
         self.level: list[float] = []
-        self.stall_told = 0
+        self.stall_told, self.helped, self.read = 0, float("-inf"), float("inf")
         self.forgotten = {kind for kind in WORDS if self.rng.random() < habits.forget_mark}
         if MarkKind.DROP in self.forgotten and self.rng.random() < 0.5:
             self.forgotten.discard(MarkKind.DROP)
@@ -279,6 +280,10 @@ class Batch:
             elif control == Control.GAS:
                 to = scale.nearest(to + float(self.rng.integers(-1, 2)) * scale.step)
             self.wanted.append((self.now + DELAY_S, "move", (entry.index, control, to)))
+        remedy = next((warned.remedy for warned in warnings_of(session, Units()) if warned.remedy is not None), None)
+        if remedy is not None and self.now - self.helped > 30.0:
+            self.helped = self.now
+            self.wanted.append((self.now + DELAY_S, "advice", (remedy.control, remedy.to)))
         advice = session.advice
         if advice is not None and advice.choice.move is None and not any(what == "advice" for _, what, _ in self.wanted):
             key = int(session.advices) * 17 + self.came.seed
@@ -312,6 +317,16 @@ class Batch:
             self.untrue(f"it has dropped: {cue.headline}")
         self._check_agreement(cue, told)
         self._check_stall(told.text if told.urgency == "warn" else "")
+        self._check_plunge()
+
+    def _check_plunge(self) -> None:
+        """As long as the probe falls to meet the beans no rate says anything."""
+        falls, self.read = self.roaster.bean_probe_c < self.read, self.roaster.bean_probe_c
+        if self.roaster.beans is None or not falls or self.now - self.charged > 60.0:
+            return
+        for warned in warnings_of(self.session, Units()):
+            if any(word in warned.text for word in ("Rising", "Stall", "Crash", "Flick")):
+                self.untrue(f"the probe falls to the beans: {warned.text}")
 
     def _check_stall(self, warned: str) -> None:
         """Beans that do not rise any more are told of, and at last even a rough hand gives them heat."""
@@ -401,7 +416,7 @@ class Batch:
         if self.habits.other_move:
             for move in plan.moves[:2]:
                 self.set(move.control, move.to)
-        self.set(Control.GAS, plan.start.get(Control.GAS, 0.0))
+        self.set(Control.GAS, 0.0 if self.rng.random() < self.habits.forget_start else plan.start.get(Control.GAS, 0.0))
         for control in (Control.AIRFLOW, Control.DRUM):
             self.set(control, plan.start.get(control, 50.0))
         share = (plan.load_kg or 1.0) / 1.0

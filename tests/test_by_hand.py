@@ -16,7 +16,7 @@ from firnel.work.desk import machine_of_kind
 from firnel.work.plan.draft import hold_all
 from firnel.work.plan.planning import usual_stage
 from firnel.work.plan.typed import with_typed
-from firnel.work.roast.cue import when_sentence
+from firnel.work.roast.move_words import when_sentence
 
 GAS, NINE = machine_of_kind("Drum Six", "gas-6"), machine_of_kind("Ridge Nine", "electric-9")
 BARE = Plan("by hand", "Drum Six", load_kg=4.0, targets=Targets(200.0, 300.0, 280.0, 100.0), start={Control.GAS: 2.4})

@@ -19,7 +19,7 @@ from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Mark, MarkKind
 from firnel.work.desk import machine_of_kind
 from firnel.work.plan.picture import plan_picture
-from firnel.work.roast.cue import move_sentence, when_sentence
+from firnel.work.roast.move_words import move_sentence, when_sentence
 
 T = np.arange(0.0, 601.0, 1.0)
 PLAN = Plan(

@@ -13,7 +13,7 @@ from firnel.core.units import Units, clock
 from firnel.core.vocabulary import FloatArray, Machine, Mark, MarkKind, word_of
 from firnel.core.words import tr
 from firnel.work.plan.words import APPROACHES, target_text, tolerance_text
-from firnel.work.roast.cue import control_text, move_sentence, when_sentence
+from firnel.work.roast.move_words import control_text, move_sentence, when_sentence
 from firnel.work.roast.picture import ROLES, RibbonPicture
 
 #: Before this the rate of rise says nothing yet. [s]

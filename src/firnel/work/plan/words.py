@@ -9,7 +9,7 @@ from firnel.core.plan import PLAN_LIMITS, TARGET_WORDS, Plan, PlannedMove
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Machine, word_of
 from firnel.core.words import capital, tr
-from firnel.work.roast.cue import control_text, when_sentence
+from firnel.work.roast.move_words import control_text, when_sentence
 
 #: How the approaches are called.
 APPROACHES = {

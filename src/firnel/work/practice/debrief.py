@@ -10,7 +10,7 @@ from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind
 from firnel.core.words import tr
 from firnel.work.practice.practice import Practice
-from firnel.work.roast.cue import control_text, move_sentence
+from firnel.work.roast.move_words import control_text, move_sentence
 from firnel.work.roast.session import RoastSession
 
 #: A move or a mark within the first counts as held, within the second as close; common practice, no published source. [s]

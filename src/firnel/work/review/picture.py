@@ -10,7 +10,7 @@ from firnel.core.units import Units, clock
 from firnel.core.vocabulary import BatchRecord, FloatArray, Found, Machine, MarkKind, Role, usual_role, word_of
 from firnel.core.words import later, tr
 from firnel.work.review.records import BatchSheet
-from firnel.work.roast.cue import control_text
+from firnel.work.roast.move_words import control_text
 from firnel.work.roast.picture import ROLES, RibbonPicture, steps_of
 from firnel.work.roast.plan_thread import note_words
 

@@ -16,9 +16,9 @@ from firnel.core.units import Units, clock
 from firnel.core.usual import STALL_RATE
 from firnel.core.vocabulary import Control, Machine, MarkKind, word_of
 from firnel.core.words import capital, tr
-from firnel.work.roast.cue import control_text, when_sentence
 from firnel.work.roast.danger import danger_of, planned_rate, runaway
 from firnel.work.roast.drop_cue import bares_probe
+from firnel.work.roast.move_words import control_text, when_sentence
 from firnel.work.roast.readings_watch import link_trouble, probe_trouble, sound
 from firnel.work.roast.session import RoastSession
 

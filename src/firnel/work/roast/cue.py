@@ -6,14 +6,15 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from enum import IntEnum
 
-from firnel.core.plan import LATE_S, READINGS, Anchor, DueMove, PlannedMove, expected_marks
+from firnel.core.plan import LATE_S, expected_marks
 from firnel.core.units import Units, clock
-from firnel.core.vocabulary import EXPECTED_MARKS, Control, ControlScale, Machine, MarkKind, word_of
+from firnel.core.vocabulary import EXPECTED_MARKS, MarkKind
 from firnel.core.words import capital, inside, tr
 from firnel.work.roast.before_charge import between_words, charge_words, checks
 from firnel.work.roast.danger import danger_of
 from firnel.work.roast.drop_cue import FINAL_S, LEADS_S, drop_cue
 from firnel.work.roast.mark_doubts import means_space
+from firnel.work.roast.move_words import move_sentence, start_sentence, when_sentence
 from firnel.work.roast.plan_thread import is_late, next_move, off_start, pending
 from firnel.work.roast.session import RoastSession
 
@@ -239,17 +240,10 @@ def _start(session: RoastSession, units: Units, now: float) -> list[Matter]:
     """Hands that stand otherwise than the plan begins."""
     found = []
     for control, (stands, start) in off_start(session).items():
-        words, detail = start_sentence(session, control, stands, start, units), tr("the plan begins so")
+        words, detail = start_sentence(control, stands, start, units, session.machine), tr("the plan begins so")
         short = tr("{}, as the plan begins", inside(words))
         found.append(Matter(Rank.MOVE, now, tr("at the charge"), tr("{} now", words), detail, "due", short))
     return found
-
-
-def start_sentence(session: RoastSession, control: Control, stands: float, start: float, units: Units) -> str:
-    """``Gas 0.0 → 2.4 kPa``: a control from where it stands to where the plan begins."""
-    scale = session.machine.controls.get(control) if session.machine is not None else None
-    shown = control_text(control, stands, scale, units, with_unit=False)
-    return f"{control_name(control, session.machine)} {shown} → {control_text(control, start, scale, units)}"
 
 
 def _late(session: RoastSession, units: Units) -> list[str]:
@@ -363,51 +357,3 @@ def _shift_sentence(session: RoastSession) -> str:
                 return ""
             return tr("{} {} {}: the rest moved", kind.words, clock(abs(late)), tr("late") if late > 0 else tr("early"))
     return ""
-
-
-def control_text(
-    control: Control, value: float | None, scale: ControlScale | None, units: Units, with_unit: bool = True
-) -> str:
-    """A setting with its unit, in as many digits as its step has."""
-    if value is None:
-        return "?"
-    if scale is None:
-        return tr("{:g}", value)
-    unit = units.shown_unit(scale.unit)
-    digits = None if unit != scale.unit else scale.digits(value)
-    return units.text(value, scale.unit, digits, with_unit)
-
-
-def move_sentence(entry: DueMove, units: Units, machine: Machine | None) -> str:
-    """``Gas 2.4 → 1.6 kPa``."""
-    control = entry.move.control
-    scale = machine.controls.get(control) if machine else None
-    name = control_name(control, machine)
-    target = control_text(control, entry.move.to, scale, units)
-    if entry.from_value is None:
-        return tr("{} to {}", name, target)
-    return f"{name} {control_text(control, entry.from_value, scale, units, with_unit=False)} → {target}"
-
-
-def control_name(control: Control, machine: Machine | None) -> str:
-    """``Gas``; ``Heat`` on an electric machine."""
-    word = word_of(control, machine)
-    return capital(word)
-
-
-def when_sentence(move: PlannedMove, units: Units) -> str:
-    """``12 s after yellow``."""
-    if move.anchor in READINGS:
-        degrees = units.text(move.at_c, "°C", None if move.at_c is not None and move.at_c % 1.0 else 0)
-        if move.anchor is Anchor.BEAN:
-            return tr("at {}", degrees)
-        return tr("when the air {} to {}", tr("falls") if move.falling else tr("rises"), degrees)
-    mark = {Anchor.TIME: "charge", Anchor.MOVE: tr("the {} move", move.after)}.get(
-        move.anchor, tr(move.anchor.value.replace("_", " "))
-    )
-    if move.offset_s == 0:
-        return tr("at {}", mark)
-    side = tr("after") if move.offset_s > 0 else tr("before")
-    seconds = abs(move.offset_s)
-    amount = tr("{:.0f} s", seconds) if seconds < 60 else clock(seconds)
-    return f"{amount} {side} {mark}"

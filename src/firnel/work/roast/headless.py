@@ -11,9 +11,9 @@ from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, Found, Mark, MarkKind
 from firnel.core.words import capital, tr
 from firnel.work.roast.advice_words import advice_text, landing_sentence, step_now, warnings_of
-from firnel.work.roast.cue import move_sentence, start_sentence, when_sentence
 from firnel.work.roast.drop_cue import drop_cue
 from firnel.work.roast.mark_watch import LOOK_EVERY_S, empty_drum
+from firnel.work.roast.move_words import move_sentence, start_sentence, when_sentence
 from firnel.work.roast.plan_thread import off_start, settled_of
 from firnel.work.roast.session import RoastSession
 
@@ -149,7 +149,7 @@ class Headless:
         for control, (stands, start) in off_start(session).items():
             if control not in self._begun:
                 self._begun.add(control)
-                words = start_sentence(session, control, stands, start, self._units)
+                words = start_sentence(control, stands, start, self._units, session.machine)
                 self._tell({
                     "event": "cue", "t": round(session.now() - charge_t, 1), "due_t": 0.0, "control": str(control), "to": start,
                     "anchor": "charge", "became": None, "text": tr("{}, as the plan begins", words),

@@ -13,8 +13,9 @@ from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control, FloatArray, Found, Mark, MarkKind, Role, Trace, word_of
 from firnel.core.words import tr
 from firnel.work.roast.advice_words import Told, told_line
-from firnel.work.roast.cue import Cue, control_text, cue_of, move_sentence, when_sentence
+from firnel.work.roast.cue import Cue, cue_of
 from firnel.work.roast.mark_doubts import means_space
+from firnel.work.roast.move_words import control_text, move_sentence, when_sentence
 from firnel.work.roast.plan_thread import pending
 from firnel.work.roast.ready_picture import ReadyPicture, ready_picture
 from firnel.work.roast.session import RoastSession
