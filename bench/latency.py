@@ -17,8 +17,8 @@ from firnel.devices.reading import Reading
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.lookout import at_once, not_at_all
-from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 HOURS, RATE = 4, 2

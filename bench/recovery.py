@@ -35,7 +35,8 @@ from firnel.devices.reading import Reading
 from firnel.store.library import Library
 from firnel.work.roast.cue import cue_of
 from firnel.work.desk import machine_of_kind
-from firnel.work.roast.session import BatchOrder, RoastSession
+from firnel.work.roast.session import RoastSession
+from firnel.work.roast.batch_order import BatchOrder
 library, until, each = Library(sys.argv[1]), float(sys.argv[2]), 1.0 / float(sys.argv[4])
 recipe = RECIPES[0]
 machine = library.save_machine(machine_of_kind(recipe.machine, "gas-6"))

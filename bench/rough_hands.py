@@ -30,10 +30,10 @@ from firnel.devices.simulator.physics import DrumRoaster
 from firnel.store.library import Library
 from firnel.work.desk import Desk
 from firnel.work.roast.advice_words import told_line, warnings_of
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.cue import Cue, cue_of, matters_of
 from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.plan_thread import pending
-from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 BATCHES, CLEAN = 200, 0.2

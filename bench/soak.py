@@ -24,7 +24,7 @@ from firnel.store.library import Library
 from firnel.ui.theme.look import Look
 from firnel.work.bench.results import Results
 from firnel.work.desk import machine_of_kind
-from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.settings import Settings
 
 SPEED = 30.0

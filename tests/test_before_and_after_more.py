@@ -29,9 +29,9 @@ from firnel.work.machines.forecasting import traits_of
 from firnel.work.review.picture import review_picture
 from firnel.work.review.records import sheet_of
 from firnel.work.roast.announcing import Announcement
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.before_charge import pause_words, steel_words
 from firnel.work.roast.cue import cue_of
-from firnel.work.roast.session import BatchOrder
 from firnel.work.roast.steel import AHEAD_STEP, SteelEstimate, readiness
 from firnel.work.settings import PAGES, Settings
 

@@ -45,8 +45,8 @@ from firnel.work.machines.link import Channel, Instrument, RegisterMapError, Way
 from firnel.work.machines.moved import reads_beans
 from firnel.work.machines.old_logs import find_files, look_at_all, mixed_words, read_beside, take_in
 from firnel.work.review.records import BatchFilter, ImportRefusedError
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.cue import cue_of
-from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 

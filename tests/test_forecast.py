@@ -21,8 +21,8 @@ from firnel.core.model.simulation import about_middle
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.vocabulary import Control, MarkKind, Quality, Trace
 from firnel.work.desk import Desk
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.picture import roast_picture
-from firnel.work.roast.session import BatchOrder
 from firnel.work.roast.steel import steel_now
 from firnel.work.settings import Settings
 

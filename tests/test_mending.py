@@ -22,7 +22,7 @@ from firnel.work.bench.weighing import as_index, level_word, reckoned_colour
 from firnel.work.day import queue
 from firnel.work.review import mending
 from firnel.work.review.exports import export_batches
-from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.settings import Settings
 
 

@@ -24,8 +24,9 @@ from firnel.store.tables import batches
 from firnel.store.writing import LibraryGoneError, LibraryWriteError, writing
 from firnel.work.bench.results import Results
 from firnel.work.desk import Desk, machine_of_kind
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.lookout import not_at_all
-from firnel.work.roast.session import BatchOrder, RoastSession
+from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
 
 NOBODY = "elsewhere/1@0"

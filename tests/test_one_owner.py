@@ -29,9 +29,9 @@ from firnel.work.plan.draft import PlanDraft, draft_from_document, draft_to_docu
 from firnel.work.plan.workbench import PlanWorkbench
 from firnel.work.review.over_time import chosen_lines
 from firnel.work.roast.advice_words import warnings_of
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.hand_history import HandHistory
 from firnel.work.roast.lookout import not_at_all
-from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 # Undo

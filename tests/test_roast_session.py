@@ -14,10 +14,11 @@ from firnel.devices.clock import Clock
 from firnel.store.batch_list import BatchFilter
 from firnel.work.bench.results import Results
 from firnel.work.desk import machine_of_kind
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.before_charge import tick_next
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.picture import roast_picture
-from firnel.work.roast.session import BatchOrder, RoastSession
+from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
 
 

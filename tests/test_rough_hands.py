@@ -34,6 +34,7 @@ from firnel.ui.shared.key_press import CapButton
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
 from firnel.work.roast.advice_words import told_line, warnings_of
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.coming import Coming, coming_of
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.hand_lines import HandLineError, HandLines
@@ -41,7 +42,6 @@ from firnel.work.roast.live_forecast import Guidance
 from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.picture import MarkLabel, roast_picture
 from firnel.work.roast.plan_thread import plan_notes
-from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 T = np.arange(0.0, 760.0, 1.0)

@@ -33,7 +33,7 @@ from firnel.store.writing import LibraryError, LibraryReadError, LibraryUnsureEr
 from firnel.ui.shared.background import Background
 from firnel.ui.theme.look import Look
 from firnel.work.day import queue
-from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.settings import Settings
 from firnel.work.stations.watch import Floor, StationWatch
 

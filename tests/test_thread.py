@@ -16,6 +16,7 @@ from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Note, Quality
 from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.roast.advice_words import Told
 from firnel.work.roast.announcing import AGAIN_S, Announcer
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.cue import Cue, Rank, cue_of, matters_of
 from firnel.work.roast.danger import burns
 from firnel.work.roast.headless import Headless
@@ -24,7 +25,7 @@ from firnel.work.roast.lookout import not_at_all
 from firnel.work.roast.mark_watch import curve_break
 from firnel.work.roast.plan_thread import off_start, read_note, settled_of
 from firnel.work.roast.readings_watch import sound
-from firnel.work.roast.session import BatchOrder, RoastSession
+from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
 
 

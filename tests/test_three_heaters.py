@@ -24,8 +24,8 @@ from firnel.work.machines.knowledge import fit_machine, model_of
 from firnel.work.plan.planning import solve_plan
 from firnel.work.practice.practice import Practice
 from firnel.work.review.records import ImportWishes, export_text, import_file
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.lookout import at_once
-from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 HEATS = [Control("hot_air"), Control("radiant"), Control("drum_heater")]

@@ -17,11 +17,12 @@ from firnel.devices.reading import Reading
 from firnel.store.batch_list import BatchFilter
 from firnel.work.roast.advice_search import AdviceSearch, Sight
 from firnel.work.roast.advice_words import told_line
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.headless import _then_of
 from firnel.work.roast.live_forecast import Guidance
 from firnel.work.roast.plan_thread import note_words, read_advised
 from firnel.work.roast.reach import Reach
-from firnel.work.roast.session import BatchOrder, RoastSession
+from firnel.work.roast.session import RoastSession
 from firnel.work.roast.steps import stands, step_of
 
 #: In a world of its own a step more brings crack five seconds sooner and the drop up by a degree, half a degree behind crack.

@@ -145,7 +145,7 @@ from PyQt6.QtCore import QTimer
 from firnel.app.window import make_application, make_window
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
-from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.settings import Settings
 application = make_application()
 window = make_window(Library(sys.argv[1]), Settings(), Look(application), keep=lambda s: None)

@@ -57,7 +57,7 @@ from firnel.work.bench.results import Results
 from firnel.work.day.orders import keep_coffee
 from firnel.work.desk import LinkState, machine_of_kind
 from firnel.work.review.records import LibraryError
-from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.settings import Settings
 
 UNWEIGHED = Results(None, None, None, "").columns

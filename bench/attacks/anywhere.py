@@ -43,7 +43,7 @@ from firnel.store.tables import metadata
 from firnel.ui.shared.actions import STATIONS
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
-from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.settings import Settings
 
 KEYS = (

@@ -24,8 +24,8 @@ from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.green.intake import measure
 from firnel.work.machines.care import note_done
 from firnel.work.review.records import ImportWishes, import_file, refusal_of
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.lookout import not_at_all
-from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 

@@ -31,7 +31,8 @@ from firnel.work.bench.results import Results
 from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.review.records import ImportWishes, import_file
 from firnel.work.review.reports import open_data
-from firnel.work.roast.session import BatchOrder, RoastSession
+from firnel.work.roast.batch_order import BatchOrder
+from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings, load_settings, save_settings
 
 #: Tells the parent what stands on the screen.

@@ -143,7 +143,7 @@ def show_demo(folder: Path, speed: float, until: str | None = None) -> int:
     from firnel.store.library import Library
     from firnel.ui.shared.background import left_running
     from firnel.work.desk import spill_folder
-    from firnel.work.roast.session import BatchOrder
+    from firnel.work.roast.batch_order import BatchOrder
 
     try:
         library = Library(library_at)

@@ -22,10 +22,10 @@ from firnel.core.vocabulary import Lot, Machine, MarkKind
 from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus, machine_kinds, machine_of_kind, spill_folder
 from firnel.work.plan.files import read_plan_file
 from firnel.work.review.records import Library, LibraryError, show_document
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.headless import Headless
 from firnel.work.roast.lookout import Beside
-from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings, load_settings
 
 #: A file of the hand's lines is looked at again after this. [s]

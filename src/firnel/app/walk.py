@@ -41,9 +41,9 @@ from firnel.ui.shared.list_page import ListPage
 from firnel.ui.theme.look import Look
 from firnel.work.beginning import new_machine
 from firnel.work.practice.practice import Practice
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.before_charge import check_label, tick_next
 from firnel.work.roast.lookout import at_once, not_at_all
-from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 WIDTH, HEIGHT = 1280, 800

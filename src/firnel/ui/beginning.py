@@ -29,7 +29,7 @@ from firnel.ui.shared.parts import ElidedLabel, PageHead, button, card, chosen, 
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.beginning import FUELS, HEATS, Step, first_lot, first_machine, new_lot, new_machine, pass_by, steps
 from firnel.work.desk import Desk
-from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.batch_order import BatchOrder
 
 PROCESSES = ("", "washed", "natural", "honey", "wet-hulled", "anaerobic", "decaffeinated")
 CAUTION = tr(

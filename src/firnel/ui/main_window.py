@@ -48,8 +48,8 @@ from firnel.work.library_care import copy_of_today
 from firnel.work.review.records import LibraryError
 from firnel.work.roast.advice_words import told_line
 from firnel.work.roast.announcing import Announcement, Announcer
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.cue import cue_of
-from firnel.work.roast.session import BatchOrder
 from firnel.work.settings import Settings
 
 if TYPE_CHECKING:

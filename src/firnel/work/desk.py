@@ -26,10 +26,11 @@ from firnel.store.writing import shown
 from firnel.work.bench.results import Results, check_results, missing_of
 from firnel.work.bench.weighing import keep_colours
 from firnel.work.link import Link, Post
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.drop_cue import note_asked
 from firnel.work.roast.lookout import Aside, Lookout, at_once
 from firnel.work.roast.preparing import Prepared, gather, gather_next
-from firnel.work.roast.session import BatchOrder, RoastSession
+from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
 from firnel.work.spilled import recover_spilled, spill_folder
 

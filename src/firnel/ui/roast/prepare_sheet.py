@@ -12,7 +12,7 @@ from firnel.core.vocabulary import Lot, Machine
 from firnel.core.words import tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import button, card, label
-from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.batch_order import BatchOrder
 
 
 class PrepareSheet(QWidget):

@@ -13,8 +13,8 @@ from firnel.ui.roast.prepare_sheet import PrepareSheet
 from firnel.ui.shared.asking import Asking
 from firnel.work.day.queue import OnOffer, on_offer
 from firnel.work.desk import Desk
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.preparing import Prepared, prepared_without
-from firnel.work.roast.session import BatchOrder
 
 
 class Preparing(QObject):

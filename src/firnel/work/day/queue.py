@@ -10,7 +10,7 @@ from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.store.waiting_book import Waiting
 from firnel.work.plan.whose import green_blends
-from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.batch_order import BatchOrder
 
 __all__ = [
     "OnOffer",

@@ -30,7 +30,7 @@ from firnel.work.desk import Desk
 from firnel.work.machines.forecasting import traits_of
 from firnel.work.machines.knowledge import model_of
 from firnel.work.plan.whose import lot_of, machine_of
-from firnel.work.roast.session import BatchOrder
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.settings import Settings
 
 #: A practice runs at most so much faster than life.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from firnel.core.plan import DueMove, Plan, due_moves, expected_marks
@@ -11,10 +11,8 @@ from firnel.core.settling import Advised, Became, Settled, as_advised, settled_b
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import (
     EXPECTED_MARKS,
-    BatchRecord,
     Control,
     Found,
-    Lot,
     Machine,
     Mark,
     MarkKind,
@@ -26,6 +24,7 @@ from firnel.core.vocabulary import (
 from firnel.devices.clock import Clock
 from firnel.store.journal import Journal
 from firnel.work.roast.advising import Advising
+from firnel.work.roast.batch_order import Around, BatchOrder
 from firnel.work.roast.charge_watch import ChargeWatch
 from firnel.work.roast.hand_history import HandHistory
 from firnel.work.roast.live_trace import LiveTrace
@@ -37,7 +36,6 @@ if TYPE_CHECKING:
     from firnel.core.guidance import Advice, Given, Then
     from firnel.core.landing import Landing, Off, Place
     from firnel.work.roast.live_forecast import Guidance
-    from firnel.work.roast.steel import Readiness, SteelEstimate
 
 #: A knob turned on within this time is one move. [s]
 ONE_MOVE_S = 4.0
@@ -52,34 +50,6 @@ LEFT_HOT_S = 900.0
 #: For so long a key was pressed just now. [s]
 JUST_S = 30.0
 CRACK_RULE = "first crack by"
-
-
-@dataclass(frozen=True)
-class BatchOrder:
-    """What is to be roasted: any of it may be unknown when the charge comes unannounced."""
-
-    lot: Lot | None = None
-    machine: Machine | None = None
-    plan: Plan | None = None
-    load_kg: float | None = None
-    operator: str = ""
-    waiting_id: int | None = None  #: of the one in the queue, whose number it takes
-
-
-@dataclass(frozen=True)
-class Around:
-    """What the desk knows around the batch: it alone works this out, and hands it over as one value."""
-
-    steel: SteelEstimate | None = None  #: of the idling machine
-    steel_untold: str = ""  #: why nothing is said of the steel of this machine, and what earns it
-    readiness: Readiness | None = None  #: of the steel for this plan
-    rested_s: float | None = None  #: since the machine's last drop, when the batch was prepared; None for the day's first
-    reference: BatchRecord | None = None  #: that this batch is to be like
-    lead_s: float = 0.0  #: the drop is called this long before, for the hand and the door
-    by_hand: bool = False  #: whether readings are typed
-    hand_every_s: float = 30.0  #: between two of them
-    crack_rule: str = ""  #: which pop the house takes for first crack
-    care: str = ""  #: what is due on the machine, in a line
 
 
 class BatchState:

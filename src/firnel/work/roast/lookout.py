@@ -15,7 +15,7 @@ from firnel.core.words import tr
 from firnel.devices.clock import Clock
 from firnel.store.library import Library
 from firnel.store.writing import LibraryError
-from firnel.work.roast.batch_state import Around
+from firnel.work.roast.batch_order import Around
 from firnel.work.roast.drop_cue import bares_probe
 from firnel.work.roast.session import RoastSession
 

@@ -13,8 +13,8 @@ from firnel.work.day.queue import next_for, order_of, waiting_for
 from firnel.work.machines.care import due_words
 from firnel.work.plan.whose import green_blends
 from firnel.work.review.references import reference_of
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.drop_cue import learned_lead
-from firnel.work.roast.session import BatchOrder
 
 if TYPE_CHECKING:
     from firnel.core.model.learning import MachineModel

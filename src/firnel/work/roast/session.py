@@ -28,7 +28,8 @@ from firnel.devices.reading import Reading
 from firnel.work.bench.results import Results, check_results, missing_of
 from firnel.work.plan.whose import lot_of, machine_of
 from firnel.work.roast.advising import Advising
-from firnel.work.roast.batch_state import CRACK_RULE, Around, BatchOrder
+from firnel.work.roast.batch_order import Around, BatchOrder
+from firnel.work.roast.batch_state import CRACK_RULE
 from firnel.work.roast.charge_watch import ChargeWatch
 from firnel.work.roast.danger import past_limit
 from firnel.work.roast.kept_batch import KeptBatch
