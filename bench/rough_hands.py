@@ -117,6 +117,7 @@ class Batch:
         self.glitch: tuple[str, float, float] | None = None
         self.places: list[tuple[float, str]] = []
         self.level: list[float] = []
+        self.helpless = (float("-inf"), False)
         self.stall_told, self.helped, self.read = 0, float("-inf"), float("inf")
         self.forgotten = {kind for kind in WORDS if self.rng.random() < habits.forget_mark}
         if MarkKind.DROP in self.forgotten and self.rng.random() < 0.5:
@@ -392,8 +393,14 @@ class Batch:
             self.untrue(f"inside and outside: {said}")
         if inside and session.advice is not None and session.advice.off.kind != "stage":
             self.untrue(f"in the box, and advised: {said}")
-        if "no single step helps" in said and (session.advice is not None or (session.guidance and not session.guidance.tried)):
-            self.untrue(f"nothing helps, before it was tried: {said}")
+        landed = session.landing is not None and session.landing.inside
+        if "no single step helps" in said and (session.advice is not None or landed):
+            self.untrue(f"nothing helps, where nothing is wanted: {said}")
+        helpless = "no single step helps" in said
+        if helpless is not self.helpless[1]:
+            if self.now - self.helpless[0] < 5.0:
+                self.untrue(f"whether a step helps, told and taken back within 5 s: {said}")
+            self.helpless = (self.now, helpless)
         place = str(session.place) if session.place is not None else ""
         if place and (not self.places or self.places[-1][1] != place):
             if len(self.places) >= 2 and self.places[-2][1] == place and self.now - self.places[-1][0] < 10.0:

@@ -31,6 +31,9 @@ NEAR_MARK_S = 60.0
 NEAR_NEWS_S = 30.0
 #: Beyond this share of a tolerance the landing lies at the edge of the box.
 EDGE_SHARE = 0.8
+#: A judgement stands until the landing is past the border by this share of a tolerance and this of half the 80 % interval,
+#: so much at most; about the edge by this.
+STANDS, STANDS_BY_DOUBT, STANDS_MOST, EDGE_STANDS = 0.1, 0.15, 0.5, 0.1
 
 
 class Place(StrEnum):
@@ -116,12 +119,19 @@ class Landing:
     @property
     def place(self) -> Place | None:
         """Where in the box, or out of it; None where nothing is expected."""
+        return self.placed(None)
+
+    def placed(self, before: Place | None) -> Place | None:
+        """The same, where it was judged ``before``: what was in the box is out of it once it is so by more than doubt."""
         if not self.shares:
             return None
-        if not self.inside:
+        ends = [one for one in self.off if one.kind != "stage"]
+        worst, doubt = max(self.shares), max((one.spread / one.tolerance for one in ends), default=0.0)
+        was_in = before in (Place.INSIDE, Place.EDGE)
+        if worst > 1.0 + (min(STANDS + STANDS_BY_DOUBT * doubt, STANDS_MOST) if was_in else 0.0):
             return Place.OUTSIDE
-        leaning = any(one.outside for one in self.off if one.kind != "stage")
-        return Place.EDGE if leaning or max(self.shares) > EDGE_SHARE else Place.INSIDE
+        edge = EDGE_SHARE + (EDGE_STANDS if before is Place.INSIDE else -EDGE_STANDS if before is Place.EDGE else 0.0)
+        return Place.EDGE if any(one.outside for one in ends) or worst > edge else Place.INSIDE
 
     @property
     def clear(self) -> bool:

@@ -278,7 +278,7 @@ def _helps(session: RoastSession) -> str:
         return ""
     if guidance.too_late:
         return tr(", too late to matter")
-    return tr(", no single step helps") if guidance.tried else ""
+    return tr(", no single step helps") if session.helpless else ""
 
 
 def _other_end(session: RoastSession, units: Units) -> str:

@@ -24,6 +24,8 @@ FORECAST_HOLDS_S, ADVICE_HOLDS_S, ADVICE_ENDS_S = 30.0, 10.0, 40.0
 JUDGED_S = 10.0
 #: What a hand counts along with is not moved under it. [s]
 COUNTED_S = 4.0
+#: A bend of the rate so soon behind an advice that was followed is what it asked for. [s]
+ASKED_FOR_S, BENDS = 60.0, ("crash", "flick")
 #: The setting that is advised is told anew where it is otherwise by this share of the way. [0..1]
 ELSEWHERE = 0.25
 #: What is so many times as far off is advised on sooner, where the last advice was not followed.
@@ -44,6 +46,8 @@ class Advising:
         self.silent: Off | None = None  #: what is expected, where advice on it was ignored
         self.last: Given | None = None  #: the advice that was given last
         self._off: Off | None = None  # what that was for
+        self.helpless = False  #: whether no step helps an end that is off
+        self._help_t = float("-inf")  # when that was last as it is said
         self.moved_s = 0.0  #: by how much the end is moved so that it lands in the box [s]
         self._given_t = float("-inf")
         self._figured_t = float("-inf")  # since when its figures stand
@@ -71,6 +75,7 @@ class Advising:
             guidance = replace(guidance, coming=self._held_coming(guidance, now))
         self.guidance = guidance
         self._judge(guidance, now)
+        self._judge_help(guidance, now)
         self._advise(guidance.advice if guidance is not None else None, now, marks)
         return True
 
@@ -86,17 +91,20 @@ class Advising:
 
     def _held_coming(self, guidance: Guidance, now: float) -> tuple[Coming, ...]:
         """Trouble that was told stands for a while, in figures of now where they are there: it does not come and go."""
-        kinds = [one.kind for one in guidance.coming]
+        coming = guidance.coming
+        if self.last is not None and self._followed and now - self.last.t < ASKED_FOR_S:
+            coming = tuple(one for one in coming if one.kind not in BENDS)
+        kinds = [one.kind for one in coming]
         if kinds != [one.kind for one in self._coming]:
             if self._coming and now - self._coming_t < JUDGED_S:
                 return self._coming
             self._coming_t = now
-        self._coming = guidance.coming
+        self._coming = coming
         return self._coming
 
     def _judge(self, guidance: Guidance | None, now: float) -> None:
         landing = guidance.landing if guidance is not None else None
-        place = landing.place if landing is not None else None
+        place = landing.placed(self.place) if landing is not None else None
         if place is None:
             if now - self._judged_t >= JUDGED_S:  # one forecast that says nothing takes nothing back
                 self.place, self.landing = None, None
@@ -104,6 +112,18 @@ class Advising:
             if place is not self.place:
                 self._judged_t = now
             self.place, self.landing = place, landing
+
+    def _judge_help(self, guidance: Guidance | None, now: float) -> None:
+        """Whether no step helps is said of an end that is surely off, and neither said nor taken back for a second."""
+        if guidance is None:
+            return
+        off = guidance.landing.off if guidance.landing is not None else ()
+        end = any(one.outside and one.kind != "stage" for one in off)
+        none = guidance.tried and guidance.advice is None and end
+        if none is self.helpless:
+            self._help_t = now
+        elif now - self._help_t >= JUDGED_S:
+            self.helpless, self._help_t = none, now
 
     def _advise(self, offered: Advice | None, now: float, marks: Mapping[MarkKind, Mark]) -> None:
         from firnel.core.guidance import Given, may_advise  # not wanted before a batch is looked ahead
@@ -176,7 +196,7 @@ class Advising:
         settled : the planned moves that are answered by now: no advice says how else to make them.
         """
         self._ignored.clear()
-        self.silent, self._coming, self._followed = None, (), True
+        self.silent, self._coming, self._followed, self.helpless = None, (), True, False
         if self.advice is not None and self.advice.choice.control == control:
             move = self.advice.choice.move
             if move is None or move in settled:

@@ -158,6 +158,11 @@ class BatchState:
         return self._advising.place
 
     @property
+    def helpless(self) -> bool:
+        """Whether no step helps an end that is off; not said before it has been so for a while."""
+        return self._advising.helpless
+
+    @property
     def landing(self) -> Landing | None:
         """The landing that was judged."""
         return self._advising.landing

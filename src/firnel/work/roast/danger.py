@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from firnel.core.landing import Place
 from firnel.core.plan import shifted_curve
 from firnel.core.units import Units
 from firnel.core.vocabulary import HOT_BEAN_C, Control, Machine, MarkKind, Role
@@ -82,6 +83,8 @@ def runaway(batch: BatchState) -> tuple[float, float | None] | None:
     if not any(_high(machine, batch, control) for control in machine.of(Role.HEAT)):
         return None
     planned = planned_rate(batch)
+    if batch.foreseen is not None and batch.place in (Place.INSIDE, Place.EDGE):
+        planned = None  # what lands does not run away, however the plan had it by now
     too_fast = FAST_RATE if planned is None or planned <= 0.0 else max(FASTER * planned, planned + FASTER_RATE)
     return (rate, planned) if rate - sd > too_fast else None
 

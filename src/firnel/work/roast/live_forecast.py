@@ -38,6 +38,8 @@ log = logging.getLogger(__name__)
 
 #: No advice before this much of the roast is known, and none so shortly after a hand moved: its effect is not seen yet. [s]
 ADVISE_FROM_S, ADVISE_AFTER_S = 120.0, 12.0
+#: Unless the batch has surely lost its way. [s]
+ADVISE_ASTRAY_S = 60.0
 #: A step shows at the probe no sooner than this. [s]
 SHOWS_AFTER_S = 25.0
 #: Where nobody has marked the turn, a lowest reading that lies so far back was it. [s]
@@ -262,7 +264,9 @@ class LiveForecast:
         near = [(by, made(step)) for by in (-1, 1) if (step := step_of(ask, due, by)) is not None]
         guidance = replace(guidance, ghosts=_ghosts(forecast, [choice for _, choice in near]))
         last_move = max((move.t for move in ask.moves if ask.machine.role(move.control) is not Role.MOTION), default=zero)
-        settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= ADVISE_FROM_S
+        lost_way = any(off.astray and off.surely and not off.waits for off in landing.off)
+        since = ADVISE_ASTRAY_S if lost_way else ADVISE_FROM_S
+        settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= since
         if not settled or landing.clear:
             return guidance
         if self._muted[cracked] and not (self._sparing and any(off.surely for off in landing.off)):
