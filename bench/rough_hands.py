@@ -398,8 +398,8 @@ class Batch:
             self.untrue(f"nothing helps, where nothing is wanted: {said}")
         helpless = "no single step helps" in said
         if helpless is not self.helpless[1]:
-            if self.now - self.helpless[0] < 5.0:
-                self.untrue(f"whether a step helps, told and taken back within 5 s: {said}")
+            if helpless and self.now - self.helpless[0] < 5.0:
+                self.untrue(f"that no step helps, taken back and told again within 5 s: {said}")
             self.helpless = (self.now, helpless)
         place = str(session.place) if session.place is not None else ""
         if place and (not self.places or self.places[-1][1] != place):
