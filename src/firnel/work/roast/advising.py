@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 FORECAST_HOLDS_S, ADVICE_HOLDS_S, ADVICE_ENDS_S = 30.0, 10.0, 40.0
 #: A judgement of the landing stands at least this long. [s]
 JUDGED_S = 10.0
+#: That no step helps is told once it has been so for so long. [s]
+TRULY_S = 4.0
 #: What a hand counts along with is not moved under it. [s]
 COUNTED_S = 4.0
 #: A bend of the rate so soon behind an advice that was followed is what it asked for. [s]
@@ -122,7 +124,7 @@ class Advising:
         none = guidance.tried and guidance.advice is None and end
         if none is self.helpless:
             self._help_t = now
-        elif now - self._help_t >= JUDGED_S:
+        elif now - self._help_t >= (JUDGED_S if self.helpless else TRULY_S):
             self.helpless, self._help_t = none, now
 
     def _advise(self, offered: Advice | None, now: float, marks: Mapping[MarkKind, Mark]) -> None:
