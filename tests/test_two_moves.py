@@ -9,7 +9,7 @@ from test_guidance import BOX, CAME, SOUTH, ask_at, forecast
 
 from firnel.core.guidance import Choice, Given, Then, advise
 from firnel.core.landing import landing_of
-from firnel.core.plan import Anchor, PlannedMove
+from firnel.core.plan import Anchor, DueMove, PlannedMove
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Move
 from firnel.devices.clock import Clock
@@ -56,6 +56,18 @@ def test_a_stage_that_no_step_helps_without_spoiling_the_end_is_helped_by_two():
     assert (then.index, then.move.anchor) == (None, Anchor.FIRST_CRACK)
     assert then.move.to == pytest.approx(base - 12 * step, abs=step), "six degrees at half a degree a step"
     assert abs(choice.forecast.drop_c.value - 206.0) < 0.5
+
+
+def test_the_planned_move_at_first_crack_is_never_both_of_the_two():
+    seen, base, _ = sight()
+    own = PlannedMove(Control.GAS, base, Anchor.FIRST_CRACK, -15.0)
+    soon = (DueMove(own, 0, seen.ask.now + 40.0, base),)
+    told = AdviceSearch(Reach(None)).advice(replace(seen, due=soon))
+    assert told is None or told.choice.then is None
+    later = (DueMove(own, 0, seen.ask.now + 150.0, base),)
+    choice = AdviceSearch(Reach(None)).advice(replace(seen, due=later)).choice
+    assert (choice.move, choice.then.index) == (None, 0)
+    assert choice.then.move.to < own.to
 
 
 def test_two_are_not_told_where_one_will_do_nor_again_while_its_effect_is_awaited():

@@ -12,7 +12,7 @@ from dataclasses import replace
 from firnel.core.guidance import Choice
 from firnel.core.landing import Landing, Off, expected_off
 from firnel.core.model.foretelling import Forecast
-from firnel.core.plan import DueMove, Plan
+from firnel.core.plan import Anchor, DueMove, Plan
 from firnel.core.vocabulary import ControlScale, MarkKind
 from firnel.work.roast.steps import Ask, Step, followed, stands, step_of
 
@@ -65,6 +65,8 @@ class TwoMoves:
         """So many steps of the gauge now, each with the moves at first crack that were tried behind it."""
         for by in steps:
             first = step_of(self._ask, self._due, by, self._heat)
+            if first is not None and _at_crack(first):
+                continue  # the planned move at first crack is the second of the two
             crack = self._made(first).forecast.first_crack if first is not None else None
             if first is not None and crack is not None:
                 yield from self._seconds(first, crack.value + self._zero)
@@ -97,6 +99,12 @@ class TwoMoves:
         """What is missed most at the end."""
         ends = [off for off in expected_off(self._plan, forecast, self._came) if off.kind == "end"]
         return max(ends, key=lambda off: off.in_tolerances, default=None)
+
+
+def _at_crack(step: Step) -> bool:
+    """Whether it is the planned move at first crack that would be made otherwise."""
+    planned = (e.move.anchor for e in step.due if step.move is not None and e.index == step.move)
+    return Anchor.FIRST_CRACK in planned
 
 
 def _next(tried: Sequence[tuple[float, Off]], scale: ControlScale) -> float | None:
