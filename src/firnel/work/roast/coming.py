@@ -56,11 +56,9 @@ def lost_of(
         return None
     never = MarkKind.YELLOW if forecast.yellow is None else MarkKind.FIRST_CRACK
     due = wanted[0] if never is MarkKind.YELLOW else wanted[1]
-    if (
-        forecast.fan is not None
-        and forecast.fan_t is not None
-        and not (due is not None and forecast.fan_t[-1] - due > FAR_LATE_S)
-    ):
+    looked_to = forecast.fan_t[-1] if forecast.fan_t is not None else forecast.at
+    long_due = due is not None and looked_to - due > FAR_LATE_S
+    if forecast.fan is not None and forecast.fan_t is not None and not long_due:
         last = forecast.fan_t >= forecast.fan_t[-1] - LAST_S
         rises = float(forecast.fan[1][last][-1] - forecast.fan[1][last][0]) / max(float(np.ptp(forecast.fan_t[last])), 1.0)
         if 60.0 * rises > STILL_RISES:
