@@ -675,7 +675,9 @@ def test_heat_that_is_off_is_told_at_once_with_the_way_back_and_a_strange_machin
     assert (never.remedy.setting, never.remedy.to) == (0.0, own.to), "back to where the plan has it by now"
     assert never.remedy.forecast.first_crack is not None
     assert lost(strange, 0.0)[1]
-    assert not lost(strange, 0.1)[1], "that its flame is too small for these beans was never seen"
+    assert [one.never for one in lost(strange, 0.1)[1]] == [MarkKind.FIRST_CRACK], "not one member in ten gets there"
+    own_hand = LiveForecast(strange).answer(replace(with_heat(0.1, 60.0, (own,)), plan=None))
+    assert not [one for one in own_hand.coming if one.kind == "lost"], "who leads alone may be about to turn it up"
     readings(session)
     session.take_guidance(guidance)
     assert told_line(session, Units()).text.startswith("Yellow does not come like this: gas 0.000 → ")

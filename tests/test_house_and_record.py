@@ -2,6 +2,7 @@
 
 import re
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 import pyqtgraph as pg
@@ -216,8 +217,9 @@ def test_advice_is_earned(model):
         assert tuple(map(bool, told)) == muted_when, "a poor record mutes its own kind of advice, and no other"
         assert said in all_muted(poor)
         assert list(LiveForecast(poor)._muted) == told
-    told = [sparing(poor), sparing(prior_model(2.4, ["gas"]))]
-    assert told == [True, False], "what is surely missed is told of a machine that is known"
+    fresh = prior_model(2.4, ["gas"])
+    told = [sparing(one) for one in (poor, fresh, replace(fresh, probe_moved=datetime.now(UTC)))]
+    assert told == [True, True, False], "what is surely missed is told, unless the probe was moved"
     assert [Off("drop_c", by, 1.0, 2.3).surely for by in (3.4, -3.2)] == [True, False]
 
 

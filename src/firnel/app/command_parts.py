@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from firnel.core.units import parse_clock
+
 if TYPE_CHECKING:
     from firnel.store.library import Library
 
@@ -30,7 +32,7 @@ json_option = click.option("--json", "as_json", is_flag=True, help="One JSON doc
 
 
 class Figure(click.ParamType):  # type: ignore[type-arg]  # older releases of click have no argument there
-    """A finite number within bounds, both included.
+    """A finite number within bounds, both included; of seconds as ``6:44`` too.
 
     Parameters
     ----------
@@ -46,7 +48,8 @@ class Figure(click.ParamType):  # type: ignore[type-arg]  # older releases of cl
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
         """The number."""
         try:
-            figure = float(value)
+            timed = self._unit == "s" and isinstance(value, str) and ":" in value
+            figure = float(parse_clock(value) or 0.0) if timed else float(value)
         except (TypeError, ValueError):
             self.fail(f"{value!r} is no number.", param, ctx)
         if not self._low <= figure <= self._high:

@@ -120,7 +120,7 @@ def plan_solve(
 ) -> None:  # fmt: skip
     """Find the moves that bring a roast to its targets on a fitted machine."""
     from firnel.work.plan.picture import start_words
-    from firnel.work.plan.planning import solve_plan, solved_document, targets_of_batch
+    from firnel.work.plan.planning import outlook_of, solve_plan, solved_document, targets_of_batch, unseen_width
 
     with opened(library_at) as library:
         found = library.machine(name)
@@ -140,9 +140,11 @@ def plan_solve(
         )  # fmt: skip
         solved = solve_plan(library, found, wanted)
         document = solved_document(solved, found)
+        unseen = any(trouble.kind == "unseen" for trouble in solved.troubles)
+        width = unseen_width(solved, outlook_of(library, found, solved)) if unseen else ""
     if output is not None:
         _write_json(document, output)
-    for sentence in (*solved.not_met, *solved.warnings):
+    for sentence in filter(None, (*solved.not_met, *solved.warnings, width)):
         click.echo(sentence, err=True)
     if as_json:
         say_json(document)

@@ -113,6 +113,7 @@ def steps_wanted(
     scale: ControlScale,
     line: AirLine | None = None,
     coasts: bool = False,
+    sparing: bool = False,
 ) -> int:
     """How many steps of the gauge would bring the worst miss back, by what one step does; 0 where nothing is missed.
 
@@ -122,6 +123,7 @@ def steps_wanted(
     ghosts : steps and what would come of them: one less, one more.
     scale : of the control that is stepped.
     coasts : whether the control may be put out for the end of a batch that comes far too hot.
+    sparing : on a machine that is hardly known, where no way is gone at once that is longer than what it does can be watched.
     """
     whole = round((scale.high - scale.low) / scale.step)
     most = max(MOST_STEPS, round(MOST_SHARE * whole))
@@ -134,7 +136,7 @@ def steps_wanted(
                 furthest = most
                 if off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE:
                     furthest = whole if coasts and steps < 0 else MOST_AT_THE_END * most
-                elif off.astray:
+                elif off.astray and not sparing:
                     furthest = whole
                 wanted = max(1, min(round((1.0 - off.left_open) * abs(off.by) / gained), furthest))
                 if wanted * gained > HOPELESS * off.tolerance:

@@ -34,6 +34,9 @@ EDGE_SHARE = 0.8
 #: A judgement stands until the landing is past the border by this share of a tolerance and this of half the 80 % interval,
 #: so much at most; about the edge by this.
 STANDS, STANDS_BY_DOUBT, STANDS_MOST, EDGE_STANDS = 0.1, 0.15, 0.5, 0.1
+#: Nothing is judged of a landing whose doubt is wider than so many tolerances, unless it surely misses; once it was left open,
+#: so many.
+WIDE, STAYS_WIDE = 6.0, 5.0
 
 
 class Place(StrEnum):
@@ -42,6 +45,7 @@ class Place(StrEnum):
     INSIDE = "in the box"
     EDGE = "at the edge of the box"
     OUTSIDE = "outside the box"
+    OPEN = "too early to tell"
 
 
 @dataclass(frozen=True)
@@ -127,6 +131,8 @@ class Landing:
             return None
         ends = [one for one in self.off if one.kind != "stage"]
         worst, doubt = max(self.shares), max((one.spread / one.tolerance for one in ends), default=0.0)
+        if doubt > (STAYS_WIDE if before is Place.OPEN else WIDE) and not any(one.surely for one in ends):
+            return Place.OPEN
         was_in = before in (Place.INSIDE, Place.EDGE)
         if worst > 1.0 + (min(STANDS + STANDS_BY_DOUBT * doubt, STANDS_MOST) if was_in else 0.0):
             return Place.OUTSIDE
@@ -172,12 +178,14 @@ def expected_off(
     targets, found = plan.targets, []
 
     def add(name: str, wanted: float | None, told: Interval | None, minus: Interval | float = 0.0, waits: bool = False) -> None:
-        if wanted is None or told is None or told.low is None or told.high is None:
+        if wanted is None or told is None or told.low is None:
             return
         base = minus.value if isinstance(minus, Interval) else minus
         kind = "development" if MarkKind.FIRST_CRACK in came else "end"
         kind = "stage" if name in ("drying_s", "browning_s") else kind
-        found.append(Off(name, told.value - base - wanted, plan.tolerance(name), 0.5 * (told.high - told.low), kind, waits))
+        # Where more than one member in ten never gets there, the near side is all that is known of the width.
+        spread = told.value - told.low if told.high is None else 0.5 * (told.high - told.low)
+        found.append(Off(name, told.value - base - wanted, plan.tolerance(name), spread, kind, waits))
 
     air = line.off(forecast) if line is not None and MarkKind.FIRST_CRACK not in came else None
     if air is not None:

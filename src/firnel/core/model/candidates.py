@@ -45,6 +45,8 @@ LEAST_RATE = 3.0
 STAYS = 0.12
 #: The levels that were logged in its stage, made so much wider; outside of them each further share of this counts as much.
 WIDER, LEAVES = (0.9, 1.1), 0.01
+#: Before anything was logged levels stand to each other as the form of the approach has them, within this share.
+FORMED = 0.15
 #: Heat counts as turned up from so much on, weighed so. [shares of full heat]
 UP = 1e-3
 #: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
@@ -104,6 +106,7 @@ class Candidates:
         every = np.array([self.start_open, *(move.open for move in self.form)], bool)
         least_most = self.form_of.logged_range()
         self._logged = (WIDER[0] * least_most[0][every], WIDER[1] * least_most[1][every])
+        self.guessed = not model.batches and how is How.NEW
         self.charge_open = self.wanted.charge_c is None and how is not How.AS_IS
         self.development_open = (plan.drop_rules or not times.fixed[2]) and how is not How.AS_IS
 
@@ -139,6 +142,11 @@ class Candidates:
         clipped = np.clip(levels, min(self.lowest, 0.99) + 1e-6, 1.0 - 1e-6) if levels else np.empty(0)
         rest = [self._usual_charge] if self.charge_open else []
         return np.concatenate([clipped, rest, [self.development] if self.development_open else []])
+
+    def _out_of_form(self, rows: FloatArray) -> FloatArray:
+        """By what share each level lies out of the form, which may be turned up or down as a whole, shape (m, levels)."""
+        ratio = rows[:, : self.heats] / self.first[: self.heats]
+        return np.asarray(np.clip(np.abs(ratio / ratio.mean(axis=1, keepdims=True) - 1.0) - FORMED, 0.0, None))
 
     @property
     def heats(self) -> int:
@@ -231,6 +239,8 @@ class Candidates:
             levels = rows[:, : self.heats]
             rest += list((levels - self.first[: self.heats]).T / STAYS)
             rest += list((levels - np.clip(levels, *self._logged)).T / LEAVES)
+        elif self.guessed and self.heats:
+            rest += list(self._out_of_form(rows).T / LEAVES)
         return np.stack([*parts.values(), *rest])
 
     def _slowest(self, made: Simulated) -> FloatArray:

@@ -102,16 +102,18 @@ def _landed_otherwise(drift: Drift, told: Sequence[Foretold], batches: Sequence[
 
     Out of what was said of a batch goes what the others show of it: it would not have been known from its own.
     """
-    minutes = {b.label: (b.drop_t - b.first_crack_t) / 60.0 for b in batches if b.drop_t and b.first_crack_t}
-    rates = {one.label: one.off / minutes[one.label] for one in told if one.statement is Statement.LANDING}
+    minutes = {
+        b.label: (b.drop_t - b.first_crack_t) / 60.0
+        for b in batches
+        if b.drop_t and b.first_crack_t and b.drop_t > b.first_crack_t
+    }
+    landed = [one for one in told if one.statement is Statement.LANDING and one.label in minutes]
+    rates = {one.label: one.off / minutes[one.label] for one in landed}
 
     def by(label: str = "") -> float:
         return shrunk([rate for other, rate in rates.items() if other != label], LANDS_SD, LANDS_SD)
 
-    put_right = [
-        replace(one, off=one.off - by(one.label) * minutes[one.label]) if one.statement is Statement.LANDING else one
-        for one in told
-    ]
+    put_right = [replace(one, off=one.off - by(one.label) * minutes[one.label]) if one in landed else one for one in told]
     return replace(drift, after_mean=drift.after_mean + by()), put_right
 
 
@@ -244,8 +246,8 @@ MENDS = {
 
 
 def sparing(model: MachineModel) -> bool:
-    """Whether a model whose record is poor still advises where something is surely missed: not while it cannot know."""
-    return model.batches >= FEWEST and model.probe_moved is None
+    """Whether a model whose record is poor or missing still advises where something is surely missed: not by a moved probe."""
+    return model.probe_moved is None
 
 
 def muted(model: MachineModel, cracked: bool = False) -> str:
@@ -262,8 +264,9 @@ def muted(model: MachineModel, cracked: bool = False) -> str:
     """
     if model.batches < FEWEST:
         left = FEWEST - model.batches
-        more = tr("one more batch") if left == 1 else tr("{} more batches", left)
-        return tr("No advice on this machine yet: {} with yellow, first crack and drop marked earn it.", more)
+        more = tr("One more batch") if left == 1 else tr("{} more batches", left)
+        return tr("This machine is hardly known: only what goes far astray is advised. {} with yellow, first crack and drop "
+                  "marked earn more.", more)  # fmt: skip
     if model.probe_moved is not None:
         return tr("No advice: the bean probe was moved or changed, and how it reads now shows once this batch is in.")
     record = record_of(model.score, Statement.LANDING if cracked else Statement.CRACK)

@@ -67,6 +67,10 @@ def troubles_of(problem: Candidates, roast: PlannedRoast, plan: Plan, usual: Tar
 def _unseen(problem: Candidates, plan: Plan) -> list[Trouble]:
     """What the plan begins with that was never logged on this machine: there the model only guesses."""
     driven, machine = problem.model.driven, problem.machine
+    if not problem.model.batches:
+        guess = tr("Nothing was logged of {} yet: this is what drums of its kind usually take. Where you know its gauge "
+                   "better, hold your own settings.", machine.name)  # fmt: skip
+        return [Trouble("unseen", 0.0, guess)]
     if len(driven) < SEEN_FROM:
         return []
     said = []

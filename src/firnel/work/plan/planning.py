@@ -39,6 +39,7 @@ __all__ = [
     "solved_document",
     "targets_of_batch",
     "transferred",
+    "unseen_width",
     "weigh_moves",
 ]
 
@@ -253,6 +254,15 @@ def outlook_of(library: Library, machine: Machine, solved: Solved) -> Outlook:
     model, _ = model_of(library, machine)
     rng = np.random.default_rng(SEED)
     return outlook(model, machine, solved.plan, solved.roast, green_of(library, solved.plan.lot), rng)
+
+
+def unseen_width(solved: Solved, sure: Outlook) -> str:
+    """Where a plan begins as was never logged: how wide that leaves yellow; empty elsewhere."""
+    drying = sure.of.get("drying_s")
+    if drying is None or drying.low is None or all(one.kind != "unseen" for one in solved.troubles):
+        return ""
+    half = drying.value - drying.low if drying.high is None else 0.5 * (drying.high - drying.low)
+    return tr("Until it was roasted once yellow is foretold to ± {:.0f} s only.", half)
 
 
 def _curve(solved: Solved) -> PlanCurve:

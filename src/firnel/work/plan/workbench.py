@@ -27,6 +27,7 @@ from firnel.work.plan.planning import (
     sensible_start,
     solve_plan,
     transferred,
+    unseen_width,
     usual_load,
     weigh_moves,
 )
@@ -483,14 +484,6 @@ class PlanWorkbench:
     def _say(self, sentence: str) -> None:
         self.said = self._desk.settings.units.sentence(sentence)
         self.on_change()
-
-
-def unseen_width(solved: Solved, sure: Outlook) -> str:
-    """Where a plan begins as was never logged: how wide that leaves yellow; empty elsewhere."""
-    drying = sure.of.get("drying_s")
-    if drying is None or drying.low is None or drying.high is None or all(one.kind != "unseen" for one in solved.troubles):
-        return ""
-    return tr("Until then yellow is foretold to ± {:.0f} s only.", 0.5 * (drying.high - drying.low))
 
 
 def _nothing(_value: Any) -> None:

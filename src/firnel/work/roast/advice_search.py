@@ -60,20 +60,22 @@ class AdviceSearch:
     Parameters
     ----------
     reach : what may be advised on its machine.
+    sparing : of a machine that is hardly known: the main heat alone, and short ways.
     """
 
-    def __init__(self, reach: Reach) -> None:
-        self._reach = reach
+    def __init__(self, reach: Reach, sparing: bool = False) -> None:
+        self._reach, self._sparing = reach, sparing
         self._two_again_t = float("-inf")
 
     def advice(self, sight: Sight) -> Advice | None:
         """What helps most; None where nothing does."""
         machine = sight.ask.machine
-        for control in (machine.main_heat, *self._reach.further(machine)):
+        further = () if self._sparing else self._reach.further(machine)
+        for control in (machine.main_heat, *further):
             advice = self._one_step(sight, control)
             if advice is not None:
                 return advice
-        return self._two_moves(sight) if sight.line is None else None
+        return self._two_moves(sight) if sight.line is None and not self._sparing else None
 
     def _one_step(self, sight: Sight, control: Control) -> Advice | None:
         ask, landing, machine, near = sight.ask, sight.landing, sight.ask.machine, sight.near
@@ -110,16 +112,20 @@ class AdviceSearch:
             self._two_again_t = ask.now + AGAIN_S
         return advice
 
-    @staticmethod
     def _wanted(
-        sight: Sight, landing: Landing, near: Sequence[tuple[int, Choice]], control: Control, bounds: tuple[float, float]
+        self,
+        sight: Sight,
+        landing: Landing,
+        near: Sequence[tuple[int, Choice]],
+        control: Control,
+        bounds: tuple[float, float],
     ) -> int:
         """How many steps would do, by what one does, as far as they stay within bounds."""
         if not near:
             return 0
         scale, coasts = sight.ask.machine.controls[control], control in sight.ask.machine.of(Role.HEAT)
         ghosts = [(by, choice.forecast) for by, choice in near]
-        wanted = steps_wanted(sight.plan, landing, ghosts, sight.came, scale, sight.line, coasts)
+        wanted = steps_wanted(sight.plan, landing, ghosts, sight.came, scale, sight.line, coasts, self._sparing)
         return steps_within(wanted, near[0][1].setting, bounds, scale)
 
 

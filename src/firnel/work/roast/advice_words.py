@@ -114,7 +114,9 @@ def _coming_words(session: RoastSession, coming: Coming, units: Units) -> str:
         name, before, after = _step_words(coming.remedy, session.machine, units)
         if coming.never is not None:
             return tr("{}: {} {} → {} now.", words, name, before, after)
-        return tr("Stall in {}: {} {} → {} ends it.", clock(coming.in_s), name, before, after)
+        if coming.sure:
+            return tr("Stall in {}: {} {} → {} ends it.", clock(coming.in_s), name, before, after)
+        return tr("Stall in {}: {} {} → {} now.", clock(coming.in_s), name, before, after)
     if coming.never is not None:
         return tr("{}: more heat.", words)
     if coming.kind == "stall":
@@ -251,7 +253,7 @@ def landing_sentence(session: RoastSession, units: Units) -> str:
     forecast, came, place = guidance.forecast, session.reckoned, session.place
     parts = []
     for kind, name, told in (
-        (MarkKind.YELLOW, "yellow", forecast.yellow),
+        (MarkKind.YELLOW, tr("yellow"), forecast.yellow),
         (MarkKind.FIRST_CRACK, tr("first crack"), forecast.first_crack),
     ):
         if kind not in came and told is not None and told.value > forecast.at:
@@ -304,4 +306,6 @@ def _other_end(session: RoastSession, units: Units) -> str:
 
 
 def _within(told: Interval) -> str:
-    return "" if told.low is None or told.high is None else f" ± {clock(0.5 * (told.high - told.low))}"
+    if told.low is None:
+        return ""
+    return tr(" (from {} on)", clock(told.low)) if told.high is None else f" ± {clock(0.5 * (told.high - told.low))}"

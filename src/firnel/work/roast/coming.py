@@ -30,7 +30,8 @@ BEYOND_PLAN = 1.5
 class Coming:
     """Trouble that the forecast shows before it comes: kind (lost, stall, crash or flick), in how many seconds, a sentence.
 
-    ``remedy`` is what ends it, if known, and ``never`` the mark that a batch does not reach which is lost.
+    ``remedy`` is what ends it, if known, ``sure`` whether that can be promised, and ``never`` the mark that a batch does not
+    reach which is lost.
     """
 
     kind: str
@@ -38,6 +39,7 @@ class Coming:
     sentence: str
     remedy: Choice | None = None
     never: MarkKind | None = None
+    sure: bool = True
 
 
 def lost_of(

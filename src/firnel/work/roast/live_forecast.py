@@ -12,7 +12,7 @@ import numpy as np
 from firnel.core.ending import NEAR_END_S, moved_end, moved_rule
 from firnel.core.guidance import Advice, Choice, overshoots
 from firnel.core.known_course import Course
-from firnel.core.landing import AirLine, Landing, landing_of
+from firnel.core.landing import AirLine, Landing, Off, landing_of
 from firnel.core.machine.capacity import bares_probe
 from firnel.core.model.following import Follower
 from firnel.core.model.forecast import Forecaster
@@ -40,6 +40,10 @@ log = logging.getLogger(__name__)
 ADVISE_FROM_S, ADVISE_AFTER_S = 120.0, 12.0
 #: Unless the batch has surely lost its way. [s]
 ADVISE_ASTRAY_S = 60.0
+#: On a machine that has hardly been logged this much of the batch itself is seen first. [s]
+FEW_FROM_S = 150.0
+#: Nor is a shorter way told there against a stall than this share of the scale: what one step does is anybody's guess.
+FEW_LEAST = 0.1
 #: A step shows at the probe no sooner than this. [s]
 SHOWS_AFTER_S = 25.0
 #: Where nobody has marked the turn, a lowest reading that lies so far back was it. [s]
@@ -96,7 +100,9 @@ class LiveForecast:
         self._model = model
         self._muted = tuple(muted(model, cracked) if model is not None else "" for cracked in (False, True))
         self._sparing, self._reach = model is not None and sparing(model), Reach(model)
-        self._search = AdviceSearch(self._reach)
+        self._hardly = model is None or model.batches < FEWEST
+        self._least = FEW_LEAST if self._hardly else 0.0
+        self._search = AdviceSearch(self._reach, self._hardly)
         self._follower = Follower(model, SEED) if model is not None else None
         self._expected: dict[MarkKind, float] = {}
         self._passed = PassedMarks()
@@ -149,12 +155,30 @@ class LiveForecast:
         }
         return replace(machine, controls=controls)
 
-    def _knows_heat(self, ask: Ask) -> bool:
-        """Whether it can be said what the heat comes to: on a machine that has hardly been logged only of heat that is off."""
-        if self._model is not None and self._model.batches >= FEWEST:
+    def _knows_heat(self, ask: Ask, forecast: Forecast) -> bool:
+        """Whether it can be said what the heat comes to.
+
+        On a machine that has hardly been logged only of heat that is off, or where a plan leads and not one member in ten gets
+        to first crack: who roasts by a hand of their own may be about to turn it up.
+        """
+        if not self._hardly:
+            return True
+        highest = float(forecast.fan[2].max()) if forecast.fan is not None else np.inf
+        if ask.plan is not None and forecast.at >= FEW_FROM_S and highest < ask.machine.first_crack_c:
             return True
         heats = {control: stands(ask, control) for control in ask.machine.of(Role.HEAT)}
         return all(at is not None and at <= ask.machine.controls[control].low for control, at in heats.items())
+
+    def _speaks_of(self, off: Off, since_s: float) -> bool:
+        """Whether a target that is missed is spoken of although advice is muted: silence while a batch is lost hurts more.
+
+        On a machine that has hardly been logged only where the batch itself has shown it: a stage that goes far astray, and the
+        drop once it has cracked.
+        """
+        if not off.surely or not self._sparing:
+            return False
+        shown = off.kind == "development" or (off.kind == "stage" and off.astray)
+        return not self._hardly or (since_s >= FEW_FROM_S and shown)
 
     def _course(self, batch: LoggedBatch, zero: float) -> Course | None:
         """The batch by its load and moves alone, and some way ahead as the controls stand; None of a machine hardly known."""
@@ -233,7 +257,11 @@ class LiveForecast:
         heats = ask.machine.of(Role.HEAT)
         # A move that hangs on the turn, or on a reading, has no moment yet: then the heat may be off as it is meant to be.
         told_of = ask.plan is not None and not any(e.due_t is None and e.move.control in heats for e in due)
-        never = lost_of(forecast, cracked, told_of, _wanted(ask.plan)) if until >= HORIZON_S and self._knows_heat(ask) else None
+        never = (
+            lost_of(forecast, cracked, told_of, _wanted(ask.plan))
+            if until >= HORIZON_S and self._knows_heat(ask, forecast)
+            else None
+        )
         if never is not None:
             told = (never, *(one for one in told if one.kind != "stall"))  # of the two it is the louder news
         guidance = replace(guidance, coming=told)
@@ -244,7 +272,7 @@ class LiveForecast:
 
         if never is not None:
             most = self._reach.most_late(ask.machine.main_heat)
-            never = rescue(never, ask, made, own, self._expected, most)
+            never = rescue(never, ask, made, own, self._expected, most, self._least)
             guidance = replace(guidance, coming=(never, *guidance.coming[1:]))
         if any(coming.kind == "stall" for coming in guidance.coming):
 
@@ -254,7 +282,16 @@ class LiveForecast:
 
             lost = not cracked and forecast.first_crack is None
             told = tuple(
-                against(one, ask, made, own, spoils, lost, self._reach.most_late(ask.machine.main_heat))
+                against(
+                    replace(one, sure=not self._hardly),
+                    ask,
+                    made,
+                    own,
+                    spoils,
+                    lost,
+                    self._reach.most_late(ask.machine.main_heat),
+                    self._least,
+                )  # fmt: skip
                 for one in guidance.coming
             )
             guidance = replace(guidance, coming=told)
@@ -267,10 +304,14 @@ class LiveForecast:
         lost_way = any(off.astray and off.surely and not off.waits for off in landing.off)
         since = ADVISE_ASTRAY_S if lost_way else ADVISE_FROM_S
         settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= since
+        if self._hardly:
+            guidance = replace(guidance, muted=self._muted[cracked])
         if not settled or landing.clear:
             return guidance
-        if self._muted[cracked] and not (self._sparing and any(off.surely for off in landing.off)):
-            return replace(guidance, muted=self._muted[cracked])
+        if self._muted[cracked]:
+            landing = replace(landing, off=tuple(off for off in landing.off if self._speaks_of(off, ask.now - zero)))
+            if not landing.off:
+                return replace(guidance, muted=self._muted[cracked])
         sight = Sight(ask, due, ask.plan, landing, near, made, _came(ask, zero), self._expected, zero, self._line(ask, zero))
         advice = self._search.advice(sight)
         if self._muted[cracked] and advice is not None and not advice.off.surely:

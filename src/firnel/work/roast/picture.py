@@ -166,7 +166,7 @@ def _landing(session: RoastSession, units: Units) -> LandingPicture | None:
         (landing.development_s, drop),
         tuple((ghost.name, ghost.development_s, units.show(ghost.drop_c, "°C")) for ghost in guidance.ghosts),
         words,
-        session.place is not Place.OUTSIDE,
+        session.place in (Place.INSIDE, Place.EDGE),
         session.place.value if session.place is not None else "",
     )
 

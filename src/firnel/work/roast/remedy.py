@@ -16,6 +16,8 @@ from firnel.work.roast.steps import Ask, Step, made_up, step_of
 #: So many steps more are tried against a stall, then these shares of the scale where its steps are fine; it has ended when none
 #: is foreseen from so far ahead on. [s]
 AGAINST_STALL, AGAINST_STALL_SHARES, LEAST_AHEAD_S = (1, 2, 4, 8), (0.15, 0.3, 0.5), 60.0
+#: Where no step gets a lost batch there, heat goes up by this share of its scale at once.
+AT_ONCE = 0.3
 
 
 def against(
@@ -26,6 +28,7 @@ def against(
     spoils: Callable[[Choice], bool],
     lost: bool,
     most: float,
+    least: float = 0.0,
 ) -> Coming:
     """A stall with the fewest steps of heat that end it, if any do without spoiling the landing.
 
@@ -38,10 +41,11 @@ def against(
     spoils : whether a choice would spoil the landing.
     lost : whether first crack is not reached any more: then steps that get there again, if none end the stall sooner.
     most : the highest setting that was logged from yellow on, as far as which steps are tried; infinite where none was.
+    least : no shorter way than this share of the scale is told.
     """
     if coming.kind not in ("stall", "lost"):
         return coming
-    scale, rescue = ask.machine.controls[ask.machine.main_heat], None
+    scale, rescue, best = ask.machine.controls[ask.machine.main_heat], None, None
     further = [round(share * (scale.high - scale.low) / scale.step) for share in AGAINST_STALL_SHARES]
     stands = step_of(ask, (), 1)
     if stands is not None and np.isfinite(most):
@@ -50,6 +54,8 @@ def against(
         step = step_of(ask, (), by)
         if step is None:
             break
+        if step.to - step.setting < least * (scale.high - scale.low):
+            continue
         choice = made(step)
         if not any(one.kind == "stall" for one in coming_of(choice.forecast, own, True, LEAST_AHEAD_S)):
             if not spoils(choice):
@@ -58,6 +64,10 @@ def against(
                 return coming
         if lost and rescue is None and choice.forecast.first_crack is not None:
             rescue = choice
+        if step.to - step.setting <= AT_ONCE * (scale.high - scale.low):
+            best = choice
+    # Where none of them gets there, as much as can be watched is the way there: the next look goes on from it.
+    rescue = best if rescue is None and lost and coming.kind == "lost" else rescue
     return coming if rescue is None else replace(coming, remedy=rescue)
 
 
@@ -68,6 +78,7 @@ def rescue(
     own: PlanCurve | None,
     expected: Mapping[MarkKind, float],
     most: float,
+    least: float = 0.0,
 ) -> Coming:
     """A batch that is lost with the heat that gets it there: the plan's own by now, else the fewest steps that do.
 
@@ -76,10 +87,12 @@ def rescue(
     Parameters
     ----------
     coming : that it is lost.
-    ask, made, own, most : as in `against`.
+    ask, made, own, most, least : as in `against`.
     expected : as in `made_up`.
     """
+    scale = ask.machine.controls[ask.machine.main_heat]
     for step in made_up(ask, (), expected, ask.machine.main_heat):
-        if step.to > step.setting and (choice := made(step)).forecast.first_crack is not None:
+        further = step.to > step.setting + least * (scale.high - scale.low)
+        if further and (choice := made(step)).forecast.first_crack is not None:
             return replace(coming, remedy=choice)
-    return against(coming, ask, made, own, lambda choice: choice.forecast.first_crack is None, True, most)
+    return against(coming, ask, made, own, lambda choice: choice.forecast.first_crack is None, True, most, least)

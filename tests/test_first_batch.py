@@ -1,0 +1,106 @@
+"""A machine that was never logged: what it is planned, told and spared on its first batch."""
+
+import json
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from click.testing import CliRunner
+from test_guidance import BOX, FITTED_TO, SOUTH, WANTED, ask_at
+
+from firnel.app.commands import main
+from firnel.core.landing import Landing, Off, Place, expected_off
+from firnel.core.model.drift import Drift
+from firnel.core.model.foretelling import Forecast, Interval
+from firnel.core.model.prior import prior_model
+from firnel.core.model.score import _landed_otherwise
+from firnel.core.model.solving import solve
+from firnel.core.model.statements import Foretold, Statement
+from firnel.core.plan import Anchor, Plan
+from firnel.core.vocabulary import Control, MarkKind
+from firnel.store.library import Library
+from firnel.work.machines.forecasting import green_of
+from firnel.work.roast.live_forecast import LiveForecast
+
+FRESH = prior_model(SOUTH.useful_load_kg, SOUTH.heat_kinds)
+GAS = SOUTH.controls[Control.GAS]
+
+
+@pytest.fixture(scope="module")
+def solved(tmp_path_factory):
+    library = Library(tmp_path_factory.mktemp("first") / "l.sqlite")
+    asked = Plan("First", "south", "", 0.8, approach="times", targets=WANTED)
+    return solve(FRESH, SOUTH, asked, green_of(library, ""), WANTED)
+
+
+def test_a_first_plan_keeps_the_form_of_its_approach_and_says_that_it_is_a_guess(solved):
+    """Hard heat belongs to the first third, and the end is not driven by a fire that nobody has seen: common practice."""
+    heats = [(Anchor.CHARGE, solved.plan.start[Control.GAS])]
+    heats += [(move.anchor, move.to) for move in solved.plan.moves if move.control == Control.GAS]
+    levels = [to for _, to in heats]
+    assert min(levels) >= 0.35 * max(levels)
+    assert [to for anchor, to in heats if anchor is Anchor.FIRST_CRACK] == [min(levels)]
+    (unseen,) = [trouble.sentence for trouble in solved.troubles if trouble.kind == "unseen"]
+    assert unseen.startswith("Nothing was logged of south yet")
+
+
+def test_the_command_line_tells_how_wide_a_guess_is_and_takes_times_as_they_are_said(tmp_path):
+    at = ["--library", str(tmp_path / "l.sqlite")]
+    assert (
+        CliRunner().invoke(main, ["machine", "add", "New", "--load", "6", "--source", "gas=gas:kPa:0:4:0.1", *at]).exit_code
+        == 0
+    )
+    asked = ["plan", "solve", "--machine", "New", "--load", "5", "--drop", "206", *at, "--json", "--drying"]
+    told = [CliRunner().invoke(main, [*asked, drying]) for drying in ("5:10", "310", "5:xx")]
+    assert [one.exit_code for one in told] == [0, 0, 2]
+    assert json.loads(told[0].stdout) == json.loads(told[1].stdout)
+    assert "Until it was roasted once yellow is foretold to ±" in told[0].stderr
+    assert "'5:xx' is no number" in told[2].stderr
+
+
+def weak(plan, at, share=0.15):
+    """Beans that hardly warm although the gas stands where drums of this kind roast."""
+    ask = ask_at(plan, at)
+    charge = next(mark.t for mark in ask.marks if mark.kind is MarkKind.CHARGE)
+    since = ask.trace.t - charge
+    bean = np.where(
+        since > 90.0, 88.0 + since / 60.0, np.where(since > 0.0, 88.0 + 100.0 * np.exp(-since / 25.0), ask.trace.bean)
+    )
+    gas = np.full(since.size, share * GAS.high)
+    trace = replace(ask.trace, bean=bean, controls={**ask.trace.controls, Control.GAS: gas})
+    start = dict(plan.start) | {Control.GAS: share * GAS.high}
+    marks = tuple(mark for mark in ask.marks if mark.kind in (MarkKind.CHARGE, MarkKind.TURNING))
+    return replace(ask, trace=trace, marks=marks, moves=(), plan=replace(plan, start=start, moves=()))
+
+
+def test_beans_that_do_not_get_there_are_told_of_a_machine_that_nobody_knows():
+    early = LiveForecast(FRESH).answer(weak(BOX, 100.0))
+    assert [one.kind for one in early.coming if one.kind == "lost"] == [], "not before the batch itself has shown it"
+    assert "hardly known" in early.muted, "told once from the first on, not when it would have mattered"
+    guidance = LiveForecast(FRESH).answer(weak(BOX, 260.0))
+    (lost,) = [one for one in guidance.coming if one.kind == "lost"]
+    further = (lost.remedy.to - lost.remedy.setting) / (GAS.high - GAS.low)
+    assert 0.1 <= further <= 0.5, "no nibbling, and no more at once than can be watched"
+
+
+def test_what_some_members_never_reach_is_late_all_the_same():
+    told = Forecast(400.0, "model", first_crack=Interval(1105.0, 944.0, None))
+    offs = {off.name: off for off in expected_off(BOX, told, {MarkKind.YELLOW: 325.0})}
+    assert (offs["browning_s"].spread, offs["browning_s"].surely) == (161.0, True)
+
+
+def test_no_box_is_promised_where_the_doubt_is_many_boxes_wide():
+    def place(drop_c, spread, before=None):
+        return Landing(110.0, drop_c, 110.0, 206.0, 3.0, 1.0, (Off("drop_c", drop_c - 206.0, 1.0, spread),)).placed(before)
+
+    assert place(206.1, 13.0) is Place.OPEN
+    assert place(206.1, 5.5) is Place.INSIDE
+    assert place(206.1, 5.5, Place.OPEN) is Place.OPEN, "what was left open does not flicker"
+    assert place(225.0, 13.0) is Place.OUTSIDE, "surely"
+
+
+def test_a_batch_that_was_dropped_as_it_cracked_does_not_end_all_learning():
+    cut = replace(FITTED_TO[1], drop_t=FITTED_TO[1].first_crack_t)
+    told = [Foretold(Statement.LANDING, one.label, 0.5, 1.0) for one in FITTED_TO[:2]]
+    _, right = _landed_otherwise(Drift(), told, [FITTED_TO[0], cut])
+    assert right[1] == told[1], "it tells nothing of how drops come"
