@@ -17,9 +17,11 @@ from firnel.core.model.score import _landed_otherwise
 from firnel.core.model.solving import solve
 from firnel.core.model.statements import Foretold, Statement
 from firnel.core.plan import Anchor, Plan
+from firnel.core.units import Units
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.store.library import Library
 from firnel.work.machines.forecasting import green_of
+from firnel.work.roast.advice_words import _why
 from firnel.work.roast.live_forecast import LiveForecast
 
 FRESH = prior_model(SOUTH.useful_load_kg, SOUTH.heat_kinds)
@@ -38,9 +40,11 @@ def test_a_first_plan_keeps_the_form_of_its_approach_and_says_that_it_is_a_guess
     heats = [(Anchor.CHARGE, solved.plan.start[Control.GAS])]
     heats += [(move.anchor, move.to) for move in solved.plan.moves if move.control == Control.GAS]
     levels = [to for _, to in heats]
+    late = [levels[0], *(to for anchor, to in heats if anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK))]
+    assert late[1:] == sorted(late[1:], reverse=True)
     assert min(levels) >= 0.35 * max(levels)
     assert [to for anchor, to in heats if anchor is Anchor.FIRST_CRACK] == [min(levels)]
-    (unseen,) = [trouble.sentence for trouble in solved.troubles if trouble.kind == "unseen"]
+    (unseen,) = [trouble.sentence for trouble in solved.troubles if trouble.kind == "guess"]
     assert unseen.startswith("Nothing was logged of south yet")
 
 
@@ -81,6 +85,16 @@ def test_beans_that_do_not_get_there_are_told_of_a_machine_that_nobody_knows():
     (lost,) = [one for one in guidance.coming if one.kind == "lost"]
     further = (lost.remedy.to - lost.remedy.setting) / (GAS.high - GAS.low)
     assert 0.1 <= further <= 0.5, "no nibbling, and no more at once than can be watched"
+    assert (lost.sure, guidance.advice) == (False, None), "one step is asked for"
+
+
+def test_a_stage_far_astray_is_advised_a_short_way_and_nothing_is_promised_of_it():
+    live = LiveForecast(FRESH)
+    assert live.answer(weak(BOX, 140.0, 0.5)).advice is None
+    advice = live.answer(weak(BOX, 170.0, 0.5)).advice
+    assert (advice.off.name, advice.sure) == ("drying_s", False)
+    assert (advice.choice.to - advice.choice.setting) / (GAS.high - GAS.low) == pytest.approx(0.15, abs=0.01)
+    assert _why(advice, Units()).endswith(" late; how far this helps will be seen.")
 
 
 def test_what_some_members_never_reach_is_late_all_the_same():

@@ -37,7 +37,7 @@ from firnel.core.vocabulary import Control
 from firnel.exchange.csv_log import ImportWishes
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
-from firnel.work.plan.workbench import unseen_width
+from firnel.work.plan.planning import unseen_width
 from firnel.work.review.records import import_file
 from firnel.work.roast.live_forecast import LiveForecast
 from firnel.work.roast.reach import Reach

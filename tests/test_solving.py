@@ -372,7 +372,7 @@ def test_a_machine_of_which_nothing_is_learned_can_be_planned_on_and_says_how_su
     new = library.save_machine(replace(SOUTH, name="new", id=None))
     result = solve_plan(library, new, Plan("p", "new", load_kg=0.7, targets=WANTED))
     assert result.plan.moves
-    assert not result.not_met
+    assert all(abs(got - wanted) < 0.05 * wanted for wanted, got in result.met.values()), "as near as its form lets it"
     wide = outlook_of(library, new, result).of["browning_s"]
     assert wide.high - wide.low > 60.0, "what is not known is not claimed"
 

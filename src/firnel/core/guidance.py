@@ -71,11 +71,15 @@ class Choice:
 
 @dataclass(frozen=True)
 class Advice:
-    """The move that helps: of which control, from and to, for which target, off by how much without it and with it."""
+    """The move that helps: of which control, from and to, for which target, off by how much without it and with it.
+
+    ``sure`` is whether that can be promised: not before the machine's answer was seen.
+    """
 
     choice: Choice
     off: Off
     becomes: float
+    sure: bool = True
 
 
 @dataclass(frozen=True)
@@ -158,7 +162,12 @@ def further_steps(wanted: int) -> tuple[int, ...]:
 
 
 def advise(
-    plan: Plan, landing: Landing, choices: Sequence[Choice], came: Mapping[MarkKind, float], line: AirLine | None = None
+    plan: Plan,
+    landing: Landing,
+    choices: Sequence[Choice],
+    came: Mapping[MarkKind, float],
+    line: AirLine | None = None,
+    sparing: bool = False,
 ) -> Advice | None:
     """The choice that helps most; None where nothing is missed, or no move is worth it.
 
@@ -169,6 +178,7 @@ def advise(
     choices : what a hand could do.
     came : marks that have come, from charge. [s]
     line : of an air-led plan.
+    sparing : as in `steps_wanted`: of a short way less is enough.
     """
     missed = sorted((off for off in landing.off if off.outside), key=lambda off: -_weight(plan, off))
     for off in missed:
@@ -180,6 +190,7 @@ def advise(
                 continue
             gained, rest = abs(off.by) - abs(mine.by), off.left_open * off.by
             worth = WORTH_FAR if off.in_tolerances >= FAR.get(off.kind, np.inf) else WORTH
+            worth = WORTH_LATE if sparing and off.astray else worth
             helps = gained >= worth * abs(off.by) or (abs(mine.by) <= off.tolerance and gained > 0.25 * off.tolerance)
             late = max(WORTH_LATE * abs(off.by), LEAST_LATE * off.tolerance)
             helps = helps or (off.kind == "development" and gained >= late)

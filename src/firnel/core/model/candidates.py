@@ -52,6 +52,8 @@ UP = 1e-3
 #: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
 #: In moves that are the roaster's own it counts for little.
 RISING, RISING_OWN = 60.0, 3.0
+#: And by this many more before anything was logged, where no target is worth it.
+RISING_GUESSED = 600.0
 
 
 class Candidates:
@@ -253,11 +255,10 @@ class Candidates:
         """By how much heat is turned up from yellow on, softly, shape (m,): hard heat belongs to the first third."""
         before, after = self.levels_around(rows)
         late = np.array([move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK) for move in self.form], bool)
-        return (
-            np.asarray((RISING_OWN if self.kept else RISING) * np.sum(np.clip(after - before, 0.0, None)[:, late], axis=1))
-            if late.any()
-            else np.zeros(len(rows))
-        )
+        if not late.any():
+            return np.zeros(len(rows))
+        counts = RISING_OWN if self.kept else RISING_GUESSED if self.guessed else RISING
+        return np.asarray(counts * np.sum(np.clip(after - before, 0.0, None)[:, late], axis=1))
 
     def _manner(self, made: Simulated) -> FloatArray:
         """What the approach itself wants, softly, shape (m,)."""

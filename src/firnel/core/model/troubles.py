@@ -23,7 +23,10 @@ SEEN_FROM, SEEN_LOAD, SEEN_SHARE = 3, 1.2, 0.08
 
 @dataclass(frozen=True)
 class Trouble:
-    """What machine or beans would not take, or what nobody knows: kind (stall, runaway, scorch, unseen), when [s], words."""
+    """What machine or beans would not take, or what nobody knows: kind, when [s], words.
+
+    Kinds are stall, runaway, scorch, unseen (what it begins with), and guess (the whole machine).
+    """
 
     kind: str
     t: float
@@ -70,7 +73,7 @@ def _unseen(problem: Candidates, plan: Plan) -> list[Trouble]:
     if not problem.model.batches:
         guess = tr("Nothing was logged of {} yet: this is what drums of its kind usually take. Where you know its gauge "
                    "better, hold your own settings.", machine.name)  # fmt: skip
-        return [Trouble("unseen", 0.0, guess)]
+        return [Trouble("guess", 0.0, guess)]
     if len(driven) < SEEN_FROM:
         return []
     said = []

@@ -20,7 +20,8 @@ from firnel.work.roast.picture import ROLES, RibbonPicture
 TURNED_S = 100.0
 #: A small curve is drawn through so many points.
 COURSE_POINTS = 20
-TROUBLE_WORDS = {"stall": tr("stalls"), "runaway": tr("runs away"), "scorch": tr("may scorch"), "unseen": tr("never logged")}
+TROUBLE_WORDS = {"stall": tr("stalls"), "runaway": tr("runs away"), "scorch": tr("may scorch"), "unseen": tr("never logged"),
+                 "guess": tr("never logged")}  # fmt: skip
 
 
 @dataclass(frozen=True)

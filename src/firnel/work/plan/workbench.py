@@ -404,6 +404,8 @@ class PlanWorkbench:
     def _tell(self, solved: Solved) -> None:
         machine, lot, library, token = self.machine, self.lot, self._desk.library, self.draft.token
         said = [*shortfalls(solved, self._desk.settings.units, machine), *solved.warnings]
+        if guess := next((one.sentence for one in solved.troubles if one.kind == "guess"), ""):
+            said = [guess]  # whether it falls short by seconds nobody knows
         if machine is not None and solved.plan.load_kg:
             said += load_warnings(machine, solved.plan.load_kg, lot.density_g_per_l if lot else None)
         self._say(" ".join(said))

@@ -89,7 +89,8 @@ class AdviceSearch:
         choices += [sight.made(step, control) for _, step in steps if step is not None]
         choices += [sight.made(step, control) for step in made_up(ask, sight.due, sight.expected, control)]
         urgent = any(off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE for off in landing.off)
-        return advise(sight.plan, landing, _allowed(ask, choices, bounds, urgent), sight.came, sight.line)
+        allowed = _allowed(ask, choices, bounds, urgent)
+        return advise(sight.plan, landing, allowed, sight.came, sight.line, self._sparing)
 
     def _two_moves(self, sight: Sight) -> Advice | None:
         """Where no step helps a stage without spoiling the end: heat now, and at first crack what lands it all the same."""

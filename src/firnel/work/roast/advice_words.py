@@ -200,6 +200,8 @@ def _is_due(session: RoastSession, index: int) -> bool:
 def _why(advice: Advice, units: Units) -> str:
     """``Drop expected 2.1 °C hot; this brings it to 0.4 °C hot.``"""
     expected = _off_text(advice.off, advice.off.by, units)
+    if not advice.sure:
+        return tr("{}; how far this helps will be seen.", expected)
     if not _shows(advice.off.name, advice.becomes, units):
         return tr("{}; this brings it to the plan.", expected)
     return tr("{}; this brings it to {}.", expected, _amount(advice.off.name, advice.becomes, units))

@@ -239,7 +239,10 @@ class LiveForecast:
         if forecast.first_crack is None:
             return forecast, free, HORIZON_S
         due = due_in(ask, _marks_of(forecast, zero))
-        return with_moves(due, HORIZON_S), due, HORIZON_S
+        again = with_moves(due, HORIZON_S)
+        if self._hardly and again.first_crack is None:  # what a planned cut does is as little known as what the heat does now
+            return forecast, free, HORIZON_S
+        return again, due, HORIZON_S
 
     def _guided(
         self, ask: Ask, zero: float, batch: LoggedBatch, ensemble: Forecaster, known: Marks, rule: DropRule
@@ -272,7 +275,7 @@ class LiveForecast:
 
         if never is not None:
             most = self._reach.most_late(ask.machine.main_heat)
-            never = rescue(never, ask, made, own, self._expected, most, self._least)
+            never = rescue(replace(never, sure=not self._hardly), ask, made, own, self._expected, most, self._least)
             guidance = replace(guidance, coming=(never, *guidance.coming[1:]))
         if any(coming.kind == "stall" for coming in guidance.coming):
 
@@ -306,7 +309,7 @@ class LiveForecast:
         settled = ask.now - last_move >= ADVISE_AFTER_S and ask.now - zero >= since
         if self._hardly:
             guidance = replace(guidance, muted=self._muted[cracked])
-        if not settled or landing.clear:
+        if not settled or landing.clear or (self._hardly and never is not None):
             return guidance
         if self._muted[cracked]:
             landing = replace(landing, off=tuple(off for off in landing.off if self._speaks_of(off, ask.now - zero)))
@@ -316,6 +319,7 @@ class LiveForecast:
         advice = self._search.advice(sight)
         if self._muted[cracked] and advice is not None and not advice.off.surely:
             advice = None
+        advice = replace(advice, sure=False) if advice is not None and self._hardly else advice
         end = forecast.drop_t.value + zero if forecast.drop_t is not None else ask.now + HORIZON_S
         late = advice is None and end - ask.now < SHOWS_AFTER_S
         told = tuple(_as_far_as(one, advice) for one in guidance.coming)
