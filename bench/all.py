@@ -18,6 +18,7 @@ BENCHES = (
     "model",
     "left_out",
     "first_days",
+    "first_batch",
 )
 BENCHES += (
     "machines",

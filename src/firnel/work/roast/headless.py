@@ -166,7 +166,7 @@ class Headless:
             became = one.became.value if one is not None and one.t <= entry.due_t else None
             words = f"{move_sentence(entry, self._units, session.machine)} {when_sentence(move, self._units)}"
             of_move = {"control": str(move.control), "to": move.to, "anchor": move.anchor.value}
-            if one is None:
+            if one is None and move.to != entry.from_value:  # what stands there already is no news
                 self._announce(entry.index, entry.due_t, charge_t, words, of_move)
             if entry.index in self._cues or now < entry.due_t:
                 continue
