@@ -97,6 +97,25 @@ def test_a_stage_far_astray_is_advised_a_short_way_and_nothing_is_promised_of_it
     assert _why(advice, Units()).endswith(" late; how far this helps will be seen.")
 
 
+def test_about_the_end_no_more_heat_is_asked_for_where_beans_do_otherwise_than_is_foretold():
+    """A forecast of beans that hardly rise, of beans that rise by twenty a minute: it knows nothing of this fire."""
+    ask, live = ask_at(BOX, 640.0), LiveForecast(FRESH)
+    t = ask.now - 600.0 + np.arange(0.0, 300.0, 4.0)
+    bean = ask.trace.bean.copy()
+    last = ask.trace.t > ask.now - 40.0
+    bean[last] = 200.0 + 20.0 / 60.0 * (ask.trace.t[last] - ask.now + 40.0)
+    ask = replace(ask, trace=replace(ask.trace, bean=bean))
+
+    def may(rate, of=live):
+        fan = np.tile(213.0 + rate / 60.0 * (t - t[0]), (3, 1))
+        return of._may_heat(ask, Forecast(float(t[0]), "model", fan_t=t, fan=fan))
+
+    assert [may(2.0), may(18.0)] == [False, True]
+    known = LiveForecast(None)
+    known._hardly = False
+    assert may(2.0, known)
+
+
 def test_what_some_members_never_reach_is_late_all_the_same():
     told = Forecast(400.0, "model", first_crack=Interval(1105.0, 944.0, None))
     offs = {off.name: off for off in expected_off(BOX, told, {MarkKind.YELLOW: 325.0})}

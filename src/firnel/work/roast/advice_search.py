@@ -40,6 +40,7 @@ class Sight:
     expected : when marks that have not come are expected, in log time. [s]
     zero : log time of the charge. [s]
     line : of an air-led plan.
+    may_heat : whether more heat may be asked for in development.
     """
 
     ask: Ask
@@ -52,6 +53,7 @@ class Sight:
     expected: Mapping[MarkKind, float]
     zero: float
     line: AirLine | None = None
+    may_heat: bool = True
 
 
 class AdviceSearch:
@@ -90,6 +92,8 @@ class AdviceSearch:
         choices += [sight.made(step, control) for step in made_up(ask, sight.due, sight.expected, control)]
         urgent = any(off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE for off in landing.off)
         allowed = _allowed(ask, choices, bounds, urgent)
+        if MarkKind.FIRST_CRACK in sight.came and not sight.may_heat:
+            allowed = [choice for choice in allowed if choice.to < choice.setting]
         return advise(sight.plan, landing, allowed, sight.came, sight.line, self._sparing)
 
     def _two_moves(self, sight: Sight) -> Advice | None:

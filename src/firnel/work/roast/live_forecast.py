@@ -44,6 +44,9 @@ ADVISE_ASTRAY_S = 60.0
 FEW_FROM_S = 150.0
 #: Nor is a shorter way told there against a stall than this share of the scale: what one step does is anybody's guess.
 FEW_LEAST = 0.1
+#: So near to first crack, and behind it, no more heat is asked for there where the beans rise faster than the forecast has them
+#: rise from now on, both over so long [s], by half of it and this much [K/min]: hot beans take no guesses.
+FEW_NEAR_CRACK_S, FEW_RATE_S, FEW_RATE_K = 60.0, 30.0, 4.0
 #: A step shows at the probe no sooner than this. [s]
 SHOWS_AFTER_S = 25.0
 #: Where nobody has marked the turn, a lowest reading that lies so far back was it. [s]
@@ -244,19 +247,42 @@ class LiveForecast:
             return forecast, free, HORIZON_S
         return again, due, HORIZON_S
 
+    def _trouble(
+        self, ask: Ask, zero: float, forecast: Forecast, landing: Landing | None, own: PlanCurve | None
+    ) -> tuple[Coming, ...]:
+        """Stall, crash and flick that are to be told."""
+        air_led = ask.plan is not None and ask.plan.approach == "air-led"
+        told = coming_of(forecast, own, air_led, turned=_turned(ask, zero))
+        cracked = MarkKind.FIRST_CRACK in _came(ask, zero)
+        crack_t = np.inf if forecast.first_crack is None else forecast.first_crack.value
+        if landing is not None and not landing.cold and (cracked or np.isfinite(crack_t)):
+            # The end of a batch that lands is as flat as its plan wants it: heat against that would land it hot.
+            since = 0.0 if cracked else crack_t - ABOUT_CRACK_S
+            told = tuple(one for one in told if one.kind != "stall" or forecast.at + one.in_s < since)
+        if (cracked or crack_t - forecast.at < FEW_NEAR_CRACK_S) and not self._may_heat(ask, forecast):
+            told = tuple(one for one in told if one.kind != "stall")
+        return told
+
+    def _may_heat(self, ask: Ask, forecast: Forecast) -> bool:
+        """Whether more heat may be asked for about the end: of a machine hardly known only where beans do as is foretold."""
+        if not self._hardly or forecast.fan is None or forecast.fan_t is None:
+            return True
+        last = (ask.trace.t > ask.now - FEW_RATE_S) & np.isfinite(ask.trace.bean)
+        if last.sum() < 3:
+            return False
+        rises = 60.0 * float(np.polyfit(ask.trace.t[last], ask.trace.bean[last], 1)[0])
+        ahead = np.interp([forecast.at, forecast.at + FEW_RATE_S], forecast.fan_t, forecast.fan[1])
+        foretold = 60.0 * float(ahead[1] - ahead[0]) / FEW_RATE_S
+        return rises - foretold < max(FEW_RATE_K, 0.5 * rises)
+
     def _guided(
         self, ask: Ask, zero: float, batch: LoggedBatch, ensemble: Forecaster, known: Marks, rule: DropRule
     ) -> Guidance:
         forecast, due, until = self._foretold(ask, zero, batch, ensemble, known, rule)
         cracked = MarkKind.FIRST_CRACK in _came(ask, zero)
         guidance = replace(self._told(ask, zero, forecast), passed=self._passed.look(ask, ensemble, forecast))
-        air_led = ask.plan is not None and ask.plan.approach == "air-led"
         own = self._own(ask, zero)
-        told = coming_of(forecast, own, air_led, turned=_turned(ask, zero))
-        if guidance.landing is not None and not guidance.landing.cold and (cracked or forecast.first_crack is not None):
-            # The end of a batch that lands is as flat as its plan wants it: heat against that would land it hot.
-            since = 0.0 if forecast.first_crack is None or cracked else forecast.first_crack.value - ABOUT_CRACK_S
-            told = tuple(one for one in told if one.kind != "stall" or forecast.at + one.in_s < since)
+        told = self._trouble(ask, zero, forecast, guidance.landing, own)
         heats = ask.machine.of(Role.HEAT)
         # A move that hangs on the turn, or on a reading, has no moment yet: then the heat may be off as it is meant to be.
         told_of = ask.plan is not None and not any(e.due_t is None and e.move.control in heats for e in due)
@@ -315,7 +341,10 @@ class LiveForecast:
             landing = replace(landing, off=tuple(off for off in landing.off if self._speaks_of(off, ask.now - zero)))
             if not landing.off:
                 return replace(guidance, muted=self._muted[cracked])
-        sight = Sight(ask, due, ask.plan, landing, near, made, _came(ask, zero), self._expected, zero, self._line(ask, zero))
+        sight = Sight(
+            ask, due, ask.plan, landing, near, made, _came(ask, zero), self._expected, zero, self._line(ask, zero),
+            may_heat=self._may_heat(ask, forecast),
+        )  # fmt: skip
         advice = self._search.advice(sight)
         if self._muted[cracked] and advice is not None and not advice.off.surely:
             advice = None
