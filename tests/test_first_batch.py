@@ -22,6 +22,7 @@ from firnel.core.vocabulary import Control, MarkKind
 from firnel.store.library import Library
 from firnel.work.machines.forecasting import green_of
 from firnel.work.roast.advice_words import _why
+from firnel.work.roast.hardly_known import as_foretold
 from firnel.work.roast.live_forecast import LiveForecast
 
 FRESH = prior_model(SOUTH.useful_load_kg, SOUTH.heat_kinds)
@@ -99,21 +100,17 @@ def test_a_stage_far_astray_is_advised_a_short_way_and_nothing_is_promised_of_it
 
 def test_about_the_end_no_more_heat_is_asked_for_where_beans_do_otherwise_than_is_foretold():
     """A forecast of beans that hardly rise, of beans that rise by twenty a minute: it knows nothing of this fire."""
-    ask, live = ask_at(BOX, 640.0), LiveForecast(FRESH)
+    ask = ask_at(BOX, 640.0)
     t = ask.now - 600.0 + np.arange(0.0, 300.0, 4.0)
-    bean = ask.trace.bean.copy()
-    last = ask.trace.t > ask.now - 40.0
+    bean, last = ask.trace.bean.copy(), ask.trace.t > ask.now - 40.0
     bean[last] = 200.0 + 20.0 / 60.0 * (ask.trace.t[last] - ask.now + 40.0)
     ask = replace(ask, trace=replace(ask.trace, bean=bean))
 
-    def may(rate, of=live):
+    def knows(rate):
         fan = np.tile(213.0 + rate / 60.0 * (t - t[0]), (3, 1))
-        return of._may_heat(ask, Forecast(float(t[0]), "model", fan_t=t, fan=fan))
+        return as_foretold(ask, Forecast(float(t[0]), "model", fan_t=t, fan=fan))
 
-    assert [may(2.0), may(18.0)] == [False, True]
-    known = LiveForecast(None)
-    known._hardly = False
-    assert may(2.0, known)
+    assert [knows(2.0), knows(18.0)] == [False, True]
 
 
 def test_what_some_members_never_reach_is_late_all_the_same():

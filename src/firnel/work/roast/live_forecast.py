@@ -29,6 +29,7 @@ from firnel.core.words import tr
 from firnel.work.machines.forecasting import SEED, curve_record
 from firnel.work.roast.advice_search import AdviceSearch, Sight
 from firnel.work.roast.coming import Coming, coming_of, lost_of
+from firnel.work.roast.hardly_known import LEAST_WAY, NEAR_CRACK_S, as_foretold, gets_nowhere, shown
 from firnel.work.roast.passed_marks import PassedMarks
 from firnel.work.roast.reach import Reach
 from firnel.work.roast.remedy import against, rescue
@@ -40,13 +41,6 @@ log = logging.getLogger(__name__)
 ADVISE_FROM_S, ADVISE_AFTER_S = 120.0, 12.0
 #: Unless the batch has surely lost its way. [s]
 ADVISE_ASTRAY_S = 60.0
-#: On a machine that has hardly been logged this much of the batch itself is seen first. [s]
-FEW_FROM_S = 150.0
-#: Nor is a shorter way told there against a stall than this share of the scale: what one step does is anybody's guess.
-FEW_LEAST = 0.1
-#: So near to first crack, and behind it, no more heat is asked for there where the beans rise faster than the forecast has them
-#: rise from now on, both over so long [s], by half of it and this much [K/min]: hot beans take no guesses.
-FEW_NEAR_CRACK_S, FEW_RATE_S, FEW_RATE_K = 60.0, 30.0, 4.0
 #: A step shows at the probe no sooner than this. [s]
 SHOWS_AFTER_S = 25.0
 #: Where nobody has marked the turn, a lowest reading that lies so far back was it. [s]
@@ -104,7 +98,7 @@ class LiveForecast:
         self._muted = tuple(muted(model, cracked) if model is not None else "" for cracked in (False, True))
         self._sparing, self._reach = model is not None and sparing(model), Reach(model)
         self._hardly = model is None or model.batches < FEWEST
-        self._least = FEW_LEAST if self._hardly else 0.0
+        self._least = LEAST_WAY if self._hardly else 0.0
         self._search = AdviceSearch(self._reach, self._hardly)
         self._follower = Follower(model, SEED) if model is not None else None
         self._expected: dict[MarkKind, float] = {}
@@ -161,27 +155,16 @@ class LiveForecast:
     def _knows_heat(self, ask: Ask, forecast: Forecast) -> bool:
         """Whether it can be said what the heat comes to.
 
-        On a machine that has hardly been logged only of heat that is off, or where a plan leads and not one member in ten gets
-        to first crack: who roasts by a hand of their own may be about to turn it up.
+        On a machine that has hardly been logged only of heat that is off, or where it plainly gets nowhere.
         """
-        if not self._hardly:
-            return True
-        highest = float(forecast.fan[2].max()) if forecast.fan is not None else np.inf
-        if ask.plan is not None and forecast.at >= FEW_FROM_S and highest < ask.machine.first_crack_c:
+        if not self._hardly or gets_nowhere(ask, forecast):
             return True
         heats = {control: stands(ask, control) for control in ask.machine.of(Role.HEAT)}
         return all(at is not None and at <= ask.machine.controls[control].low for control, at in heats.items())
 
     def _speaks_of(self, off: Off, since_s: float) -> bool:
-        """Whether a target that is missed is spoken of although advice is muted: silence while a batch is lost hurts more.
-
-        On a machine that has hardly been logged only where the batch itself has shown it: a stage that goes far astray, and the
-        drop once it has cracked.
-        """
-        if not off.surely or not self._sparing:
-            return False
-        shown = off.kind == "development" or (off.kind == "stage" and off.astray)
-        return not self._hardly or (since_s >= FEW_FROM_S and shown)
+        """Whether a target that is missed is spoken of although advice is muted: silence while a batch is lost hurts more."""
+        return off.surely and self._sparing and (not self._hardly or shown(off, since_s))
 
     def _course(self, batch: LoggedBatch, zero: float) -> Course | None:
         """The batch by its load and moves alone, and some way ahead as the controls stand; None of a machine hardly known."""
@@ -259,21 +242,10 @@ class LiveForecast:
             # The end of a batch that lands is as flat as its plan wants it: heat against that would land it hot.
             since = 0.0 if cracked else crack_t - ABOUT_CRACK_S
             told = tuple(one for one in told if one.kind != "stall" or forecast.at + one.in_s < since)
-        if (cracked or crack_t - forecast.at < FEW_NEAR_CRACK_S) and not self._may_heat(ask, forecast):
+        near = cracked or crack_t - forecast.at < NEAR_CRACK_S
+        if near and self._hardly and not as_foretold(ask, forecast):
             told = tuple(one for one in told if one.kind != "stall")
         return told
-
-    def _may_heat(self, ask: Ask, forecast: Forecast) -> bool:
-        """Whether more heat may be asked for about the end: of a machine hardly known only where beans do as is foretold."""
-        if not self._hardly or forecast.fan is None or forecast.fan_t is None:
-            return True
-        last = (ask.trace.t > ask.now - FEW_RATE_S) & np.isfinite(ask.trace.bean)
-        if last.sum() < 3:
-            return False
-        rises = 60.0 * float(np.polyfit(ask.trace.t[last], ask.trace.bean[last], 1)[0])
-        ahead = np.interp([forecast.at, forecast.at + FEW_RATE_S], forecast.fan_t, forecast.fan[1])
-        foretold = 60.0 * float(ahead[1] - ahead[0]) / FEW_RATE_S
-        return rises - foretold < max(FEW_RATE_K, 0.5 * rises)
 
     def _guided(
         self, ask: Ask, zero: float, batch: LoggedBatch, ensemble: Forecaster, known: Marks, rule: DropRule
@@ -309,18 +281,9 @@ class LiveForecast:
                 plan, landing = ask.plan, guidance.landing
                 return plan is not None and landing is not None and overshoots(plan, landing, choice, _came(ask, zero))
 
-            lost = not cracked and forecast.first_crack is None
+            lost, most = not cracked and forecast.first_crack is None, self._reach.most_late(ask.machine.main_heat)
             told = tuple(
-                against(
-                    replace(one, sure=not self._hardly),
-                    ask,
-                    made,
-                    own,
-                    spoils,
-                    lost,
-                    self._reach.most_late(ask.machine.main_heat),
-                    self._least,
-                )  # fmt: skip
+                against(replace(one, sure=not self._hardly), ask, made, own, spoils, lost, most, self._least)
                 for one in guidance.coming
             )
             guidance = replace(guidance, coming=told)
@@ -338,12 +301,13 @@ class LiveForecast:
         if not settled or landing.clear or (self._hardly and never is not None):
             return guidance
         if self._muted[cracked]:
-            landing = replace(landing, off=tuple(off for off in landing.off if self._speaks_of(off, ask.now - zero)))
-            if not landing.off:
+            spoken = tuple(off for off in landing.off if self._speaks_of(off, ask.now - zero))
+            if not spoken:
                 return replace(guidance, muted=self._muted[cracked])
+            landing = replace(landing, off=spoken) if self._hardly else landing
         sight = Sight(
             ask, due, ask.plan, landing, near, made, _came(ask, zero), self._expected, zero, self._line(ask, zero),
-            may_heat=self._may_heat(ask, forecast),
+            may_heat=not self._hardly or as_foretold(ask, forecast),
         )  # fmt: skip
         advice = self._search.advice(sight)
         if self._muted[cracked] and advice is not None and not advice.off.surely:
