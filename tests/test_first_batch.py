@@ -95,6 +95,8 @@ def test_a_stage_far_astray_is_advised_a_short_way_and_nothing_is_promised_of_it
     advice = live.answer(weak(BOX, 170.0, 0.5)).advice
     assert (advice.off.name, advice.sure) == ("drying_s", False)
     assert (advice.choice.to - advice.choice.setting) / (GAS.high - GAS.low) == pytest.approx(0.15, abs=0.01)
+    once = replace(FRESH, report=replace(FRESH.report, batches=("0001",)))
+    assert LiveForecast(once).answer(weak(BOX, 170.0, 0.5)).advice is None, "a plan that knows its fire is not chased"
     assert _why(advice, Units()).endswith(" late; how far this helps will be seen.")
 
 

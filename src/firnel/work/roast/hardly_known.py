@@ -26,9 +26,13 @@ def gets_nowhere(ask: Ask, forecast: Forecast) -> bool:
     return ask.plan is not None and forecast.at >= FROM_S and highest < ask.machine.first_crack_c
 
 
-def shown(off: Off, since_s: float) -> bool:
-    """Whether the batch itself has shown what is missed: a stage that goes far astray, and the drop once it has cracked."""
-    return since_s >= FROM_S and (off.kind == "development" or (off.kind == "stage" and off.astray))
+def shown(off: Off, since_s: float, fresh: bool) -> bool:
+    """Whether the batch itself has shown what is missed: the drop once it has cracked, and a stage that goes far astray.
+
+    Of a stage only on a ``fresh`` machine, where nothing at all was logged: from one batch on the plan knows its fire, and who
+    chases a stage with a fire that answers nobody knows how late, spoils the next.
+    """
+    return since_s >= FROM_S and (off.kind == "development" or (fresh and off.kind == "stage" and off.astray))
 
 
 def as_foretold(ask: Ask, forecast: Forecast) -> bool:

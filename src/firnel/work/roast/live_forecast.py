@@ -98,6 +98,7 @@ class LiveForecast:
         self._muted = tuple(muted(model, cracked) if model is not None else "" for cracked in (False, True))
         self._sparing, self._reach = model is not None and sparing(model), Reach(model)
         self._hardly = model is None or model.batches < FEWEST
+        self._fresh = model is None or model.batches == 0
         self._least = LEAST_WAY if self._hardly else 0.0
         self._search = AdviceSearch(self._reach, self._hardly)
         self._follower = Follower(model, SEED) if model is not None else None
@@ -164,7 +165,7 @@ class LiveForecast:
 
     def _speaks_of(self, off: Off, since_s: float) -> bool:
         """Whether a target that is missed is spoken of although advice is muted: silence while a batch is lost hurts more."""
-        return off.surely and self._sparing and (not self._hardly or shown(off, since_s))
+        return off.surely and self._sparing and (not self._hardly or shown(off, since_s, self._fresh))
 
     def _course(self, batch: LoggedBatch, zero: float) -> Course | None:
         """The batch by its load and moves alone, and some way ahead as the controls stand; None of a machine hardly known."""
