@@ -78,7 +78,7 @@ class LandingSquare(QWidget):
             if name != "as planned" and (at - place(*picture.lands)).manhattanLength() > APART:
                 self._paint_ghost(painter, at, "+" if "more" in name else "−")
         painter.setPen(QPen(QColor(palette.card), 1.5))
-        painter.setBrush(QColor(palette.moss if picture.inside else palette.ember))
+        painter.setBrush(QColor(palette.moss if picture.inside else palette.ember if picture.told else palette.ink))
         painter.drawEllipse(place(*picture.lands), 6.0 * by, 6.0 * by)
 
     def set_scale(self, scale: float) -> None:

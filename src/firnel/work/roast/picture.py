@@ -108,6 +108,7 @@ class LandingPicture:
     words: str
     inside: bool
     place: str  #: the one judgement, in words
+    told: bool = True  #: whether it says anything: not where it is too early to tell
 
 
 _NONE = np.empty(0)
@@ -168,6 +169,7 @@ def _landing(session: RoastSession, units: Units) -> LandingPicture | None:
         words,
         session.place in (Place.INSIDE, Place.EDGE),
         session.place.value if session.place is not None else "",
+        session.place is not Place.OPEN,
     )
 
 
