@@ -111,13 +111,15 @@ class SeenCard(QWidget):
 
 def figures_of(seen: Seen, units: Units) -> list[tuple[str, str]]:
     """The batch in figures: stage clock, bean probe, when the marks are expected, where it will land."""
+    from firnel.core.landing import Place  # not wanted before a batch is told of
+
     said = seen.running.said
     if not said:
         return []
     rows = [(str(said["clock_label"]), str(said["clock"]))] if said.get("clock_label") else []
     if (bean := said.get("bean_c")) is not None:
         rate = said.get("rate")
-        rows.append(("bean", units.text(bean, "°C", 1) + (f", {units.rate_text(rate)}" if rate is not None else "")))
+        rows.append((tr("bean"), units.text(bean, "°C", 1) + (f", {units.rate_text(rate)}" if rate is not None else "")))
     charge, came = said.get("charge"), {mark.kind for mark in seen.marks}
     for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP):
         at = said.get("expected", {}).get(kind.value)
@@ -125,7 +127,8 @@ def figures_of(seen: Seen, units: Units) -> list[tuple[str, str]]:
             rows.append((kind.words if kind in came else tr("{} expected", kind.words), clock(at - charge)))
     if (lands := said.get("lands")) is not None:
         words = f"{clock(lands['development_s'])}, {units.text(lands['drop_c'], '°C', 1)}"
-        rows.append((tr("lands {}", said.get("place", "")).strip(), words))
+        place = tr(said["place"]) if said.get("place") else ""
+        rows.append((place if said.get("place") == Place.OPEN else tr("lands {}", place).strip(), words))
     return rows
 
 
