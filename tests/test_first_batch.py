@@ -22,7 +22,7 @@ from firnel.core.vocabulary import Control, MarkKind
 from firnel.store.library import Library
 from firnel.work.machines.forecasting import green_of
 from firnel.work.roast.advice_words import _why
-from firnel.work.roast.hardly_known import as_foretold
+from firnel.work.roast.hardly_known import as_foretold, shown
 from firnel.work.roast.live_forecast import LiveForecast
 
 FRESH = prior_model(SOUTH.useful_load_kg, SOUTH.heat_kinds)
@@ -95,8 +95,9 @@ def test_a_stage_far_astray_is_advised_a_short_way_and_nothing_is_promised_of_it
     advice = live.answer(weak(BOX, 170.0, 0.5)).advice
     assert (advice.off.name, advice.sure) == ("drying_s", False)
     assert (advice.choice.to - advice.choice.setting) / (GAS.high - GAS.low) == pytest.approx(0.15, abs=0.01)
-    once = replace(FRESH, report=replace(FRESH.report, batches=("0001",)))
-    assert LiveForecast(once).answer(weak(BOX, 170.0, 0.5)).advice is None, "a plan that knows its fire is not chased"
+    early, late = (Off("browning_s", by, 5.0, 10.0, "stage") for by in (-60.0, 60.0))
+    told = [shown(early, 200.0, fresh=True), shown(early, 200.0, fresh=False), shown(late, 200.0, fresh=False)]
+    assert told == [True, False, True], "a fire that is known from one batch is not cut on the way"
     assert _why(advice, Units()).endswith(" late; how far this helps will be seen.")
 
 

@@ -29,10 +29,11 @@ def gets_nowhere(ask: Ask, forecast: Forecast) -> bool:
 def shown(off: Off, since_s: float, fresh: bool) -> bool:
     """Whether the batch itself has shown what is missed: the drop once it has cracked, and a stage that goes far astray.
 
-    Of a stage only on a ``fresh`` machine, where nothing at all was logged: from one batch on the plan knows its fire, and who
-    chases a stage with a fire that answers nobody knows how late, spoils the next.
+    Of one that comes early only on a ``fresh`` machine, where nothing at all was logged: from one batch on the plan knows its
+    fire, and who cuts one that answers nobody knows how late, cuts too deep. What comes far too late may not come at all.
     """
-    return since_s >= FROM_S and (off.kind == "development" or (fresh and off.kind == "stage" and off.astray))
+    stage = off.kind == "stage" and off.astray and (fresh or off.by > 0.0)
+    return since_s >= FROM_S and (off.kind == "development" or stage)
 
 
 def as_foretold(ask: Ask, forecast: Forecast) -> bool:
