@@ -140,8 +140,7 @@ def plan_solve(
         )  # fmt: skip
         solved = solve_plan(library, found, wanted)
         document = solved_document(solved, found)
-        unseen = any(trouble.kind in ("unseen", "guess") for trouble in solved.troubles)
-        width = unseen_width(solved, outlook_of(library, found, solved)) if unseen else ""
+        width = unseen_width(solved, outlook_of(library, found, solved)) if solved.never_logged else ""
     if output is not None:
         _write_json(document, output)
     for sentence in filter(None, (*solved.not_met, *solved.warnings, width)):

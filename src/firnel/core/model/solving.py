@@ -19,7 +19,7 @@ from firnel.core.model.plan_form import FORMS, NEVER_S, How, begun_so
 from firnel.core.model.planned import PlannedRoast, run_plan, sketched
 from firnel.core.model.search import descend, leap, on_steps, settle
 from firnel.core.model.thresholds import GreenTraits
-from firnel.core.model.troubles import Trouble, troubles_of
+from firnel.core.model.troubles import NEVER_LOGGED, Trouble, troubles_of
 from firnel.core.plan import READINGS, TARGET_WORDS, Anchor, Plan, PlannedMove, Targets
 from firnel.core.stage_targets import stage_times
 from firnel.core.units import clock
@@ -74,6 +74,11 @@ class Solved:
     def not_met(self) -> tuple[str, ...]:
         """All that could not be met, in words."""
         return (*self.gave_way, *(missed.words() for missed in self.missed))
+
+    @property
+    def never_logged(self) -> bool:
+        """Whether it begins as nothing was ever logged on the machine."""
+        return any(trouble.kind in NEVER_LOGGED for trouble in self.troubles)
 
     @property
     def warnings(self) -> tuple[str, ...]:

@@ -20,6 +20,9 @@ SCORCH_CHARGE_C, SCORCH_STEEL_C = 8.0, 15.0
 #: From so many logged batches on it is told what was never logged: loads beyond this factor, settings at charge by this share.
 SEEN_FROM, SEEN_LOAD, SEEN_SHARE = 3, 1.2, 0.08
 
+#: Kinds of trouble that say: nobody knows what comes of it.
+NEVER_LOGGED = ("unseen", "guess")
+
 
 @dataclass(frozen=True)
 class Trouble:

@@ -259,7 +259,7 @@ def outlook_of(library: Library, machine: Machine, solved: Solved) -> Outlook:
 def unseen_width(solved: Solved, sure: Outlook) -> str:
     """Where a plan begins as was never logged: how wide that leaves yellow; empty elsewhere."""
     drying = sure.of.get("drying_s")
-    if drying is None or drying.low is None or all(one.kind not in ("unseen", "guess") for one in solved.troubles):
+    if drying is None or drying.low is None or not solved.never_logged:
         return ""
     half = drying.value - drying.low if drying.high is None else 0.5 * (drying.high - drying.low)
     return tr("Until it was roasted once yellow is foretold to ± {:.0f} s only.", half)
