@@ -52,7 +52,7 @@ UP = 1e-3
 #: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
 #: In moves that are the roaster's own it counts for little.
 RISING, RISING_OWN = 60.0, 3.0
-#: By so many before anything was logged: no target is worth it there.
+#: By so many before anything was logged: hardly a target is worth it there.
 RISING_GUESSED = 600.0
 
 
