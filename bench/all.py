@@ -18,7 +18,7 @@ BENCHES = (
     "model",
     "left_out",
     "first_days",
-    "first_batch",
+    "first_batches",
 )
 BENCHES += (
     "machines",

@@ -15,6 +15,7 @@ from sqlalchemy import update
 from firnel.app.commands import main
 from firnel.app.window import make_application, make_window
 from firnel.core.machine.preheat import Going, preheat_of, preheat_state
+from firnel.core.machine.readings import told_readings
 from firnel.core.model.lessons import learn, learn_more
 from firnel.core.model.score import muted
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
@@ -150,6 +151,10 @@ def test_a_machine_of_any_heat_is_made_with_its_controls(library, heat, fuel, so
     assert list(made.heat_kinds) == sources
     assert made.useful_load_kg == 2.0
     assert not any(scale.reported for scale in made.controls.values())
+    assert told_readings(made) == (None, None), "what nobody told is not taken for told"
+    assert told_readings(new_machine(library, "Told", heat, 2.0, fuel, (None, 204.0))) == (None, 204.0)
+    with pytest.raises(ValueError, match="Yellow comes before first crack"):
+        new_machine(library, "Turned", heat, 2.0, fuel, (204.0, 160.0))
     with pytest.raises(ValueError, match="already"):
         new_machine(library, "Mine", heat, 2.0, fuel)
 

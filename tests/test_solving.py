@@ -126,6 +126,33 @@ def test_a_plan_stays_near_the_heat_that_was_logged_in_each_stage(model):
     assert "browning_s" in [missed.name for missed in plan.missed]
 
 
+@pytest.mark.parametrize("approach", ["times", "falling", "air-led"])
+def test_a_house_that_heats_up_late_is_planned_inside_of_its_own_logs(model, approach):
+    """All of its batches were turned up behind yellow: no form of everybody's may take its heat where it never was."""
+    hangs = ((5.25, Anchor.YELLOW, 10.0), (6.5, Anchor.YELLOW, 150.0), (5.0, Anchor.FIRST_CRACK, 5.0))
+    moves = tuple(HandMove(Control.GAS, to, anchor, offset) for to, anchor, offset in hangs)
+    house = tuple(replace(one, start={Control.GAS: 6.0}, moves=moves) for one in model.driven[:4])
+    assert all(one.rises_late(Control.GAS) > 0.04 * SOUTH.controls[Control.GAS].high for one in house)
+    wanted = replace(WANTED, drying_s=300.0, browning_s=340.0)
+    plan = solved(replace(model, driven=house), wanted, approach=approach).plan
+    stands = [plan.start[Control.GAS], *(move.to for move in plan.moves if move.control == Control.GAS and move.to > 0.0)]
+    assert min(stands) >= 5.0 * 0.9**2 - 0.125
+    assert max(stands) <= 6.5 * 1.1**2 + 0.125, "a tenth wider in heat, which goes with the root of the pressure; and a step"
+
+
+def test_who_turns_heat_up_long_after_the_charge_makes_good_what_went_wrong(model):
+    """That is no hand to begin a plan from; a soak that ends is: common practice, no published source."""
+    ends, rescued = (
+        replace(model.driven[0], start={Control.GAS: 3.0}, moves=(HandMove(Control.GAS, 6.0, Anchor.CHARGE, at),))
+        for at in (75.0, 210.0)
+    )
+    assert (ends.rises_late(Control.GAS), rescued.rises_late(Control.GAS)) == (0.0, 3.0)
+    one = replace(model, driven=(rescued,), report=replace(model.report, batches=("a",)))
+    plan = solved(one, approach="times").plan
+    heats = [plan.start[Control.GAS], *(move.to for move in plan.moves if move.control == Control.GAS)]
+    assert heats == sorted(heats, reverse=True), "from one batch on the levels still stand to each other as in the form"
+
+
 def test_where_not_all_can_be_met_each_target_gives_way_by_its_tolerance(model):
     wanted = replace(WANTED, drop_c=212.0)  # more than it rises by in that development
     off = []

@@ -12,6 +12,7 @@ from pathlib import Path
 import click
 
 from firnel.app.command_parts import (
+    BEAN_C,
     KG,
     SECONDS,
     CouldNotError,
@@ -20,6 +21,7 @@ from firnel.app.command_parts import (
     opened,
     say_json,
 )
+from firnel.core.machine.readings import check_readings
 from firnel.core.model.score import all_muted, untold
 from firnel.core.model.statements import Statement, records
 from firnel.core.names import check_name
@@ -174,13 +176,15 @@ HORIZONS = {Statement.YELLOW: 90.0, Statement.CRACK_FAR: 180.0, Statement.CRACK:
 @click.option("--airflow", "airflows", multiple=True, help="Airflow, as in %:0:100:5, or NAME=damper|fan|pressure:%:0:100:5")
 @click.option("--drum", "motions", multiple=True, help="Drum speed, as in rpm:30:80:1, or NAME=drum|stirrer:rpm:30:80:1")
 @click.option("--fuel", help="Of a gas burner: natural gas or LPG.")
+@click.option("--yellow", "yellow_c", type=BEAN_C, help="What its bean probe usually reads at yellow, °C, if you know it.")
+@click.option("--first-crack", "crack_c", type=BEAN_C, help="The same at first crack, °C: a first plan goes by it.")
 @click.option("--device", default="", help="Where its readings come from.")
 @library_option
 @json_option
 def machine_add(
     name: str, kind: str | None, from_file: Path | None, heat: str | None, stated_kg: float | None, useful_kg: float | None,
     sources: tuple[str, ...], gas: str | None, airflows: tuple[str, ...], motions: tuple[str, ...], fuel: str | None,
-    device: str, library_at: str | None, as_json: bool,
+    yellow_c: float | None, crack_c: float | None, device: str, library_at: str | None, as_json: bool,
 ) -> None:  # fmt: skip
     """Add a machine: of a shipped kind, from a document, or by its scales."""
     with opened(library_at) as library:
@@ -193,6 +197,8 @@ def machine_add(
         heats = {made.kind_of(control) for control in made.of(Role.HEAT)}
         made = replace(made, heat="gas" if "gas" in heats else "electric") if heats and heat is None else made
         check_name("a machine", name)
+        made = replace(made, yellow_c=yellow_c or made.yellow_c, first_crack_c=crack_c or made.first_crack_c)
+        check_readings(made)
         if any(known.name.lower() == name.lower() for known in library.machines()):
             raise CouldNotError(f"There is a machine called {name} already.")
         saved = library.save_machine(made)

@@ -97,6 +97,8 @@ class BeginningView(QWidget):
 
     def _show_steps(self, known: tuple[Step, ...]) -> None:
         self._steps = known
+        for reading in (self.yellow, self.crack):
+            reading.setPlaceholderText(tr("{}, if known", self._desk.settings.units.temperature))
         for row, step in zip(self._rows, self._steps, strict=True):
             row.show_step(step)
         wanted = next((number for number, step in enumerate(self._steps) if not step.done), 4)
@@ -176,11 +178,14 @@ class BeginningView(QWidget):
         self.fuel.addItems([tr("{}, gauge to {:g} kPa", tr(fuel), top) for fuel, top in FUELS])
         self.fuel.setAccessibleName(tr("Fuel"))
         self.heat.currentIndexChanged.connect(lambda index: self.fuel.setEnabled(index == 0))
+        self.yellow, self.crack = FigureEntry(tr("Bean probe at yellow")), FigureEntry(tr("Bean probe at first crack"))
         grid = _fields(
             (tr("Name"), self.name),
             (tr("Roasts well at a time, kg"), self.useful),
             (tr("Heated by"), self.heat),
             (tr("Fuel"), self.fuel),
+            (tr("Bean probe at yellow"), self.yellow),
+            (tr("Bean probe at first crack"), self.crack),
         )
         column.addLayout(grid)
         self._machine_wrong = label("", "warn", wrap=True)
@@ -289,10 +294,15 @@ class BeginningView(QWidget):
             self.useful.setFocus(Qt.FocusReason.TabFocusReason)
             return
         fuel = FUELS[self.fuel.currentIndex()][0]
-        self._try(
-            self._machine_wrong,
-            lambda: self._desk.ask(new_machine, self.name.text(), chosen(self.heat), self.useful.figure(), fuel),
-        )
+
+        def keep() -> None:
+            units = self._desk.settings.units
+            shown = (entry.figure() for entry in (self.yellow, self.crack))
+            yellow_c, crack_c = (None if value is None else units.read(value, "°C") for value in shown)
+            useful = self.useful.figure()
+            self._desk.ask(new_machine, self.name.text(), chosen(self.heat), useful, fuel, (yellow_c, crack_c))
+
+        self._try(self._machine_wrong, keep)
 
     def _on_coffee(self) -> None:
         self._try(

@@ -13,6 +13,10 @@ ASKED = {
             tr("Begin with the one that roasts most. Others are added under Machines."),
         ),
         (
+            tr("Which readings?"),
+            tr("What its bean probe usually shows at both marks, within a few degrees: the first plan goes by them."),
+        ),
+        (
             tr("Will it be driven?"),
             tr("No. Firnel reads and advises; no burner, fan or drum is ever set from here."),
         ),

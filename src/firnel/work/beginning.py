@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from firnel.core.machine.readings import check_readings
 from firnel.core.names import check_name
 from firnel.core.vocabulary import Control, ControlScale, Lot, Machine, Role
 from firnel.core.words import later, tr
@@ -85,8 +86,21 @@ def first_lot(library: Library) -> Lot | None:
     return next((lot for lot in library.lots() if not lot.archived), None)
 
 
-def new_machine(library: Library, name: str, heat: str, useful_kg: float | None, fuel: str) -> Machine:
+def new_machine(
+    library: Library,
+    name: str,
+    heat: str,
+    useful_kg: float | None,
+    fuel: str,
+    read_c: tuple[float | None, float | None] = (None, None),
+) -> Machine:
     """Keep a new machine with the controls that one of its heat usually has.
+
+    Parameters
+    ----------
+    library, name, heat, fuel : where to keep it; what it is called; of `HEATS` and `FUELS`.
+    useful_kg : what it roasts well at a time. [kg]
+    read_c : what its bean probe reads at yellow and at first crack; None where nobody knows. [degC]
 
     Raises
     ------
@@ -111,7 +125,10 @@ def new_machine(library: Library, name: str, heat: str, useful_kg: float | None,
     made = replace(
         like, kind="own", controls=controls, useful_load_kg=useful_kg, stated_load_kg=round(useful_kg / USEFUL, 2),
         fuel=fuel if kind == "gas-6" else "",
+        yellow_c=like.yellow_c if read_c[0] is None else read_c[0],
+        first_crack_c=like.first_crack_c if read_c[1] is None else read_c[1],
     )  # fmt: skip
+    check_readings(made)
     check_name(tr("a machine"), made.name)
     return library.save_machine(made)
 

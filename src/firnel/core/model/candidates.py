@@ -13,9 +13,11 @@ import numpy as np
 
 from firnel.core.model.constants import control_share, hands_of
 from firnel.core.model.learning import MachineModel
+from firnel.core.model.level_hold import RISING, RISING_OWN, LevelHold
 from firnel.core.model.plan_form import NEVER_S, SHIFT_S, How, PlanForm
 from firnel.core.model.planned import load_of
 from firnel.core.model.simulation import Simulated, simulate
+from firnel.core.model.statements import FEWEST
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import READINGS, USUAL_TOLERANCE, Anchor, Plan, PlannedMove
 from firnel.core.stage_targets import StageTimes
@@ -41,19 +43,8 @@ FREE_C = 5.0
 WINS = 3.0
 #: Rate of rise that a roast must keep before the drop; common practice, no published source. [degC/min]
 LEAST_RATE = 3.0
-#: A level of heat that lies this far from where the house has it counts as much as a target that is just met. [share]
-STAYS = 0.12
-#: The levels that were logged in its stage, made so much wider; outside of them each further share of this counts as much.
-WIDER, LEAVES = (0.9, 1.1), 0.01
-#: Before anything was logged levels stand to each other as the form of the approach has them, within this share.
-FORMED = 0.15
-#: Heat counts as turned up from so much on, weighed so. [shares of full heat]
-UP = 1e-3
-#: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
-#: In moves that are the roaster's own it counts for little.
-RISING, RISING_OWN = 60.0, 3.0
-#: By so many before anything was logged: hardly a target is worth it there.
-RISING_GUESSED = 600.0
+#: Heat counts as turned up from so much on [shares of full heat]; what may not be counts more than any target.
+UP, BARRED = 1e-3, 1e9
 
 
 class Candidates:
@@ -105,12 +96,9 @@ class Candidates:
         soaks = self.kept and (plan.approach == "soak-push" or not self.begins)
         self.start_open = self.begins is not None and not plan.start_held and not soaks and how is not How.AS_IS
         self.held = replace(plan, moves=tuple(move for move in plan.moves if move.held))
-        every = np.array([self.start_open, *(move.open for move in self.form)], bool)
-        least_most = self.form_of.logged_range()
-        self._logged = (WIDER[0] * least_most[0][every], WIDER[1] * least_most[1][every])
-        self.guessed = not model.batches and how is How.NEW
         self.charge_open = self.wanted.charge_c is None and how is not How.AS_IS
         self.development_open = (plan.drop_rules or not times.fixed[2]) and how is not How.AS_IS
+        self._hold = self._held()
 
     def again(self, plan: Plan) -> Candidates:
         """The same problem for a plan whose moves are held otherwise."""
@@ -145,10 +133,19 @@ class Candidates:
         rest = [self._usual_charge] if self.charge_open else []
         return np.concatenate([clipped, rest, [self.development] if self.development_open else []])
 
-    def _out_of_form(self, rows: FloatArray) -> FloatArray:
-        """By what share each level lies out of the form, which may be turned up or down as a whole, shape (m, levels)."""
-        ratio = rows[:, : self.heats] / self.first[: self.heats]
-        return np.asarray(np.clip(np.abs(ratio / ratio.mean(axis=1, keepdims=True) - 1.0) - FORMED, 0.0, None))
+    def _held(self) -> LevelHold:
+        """What its levels are held to."""
+        model, first = self.model, self.first[: self.heats]
+        if self.how is not How.NEW:
+            return LevelHold(rising=RISING_OWN if self.kept else RISING)
+        every = np.array([self.start_open, *(move.open for move in self.form)], bool)
+        low, high = (side[every] for side in self.form_of.logged_range())
+        if self.form_of.of_house:
+            return LevelHold(house=first, logged=(low, high))
+        if model.batches < FEWEST:
+            return LevelHold(form=first)
+        pushes = self.plan.approach == "soak-push"  # harder than is usual
+        return LevelHold(logged=(low, high) if model.driven and not pushes else None)
 
     @property
     def heats(self) -> int:
@@ -198,7 +195,7 @@ class Candidates:
         return float(np.clip(self.plan.tolerance(name) / usual, 1.0 / GIVES_WAY, GIVES_WAY))
 
     def off(self, rows: FloatArray, made: Simulated) -> FloatArray:
-        """Distance from the targets in units of what is met, shape (n, m)."""
+        """Distance from the targets in units of what is met, shape (n, m); the last is of heat that is turned up late."""
         yellow, crack = (
             first_above(made.t, made.bean, level) + lean for level, lean in zip(self.levels_c, self._lean, strict=True)
         )
@@ -234,16 +231,11 @@ class Candidates:
             parts[self.plan.wins] = WINS * parts[self.plan.wins]
         last_rate = 60.0 * (last - _at(made.t, made.bean_probe, end - 30.0)) / 30.0
         least = np.full(last_rate.shape, -np.inf) if self.form_of.coasts_at < self.end else LEAST_RATE
-        rest = [np.minimum(last_rate - least, 0.0), self._slowest(made), self._rising(rows), self._manner(made)]
+        rest = [np.minimum(last_rate - least, 0.0), self._slowest(made), self._manner(made)]
+        rest += self._hold.off(rows[:, : self.heats])
         if self.charge_open:
             rest.append((self.charge_of(rows) - self._usual_charge) / FREE_C)
-        if self.form_of.of_house:
-            levels = rows[:, : self.heats]
-            rest += list((levels - self.first[: self.heats]).T / STAYS)
-            rest += list((levels - np.clip(levels, *self._logged)).T / LEAVES)
-        elif self.guessed and self.heats:
-            rest += list(self._out_of_form(rows).T / LEAVES)
-        return np.stack([*parts.values(), *rest])
+        return np.stack([*parts.values(), *rest, self.rising(rows)])
 
     def _slowest(self, made: Simulated) -> FloatArray:
         """By how much the rate of rise falls below the least between yellow and drop, softly, shape (m,)."""
@@ -251,14 +243,23 @@ class Candidates:
         rate = 60.0 * np.gradient(made.bean_probe[inside], made.t[inside], axis=0)
         return np.asarray(np.minimum(rate.min(axis=0) - LEAST_RATE, 0.0))
 
-    def _rising(self, rows: FloatArray) -> FloatArray:
-        """By how much heat is turned up from yellow on, softly, shape (m,): hard heat belongs to the first third."""
+    def rising(self, rows: FloatArray) -> FloatArray:
+        """By how much heat is turned up from yellow on, shape (m,)."""
         before, after = self.levels_around(rows)
         late = np.array([move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK) for move in self.form], bool)
-        if not late.any():
-            return np.zeros(len(rows))
-        counts = RISING_OWN if self.kept else RISING_GUESSED if self.guessed else RISING
-        return np.asarray(counts * np.sum(np.clip(after - before, 0.0, None)[:, late], axis=1))
+        return self._hold.off_rising(before[:, late], after[:, late])
+
+    def barred(self, rows: FloatArray) -> FloatArray:
+        """Whether heat is turned up although the form of the approach is kept, shape (m,): no target is worth a step there.
+
+        The push behind a soak is part of its form.
+        """
+        before, after = self.levels_around(rows)
+        soaks = self.begins is None
+        held = np.array(
+            [self._hold.form is not None and not (soaks and move.anchor is Anchor.CHARGE) for move in self.form], bool
+        )
+        return np.asarray(np.any((after - before > UP)[:, held], axis=1))
 
     def _manner(self, made: Simulated) -> FloatArray:
         """What the approach itself wants, softly, shape (m,)."""
@@ -300,7 +301,7 @@ class Candidates:
 
     def cost(self, rows: FloatArray, shifts: FloatArray | None = None) -> FloatArray:
         """How far candidates are off in all, shape (m,)."""
-        cost = np.sum(np.square(self.off(rows, self.run(rows, shifts))), axis=0)
+        cost = np.sum(np.square(self.off(rows, self.run(rows, shifts))), axis=0) + BARRED * self.barred(rows)
         return np.asarray(cost if shifts is None else cost + 0.02 * np.sum(np.square(shifts), axis=1))
 
     def levels_around(self, rows: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -352,7 +353,7 @@ class Candidates:
             return tr(": {}, the {} is at its top", does, burner)
         if not wants_more and inside and min(inside) <= self.lowest + 1e-6:
             return tr(": {}, the {} is at its least", does, burner)
-        if wants_more and late and self.how is How.NEW and self._rising(row[None, :])[0] < UP:
+        if wants_more and late and self.how is How.NEW and self.rising(row[None, :])[0] < UP:
             return tr(": {}, and no heat is turned up so late", does)
         return f": {does}"
 

@@ -28,6 +28,8 @@ MOST_EDGES = 60
 BEFORE_YELLOW_S, BEFORE_CRACK_S = 20.0, 45.0
 #: What a hand sets so shortly after the charge is how the batch begins. [s]
 AT_CHARGE_S = 4.0
+#: A soak has ended by then: who turns heat up later makes good what went wrong. [s]
+SOAKED_S = 150.0
 #: A setting that stood no longer than this in a stage is on its way to the next. [s]
 STOOD_S = 10.0
 #: What counts as one unit apart of a logged batch and what is wanted: load (share), stages [s], charge [degC], density [g/L].
@@ -78,10 +80,10 @@ class Driven:
         )
 
     def rises_late(self, control: Control) -> float:
-        """By how much a control was turned up from yellow on, in all, on its scale."""
+        """By how much a control was turned up from yellow on, or long after the charge, in all, on its scale."""
         before, risen = self.start.get(control, 0.0), 0.0
         for move in self.of(control):
-            if move.anchor is not Anchor.CHARGE:
+            if move.anchor is not Anchor.CHARGE or move.offset_s > SOAKED_S:
                 risen += max(move.to - before, 0.0)
             before = move.to
         return risen

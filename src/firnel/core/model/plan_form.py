@@ -15,6 +15,7 @@ import numpy as np
 from firnel.core.model.constants import control_share
 from firnel.core.model.driven import Driven, nearest
 from firnel.core.model.learning import MachineModel
+from firnel.core.model.statements import FEWEST
 from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import UNFORESEEN, Anchor, Plan, PlannedMove
 from firnel.core.stage_targets import StageTimes
@@ -194,7 +195,8 @@ class PlanForm:
         if self._plan.approach == "soak-push" or self._coasting:
             left_s = COAST_S if self._coasting else COASTED * self._times.seconds[2]
             coast = SHIFT_S * round((self._times.seconds[2] - left_s) / SHIFT_S)
-            form = (*form, OpenMove(Anchor.FIRST_CRACK, coast, 0.0, open=False, timed=True))
+            out = OpenMove(Anchor.FIRST_CRACK, coast, 0.0, open=False, timed=True)
+            form = (*(move for move in form if self.due(move) < self.due(out)), out)  # nothing turns it on again
         left = [] if self.kept else list(form)
         for move in own:
             # A held move takes the place of the open one that is nearest to it.
@@ -213,18 +215,21 @@ class PlanForm:
     def _form_of_house(self) -> tuple[float | None, tuple[OpenMove, ...]] | None:
         """The form of heat as the house has it; an approach that asks for another hand keeps its own.
 
-        A falling rate begins from no batch that soaked, and neither from one that was heated up late.
+        A falling rate begins from no batch that soaked, and neither from one that was heated up late. Where a house heats up
+        late in all of them, stage times begin from one all the same: that is its hand.
         """
         if self._plan.approach not in ("times", "falling") or self.kept:
             return None
         falling = self._plan.approach == "falling"
-        example = (
+        driven = [one for one in self._model.driven if self._control in one.start]
+        most = LATE_RISE * (self._scale.high - self._scale.low)
+        example = [
             one
-            for one in self._model.driven
-            if self._control in one.start
-            and one.rises_late(self._control) <= LATE_RISE * (self._scale.high - self._scale.low)
-            and not (falling and one.start[self._control] <= self._scale.low)
-        )
+            for one in driven
+            if one.rises_late(self._control) <= most and not (falling and one.start[self._control] <= self._scale.low)
+        ]
+        if not (example or falling) and len(driven) >= FEWEST:
+            example = driven
         house = nearest(example, self._plan.load_kg or 1.0, self._green, self._times, self._charge_c)
         if house is None:
             return None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from firnel.core.model.candidates import Candidates, first_above
+from firnel.core.model.candidates import BARRED, Candidates, first_above
 from firnel.core.model.plan_form import MOST_SHIFTS
 from firnel.core.vocabulary import FloatArray
 
@@ -43,7 +43,10 @@ def _slopes(problem: Candidates, row: FloatArray) -> tuple[FloatArray, FloatArra
     small = _small(problem)
     rows = np.vstack([row, row + np.diag(small)])
     made = problem.off(rows, problem.run(rows))
-    return made[:, 0], (made[:, 1:] - made[:, :1]) / small
+    slopes = (made[:, 1:] - made[:, :1]) / small
+    if made[-1, 0] == 0.0:  # level heat is not turned up, and may be turned down: the slope there is of one side only
+        slopes[-1] = 0.0
+    return made[:, 0], slopes
 
 
 def leap(problem: Candidates, row: FloatArray) -> FloatArray:
@@ -147,7 +150,8 @@ def _search(problem: Candidates, row: FloatArray, shifts: FloatArray) -> tuple[F
         # Each move made later gives the difference of its levels for that much longer.
         given = (before - after) * (later - shifts)
         guess = off[:, :1] + by_entry @ (tried - row).T + by_pulse @ given.T
-        return tried, later, np.sum(guess**2, axis=0) + 0.02 * np.sum(later**2, axis=1)
+        guess[-1] = problem.rising(tried)
+        return tried, later, np.sum(guess**2, axis=0) + 0.02 * np.sum(later**2, axis=1) + BARRED * problem.barred(tried)
 
     none = np.zeros((1, row.size + moves))
     steps = np.vstack([none, drawn(none, 2500, 1), drawn(none, 2500, 2)])

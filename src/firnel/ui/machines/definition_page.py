@@ -9,6 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.machine.preheat import preheat_of
+from firnel.core.machine.readings import check_readings
 from firnel.core.vocabulary import Machine, Role
 from firnel.core.words import tr
 from firnel.ui.machines.control_rows import ControlRows
@@ -176,8 +177,7 @@ class DefinitionPage(QWidget):
             machine = replace(machine, heat="gas" if gas else "electric")
             if not 0 < machine.useful_load_kg <= machine.stated_load_kg:
                 raise ValueError(tr("The useful load lies above nothing and at most at the stated load."))
-            if not 100 < machine.yellow_c < machine.first_crack_c < 240:
-                raise ValueError(tr("Yellow comes before first crack, and both between 100 and 240 °C on the probe."))
+            check_readings(machine)
             if not machine.first_crack_c < machine.limit_c <= 300:
                 raise ValueError(tr("What the beans may never read lies above first crack, and at most at 300 °C."))
             wanted = preheat_of(machine)

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from firnel.core.machine.readings import told_readings
 from firnel.core.model.document import OutdatedModelError, model_from_document, model_to_document
 from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel, misfit
@@ -215,7 +216,7 @@ def model_of(library: Library, machine: Machine) -> tuple[MachineModel, str]:
             return _doubting(library, machine, model_from_document(kept[1])), tr("fitted {:%d %B %Y}", kept[0].astimezone())
         except OutdatedModelError as error:
             why = str(error)
-    return prior_model(full_load_of(machine), machine.heat_kinds), why
+    return prior_model(full_load_of(machine), machine.heat_kinds, *told_readings(machine)), why
 
 
 def _doubting(library: Library, machine: Machine, model: MachineModel) -> MachineModel:

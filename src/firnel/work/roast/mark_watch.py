@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from firnel.core.machine.readings import told_readings
 from firnel.core.mark_finding import BEFORE_JUMP_S, SHORTEST_ROAST_S, by_a_jump, find_drop, jumps
 from firnel.core.vocabulary import Found, Machine, Mark, MarkKind
 from firnel.work.roast.readings_watch import sound
@@ -159,12 +160,7 @@ def levels_of(batch: BatchState, kind: MarkKind) -> tuple[float, float]:
 
 def _own_level(machine: Machine | None, kind: MarkKind) -> float | None:
     """What the machine's own page says; None where nobody has told."""
-    if machine is None:
-        return None
-    usual = Machine("", "")
-    yellow = kind is MarkKind.YELLOW
-    own, default = (machine.yellow_c, usual.yellow_c) if yellow else (machine.first_crack_c, usual.first_crack_c)
-    return own if own != default else None
+    return told_readings(machine)[kind is not MarkKind.YELLOW] if machine is not None else None
 
 
 def reached(batch: BatchState, level_c: float) -> float | None:

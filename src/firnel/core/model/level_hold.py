@@ -1,0 +1,65 @@
+"""What the heat of a plan is held to beside its targets: how the house has it, what was logged, the form of the approach."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from firnel.core.vocabulary import FloatArray
+
+#: A level of heat that lies this far from where the house has it counts as much as a target that is just met. [share]
+STAYS = 0.12
+#: The levels that were logged in its stage, made so much wider; outside of them each further share of this counts as much.
+WIDER, LEAVES = (0.9, 1.1), 0.01
+#: Before the machine is known levels stand to each other as the form of the approach has them, within this share.
+FORMED = 0.15
+#: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
+#: In moves that are the roaster's own it counts for little.
+RISING, RISING_OWN = 60.0, 3.0
+
+
+@dataclass(frozen=True)
+class LevelHold:
+    """What the open levels of one plan are held to.
+
+    Parameters
+    ----------
+    house : where the house has them, if the form is the house's, shape (levels,). [shares of full heat]
+    logged : least and most that was logged in the stage of each, shapes (levels,); None where they may go anywhere.
+    form : how they stand to each other in the form of the approach, where the machine is not known yet, shape (levels,).
+    rising : how hard heat that is turned up late counts.
+    """
+
+    house: FloatArray | None = None
+    logged: tuple[FloatArray, FloatArray] | None = None
+    form: FloatArray | None = None
+    rising: float = RISING
+
+    def off(self, levels: FloatArray) -> list[FloatArray]:
+        """How far candidates leave it, as targets that are just met count one, shapes (m,).
+
+        Parameters
+        ----------
+        levels : of the candidates, shape (m, levels). [shares of full heat]
+        """
+        if not levels.shape[1]:
+            return []
+        rest = list((levels - self.house).T / STAYS) if self.house is not None else []
+        if self.logged is not None:
+            low, high = self.logged
+            rest += list((levels - np.clip(levels, WIDER[0] * low, WIDER[1] * high)).T / LEAVES)
+        if self.form is not None:
+            ratio = levels / self.form  # all may be turned up or down as a whole
+            apart = np.abs(ratio / ratio.mean(axis=1, keepdims=True) - 1.0) - FORMED
+            rest += list(np.clip(apart, 0.0, None).T / LEAVES)
+        return rest
+
+    def off_rising(self, before: FloatArray, after: FloatArray) -> FloatArray:
+        """How far heat is turned up from yellow on, shape (m,): hard heat belongs to the first third.
+
+        Parameters
+        ----------
+        before, after : levels about each move from yellow on, shapes (m, moves). [shares of full heat]
+        """
+        return np.asarray(self.rising * np.sum(np.clip(after - before, 0.0, None), axis=1))
