@@ -16,6 +16,7 @@ from firnel.core.model.prior import prior_model
 from firnel.core.model.score import _landed_otherwise
 from firnel.core.model.solving import solve
 from firnel.core.model.statements import Foretold, Statement
+from firnel.core.model.thresholds import GreenTraits
 from firnel.core.plan import Anchor, Plan
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, MarkKind
@@ -27,19 +28,19 @@ from firnel.work.roast.hardly_known import as_foretold, shown
 from firnel.work.roast.live_forecast import LiveForecast
 
 FRESH = prior_model(SOUTH.useful_load_kg, SOUTH.heat_kinds)
-GAS = SOUTH.controls[Control.GAS]
+GAS, GREEN = SOUTH.controls[Control.GAS], GreenTraits("")
 
 
 @pytest.fixture(scope="module")
-def solved(tmp_path_factory):
-    library = Library(tmp_path_factory.mktemp("first") / "l.sqlite")
+def solved():
     asked = Plan("First", "south", "", 0.8, approach="times", targets=WANTED)
-    return solve(FRESH, SOUTH, asked, green_of(library, ""), WANTED)
+    return solve(FRESH, SOUTH, asked, GREEN, WANTED)
 
 
 def test_a_first_plan_keeps_the_form_of_its_approach_and_says_that_it_is_a_guess(solved):
     """Hard heat belongs to the first third, and the end is not driven by a fire that nobody has seen: common practice."""
     heats = [(Anchor.CHARGE, solved.plan.start[Control.GAS])]
+    assert all(abs(got - wanted) < 0.05 * wanted for wanted, got in solved.met.values()), "as near as its form lets it"
     heats += [(move.anchor, move.to) for move in solved.plan.moves if move.control == Control.GAS]
     levels = [to for _, to in heats]
     late = [levels[0], *(to for anchor, to in heats if anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK))]
@@ -49,6 +50,13 @@ def test_a_first_plan_keeps_the_form_of_its_approach_and_says_that_it_is_a_guess
     assert [to for anchor, to in heats if anchor is Anchor.FIRST_CRACK] == [min(levels)]
     (unseen,) = [trouble.sentence for trouble in solved.troubles if trouble.kind == "guess"]
     assert unseen.startswith("Nothing was logged of south yet")
+
+
+def test_what_follows_on_a_level_that_the_roaster_holds_may_go_up(solved):
+    low = replace(solved.plan, moves=(), start={Control.GAS: 0.25 * solved.plan.start[Control.GAS]}, start_held=True)
+    plan = solve(FRESH, SOUTH, low, GREEN, WANTED).plan
+    assert plan.start[Control.GAS] == low.start[Control.GAS]
+    assert max(move.to for move in plan.moves if move.control == Control.GAS) > 2.0 * plan.start[Control.GAS]
 
 
 def test_the_command_line_tells_how_wide_a_guess_is_and_takes_times_as_they_are_said(tmp_path):

@@ -252,14 +252,13 @@ class Candidates:
     def barred(self, rows: FloatArray) -> FloatArray:
         """Whether heat is turned up although the form of the approach is kept, shape (m,): no target is worth a step there.
 
-        The push behind a soak is part of its form.
+        The push behind a soak is part of its form, and what follows on a level that the roaster holds is free.
         """
+        if self._hold.form is None:
+            return np.zeros(len(rows), bool)
         before, after = self.levels_around(rows)
-        soaks = self.begins is None
-        held = np.array(
-            [self._hold.form is not None and not (soaks and move.anchor is Anchor.CHARGE) for move in self.form], bool
-        )
-        return np.asarray(np.any((after - before > UP)[:, held], axis=1))
+        found = np.array([self.start_open, *(move.open for move in self.form)], bool)
+        return np.asarray(np.any((after - before > UP)[:, found[:-1] & found[1:]], axis=1))
 
     def _manner(self, made: Simulated) -> FloatArray:
         """What the approach itself wants, softly, shape (m,)."""
