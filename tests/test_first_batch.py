@@ -17,7 +17,7 @@ from firnel.core.model.score import _landed_otherwise
 from firnel.core.model.solving import solve
 from firnel.core.model.statements import Foretold, Statement
 from firnel.core.model.thresholds import GreenTraits
-from firnel.core.plan import Anchor, Plan
+from firnel.core.plan import Anchor, Plan, Targets
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.store.library import Library
@@ -50,6 +50,15 @@ def test_a_first_plan_keeps_the_form_of_its_approach_and_says_that_it_is_a_guess
     assert [to for anchor, to in heats if anchor is Anchor.FIRST_CRACK] == [min(levels)]
     (unseen,) = [trouble.sentence for trouble in solved.troubles if trouble.kind == "guess"]
     assert unseen.startswith("Nothing was logged of south yet")
+
+
+@pytest.mark.parametrize(("approach", "drying_s", "browning_s"), [("falling", 300.0, 230.0), ("air-led", 240.0, 300.0)])
+def test_no_target_is_worth_heat_that_is_turned_up_on_a_guess(approach, drying_s, browning_s):
+    fresh = prior_model(1.5, ["gas"], 160.0, 205.0)
+    wanted = Targets(200.0, drying_s, browning_s, 95.0, 215.0)
+    plan = solve(fresh, SOUTH, Plan("First", "south", "", 0.9, approach=approach, targets=wanted), GREEN, wanted).plan
+    heats = [plan.start[Control.GAS], *(move.to for move in plan.moves if move.control == Control.GAS)]
+    assert heats == sorted(heats, reverse=True)
 
 
 def test_what_follows_on_a_level_that_the_roaster_holds_may_go_up(solved):

@@ -13,7 +13,7 @@ import numpy as np
 
 from firnel.core.model.constants import control_share, hands_of
 from firnel.core.model.learning import MachineModel
-from firnel.core.model.level_hold import RISING, RISING_OWN, LevelHold
+from firnel.core.model.level_hold import RISING, RISING_FORMED, RISING_OWN, LevelHold
 from firnel.core.model.plan_form import NEVER_S, SHIFT_S, How, PlanForm
 from firnel.core.model.planned import load_of
 from firnel.core.model.simulation import Simulated, simulate
@@ -99,6 +99,8 @@ class Candidates:
         self.charge_open = self.wanted.charge_c is None and how is not How.AS_IS
         self.development_open = (plan.drop_rules or not times.fixed[2]) and how is not How.AS_IS
         self._hold = self._held()
+        found = np.array([self.start_open, *(move.open for move in self.form)], bool)
+        self._falls = found[:-1] & found[1:] & (self._hold.form is not None)
 
     def again(self, plan: Plan) -> Candidates:
         """The same problem for a plan whose moves are held otherwise."""
@@ -143,7 +145,7 @@ class Candidates:
         if self.form_of.of_house:
             return LevelHold(house=first, logged=(low, high))
         if model.batches < FEWEST:
-            return LevelHold(form=first)
+            return LevelHold(form=first, rising=RISING_FORMED)
         pushes = self.plan.approach == "soak-push"  # harder than is usual
         return LevelHold(logged=(low, high) if model.driven and not pushes else None)
 
@@ -244,9 +246,9 @@ class Candidates:
         return np.asarray(np.minimum(rate.min(axis=0) - LEAST_RATE, 0.0))
 
     def rising(self, rows: FloatArray) -> FloatArray:
-        """By how much heat is turned up from yellow on, shape (m,)."""
+        """By how much heat is turned up from yellow on, and wherever that is barred, shape (m,)."""
         before, after = self.levels_around(rows)
-        late = np.array([move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK) for move in self.form], bool)
+        late = np.array([move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK) for move in self.form], bool) | self._falls
         return self._hold.off_rising(before[:, late], after[:, late])
 
     def barred(self, rows: FloatArray) -> FloatArray:
@@ -254,11 +256,8 @@ class Candidates:
 
         The push behind a soak is part of its form, and what follows on a level that the roaster holds is free.
         """
-        if self._hold.form is None:
-            return np.zeros(len(rows), bool)
         before, after = self.levels_around(rows)
-        found = np.array([self.start_open, *(move.open for move in self.form)], bool)
-        return np.asarray(np.any((after - before > UP)[:, found[:-1] & found[1:]], axis=1))
+        return np.asarray(np.any((after - before > UP)[:, self._falls], axis=1))
 
     def _manner(self, made: Simulated) -> FloatArray:
         """What the approach itself wants, softly, shape (m,)."""

@@ -15,8 +15,8 @@ WIDER, LEAVES = (0.9, 1.1), 0.01
 #: Before the machine is known levels stand to each other as the form of the approach has them, within this share.
 FORMED = 0.15
 #: How hard heat that is turned up from yellow on counts, for full heat: as much as a stage missed by this many tolerances.
-#: In moves that are the roaster's own it counts for little.
-RISING, RISING_OWN = 60.0, 3.0
+#: In moves that are the roaster's own it counts for little; where the form of the approach is kept it leads the search away.
+RISING, RISING_OWN, RISING_FORMED = 60.0, 3.0, 600.0
 
 
 @dataclass(frozen=True)
