@@ -865,8 +865,11 @@ def test_a_planned_move_that_falls_due_soon_is_the_one_that_is_changed(plan):
     assert step.due[0].move.to == pytest.approx(soon.move.to + 2 * SOUTH.controls[Control.GAS].step)
     assert step_of(ask, (replace(soon, due_t=ask.now + 200.0),), 1).move is None
     missed = [entry for entry in due if entry.due_t is not None and entry.due_t <= ask.now][-1]
+    far = replace(missed.move, to=missed.move.to + 8 * SOUTH.controls[Control.GAS].step)
+    moves = tuple(far if index == missed.index else move for index, move in enumerate(plan.moves))
+    ask = replace(ask, plan=replace(plan, moves=moves))
     (whole, half) = made_up(ask, (), {}, Control.GAS)
-    assert (whole.to, whole.move) == (missed.move.to, None), "of a move that was missed, the way to where it went"
+    assert (whole.to, whole.move) == (far.to, None), "of a move that was missed, the way to where it went"
     assert min(whole.to, whole.setting) < half.to < max(whole.to, whole.setting)
     (left,) = made_up(ask, (soon,), {}, Control.GAS)
     assert (left.move, left.to) == (soon.index, whole.setting), "while the next one is about to fall due: to leave that one"
