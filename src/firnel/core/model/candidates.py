@@ -8,12 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
 from firnel.core.model.constants import control_share, hands_of
 from firnel.core.model.learning import MachineModel
-from firnel.core.model.level_hold import RISING, RISING_FORMED, RISING_OWN, LevelHold
+from firnel.core.model.level_hold import RISING, RISING_FORMED, RISING_OWN, UP, LevelHold
 from firnel.core.model.plan_form import NEVER_S, SHIFT_S, How, PlanForm
 from firnel.core.model.planned import load_of
 from firnel.core.model.simulation import Simulated, simulate
@@ -43,8 +44,6 @@ FREE_C = 5.0
 WINS = 3.0
 #: Rate of rise that a roast must keep before the drop; common practice, no published source. [degC/min]
 LEAST_RATE = 3.0
-#: Heat counts as turned up from so much on [shares of full heat]; what may not be counts more than any target.
-UP, BARRED = 1e-3, 1e9
 
 
 class Candidates:
@@ -99,8 +98,6 @@ class Candidates:
         self.charge_open = self.wanted.charge_c is None and how is not How.AS_IS
         self.development_open = (plan.drop_rules or not times.fixed[2]) and how is not How.AS_IS
         self._hold = self._held()
-        found = np.array([self.start_open, *(move.open for move in self.form)], bool)
-        self._falls = found[:-1] & found[1:] & (self._hold.form is not None)
 
     def again(self, plan: Plan) -> Candidates:
         """The same problem for a plan whose moves are held otherwise."""
@@ -138,16 +135,18 @@ class Candidates:
     def _held(self) -> LevelHold:
         """What its levels are held to."""
         model, first = self.model, self.first[: self.heats]
-        if self.how is not How.NEW:
-            return LevelHold(rising=RISING_OWN if self.kept else RISING)
         every = np.array([self.start_open, *(move.open for move in self.form)], bool)
+        late = np.array([move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK) for move in self.form], bool)
+        hold = partial(LevelHold, late, every[:-1] & every[1:])
+        if self.how is not How.NEW:
+            return hold(rising=RISING_OWN if self.kept else RISING)
         low, high = (side[every] for side in self.form_of.logged_range())
         if self.form_of.of_house:
-            return LevelHold(house=first, logged=(low, high))
+            return hold(house=first, logged=(low, high))
         if model.batches < FEWEST:
-            return LevelHold(form=first, rising=RISING_FORMED)
+            return hold(form=first, rising=RISING_FORMED)
         pushes = self.plan.approach == "soak-push"  # harder than is usual
-        return LevelHold(logged=(low, high) if model.driven and not pushes else None)
+        return hold(logged=(low, high) if model.driven and not pushes else None)
 
     @property
     def heats(self) -> int:
@@ -246,18 +245,12 @@ class Candidates:
         return np.asarray(np.minimum(rate.min(axis=0) - LEAST_RATE, 0.0))
 
     def rising(self, rows: FloatArray) -> FloatArray:
-        """By how much heat is turned up from yellow on, and wherever that is barred, shape (m,)."""
-        before, after = self.levels_around(rows)
-        late = np.array([move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK) for move in self.form], bool) | self._falls
-        return self._hold.off_rising(before[:, late], after[:, late])
+        """By how much heat is turned up where it should not be, shape (m,)."""
+        return self._hold.off_rising(*self.levels_around(rows))
 
     def barred(self, rows: FloatArray) -> FloatArray:
-        """Whether heat is turned up although the form of the approach is kept, shape (m,): no target is worth a step there.
-
-        The push behind a soak is part of its form, and what follows on a level that the roaster holds is free.
-        """
-        before, after = self.levels_around(rows)
-        return np.asarray(np.any((after - before > UP)[:, self._falls], axis=1))
+        """What it costs that heat is turned up where it may not be, shape (m,)."""
+        return self._hold.barred(*self.levels_around(rows))
 
     def _manner(self, made: Simulated) -> FloatArray:
         """What the approach itself wants, softly, shape (m,)."""
@@ -299,7 +292,7 @@ class Candidates:
 
     def cost(self, rows: FloatArray, shifts: FloatArray | None = None) -> FloatArray:
         """How far candidates are off in all, shape (m,)."""
-        cost = np.sum(np.square(self.off(rows, self.run(rows, shifts))), axis=0) + BARRED * self.barred(rows)
+        cost = np.sum(np.square(self.off(rows, self.run(rows, shifts))), axis=0) + self.barred(rows)
         return np.asarray(cost if shifts is None else cost + 0.02 * np.sum(np.square(shifts), axis=1))
 
     def levels_around(self, rows: FloatArray) -> tuple[FloatArray, FloatArray]:

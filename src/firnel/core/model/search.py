@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from firnel.core.model.candidates import BARRED, Candidates, first_above
+from firnel.core.model.candidates import Candidates, first_above
 from firnel.core.model.plan_form import MOST_SHIFTS
 from firnel.core.vocabulary import FloatArray
 
@@ -151,7 +151,7 @@ def _search(problem: Candidates, row: FloatArray, shifts: FloatArray) -> tuple[F
         given = (before - after) * (later - shifts)
         guess = off[:, :1] + by_entry @ (tried - row).T + by_pulse @ given.T
         guess[-1] = problem.rising(tried)
-        return tried, later, np.sum(guess**2, axis=0) + 0.02 * np.sum(later**2, axis=1) + BARRED * problem.barred(tried)
+        return tried, later, np.sum(guess**2, axis=0) + 0.02 * np.sum(later**2, axis=1) + problem.barred(tried)
 
     none = np.zeros((1, row.size + moves))
     steps = np.vstack([none, drawn(none, 2500, 1), drawn(none, 2500, 2)])
