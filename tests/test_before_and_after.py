@@ -300,4 +300,4 @@ def test_the_next_batch_is_one_key_away_and_the_last_is_weighed_while_it_runs(qt
     assert session.phase == "drying"
     roast.setFocus()
     qtbot.keyClick(roast, Qt.Key.Key_W)
-    assert roast._owed is not None, "and is asked for again"
+    assert roast.weighing.owed is not None, "and is asked for again"

@@ -141,7 +141,7 @@ def test_what_is_typed_in_stays_in_sight_when_the_note_above_pushes_the_view_dow
     roaster = Roaster(qtbot, library, reported=False)
     roaster.desk.connect("hand:", roaster.machine)
     roaster.charge()
-    strip, view = roaster.roast._hand, roaster.roast
+    strip, view = roaster.roast.strips.hand, roaster.roast
     roaster.key(Qt.Key.Key_1)
     view.refresh()
     assert strip._line.hasFocus(), "though drying has just begun"
@@ -449,7 +449,7 @@ def test_a_batch_is_driven_by_mouse_or_finger_too(roaster):
     assert MarkKind.YELLOW not in roaster.session.marks
     assert cue._space.height() >= 40, "hit in a hurry: interface guidelines ask for some 10 mm"
     roaster.key(Qt.Key.Key_C)
-    words = [one for one in roaster.roast._words.findChildren(CapButton) if one.isVisible()]
+    words = [one for one in roaster.roast.strips.words.findChildren(CapButton) if one.isVisible()]
     press(words[1])
     assert [note.text for note in roaster.session.notes] == [roaster.desk.settings.colour_words[1]]
 

@@ -8,11 +8,8 @@ from functools import partial
 import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFrame,
-    QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMenu,
     QScrollArea,
@@ -21,8 +18,9 @@ from PyQt6.QtWidgets import (
 )
 
 from firnel.core.plan import TARGET_WORDS, Plan
-from firnel.core.vocabulary import Control, Role, usual_role
+from firnel.core.vocabulary import Role, usual_role
 from firnel.core.words import tr
+from firnel.ui.plan.for_what import ForWhat
 from firnel.ui.plan.move_list import MoveList, MoveRow
 from firnel.ui.plan.plots import PlanPlots
 from firnel.ui.plan.stage_ruler import StageRuler
@@ -30,7 +28,7 @@ from firnel.ui.plan.target_row import TargetRow
 from firnel.ui.shared.actions import PLAN, bind, tell_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
-from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, choose, chosen, label, offer
+from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
@@ -39,18 +37,16 @@ from firnel.work.plan.draft import (
     hold,
     hold_all,
     rehung,
-    set_to,
-    started_at,
-    with_move,
     with_target,
     with_tolerance,
     without,
 )
 from firnel.work.plan.orders import LADDERS
 from firnel.work.plan.picture import PlanPicture, plan_picture
-from firnel.work.plan.planning import DEVELOPMENT_S, FORMS, Solved
+from firnel.work.plan.planning import Solved
+from firnel.work.plan.ribbon_edits import RibbonEdits
 from firnel.work.plan.typed import HOW, with_typed
-from firnel.work.plan.words import APPROACHES, target_text, within_limits
+from firnel.work.plan.words import target_text
 from firnel.work.plan.workbench import PlanWorkbench
 from firnel.work.review.records import LibraryError
 from firnel.work.roast.picture import ROLES
@@ -80,7 +76,8 @@ class PlanEditor(QFrame):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(SPACE_S)
         head, head_column = card(spacing=SPACE_S, margin=SPACE_M)
-        head_column.addLayout(self._for_what())
+        self._for_what = ForWhat(self.bench)
+        head_column.addWidget(self._for_what)
         self.targets = TargetRow()
         head_column.addWidget(self.targets)
         column.addWidget(head)
@@ -114,36 +111,6 @@ class PlanEditor(QFrame):
         asks.addLayout(row)
         self._asks.hide()
         return self._asks
-
-    def _for_what(self) -> QGridLayout:
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(SPACE_S)
-        grid.setVerticalSpacing(2)
-        self._name = QLineEdit()
-        self._name.setAccessibleName(tr("Name of the plan"))
-        self._lot, self._machine, self._purpose, self._approach = (QComboBox() for _ in range(4))
-        self._load, self._room, self._drum = FigureEntry(tr("Load")), FigureEntry(tr("Room")), FigureEntry(tr("Drum at charge"))
-        self._drum.setToolTip(tr("How much colder (−) or hotter than usual the steel is at charge"))
-        offer(self._purpose, DEVELOPMENT_S)
-        for key in FORMS:
-            self._approach.addItem(APPROACHES[key], key)
-        rows: tuple[tuple[str, QWidget, int], ...] = (
-            (tr("Name"), self._name, 6), (tr("Lot"), self._lot, 5), (tr("Machine"), self._machine, 4),
-            (tr("Purpose"), self._purpose, 3), (tr("Approach"), self._approach, 4), (tr("Load"), self._load, 2),
-            (tr("Room"), self._room, 2), (tr("Drum ±"), self._drum, 2),
-        )  # fmt: skip
-        self._heads: dict[QWidget, QLabel] = {}
-        for index, (title, widget, stretch) in enumerate(rows):
-            self._heads[widget] = label(title, "soft")
-            grid.addWidget(self._heads[widget], 0, index)
-            grid.addWidget(widget, 1, index)
-            grid.setColumnStretch(index, stretch)
-            if not widget.accessibleName():
-                widget.setAccessibleName(title)
-            if isinstance(widget, QComboBox):
-                widget.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-                widget.setMinimumContentsLength(5)
-        return grid
 
     def _side(self) -> QWidget:
         side = QWidget()
@@ -224,14 +191,8 @@ class PlanEditor(QFrame):
         bench.on_explained = self.explained.emit
         self.ruler.dragged.connect(self._on_dragged)
         self.ruler.released.connect(self._on_released)
-        self._machine.activated.connect(lambda _: bench.choose_machine(self._machine.currentData()))
-        self._lot.activated.connect(lambda _: bench.choose_lot(self._lot.currentData()))
-        self._purpose.activated.connect(lambda _: bench.choose_purpose(chosen(self._purpose)))
-        self._approach.activated.connect(lambda _: bench.choose_approach(str(self._approach.currentData())))
-        self._name.textChanged.connect(bench.rename)
+        self._for_what.refused.connect(self._say)
         self._reason.textChanged.connect(bench.explain)
-        for field in (self._load, self._room, self._drum):
-            field.editingFinished.connect(self._on_conditions)
         self.targets.targeted.connect(lambda name, value: bench.edit(with_target(bench.plan, name, value)))
         self.targets.tolerated.connect(lambda name, value: bench.edit(with_tolerance(bench.plan, name, value)))
         self.targets.won.connect(lambda name: bench.edit(replace(bench.plan, wins=name)))
@@ -243,10 +204,10 @@ class PlanEditor(QFrame):
         self._hold_all.clicked.connect(lambda held: bench.edit_moves(hold_all(bench.plan, held)))
         self.moves.stepped.connect(lambda index, steps: bench.turn(index, steps=steps))
         self.moves.shifted.connect(lambda index, seconds: bench.turn(index, seconds=seconds))
-        hands = self.plots.hands
-        hands.added.connect(self._on_added)
-        hands.raised.connect(self._on_raised)
-        hands.shifted.connect(self._on_shifted)
+        hands, edits = self.plots.hands, RibbonEdits(bench)
+        hands.added.connect(edits.add)
+        hands.raised.connect(edits.raise_to)
+        hands.shifted.connect(edits.shift)
         self._order.textChanged.connect(self._on_order)
         self._coast.clicked.connect(self._on_coast)
         self._find.clicked.connect(bench.find_moves)
@@ -274,75 +235,9 @@ class PlanEditor(QFrame):
         self._order.clear()
         self._order.setPlaceholderText(tr("roasted, {}", units.mass))
         self._on_order()
-        self._heads[self._load].setText(tr("Load, {}", units.mass))
-        self._heads[self._room].setText(tr("Room, {}", units.temperature))
-        self._heads[self._drum].setText(tr("Drum ±{}", units.temperature))
-
-    def _offer_choices(self) -> None:
-        """What the plan can be for, and what it is for."""
-        plan = self.bench.plan
-        for box, offered, taken in (
-            (self._lot, [(lot.name, lot.id) for lot in self.bench.lots], plan.lot_id),
-            (self._machine, [(machine.name, machine.id) for machine in self.bench.machines], plan.machine_id),
-        ):
-            if [(box.itemText(index), box.itemData(index)) for index in range(box.count())] != offered:
-                box.clear()
-                for name, key in offered:
-                    box.addItem(name, key)
-            box.setCurrentIndex(box.findData(taken) if taken is not None else -1)
-        choose(self._purpose, plan.purpose)
-        self._approach.setCurrentIndex(max(self._approach.findData(plan.approach), 0))
-        for field, text in ((self._name, self.bench.name), (self._reason, self.bench.reason)):
-            if field.text() != text:
-                field.setText(text)
+        self._for_what.use(units)
 
     # Edits
-
-    def _on_conditions(self) -> None:
-        """Load, room or drum as typed."""
-        units, plan = self._desk.settings.units, self.bench.plan
-        try:
-            load, room, drum = (field.figure() for field in (self._load, self._room, self._drum))
-            load_kg = None if load is None else within_limits("load_kg", units.read(load, "kg"), units)
-            room_c = 22.0 if room is None else within_limits("room_c", round(units.read(room, "°C"), 1), units)
-            drum_c = 0.0 if drum is None else within_limits("drum_c", round(units.read_difference(drum), 1), units)
-        except ValueError as error:
-            self._show_conditions(typed_too=True)  # what stands there is the plan's
-            self._say(str(error))
-            return
-        if load_kg is not None and plan.load_kg is not None and abs(load_kg - plan.load_kg) < 0.005:
-            load_kg = plan.load_kg
-        self.bench.edit(replace(plan, load_kg=load_kg, room_c=room_c, drum_c=drum_c))
-
-    def _control_of(self, row: int) -> Control | None:
-        machine = self.bench.machine
-        return list(machine.controls)[row] if machine is not None and row < len(machine.controls) else None
-
-    def _move_at(self, row: int, step: int) -> int | None:
-        """The plan's move that begins a step of a ribbon; None for the setting at charge."""
-        control, plan = self._control_of(row), self.bench.plan
-        own = [index for index in self.bench.picture.move_order if plan.moves[index].control == control]
-        place = step - 1 if control in plan.start else step
-        return own[place] if 0 <= place < len(own) else None
-
-    def _on_added(self, row: int, t: float, value: float) -> None:
-        control = self._control_of(row)
-        scale = self.bench.scale(control) if control is not None else None
-        if control is not None and scale is not None and t > 0:
-            self.bench.edit_moves(with_move(self.bench.plan, control, scale.nearest(value), t))
-
-    def _on_raised(self, row: int, step: int, value: float) -> None:
-        control, index = self._control_of(row), self._move_at(row, step)
-        scale = self.bench.scale(control) if control is not None else None
-        if control is None or scale is None:
-            return
-        to, plan = scale.nearest(value), self.bench.plan
-        self.bench.edit_moves(started_at(plan, control, to) if index is None else set_to(plan, index, to))
-
-    def _on_shifted(self, row: int, step: int, seconds: float) -> None:
-        index = self._move_at(row, step)
-        if index is not None:
-            self.bench.turn(index, seconds=seconds)
 
     def _on_rehung(self, index: int) -> None:
         """A move hung on its mark, a bean temperature or the clock, at the moment at which it is expected."""
@@ -394,10 +289,11 @@ class PlanEditor(QFrame):
     def _show(self) -> None:
         """Show the draft as it stands."""
         bench, plan, units = self.bench, self.bench.plan, self._desk.settings.units
-        self._offer_choices()
+        self._for_what.show_plan()
+        if self._reason.text() != bench.reason:
+            self._reason.setText(bench.reason)
         self._hold_all.setChecked(bool(plan.moves) and plan.start_held and all(move.held for move in plan.moves))
         self.targets.show_plan(plan, units)
-        self._show_conditions()
         if not self.ruler.held:
             self.ruler.show_stages(plan.usual_stages, target_text("drop_c", plan.targets.drop_c, units))
             picture = bench.picture
@@ -415,18 +311,6 @@ class PlanEditor(QFrame):
             self._as_version.setChecked(bench.as_new is False)
         self._said.setText(bench.said)
         self._said.setVisible(bool(bench.said))
-
-    def _show_conditions(self, typed_too: bool = False) -> None:
-        """Load, room and drum as the plan has them; what is being typed stays, unless that is refused."""
-        units, plan = self._desk.settings.units, self.bench.plan
-        load = None if plan.load_kg is None else units.show(plan.load_kg, "kg")
-        for field, value, digits in (
-            (self._load, load, 2 if units.mass == "kg" else 0),
-            (self._room, units.show(plan.room_c, "°C"), 0),
-            (self._drum, units.show_difference(plan.drum_c), 0),
-        ):
-            if typed_too or not field.hasFocus() or not field.isModified():
-                field.show_figure(value, digits)
 
     def _show_moves(self, picture: PlanPicture) -> None:
         units, plan, told = self._desk.settings.units, self.bench.plan, self.bench.weighed

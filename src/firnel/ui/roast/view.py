@@ -11,34 +11,29 @@ from PyQt6.QtGui import QKeyEvent, QPaintEvent, QResizeEvent, QShortcut, QShowEv
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import MarkKind, Role
-from firnel.core.words import as_number, tr
+from firnel.core.words import tr
 from firnel.ui.roast.cue_panel import CuePanel
+from firnel.ui.roast.entry_strips import EntryStrips
 from firnel.ui.roast.landing import FarLanding
 from firnel.ui.roast.preparing import Preparing
 from firnel.ui.roast.side_column import SideColumn
-from firnel.ui.roast.strips import LineStrip, WordStrip
 from firnel.ui.roast.told_strip import ToldStrip
+from firnel.ui.roast.weighing_up import WeighingUp
 from firnel.ui.shared.actions import ROAST, bind
-from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.key_press import KeyPress
 from firnel.ui.shared.parts import ElidedLabel, card, label, rename
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
-from firnel.work import shelf
-from firnel.work.bench.weighing import Results, usual_loss, usual_loss_of
 from firnel.work.day.labels import PREFIX
 from firnel.work.desk import Desk, LinkState
-from firnel.work.review.records import BatchFilter, BatchLine, LibraryError
 from firnel.work.roast.advice_words import Told, told_line
-from firnel.work.roast.before_charge import check_label, tick_next
+from firnel.work.roast.before_charge import tick_next
 from firnel.work.roast.cue import cue_of
 from firnel.work.roast.picture import roast_picture
 
 if TYPE_CHECKING:
     from firnel.ui.roast.curves import RoastCurves
 
-#: How a batch may end otherwise than by its drop.
-ENDINGS = (tr("heat off"), tr("out of the drum or cooling"), "fire", tr("recording stopped"), "other")
 #: The size at which the view is drawn as it is, without the rail; larger, it grows. In far mode it is so much larger.
 NEAR_SIZE, FAR, LEAST_SIZE = (1188, 800), 2.0, (900, 620)
 #: The curves are drawn at most this often [ms], and the clocks this often.
@@ -58,9 +53,8 @@ class RoastView(QWidget):
         super().__init__()
         self.setObjectName("page")
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self._desk, self._asking = desk, Asking(desk, self, desk.session.say)
+        self._desk = desk
         self._phase = ""
-        self._owed: BatchLine | None = None  #: the batch that the weigh sheet is about, where it is not the running one
         self._painted = False
         self.far = False
         self._shortcuts: list[QShortcut] = []
@@ -107,25 +101,15 @@ class RoastView(QWidget):
         self._add_strips()
 
     def _add_strips(self) -> None:
-        self._words = WordStrip(self)
-        self._remark, self._hand, self._setting = (
-            LineStrip(self, name) for name in (tr("Remark"), tr("Bean reading"), tr("Setting"))
-        )
-        self._label = LineStrip(self, tr("Label of the load"))
-        self._label.entered.connect(self._on_label)
-        self._ended = LineStrip(self, tr("A word on how it ended"))
-        self._ended.entered.connect(self._on_ended)
-        self._strips = (self._words, self._remark, self._hand, self._setting, self._label, self._ended)
-        self._words.chosen.connect(self._on_word)
-        self._remark.entered.connect(self._on_remark)
-        self._setting.entered.connect(self._on_setting)
-        self._hand.entered.connect(self._on_hand)
-        self._hand.cancelled.connect(self._on_hand_cancelled)
+        self.strips = EntryStrips(self._desk, self)
+        self.strips.recorded.connect(self.recorded.emit)
         self.preparing = Preparing(self._desk, self.prepare, self._say, self)
         self.preparing.sheet_wanted.connect(partial(self._side.turn_to, self.prepare))
         self.preparing.begun.connect(self._leave_prepare)
         self.prepare.cancelled.connect(self._leave_prepare)
-        self.weigh.saved.connect(self._on_weighed)
+        self.weighing = WeighingUp(self._desk, self.weigh, self)
+        self.weighing.sheet_wanted.connect(self._show_side)
+        self.weighing.weighed.connect(self._on_weighed)
 
     @property
     def curves(self) -> RoastCurves:
@@ -166,7 +150,7 @@ class RoastView(QWidget):
             "confirm": self._confirm,
             "dismiss": session.dismiss,
             "next": self.take_next,
-            "label": self._label.ask,
+            "label": self.strips.label.ask,
             "undo": session.undo,
             "other": session.other,
             "pick": session.pick,
@@ -174,9 +158,9 @@ class RoastView(QWidget):
             "nudge on": partial(session.nudge, 1.0),
             "nudge far back": partial(session.nudge, -5.0),
             "nudge far on": partial(session.nudge, 5.0),
-            "colour": lambda: self._words.ask("colour", self._desk.settings.colour_words, now()),
-            "smell": lambda: self._words.ask("smell", self._desk.settings.smell_words, now()),
-            "remark": self._remark.ask,
+            "colour": self.strips.ask_colour,
+            "smell": self.strips.ask_smell,
+            "remark": self.strips.remark.ask,
             "outlier": lambda: session.lone_pop(now()),
             "abandon": self.begin_abandon,
             "far": lambda: self.set_far(not self.far),
@@ -190,7 +174,7 @@ class RoastView(QWidget):
         for name, which in (("heat", None), ("air", Role.AIRFLOW), ("drum", Role.MOTION)):
             handlers[f"{name} up"] = partial(self._step, which, 1)
             handlers[f"{name} down"] = partial(self._step, which, -1)
-        handlers |= {"choose control": session.choose_control, "set control": self._setting.ask}
+        handlers |= {"choose control": session.choose_control, "set control": self.strips.setting.ask}
         self._handlers = handlers
         for press in self.findChildren(KeyPress):
             if press.name in handlers:
@@ -211,7 +195,7 @@ class RoastView(QWidget):
 
     def _on_focus(self, _old: QWidget | None, new: QWidget | None) -> None:
         """Keys drive the roast only while no sheet or strip has the cursor: there Enter and Space are its own."""
-        typing = _holds((self.prepare, self.weigh, *self._strips), new)
+        typing = _holds((self.prepare, self.weigh, *self.strips.all), new)
         for shortcut in self._shortcuts:
             shortcut.setEnabled(not typing)
 
@@ -228,18 +212,14 @@ class RoastView(QWidget):
         session = self._desk.session
         session.step_control(session.chosen if role is None else session.main_of(role), count, self._desk.clock.now())
 
-    def _on_setting(self, text: str) -> None:
-        self._desk.session.type_setting(text, self._desk.clock.now())
-
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """A digit begins a hand reading; Escape leaves a sheet."""
         if event is None:
             return
         if event.text().isdecimal() and self._desk.by_hand is not None:
-            self._desk.by_hand.begin()
-            self._hand.ask(event.text())
+            self.strips.ask_reading(event.text())
         elif event.text() == PREFIX[0]:  # a scanner types the whole code
-            self._label.ask(event.text())
+            self.strips.label.ask(event.text())
         elif event.key() == Qt.Key.Key_Escape:
             self._leave_prepare()
         else:
@@ -310,29 +290,19 @@ class RoastView(QWidget):
         session = self._desk.session
         self._look_for_following()
         if phase == "cooling":
-            self._owed = None
-            self.weigh.begin(
-                tr("Weigh batch {}", session.label),
-                session.order.load_kg,
-                self._desk.settings.units,
-                meter=self._desk.settings.meter,
-            )
-            usual = partial(
-                self._desk.ask, usual_loss, session.order.lot, session.order.plan.name if session.order.plan else ""
-            )
-            self._asking.aside("usual loss", usual, self.weigh.know)
+            self.weighing.begin_cooling()
             self._show_side()
         elif self._side.preparing and session.unnamed:
             # Charged meanwhile: keys drive the roast, and the sheet stays, to be filled in.
             self.setFocus(Qt.FocusReason.OtherFocusReason)
-        elif not self._side.preparing and (self._owed is None or previous):
+        elif not self._side.preparing and (self.weighing.owed is None or previous):
             self._show_side()
-            if not _holds(self._strips, QApplication.focusWidget()):  # a mark that is found takes nobody's words for keys
+            if not _holds(self.strips.all, QApplication.focusWidget()):  # a mark that is found takes nobody's words for keys
                 self.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _show_side(self) -> None:
         """The column that belongs to the phase, unless another batch is being weighed."""
-        self._side.show_phase(self._phase, self._owed is not None)
+        self._side.show_phase(self._phase, self.weighing.owed is not None)
 
     # Far
 
@@ -385,90 +355,25 @@ class RoastView(QWidget):
         else:
             session.confirm_move(now)
 
-    def _on_label(self, text: str) -> None:
-        check_label(self._desk.session, text, self._desk.clock.now())
-
     def _say(self, sentence: str) -> None:
         self._message.show_text(sentence)
 
     def _leave_prepare(self) -> None:
-        self._owed = None
+        self.weighing.leave()
         self._show_side()
         self.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def begin_abandon(self) -> None:
         """Ask how the batch ends otherwise: a second key says it."""
-        self._words.ask("ended by", ENDINGS, self._desk.clock.now())
+        self.strips.ask_ending()
 
     def begin_weigh(self) -> None:
         """The weighing figures of the batch that cools, or of the last one that was not weighed, whatever runs meanwhile."""
-        session = self._desk.session
-        if session.phase != "cooling":
-            due = partial(self._desk.ask, shelf.batch_lines, BatchFilter(due=True), limit=1)
-            self._asking.aside("owed", due, self._weigh_owed)
-        else:
-            self.weigh.take_focus()
+        self.weighing.begin()
 
-    def _weigh_owed(self, owed: list[BatchLine]) -> None:
-        if not owed:
-            self._message.show_text(tr("Every batch is weighed."))
-            return
-        self._owed = owed[0]
-        self.weigh.begin(
-            tr("Weigh batch {}", owed[0].label), owed[0].load_kg, self._desk.settings.units, meter=self._desk.settings.meter
-        )
-        self._asking.aside("usual loss", partial(self._desk.ask, usual_loss_of, owed[0]), self.weigh.know)
-        self._show_side()
-        self.weigh.take_focus()
-
-    def _on_weighed(self, results: Results) -> None:
-        try:
-            self._desk.weigh(results, self._owed)
-        except (ValueError, LibraryError) as error:
-            self.weigh.say(self._desk.settings.units.sentence(str(error)))
-            return
+    def _on_weighed(self) -> None:
         self._leave_prepare()
         self.recorded.emit()
-
-    def _on_word(self, kind: str, word: str, at: float) -> None:
-        if kind == "ended by":
-            running = self._desk.session.roasting
-            self._desk.session.abandon(word)
-            self.recorded.emit()
-            if running:
-                self._ended.ask()  # a word may be added; Escape leaves it at that
-        else:
-            self._desk.session.note(kind, word, at)
-
-    def _on_ended(self, text: str) -> None:
-        key = self._desk.session.last_id
-        if key is not None:
-            self._desk.ask(shelf.add_reason, key, text)
-            self._desk.session.say(tr("Kept: {}.", text))
-            self.recorded.emit()
-
-    def _on_remark(self, text: str) -> None:
-        self._desk.session.note("remark", text, self._desk.clock.now())
-
-    def _on_hand(self, text: str) -> None:
-        hand = self._desk.by_hand
-        if hand is None:
-            return
-        try:
-            shown = as_number(text)
-            bean = self._desk.settings.units.read(shown, "°C")
-            if question := self._desk.session.doubt_reading(bean):
-                hand.cancel()
-                self._desk.session.say(self._desk.settings.units.sentence(question))
-                return
-            hand.enter(bean)
-        except ValueError as error:
-            hand.cancel()
-            self._message.show_text(tr("Not taken: {}", error))
-
-    def _on_hand_cancelled(self) -> None:
-        if self._desk.by_hand is not None:
-            self._desk.by_hand.cancel()
 
 
 def _holds(parts: Iterable[QWidget], focus: QWidget | None) -> bool:

@@ -1,7 +1,7 @@
 """Where a plan is made: the draft, its edits and their solving, and what is kept of it. A window shows it and passes edits on.
 
 The workbench owns the draft. Each answer of the solver carries the token of the state it was asked for, and is dropped where
-the draft has gone on since. The draft lies in the library until it is kept or left: it outlasts views, ends and crashes.
+the draft has gone on since. The draft lies in the library until it is kept or left (`KeptDraft`).
 """
 
 from __future__ import annotations
@@ -18,24 +18,22 @@ from firnel.core.vocabulary import Control, ControlScale, Lot, Machine
 from firnel.core.words import capital, tr
 from firnel.store.writing import ChangedMeanwhileError
 from firnel.work.desk import Desk
-from firnel.work.plan.draft import PlanDraft, draft_from_document, draft_to_document, for_machine, turned
+from firnel.work.plan.draft import PlanDraft, for_machine, turned
+from firnel.work.plan.kept_draft import KeptDraft
 from firnel.work.plan.orders import OrderSplit, ladder, split_order
 from firnel.work.plan.picture import PlanPicture, plan_picture
 from firnel.work.plan.planning import (
     for_lot,
     outlook_of,
-    sensible_start,
     solve_plan,
     transferred,
     unseen_width,
-    usual_load,
     weigh_moves,
 )
+from firnel.work.plan.sketches import Sketches
+from firnel.work.plan.starts import Starts
 from firnel.work.plan.whose import lot_of, machine_of
 from firnel.work.plan.words import shortfalls
-
-#: Under this name the draft lies in the library.
-DRAFT = "plan"
 
 
 class Run(Protocol):
@@ -62,7 +60,8 @@ class PlanWorkbench:
     """
 
     def __init__(self, desk: Desk, run: Run, keep: Run) -> None:
-        self._desk, self._run, self._keep_aside = desk, run, keep
+        self._desk, self._run = desk, run
+        self._kept = KeptDraft(desk, keep, self._say)
         self.draft = PlanDraft(Plan(""))
         self.open = False  #: whether a plan is on the bench
         self._seen_version = 0  #: a newer version that another has kept, and that was told
@@ -73,9 +72,7 @@ class PlanWorkbench:
         self.weighed: tuple[tuple[float, float], ...] = ()
         self.sure: Outlook | None = None
         self.said = ""
-        self._usual: dict[tuple[int | None, int | None, str, float | None], Targets] = {}
-        self._sketching = False
-        self._next_sketch: Plan | None = None
+        self._starts, self._sketches = Starts(desk), Sketches(self._sketch)
         self.on_change: Callable[[], None] = lambda: None
         self.on_solved: Callable[[Solved], None] = lambda solved: None
         self.on_sketch: Callable[[Solved], None] = lambda solved: None
@@ -135,7 +132,7 @@ class PlanWorkbench:
 
     def waiting(self) -> bool:
         """Whether an end or a crash has left a draft; looked for until that was `seen`, or something was on the bench."""
-        return not self._looked and self._desk.library.draft_book.read(DRAFT) is not None
+        return not self._looked and self._kept.waits
 
     def seen(self) -> None:
         """It is known whether a draft waits."""
@@ -143,15 +140,14 @@ class PlanWorkbench:
 
     def take_up(self) -> bool:
         """Go on with the draft that lies in the library, with its way back; False if there is none, or it cannot be read."""
-        document = self._desk.library.draft_book.read(DRAFT)
-        if document is None:
-            return False
         try:
-            draft, about = draft_from_document(document)
-        except (ValueError, KeyError, TypeError, IndexError) as error:
-            self._desk.library.draft_book.leave(DRAFT)
-            self.on_explained(tr("A draft could not be read any more ({}).", error))
+            found = self._kept.read()
+        except ValueError as error:
+            self.on_explained(str(error))
             return False
+        if found is None:
+            return False
+        draft, about = found
         plans = {plan.id: plan for plan in self._desk.library.plans()}
         self._clear(draft, plans.get(about.get("begun")))
         self.name, self.reason, self.as_new = about.get("name", ""), about.get("reason", ""), about.get("as_new")
@@ -186,15 +182,14 @@ class PlanWorkbench:
         self.name = self.reason = self.said = ""
         self._seen_version = 0
         self.weighed, self.sure = (), None
-        self._sketching, self._next_sketch = False, None
-        self._usual.clear()
+        self._sketches.forget()
+        self._starts.forget()
 
     def leave(self) -> None:
         """Leave it on purpose: the draft is gone."""
         self.open, self._seen_version = False, 0
         self.draft = PlanDraft(Plan(""))
-        book = self._desk.library.draft_book
-        self._keep_aside("draft", lambda: book.leave(DRAFT), _nothing, self._say)
+        self._kept.leave()
 
     def keep(self) -> Plan:
         """Keep the plan as it stands, solved or not: as a new version of the one it began with, or as a new plan.
@@ -270,7 +265,7 @@ class PlanWorkbench:
         if self.begun is None or machine is None:
             self._other_start(replace(self.plan, lot=lot.name, lot_id=lot.id))
             return
-        plan, why = for_lot(self._desk.library, machine, self.plan, lot, self._today())
+        plan, why = for_lot(self._desk.library, machine, self.plan, lot, self._starts.today)
         self._explain(why)
         self.edit(replace(plan, moves=tuple(move for move in plan.moves if move.held)), How.NEW)
 
@@ -354,29 +349,31 @@ class PlanWorkbench:
 
     def sketch(self, plan: Plan) -> None:
         """The curve of a plan while a hand is dragging; one at a time, always the newest."""
-        self._next_sketch = plan
-        self._go_on_sketching()
+        self._sketches.ask(plan)
 
-    def _go_on_sketching(self) -> None:
-        machine, library, plan = self.machine, self._desk.library, self._next_sketch
-        if self._sketching or plan is None or machine is None:
+    def _sketch(self, plan: Plan) -> None:
+        machine, library = self.machine, self._desk.library
+        if machine is None:
+            self._sketches.done()
             return
-        self._sketching, self._next_sketch = True, None
         usual, token = self.usual(machine), self.draft.token
 
         def sketched(solved: Solved) -> None:
-            self._sketching = False
             if token == self.draft.token:
                 self.on_sketch(solved)
-            self._go_on_sketching()
+            self._sketches.done()
 
-        self._run("sketch", lambda: solve_plan(library, machine, plan, usual, How.SKETCH), sketched, self._failed)
+        def failed(sentence: str) -> None:
+            self._failed(sentence)
+            self._sketches.done()
+
+        self._run("sketch", lambda: solve_plan(library, machine, plan, usual, How.SKETCH), sketched, failed)
 
     def _solve(self, how: How) -> None:
         machine, plan, library = self.machine, self.plan, self._desk.library
         if machine is None:
             return
-        self._next_sketch = None  # what is still to be sketched is no longer wanted
+        self._sketches.stop()
         usual, token = self.usual(machine), self.draft.token
         self._run(
             "solve",
@@ -386,13 +383,8 @@ class PlanWorkbench:
         )
 
     def usual(self, machine: Machine) -> Targets:
-        """What is usual for this lot and purpose on a machine; looked up once for each."""
-        plan = self.plan
-        key = (plan.lot_id, machine.id, plan.purpose, plan.load_kg)
-        if key not in self._usual:
-            start = sensible_start(self._desk.library, machine, self.lot, plan.purpose, self._today(), plan.load_kg)
-            self._usual[key] = start[0]
-        return self._usual[key]
+        """What is usual for this lot and purpose on a machine."""
+        return self._starts.usual(self.plan, machine, self.lot)
 
     def _on_solved(self, token: int, solved: Solved) -> None:
         if not self.open or not self.draft.settle(token, solved):
@@ -435,28 +427,20 @@ class PlanWorkbench:
             self._failed(tr("{} The plan can be kept as it stands.", capital(sentence)))
 
     def _failed(self, sentence: str) -> None:
-        self._sketching = False
         self._say(capital(sentence))
         self.on_change()
 
     # Inside
 
     def _start(self, plan: Plan, machine: Machine, lot: Lot | None) -> Plan:
-        load_kg = plan.load_kg or usual_load(self._desk.library, machine, lot, self._today())
-        targets, why = sensible_start(self._desk.library, machine, lot, plan.purpose, self._today(), load_kg)
-        self._explain(" ".join(why))
-        return replace(
-            for_machine(plan, machine), id=plan.id, version=plan.version, lot=lot.name if lot else "",
-            lot_id=lot.id if lot else None, load_kg=load_kg, targets=targets, asked=None,
-        )  # fmt: skip
+        begun, why = self._starts.start(plan, machine, lot)
+        self._explain(why)
+        return begun
 
     def _other_start(self, plan: Plan) -> None:
         machine = machine_of(self._desk.library, plan)
         if machine is not None:
             self.edit(self._start(plan, machine, lot_of(self._desk.library, plan)), How.NEW)
-
-    def _today(self) -> Any:
-        return self._desk.clock.wall().astimezone().date()
 
     def _returned(self) -> None:
         self.weighed, self.sure = (), None
@@ -477,8 +461,7 @@ class PlanWorkbench:
         about = {
             "begun": self.begun.id if self.begun else None, "name": self.name, "reason": self.reason, "as_new": self.as_new,
         }  # fmt: skip
-        book, draft = self._desk.library.draft_book, self.draft.copy()
-        self._keep_aside("draft", lambda: book.keep(DRAFT, draft_to_document(draft, about)), _nothing, self._say)
+        self._kept.keep(self.draft, about)
 
     def _explain(self, sentence: str) -> None:
         self.on_explained(self._desk.settings.units.sentence(sentence))
