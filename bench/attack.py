@@ -1,4 +1,4 @@
-"""Attacks on all that must never be lost: ``python bench/attack.py [files|libraries|disks|kills|devices …] [--short]``."""
+"""Attacks on all that must never be lost: ``python bench/attack.py [files|libraries|disks|kills …] [--short]``."""
 
 import argparse
 import logging
@@ -16,6 +16,7 @@ from attacks.disks import attack_disks
 from attacks.files import Found, attack_files
 from attacks.kills import attack_kills
 from attacks.libraries import attack_libraries
+from attacks.tiny_disk import attack_tiny_disk
 from conftest import make_record
 from report import Line
 
@@ -39,6 +40,7 @@ ATTACKS: dict[str, Callable[[Path, bool], Found]] = {
     "files": _files,
     "libraries": _libraries,
     "disks": attack_disks,
+    "tiny disk": attack_tiny_disk,
     "kills": _kills,
     "devices": attack_devices,
     "anywhere": attack_anywhere,

@@ -3,6 +3,9 @@
 import errno
 import json
 import logging
+import resource
+import stat
+import tempfile
 import threading
 from datetime import UTC, datetime
 
@@ -12,22 +15,24 @@ from conftest import make_record
 from made import reading
 from sqlalchemy import event, update
 
-from firnel.core.vocabulary import Control, Found, Mark, MarkKind, Move
+from firnel.core.vocabulary import Control, Found, Lot, Mark, MarkKind, Move
 from firnel.devices.clock import Clock
 from firnel.store.batch_list import BatchFilter
+from firnel.store.copies import check_file, copy_database
 from firnel.store.journal import Journal, TakenOverError
 from firnel.store.library import Library
 from firnel.store.locks import Owner
 from firnel.store.recovery import recover
-from firnel.store.spill import Spill, spilled_in
+from firnel.store.spill import Spill, refuges, spilled_in
 from firnel.store.tables import batches
-from firnel.store.writing import LibraryGoneError, LibraryWriteError, writing
+from firnel.store.writing import LibraryError, LibraryGoneError, LibraryWriteError, writing
 from firnel.work.bench.results import Results
 from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.lookout import not_at_all
 from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
+from firnel.work.spilled import recover_spilled
 
 NOBODY = "elsewhere/1@0"
 
@@ -173,10 +178,10 @@ def test_where_the_spills_own_disk_is_full_the_room_that_was_held_is_given_up(sp
     reserve, put = spill.folder / "reserve", Spill._put
     assert reserve.stat().st_size >= 2_000_000
 
-    def fills(self, token, text):
+    def fills(self, folder, token, text):
         if reserve.exists():
             raise OSError(errno.ENOSPC, "No space left on device")
-        put(self, token, text)
+        put(self, folder, token, text)
 
     monkeypatch.setattr(Spill, "_put", fills)
     assert spill.keep("t", 1, "0001", 0, Pending(rows=(row(1.0),)))
@@ -348,3 +353,56 @@ def test_a_refusal_leaves_the_library_as_it_was(library, full):
     assert library.batch_list.count(BatchFilter()) == 0
     assert library.lots() == []
     assert json.dumps(library.house("a")) == "{}"
+
+
+@pytest.fixture
+def no_room():
+    """No file can grow beyond 16 KiB any more: SQLite's index of 32 KiB (sqlite.org/walformat.html) finds no room either."""
+    before = resource.getrlimit(resource.RLIMIT_FSIZE)
+
+    def set_full(on):
+        resource.setrlimit(resource.RLIMIT_FSIZE, (16_384, before[1]) if on else before)
+
+    yield set_full
+    set_full(False)
+
+
+def test_a_library_that_is_opened_on_a_full_disk_is_read_and_takes_what_is_written_once_there_is_room(tmp_path, no_room):
+    path = tmp_path / "there.sqlite"
+    first = Library(path)
+    first.save_lot(Lot("Kibara"))
+    first.close()
+    no_room(True)
+    library = Library(path)
+    assert [lot.name for lot in library.lots()] == ["Kibara"]
+    assert check_file(path, whole=True) == [], "it is sound, whatever room there is"
+    with pytest.raises(LibraryError, match="is full"):
+        library.save_lot(Lot("Second"))
+    with pytest.raises(LibraryError, match="cannot be copied"):
+        copy_database(path, tmp_path / "copy.sqlite")
+    assert not list(tmp_path.glob("*copy*"))
+    no_room(False)
+    library.save_lot(Lot("Second"))
+    other = Library(path)
+    other.save_lot(Lot("Third"))
+    assert len(library.lots()) == 3, "and what another writes then is seen"
+    other.close()
+    library.close()
+
+
+def test_what_finds_no_room_beside_the_settings_is_kept_in_a_refuge_and_found_there(library, full, tmp_path, monkeypatch):
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    (tmp_path / "settings").write_text("no folder can be made in it", encoding="utf-8")
+    beside, refuge = tmp_path / "settings" / "spill", refuges()[0]
+    full(True)
+    spill = Spill(beside, library.identity, "here", NOBODY, refuges())
+    journal = Journal(library, begun(library, remark="x" * 9000), lambda: 1.0, lambda said: None, spill)
+    journal.reading(row(1.0))
+    journal.reading(row(2.0))
+    assert journal.leave()
+    assert (journal.in_a_refuge, journal.kept_in) == (True, str(refuge))
+    assert stat.S_IMODE(refuge.stat().st_mode) == 0o700, "it lies where everybody may write"
+    full(False)
+    assert recover_spilled(library, beside) == ["Batch 0001: what the library would not take before is in it now."]
+    assert library.batch(library.find_batch("0001")).trace.t.size == 2
+    assert not list(refuge.iterdir())

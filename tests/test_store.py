@@ -16,7 +16,7 @@ from firnel.core.stages import MarkOrderError
 from firnel.core.vocabulary import Control, Lot, Mark, MarkKind, Move, Note
 from firnel.exchange.lot_tables import read_lots, write_lots
 from firnel.store.batch_list import BatchFilter
-from firnel.store.copies import copy_files
+from firnel.store.copies import check_file, copy_files
 from firnel.store.journal import Journal
 from firnel.store.library import Library, NotInLibraryError
 from firnel.store.locks import LibraryInUseError
@@ -220,9 +220,11 @@ def test_a_library_locked_by_another_program_says_so(tmp_path, monkeypatch):
     holder = sqlite3.connect(path)
     holder.execute("PRAGMA journal_mode = DELETE")
     holder.execute("BEGIN EXCLUSIVE")
-    monkeypatch.setattr("firnel.store.writing.BUSY_MS", 50)
+    monkeypatch.setattr("firnel.store.sqlite_file.BUSY_MS", 50)
     with pytest.raises(LibraryError, match="locked by another program"):
         Library(path)
+    with pytest.raises(LibraryError, match="cannot be looked at"):  # and is not said to be damaged
+        check_file(path, whole=True)
     holder.close()
 
 

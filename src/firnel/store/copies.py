@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import sqlite3
 from collections.abc import Callable
@@ -10,7 +11,8 @@ from datetime import date
 from pathlib import Path
 
 from firnel.core.words import tr
-from firnel.store.writing import BUSY_MS, LibraryError
+from firnel.store.sqlite_file import for_lack_of_room, full_sentence, read_file, tells_of_damage
+from firnel.store.writing import LibraryError
 
 #: Copies of so many days are kept.
 KEPT_DAYS = 14
@@ -43,7 +45,7 @@ def copy_database(source: Path, target: Path, progress: Callable[[float], bool] 
         if not source.is_file():
             raise LibraryError(tr("There is no library {}.", source))
         with (
-            closing(sqlite3.connect(f"{source.absolute().as_uri()}?mode=ro", uri=True, timeout=BUSY_MS / 1000.0)) as old,
+            closing(read_file(source)) as old,
             closing(sqlite3.connect(fresh)) as new,
         ):
             old.backup(new, pages=4096, progress=told)
@@ -51,8 +53,7 @@ def copy_database(source: Path, target: Path, progress: Callable[[float], bool] 
         _to_disk(fresh)
         os.link(fresh, target)  # refuses where another process was quicker
     except (OSError, sqlite3.Error) as error:
-        said = error.strerror if isinstance(error, OSError) and error.strerror else error
-        raise LibraryError(tr("The library {} cannot be copied to {}: {}.", source, target, said)) from error
+        raise LibraryError(_not_copied(source, target, error)) from error
     finally:
         for part in (fresh, fresh.with_name(fresh.name + "-journal")):
             part.unlink(missing_ok=True)
@@ -113,17 +114,34 @@ def check_file(path: Path, whole: bool) -> list[str]:
     ----------
     path : of the file.
     whole : look through every index too, which takes longer.
+
+    Raises
+    ------
+    LibraryError : if it cannot be looked at now: nothing is known of it then.
     """
     try:
-        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True, timeout=BUSY_MS / 1000.0)) as connection:
+        with closing(read_file(path)) as connection:
             said = connection.execute(f"PRAGMA {'integrity_check' if whole else 'quick_check'}(20)").fetchall()
             torn = connection.execute("PRAGMA foreign_key_check").fetchall() if said == [("ok",)] else []
     except sqlite3.Error as error:
-        return [str(error)]
+        if tells_of_damage(error):
+            return [str(error)]
+        full = for_lack_of_room(error, path)
+        raise LibraryError(
+            full_sentence(path) if full else tr("The library {} cannot be looked at: {}.", path, error)
+        ) from error
     wrong = [str(line) for (line,) in said if line != "ok"]
     if torn:
         wrong.append(tr("{} rows of {} point to rows that are gone", len(torn), torn[0][0]))
     return wrong
+
+
+def _not_copied(source: Path, target: Path, error: OSError | sqlite3.Error) -> str:
+    full = error.errno in (errno.ENOSPC, errno.EDQUOT) if isinstance(error, OSError) else for_lack_of_room(error, target)
+    if full:
+        return tr("The library {} cannot be copied: the disk of {} is full.", source, target)
+    said = error.strerror if isinstance(error, OSError) and error.strerror else error
+    return tr("The library {} cannot be copied to {}: {}.", source, target, said)
 
 
 def _to_disk(path: Path) -> None:

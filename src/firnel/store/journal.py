@@ -283,6 +283,16 @@ class Journal:
             connection.execute(update(batches).where(batches.c.id == key).values(status=self._status))
         return str(connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar_one())
 
+    @property
+    def kept_in(self) -> str:
+        """The folder in which is kept what the library would not take."""
+        return str(self._spill.lies_in(self._token)) if self._spill is not None else ""
+
+    @property
+    def in_a_refuge(self) -> bool:
+        """Whether it is kept where a computer that is switched off may not have it any more."""
+        return self._spill is not None and self._spill.in_a_refuge(self._token)
+
     def _spilled(self, pending: Pending) -> bool:
         if self._spill is None:
             return False

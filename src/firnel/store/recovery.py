@@ -35,15 +35,13 @@ def recover(library: Library, folder: Path, now: float) -> list[str]:
     Parameters
     ----------
     library : that refused it before.
-    folder : beside the settings.
+    folder : beside the settings, or a refuge.
     now : time of day. [s of the epoch]
 
     Raises
     ------
     LibraryError : if the library still refuses; all files stay then.
     """
-    if not folder.is_dir():
-        return []
     identity, said = library.identity, []
     for spilled in spilled_in(folder):
         owner = Owner.read(spilled.process)

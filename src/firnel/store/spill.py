@@ -1,4 +1,7 @@
-"""What the library would not take: kept in a file beside the settings until it does, and found again at the next start."""
+"""What the library would not take: kept in a file until it does, and found again at the next start.
+
+It lies beside the settings; where that cannot be written either, in a refuge on whatever disk can.
+"""
 
 from __future__ import annotations
 
@@ -6,6 +9,7 @@ import errno
 import json
 import logging
 import os
+import tempfile
 import threading
 import time
 from collections.abc import Iterator
@@ -51,11 +55,22 @@ class Spill:
     folder : beside the settings; made when it is wanted.
     identity, where : the library that the batches belong to, and where it lies.
     process : this one, as an `Owner`.
+    refuges : folders elsewhere, in the order in which they are tried where that one cannot be written.
     """
 
-    def __init__(self, folder: Path, identity: str, where: str, process: str) -> None:
+    def __init__(self, folder: Path, identity: str, where: str, process: str, refuges: tuple[Path, ...] = ()) -> None:
         self.folder, self._identity, self._where, self._process = folder, identity, where, process
+        self._refuges = refuges
         self._lock = threading.Lock()
+        self._lies_in: dict[str, Path] = {}  #: by batch, the folder in which its newest file lies
+
+    def lies_in(self, token: str) -> Path:
+        """The folder in which a batch is kept."""
+        return self._lies_in.get(token, self.folder)
+
+    def in_a_refuge(self, token: str) -> bool:
+        """Whether a batch is kept where a computer that is switched off may not have it any more."""
+        return self.lies_in(token) != self.folder
 
     def hold_room(self) -> None:
         """Hold some room on this disk, so that a batch can be kept even when it is full."""
@@ -68,7 +83,7 @@ class Spill:
                 file.write(os.urandom(4096) * (RESERVE_BYTES // 4096 + 1))
         except OSError:
             log.warning("no room could be held for a spill", exc_info=True)
-            reserve.unlink(missing_ok=True)
+            _remove(reserve)
 
     def keep(self, token: str, key: int | None, label: str, seq: int, pending: Pending) -> bool:
         """Keep what waits of a batch, in place of what was kept of it before; False if that cannot be written either."""
@@ -78,37 +93,67 @@ class Spill:
         }  # fmt: skip
         text = json.dumps(document, ensure_ascii=False)
         with self._lock:
-            try:
-                self._put(token, text)
-            except OSError as error:
-                if error.errno not in (errno.ENOSPC, errno.EDQUOT):
-                    log.exception("the spill cannot be written")
-                    return False
-                (self.folder / "reserve").unlink(missing_ok=True)
-                try:
-                    self._put(token, text)
-                except OSError:
-                    log.exception("the spill cannot be written")
-                    return False
+            before = self.lies_in(token)
+            kept = next((folder for folder in (self.folder, *self._refuges) if self._put_or_log(folder, token, text)), None)
+            if kept is None:
+                return False
+            self._lies_in[token] = kept
+            if before != kept:
+                _remove(before / f"{token}{SUFFIX}")
         return True
 
     def forget(self, token: str) -> None:
         """The library has it all."""
         with self._lock:
-            (self.folder / f"{token}{SUFFIX}").unlink(missing_ok=True)
+            _remove(self._lies_in.pop(token, self.folder) / f"{token}{SUFFIX}")
 
-    def _put(self, token: str, text: str) -> None:
-        self.folder.mkdir(parents=True, exist_ok=True)
-        fresh = self.folder / f"{token}.new"
+    def _put_or_log(self, folder: Path, token: str, text: str) -> bool:
+        try:
+            try:
+                self._put(folder, token, text)
+            except OSError as error:
+                if folder != self.folder or error.errno not in (errno.ENOSPC, errno.EDQUOT):
+                    raise
+                (folder / "reserve").unlink(missing_ok=True)
+                self._put(folder, token, text)
+        except OSError:
+            log.exception("the spill cannot be written in %s", folder)
+            return False
+        return True
+
+    def _put(self, folder: Path, token: str, text: str) -> None:
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        if not _is_ours(folder):
+            raise PermissionError(errno.EACCES, "It belongs to somebody else", str(folder))
+        fresh = folder / f"{token}.new"
         try:
             with fresh.open("w", encoding="utf-8") as file:
                 file.write(text)
                 file.flush()
                 os.fsync(file.fileno())
-            fresh.replace(self.folder / f"{token}{SUFFIX}")
+            fresh.replace(folder / f"{token}{SUFFIX}")
         except OSError:
             fresh.unlink(missing_ok=True)
             raise
+
+
+def _remove(path: Path) -> None:
+    """An older file that cannot be removed says nothing that the newer one does not: bringing both in is the same."""
+    try:
+        path.unlink(missing_ok=True)
+    except OSError:
+        log.warning("%s cannot be removed", path, exc_info=True)
+
+
+def refuges() -> tuple[Path, ...]:
+    """This user's folders for batches that find no room beside the settings; the last of them lies in the computer's memory."""
+    places = dict.fromkeys(Path(place) for place in (tempfile.gettempdir(), "/var/tmp", "/dev/shm"))
+    return tuple(place / f"firnel-kept-{os.getuid()}" for place in places)
+
+
+def _is_ours(folder: Path) -> bool:
+    """Whether nobody else can have put it there: a refuge lies where everybody may write."""
+    return not folder.is_symlink() and folder.stat().st_uid == os.getuid()
 
 
 def spill_error(spill: Spill) -> str:
@@ -118,6 +163,8 @@ def spill_error(spill: Spill) -> str:
 
 def spilled_in(folder: Path) -> Iterator[Spilled]:
     """What lies in a folder; a file that cannot be read is left where it is, and logged."""
+    if not folder.is_dir() or not _is_ours(folder):
+        return
     for path in sorted(folder.glob(f"*{SUFFIX}")):
         try:
             document = json.loads(path.read_text(encoding="utf-8"))

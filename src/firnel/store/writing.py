@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import sqlite3
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -17,11 +16,8 @@ from sqlalchemy.exc import ArgumentError, DBAPIError
 
 from firnel.core.words import tr
 from firnel.store.server import AT_ONE_MOMENT, be_patient, options_of, refusal_of_a_server, transaction_options
+from firnel.store.sqlite_file import ONLY_READS, for_lack_of_room, full_sentence, open_through
 
-#: How long to wait for another program's lock. [ms]
-BUSY_MS = 5000
-#: How long to wait between two tries where SQLite itself does not wait. [ms]
-PAUSE_MS = 20
 #: Execution option of a connection that is going to write.
 WRITES = "firnel_writes"
 
@@ -89,7 +85,7 @@ def make_engine(url: str) -> Engine:
     except (ArgumentError, ImportError) as error:
         raise LibraryError(tr("The library {} cannot be opened: {}.", shown(url), error)) from error
     if path is not None:
-        event.listen(engine, "connect", _prepare_sqlite)
+        open_through(engine, path)
         event.listen(engine, "begin", _begin_sqlite)
     else:
         be_patient(engine)
@@ -167,8 +163,8 @@ def refusal(error: DBAPIError, where: str) -> str | None:
         return None
     if not isinstance(error.orig, sqlite3.Error):
         return refusal_of_a_server(error, said, where)
-    if "full" in said:
-        return tr("The disk that holds {} is full. Free some space and try again.", where)
+    if for_lack_of_room(error.orig, Path(where)):
+        return full_sentence(where)
     if "locked" in said:
         return tr("The library {} is locked by another program. Close that one and try again.", where)
     if "readonly" in said or "unable to open" in said:
@@ -215,32 +211,9 @@ def _identity(path: Path) -> tuple[int, int] | None:
     return found.st_dev, found.st_ino
 
 
-def _prepare_sqlite(connection: sqlite3.Connection, _record: Any) -> None:
-    connection.isolation_level = None  # transactions begin and end where SQLAlchemy says so, tables included
-    cursor = connection.cursor()
-    cursor.execute(f"PRAGMA busy_timeout = {BUSY_MS}")
-    cursor.execute("PRAGMA foreign_keys = ON")
-    # Each connection of the pool has a cache of its own; the system's lies beneath it. [KiB, negative by SQLite's custom]
-    cursor.execute("PRAGMA cache_size = -512")
-    _write_ahead(cursor)
-    # FULL: what was committed outlasts a power cut too; at two commits a second it costs nothing.
-    cursor.execute("PRAGMA synchronous = FULL")
-    cursor.close()
-
-
-def _write_ahead(cursor: sqlite3.Cursor) -> None:
-    """SQLite does not wait by itself where several programs turn to the write-ahead log at once."""
-    for _ in range(BUSY_MS // PAUSE_MS):
-        try:
-            cursor.execute("PRAGMA journal_mode = WAL")
-            return
-        except sqlite3.OperationalError as error:
-            if "locked" not in str(error):
-                raise
-            time.sleep(PAUSE_MS / 1000.0)
-    cursor.execute("PRAGMA journal_mode = WAL")
-
-
 def _begin_sqlite(connection: Connection) -> None:
     """A writer takes its lock at the beginning: what it reads first is then still so when it writes."""
-    connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get(WRITES) else "BEGIN")
+    writes = connection.get_execution_options().get(WRITES)
+    if writes and connection.connection.info.get(ONLY_READS):
+        raise LibraryReadError(full_sentence(place_of(connection.engine)))
+    connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")

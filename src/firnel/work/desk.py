@@ -20,7 +20,7 @@ from firnel.store.batch_list import BatchLine
 from firnel.store.library import Library
 from firnel.store.locks import Owner
 from firnel.store.server import in_no_hurry
-from firnel.store.spill import Spill
+from firnel.store.spill import Spill, refuges
 from firnel.store.stamp import Stamp
 from firnel.store.writing import shown
 from firnel.work.bench.results import Results, check_results, missing_of
@@ -79,7 +79,7 @@ class Desk:
         self._on_link: list[Callable[[LinkStatus], None]] = []
         spill = None
         if spill_at is not None:
-            spill = Spill(spill_at, library.identity, shown(library.url), Owner.here().text)
+            spill = Spill(spill_at, library.identity, shown(library.url), Owner.here().text, refuges())
             spill.hold_room()
         self._spill_at = spill_at
         self.session = RoastSession(library, self.clock, self._changed, post, spill)

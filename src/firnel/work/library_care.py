@@ -23,7 +23,7 @@ def check_library(library: str | Path) -> tuple[str, ...]:
 
     Raises
     ------
-    LibraryError : if there is none, or it lies on a server.
+    LibraryError : if there is none, it lies on a server, or it cannot be looked at now.
     """
     return tuple(check_file(_file(library), whole=True))
 
@@ -32,7 +32,10 @@ def look_after_a_crash(library: Library) -> str:
     """A quick look where the last window did not end cleanly; what is wrong as a sentence, empty where nothing is."""
     if library.path is None or library.left_cleanly:
         return ""
-    wrong = check_file(library.path, whole=False)
+    try:
+        wrong = check_file(library.path, whole=False)
+    except LibraryError as error:
+        return str(error)
     if not wrong:
         return ""
     return tr("Part of the library is damaged ({}). Work on, and have it mended: firnel library check tells more.", wrong[0])

@@ -8,6 +8,7 @@ from pathlib import Path
 from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.store.recovery import recover
+from firnel.store.spill import refuges
 from firnel.store.writing import LibraryError
 from firnel.work.settings import settings_path
 
@@ -19,7 +20,10 @@ def spill_folder() -> Path:
 
 def recover_spilled(library: Library, folder: Path | None = None) -> list[str]:
     """Bring in what an earlier run could not write; a sentence for each batch, or why it has to wait."""
-    try:
-        return recover(library, folder or spill_folder(), time.time())
-    except LibraryError as error:
-        return [tr("Part of a batch waits beside the settings still: {}", error)]
+    said: list[str] = []
+    for place in (folder or spill_folder(), *refuges()):
+        try:
+            said += recover(library, place, time.time())
+        except LibraryError as error:
+            said.append(tr("Part of a batch waits in {} still: {}", place, error))
+    return said

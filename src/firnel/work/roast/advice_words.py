@@ -27,6 +27,8 @@ if TYPE_CHECKING:
 
 #: A rate this far below the plan's own, or below a stall's, for so long is a stall that has come. [K/min], [s]
 STALLED_BELOW, STALLED_S = 2.0, 20.0
+#: What comes sooner than that is there. [s]
+AT_ONCE_S = 3.0
 #: Before this long after the turn the rate is still rising from it. [s]
 AFTER_TURN_S = 60.0
 
@@ -114,14 +116,13 @@ def _coming_words(session: RoastSession, coming: Coming, units: Units) -> str:
         name, before, after = _step_words(coming.remedy, session.machine, units)
         if coming.never is not None:
             return tr("{}: {} {} → {} now.", words, name, before, after)
+        stall = tr("Stall") if coming.in_s < AT_ONCE_S else tr("Stall in {}", clock(coming.in_s))
         if coming.sure:
-            return tr("Stall in {}: {} {} → {} ends it.", clock(coming.in_s), name, before, after)
-        return tr("Stall in {}: {} {} → {} now.", clock(coming.in_s), name, before, after)
-    if coming.never is not None:
-        return tr("{}: more heat.", words)
-    if coming.kind == "stall":
-        return tr("{}, in {}: more heat.", words, clock(coming.in_s))
-    return tr("{}, in {}.", words, clock(coming.in_s))
+            return tr("{}: {} {} → {} ends it.", stall, name, before, after)
+        return tr("{}: {} {} → {} now.", stall, name, before, after)
+    if coming.never is None and coming.in_s >= AT_ONCE_S:
+        words = tr("{}, in {}", words, clock(coming.in_s))
+    return tr("{}: more heat.", words) if coming.kind == "stall" or coming.never is not None else f"{words}."
 
 
 def _stalled(session: RoastSession) -> str:

@@ -98,11 +98,14 @@ class KeptBatch(HandKeys):
         waiting = [journal for journal in open_ones if journal.waits]
         if not waiting:
             return ""
-        labels = ", ".join(journal.label or tr("that has no number yet") for journal in waiting)
-        if not all(kept) or self._spill is None:
-            return tr("Part of batch {} could not be written anywhere, and is lost: is every disk full?", labels)
-        where = tr("It is kept in {}, and brought in at the next start.", self._spill.folder)
-        return tr("Part of batch {} is not in the library. {}", labels, where)
+        labels = ", ".join(journal.label for journal in waiting if journal.label)
+        which = tr("batch {}", labels) if labels else tr("a batch that has no number yet")
+        if not all(kept):
+            return tr("Part of {} could not be written anywhere, and is lost: is every disk full?", which)
+        where = tr("It is kept in {}, and brought in at the next start.", ", ".join({journal.kept_in for journal in waiting}))
+        if any(journal.in_a_refuge for journal in waiting):
+            where += " " + tr("Make room, and start Firnel again before this computer is switched off.")
+        return tr("Part of {} is not in the library. {}", which, where)
 
     def _write_reading(self, index: int) -> None:
         if self._journal is None:

@@ -120,6 +120,8 @@ def doubt_of(batch: BatchState, mark: Mark, instead_of: MarkKind | None = None) 
         since = t - (yellow.t if yellow is not None else charge.t)
         if since < SOONEST_S[kind]:
             return tr("First crack {:.0f} s after {}?", since, tr("yellow") if yellow is not None else tr("the charge"))
+        if mark.bean is not None and mark.bean < levels_of(batch, MarkKind.YELLOW)[0]:
+            return tr("First crack at {:.0f} °C?", mark.bean)
         return ""
     start = crack.t if crack is not None else charge.t
     if kind is MarkKind.DROP and t - start < SOONEST_DROP_S:
