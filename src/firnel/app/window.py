@@ -29,7 +29,7 @@ from firnel.ui.shared.actions import use_keys
 from firnel.ui.shared.background import Background, Hop, left_running
 from firnel.ui.theme.look import Look
 from firnel.work.desk import AddressError, Desk, spill_folder
-from firnel.work.library_care import look_after_a_crash
+from firnel.work.library_care import lack_of_room, look_after_a_crash
 from firnel.work.settings import Settings, save_settings
 
 __all__ = ["make_application", "make_window", "use_size"]
@@ -95,6 +95,8 @@ def begin_work(window: MainWindow, complaints: Sequence[str] = ()) -> None:
     said += window.desk.recover()
     if wrong := look_after_a_crash(window.desk.library):
         said.append(wrong)
+    if full := lack_of_room(window.desk.library):
+        window.tell(full)
     if window.desk.shared:
         hurry(HURRY_S)  # the window's own thread
         window.desk.join_stations()

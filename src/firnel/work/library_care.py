@@ -13,9 +13,13 @@ from firnel.store.copies import check_file, copy_database, copy_files, daily_cop
 from firnel.store.library import Library
 from firnel.store.locks import claim_library
 from firnel.store.moving import copy_library
+from firnel.store.sqlite_file import disk_is_full, full_sentence
 from firnel.store.writing import LibraryError, library_path, library_url, shown
 
-__all__ = ["LibraryError", "back_up", "check_library", "copy_library", "copy_of_today", "look_after_a_crash", "restore"]
+__all__ = [
+    "LibraryError", "back_up", "check_library", "copy_library", "copy_of_today", "lack_of_room", "look_after_a_crash",
+    "restore",
+]  # fmt: skip
 
 
 def check_library(library: str | Path) -> tuple[str, ...]:
@@ -39,6 +43,13 @@ def look_after_a_crash(library: Library) -> str:
     if not wrong:
         return ""
     return tr("Part of the library is damaged ({}). Work on, and have it mended: firnel library check tells more.", wrong[0])
+
+
+def lack_of_room(library: Library) -> str:
+    """That the disk of a library is full and what comes of that, as a sentence; empty where there is room."""
+    if library.path is None or not disk_is_full(library.path):
+        return ""
+    return tr("{} What is roasted meanwhile is kept, and written when there is room.", full_sentence(library.path))
 
 
 def copy_of_today(library: Library, today: datetime) -> Path | None:
