@@ -5,7 +5,6 @@ import json
 import logging
 import resource
 import stat
-import tempfile
 import threading
 from datetime import UTC, datetime
 
@@ -13,8 +12,11 @@ import numpy as np
 import pytest
 from conftest import make_record
 from made import reading
+from PyQt6.QtWidgets import QMessageBox
 from sqlalchemy import event, update
 
+from firnel.app.first import make_application
+from firnel.app.window import make_window
 from firnel.core.vocabulary import Control, Found, Lot, Mark, MarkKind, Move
 from firnel.devices.clock import Clock
 from firnel.store.batch_list import BatchFilter
@@ -26,6 +28,7 @@ from firnel.store.recovery import recover
 from firnel.store.spill import Spill, refuges, spilled_in
 from firnel.store.tables import batches
 from firnel.store.writing import LibraryError, LibraryGoneError, LibraryWriteError, writing
+from firnel.ui.theme.look import Look
 from firnel.work.bench.results import Results
 from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.roast.batch_order import BatchOrder
@@ -391,7 +394,7 @@ def test_a_library_that_is_opened_on_a_full_disk_is_read_and_takes_what_is_writt
 
 
 def test_what_finds_no_room_beside_the_settings_is_kept_in_a_refuge_and_found_there(library, full, tmp_path, monkeypatch):
-    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    monkeypatch.setenv("TMPDIR", str(tmp_path))
     (tmp_path / "settings").write_text("no folder can be made in it", encoding="utf-8")
     beside, refuge = tmp_path / "settings" / "spill", refuges()[0]
     full(True)
@@ -406,3 +409,22 @@ def test_what_finds_no_room_beside_the_settings_is_kept_in_a_refuge_and_found_th
     assert recover_spilled(library, beside) == ["Batch 0001: what the library would not take before is in it now."]
     assert library.batch(library.find_batch("0001")).trace.t.size == 2
     assert not list(refuge.iterdir())
+
+
+def test_the_window_does_not_close_unasked_over_a_batch_that_is_kept_nowhere(qtbot, library, full, monkeypatch):
+    asked: list[str] = []
+    monkeypatch.setattr(QMessageBox, "question", lambda *said: asked.append(said[2]) or QMessageBox.StandardButton.No)
+    machine = library.save_machine(machine_of_kind("Drum Six", "gas-6"))
+    window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None)
+    window.show()
+    full(True)
+    window.desk.session.prepare(BatchOrder(None, machine, None, 5.0, operator="x" * 9000))
+    qtbot.waitUntil(lambda: window.desk.session.kept_nowhere)
+    window.close()
+    assert window.isVisible()
+    assert "is lost if Firnel ends now" in asked[0]
+    full(False)
+    qtbot.waitUntil(lambda: not window.desk.session.kept_nowhere, timeout=10_000)
+    window.close()
+    assert not window.isVisible()
+    assert len(asked) == 1

@@ -4,6 +4,7 @@ What SQLite and the system say there is not what a stand-in says. Where a comput
 """
 
 import json
+import os
 import subprocess
 import sys
 import tempfile
@@ -61,7 +62,7 @@ def inside(at: str) -> None:
     wrong: list[str] = []
     path, fill = Path(at) / "library.sqlite", Path(at) / "fill"
     refuge = tempfile.mkdtemp()
-    tempfile.tempdir = refuge
+    os.environ["TMPDIR"] = refuge
     first = Library(path)
     machine = first.save_machine(machine_of_kind("Drum Six", "gas-6"))
     record = make_record()

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QWidget
 
+from firnel.exchange.whole_file import write_whole
 from firnel.work.settings import settings_path
 
 log = logging.getLogger(__name__)
@@ -52,6 +53,6 @@ def keep_place(window: QWidget) -> None:
     kept = {"x": place.x(), "y": place.y(), "width": place.width(), "height": place.height(), "enlarged": enlarged}
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(json.dumps(kept), encoding="utf-8")
+        write_whole(path, json.dumps(kept))
     except OSError as error:
         log.info("the window's place is not kept: %s", error)

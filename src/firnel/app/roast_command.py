@@ -6,6 +6,7 @@ import json
 import queue
 import sys
 import threading
+import time
 from collections.abc import Callable
 from contextlib import ExitStack
 from dataclasses import replace
@@ -193,6 +194,7 @@ class _Batch:
         self._desk.disconnect()
         session.close()
         self._drain()
+        stopped = stopped or self._stopped_while_nowhere()
         key, left = session.last_id, session.leave()
         if left:
             raise CouldNotError(left)
@@ -203,6 +205,21 @@ class _Batch:
         if key is None or not self._watch.dropped:
             raise CouldNotError("The batch never came to its drop; what was recorded is kept.")
         return key
+
+    def _stopped_while_nowhere(self) -> bool:
+        """Stay as long as part of the batch lies in memory only; whether that was stopped."""
+        told = False
+        try:
+            while self._desk.session.kept_nowhere:
+                if not told:
+                    told = True
+                    click.echo("Firnel stays until there is room for the batch: stopped now (Ctrl-C), it is lost.", err=True)
+                time.sleep(0.5)
+                self._drain()
+                self._tell_trouble()
+        except EndedError:
+            return True
+        return False
 
     def learn(self, key: int) -> None:
         """Learn the machine from this batch too, where machines are learned by themselves."""

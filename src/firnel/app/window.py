@@ -172,7 +172,7 @@ def _offer_copy(library_at: str | Path, error: LibraryError) -> Library | None:
     try:
         library = Library(copy_files(path, target))
         library.lock_for_roasting()
-    except LibraryError as second:
+    except (LibraryError, OSError) as second:
         QMessageBox.critical(None, "Firnel", tr("The copy {} cannot be opened either. {}", target.name, second))
         return None
     return library

@@ -85,6 +85,7 @@ class Journal:
         self._pending = Pending()
         self._status = ""  # the one handed over last
         self._closing, self._leaving = False, False
+        self._nowhere = False  # what waits could not be spilled either
         self._written = threading.Event()
         if isinstance(batch, int):
             self._take_over(batch, by_word)
@@ -190,13 +191,14 @@ class Journal:
             if error is None:
                 if failures or unborn:
                     failures, unborn = 0, False
+                    self._nowhere = False
                     self._on_trouble(None)
                     if self._spill is not None:  # what came meanwhile is in no spill
                         self._spill.forget(self._token)
                 continue
             failures += 1
-            lost = self._spill is not None and not self._spilled(waits)
-            more = f" {spill_error(self._spill)}" if lost and self._spill is not None else ""
+            self._nowhere = not self._spilled(waits)
+            more = f" {spill_error(self._spill)}" if self._nowhere and self._spill is not None else ""
             self._on_trouble(_trouble_sentence(error) + more)
             if leaving:
                 return
@@ -282,6 +284,11 @@ class Journal:
         if self._status in RUNNING:
             connection.execute(update(batches).where(batches.c.id == key).values(status=self._status))
         return str(connection.execute(select(batches.c.label).where(batches.c.id == key)).scalar_one())
+
+    @property
+    def kept_nowhere(self) -> bool:
+        """Whether something of the batch lies in memory only."""
+        return self.waits and self._nowhere
 
     @property
     def kept_in(self) -> str:

@@ -7,7 +7,6 @@ import fcntl
 import hashlib
 import os
 import socket
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
@@ -83,20 +82,20 @@ class FileClaim:
     """
 
     def __init__(self, path: Path) -> None:
-        self._file: IO[str] = path.open("a+")
+        self._file: IO[bytes] = path.open("a+b", buffering=0)  # what finds no room is not tried again when it is closed
         try:
             fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             self._file.seek(0)
-            holder = self._file.read().strip()
+            holder = self._file.read().decode("ascii", "replace").strip()
             self._file.close()
             raise BlockingIOError(0, holder) from None
         self._file.seek(0)
         #: Whether the last holder let go of it; false where it was killed.
         self.clean = not self._file.read().strip()
-        self._file.truncate(0)
-        self._file.write(str(os.getpid()))
-        self._file.flush()
+        with contextlib.suppress(OSError):  # on a full disk the lock holds all the same; only its holder's number is not told
+            self._file.truncate(0)
+            self._file.write(str(os.getpid()).encode("ascii"))
 
     def release(self) -> None:
         """Let another one have it."""
@@ -125,12 +124,15 @@ def claim_library(path: Path) -> FileClaim:
 
 def claim_device(address: str) -> FileClaim | str:
     """Be the one reader of a device on this computer; a sentence where another Firnel reads it already."""
-    folder = Path(os.environ.get("XDG_RUNTIME_DIR") or tempfile.gettempdir())
-    name = hashlib.sha256(address.encode()).hexdigest()[:16]
-    try:
-        return FileClaim(folder / f"firnel-{os.getuid()}-{name}.device")
-    except BlockingIOError as error:
-        who = tr("process {}", error.strerror) if error.strerror else tr("another process")
-        return tr("Another Firnel ({}) reads this machine too: two batches would be recorded of one roast.", who)
-    except OSError as error:
-        return tr("Whether another Firnel reads this machine cannot be told: {}.", error.strerror)
+    name = f"firnel-{os.getuid()}-{hashlib.sha256(address.encode()).hexdigest()[:16]}.device"
+    why = ""
+    for place in (os.environ.get("XDG_RUNTIME_DIR"), os.environ.get("TMPDIR"), "/tmp", "/dev/shm"):
+        try:
+            if place:
+                return FileClaim(Path(place) / name)
+        except BlockingIOError as error:
+            who = tr("process {}", error.strerror) if error.strerror else tr("another process")
+            return tr("Another Firnel ({}) reads this machine too: two batches would be recorded of one roast.", who)
+        except OSError as error:
+            why = why or str(error.strerror)
+    return tr("Whether another Firnel reads this machine cannot be told: {}.", why)

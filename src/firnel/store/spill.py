@@ -9,7 +9,6 @@ import errno
 import json
 import logging
 import os
-import tempfile
 import threading
 import time
 from collections.abc import Iterator
@@ -147,7 +146,7 @@ def _remove(path: Path) -> None:
 
 def refuges() -> tuple[Path, ...]:
     """This user's folders for batches that find no room beside the settings; the last of them lies in the computer's memory."""
-    places = dict.fromkeys(Path(place) for place in (tempfile.gettempdir(), "/var/tmp", "/dev/shm"))
+    places = dict.fromkeys(Path(place) for place in (os.environ.get("TMPDIR") or "/tmp", "/var/tmp", "/dev/shm"))
     return tuple(place / f"firnel-kept-{os.getuid()}" for place in places)
 
 

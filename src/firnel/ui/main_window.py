@@ -462,7 +462,7 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Leave, with everything written."""
-        if self.desk.session.roasting and not self._leaving and not self._really():
+        if not self._leaving and not self._may_leave():
             if event is not None:
                 event.ignore()
             return
@@ -485,8 +485,13 @@ class MainWindow(QMainWindow):
                 QMessageBox.warning(self, "Firnel", left)
         super().closeEvent(event)
 
-    def _really(self) -> bool:
-        answer = QMessageBox.question(
-            self, "Firnel", tr("A batch is in the drum. Leave all the same? It can be gone on with at the next start.")
-        )
-        return answer == QMessageBox.StandardButton.Yes
+    def _may_leave(self) -> bool:
+        """Asked back where something would be lost by it, or a batch is in the drum."""
+        session = self.desk.session
+        if session.kept_nowhere:
+            asked = tr("Part of a batch could not be written anywhere yet, and is lost if Firnel ends now. Leave all the same?")
+        elif session.roasting:
+            asked = tr("A batch is in the drum. Leave all the same? It can be gone on with at the next start.")
+        else:
+            return True
+        return QMessageBox.question(self, "Firnel", asked) == QMessageBox.StandardButton.Yes

@@ -20,7 +20,7 @@ from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work import shelf
 from firnel.work.desk import Desk
 from firnel.work.machines.care import load_warnings
-from firnel.work.machines.files import duplicate, machine_to_text, read_machine_file
+from firnel.work.machines.files import duplicate, read_machine_file, write_machine_file
 
 FILES = tr("Machine documents (*.json)")
 #: Field of the machine, title, unit of SI, digits.
@@ -201,7 +201,7 @@ class DefinitionPage(QWidget):
         if not path:
             return
         try:
-            Path(path).write_text(machine_to_text(self._machine), encoding="utf-8")
+            write_machine_file(Path(path), self._machine)
         except OSError as error:
             self.say(tr("{} cannot be written: {}.", path, error.strerror))
             return

@@ -54,6 +54,11 @@ class KeptBatch(HandKeys):
             self._journal.status("dropped")
         return self._shelve()
 
+    @property
+    def kept_nowhere(self) -> bool:
+        """Whether part of a batch lies in memory only, and is lost if the program ends now."""
+        return any(one.kept_nowhere for one in (*self._shelved, *([self._journal] if self._journal is not None else [])))
+
     def _take_found(self) -> None:
         """Marks that nobody has taken stay in the record as what they are: found."""
         for kind in EXPECTED_MARKS:
