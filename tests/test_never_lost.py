@@ -428,3 +428,16 @@ def test_the_window_does_not_close_unasked_over_a_batch_that_is_kept_nowhere(qtb
     window.close()
     assert not window.isVisible()
     assert len(asked) == 1
+
+
+def test_a_library_beside_which_nothing_may_be_laid_is_read(tmp_path):
+    path = tmp_path / "there.sqlite"
+    first = Library(path)
+    first.save_lot(Lot("Kibara"))
+    first.close()
+    path.with_name("there.sqlite-shm").mkdir()  # as in a folder without rights, also for one who has all of them
+    library = Library(path)
+    assert [lot.name for lot in library.lots()] == ["Kibara"]
+    with pytest.raises(LibraryError, match="check the rights"):
+        library.save_lot(Lot("Second"))
+    library.close()

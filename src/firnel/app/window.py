@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import os
 import sys
 from collections.abc import Callable, Sequence
 from datetime import datetime
@@ -12,6 +13,7 @@ from pathlib import Path
 from PyQt6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QMessageBox
 
+from firnel.app.command_parts import CouldNotError, default_library
 from firnel.app.crash import CrashHook
 from firnel.app.ends import end_on_signals, leave, wake_qt_on_signals
 from firnel.app.first import First, make_application, use_size
@@ -168,11 +170,12 @@ def _offer_copy(library_at: str | Path, error: LibraryError) -> Library | None:
     if copy is None or box.clickedButton() is not copy:
         print(error, file=sys.stderr)
         return None
-    target = path.with_name(f"{path.stem}-copy-{datetime.now():%Y%m%d-%H%M%S}{path.suffix}")
     try:
+        folder = path.parent if os.access(path.parent, os.W_OK) else default_library().parent
+        target = folder / f"{path.stem}-copy-{datetime.now():%Y%m%d-%H%M%S}{path.suffix}"
         library = Library(copy_files(path, target))
         library.lock_for_roasting()
-    except (LibraryError, OSError) as second:
-        QMessageBox.critical(None, "Firnel", tr("The copy {} cannot be opened either. {}", target.name, second))
+    except (LibraryError, OSError, CouldNotError) as second:
+        QMessageBox.critical(None, "Firnel", tr("The copy of {} cannot be opened either. {}", path.name, second))
         return None
     return library

@@ -67,7 +67,7 @@ def copy_files(source: Path, target: Path) -> Path:
     for suffix in ("", "-wal", "-shm"):
         part = source.with_name(source.name + suffix)
         if part.exists():
-            shutil.copy2(part, target.with_name(target.name + suffix))
+            shutil.copyfile(part, target.with_name(target.name + suffix))  # and not its rights: it is to be worked on
     return target
 
 

@@ -1,12 +1,13 @@
-"""The file of a library as SQLite opens it, also on a disk that has no room left.
+"""The file of a library as SQLite opens it, also on a disk that has no room left, or that nothing may be written to.
 
 Beside a file in write-ahead mode SQLite lays an index of 32 KiB, and without it nothing is read
-(https://www.sqlite.org/walformat.html#shm). Where the disk has no room even for that, a library that was closed as it should is
-read as it lies, by a connection that is given up after each use: it writes nothing, and would not see what others write.
+(https://www.sqlite.org/walformat.html#shm). Where even that cannot be, a library that was closed as it should is read as it
+lies, by a connection that is given up after each use: it writes nothing, and would not see what others write.
 """
 
 from __future__ import annotations
 
+import os
 import shutil
 import sqlite3
 import time
@@ -25,7 +26,7 @@ PAUSE_MS = 20
 ROOM_BYTES = 65_536
 #: What SQLite says where a file may be sound, but cannot be looked at.
 NOT_NOW = tuple(f"SQLITE_{why}" for why in ("BUSY", "LOCKED", "IOERR", "FULL", "CANTOPEN", "READONLY", "PERM", "NOMEM", "AUTH"))
-#: What a connection is told by that can only read.
+#: Under this name lies with each connection why it can only read; empty where it writes too.
 ONLY_READS = "firnel_only_reads"
 
 
@@ -55,19 +56,24 @@ def full_sentence(where: object) -> str:
     return tr("The disk that holds {} is full. Free some space and try again.", where)
 
 
+def rights_sentence(where: object) -> str:
+    """What is told of a file or folder that may not be written."""
+    return tr("The library {} cannot be written: check the rights of the file and its folder.", where)
+
+
 def open_through(engine: Engine, path: Path) -> None:
     """Have an engine open its file by `open_file`."""
 
     def connect(dialect: Any, record: Any, arguments: list[Any], options: dict[str, Any]) -> sqlite3.Connection:
         connection: sqlite3.Connection = dialect.loaded_dbapi.connect(*arguments, **options)
-        record.info[ONLY_READS] = False
+        record.info[ONLY_READS] = ""
         try:
             _prepare(connection)
         except sqlite3.Error as error:
             connection.close()
-            if not for_lack_of_room(error, path) or not lies_whole(path):
+            if not _only_its_index_cannot_be(error, path):
                 raise
-            record.info[ONLY_READS] = True
+            record.info[ONLY_READS] = full_sentence(path) if for_lack_of_room(error, path) else rights_sentence(path)
             return _as_it_lies(path, **options)
         return connection
 
@@ -91,17 +97,20 @@ def read_file(path: Path) -> sqlite3.Connection:
         connection.execute("PRAGMA schema_version").fetchall()
     except sqlite3.Error as error:
         connection.close()
-        if not for_lack_of_room(error, path) or not lies_whole(path):
+        if not _only_its_index_cannot_be(error, path):
             raise
         return _as_it_lies(path)
     return connection
 
 
-def lies_whole(path: Path) -> bool:
-    """Whether all that was written lies in the file itself, nothing in the write-ahead log beside it."""
+def _only_its_index_cannot_be(error: sqlite3.Error, path: Path) -> bool:
+    """Whether a file can be read as it lies: all that was written is in it, and only nothing can be laid beside it."""
+    name = getattr(error, "sqlite_errorname", "")
+    if not (for_lack_of_room(error, path) or name.startswith(("SQLITE_CANTOPEN", "SQLITE_READONLY"))):
+        return False
     log = path.with_name(f"{path.name}-wal")
     try:
-        return not log.exists() or log.stat().st_size == 0
+        return os.access(path, os.R_OK) and path.stat().st_size > 0 and (not log.exists() or log.stat().st_size == 0)
     except OSError:
         return False
 

@@ -16,7 +16,7 @@ from sqlalchemy.exc import ArgumentError, DBAPIError
 
 from firnel.core.words import tr
 from firnel.store.server import AT_ONE_MOMENT, be_patient, options_of, refusal_of_a_server, transaction_options
-from firnel.store.sqlite_file import ONLY_READS, for_lack_of_room, full_sentence, open_through
+from firnel.store.sqlite_file import ONLY_READS, for_lack_of_room, full_sentence, open_through, rights_sentence
 
 #: Execution option of a connection that is going to write.
 WRITES = "firnel_writes"
@@ -168,7 +168,7 @@ def refusal(error: DBAPIError, where: str) -> str | None:
     if "locked" in said:
         return tr("The library {} is locked by another program. Close that one and try again.", where)
     if "readonly" in said or "unable to open" in said:
-        return tr("The library {} cannot be written: check the rights of the file and its folder.", where)
+        return rights_sentence(where)
     if "malformed" in said or "not a database" in said or "corrupt" in said:
         return _damaged(where)
     if isinstance(error.orig, sqlite3.OperationalError | sqlite3.DatabaseError) or error.connection_invalidated:
@@ -214,6 +214,6 @@ def _identity(path: Path) -> tuple[int, int] | None:
 def _begin_sqlite(connection: Connection) -> None:
     """A writer takes its lock at the beginning: what it reads first is then still so when it writes."""
     writes = connection.get_execution_options().get(WRITES)
-    if writes and connection.connection.info.get(ONLY_READS):
-        raise LibraryReadError(full_sentence(place_of(connection.engine)))
+    if writes and (why := connection.connection.info.get(ONLY_READS)):
+        raise LibraryReadError(why)
     connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
