@@ -1,7 +1,7 @@
 """What drum roasters have in common: eleven that were fitted, as so many spreads away from what was guessed beforehand.
 
 Made by ``bench/learn_drums.py`` from the logs of seven machines and from the simulated ones: what beans take up by fits that had
-it to find, all else by fits that had not, with which first crack of left-out machines came nearer (docs/model.md).
+it to find, all else by fits that had not, with which first crack of left-out machines came nearer (docs/trials.md).
 """
 
 from __future__ import annotations
