@@ -143,6 +143,26 @@ def test_what_the_beginning_cannot_take_it_says_and_it_can_be_left_and_come_back
     assert window.rail.begin.isVisible()
 
 
+def test_the_beginning_shows_and_takes_the_units_that_were_chosen(window, library):
+    window.use_settings(replace(window.desk.settings, temperature="°F", mass="lb", pressure="mbar"))
+    window.begin_where_empty()
+    beginning = window.view("Beginning")
+    assert "mbar" in beginning.fuel.itemText(0)
+    for field, text in zip(
+        (beginning.name, beginning.useful, beginning.yellow, beginning.crack), ("Drum", "10", "300", "150"), strict=True
+    ):
+        field.setText(text)
+    beginning._on_machine()
+    assert "between 212 and 464 °F" in beginning._machine_wrong.text()
+    beginning.crack.setText("383")
+    beginning._on_machine()
+    (machine,) = library.machines()
+    assert machine.useful_load_kg == pytest.approx(4.5359, abs=1e-3), "NIST SP 811: a pound is 0.45359237 kg"
+    assert (machine.yellow_c, machine.first_crack_c) == pytest.approx((148.89, 195.0), abs=0.01)
+    beginning.open_step(4)
+    assert beginning.load.text() == "10.00"
+
+
 @pytest.mark.parametrize(
     ("heat", "fuel", "sources"), [("gas", "LPG", ["gas"]), ("electric, several heaters", "", ["hot-air", "radiant", "drum"])]
 )

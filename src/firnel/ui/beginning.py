@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
+    QLabel,
     QLineEdit,
     QPushButton,
     QSizePolicy,
@@ -53,6 +54,7 @@ class BeginningView(QWidget):
         self._desk, self._asking = desk, Asking(desk, self, self.refused.emit)
         self._steps: tuple[Step, ...] = ()
         self._open = -1
+        self._of_mass: list[tuple[QLabel, Callable[[str], str]]] = []  #: titles that name the unit of mass
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 12, 14, 12)
         column.setSpacing(SPACE_M)
@@ -96,9 +98,13 @@ class BeginningView(QWidget):
         self._asking.now("steps", partial(self._desk.ask, steps), self._show_steps)
 
     def _show_steps(self, known: tuple[Step, ...]) -> None:
-        self._steps = known
+        self._steps, units = known, self._desk.settings.units
         for reading in (self.yellow, self.crack):
-            reading.setPlaceholderText(tr("{}, if known", self._desk.settings.units.temperature))
+            reading.setPlaceholderText(tr("{}, if known", units.temperature))
+        for title, words in self._of_mass:
+            title.setText(words(units.mass))
+        for index, (fuel, top) in enumerate(FUELS):
+            self.fuel.setItemText(index, units.sentence(tr("{}, gauge to {:g} kPa", tr(fuel), top)))
         for row, step in zip(self._rows, self._steps, strict=True):
             row.show_step(step)
         wanted = next((number for number, step in enumerate(self._steps) if not step.done), 4)
@@ -164,6 +170,12 @@ class BeginningView(QWidget):
         row.addWidget(go)
         return row
 
+    def _mass_title(self, words: Callable[[str], str]) -> QLabel:
+        """A title that names the unit in which masses are shown and typed."""
+        title = label("", "soft")
+        self._of_mass.append((title, words))
+        return title
+
     def _machine_page(self) -> QWidget:
         page, column = self._page(
             "machine",
@@ -175,13 +187,13 @@ class BeginningView(QWidget):
         self.name.setAccessibleName(tr("Name of your machine"))
         offer(self.heat, [words for words, _ in HEATS])
         self.heat.setAccessibleName(tr("What heats it"))
-        self.fuel.addItems([tr("{}, gauge to {:g} kPa", tr(fuel), top) for fuel, top in FUELS])
+        self.fuel.addItems([""] * len(FUELS))
         self.fuel.setAccessibleName(tr("Fuel"))
         self.heat.currentIndexChanged.connect(lambda index: self.fuel.setEnabled(index == 0))
         self.yellow, self.crack = FigureEntry(tr("Bean probe at yellow")), FigureEntry(tr("Bean probe at first crack"))
         grid = _fields(
             (tr("Name"), self.name),
-            (tr("Roasts well at a time, kg"), self.useful),
+            (self._mass_title(lambda unit: tr("Roasts well at a time, {}", unit)), self.useful),
             (tr("Heated by"), self.heat),
             (tr("Fuel"), self.fuel),
             (tr("Bean probe at yellow"), self.yellow),
@@ -228,7 +240,7 @@ class BeginningView(QWidget):
             tr("Density, moisture and all else of it can be measured and written down under Green."),
         )
         self.coffee, self.origin, self.process = QLineEdit(), QLineEdit(), QComboBox()
-        self.on_hand = FigureEntry(tr("Kilograms in the store"))
+        self.on_hand = FigureEntry(tr("In the store"))
         self.coffee.setAccessibleName(tr("Name of your coffee"))
         self.coffee.setPlaceholderText(tr("what stands on its bag"))
         self.origin.setAccessibleName(tr("Origin"))
@@ -240,7 +252,7 @@ class BeginningView(QWidget):
                 (tr("Name"), self.coffee),
                 (tr("Origin"), self.origin),
                 (tr("Process"), self.process),
-                (tr("In the store, kg"), self.on_hand),
+                (self._mass_title(lambda unit: tr("In the store, {}", unit)), self.on_hand),
             )
         )
         self._coffee_wrong = label("", "warn", wrap=True)
@@ -262,7 +274,7 @@ class BeginningView(QWidget):
         self._batch_words = label("", "heading", wrap=True)
         column.addWidget(self._batch_words)
         self.load = FigureEntry(tr("Load of the first batch"))
-        column.addLayout(_fields((tr("Load, kg"), self.load)))
+        column.addLayout(_fields((self._mass_title(lambda unit: tr("Load, {}", unit)), self.load)))
         self._batch_wrong = label("", "warn", wrap=True)
         column.addWidget(self._batch_wrong)
         self.prepare = button(tr("Prepare it"), "Enter", primary=True)
@@ -284,7 +296,7 @@ class BeginningView(QWidget):
         try:
             what()
         except ValueError as error:
-            wrong.setText(str(error))  # type: ignore[attr-defined]  # a label
+            wrong.setText(self._desk.settings.units.sentence(str(error)))  # type: ignore[attr-defined]  # a label
             return
         wrong.setText("")  # type: ignore[attr-defined]
         self.refresh()
@@ -296,11 +308,9 @@ class BeginningView(QWidget):
         fuel = FUELS[self.fuel.currentIndex()][0]
 
         def keep() -> None:
-            units = self._desk.settings.units
-            shown = (entry.figure() for entry in (self.yellow, self.crack))
-            yellow_c, crack_c = (None if value is None else units.read(value, "°C") for value in shown)
-            useful = self.useful.figure()
-            self._desk.ask(new_machine, self.name.text(), chosen(self.heat), useful, fuel, (yellow_c, crack_c))
+            yellow_c, crack_c = (self._figure(entry, "°C") for entry in (self.yellow, self.crack))
+            useful_kg = self._figure(self.useful, "kg")
+            self._desk.ask(new_machine, self.name.text(), chosen(self.heat), useful_kg, fuel, (yellow_c, crack_c))
 
         self._try(self._machine_wrong, keep)
 
@@ -308,9 +318,14 @@ class BeginningView(QWidget):
         self._try(
             self._coffee_wrong,
             lambda: self._desk.ask(
-                new_lot, self.coffee.text(), self.origin.text(), self.process.currentText(), self.on_hand.figure()
+                new_lot, self.coffee.text(), self.origin.text(), self.process.currentText(), self._figure(self.on_hand, "kg")
             ),
         )
+
+    def _figure(self, entry: FigureEntry, unit: str) -> float | None:
+        """What was typed, in SI; None where nothing was."""
+        typed = entry.figure()
+        return None if typed is None else self._desk.settings.units.read(typed, unit)
 
     def _pass_by(self, name: str) -> None:
         self._desk.ask(pass_by, name)
@@ -325,7 +340,8 @@ class BeginningView(QWidget):
         )
         self._batch_words.setText(told)
         if machine is not None and not self.load.text().strip():
-            self.load.show_figure(machine.useful_load_kg, 2)
+            units = self._desk.settings.units
+            self.load.show_figure(units.show(machine.useful_load_kg, "kg"), 0 if units.mass == "g" else 2)
         self.prepare.setEnabled(machine is not None)
 
     def _on_batch(self) -> None:
@@ -333,14 +349,14 @@ class BeginningView(QWidget):
         if machine is None:
             return
         try:
-            load = self.load.figure()
-            if load is None or not 0.0 < load <= machine.stated_load_kg:
-                raise ValueError(tr("The load lies above nothing and at most at {:g} kg.", machine.stated_load_kg))
+            load_kg = self._figure(self.load, "kg")
+            if load_kg is None or not 0.0 < load_kg <= machine.stated_load_kg + 0.005:  # as shown, a pound is a little more
+                raise ValueError(tr("The load lies above nothing and at most at {:.2f} kg.", machine.stated_load_kg))
         except ValueError as error:
-            self._batch_wrong.setText(str(error))
+            self._batch_wrong.setText(self._desk.settings.units.sentence(str(error)))
             return
         self._batch_wrong.setText("")
-        self.batch_wanted.emit(BatchOrder(lot, machine, None, load))
+        self.batch_wanted.emit(BatchOrder(lot, machine, None, load_kg))
 
 
 class _StepRow(QWidget):
@@ -377,12 +393,12 @@ class _StepRow(QWidget):
         self._told.show_text(step.told)
 
 
-def _fields(*fields: tuple[str, QWidget]) -> QGridLayout:
+def _fields(*fields: tuple[str | QLabel, QWidget]) -> QGridLayout:
     grid = QGridLayout()
     grid.setHorizontalSpacing(SPACE_M)
     grid.setVerticalSpacing(SPACE_S)
     for row, (title, widget) in enumerate(fields):
-        grid.addWidget(label(title, "soft"), row, 0)
+        grid.addWidget(label(title, "soft") if isinstance(title, str) else title, row, 0)
         grid.addWidget(widget, row, 1)
         widget.setMaximumWidth(360)
     grid.setColumnMinimumWidth(0, 170)

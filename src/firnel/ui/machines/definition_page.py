@@ -186,7 +186,7 @@ class DefinitionPage(QWidget):
             if machine.covers_kg is not None and not 0 < machine.covers_kg <= machine.stated_load_kg:
                 raise ValueError(tr("The least load that covers the probe lies above nothing and at most at the stated load."))
         except ValueError as error:
-            self.say(str(error))
+            self.say(units.sentence(str(error)))
             return
         self.changed.emit(machine)
 

@@ -160,12 +160,9 @@ class PlanEditor(QFrame):
         self._order.setFixedWidth(150)
         self._split = ElidedLabel("soft")
         self._ladder = button(tr("Ladder"), tr("Keep five variants in equal steps, to roast and cup"))
-        menu = QMenu(self._ladder)
-        for name, (step, _) in LADDERS.items():
-            unit = "s" if name.endswith("_s") else "°C"
-            if (action := menu.addAction(tr("On {}, {:.0f} {} apart", TARGET_WORDS[name], step, unit))) is not None:
-                action.triggered.connect(partial(self._on_ladder, name))
-        self._ladder.setMenu(menu)
+        self._ladders = QMenu(self._ladder)
+        self._ladders.aboutToShow.connect(self._offer_ladders)
+        self._ladder.setMenu(self._ladders)
         self._undo, self._redo = button(tr("Undo")), button(tr("Redo"))
         tell_key(self._undo, "plan undo")
         tell_key(self._redo, "plan redo")
@@ -345,6 +342,15 @@ class PlanEditor(QFrame):
         spread = 50.0 * (out.high - out.low)
         words = tr("{} × {}, loss {:.1f} ± {:.1f} %", split.batches, load, 100 * out.loss, spread)
         self._split.show_text(units.sentence(" · ".join((words, *split.warnings))))
+
+    def _offer_ladders(self) -> None:
+        """What a ladder can climb, in the units of now."""
+        self._ladders.clear()
+        for name, (step, _) in LADDERS.items():
+            unit = "s" if name.endswith("_s") else "K"
+            words = self._desk.settings.units.sentence(tr("On {}, {:.0f} {} apart", TARGET_WORDS[name], step, unit))
+            if (action := self._ladders.addAction(words)) is not None:
+                action.triggered.connect(partial(self._on_ladder, name))
 
     def _on_ladder(self, on: str) -> None:
         try:
