@@ -334,3 +334,12 @@ def test_a_journal_goes_on_where_the_last_one_stopped(library):
 
 def test_make_record_is_a_roast():
     assert make_record().loss == pytest.approx(0.13)
+
+
+@pytest.mark.parametrize(
+    ("library", "words"),
+    [("sqlite://", "names no file"), ("sqlite:///:memory:", "names no file"), ("/dev/null", "not a Firnel library")],
+)
+def test_what_is_no_place_for_a_library_is_refused(library, words):
+    with pytest.raises(LibraryError, match=words):
+        Library(library)

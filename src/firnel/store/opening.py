@@ -93,10 +93,10 @@ def _refuse_damaged(path: Path) -> None:
             raise LibraryError(tr("{} is a folder; a library is a file.", path))
         if not path.parent.exists():
             raise LibraryError(tr("The folder {} does not exist, so no library can be made there.", path.parent))
+        if path.exists() and not path.is_file():
+            raise DamagedLibraryError(_damaged_sentence(path))
         if not path.exists() or path.stat().st_size == 0:
             return
-        if not path.is_file():
-            raise DamagedLibraryError(_damaged_sentence(path))
         with path.open("rb") as file:
             head = file.read(16)
     except OSError as error:

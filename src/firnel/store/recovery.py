@@ -42,8 +42,9 @@ def recover(library: Library, folder: Path, now: float) -> list[str]:
     ------
     LibraryError : if the library still refuses; all files stay then.
     """
-    identity, said = library.identity, []
-    for spilled in spilled_in(folder):
+    waiting, said = list(spilled_in(folder)), []
+    identity = library.identity if waiting else ""
+    for spilled in waiting:
         owner = Owner.read(spilled.process)
         if spilled.library != identity or (owner is not None and owner != Owner.here() and owner.alive(None, now)):
             continue

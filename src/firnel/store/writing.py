@@ -79,6 +79,8 @@ def make_engine(url: str) -> Engine:
     LibraryError : if the address is none, or its driver is missing.
     """
     path = library_path(url)
+    if make_url(url).get_backend_name() == "sqlite" and str(path) in ("None", ":memory:"):
+        raise LibraryError(tr("{} names no file: a library that lies in memory alone would be lost.", url))
     more: dict[str, Any] = {} if path is not None else options_of(url)
     try:
         engine = create_engine(url, hide_parameters=True, **more)
