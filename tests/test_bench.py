@@ -16,7 +16,7 @@ from firnel.core.vocabulary import Lot
 from firnel.devices.scale import ScaleError, StandInScale, read_weight, weight_in
 from firnel.store.batch_list import BatchFilter
 from firnel.ui.theme.look import Look
-from firnel.work.bench import cupping
+from firnel.work.bench import cupping, resting, telling_apart
 from firnel.work.bench.results import check_results
 from firnel.work.bench.weighing import (
     Results,
@@ -160,30 +160,30 @@ def test_a_table_that_makes_no_sense_is_not_set(house, batches, people, cups, wo
 
 def test_a_triangle_is_judged_exactly(house):
     library, keys = house
-    table = cupping.set_test(library, "triangle", keys[0], keys[1], ["Asha", "Bo", "Cléo"] * 4, AT, seed=3)
-    assert cupping.verdict(table) is None
+    table = telling_apart.set_test(library, "triangle", keys[0], keys[1], ["Asha", "Bo", "Cléo"] * 4, AT, seed=3)
+    assert telling_apart.verdict(table) is None
     for index, serving in enumerate(table.document["servings"]):
         order = serving["order"]
         odd = next(place for place, letter in enumerate(order) if order.count(letter) == 1)
         right = index < 8
-        table = cupping.answer(library, table, index, serving["codes"][odd if right else (odd + 1) % 3])
-    told = cupping.verdict(table)
+        table = telling_apart.answer(library, table, index, serving["codes"][odd if right else (odd + 1) % 3])
+    told = telling_apart.verdict(table)
     assert (told.correct, told.answers, told.shown) == (8, 12, True)  # ISO 4120: 8 of 12 at 0.05
     with pytest.raises(ValueError, match="not served"):
-        cupping.answer(library, table, 0, "000")
+        telling_apart.answer(library, table, 0, "000")
     with pytest.raises(ValueError, match="from itself"):
-        cupping.set_test(library, "paired", keys[0], keys[0], ["Asha"], AT)
+        telling_apart.set_test(library, "paired", keys[0], keys[0], ["Asha"], AT)
 
 
 def test_each_batch_is_due_after_a_day_two_and_rested(house):
     library, keys = house
     now = datetime(2026, 11, 3, 9, 0, tzinfo=UTC)
-    due = cupping.rest_calendar(library, now)
+    due = resting.rest_calendar(library, now)
     first = [one for one in due if one.line.id == keys[0]]
     assert [one.occasion for one in first] == ["24 h", "48 h", "rested"]
     assert (first[2].at - first[2].line.started).days == 14, "light: common practice, no published source"
     cupping.set_table(library, "quick", [keys[0]], ["Asha"], now)
-    assert [one.occasion for one in cupping.rest_calendar(library, now) if one.line.id == keys[0]] == ["48 h", "rested"]
+    assert [one.occasion for one in resting.rest_calendar(library, now) if one.line.id == keys[0]] == ["48 h", "rested"]
 
 
 def test_a_table_is_set_scored_and_told_in_the_window(qtbot, house, window, tmp_path):

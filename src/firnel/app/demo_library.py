@@ -27,7 +27,7 @@ from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.store.machine_book import LogEntry
-from firnel.work.bench import cupping
+from firnel.work.bench import cupping, telling_apart
 from firnel.work.day import queue
 from firnel.work.desk import machine_of_kind
 from firnel.work.green.intake import measure
@@ -201,7 +201,7 @@ def _climb(library: Library, plan: Plan, number: int, today: datetime, rng: np.r
     at = today.astimezone(UTC)
     cupping.set_table(library, "Mwelika, this week", cupping.with_references(library, fresh), CUPPERS[:2], at, seed=5)
     first, *_, last = keys
-    cupping.set_test(library, "triangle", first, last, list(CUPPERS) * 4, at, seed=2)
+    telling_apart.set_test(library, "triangle", first, last, list(CUPPERS) * 4, at, seed=2)
 
 
 def _demo_machine(name: str, kind: str) -> Machine:

@@ -11,7 +11,7 @@ from PyQt6.QtCore import pyqtSignal
 from firnel.core.words import tr
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import FigureGrid, button, card, label
-from firnel.work.bench.cupping import RESTED_DAYS, Due, level_of, rest_calendar
+from firnel.work.bench.resting import RESTED_DAYS, Due, level_of, rest_calendar
 from firnel.work.desk import Desk
 
 

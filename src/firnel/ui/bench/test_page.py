@@ -15,7 +15,7 @@ from firnel.ui.bench.choosing import BatchTicks
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import button, card, chosen, empty, label, offer
 from firnel.work import shelf
-from firnel.work.bench import cupping
+from firnel.work.bench import cupping, telling_apart
 from firnel.work.bench.cupping import TableSet
 from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter
@@ -156,7 +156,7 @@ class TestPage(ListPage):
             if paired and self.second.currentData() == ticked[0]:
                 ticked.reverse()
             made = self._desk.ask(
-                cupping.set_test, "paired" if paired else "triangle", ticked[0], ticked[1],
+                telling_apart.set_test, "paired" if paired else "triangle", ticked[0], ticked[1],
                 self.tasters.text().split(","), datetime.now(UTC), None, self.sides.currentData() if paired else 1,
             )  # fmt: skip
         except ValueError as error:
@@ -191,7 +191,7 @@ class TestPage(ListPage):
 
     def _on_answer(self, row: int, choice: QComboBox, _index: int = 0) -> None:
         if self._table is not None:
-            self._table = self._desk.ask(cupping.answer, self._table, row, choice.currentData())
+            self._table = self._desk.ask(telling_apart.answer, self._table, row, choice.currentData())
             self._show_verdict()
 
     def _show_verdict(self) -> None:
@@ -210,7 +210,7 @@ class TestPage(ListPage):
             )
             self._verdict.setText(tr("{} What is right is told at the end.", told))
             return
-        found = cupping.verdict(table)
+        found = telling_apart.verdict(table)
         self._verdict.setText(found.words if found is not None else tr("Nobody has answered."))
 
     def reveal(self) -> None:

@@ -4,37 +4,31 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
-from typing import Any, cast
+from datetime import datetime
+from typing import Any
 
 import numpy as np
 
 from firnel.core.cup.agreement import Agreement, agreement
-from firnel.core.cup.difference import Test, Verdict, judge
 from firnel.core.cup.scores import Defects, Form, check_part, parts_of, range_of, score
-from firnel.core.cup.serving import balanced_orders, draw_codes, paired_servings, triangle_servings
+from firnel.core.cup.serving import balanced_orders, draw_codes
 from firnel.core.vocabulary import FloatArray
-from firnel.core.words import capital, tr
-from firnel.store.batch_list import BatchFilter, BatchLine
+from firnel.core.words import tr
 from firnel.store.bench_book import TableSet
 from firnel.store.library import Library, NotInLibraryError
 from firnel.work.bench.mixes import Mix, label_of, mix_from, mix_words
-from firnel.work.bench.weighing import reckoned_colour
 from firnel.work.review.references import reference_key
 
 __all__ = [
-    "STAGES", "USUAL_CUPS", "Coffee", "Due", "Result", "TableSet", "answer", "coffees_of", "cup_scores", "cup_words", "enter",
-    "entry_of", "leave", "level_of", "missing", "parts_for", "reprint_codes", "rest_calendar", "results", "reveal", "score_of",
-    "set_table", "set_test", "verdict", "with_references",
+    "STAGES", "USUAL_CUPS", "Coffee", "Result", "TableSet", "coffees_of", "cup_scores", "cup_words", "enter",
+    "entry_of", "leave", "missing", "parts_for", "reprint_codes", "results", "reveal", "score_of",
+    "set_table", "with_document", "with_references",
 ]  # fmt: skip
 
 #: When notes are taken, in their order.
 STAGES = ("dry", "wet", "break", "hot", "warm", "cool")
 #: Cups of each coffee: two for production, five for grading; common practice, no published source.
 USUAL_CUPS = 2
-#: Best from so many days after the roast, by level; common practice, no published source. [days]
-LIGHT_ABOVE, DARK_BELOW = 64.0, 55.0
-RESTED_DAYS = {"dark": 3.0, "medium": 7.0, "light": 14.0}
 
 
 @dataclass(frozen=True)
@@ -314,117 +308,8 @@ def cup_words(library: Library, batch_id: int) -> tuple[str, ...]:
     )
 
 
-# Triangle and paired tests
-
-
-def set_test(
-    library: Library,
-    kind: Test,
-    first: int,
-    second: int,
-    tasters: Sequence[str],
-    at: datetime,
-    seed: int | None = None,
-    sides: int | None = None,
-) -> TableSet:
-    """Set a triangle or a paired test of two batches: one serving for each taster named (a name may stand often).
-
-    Parameters
-    ----------
-    first, second : batches; a paired test counts how often the second is chosen.
-    sides : of a paired test, 2 unless it is said beforehand that the second has more.
-
-    Raises
-    ------
-    ValueError : if the batches are one, or nobody tastes.
-    """
-    people = [person.strip() for person in tasters if person.strip()]
-    if first == second:
-        raise ValueError(tr("a batch cannot be told apart from itself."))
-    rng = np.random.default_rng(seed)
-    kinds = (triangle_servings if kind == "triangle" else paired_servings)(len(people), rng)
-    codes = list(draw_codes(len(kinds) * len(kinds[0]), rng))
-    servings = [
-        {"taster": person, "order": order, "codes": [codes.pop() for _ in order], "answer": None}
-        for person, order in zip(people, kinds, strict=True)
-    ]
-    sides_of = sides if sides is not None else 2 if kind == "paired" else 1
-    labels = [library.batch(key).label for key in (first, second)]
-    name = tr("{}: {} and {}", capital(kind), labels[0], labels[1])
-    return library.bench_book.save(TableSet(kind, name, at, {"a": first, "b": second, "servings": servings, "sides": sides_of}))
-
-
-def answer(library: Library, table: TableSet, index: int, code: str | None) -> TableSet:
-    """Take down an answer: the code of the odd cup (triangle), or of the one with more of what was asked (paired); None again.
-
-    Raises
-    ------
-    ValueError : if the test is revealed, or the code was not served to this taster.
-    """
-    if table.revealed:
-        raise ValueError(tr("{} is revealed: answers are not changed any more.", table.name))
-    servings = [dict(serving) for serving in table.document["servings"]]
-    if code is not None and code not in servings[index]["codes"]:
-        raise ValueError(tr("{} was not served to {}.", code, servings[index]["taster"]))
-    servings[index]["answer"] = code
-    return library.bench_book.save(_with(table, {**table.document, "servings": servings}))
-
-
-def verdict(table: TableSet) -> Verdict | None:
-    """What the answers say; None while there are none. A paired test counts how often B was chosen."""
-    given = [serving for serving in table.document["servings"] if serving["answer"] is not None]
-    if not given:
-        return None
-    correct = 0
-    for serving in given:
-        order = serving["order"]
-        odd = "B" if table.kind == "paired" else next(letter for letter in "AB" if order.count(letter) == 1)
-        correct += order[serving["codes"].index(serving["answer"])] == odd
-    return judge(cast(Test, table.kind), len(given), correct, table.document.get("sides", 1))
-
-
-# When a batch is due on the table
-
-
-@dataclass(frozen=True)
-class Due:
-    """A batch and when it is to be cupped: which occasion, and the moment."""
-
-    line: BatchLine
-    occasion: str
-    at: datetime
-
-
-def level_of(line: BatchLine) -> str:
-    """light, medium or dark, by the colour or what goes with the loss; common practice, no published source."""
-    colour = reckoned_colour(line.colour_ground, line.loss)
-    if colour is None:
-        return "medium"
-    return "light" if colour > LIGHT_ABOVE else "medium" if colour > DARK_BELOW else "dark"
-
-
-def rest_calendar(library: Library, now: datetime, days: float = 21.0) -> list[Due]:
-    """What is due on the table of the batches of the last days: at a day, at two, and rested; less what was cupped since.
-
-    The first that is still to come stands first, what is overdue by more than two days is let go.
-    """
-    cupped: dict[int, list[datetime]] = {}
-    for table in library.bench_book.tables(("cupping",)):
-        for coffee in (one for one in coffees_of(table) if one.mix is None):
-            cupped.setdefault(coffee.batch_id, []).append(table.at)
-    found = []
-    since = BatchFilter(since=now - timedelta(days=days), statuses=("done", "dropped"))
-    for line in library.batch_lines(since, limit=300):
-        rested = RESTED_DAYS[level_of(line)]
-        for occasion, after in ((tr("24 h"), 1.0), (tr("48 h"), 2.0), ("rested", rested)):
-            at = line.started + timedelta(days=after)
-            done = any(abs((when - at).total_seconds()) < 43200.0 * max(after / 2.0, 1.0) for when in cupped.get(line.id, []))
-            if not done and at > now - timedelta(days=2):
-                found.append(Due(line, occasion, at))
-    return sorted(found, key=lambda due: due.at)
-
-
-def _with(table: TableSet, document: dict[str, Any]) -> TableSet:
+def with_document(table: TableSet, document: dict[str, Any]) -> TableSet:
+    """The same table with other content."""
     return TableSet(table.kind, table.name, table.at, document, table.revealed, table.id)
 
 
