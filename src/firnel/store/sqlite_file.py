@@ -62,7 +62,7 @@ def rights_sentence(where: object) -> str:
 
 
 def open_through(engine: Engine, path: Path) -> None:
-    """Have an engine open its file by `open_file`."""
+    """Have an engine open its file to read and write; where that cannot be, as it lies."""
 
     def connect(dialect: Any, record: Any, arguments: list[Any], options: dict[str, Any]) -> sqlite3.Connection:
         connection: sqlite3.Connection = dialect.loaded_dbapi.connect(*arguments, **options)
@@ -108,9 +108,10 @@ def _only_its_index_cannot_be(error: sqlite3.Error, path: Path) -> bool:
     name = getattr(error, "sqlite_errorname", "")
     if not (for_lack_of_room(error, path) or name.startswith(("SQLITE_CANTOPEN", "SQLITE_READONLY"))):
         return False
-    log = path.with_name(f"{path.name}-wal")
+    beside = (path.with_name(path.name + suffix) for suffix in ("-wal", "-journal"))
     try:
-        return os.access(path, os.R_OK) and path.stat().st_size > 0 and (not log.exists() or log.stat().st_size == 0)
+        whole = not any(log.exists() and log.stat().st_size for log in beside)
+        return whole and os.access(path, os.R_OK) and path.stat().st_size > 0
     except OSError:
         return False
 
