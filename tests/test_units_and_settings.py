@@ -1,9 +1,14 @@
+import errno
 import json
 from dataclasses import fields
 
 import pytest
+from PyQt6.QtWidgets import QLabel
 
+from firnel.app.first import make_application
+from firnel.app.window import make_window
 from firnel.core.units import CHOICES, Units, clock, linear_map
+from firnel.ui.theme.look import Look
 from firnel.work.settings import Settings, load_settings, save_settings
 
 # NIST SP 811 (2008), Appendix B.8 and B.9, factors as printed: inch of water (conventional) to pascal, pound to kilogram,
@@ -104,3 +109,15 @@ def test_a_setting_out_of_its_bounds_is_refused_by_name(values, words):
 
 def test_settings_of_another_version_are_passed_over():
     assert Settings.from_mapping({"mass": "lb", "colour_of_the_moon": 3}).mass == "lb"
+
+
+def test_settings_that_cannot_be_written_hold_until_the_end_and_that_is_told(qtbot, library):
+    def full(_settings):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    window = make_window(library, Settings(), Look(make_application()), keep=full)
+    qtbot.addWidget(window)
+    window.show()
+    window.toggle_theme()
+    assert window.look.palette.name == window.desk.settings.theme == "night"
+    assert "No space left on device. They hold until Firnel ends." in window.notice.findChild(QLabel).text()

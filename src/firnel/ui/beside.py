@@ -14,6 +14,7 @@ from firnel.ui.roast.second_screen import SecondScreen
 from firnel.ui.shared.actions import key_groups
 from firnel.ui.shared.settings_dialog import SettingsDialog
 from firnel.ui.shared.sheets import KeySheet
+from firnel.work.review.records import LibraryError
 
 if TYPE_CHECKING:
     from firnel.ui.main_window import MainWindow
@@ -52,7 +53,7 @@ class Beside(QObject):
             return
         try:
             practice = PracticeWindow(lambda: desk.ask(Practice, plan, desk.settings), window.look, window)
-        except ValueError as error:
+        except (ValueError, LibraryError) as error:  # the latter of its own library, on a disk that is full
             desk.session.say(str(error))
             window.show_station("Roast")
             return

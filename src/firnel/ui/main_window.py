@@ -400,7 +400,10 @@ class MainWindow(QMainWindow):
         """Use and keep these settings."""
         keys = settings.keys != self.desk.settings.keys
         self.desk.settings = settings
-        self.keep_settings(settings)
+        try:
+            self.keep_settings(settings)
+        except OSError as error:
+            self.tell(tr("The settings cannot be written: {}. They hold until Firnel ends.", error.strerror))
         if keys:
             use_keys(settings.keys)
             self._bind_anew()

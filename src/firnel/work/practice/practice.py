@@ -129,7 +129,10 @@ class Practice:
         rng = np.random.default_rng(seed)
         self.surprise = _chosen(surprise, rng)
         self.plan, self._load_kg = plan, plan.load_kg
-        self._folder = tempfile.TemporaryDirectory(prefix="firnel-practice-", ignore_cleanup_errors=True)
+        try:
+            self._folder = tempfile.TemporaryDirectory(prefix="firnel-practice-", ignore_cleanup_errors=True)
+        except OSError as error:
+            raise ValueError(tr("A practice needs some room on the disk: {}.", error.strerror)) from error
         self._thread, self._later = threading.get_ident(), deque[Callable[[], None]]()
         model, _ = model_of(library, machine)
         lot = lot_of(library, plan)
