@@ -43,6 +43,7 @@ from firnel.store.tables import metadata
 from firnel.ui.shared.actions import STATIONS
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
+from firnel.work.review.records import refusal_of
 from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.settings import Settings
 
@@ -69,11 +70,13 @@ HANGS_S = 10.0
 class Hands:
     """A person who does anything, and a checker who looks on."""
 
-    def __init__(self, folder: Path, library: Library, seed: int, found: Found) -> None:
+    def __init__(
+        self, folder: Path, library: Library, seed: int, found: Found, keep: Callable[[Settings], None] = lambda _: None
+    ) -> None:
         self.rng, self.found, self.library, self.folder = random.Random(seed), found, library, folder
         self.did: deque[str] = deque(maxlen=5)
         self.application = make_application()
-        self.window = make_window(library, Settings(), Look(self.application), keep=lambda _: None, spill_at=folder / "spill")
+        self.window = make_window(library, Settings(), Look(self.application), keep=keep, spill_at=folder / "spill")
         self.window.resize(1280, 800)
         self.window.show()
         self.record, self.fed = make_record(), 0
@@ -93,6 +96,8 @@ class Hands:
         """All that goes wrong meanwhile is noted; files are chosen by nobody."""
 
         def broke(kind: type[BaseException], error: BaseException, where: Any) -> None:
+            if refusal_of(error):  # the window tells it, see `CrashHook`
+                return
             self.wrong("".join(traceback.format_exception(kind, error, where))[-900:])
 
         def said(_kind: QtMsgType, _context: QMessageLogContext, message: str | None) -> None:

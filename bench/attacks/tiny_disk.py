@@ -8,6 +8,7 @@ import os
 import subprocess
 import sys
 import tempfile
+from functools import partial
 from pathlib import Path
 
 from conftest import make_record
@@ -23,15 +24,17 @@ from firnel.store.writing import LibraryError
 from firnel.work.desk import Desk, machine_of_kind
 from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.lookout import not_at_all
-from firnel.work.settings import Settings
+from firnel.work.settings import Settings, save_settings
 
-MEGABYTES = 4
+MEGABYTES = 8
+#: What hands do in the window on a full disk, and as much again once there is room.
+DEEDS = 300
 #: Readings of a batch that is roasted while there is no room.
 SECONDS = 600
 
 
-def attack_tiny_disk(folder: Path, _short: bool) -> Found:
-    """A library is opened on a full disk, a batch roasted on it, and room made: everything is there."""
+def attack_tiny_disk(folder: Path, short: bool) -> Found:
+    """A library is opened on a full disk, a batch roasted on it, and room made: everything is there. Then hands do anything."""
     found, here = Found(), folder / "tiny"
     here.mkdir()
     mount = f'mount -t tmpfs -o size={MEGABYTES}m tmpfs "$0" && exec "$@"'
@@ -39,11 +42,11 @@ def attack_tiny_disk(folder: Path, _short: bool) -> Found:
     run = [
         sys.executable,
         "-c",
-        f"import sys; sys.path[:0] = {paths!r}\nfrom attacks.tiny_disk import inside; inside(sys.argv[1])",
+        f"import sys; sys.path[:0] = {paths!r}\nfrom attacks.tiny_disk import inside; inside(sys.argv[1], {not short})",
     ]
     done = subprocess.run(
         ["unshare", "--user", "--map-root-user", "--mount", "sh", "-c", mount, str(here), *run, str(here)],
-        capture_output=True, text=True, check=False, timeout=300,
+        capture_output=True, text=True, check=False, timeout=1200, env=os.environ | {"QT_QPA_PLATFORM": "offscreen"},
     )  # fmt: skip
     if done.returncode and ("unshare" in done.stderr or "mount" in done.stderr):
         found.counts["not to be had on this computer"] += 1
@@ -51,13 +54,13 @@ def attack_tiny_disk(folder: Path, _short: bool) -> Found:
     if done.returncode:
         found.fail(f"tiny disk: {done.stderr.strip().splitlines()[-1]}")
         return found
-    for wrong in json.loads(done.stdout):
+    for wrong in json.loads(done.stdout.splitlines()[-1]):
         found.fail(f"tiny disk: {wrong}")
     found.counts["full disks"] += 1
     return found
 
 
-def inside(at: str) -> None:
+def inside(at: str, hands: bool) -> None:
     """In the name space: fill the disk, work on it, make room; what went wrong is written out."""
     wrong: list[str] = []
     path, fill = Path(at) / "library.sqlite", Path(at) / "fill"
@@ -99,7 +102,24 @@ def inside(at: str) -> None:
     if len(said) != 1 or len(lines) != 2 or SECONDS not in sizes:
         wrong.append(f"at the next start it said {said}; {sizes} readings")
     desk.shut_down()
+    if hands:
+        wrong += _anything(again, Path(at), fill)
     print(json.dumps(wrong))
+
+
+def _anything(library: Library, folder: Path, fill: Path) -> list[str]:
+    """Hands that do anything, with the settings kept on that disk too."""
+    from attacks.anywhere import Hands
+
+    found = Found()
+    _fill(fill)
+    person = Hands(folder, library, 21, found, partial(save_settings, path=folder / "settings.json"))
+    with person.watched():
+        person.live(DEEDS)
+        fill.unlink()
+        person.live(DEEDS)
+        person.end()
+    return found.wrong
 
 
 def _fill(path: Path) -> None:

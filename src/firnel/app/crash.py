@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import sys
 import threading
+import time
 import traceback
 from collections.abc import Callable
 from logging.handlers import RotatingFileHandler
@@ -15,6 +16,8 @@ log = logging.getLogger("firnel")
 
 #: The log is at most this large, and so many older parts of it are kept. [bytes]
 MOST_BYTES, KEPT_PARTS = 1_000_000, 3
+#: A refusal is told again after so long. [s]
+AGAIN_S = 5.0
 
 
 def log_path() -> Path:
@@ -52,7 +55,7 @@ class CrashHook:
 
     def __init__(self, tell: Callable[[str], None]) -> None:
         self._tell = tell
-        self._told: set[str] = set()
+        self._told: dict[str, float] = {}  #: when each was told last, by kind and place
 
     def install(self) -> None:
         """Take errors from now on."""
@@ -60,23 +63,25 @@ class CrashHook:
         threading.excepthook = lambda found: self.take(found.exc_type, found.exc_value, found.exc_traceback)
 
     def take(self, kind: type[BaseException], error: BaseException | None, trace: TracebackType | None) -> None:
-        """Log an error, and show it where it has not been shown yet."""
+        """Log an error, and show it: a refusal each time that somebody comes upon it, what is broken inside once."""
+        from firnel.work.review.records import refusal_of
+
         if issubclass(kind, KeyboardInterrupt | SystemExit):
             return
-        log.error("nobody expected this", exc_info=(kind, error, trace) if error is not None else None)
+        refused = refusal_of(error)
+        if refused:
+            log.warning("refused: %s", kind.__name__)
+        else:
+            log.error("nobody expected this", exc_info=(kind, error, trace) if error is not None else None)
         place = traceback.extract_tb(trace)[-1:] if trace is not None else []
         known = f"{kind.__name__} {place[0].filename}:{place[0].lineno}" if place else kind.__name__
-        if known not in self._told:
-            self._told.add(known)
-            self._tell(sentence_of(error))
+        told, now = self._told.get(known), time.monotonic()
+        if told is None or (refused and now - told > AGAIN_S):
+            self._told[known] = now
+            self._tell(refused or sentence_of(error))
 
 
 def sentence_of(error: BaseException | None) -> str:
     """What is to be said of an error that nobody expected."""
-    from firnel.work.review.records import refusal_of
-
-    refused = refusal_of(error)
-    if refused:
-        return refused
     what = f"{type(error).__name__}: {error}".splitlines()[0][:160] if error is not None else "an unknown error"
     return f"Something went wrong inside Firnel ({what}). What was recorded is kept; {log_path()} tells more."

@@ -77,7 +77,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.hop = hop
         self._leaving, self._begun = False, False
-        self.desk, self.look, self.keep_settings = desk, look, on_settings
+        self.desk, self.look, self._keep_settings = desk, look, on_settings
         self.setWindowTitle("Firnel")
         self.resize(*WINDOW)
         self.rail, self.now_line, self.notice = Rail(look), NowLine(), Notice()
@@ -400,16 +400,20 @@ class MainWindow(QMainWindow):
         """Use and keep these settings."""
         keys = settings.keys != self.desk.settings.keys
         self.desk.settings = settings
-        try:
-            self.keep_settings(settings)
-        except OSError as error:
-            self.tell(tr("The settings cannot be written: {}. They hold until Firnel ends.", error.strerror))
+        self.write_settings(settings)
         if keys:
             use_keys(settings.keys)
             self._bind_anew()
         if settings.theme != self.look.palette.name:
             self.look.use(settings.theme)
         self.show_station(self.shown)
+
+    def write_settings(self, settings: Settings) -> None:
+        """Keep these settings for the next start; where that cannot be, it is told."""
+        try:
+            self._keep_settings(settings)
+        except OSError as error:
+            self.tell(tr("The settings cannot be written: {}. They hold until Firnel ends.", error.strerror))
 
     def toggle_theme(self) -> None:
         """Day or night."""

@@ -57,7 +57,7 @@ def make_view(window: MainWindow, name: str) -> QWidget:
 
         review = ReviewView(window.desk, window.look)
         review.plan_wanted.connect(window.begin_plan)
-        review.columns_changed.connect(window.keep_settings)
+        review.columns_changed.connect(window.write_settings)
         return review
     if name == "Beginning":
         from firnel.ui.beginning import BeginningView
@@ -67,10 +67,10 @@ def make_view(window: MainWindow, name: str) -> QWidget:
         beginning.batch_wanted.connect(window.prepare_first)
         beginning.left.connect(partial(window.show_station, "Roast"))
         beginning.changed.connect(window.show_begin)
-        beginning.link.settings_changed.connect(window.keep_settings)
+        beginning.link.settings_changed.connect(window.write_settings)
         return beginning
     from firnel.ui.machines.view import MachinesView
 
     machines = MachinesView(window.desk, window.look)
-    machines.link.settings_changed.connect(window.keep_settings)
+    machines.link.settings_changed.connect(window.write_settings)
     return machines
