@@ -122,7 +122,7 @@ class Spill:
 
     def _put(self, folder: Path, token: str, text: str) -> None:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        if not _is_ours(folder):
+        if folder != self.folder and not is_ours(folder):
             raise PermissionError(errno.EACCES, "It belongs to somebody else", str(folder))
         fresh = folder / f"{token}.new"
         try:
@@ -150,9 +150,9 @@ def refuges() -> tuple[Path, ...]:
     return tuple(place / f"firnel-kept-{os.getuid()}" for place in places)
 
 
-def _is_ours(folder: Path) -> bool:
-    """Whether nobody else can have put it there: a refuge lies where everybody may write."""
-    return not folder.is_symlink() and folder.stat().st_uid == os.getuid()
+def is_ours(refuge: Path) -> bool:
+    """Whether a refuge is there, and nobody else has put it there: it lies where everybody may write."""
+    return refuge.is_dir() and not refuge.is_symlink() and refuge.stat().st_uid == os.getuid()
 
 
 def spill_error(spill: Spill) -> str:
@@ -162,8 +162,6 @@ def spill_error(spill: Spill) -> str:
 
 def spilled_in(folder: Path) -> Iterator[Spilled]:
     """What lies in a folder; a file that cannot be read is left where it is, and logged."""
-    if not folder.is_dir() or not _is_ours(folder):
-        return
     for path in sorted(folder.glob(f"*{SUFFIX}")):
         try:
             document = json.loads(path.read_text(encoding="utf-8"))

@@ -8,7 +8,7 @@ from pathlib import Path
 from firnel.core.words import tr
 from firnel.store.library import Library
 from firnel.store.recovery import recover
-from firnel.store.spill import refuges
+from firnel.store.spill import is_ours, refuges
 from firnel.store.writing import LibraryError
 from firnel.work.settings import settings_path
 
@@ -21,7 +21,7 @@ def spill_folder() -> Path:
 def recover_spilled(library: Library, folder: Path | None = None) -> list[str]:
     """Bring in what an earlier run could not write; a sentence for each batch, or why it has to wait."""
     said: list[str] = []
-    for place in (folder or spill_folder(), *refuges()):
+    for place in (folder or spill_folder(), *(refuge for refuge in refuges() if is_ours(refuge))):
         try:
             said += recover(library, place, time.time())
         except LibraryError as error:
