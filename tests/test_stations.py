@@ -430,7 +430,7 @@ def test_a_look_asks_a_server_beside_the_window_and_no_more_for_many_batches(sta
     assert window.roast.prepare.isVisible()
     window.roast.begin_weigh()
     settle()
-    assert "Every batch is weighed" in window.roast._message.text()
+    qtbot.waitUntil(lambda: "Every batch is weighed" in window.roast._message.text())
     writes.append("a batch is begun")
     window.desk.session.begin_aside = True  # as where it is one of several stations
     window.roast.preparing._on_prepared(BatchOrder(Lot("new"), None, None, 5.0))
