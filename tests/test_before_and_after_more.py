@@ -165,7 +165,7 @@ def test_batches_are_queued_in_plan_ordered_in_day_and_taken_to_the_roaster(qtbo
 
 def test_each_tone_is_heard_once_when_something_falls_due(qtbot, window, library, monkeypatch):
     heard = []
-    monkeypatch.setattr(window._sounds, "announce", lambda one: heard.append(one.tone))
+    monkeypatch.setattr(window.above.sounds, "announce", lambda one: heard.append(one.tone))
     now = [1000.0]
     session = window.desk.session
     window.desk.clock.run_by(lambda: now[0])
@@ -181,12 +181,12 @@ def test_each_tone_is_heard_once_when_something_falls_due(qtbot, window, library
         session.take_reading(reading(now[0], 231.0 + step, 240.0))
     window.show_station("Green")
     assert heard[-1] == "warning"
-    assert window.alarm.isVisible(), "a warning of fire is as large on every station"
-    assert "Heat off now: beans at 236 °C" in window.alarm.accessibleName()
+    assert window.above.alarm.isVisible(), "a warning of fire is as large on every station"
+    assert "Heat off now: beans at 236 °C" in window.above.alarm.accessibleName()
 
 
 def test_what_cannot_be_heard_is_silent_and_a_tone_is_as_loud_as_it_is_set(qtbot, window, monkeypatch):
-    sounds, played = window._sounds, []
+    sounds, played = window.above.sounds, []
     tone = SimpleNamespace(setVolume=lambda loud: played.append(loud), play=lambda: played.append("play"))
     monkeypatch.setattr(sounds, "_tone", lambda name: tone if name == "move" else None)
     sounds.announce(Announcement("move", "Gas"))

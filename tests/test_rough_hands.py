@@ -116,9 +116,9 @@ def test_preheating_ticks_nothing_off_and_hands_that_stand_otherwise_are_told(ro
         roaster.hands[Control.GAS] = gas
         roaster.now += 30.0
         roaster.desk.take_reading(reading(roaster.now, 205.0, 220.0, gas, 25.0, 58.0))
-    assert not roaster.window._awake._held
+    assert not roaster.window.above.awake._held
     roaster.charge()
-    roaster.qtbot.waitUntil(lambda: roaster.window._awake._held)
+    roaster.qtbot.waitUntil(lambda: roaster.window.above.awake._held)
     assert roaster.session.settled == {}
     assert roaster.cue.headline == "Gas 2.4 → 0.0 kPa now", "the plan begins with the heat off"
     roaster.hands[Control.GAS] = 0.0
@@ -145,7 +145,7 @@ def test_what_is_typed_in_stays_in_sight_when_the_note_above_pushes_the_view_dow
     roaster.key(Qt.Key.Key_1)
     view.refresh()
     assert strip._line.hasFocus(), "though drying has just begun"
-    qtbot.waitUntil(roaster.window.typing.isVisible)
+    qtbot.waitUntil(roaster.window.above.typing.isVisible)
     qtbot.waitUntil(lambda: view.mapTo(roaster.window, view.rect().bottomLeft()).y() < roaster.window.height())
     assert strip.isVisible()
     assert strip.geometry().bottom() < view.height()
@@ -459,12 +459,12 @@ def test_space_marks_whatever_has_the_focus_but_a_text_field_says_so_large(roast
     window = roaster.window
     window.show_station("Green")
     window._show_now()
-    assert not window.typing.isVisible(), "a station that is shown takes no keys for itself"
+    assert not window.above.typing.isVisible(), "a station that is shown takes no keys for itself"
     field = window.view("Green").search
     field.setFocus()
     window._show_now()
-    assert window.typing.isVisible()
-    assert "then Space marks" in window.typing.findChild(QLabel).text()
+    assert window.above.typing.isVisible()
+    assert "then Space marks" in window.above.typing.findChild(QLabel).text()
     roaster.key(Qt.Key.Key_Space)
     assert (field.text(), MarkKind.YELLOW in roaster.session.marks) == (" ", False)
     roaster.key(Qt.Key.Key_Escape)

@@ -470,11 +470,11 @@ def test_a_batch_in_the_drum_is_seen_above_every_other_view(qtbot, open_window):
     window.desk.session.prepare(BatchOrder(machine=window.desk.library.machine("Drum Six"), load_kg=5.0))
     qtbot.keyClick(window.roast, Qt.Key.Key_Space)
     window.show_station("Green")
-    assert window.now_line.isVisible()
-    assert "drying" in window.now_line.accessibleName()
-    qtbot.mouseClick(window.now_line, Qt.MouseButton.LeftButton)
+    assert window.above.now_line.isVisible()
+    assert "drying" in window.above.now_line.accessibleName()
+    qtbot.mouseClick(window.above.now_line, Qt.MouseButton.LeftButton)
     assert window.roast.isVisible()
-    assert not window.now_line.isVisible()
+    assert not window.above.now_line.isVisible()
 
 
 def test_a_load_over_the_drum_is_refused_with_the_reason(qtbot, open_window):

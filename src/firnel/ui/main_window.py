@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox,
 
 from firnel.core.plan import Plan
 from firnel.core.words import tr
+from firnel.ui.above import Above
 from firnel.ui.ahead import REST_MS, Ahead
 from firnel.ui.beside import Beside
 from firnel.ui.dropped import Dropped
@@ -22,20 +23,17 @@ from firnel.ui.finder import Finder
 from firnel.ui.floor_note import FloorNote
 from firnel.ui.freshness import Freshness
 from firnel.ui.machines.teaching import Teaching
-from firnel.ui.roast.cue_panel import CuePanel
 from firnel.ui.roast.view import RoastView
 from firnel.ui.shared.actions import EVERYWHERE, STATIONS, bind, use_keys
 from firnel.ui.shared.asking import Asking
-from firnel.ui.shared.awake import Awake
 from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette
-from firnel.ui.shared.frame import NowLine, Pages, Rail, ServerNote, typing_note
+from firnel.ui.shared.frame import Pages, Rail, ServerNote
 from firnel.ui.shared.house_table import HouseTable
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.reading_order import next_in_order
 from firnel.ui.shared.sheets import Notice
-from firnel.ui.shared.sounds import Sounds
-from firnel.ui.shared.space_key import SpaceKey, typing_in
+from firnel.ui.shared.space_key import SpaceKey
 from firnel.ui.shared.tour import Tour
 from firnel.ui.shared.whole_words import WholeWords
 from firnel.ui.theme.look import Look
@@ -46,10 +44,7 @@ from firnel.work.beginning import has_roasted, is_empty
 from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus
 from firnel.work.library_care import copy_of_today
 from firnel.work.review.records import LibraryError
-from firnel.work.roast.advice_words import told_line
-from firnel.work.roast.announcing import Announcement, Announcer
 from firnel.work.roast.batch_order import BatchOrder
-from firnel.work.roast.cue import cue_of
 from firnel.work.settings import Settings
 
 if TYPE_CHECKING:
@@ -80,15 +75,15 @@ class MainWindow(QMainWindow):
         self.desk, self.look, self._keep_settings = desk, look, on_settings
         self.setWindowTitle("Firnel")
         self.resize(*WINDOW)
-        self.rail, self.now_line, self.notice = Rail(look), NowLine(), Notice()
+        self.rail, self.notice = Rail(look), Notice()
+        self.above = Above(desk, self)
         self._whole_words = WholeWords(self)
         self.roast = RoastView(desk, look)
         self.roast.recorded.connect(self.after_record)
         self.roast.own_window_wanted.connect(lambda: self.beside.open_second_screen())
         self.roast.far_changed.connect(self._on_far)
         self.beside = Beside(self)
-        self.alarm, self.typing, self.server_note, self.tour = CuePanel(), typing_note(), ServerNote(), Tour()
-        self._announcer, self._sounds = Announcer(), Sounds(lambda: self.desk.settings, self)
+        self.server_note, self.tour = ServerNote(), Tour()
         self._space = SpaceKey(self, lambda: desk.session.roasting, self._mark)
         self._views: dict[str, QWidget] = {"Roast": self.roast}
         self.roast.setAccessibleName(tr("Roast"))
@@ -100,7 +95,7 @@ class MainWindow(QMainWindow):
         self.palette_sheet = CommandPalette(self, self.finder.actions, self.finder.names, self.finder.batches)
         self._left = Unfinished(desk, self.notice, partial(self.show_station, "Roast"))
         self._aside = Background(self, desk.session.say)
-        self._teaching, self._awake = Teaching(desk, self), Awake(self)
+        self._teaching = Teaching(desk, self)
         self._ahead, self._freshness = Ahead(self, self._upcoming, self._rested), Freshness(desk)
         self._teaching.learned.connect(self._show_anew)
         self._floor = FloorNote(desk, self.server_note, self._stations_page, self.tell, self._show_anew)
@@ -108,7 +103,7 @@ class MainWindow(QMainWindow):
         self.rail.chosen.connect(self.show_station)
         self.rail.find_wanted.connect(self.palette_sheet.open)
         self.rail.begin_wanted.connect(partial(self.show_station, "Beginning"))
-        self.now_line.clicked.connect(partial(self.show_station, "Roast"))
+        self.above.now_line.clicked.connect(partial(self.show_station, "Roast"))
         self._bind_keys()
         Dropped(self, self.open_files, self.beside.open_old_logs)
         self._tick = QTimer(self)
@@ -125,17 +120,17 @@ class MainWindow(QMainWindow):
         row.addWidget(self.rail)
         column = QVBoxLayout()
         column.setSpacing(0)
-        column.addWidget(self.alarm)
-        column.addWidget(self.typing)
-        column.addWidget(self.now_line)
+        column.addWidget(self.above.alarm)
+        column.addWidget(self.above.typing)
+        column.addWidget(self.above.now_line)
         column.addWidget(self.server_note)
         column.addWidget(self.notice)
         column.addWidget(self.tour)
         column.addWidget(self._pages.area, 1)
         row.addLayout(column, 1)
         self.setCentralWidget(centre)
-        for widget in (self.now_line, self.alarm, self.typing, self.server_note):
-            widget.hide()
+        self.above.hide()
+        self.server_note.hide()
 
     def _bind_keys(self) -> None:
         self._handlers: dict[str, Callable[[], object]] = {
@@ -257,29 +252,10 @@ class MainWindow(QMainWindow):
             self.tell(sentence)
 
     def _show_now(self) -> None:
-        session, settings = self.desk.session, self.desk.settings
-        elsewhere = self._pages.currentWidget() is not self.roast
-        cue = cue_of(session, settings.units, settings.cooling_aim_s)
-        danger = cue.urgency == "danger"
-        # A warning of fire is as large on every station as it is on Roast.
-        self.alarm.setVisible(danger and elsewhere)
-        self.now_line.setVisible(session.recording and elsewhere and not danger)
-        if danger and elsewhere:
-            self.alarm.show_cue(cue)
-        if self.now_line.isVisible():
-            self.now_line.show_now(tr("Batch {}", session.label), cue)
-        self._awake.hold(session.roasting)
-        self.typing.setVisible(session.roasting and typing_in(QApplication.focusWidget()))
-        told = told_line(session, settings.units)
-        if (heard := self._announcer.look(cue, told, self.desk.clock.now())) is not None:
-            self._sounds.announce(heard)
+        self.above.show_now(elsewhere=self._pages.currentWidget() is not self.roast)
 
     def _mark(self) -> None:
         self.desk.session.space(self.desk.clock.now())
-
-    def announce_step(self) -> None:
-        """The next step of a cupping begins."""
-        self._sounds.announce(Announcement("soon", tr("The next step of the cup.")))
 
     def _on_far(self, far: bool) -> None:
         self.rail.setVisible(not far)
@@ -478,7 +454,7 @@ class MainWindow(QMainWindow):
         for background in self.findChildren(Background):
             background.finish()
         self._tick.stop()
-        self._awake.hold(False)
+        self.above.awake.hold(False)
         self._space.stop()
         self._ahead.stop()
         bench = self._views.get("Bench")

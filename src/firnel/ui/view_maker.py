@@ -50,7 +50,7 @@ def make_view(window: MainWindow, name: str) -> QWidget:
 
         bench = BenchView(window.desk, window.look)
         bench.recorded.connect(window.after_record)
-        bench.cup.step_begins.connect(window.announce_step)
+        bench.cup.step_begins.connect(window.above.announce_step)
         return bench
     if name == "Review":
         from firnel.ui.review.view import ReviewView
