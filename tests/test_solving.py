@@ -679,6 +679,7 @@ def test_an_order_sets_the_load_and_a_ladder_is_kept(qtbot, plans, library):
     assert "is none" in words(plans)
     entry(plans, "Name of the plan").setText("Ladder")
     menu = next(b for b in plans.findChildren(QAbstractButton) if b.text() == "Ladder").menu()
+    menu.aboutToShow.emit()
     with qtbot.waitSignal(plans.editor.laddered, timeout=60_000):
         menu.actions()[0].trigger()
     kept = library.plans()
