@@ -194,7 +194,7 @@ class _Batch:
         self._desk.disconnect()
         session.close()
         self._drain()
-        stopped = stopped or self._stopped_while_nowhere()
+        stopped = self._wait_for_room() or stopped
         key, left = session.last_id, session.leave()
         if left:
             raise CouldNotError(left)
@@ -206,8 +206,8 @@ class _Batch:
             raise CouldNotError("The batch never came to its drop; what was recorded is kept.")
         return key
 
-    def _stopped_while_nowhere(self) -> bool:
-        """Stay as long as part of the batch lies in memory only; whether that was stopped."""
+    def _wait_for_room(self) -> bool:
+        """Stay as long as part of the batch lies in memory only. Returns whether that was stopped."""
         told = False
         try:
             while self._desk.session.kept_nowhere:

@@ -61,13 +61,24 @@ def copy_database(source: Path, target: Path, progress: Callable[[float], bool] 
 
 
 def copy_files(source: Path, target: Path) -> Path:
-    """Copy a library's files as they are, damage and all, to look into or to mend; the original stays as it is."""
+    """Copy a library's files as they are, damage and all, to look into or to mend; the original stays as it is.
+
+    Raises
+    ------
+    OSError : if they cannot be copied; nothing lies at the target then.
+    """
     import shutil
 
-    for suffix in ("", "-wal", "-shm"):
-        part = source.with_name(source.name + suffix)
-        if part.exists():
-            shutil.copyfile(part, target.with_name(target.name + suffix))  # and not its rights: it is to be worked on
+    suffixes = ("", "-wal", "-shm")
+    try:
+        for suffix in suffixes:
+            part = source.with_name(source.name + suffix)
+            if part.exists():
+                shutil.copyfile(part, target.with_name(target.name + suffix))  # and not its rights: it is to be worked on
+    except OSError:
+        for suffix in suffixes:
+            target.with_name(target.name + suffix).unlink(missing_ok=True)
+        raise
     return target
 
 

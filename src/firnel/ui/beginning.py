@@ -23,10 +23,11 @@ from PyQt6.QtWidgets import (
 
 from firnel.core.words import tr
 from firnel.ui.beginning_answers import ASKED
+from firnel.ui.beginning_steps import StepRow
 from firnel.ui.machines.link_page import LinkPage
 from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.entries import FigureEntry
-from firnel.ui.shared.parts import ElidedLabel, PageHead, button, card, chosen, label, offer, restyle
+from firnel.ui.shared.parts import PageHead, button, card, chosen, label, offer, restyle
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.beginning import FUELS, HEATS, Step, first_lot, first_machine, new_lot, new_machine, pass_by, steps
 from firnel.work.desk import Desk
@@ -79,9 +80,9 @@ class BeginningView(QWidget):
         frame, column = card(spacing=SPACE_S)
         frame.setFixedWidth(360)
         self._group = QButtonGroup(self)
-        self._rows: list[_StepRow] = []
+        self._rows: list[StepRow] = []
         for number in range(5):
-            row = _StepRow(number + 1)
+            row = StepRow(number + 1)
             self._group.addButton(row.button, number)
             self._rows.append(row)
             column.addWidget(row)
@@ -339,7 +340,7 @@ class BeginningView(QWidget):
             else tr("A machine is needed first.")
         )
         self._batch_words.setText(told)
-        if machine is not None and not self.load.text().strip():
+        if machine is not None and not self.load.isModified():
             units = self._desk.settings.units
             self.load.show_figure(units.show(machine.useful_load_kg, "kg"), 0 if units.mass == "g" else 2)
         self.prepare.setEnabled(machine is not None)
@@ -357,40 +358,6 @@ class BeginningView(QWidget):
             return
         self._batch_wrong.setText("")
         self.batch_wanted.emit(BatchOrder(lot, machine, None, load_kg))
-
-
-class _StepRow(QWidget):
-    """One of the five in the list."""
-
-    def __init__(self, number: int) -> None:
-        super().__init__()
-        self.setObjectName("step")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(SPACE_M, SPACE_S, SPACE_M, SPACE_S)
-        self._number = number
-        self._sign = label(str(number), "stepNumber")
-        self._sign.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._sign.setFixedSize(34, 34)
-        words = QVBoxLayout()
-        words.setSpacing(0)
-        self.button = button("")
-        self.button.setObjectName("stepTitle")
-        self.button.setCheckable(True)
-        self._told = ElidedLabel("soft")
-        words.addWidget(self.button)
-        words.addWidget(self._told)
-        row.addWidget(self._sign)
-        row.addLayout(words, 1)
-
-    def show_step(self, step: Step) -> None:
-        """Show how it stands."""
-        self._sign.setText("✓" if step.done else str(self._number))
-        self._sign.setProperty("done", step.done)
-        restyle(self._sign)
-        self.button.setText(step.title)
-        self.button.setAccessibleName(f"{step.title}, {(tr('done') if step.done else tr('to do'))}")
-        self._told.show_text(step.told)
 
 
 def _fields(*fields: tuple[str | QLabel, QWidget]) -> QGridLayout:
