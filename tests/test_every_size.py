@@ -5,6 +5,7 @@ from datetime import date, timedelta
 
 import pytest
 from conftest import make_record
+from made import reading
 from PyQt6.QtCore import QEvent, QPoint, QRect, Qt
 from PyQt6.QtGui import QHelpEvent
 from PyQt6.QtTest import QTest
@@ -22,7 +23,8 @@ from PyQt6.QtWidgets import (
 from test_plan_and_cue import PLAN
 
 from firnel.app.window import make_application, make_window
-from firnel.core.vocabulary import Lot
+from firnel.core.vocabulary import Lot, MarkKind
+from firnel.devices.clock import Clock
 from firnel.store.library import Library
 from firnel.ui.day.house_sheet import HouseSheet
 from firnel.ui.green.forms import RulesDialog
@@ -44,6 +46,7 @@ from firnel.work.desk import machine_of_kind
 from firnel.work.green.intake import house_rules
 from firnel.work.machines.link import Instrument, Way
 from firnel.work.plan.versions import history
+from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.settings import Settings
 
 LOT = "Rwanda Isuka Nyarusange hill washing station, red bourbon, second drying"
@@ -207,3 +210,30 @@ def test_a_drop_down_list_watches_for_what_it_has_no_room_for(window):
         said.append(QToolTip.text())
     assert said == ["", 20 * "0:20 heat held; "], "told whole where it runs out of its line"
     QToolTip.hideText()
+
+
+@pytest.mark.parametrize("height", [768, 800])
+def test_a_line_above_the_view_makes_nothing_of_a_running_batch_scroll_or_squeezed(qtbot, tmp_path, record, height):
+    library, now = Library(tmp_path / "running.sqlite"), [1000.0]
+    machine = library.save_machine(machine_of_kind("Drum Six", "gas-6"))
+    clock = Clock(lambda: now[0])
+    window = make_window(library, Settings(), Look(make_application()), keep=lambda _: None, clock=clock)
+    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
+    window.resize(1280, height)
+    window.show()
+    window.tell("What was taken in cannot be kept in the library at present. " * 3)  # two lines of it
+    session, side, trace = window.desk.session, window.roast._side, record.trace
+    window.desk.prepare(BatchOrder(None, machine, replace(PLAN, machine="Drum Six"), 5.0))
+    due = {mark.kind: mark.t for mark in record.marks}
+    for index, t in enumerate(trace.t):
+        now[0] = 1000.0 + float(t)
+        window.desk.take_reading(reading(now[0], float(trace.bean[index]), float(trace.air[index]), 2.0))
+        for kind in [kind for kind, at in due.items() if at <= t and kind is not MarkKind.TURNING]:
+            del due[kind]
+            session.mark(kind, now[0])
+            session.mark(kind, now[0])  # again, where it was asked back
+            window.roast.refresh()
+            parts = [part for part in (side.weigh, side.cards.landing, window.roast.cue) if part.isVisible()]
+            qtbot.waitUntil(lambda parts=parts: all(part.height() >= part.minimumSizeHint().height() for part in parts))
+            assert window._pages.area.verticalScrollBar().maximum() == 0, kind
+    assert session.phase == "cooling"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import pyqtgraph as pg
@@ -181,6 +182,14 @@ class RoastCurves(QWidget):
         rate = [Key("bean", "plum")] + ([Key("plan", "moss", "dash")] if planned else [])
         self._rate.head.show_head(tr("Rate of rise, {}/min", unit), rate, tr("minutes from the charge"))
 
+    def _clear(self, mark: MarkLabel, side: float, room: tuple[float, float], tall: float) -> MarkLabel:
+        """A word that the air's line would strike through stands under the bean's, where that leaves it room."""
+        begin, end = mark.t - side * room[0], mark.t + (1.0 - side) * room[0]
+        above, under = mark.level + tall, mark.level - tall
+        if mark.below or not _strikes(self._air, begin, end, above, above + room[1]):
+            return mark
+        return mark if _strikes(self._bean, begin, end, under - room[1], under) else replace(mark, below=True)
+
     def _show_labels(self, labels: tuple[MarkLabel, ...], levels: tuple[float, float]) -> None:
         key: tuple[object, ...] = (labels, levels, self._look.palette.name)
         if key == self._shown_labels:
@@ -201,6 +210,7 @@ class RoastCurves(QWidget):
         sides = [0.0 if mark.t < 5 or mark.below else (0.85 if not mark.expected else 0.7) for mark in labels]
         fonts = [sans(LABEL_SIZE, QFont.Weight.Normal if mark.expected else QFont.Weight.DemiBold) for mark in labels]
         rooms = [room_of(mark.text, font, self._top.plot) for mark, font in zip(labels, fonts, strict=True)]
+        labels = tuple(self._clear(*each, tall) for each in zip(labels, sides, rooms, strict=True))
         for index in range(len(labels) - 2, -1, -1):  # one that would meet the next goes to the left of its mark
             if _meets(labels[index], sides[index], rooms[index], labels[index + 1], sides[index + 1], rooms[index + 1]):
                 sides[index] = 1.0
@@ -209,8 +219,12 @@ class RoastCurves(QWidget):
             colour = palette.soft if mark.expected else palette.ink
             end = mark.level + (-tall if below else tall)
             behind = zip(labels[index + 1 :], sides[index + 1 :], rooms[index + 1 :], strict=True)
-            if end + 2.0 * high < levels[1] and any(_meets(mark, side, rooms[index], *other) for other in behind):
-                end += high  # a line above the one that it would meet still
+            if (
+                levels[0] < end - 2.0 * high
+                and end + 2.0 * high < levels[1]
+                and any(_meets(mark, side, rooms[index], *other) for other in behind)
+            ):
+                end += -high if below else high  # a line further than the one that it would meet still
             style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine
             tick.setData(np.array([mark.t, mark.t]), np.array([mark.level, end]), pen=line_pen(colour, 1.6, style))
             text.setFont(fonts[index])
@@ -222,8 +236,17 @@ class RoastCurves(QWidget):
             text.show()
 
 
+def _strikes(line: pg.PlotCurveItem, begin: float, end: float, low: float, high: float) -> bool:
+    """Whether a line goes through a box, in the units of the axes."""
+    t, level = line.getData()
+    if t is None or not len(t):
+        return False
+    inside = (t >= begin) & (t <= end)
+    return bool(np.any((level[inside] > low) & (level[inside] < high)))
+
+
 def _meets(
     mark: MarkLabel, side: float, room: tuple[float, float], later: MarkLabel, its: float, own: tuple[float, float]
 ) -> bool:
     """Whether the words of a mark run into those of a later one: each with the share that stands before it, and its room."""
-    return not (mark.below or later.below) and later.t - its * own[0] < mark.t + (1.0 - side) * room[0]
+    return mark.below == later.below and later.t - its * own[0] < mark.t + (1.0 - side) * room[0]

@@ -15,6 +15,8 @@ from firnel.work.roast.picture import RoastPicture
 
 #: Beside coming moves there is room for the keys while no more rows of marks than this are told.
 KEYS_BESIDE = 3
+#: Between two cards. [px]
+SPACING = 6
 #: So many of the batches that wait are named.
 MOST_WAITING = 9
 
@@ -32,7 +34,7 @@ class SideCards(QWidget):
         self._look = look
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column.setSpacing(SPACING)
         batch, marks, moves, keys = self._batch_card(), self._marks_card(), self._moves_card(), self._keys_card()
         self._waiting_frame, self._idle_keys = self._waiting_card(), self._idle_keys_card()
         for frame in (self._waiting_frame, batch, marks, moves):
@@ -43,6 +45,7 @@ class SideCards(QWidget):
         column.addWidget(keys)
         column.addWidget(self._idle_keys)
         self._keys_frame, self._batch_frame, self._marks_frame = keys, batch, marks
+        self._tight = False  # without room for which batch it is
         if short:
             for frame in (batch, keys):
                 frame.hide()
@@ -119,6 +122,23 @@ class SideCards(QWidget):
         column.addWidget(key_row(("colour", tr("colour")), ("smell", tr("smell")), ("remark", tr("remark"))))
         return frame
 
+    @property
+    def whole_height(self) -> int:
+        """What all of it needs. [px]"""
+        return self.least_height + self._batch_frame.minimumSizeHint().height() + SPACING
+
+    @property
+    def least_height(self) -> int:
+        """What it needs without which batch it is: that goes first where there is little room. [px]"""
+        batch = self._batch_frame.minimumSizeHint().height() + SPACING if self._batch_frame.isVisibleTo(self) else 0
+        return self.minimumSizeHint().height() - batch
+
+    def fit(self, height: int) -> None:
+        """Leave out what goes first where this height has no room for all. [px]"""
+        self._tight = not self._short and self.whole_height > height
+        if self._tight:
+            self._batch_frame.hide()
+
     def show_waiting(self, waiting: Sequence[tuple[str, str]]) -> None:
         """What waits to be roasted, with its loads."""
         self._waiting.show_rows(waiting[:MOST_WAITING])
@@ -137,7 +157,8 @@ class SideCards(QWidget):
         # First hide, then show, or the window grows.
         wanted = (
             (self._landing_frame, lands), (self._keys_frame, keys), (self._moves_frame, moves), (self._waiting_frame, idle),
-            (self._idle_keys, idle), (self._batch_frame, not idle and not self._short), (self._marks_frame, not idle),
+            (self._idle_keys, idle), (self._batch_frame, not (idle or self._short or self._tight)),
+            (self._marks_frame, not idle),
         )  # fmt: skip
         for frame, shown in sorted(wanted, key=lambda pair: pair[1]):
             frame.setVisible(shown)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from PyQt6.QtCore import QSize
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
 from firnel.ui.roast.prepare_sheet import PrepareSheet
@@ -24,6 +26,7 @@ class SideColumn(QStackedWidget):
         self.cards, self.prepare, self.weigh = SideCards(look), PrepareSheet(), WeighSheet()
         self.ready = ReadyCards(look)
         self.setFixedWidth(SIDE_WIDTH)
+        self._cools = False
         self.cooling = QWidget()
         cooling = QVBoxLayout(self.cooling)
         cooling.setContentsMargins(0, 0, 0, 0)
@@ -51,17 +54,46 @@ class SideColumn(QStackedWidget):
             self.cards.show_waiting(waiting)
         cards = self._cooled_cards if picture.phase == "cooling" else self.cards
         cards.show_picture(picture)
+        self._fit()
         if picture.ready is not None:
             self.ready.show_picture(picture.ready)
             self._between_title.setText(picture.ready.checks_title)
             self._between.show_checks(picture.ready.checks)
 
+    def minimumSizeHint(self) -> QSize:
+        """Without what goes where there is little room: lines above the view make nothing scroll."""
+        hint = super().minimumSizeHint()
+        page = self.currentWidget()
+        if page is self.cards:
+            return QSize(hint.width(), self.cards.least_height)
+        if page is self.cooling and self._cooled_cards.isVisibleTo(self.cooling):
+            return QSize(hint.width(), hint.height() - self._marks_room())
+        return hint
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Show as much as there is room for."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        if self.currentWidget() is self.cards:
+            self.cards.fit(self.height())
+        elif self.currentWidget() is self.cooling:
+            shown = self._cooled_cards.isVisibleTo(self.cooling)
+            needed = self.cooling.minimumSizeHint().height() + (0 if shown else self._marks_room())
+            self._cooled_cards.setVisible(self._cools and needed <= self.height())
+
+    def _marks_room(self) -> int:
+        layout = self.cooling.layout()
+        return self._cooled_cards.minimumSizeHint().height() + (layout.spacing() if layout is not None else 0)
+
     def show_phase(self, phase: str, weighing: bool) -> None:
         """The page that belongs to the phase, unless another batch is being weighed."""
-        cooling = phase == "cooling"
+        cooling = self._cools = phase == "cooling"
         for widget in (self._between_card, self._cooled_cards):
             widget.setVisible(cooling)
         self.turn_to(self.cooling if weighing or cooling else self.ready if phase == "ready" else self.cards)
+        self._fit()
 
     def turn_to(self, page: QWidget) -> None:
         """Show a page."""
