@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSizePolicy,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -28,11 +27,15 @@ from firnel.ui.machines.link_page import LinkPage
 from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import PageHead, button, card, chosen, label, offer, restyle
+from firnel.ui.shared.side_by_side import SideBySide
+from firnel.ui.shared.tabs import Shown
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.beginning import FUELS, HEATS, Step, first_lot, first_machine, new_lot, new_machine, pass_by, steps
 from firnel.work.desk import Desk
 from firnel.work.roast.batch_order import BatchOrder
 
+#: The steps beside the page of one. [px]
+LIST_WIDE = 360
 PROCESSES = ("", "washed", "natural", "honey", "wet-hulled", "anaerobic", "decaffeinated")
 CAUTION = tr(
     "Gas, flue and electrics are for licensed trades; the maker's manual and local codes come first. Draft right, chaff "
@@ -64,21 +67,19 @@ class BeginningView(QWidget):
         later.clicked.connect(self.left)
         head.add(later)
         column.addWidget(head)
-        row = QHBoxLayout()
-        row.setSpacing(SPACE_M)
-        row.addWidget(self._list())
-        self._pages = QStackedWidget()
+        row = SideBySide(SPACE_M)
+        row.add(self._list(), wide=LIST_WIDE)
+        self._pages = Shown()
         for page in (self._machine_page(), self._link_page(), self._logs_page(), self._coffee_page(), self._batch_page()):
             self._pages.addWidget(page)
-        row.addWidget(self._pages, 1)
-        column.addLayout(row, 1)
+        row.add(self._pages, 1)
+        column.addWidget(row, 1)
         column.addWidget(label(CAUTION, "caution", wrap=True))
 
     # The list
 
     def _list(self) -> QWidget:
         frame, column = card(spacing=SPACE_S)
-        frame.setFixedWidth(360)
         self._group = QButtonGroup(self)
         self._rows: list[StepRow] = []
         for number in range(5):

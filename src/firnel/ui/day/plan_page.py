@@ -23,6 +23,7 @@ from firnel.ui.shared.actions import action
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.parts import PageHead, button, card, label, rename
 from firnel.ui.shared.report_button import report_button
+from firnel.ui.shared.side_by_side import SideBySide
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.day import house_day, planning, queue
@@ -37,6 +38,8 @@ Answer = TypeVar("Answer")
 
 #: The line of now moves on this often. [ms]
 NOW_MS = 30_000
+#: Orders, loads and packs are so high at least where they have no room beside the board. [px]
+SHORT = 260
 #: What just happened stands under the title for so long, then what the day holds. [ms]
 TOLD_MS = 20_000
 
@@ -62,21 +65,20 @@ class DayPlanPage(QWidget):
         self.week = WeekStrip()
         self.week.chosen.connect(self.show_day)
         column.addWidget(self.week)
-        columns = QHBoxLayout()
-        columns.setSpacing(SPACE_S)
-        column.addLayout(columns, 1)
+        columns = SideBySide(SPACE_S)
+        column.addWidget(columns, 1)
         self.orders = OrderCard(look)
-        self.orders.setFixedWidth(290)
-        columns.addWidget(self.orders)
-        columns.addLayout(self._middle(look), 1)
-        right = QVBoxLayout()
+        columns.add(self.orders, wide=290, tall=SHORT)
+        columns.add(self._middle(look), 1)
+        beside = QWidget()
+        right = QVBoxLayout(beside)
+        right.setContentsMargins(0, 0, 0, 0)
         right.setSpacing(SPACE_S)
         self.weigh = ListCard(tr("To weigh"), tr("Nothing is planned."))
         self.pack = ListCard(tr("To pack"), tr("Nothing is ordered."))
         for one in (self.weigh, self.pack):
-            one.setFixedWidth(262)
             right.addWidget(one, 1)
-        columns.addLayout(right)
+        columns.add(beside, wide=262, tall=SHORT)
         self.scan = QLineEdit()
         self.scan.setAccessibleName(tr("Scan a label when its load is weighed"))
         self.scan.setPlaceholderText(tr("scan a label"))
@@ -141,8 +143,10 @@ class DayPlanPage(QWidget):
         """A sentence under the line of orders."""
         self.orders.say(text)
 
-    def _middle(self, look: Look) -> QVBoxLayout:
-        middle = QVBoxLayout()
+    def _middle(self, look: Look) -> QWidget:
+        held = QWidget()
+        middle = QVBoxLayout(held)
+        middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(SPACE_S)
         frame, column = card(spacing=4)
         row = QHBoxLayout()
@@ -162,7 +166,7 @@ class DayPlanPage(QWidget):
         inside.addWidget(self.why)
         inside.addWidget(self.short)
         middle.addWidget(reasons)
-        return middle
+        return held
 
     # What is shown
 

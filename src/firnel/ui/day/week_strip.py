@@ -12,29 +12,36 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 from firnel.core.units import Units
 from firnel.core.words import tr
 from firnel.ui.shared.parts import button, label, restyle
+from firnel.ui.shared.side_by_side import SideBySide
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.day.planning import DayOfWeek
 
+#: The rows that a week falls into where it has no room in one.
+FIRST_DAYS, LATER_DAYS = range(4), range(4, 7)
 
-class WeekStrip(QWidget):
-    """Seven days in a row, with the number of their week."""
+
+class WeekStrip(SideBySide):
+    """Seven days in a row, or in two, with the number of their week."""
 
     chosen = pyqtSignal(object)  # date
 
     def __init__(self) -> None:
-        super().__init__()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(SPACE_S)
+        super().__init__(SPACE_S)
         self._number = label("", "soft")
-        row.addWidget(self._number)
+        self.add(self._number)
         self.days: list[QPushButton] = []
-        for number in range(7):
-            made = button(tr("Day {} of the week", number + 1))
-            made.setObjectName("weekDay")
-            made.clicked.connect(partial(self._on_clicked, number))
-            self.days.append(made)
-            row.addWidget(made, 1)
+        for numbers in FIRST_DAYS, LATER_DAYS:
+            part = QWidget()
+            row = QHBoxLayout(part)
+            row.setContentsMargins(0, 0, 0, 0)
+            row.setSpacing(SPACE_S)
+            for number in numbers:
+                made = button(tr("Day {} of the week", number + 1))
+                made.setObjectName("weekDay")
+                made.clicked.connect(partial(self._on_clicked, number))
+                self.days.append(made)
+                row.addWidget(made, 1)
+            self.add(part, len(numbers))
         self._week: Sequence[DayOfWeek] = ()
 
     def show_week(self, week: Sequence[DayOfWeek], shown: date, today: date, units: Units) -> None:

@@ -29,6 +29,7 @@ from firnel.ui.shared.actions import PLAN, bind, tell_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
+from firnel.ui.shared.side_by_side import SideBySide
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.desk import Desk
@@ -53,7 +54,8 @@ from firnel.work.roast.picture import ROLES
 
 #: Time kept free behind the drop, so that a stage can grow under the hand.
 FREE = 1.16
-SIDE = 318
+#: Moves and what they should give beside the curves, and below them. [px]
+SIDE, SIDE_TALL, PLOTS_WIDE = 318, 420, 540
 
 
 class PlanEditor(QFrame):
@@ -85,13 +87,13 @@ class PlanEditor(QFrame):
         self.plots = PlanPlots(look, self.ruler)
         self.plots.hands.editable = True
         self.ruler.follow(self.plots.hands.x_of)
-        row = QHBoxLayout()
-        row.setSpacing(SPACE_M)
-        row.addWidget(self.plots, 1)
-        row.addWidget(self._side())
-        column.addLayout(row, 1)
+        row = SideBySide(SPACE_M)
+        self.plots.setMinimumWidth(PLOTS_WIDE)
+        row.add(self.plots, 1)
+        row.add(self._side(), wide=SIDE, tall=SIDE_TALL)
+        column.addWidget(row, 1)
         column.addWidget(self._new_or_version())
-        column.addLayout(self._buttons())
+        column.addWidget(self._buttons())
         self._connect()
 
     def _new_or_version(self) -> QFrame:
@@ -114,7 +116,6 @@ class PlanEditor(QFrame):
 
     def _side(self) -> QWidget:
         side = QWidget()
-        side.setFixedWidth(SIDE)
         column = QVBoxLayout(side)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(SPACE_S)
@@ -153,9 +154,15 @@ class PlanEditor(QFrame):
         column.addWidget(self._said)
         return side
 
-    def _buttons(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(SPACE_S)
+    def _buttons(self) -> SideBySide:
+        both, rows = SideBySide(SPACE_S), []
+        for stretch in (2, 0, 2):
+            part = QWidget()
+            rows.append(QHBoxLayout(part))
+            rows[-1].setContentsMargins(0, 0, 0, 0)
+            rows[-1].setSpacing(SPACE_S)
+            both.add(part, stretch)
+        order, deeds, end = rows
         self._order = FigureEntry(tr("Roasted wanted"))
         self._order.setFixedWidth(150)
         self._split = ElidedLabel("soft")
@@ -174,13 +181,16 @@ class PlanEditor(QFrame):
         self._reason.setAccessibleName(tr("Why it was changed"))
         self._reason.setPlaceholderText(tr("Why this change?"))
         self._keep = button(tr("Keep the plan"), primary=True)
-        row.addWidget(self._order)
-        row.addWidget(self._split, 1)
-        for widget in (self._ladder, self._coast, self._undo, self._redo, self._find, leave):
-            row.addWidget(widget)
-        row.addWidget(self._reason, 1)
-        row.addWidget(self._keep)
-        return row
+        order.addWidget(self._order)
+        order.addWidget(self._split, 1)
+        for widget in (self._ladder, self._coast):
+            order.addWidget(widget)
+        for widget in (self._undo, self._redo, self._find, leave):
+            deeds.addWidget(widget)
+        deeds.addStretch(1)
+        end.addWidget(self._reason, 1)
+        end.addWidget(self._keep)
+        return both
 
     def _connect(self) -> None:
         bench = self.bench

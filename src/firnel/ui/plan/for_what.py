@@ -5,30 +5,32 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit, QWidget
 
 from firnel.core.units import Units
 from firnel.core.words import tr
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import choose, chosen, label, offer
+from firnel.ui.shared.side_by_side import SideBySide, fields
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.plan.planning import DEVELOPMENT_S, FORMS
 from firnel.work.plan.words import APPROACHES, within_limits
 from firnel.work.plan.workbench import PlanWorkbench
 
+#: So many of them stand in the first row where one is too short for all.
+FIRST = 4
+#: So many letters of what is chosen are read at least, and figures whole. [letters, px]
+LEAST_WORD, LEAST_FIGURE = 8, 72
 
-class ForWhat(QWidget):
+
+class ForWhat(SideBySide):
     """Shows what the plan on a workbench is for, and has the bench take what is chosen or typed instead."""
 
     refused = pyqtSignal(str)  # why a figure is not taken
 
     def __init__(self, bench: PlanWorkbench) -> None:
-        super().__init__()
+        super().__init__(SPACE_S)
         self._bench, self._units = bench, Units()
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(SPACE_S)
-        grid.setVerticalSpacing(2)
         self._name = QLineEdit()
         self._name.setAccessibleName(tr("Name of the plan"))
         self._lot, self._machine, self._purpose, self._approach = (QComboBox() for _ in range(4))
@@ -43,16 +45,20 @@ class ForWhat(QWidget):
             (tr("Room"), self._room, 2), (tr("Drum ±"), self._drum, 2),
         )  # fmt: skip
         self._heads: dict[QWidget, QLabel] = {}
+        grids = [fields(self, sum(stretch for _, _, stretch in part)) for part in (rows[:FIRST], rows[FIRST:])]
         for index, (title, widget, stretch) in enumerate(rows):
             self._heads[widget] = label(title, "soft")
-            grid.addWidget(self._heads[widget], 0, index)
-            grid.addWidget(widget, 1, index)
-            grid.setColumnStretch(index, stretch)
+            grid, column = grids[index // FIRST], index % FIRST
+            grid.addWidget(self._heads[widget], 0, column)
+            grid.addWidget(widget, 1, column)
+            grid.setColumnStretch(column, stretch)
             if not widget.accessibleName():
                 widget.setAccessibleName(title)
             if isinstance(widget, QComboBox):
                 widget.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-                widget.setMinimumContentsLength(5)
+                widget.setMinimumContentsLength(LEAST_WORD)
+            if isinstance(widget, FigureEntry):
+                widget.setMinimumWidth(LEAST_FIGURE)
         self._connect()
 
     def _connect(self) -> None:

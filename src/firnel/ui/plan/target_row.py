@@ -5,12 +5,13 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFrame, QGridLayout, QLabel, QLineEdit
+from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit
 
 from firnel.core.plan import PLAN_LIMITS, TARGET_WORDS, Plan
 from firnel.core.units import Units, clock, parse_clock
 from firnel.core.words import as_number, tr
 from firnel.ui.shared.parts import label
+from firnel.ui.shared.side_by_side import SideBySide, fields
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.plan.words import target_text, within_limits
 
@@ -22,7 +23,13 @@ TITLES = {
 }  # fmt: skip
 
 
-class TargetRow(QFrame):
+#: So many of them stand in the first row where one is too short for all.
+FIRST = 5
+#: In which a figure is read whole. [px]
+LEAST = 76
+
+
+class TargetRow(SideBySide):
     """Fields of all targets. An empty field leaves the target to the solver and shows, in grey, what it comes to."""
 
     targeted = pyqtSignal(str, object)  # name, value or None
@@ -31,12 +38,10 @@ class TargetRow(QFrame):
     not_understood = pyqtSignal(str)
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(SPACE_S)
         self._units = Units()
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(SPACE_S)
-        grid.setVerticalSpacing(2)
+        stretches = [4 if name == "development_s" else 3 for name in TITLES]
+        grids = fields(self, sum(stretches[:FIRST])), fields(self, sum(stretches[FIRST:]) + 4)
         self._titles: dict[str, QLabel] = {}
         self._values: dict[str, QLineEdit] = {}
         self._tolerances: dict[str, QLineEdit] = {}
@@ -44,6 +49,7 @@ class TargetRow(QFrame):
         for column, (name, title) in enumerate(TITLES.items()):
             self._titles[name] = label(title, "soft")
             value, tolerance = QLineEdit(), QLineEdit()
+            value.setMinimumWidth(LEAST)
             value.setAccessibleName(title)
             tolerance.setAccessibleName(tr("Tolerance of {}", TARGET_WORDS[name]))
             value.setObjectName("figures")
@@ -55,14 +61,14 @@ class TargetRow(QFrame):
             tolerance.editingFinished.connect(partial(self._on_tolerance, name))
             self._values[name], self._tolerances[name] = value, tolerance
             for row, widget in enumerate((self._titles[name], value, tolerance)):
-                grid.addWidget(widget, row, column)
-            grid.setColumnStretch(column, 4 if name == "development_s" else 3)
+                grids[column // FIRST].addWidget(widget, row, column % FIRST)
+            grids[column // FIRST].setColumnStretch(column % FIRST, stretches[column])
         self._wins = QComboBox()
         self._wins.setAccessibleName(tr("What wins when two disagree"))
         self._wins.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self._wins.setMinimumContentsLength(8)
         self._wins.activated.connect(lambda: self.won.emit(str(self._wins.currentData())))
-        last = len(TITLES)
+        grid, last = grids[-1], len(TITLES) - FIRST
         grid.addWidget(label(tr("What wins"), "soft"), 0, last)
         grid.addWidget(self._wins, 1, last)
         grid.addWidget(label(tr("± each may miss"), "soft"), 2, last, Qt.AlignmentFlag.AlignVCenter)

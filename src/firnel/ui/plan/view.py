@@ -71,7 +71,7 @@ class PlanView(ListPage):
         self.editor.left.connect(self.leave_editor)
         self.editor.explained.connect(self._say_under_title)
         self.background = Background(self, self._say_under_title)
-        self.body.addWidget(self.editor, 1)
+        self.body.add(self.editor, 1)
         self._plots = PlanPlots(look)
         self.sheet_column.addWidget(self._plots, 1)
         moves, moves_column = card(spacing=2)

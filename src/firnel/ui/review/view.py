@@ -11,7 +11,6 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
-    QSplitter,
     QStackedWidget,
     QToolTip,
     QWidget,
@@ -34,6 +33,7 @@ from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import EmptyPage
 from firnel.ui.shared.parts import button
 from firnel.ui.shared.report_button import report_button
+from firnel.ui.shared.side_by_side import TurningSplitter
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
@@ -45,6 +45,9 @@ from firnel.work.review.picture import ReviewCurves, review_curves, review_pictu
 from firnel.work.review.records import with_mark
 from firnel.work.review.references import OpenedBatch, opened, reference_key, set_reference
 from firnel.work.review.reports import Report, batch_report
+
+#: The list of batches, where it has no room beside the chosen one. [px]
+FINDER_HEIGHT = 300
 
 
 @dataclass(frozen=True)
@@ -79,6 +82,7 @@ class ReviewView(QWidget):
         self._deeds: list[_Deed] = []
         self.background = Background(self, self._say)
         self.finder = BatchFinder(desk, look, self._say)
+        self.finder.setMinimumHeight(FINDER_HEIGHT)
         self.finder.chosen.connect(self.open_batch)
         self.finder.nothing_found.connect(self._show_nothing)
         self.finder.columns_changed.connect(self.columns_changed)
@@ -87,7 +91,7 @@ class ReviewView(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 12, 14, 10)
         row.setSpacing(SPACE_M)
-        self._split = QSplitter()
+        self._split = TurningSplitter()
         self._split.setChildrenCollapsible(False)
         self._split.setHandleWidth(SPACE_M)
         self._split.addWidget(self.finder)

@@ -21,6 +21,8 @@ HEADLINE, STEP = 38, 28
 #: Sizes at 1280x800. [px]
 SIZES = {"kicker": 14, "cueDetail": 17, "cueClock": 56, "cueClockLabel": 14, "cueSince": 24, "cueFigures": 19, "key": 13}
 HEIGHT, DROP_CLOCK = 136, 76
+#: Above, between and below the lines of words. [px]
+AROUND = 19
 #: Besides the next mark: what else a key does now, in this order.
 OTHER_KEYS = ("confirm", "dismiss", "prepare", "next", "undo")
 #: The clock in a headline: it goes on each second, and is no news.
@@ -53,8 +55,15 @@ class FittingLabel(QLabel):
     @property
     def lines(self) -> int:
         """How many lines it takes at its width."""
-        wide = QFontMetrics(sans(self._size, QFont.Weight.Bold)).horizontalAdvance(self.text())
-        return 1 if wide <= max(self.width(), 1) else 2
+        return 1 if self._metrics().horizontalAdvance(self.text()) <= max(self.width(), 1) else 2
+
+    @property
+    def tall(self) -> int:
+        """How high its lines are. [px]"""
+        return self.lines * self._metrics().lineSpacing()
+
+    def _metrics(self) -> QFontMetrics:
+        return QFontMetrics(sans(self._size, QFont.Weight.Bold))
 
 
 class CuePanel(QFrame):
@@ -82,7 +91,11 @@ class CuePanel(QFrame):
         words = QVBoxLayout()
         words.setContentsMargins(0, 1, 0, 10)
         words.setSpacing(2)
-        head = QHBoxLayout()
+        # What keys do is told as far as there is room for it: it makes the window no wider.
+        self._head = QWidget()
+        self._head.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        head = QHBoxLayout(self._head)
+        head.setContentsMargins(0, 0, 0, 0)
         head.setSpacing(2)
         self._kicker = label("", "kicker")
         self._space = KeyPress("mark", "", HURRIED, "kicker")
@@ -98,7 +111,7 @@ class CuePanel(QFrame):
         self.headline = FittingLabel("cueHeadline", HEADLINE)
         self._detail = ElidedLabel("cueDetail")
         self._steps = [FittingLabel("cueStep", STEP) for _ in range(2)]
-        words.addLayout(head)
+        words.addWidget(self._head)
         words.addWidget(self.headline, 1)
         words.addWidget(self._detail)
         for step in self._steps:
@@ -149,10 +162,10 @@ class CuePanel(QFrame):
         self._clock.setStyleSheet(f"font-size: {round(base * self._scale)}px;")
 
     def _fit_height(self) -> None:
-        lines, step = self.headline.lines, self._steps[0].isVisibleTo(self)
-        tall = HEIGHT * self._scale + (2.0 * 40.0 * min(self._scale, 1.5) if step else 0.0)
-        if lines > 1:
-            tall += 0.75 * HEADLINE * self._scale
+        parts = self._head.sizeHint().height() + self.headline.tall + self._detail.sizeHint().height()
+        tall = max(HEIGHT * self._scale, parts + AROUND)
+        if self._steps[0].isVisibleTo(self):
+            tall += 2.0 * 40.0 * min(self._scale, 1.5)
         self.setFixedHeight(round(tall))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:

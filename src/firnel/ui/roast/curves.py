@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QFont, QFontMetricsF
+from PyQt6.QtGui import QFont, QFontMetricsF, QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from firnel.core.words import tr
@@ -23,6 +23,8 @@ from firnel.work.roast.picture import Curves, MarkLabel, RibbonPicture, RoastPic
 LABEL_SIZE, TICK = 14, 0.055
 #: A part of a batch that goes on is left so long after the last hand on it. [s]
 BACK_S = 20.0
+#: The lane of the rate of rise is so high, and no more than this share of all three; temperatures have so much at least. [px]
+RATE_HEIGHT, RATE_SHARE, TOP_LEAST = 148, 0.28, 140
 
 
 def with_room(levels: tuple[float, float], labels: Sequence[MarkLabel], tall_px: float) -> tuple[float, float]:
@@ -59,7 +61,8 @@ class RoastCurves(QWidget):
         self._look = look
         self._top = Lane(look, "card")
         self._rate = Lane(look, "lane", with_time=True)
-        self._rate.setFixedHeight(148)
+        self._top.setMinimumHeight(TOP_LEAST)
+        self._rate.setFixedHeight(RATE_HEIGHT)
         self._rate.plot.setXLink(self._top.plot)
         self._hands = HandsLane(look, self._top)
         self._hands.take_room(140)
@@ -79,6 +82,11 @@ class RoastCurves(QWidget):
         self._dress()
         self._top.setAccessibleName(tr("Bean and air temperature over time"))
         self._rate.setAccessibleName(tr("Rate of rise over time"))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """On a low screen the rate of rise leaves the temperatures room."""
+        super().resizeEvent(event)
+        self._rate.setFixedHeight(min(RATE_HEIGHT, int(RATE_SHARE * self.height())))
 
     def set_far(self, far: bool) -> None:
         """Only the curves themselves, for three metres."""

@@ -35,7 +35,9 @@ if TYPE_CHECKING:
     from firnel.ui.roast.curves import RoastCurves
 
 #: The size at which the view is drawn as it is, without the rail; larger, it grows. In far mode it is so much larger.
-NEAR_SIZE, FAR, LEAST_SIZE = (1188, 800), 2.0, (900, 620)
+NEAR_SIZE, FAR, LEAST_SIZE = (1188, 800), 2.0, (740, 560)
+#: Narrower than this (large text on a common screen) the cue is smaller, by this share at most. [px]
+NARROW, LEAST_SCALE = 940, 0.75
 #: The curves are drawn at most this often [ms], and the clocks this often.
 LEAST_FRAME_MS, TICK_MS = 40, 250
 
@@ -324,10 +326,10 @@ class RoastView(QWidget):
 
     def _scale(self) -> None:
         across, down = self.width() / NEAR_SIZE[0], self.height() / NEAR_SIZE[1]
-        grown = min(max(min(across, down), 1.0), 2.4)
+        grown = min(max(min(across, down), 1.0), 2.4) if self.width() >= NARROW else max(self.width() / NARROW, LEAST_SCALE)
         scale = max(1.0, min(across, down)) * FAR if self.far else grown
         self.cue.set_scale(scale)
-        self.told.set_scale(1.0 + 0.6 * (scale - 1.0))
+        self.told.set_scale(1.0 + 0.6 * (scale - 1.0) if scale > 1.0 else scale)
         self._far_landing.setFixedWidth(int(0.35 * self.width()))
 
     def showEvent(self, event: QShowEvent | None) -> None:

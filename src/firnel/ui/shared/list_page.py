@@ -16,6 +16,7 @@ from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.house_table import SORT_ROLE, HouseTable, SortedRows
 from firnel.ui.shared.mini_curve import COURSE_ROLE, WIDE, CurveDelegate
 from firnel.ui.shared.parts import PageHead, button, card, label
+from firnel.ui.shared.side_by_side import SideBySide
 from firnel.ui.shared.typed import has_typed, was_filled
 from firnel.ui.theme.look import Look, mono
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
@@ -26,6 +27,10 @@ KEY_ROLE = Qt.ItemDataRole.UserRole
 FIGURE = re.compile(r"([-+±]?\d[\d ]*(?:\.\d+)?)(?::(\d\d))?")
 #: No column takes more than this by itself; by hand it can be made wider. [px]
 WIDEST = 230
+#: The list above its sheet, where they have no room beside each other. [px]
+LIST_HEIGHT = 300
+#: What names a row is so wide at least, and what stands around the columns; no list needs more than it has at 1280. [px]
+LEAST_NAME, AROUND, BESIDE_SHEET = 80, 60, 420
 #: A text of a list, or beside it what it is put in order by, or the course that is drawn.
 Cell = str | tuple[str, Any]
 
@@ -101,10 +106,8 @@ class ListPage(QWidget):
         outer.setSpacing(SPACE_M)
         self.head = PageHead(title, subtitle)
         outer.addWidget(self.head)
-        row = QHBoxLayout()
-        row.setSpacing(SPACE_M)
-        outer.addLayout(row, 1)
-        self.body = row
+        self.body = SideBySide(SPACE_M)
+        outer.addWidget(self.body, 1)
         frame, column = card()
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("Search"))
@@ -129,13 +132,12 @@ class ListPage(QWidget):
         self.list_side.setContentsMargins(0, 0, 0, 0)
         self.list_side.setSpacing(SPACE_S)
         self.list_side.addWidget(frame, 1)
-        row.addWidget(self.left, 1)
+        self.body.add(self.left, 1, tall=LIST_HEIGHT)
         self.sheet = QWidget()
-        self.sheet.setFixedWidth(sheet_width)
         self.sheet_column = QVBoxLayout(self.sheet)
         self.sheet_column.setContentsMargins(0, 0, 0, 0)
         self.sheet_column.setSpacing(6)
-        row.addWidget(self.sheet)
+        self.body.add(self.sheet, wide=sheet_width)
         self._fill_in()
 
     def _fill_in(self) -> None:
@@ -169,6 +171,8 @@ class ListPage(QWidget):
             if across is not None and section != self._wide:
                 asked = WIDE if name.startswith("~") else self.table.sizeHintForColumn(section)
                 across.resizeSection(section, min(max(asked, across.sectionSizeHint(section)), WIDEST))
+        others = sum(across.sectionSize(n) for n in range(len(self._columns)) if n != self._wide) if across is not None else 0
+        self.left.setMinimumWidth(min(others + LEAST_NAME + AROUND, BESIDE_SHEET))
 
     def draw_curves(self, look: Look) -> None:
         """Draw the columns of courses."""

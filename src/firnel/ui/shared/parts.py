@@ -22,11 +22,14 @@ from PyQt6.QtWidgets import (
 )
 
 from firnel.core.words import tr
+from firnel.ui.shared.side_by_side import SideBySide
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 
 #: A label that gives way keeps room for so many letters.
 LEAST_LETTERS = 18
 UNDO_HEIGHT = 20  #: [px]
+#: So wide at least are title and what just happened beside the actions of a page, else they stand above them. [px]
+HEAD_WORDS = 150
 #: A column of a grid behind all that hold anything.
 FAR = 20
 
@@ -260,10 +263,17 @@ class PageHead(QWidget):
     def __init__(self, title: str, subtitle: str = "") -> None:
         super().__init__()
         self._back: Callable[[], None] | None
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        words = QVBoxLayout()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        beside, said_of, doing = SideBySide(SPACE_S), QWidget(), QWidget()
+        outer.addWidget(beside)
+        said_of.setMinimumWidth(HEAD_WORDS)
+        words = QVBoxLayout(said_of)
+        words.setContentsMargins(0, 0, 0, 0)
         words.setSpacing(0)
+        row = QHBoxLayout(doing)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addStretch(1)
         self.title, self.subtitle = YieldingLabel(title, "title"), YieldingLabel(subtitle, "subtitle")
         words.addWidget(self.title)
         said = QHBoxLayout()
@@ -277,7 +287,8 @@ class PageHead(QWidget):
         said.addWidget(self.undo)
         said.addStretch(1)
         words.addLayout(said)
-        row.addLayout(words, 1)
+        beside.add(said_of, 1)
+        beside.add(doing)
         self._row, self._rest, self._back, self._stays = row, subtitle, None, False
         self._told = QTimer(self)  # what stands at rest is there again after a while, where it is worth reading
         self._told.setSingleShot(True)
@@ -312,7 +323,7 @@ class PageHead(QWidget):
 
     def add(self, widget: QWidget) -> None:
         """Put a widget at the right end."""
-        self._row.addWidget(widget, 0, Qt.AlignmentFlag.AlignVCenter)
+        self._row.insertWidget(self._row.count() - 1, widget, 0, Qt.AlignmentFlag.AlignVCenter)
 
 
 #: Between the parts of a sentence in small.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
 from firnel.core.words import tr
@@ -23,6 +23,19 @@ class TabBar(QTabBar):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
 
+class Shown(QStackedWidget):
+    """Pages one at a time; those behind it ask for no room."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.currentChanged.connect(self.updateGeometry)
+
+    def minimumSizeHint(self) -> QSize:
+        """That of the page that is shown."""
+        page = self.currentWidget()
+        return page.minimumSizeHint().expandedTo(page.minimumSize()) if page is not None else QSize(0, 0)
+
+
 class Tabs(QWidget):
     """A row of tabs, and under it the page of the chosen one.
 
@@ -40,7 +53,7 @@ class Tabs(QWidget):
         column.setSpacing(SPACE_S)
         row = QHBoxLayout()
         row.setContentsMargins(left, 0, 6, 0)
-        self.bar, self._pages = TabBar(), QStackedWidget()
+        self.bar, self._pages = TabBar(), Shown()
         row.addWidget(self.bar)
         row.addStretch(1)
         column.addLayout(row)
