@@ -170,16 +170,15 @@ def test_every_view_is_one_key_away_and_says_what_to_do_when_empty(qtbot, open_w
             assert len(empty[0]) > 20
 
 
-def test_where_the_screen_is_small_a_view_scrolls_and_where_it_is_not_none_does(open_window, monkeypatch):
+def test_where_the_screen_is_small_a_view_scrolls_and_where_it_is_not_none_does(qtbot, open_window, monkeypatch):
     window = open_window()
     area = window._pages.area
     for name in STATIONS:
         window.show_station(name)
         for wide, high, whole in ((1280, 800, True), (640, 420, False)):  # of 1920x1080 at 200 % something, and a usual laptop
             window.resize(wide, high)
-            QApplication.processEvents()
-            across, down = area.horizontalScrollBar(), area.verticalScrollBar()
-            assert (across.maximum() == 0 and down.maximum() == 0) == whole, f"{name} at {wide} x {high}"
+            bars = area.horizontalScrollBar(), area.verticalScrollBar()
+            qtbot.waitUntil(lambda bars=bars, whole=whole: all(bar.maximum() == 0 for bar in bars) == whole)
             assert window._pages.width() >= window._pages.currentWidget().minimumWidth()
     monkeypatch.setenv("QT_SCALE_FACTOR", "1")  # so that it is taken away again at the end
     del os.environ["QT_SCALE_FACTOR"]

@@ -156,7 +156,7 @@ class PlanEditor(QFrame):
 
     def _buttons(self) -> SideBySide:
         both, rows = SideBySide(SPACE_S), []
-        for stretch in (2, 0, 2):
+        for stretch in (9, 0, 5):
             part = QWidget()
             rows.append(QHBoxLayout(part))
             rows[-1].setContentsMargins(0, 0, 0, 0)
