@@ -190,13 +190,17 @@ class RoastCurves(QWidget):
         rate = [Key("bean", "plum")] + ([Key("plan", "moss", "dash")] if planned else [])
         self._rate.head.show_head(tr("Rate of rise, {}/min", unit), rate, tr("minutes from the charge"))
 
-    def _clear(self, mark: MarkLabel, side: float, room: tuple[float, float], tall: float) -> MarkLabel:
-        """A word that the air's line would strike through stands under the bean's, where that leaves it room."""
-        begin, end = mark.t - side * room[0], mark.t + (1.0 - side) * room[0]
+    def _clear(self, mark: MarkLabel, side: float, room: tuple[float, float], tall: float) -> tuple[MarkLabel, float]:
+        """A word that the air's line would strike through stands under the bean's, where that leaves it room, and its side."""
         above, under = mark.level + tall, mark.level - tall
-        if mark.below or not _strikes(self._air, begin, end, above, above + room[1]):
-            return mark
-        return mark if _strikes(self._bean, begin, end, under - room[1], under) else replace(mark, below=True)
+
+        def struck(line: pg.PlotCurveItem, side: float, low: float) -> bool:
+            return _strikes(line, mark.t - side * room[0], mark.t + (1.0 - side) * room[0], low, low + room[1])
+
+        if mark.below or not struck(self._air, side, above):
+            return mark, side
+        free = [other for other in (side, 0.0) if not struck(self._bean, other, under - room[1])]
+        return (replace(mark, below=True), free[0]) if free else (mark, side)
 
     def _show_labels(self, labels: tuple[MarkLabel, ...], levels: tuple[float, float]) -> None:
         key: tuple[object, ...] = (labels, levels, self._look.palette.name)
@@ -218,7 +222,8 @@ class RoastCurves(QWidget):
         sides = [0.0 if mark.t < 5 or mark.below else (0.85 if not mark.expected else 0.7) for mark in labels]
         fonts = [sans(LABEL_SIZE, QFont.Weight.Normal if mark.expected else QFont.Weight.DemiBold) for mark in labels]
         rooms = [room_of(mark.text, font, self._top.plot) for mark, font in zip(labels, fonts, strict=True)]
-        labels = tuple(self._clear(*each, tall) for each in zip(labels, sides, rooms, strict=True))
+        placed = [self._clear(*each, tall) for each in zip(labels, sides, rooms, strict=True)]
+        labels, sides = tuple(mark for mark, _ in placed), [side for _, side in placed]
         for index in range(len(labels) - 2, -1, -1):  # one that would meet the next goes to the left of its mark
             if _meets(labels[index], sides[index], rooms[index], labels[index + 1], sides[index + 1], rooms[index + 1]):
                 sides[index] = 1.0
