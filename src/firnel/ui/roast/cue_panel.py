@@ -94,6 +94,7 @@ class CuePanel(QFrame):
         # What keys do is told as far as there is room for it: it makes the window no wider.
         self._head = QWidget()
         self._head.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._head.setMinimumHeight(HURRIED)
         head = QHBoxLayout(self._head)
         head.setContentsMargins(0, 0, 0, 0)
         head.setSpacing(2)
