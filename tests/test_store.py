@@ -212,6 +212,9 @@ def test_a_newer_library_is_refused_in_words_and_a_copy_can_be_made(tmp_path):
         Library(path)
     assert path.read_bytes() == before
     assert copy_files(path, tmp_path / "copy.sqlite").read_bytes() == before
+    with pytest.raises(LibraryError, match="there already"):
+        copy_files(path, path)
+    assert path.read_bytes() == before, "what a copy that failed leaves is taken away, and never the library"
 
 
 def test_a_library_locked_by_another_program_says_so(tmp_path, monkeypatch):

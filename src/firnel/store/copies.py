@@ -30,8 +30,7 @@ def copy_database(source: Path, target: Path, progress: Callable[[float], bool] 
     ------
     LibraryError : if it cannot be copied; nothing lies at the target then.
     """
-    if target.exists():
-        raise LibraryError(tr("{} is there already, and was left as it is.", target))
+    _refuse_taken(target)
     fresh = target.with_name(f".{target.name}.{os.getpid()}.part")
     cancelled = False
 
@@ -65,10 +64,12 @@ def copy_files(source: Path, target: Path) -> Path:
 
     Raises
     ------
+    LibraryError : if something lies at the target, which is left as it is.
     OSError : if they cannot be copied; nothing lies at the target then.
     """
     import shutil
 
+    _refuse_taken(target)
     suffixes = ("", "-wal", "-shm")
     try:
         for suffix in suffixes:
@@ -80,6 +81,11 @@ def copy_files(source: Path, target: Path) -> Path:
             target.with_name(target.name + suffix).unlink(missing_ok=True)
         raise
     return target
+
+
+def _refuse_taken(target: Path) -> None:
+    if target.exists():
+        raise LibraryError(tr("{} is there already, and was left as it is.", target))
 
 
 def free_name(wanted: Path) -> Path:

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QScrollArea,
     QSizePolicy,
-    QStackedWidget,
     QToolButton,
     QVBoxLayout,
 )
@@ -18,6 +17,7 @@ from PyQt6.QtWidgets import (
 from firnel.core.words import later, tr
 from firnel.ui.shared.actions import action
 from firnel.ui.shared.parts import ElidedLabel, label
+from firnel.ui.shared.tabs import Shown
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import RAIL_WIDTH
 from firnel.work.roast.cue import Cue
@@ -127,7 +127,7 @@ def typing_note() -> QFrame:
     return note
 
 
-class Pages(QStackedWidget):
+class Pages(Shown):
     """The views, one at a time, in an area that scrolls where the screen is smaller than the view that is shown."""
 
     def __init__(self) -> None:
@@ -139,16 +139,10 @@ class Pages(QStackedWidget):
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.area.setAccessibleName(tr("View"))
         self.area.setWidget(self)
-        self.currentChanged.connect(self.updateGeometry)
 
     def heightForWidth(self, _width: int) -> int:
         """A view takes the height that there is: what its wrapped lines would like makes nothing scroll."""
         return self.minimumSizeHint().height()
-
-    def minimumSizeHint(self) -> QSize:
-        """That of the view that is shown: a larger one behind it asks for nothing."""
-        shown = self.currentWidget()
-        return shown.minimumSizeHint().expandedTo(shown.minimumSize()) if shown is not None else super().minimumSizeHint()
 
 
 class ServerNote(QFrame):

@@ -4,12 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QBoxLayout, QGridLayout, QSplitter, QWidget
+from PyQt6.QtWidgets import QWIDGETSIZE_MAX, QBoxLayout, QGridLayout, QSplitter, QWidget
 
 from firnel.ui.theme.tokens import SPACE_S
-
-#: As wide as it likes: what Qt takes for no limit. [px]
-ANY = 16777215
 
 
 class SideBySide(QWidget):
@@ -76,7 +73,7 @@ class SideBySide(QWidget):
         for part, wide, tall in self._parts:
             if wide:
                 part.setMinimumWidth(0 if self.stacked else wide)
-                part.setMaximumWidth(ANY if self.stacked else wide)
+                part.setMaximumWidth(QWIDGETSIZE_MAX if self.stacked else wide)
             if tall:
                 part.setMinimumHeight(tall if self.stacked else 0)
 
