@@ -5,9 +5,11 @@ import json
 import os
 import sys
 import threading
+import time
 import traceback
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from typing import Any
 from uuid import uuid4
@@ -26,7 +28,7 @@ speak(os.environ.get("FIRNEL_TEST_LANGUAGE", "en"))  # before anything is loaded
 
 from made import trace_of
 from PyQt6.QtCore import QCoreApplication, QEvent, Qt
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QMessageBox, QTabBar, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QMainWindow, QMessageBox, QTabBar, QWidget
 from pytestqt.qtbot import QtBot
 from server import Server, in_memory, running
 from sqlalchemy import Connection, text
@@ -46,6 +48,8 @@ LONG = (
     "test_guidance.py", "test_language.py", "test_attacks.py", "test_three_heaters.py", "test_practice.py",
     "test_clean_ends.py",
 )  # fmt: skip
+#: So long waits what only a hang can keep from coming, on however slow a computer. [s]
+PATIENCE_S = 600.0
 #: A library that was made after a pattern is another one.
 OWN_IDENTITY = f"UPDATE house SET document = '{{{{\"id\": \"{{}}\"}}}}' WHERE name = '{opening.IDENTITY}'"
 
@@ -56,8 +60,11 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 @pytest.hookimpl(trylast=True)
 def pytest_runtest_teardown() -> None:
-    """Windows that were closed are gone before the next test: each that stays is dressed anew with every window that opens."""
+    """What a test leaves of windows is gone before the next: each that stays is dressed anew with every window that opens."""
     if QApplication.instance() is not None:
+        for left in QApplication.topLevelWidgets():
+            if isinstance(left, QMainWindow):
+                left.deleteLater()
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
@@ -132,9 +139,20 @@ def _no_thread_left(request: pytest.FixtureRequest) -> Iterator[None]:
     assert not left + named, "threads left running: " + "\n".join(stand)
 
 
+def wait_for(condition: Callable[[], object]) -> None:
+    """Until it holds, however slow the computer is."""
+    deadline = time.monotonic() + PATIENCE_S
+    while not condition():
+        assert time.monotonic() < deadline, "it does not happen"
+        time.sleep(0.02)
+
+
 @pytest.fixture
 def qtbot(qtbot: QtBot) -> Iterator[QtBot]:
-    """A window that is to be closed is held until then: collected before, it would never end what runs in it."""
+    """A window that is to be closed is held until then: collected before, it would never end what runs in it.
+
+    What is waited for is waited for with `PATIENCE_S`.
+    """
     held: list[QWidget] = []
     add = qtbot.addWidget
 
@@ -143,6 +161,8 @@ def qtbot(qtbot: QtBot) -> Iterator[QtBot]:
         add(widget, **more)
 
     qtbot.addWidget = hold
+    for name in ("waitUntil", "waitSignal", "waitSignals", "waitActive", "waitExposed"):
+        setattr(qtbot, name, partial(getattr(qtbot, name), timeout=round(1000 * PATIENCE_S)))
     yield qtbot
     held.clear()
 

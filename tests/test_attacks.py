@@ -15,4 +15,3 @@ def test_nothing_is_lost_and_nothing_absurd_is_taken(name, tmp_path, capsys):
     found = attack.ATTACKS[name](tmp_path, True)
     assert found.counts, "something was attacked"
     assert not found.wrong
-    assert found.slowest_s < 10.0

@@ -9,6 +9,7 @@ import time
 from contextlib import suppress
 
 import pytest
+from conftest import PATIENCE_S, wait_for
 from jeepney import HeaderFields, MessageType, new_method_return
 from jeepney.bus_messages import message_bus
 from jeepney.io.blocking import open_dbus_connection
@@ -84,9 +85,7 @@ class Desktop(threading.Thread):
             os.close(lock)
 
     def wait_for(self, count):
-        deadline = time.monotonic() + 30.0
-        while len(self.heard) < count and time.monotonic() < deadline:
-            time.sleep(0.02)
+        wait_for(lambda: len(self.heard) >= count)
         return sorted(self.heard, key=lambda one: one[1])
 
 
@@ -108,7 +107,7 @@ def test_screen_and_sleep_are_held_and_let_go(bus, killed, qapp, monkeypatch):
     ]
     if killed:
         holder.kill()
-        holder.communicate(timeout=60)
+        holder.communicate(timeout=PATIENCE_S)
     else:
         awake.hold(False)
     assert [os.read(lock, 1) for lock in desktop.locks] == [b"", b""], "both locks are given back"

@@ -258,7 +258,7 @@ def test_weight_from_the_scale_and_the_look_go_into_the_record(qtbot, house, win
     window.show_station("Bench")
     page = window.view("Bench").weigh
     page.read_scale()
-    qtbot.waitUntil(lambda: "4.36" in page._form._roasted.text(), timeout=8000)
+    qtbot.waitUntil(lambda: "4.36" in page._form._roasted.text())
     scale.close()
     assert "As usual" in page._form._said.text()
     page._form._ground.setText("68 69,0 70")

@@ -6,11 +6,10 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 import pytest
-from conftest import make_record
+from conftest import PATIENCE_S, make_record, wait_for
 
 from firnel.app.command_parts import no_display
 from firnel.app.crash import CrashHook, begin_log, log_path
@@ -62,19 +61,16 @@ def test_a_roast_without_a_window_ends_with_all_written_whatever_ends_it(tmp_pat
     at = tmp_path / "library.sqlite"
     roast = started("roast", "--device", f"modbus://127.0.0.1:{port}?map=gas-6", "--plan", plan, "--library", at, "--follow")
     assert '"link"' in roast.stdout.readline()
-    deadline = time.monotonic() + 20
-    while not at.exists() or not _readings(at):
-        assert time.monotonic() < deadline
-        time.sleep(0.1)
+    wait_for(lambda: at.exists() and _readings(at))
     roast.send_signal(number)
-    said = roast.communicate(timeout=60)[1]
+    said = roast.communicate(timeout=PATIENCE_S)[1]
     assert roast.returncode == 1
     assert said.strip().splitlines()[-1] == "Stopped; what was recorded is kept."
     library = Library(at)
     assert library.owner_book.busy(library_now()) == []
     library.close()
     simulator.send_signal(number)
-    assert simulator.wait(10) == 0
+    assert simulator.wait(PATIENCE_S) == 0
     simulator.stdout.close()
     simulator.stderr.close()
 
@@ -126,7 +122,7 @@ def test_a_simulator_ends_with_who_started_it_or_when_asked_and_says_nothing(how
 @pytest.mark.parametrize(("loads", "late"), [("json", "late\n"), ("PyQt6.QtWidgets", "")])
 def test_a_process_that_had_a_window_is_left_without_taking_down_what_qt_holds(loads, late):
     code = f"import {loads}, atexit\natexit.register(print, 'late')\nfrom firnel.app.ends import through\nthrough(lambda: 3)"
-    ended = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=False)
+    ended = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=PATIENCE_S, check=False)
     assert (ended.returncode, ended.stdout) == (3, late), ended.stderr
 
 
@@ -135,15 +131,12 @@ def test_the_window_ends_on_a_signal_with_its_batch_as_it_stands(tmp_path, numbe
     at = tmp_path / "library.sqlite"
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "FIRNEL_SETTINGS": str(tmp_path / "settings.json")}
     window = started("gui", "--library", at, "--device", "hand:", env=environment)
-    deadline = time.monotonic() + 30
-    copies = at.with_name("library-copies")
-    while not copies.exists() or not list(copies.iterdir()):  # the day's copy is made once the window is there
-        assert window.poll() is None, window.stderr.read()
-        assert time.monotonic() < deadline
-        time.sleep(0.1)
+    copies = at.with_name("library-copies")  # the day's copy is made once the window is there
+    wait_for(lambda: window.poll() is not None or (copies.exists() and list(copies.iterdir())))
+    assert window.poll() is None, window.stderr.read()
     window.send_signal(number)
     try:
-        said = window.communicate(timeout=60)[1]
+        said = window.communicate(timeout=PATIENCE_S)[1]
     finally:
         window.kill()
     assert window.returncode == 0, said
@@ -181,7 +174,7 @@ sys.exit(opened.run_window(begin(sys.argv[1]), sys.argv[1]))
     at = tmp_path / "library.sqlite"
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "HOME": str(tmp_path)}
     ended = subprocess.run(
-        [sys.executable, "-c", code, str(at)], env=environment, capture_output=True, text=True, timeout=90, check=False
+        [sys.executable, "-c", code, str(at)], env=environment, capture_output=True, text=True, timeout=PATIENCE_S, check=False
     )
     assert (ended.returncode, ended.stdout.strip()) == (0, "computes"), ended.stderr
     library = Library(at)
@@ -282,7 +275,11 @@ def test_no_argument_leads_to_a_traceback(tmp_path, arguments, code, words):
     }
     at_option = [] if arguments[0] == "simulator" else ["--library", str(at)]
     done = subprocess.run(
-        [sys.executable, "-m", "firnel", *given, *at_option], capture_output=True, text=True, env=environment, timeout=60
+        [sys.executable, "-m", "firnel", *given, *at_option],
+        capture_output=True,
+        text=True,
+        env=environment,
+        timeout=PATIENCE_S,
     )
     assert "Traceback" not in done.stderr
     assert words in done.stdout + done.stderr

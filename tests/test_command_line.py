@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 import pytest
 from click.testing import CliRunner
-from conftest import make_record
+from conftest import PATIENCE_S, make_record
 from logged import MARKS, row_of
 
 from firnel.app.commands import main
@@ -463,7 +463,7 @@ def test_the_command_line_loads_nothing_that_it_does_not_need():
     heavy = "{'numpy', 'scipy', 'sqlalchemy', 'PyQt6', 'pint'} & set(sys.modules)"
     told = subprocess.run(
         [sys.executable, "-c", f"import sys; from firnel.app.commands import main; print({heavy})"],
-        capture_output=True, text=True, check=True, timeout=60,
+        capture_output=True, text=True, check=True, timeout=PATIENCE_S,
     )  # fmt: skip
     assert told.stdout.strip() == "set()"
     context = click.Context(main)

@@ -275,7 +275,7 @@ def test_what_comes_after_a_batch_was_taken_is_kept_too_though_the_process_is_ki
 
     for t in (0.5, 1.0):
         first.reading(row(t))
-        qtbot.waitUntil(lambda t=t: t in kept(), timeout=10_000)
+        qtbot.waitUntil(lambda t=t: t in kept())
     first.leave()
     assert kept() == [0.5, 1.0]
 
@@ -424,7 +424,7 @@ def test_the_window_does_not_close_unasked_over_a_batch_that_is_kept_nowhere(qtb
     assert window.isVisible()
     assert "is lost if Firnel ends now" in asked[0]
     full(False)
-    qtbot.waitUntil(lambda: not window.desk.session.kept_nowhere, timeout=10_000)
+    qtbot.waitUntil(lambda: not window.desk.session.kept_nowhere)
     window.close()
     assert not window.isVisible()
     assert len(asked) == 1

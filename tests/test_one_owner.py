@@ -230,7 +230,7 @@ def test_a_plan_is_kept_that_no_solver_has_solved(qtbot, desk):
     plans = window.view("Plan")
     press(qtbot, plans, "New plan")
     plans.editor.bench.edit(replace(plans.editor.bench.plan, load_kg=None))
-    qtbot.waitUntil(lambda: "can be kept as it stands" in plans.editor._said.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "can be kept as it stands" in plans.editor._said.text())
     name = next(e for e in plans.findChildren(QLineEdit) if e.accessibleName() == "Name of the plan")
     name.setText("By hand")
     window.show_station("Green")

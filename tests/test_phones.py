@@ -15,7 +15,7 @@ from pathlib import Path
 from urllib.parse import urlencode
 
 import pytest
-from conftest import make_record
+from conftest import PATIENCE_S, make_record
 from PyQt6.QtCore import QEventLoop, QTimer, QUrl
 from PyQt6.QtWebSockets import QWebSocket
 
@@ -169,7 +169,7 @@ class Browser:
             self.answers[answer["id"]] = answer
 
     @staticmethod
-    def _wait(ready, patience=40.0):
+    def _wait(ready, patience=PATIENCE_S):
         end = time.monotonic() + patience
         while time.monotonic() < end:
             if found := ready():

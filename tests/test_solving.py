@@ -447,11 +447,11 @@ def words(view):
 
 def test_a_new_plan_is_made_kept_and_listed(qtbot, plans, library):
     press(qtbot, plans, "New plan")
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+    with qtbot.waitSignal(plans.editor.solved):
         pass
     assert "Drying and browning as in" in words(plans)
     entry(plans, "Name of the plan").setText("First plan")
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000) as caught:
+    with qtbot.waitSignal(plans.editor.solved) as caught:
         type_into(qtbot, plans, "Drop", "205.0")
     assert caught.args[0].met["drop_c"][1] == pytest.approx(205.0, abs=MET_C)
     press(qtbot, plans, "Keep the plan")
@@ -460,7 +460,7 @@ def test_a_new_plan_is_made_kept_and_listed(qtbot, plans, library):
     assert kept.curve is not None
     assert not plans.editor.isVisible()
     press(qtbot, plans, "Change")
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+    with qtbot.waitSignal(plans.editor.solved):
         pass
     press(qtbot, plans, "Leave it")
     assert [plan.targets for plan in library.plans()] == [kept.targets]
@@ -468,22 +468,22 @@ def test_a_new_plan_is_made_kept_and_listed(qtbot, plans, library):
 
 def test_the_ruler_is_moved_by_keys_and_by_the_mouse_and_solves_when_let_go(qtbot, plans):
     press(qtbot, plans, "New plan")
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+    with qtbot.waitSignal(plans.editor.solved):
         pass
     ruler: StageRuler = plans.editor.ruler
     before = ruler.seconds
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+    with qtbot.waitSignal(plans.editor.solved):
         qtbot.keyClick(ruler, Qt.Key.Key_Right)
     assert plans.editor.bench.plan.targets.drying_s == pytest.approx(before[0] + 5.0, abs=2.5)
     assert plans.editor.bench.plan.targets.drying_s % 5.0 == 0.0
     qtbot.keyClick(ruler, Qt.Key.Key_Down)
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+    with qtbot.waitSignal(plans.editor.solved):
         qtbot.keyClick(ruler, Qt.Key.Key_Left)
     assert plans.editor.bench.plan.targets.browning_s == pytest.approx(before[1] - 5.0, abs=4.5)
     end = int(ruler._ends()[2])
     qtbot.mousePress(ruler, Qt.MouseButton.LeftButton, pos=QPoint(end, 30))
     qtbot.mouseMove(ruler, QPoint(end + 40, 30))
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+    with qtbot.waitSignal(plans.editor.solved):
         qtbot.mouseRelease(ruler, Qt.MouseButton.LeftButton, pos=QPoint(end + 40, 30))
     assert ruler.seconds[2] > before[2]
     assert entry(plans, "Development").text() != ""
@@ -507,7 +507,7 @@ def test_the_ruler_is_moved_by_keys_and_by_the_mouse_and_solves_when_let_go(qtbo
 )
 def test_a_figure_that_no_plan_has_is_refused_and_the_plan_stands(qtbot, plans, field, typed, told):
     press(qtbot, plans, "New plan")
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+    with qtbot.waitSignal(plans.editor.solved):
         pass
     plan = plans.editor.bench.plan
     shown = entry(plans, field).text()
@@ -520,42 +520,42 @@ def test_a_figure_that_no_plan_has_is_refused_and_the_plan_stands(qtbot, plans, 
 
 def test_what_cannot_be_planned_is_told_in_the_editor(qtbot, plans):
     press(qtbot, plans, "New plan")
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+    with qtbot.waitSignal(plans.editor.solved):
         pass
     type_into(qtbot, plans, "Drop", "150")
-    qtbot.waitUntil(lambda: "below first crack" in words(plans), timeout=10_000)
+    qtbot.waitUntil(lambda: "below first crack" in words(plans))
     type_into(qtbot, plans, "Drying", "soon")
     assert "minutes:seconds" in words(plans)
     type_into(qtbot, plans, "Tolerance of drop", "-1")
     assert "must be above nothing" in words(plans)
     type_into(qtbot, plans, "Load", "9")
-    qtbot.waitUntil(lambda: "more than south holds" in words(plans), timeout=10_000)
+    qtbot.waitUntil(lambda: "more than south holds" in words(plans))
     type_into(qtbot, plans, "Load", "0.2")
     type_into(qtbot, plans, "Drop", "240")
-    qtbot.waitUntil(lambda: "nearest is" in words(plans) and "bare" in words(plans), timeout=10_000)
+    qtbot.waitUntil(lambda: "nearest is" in words(plans) and "bare" in words(plans))
     assert plans.window().minimumSizeHint().height() <= 720, "whatever has to be said"
 
 
 def test_the_approach_changes_the_moves(qtbot, plans):
     press(qtbot, plans, "New plan")
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+    with qtbot.waitSignal(plans.editor.solved):
         pass
     box = next(b for b in plans.editor.findChildren(QComboBox) if b.accessibleName() == "Approach")
     box.setCurrentIndex(box.findData("soak-push"))
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000) as caught:
+    with qtbot.waitSignal(plans.editor.solved) as caught:
         box.activated.emit(box.currentIndex())
     assert caught.args[0].plan.approach == "soak-push"
 
 
 def test_each_hand_is_weighed_beside_its_move(qtbot, plans):
     press(qtbot, plans, "New plan")
-    qtbot.waitUntil(lambda: any(row.weighed for row in plans.editor.moves.rows), timeout=20_000)
+    qtbot.waitUntil(lambda: any(row.weighed for row in plans.editor.moves.rows))
     assert "°" in plans.editor.moves.rows[0].weighed
-    qtbot.waitUntil(lambda: "±" in words(plans.editor), timeout=20_000)
+    qtbot.waitUntil(lambda: "±" in words(plans.editor))
 
 
 def solving(qtbot, plans):
-    return qtbot.waitSignal(plans.editor.solved, timeout=20_000)
+    return qtbot.waitSignal(plans.editor.solved)
 
 
 def test_a_move_is_held_turned_added_deleted_and_all_of_it_undone(qtbot, plans):
@@ -601,7 +601,7 @@ def test_the_curve_follows_the_hand_that_drags(qtbot, plans):
     ruler = plans.editor.ruler
     end = int(ruler._ends()[1])
     qtbot.mousePress(ruler, Qt.MouseButton.LeftButton, pos=QPoint(end, 30))
-    with qtbot.waitSignal(plans.editor.sketched, timeout=5_000) as caught:
+    with qtbot.waitSignal(plans.editor.sketched) as caught:
         qtbot.mouseMove(ruler, QPoint(end + 30, 30))
     assert caught.args[0].plan.targets.browning_s > plans.editor.bench.plan.targets.browning_s
     with solving(qtbot, plans):
@@ -649,17 +649,17 @@ def test_a_batch_is_planned_again_from_review_and_moved_to_another_machine(qtbot
     window.show()
     window.show_station("Review")
     review = window.view("Review")
-    qtbot.waitUntil(lambda: review.sheet.head.title.text() != "", timeout=10_000)
+    qtbot.waitUntil(lambda: review.sheet.head.title.text() != "")
     press(qtbot, review, "Plan it")
     plans = window.view("Plan")
     assert plans.isVisible()
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+    with qtbot.waitSignal(plans.editor.solved):
         pass
     before = entry(plans, "Browning").text(), entry(plans, "Development").text()
     drop = float(entry(plans, "Drop").text())
     box = next(b for b in plans.editor.findChildren(QComboBox) if b.accessibleName() == "Machine")
     box.setCurrentText("twin")
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000) as caught:
+    with qtbot.waitSignal(plans.editor.solved) as caught:
         box.activated.emit(box.currentIndex())
     assert (entry(plans, "Browning").text(), entry(plans, "Development").text()) == before
     assert float(entry(plans, "Drop").text()) == pytest.approx(drop + 3.0, abs=0.06)
@@ -670,7 +670,7 @@ def test_a_batch_is_planned_again_from_review_and_moved_to_another_machine(qtbot
 
 def test_an_order_sets_the_load_and_a_ladder_is_kept(qtbot, plans, library):
     press(qtbot, plans, "New plan")
-    with qtbot.waitSignal(plans.editor.solved, timeout=20_000):
+    with qtbot.waitSignal(plans.editor.solved):
         pass
     entry(plans, "Roasted wanted").setText("2.0")
     assert "loss" in words(plans)
@@ -680,7 +680,7 @@ def test_an_order_sets_the_load_and_a_ladder_is_kept(qtbot, plans, library):
     entry(plans, "Name of the plan").setText("Ladder")
     menu = next(b for b in plans.findChildren(QAbstractButton) if b.text() == "Ladder").menu()
     menu.aboutToShow.emit()
-    with qtbot.waitSignal(plans.editor.laddered, timeout=60_000):
+    with qtbot.waitSignal(plans.editor.laddered):
         menu.actions()[0].trigger()
     kept = library.plans()
     assert len(kept) == 5

@@ -146,7 +146,7 @@ def test_three_heaters_from_the_plan_to_the_next_plan(qtbot, library, roastery, 
 
     review = roastery.window.view("Review")
     roastery.window.show_station("Review")
-    qtbot.waitUntil(lambda: review.record is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: review.record is not None)
     shown = {ribbon.name for lane in review.sheet.findChildren(HandsLane) for ribbon in lane._ribbons}
     assert {"hot air", "radiant", "drum heater"} <= shown
 

@@ -2,14 +2,14 @@
 
 import json
 import os
-import signal
 import subprocess
 import sys
-import time
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
+from conftest import PATIENCE_S
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QLineEdit
 
@@ -39,14 +39,18 @@ def filled(path: Path) -> Library:
 
 
 class Simulated:
-    """The simulator process, with what truly happens written to a file."""
+    """The simulator process, with what truly happens written to a file. It charges soon after its start, watched or not."""
 
-    def __init__(self, folder: Path, library: Library, *more: str) -> None:
-        self.truth_at, plan_at = folder / "truth.jsonl", folder / "plan.json"
-        plan_at.write_text(json.dumps(plan_to_document(library.plans()[0])))
+    def __init__(self, folder: Path, library: Library) -> None:
+        self.truth_at, self._plan_at = folder / "truth.jsonl", folder / "plan.json"
+        self._plan_at.write_text(json.dumps(plan_to_document(library.plans()[0])))
+        self.process: subprocess.Popen[str] | None = None
+        self.url = ""
+
+    def start(self) -> None:
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "firnel", "simulator", "--port", "0", "--plan", str(plan_at), "--speed", str(SPEED),
-             "--truth", str(self.truth_at), "--seed", "5", *more],
+            [sys.executable, "-m", "firnel", "simulator", "--port", "0", "--plan", str(self._plan_at), "--speed", str(SPEED),
+             "--truth", str(self.truth_at), "--seed", "5"],
             stdout=subprocess.PIPE, text=True,
         )  # fmt: skip
         assert self.process.stdout is not None
@@ -58,10 +62,40 @@ class Simulated:
         return {entry["event"]: entry for entry in map(json.loads, self.truth_at.read_text().splitlines())}
 
     def stop(self) -> None:
+        if self.process is None:
+            return
         self.process.terminate()
-        self.process.wait(10)
+        self.process.wait(PATIENCE_S)
         if self.process.stdout is not None:
             self.process.stdout.close()
+
+
+@dataclass
+class Windowless:
+    """A batch that is roasted without a window, and where it is kept."""
+
+    machine: Simulated
+    roast: subprocess.Popen[str]
+    at: Path
+
+
+@pytest.fixture(scope="module", autouse=True)
+def windowless(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Windowless]:
+    """It takes as long as a batch does at this speed: it is roasted while the windows roast theirs."""
+    folder = tmp_path_factory.mktemp("windowless")
+    at = folder / "roastery.sqlite"
+    library = filled(at)
+    machine = Simulated(folder, library)
+    library.close()
+    machine.start()
+    told = ("roast", "--device", machine.url, "--plan", str(folder / "plan.json"), "--follow", "--library", str(at))
+    own = {"FIRNEL_SETTINGS": str(folder / "settings.json"), "XDG_DATA_HOME": str(folder), "XDG_STATE_HOME": str(folder)}
+    with (folder / "said").open("w+") as said:  # a pipe that nobody reads yet would stop it
+        roast = subprocess.Popen([sys.executable, "-m", "firnel", *told], stdout=said, text=True, env=os.environ | own)
+        yield Windowless(machine, roast, at)
+        roast.kill()
+        roast.wait()
+    machine.stop()
 
 
 @pytest.fixture
@@ -80,6 +114,7 @@ def test_a_batch_is_roasted_by_keys_weighed_and_found_in_review(qtbot, tmp_path,
     qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
     window.show()
     desk, session = window.desk, window.desk.session
+    simulated.start()
     desk.connect(simulated.url, desk.library.machines()[0])
     # Prepare the batch by keys: N, then Enter in the load; the plan fills the rest.
     window.activateWindow()
@@ -91,7 +126,7 @@ def test_a_batch_is_roasted_by_keys_weighed_and_found_in_review(qtbot, tmp_path,
     qtbot.keyClick(load, Qt.Key.Key_Return)
     assert session.recording
     assert session.label == "0001"
-    qtbot.waitUntil(lambda: desk.link.state is LinkState.LIVE, timeout=10_000)
+    qtbot.waitUntil(lambda: desk.link.state is LinkState.LIVE)
 
     for event, kind in (
         ("charge", MarkKind.CHARGE),
@@ -99,20 +134,20 @@ def test_a_batch_is_roasted_by_keys_weighed_and_found_in_review(qtbot, tmp_path,
         ("first_crack", MarkKind.FIRST_CRACK),
         ("drop", MarkKind.DROP),
     ):
-        qtbot.waitUntil(lambda event=event: event in simulated.truth(), timeout=60_000)
+        qtbot.waitUntil(lambda event=event: event in simulated.truth())
         before = session.now()
         if kind not in session.marks:
             qtbot.keyClick(window.roast, Qt.Key.Key_Space)
             assert before <= session.marks[kind].t <= session.now(), "stamped when the key went down"
-        qtbot.waitUntil(lambda kind=kind: kind in session.marks, timeout=5_000)
+        qtbot.waitUntil(lambda kind=kind: kind in session.marks)
         if event == "yellow":
             qtbot.keyClick(window.roast, Qt.Key.Key_C)
             qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_3)
-    qtbot.waitUntil(lambda: session.phase == "cooling", timeout=5_000)
+    qtbot.waitUntil(lambda: session.phase == "cooling")
     assert [note.text for note in session.notes if note.kind == "colour"] == ["yellow"]
     assert len(session.moves) >= 5, "the machine reports its moves"
 
-    qtbot.waitUntil(lambda: window.roast.weigh.isVisible(), timeout=5_000)
+    qtbot.waitUntil(lambda: window.roast.weigh.isVisible())
     qtbot.keyClick(window.roast, Qt.Key.Key_W)
     for text in (f"{simulated.truth()['drop']['roasted_kg']:.3f}", "66.5", "68", "first of the day"):
         qtbot.keyClicks(QApplication.focusWidget(), text)
@@ -123,7 +158,7 @@ def test_a_batch_is_roasted_by_keys_weighed_and_found_in_review(qtbot, tmp_path,
     review = window.view("Review")
     assert isinstance(review, ReviewView)
     review.search.setText("isuka 0001")
-    qtbot.waitUntil(lambda: "0001" in review.sheet.head.title.text(), timeout=5_000)
+    qtbot.waitUntil(lambda: "0001" in review.sheet.head.title.text())
     record = desk.library.batch(desk.library.find_batch("0001"))
     stages, truth = sheet_of(record).stages, simulated.truth()
     true_t = {name: truth[name]["t"] for name in truth}
@@ -152,7 +187,8 @@ window = make_window(Library(sys.argv[1]), Settings(), Look(application), keep=l
 window.show()
 library, session = window.desk.library, window.desk.session
 machine = library.machines()[0]
-window.desk.connect(sys.argv[2], machine)
+print("ready", flush=True)
+window.desk.connect(sys.stdin.readline().strip(), machine)
 session.prepare(BatchOrder(library.lots()[0], machine, library.plans()[0], 5.0))
 def tell():
     said = {"t": session.trace.last_t, "marks": [k.value for k in session.marks]}
@@ -166,16 +202,21 @@ application.exec()
 
 def test_a_batch_survives_kill_minus_nine_and_is_gone_on_with(qtbot, tmp_path, simulated):
     at = tmp_path / "roastery.sqlite"
-    roaster = subprocess.Popen([sys.executable, "-c", ROASTER, str(at), simulated.url], stdout=subprocess.PIPE, text=True)
-    assert roaster.stdout is not None
-    said: dict[str, object] = {}
-    deadline = time.monotonic() + 180
-    while not said.get("written"):  # the charge is found from the curve, nobody presses a key
-        said = json.loads(roaster.stdout.readline())
-        assert time.monotonic() < deadline
-    os.kill(roaster.pid, signal.SIGKILL)
-    roaster.wait()
-    roaster.stdout.close()
+    pipe = subprocess.PIPE
+    with subprocess.Popen([sys.executable, "-c", ROASTER, str(at)], stdin=pipe, stdout=pipe, text=True) as roaster:
+        assert roaster.stdout is not None
+        assert roaster.stdin is not None
+        try:
+            assert roaster.stdout.readline() == "ready\n"
+            simulated.start()
+            roaster.stdin.write(simulated.url + "\n")
+            roaster.stdin.flush()
+            said: dict[str, object] = {}
+            while not said.get("written"):  # the charge is found from the curve, nobody presses a key
+                said = json.loads(roaster.stdout.readline())
+                assert (said["t"] or 0.0) < 900.0, said
+        finally:
+            roaster.kill()
 
     window = make_window(Library(at), Settings(), Look(make_application()))
     qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
@@ -191,31 +232,21 @@ def test_a_batch_survives_kill_minus_nine_and_is_gone_on_with(qtbot, tmp_path, s
     assert session.phase == "drying"
     window.desk.connect(simulated.url, window.desk.library.machines()[0])
     readings = len(session.trace)
-    qtbot.waitUntil(lambda: len(session.trace) > readings + 5, timeout=10_000)
+    qtbot.waitUntil(lambda: len(session.trace) > readings + 5)
     assert session.now() > said["t"], "the batch clock ran on while Firnel was away"
     window.desk.session.close()
     window.close()
 
 
-def test_a_batch_is_roasted_without_a_window_and_its_cues_followed(tmp_path):
-    library = filled(tmp_path / "roastery.sqlite")
-    machine = Simulated(tmp_path, library, "--speed", "12")
-    library.close()
-    try:
-        told = ("roast", "--device", machine.url, "--plan", str(tmp_path / "plan.json"), "--follow")
-        done = subprocess.run(
-            [sys.executable, "-m", "firnel", *told, "--library", str(tmp_path / "roastery.sqlite")],
-            capture_output=True, text=True, timeout=400, check=True,
-        )  # fmt: skip
-        truth = machine.truth()
-    finally:
-        machine.stop()
-    events = [json.loads(line) for line in done.stdout.splitlines()]
+def test_a_batch_is_roasted_without_a_window_and_its_cues_followed(windowless):
+    assert windowless.roast.wait(PATIENCE_S) == 0
+    truth = windowless.machine.truth()
+    events = [json.loads(line) for line in (windowless.at.parent / "said").read_text().splitlines()]
     marks = {event["mark"]: event["t"] for event in events if event["event"] == "mark"}
     assert marks["drop"] == pytest.approx(truth["drop"]["t"] - truth["charge"]["t"], abs=15.0)
     cues = [event for event in events if event["event"] == "cue"]
     assert [cue["control"] for cue in cues if "control" in cue].count("gas") >= 3
-    library = Library(tmp_path / "roastery.sqlite")
+    library = Library(windowless.at)
     record = library.batch(library.find_batch("0001"))
     assert record.plan == library.plans()[0].name
     assert record.mark(MarkKind.DROP) is not None

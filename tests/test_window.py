@@ -11,7 +11,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from conftest import make_record, press
-from PyQt6.QtCore import QDate, QPoint, QRect, Qt, QTimer
+from PyQt6.QtCore import QDate, QObject, QPoint, QRect, Qt, QTimer
 from PyQt6.QtGui import QCursor
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
@@ -406,7 +406,7 @@ def test_anything_is_found_in_the_palette(qtbot, open_window):
         qtbot.keyClicks(line, typed)
         qtbot.keyClick(line, Qt.Key.Key_Return)
         assert window.view(name).isVisible(), typed
-    qtbot.waitUntil(lambda: window.view("Review").sheet.head.title.text().startswith("0004"), timeout=30_000)
+    qtbot.waitUntil(lambda: window.view("Review").sheet.head.title.text().startswith("0004"))
     window.palette_sheet.open()
     qtbot.keyClick(line, Qt.Key.Key_Escape)
     assert not window.palette_sheet.isVisible()
@@ -551,10 +551,11 @@ def test_only_what_has_the_focus_is_watched_for_the_key_that_marks(qtbot, open_w
     monkeypatch.setattr(SpaceKey, "eventFilter", lambda self, widget, event: bool(watched.append(widget)))
     window = open_window()
     focused = {QApplication.focusWidget()}
-    QApplication.instance().focusChanged.connect(lambda old, new: focused.update((old, new)))
+    follows = QApplication.instance().focusChanged.connect(lambda old, new: focused.update((old, new)))
     for name in STATIONS:
         window.show_station(name)
         QApplication.processEvents()
+    QObject.disconnect(follows)  # else it holds a part of every window to come, and each is dressed with all before it
     assert watched
     assert set(watched) <= focused, "each event that comes by costs a turn of Python, and waits for who has it"
 
@@ -586,7 +587,7 @@ def come_to_rest(qtbot, window):
             deed()
         return deed is None
 
-    qtbot.waitUntil(done, timeout=20_000)
+    qtbot.waitUntil(done)
 
 
 def test_a_window_that_rests_has_all_its_views_and_one_that_roasts_is_left_alone(qtbot, open_window):

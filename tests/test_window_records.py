@@ -234,7 +234,7 @@ def test_a_machine_is_fitted_in_the_background_and_shown_against_its_batches(qtb
     press(qtbot, machines, "Fit to its batches")
     bar = control(machines, QProgressBar, "Progress of the fit")
     assert bar.isVisible()
-    qtbot.waitUntil(lambda: not bar.isVisible(), timeout=180_000)
+    qtbot.waitUntil(lambda: not bar.isVisible())
     assert "It had not seen" in words(machines).replace("it had", "It had")
     assert "Heat at the top of the scale" in words(machines)
     assert "°C off, in the fit" in words(machines)
@@ -246,14 +246,14 @@ def test_a_fit_can_be_stopped_and_leaves_the_model_as_it_was(qtbot, open_window,
     _, machines = open_south(open_window)
     press(qtbot, machines, "Fit to its batches")
     press(qtbot, machines, "Stop")
-    qtbot.waitUntil(lambda: "Stopped" in words(machines), timeout=30_000)
+    qtbot.waitUntil(lambda: "Stopped" in words(machines))
     assert library.machine_book.model(southern.id) is None
 
 
 def test_a_machine_without_batches_says_what_a_fit_lacks(qtbot, open_window):
     _, machines = open_window("Machines")
     press(qtbot, machines, "Fit to its batches")
-    qtbot.waitUntil(lambda: "no batch yet that can be learned from" in words(machines), timeout=10_000)
+    qtbot.waitUntil(lambda: "no batch yet that can be learned from" in words(machines))
 
 
 def test_an_old_model_is_not_used(open_window, library, southern):
