@@ -5,6 +5,8 @@ from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
+from firnel.core.model.fitting import identify
+from firnel.core.model.learning import MachineModel, model_from
 from firnel.core.model.logged import LoggedBatch, logged_batch
 from firnel.core.vocabulary import BatchRecord, Control, ControlScale, Lot, Machine, Mark, MarkKind
 from firnel.exchange.csv_log import read_csv_log
@@ -43,6 +45,13 @@ def rows() -> tuple[dict[str, str], ...]:
 
 def row_of(name: str) -> dict[str, str]:
     return next(row for row in rows() if row["file"] == name)
+
+
+@cache
+def fitted_to(name: str, count: int) -> MachineModel:
+    """A machine as its first batches show it, without a score; fitted once for all tests of one process."""
+    batches, machine = batches_of(name)[:count], MACHINES[name]
+    return model_from(identify(batches, machine.useful_load_kg, machine.heat_kinds), batches)
 
 
 @cache

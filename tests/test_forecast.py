@@ -4,17 +4,16 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from logged import MACHINES, batches_of
+from logged import MACHINES, batches_of, fitted_to
 from made import idled, reading, trace_of
 from test_plan_and_cue import PLAN
 
 from firnel.core.curve_forecast import curve_forecast
 from firnel.core.model.document import model_to_document
 from firnel.core.model.drift import Drift, learn_soon
-from firnel.core.model.fitting import identify
 from firnel.core.model.forecast import Forecaster
 from firnel.core.model.foretelling import DropRule, Interval, Marks, interval
-from firnel.core.model.learning import crack_time, model_from, traits_of
+from firnel.core.model.learning import crack_time, traits_of
 from firnel.core.model.planned import PlanCannotRunError, plan_hands, run_plan
 from firnel.core.model.replay import as_made, bean_by, forecast_at, forecaster_at, held
 from firnel.core.model.simulation import about_middle
@@ -31,7 +30,7 @@ FITTED_TO, HELD_OUT = batches_of("south")[:8], batches_of("south")[8:]
 
 @pytest.fixture(scope="module")
 def model():
-    return model_from(identify(FITTED_TO, 0.8, ["gas"]), FITTED_TO)
+    return fitted_to("south", 8)
 
 
 def rng():

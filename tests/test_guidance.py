@@ -8,7 +8,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from conftest import PATIENCE_S
-from logged import MACHINES, batches_of, lot_of, record_of
+from logged import MACHINES, batches_of, fitted_to, lot_of, record_of
 from made import reading, trace_of
 from PyQt6.QtCore import Qt
 from test_plan_and_cue import PLAN
@@ -21,10 +21,9 @@ from firnel.core.known_course import Course
 from firnel.core.landing import expected_off, landing_of
 from firnel.core.model.document import model_to_document
 from firnel.core.model.driven import HandMove
-from firnel.core.model.fitting import identify
 from firnel.core.model.following import Follower
 from firnel.core.model.foretelling import DropRule, Forecast, Interval, Marks
-from firnel.core.model.learning import model_from, traits_of
+from firnel.core.model.learning import traits_of
 from firnel.core.model.logged import logged_batch
 from firnel.core.model.replay import forecaster_at, held
 from firnel.core.model.solving import solve
@@ -54,7 +53,7 @@ BATCH = batches_of("south")[9]
 
 @pytest.fixture(scope="module")
 def model():
-    return model_from(identify(FITTED_TO, 0.8, ["gas"]), FITTED_TO)
+    return fitted_to("south", 8)
 
 
 @pytest.fixture(scope="module")

@@ -48,6 +48,11 @@ KNOWN, NEXT = batches_of("east")[:6], batches_of("east")[6:12]
 
 
 @pytest.fixture(scope="module")
+def whole():
+    return identify(KNOWN, EAST.useful_load_kg, ["gas"])
+
+
+@pytest.fixture(scope="module")
 def model():
     return learn(KNOWN, EAST.useful_load_kg, ["gas"])
 
@@ -143,9 +148,8 @@ def test_what_a_batch_would_have_been_forecast_without_itself_is_scored(model):
     assert (again.score, again.widths, again.driven) == (model.score, model.widths, model.driven)
 
 
-def test_the_fit_without_a_batch_is_as_wrong_of_it_as_a_fit_to_the_others():
+def test_the_fit_without_a_batch_is_as_wrong_of_it_as_a_fit_to_the_others(whole):
     # Held against the fit run anew without the batch: one step of Newton must be as wrong as that, by half or twice.
-    whole = identify(KNOWN, EAST.useful_load_kg, ["gas"])
     off = []
     for batch in KNOWN[1:4]:
         others = identify([b for b in KNOWN if b is not batch], EAST.useful_load_kg, ["gas"], begin=whole)
@@ -157,8 +161,7 @@ def test_the_fit_without_a_batch_is_as_wrong_of_it_as_a_fit_to_the_others():
     assert left > seen, "it knows less of what it has not seen"
 
 
-def test_what_only_one_batch_told_of_is_forgotten_with_it():
-    whole = identify(KNOWN, EAST.useful_load_kg, ["gas"])
+def test_what_only_one_batch_told_of_is_forgotten_with_it(whole):
     alone = [batch for batch in KNOWN if [one.lot for one in KNOWN].count(batch.lot) == 1]
     assert alone
     for batch in alone:
@@ -166,9 +169,9 @@ def test_what_only_one_batch_told_of_is_forgotten_with_it():
         assert (left.uptake[batch.lot][0], left.own_heat[batch.lot][0]) == pytest.approx((0.0, 0.0), abs=1e-6)
 
 
-def test_the_steel_shows_in_the_roast_that_it_made():
+def test_the_steel_shows_in_the_roast_that_it_made(whole):
     # Held against the model itself: a roast made by a steel that is known gives that steel back.
-    whole, batch = identify(KNOWN, EAST.useful_load_kg, ["gas"]), KNOWN[2]
+    batch = KNOWN[2]
     start = logged_start(whole, batch, batch.bean_at_charge + 25.0)
     made = simulate(whole.constants, logged_load(whole, batch), start, batch.hands, batch.step)
     roast = replace(batch, bean=made.bean_probe[:, 0], air=made.air_probe[:, 0])

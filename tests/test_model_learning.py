@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from logged import MACHINES, batches_of, lot_of, record_of
+from logged import MACHINES, batches_of, fitted_to, lot_of, record_of
 from made import trace_of
 
 from firnel.core.model.constants import Hands
@@ -26,8 +26,7 @@ from firnel.core.vocabulary import Control, Mark, MarkKind
 @pytest.fixture(scope="session")
 def south():
     """The smaller of the two machines, fitted to eight of its fourteen batches."""
-    fitted_to = batches_of("south")[:8]
-    return model_from(identify(fitted_to, 0.8, ["gas"]), fitted_to)
+    return fitted_to("south", 8)
 
 
 HELD_OUT = batches_of("south")[8:]

@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from conftest import make_record, press
-from logged import MACHINES, batches_of, lot_of, record_of
+from logged import MACHINES, batches_of, fitted_to, lot_of, record_of
 from made import trusted
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLineEdit, QWidget
@@ -13,8 +13,7 @@ from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLineEdit, QWid
 from firnel.app.window import make_application, make_window
 from firnel.core.model.document import model_to_document
 from firnel.core.model.driven import HandMove
-from firnel.core.model.fitting import identify
-from firnel.core.model.learning import model_from, traits_of
+from firnel.core.model.learning import traits_of
 from firnel.core.model.outlook import outlook
 from firnel.core.model.plan_form import MOST_SHIFTS, SHIFT_S, PlanForm, begun_so
 from firnel.core.model.planned import plan_hands
@@ -48,7 +47,7 @@ WANTED = Targets(charge_c=190.0, drying_s=325.0, browning_s=310.0, development_s
 
 @pytest.fixture(scope="module")
 def model():
-    return model_from(identify(FITTED_TO, 0.8, ["gas"]), FITTED_TO)
+    return fitted_to("south", 8)
 
 
 def solved(model, targets=WANTED, machine=SOUTH, load=0.85, approach="falling", usual=WANTED, how=How.NEW, **fields):

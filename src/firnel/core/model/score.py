@@ -61,8 +61,9 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
             yellow=model.yellow.without(batch.label), crack=model.crack.without(batch.label),
         )  # fmt: skip
         try:
-            late += _said_late(blind, batch)
-            told += [*foretold(blind, batch), *_level_foretold(blind, batch, others), *_steel_foretold(blind, batch)]
+            said, otherwise = _asked(blind, batch, tuple(Statement), soon=True)
+            late += otherwise
+            told += [*said, *_level_foretold(blind, batch, others), *_steel_foretold(blind, batch)]
             if any(traits.lot == batch.lot for traits in blind.crack.traits):
                 strange += foretold(_stranger_to(blind, batch.lot), batch, CRACKS)
         except ArithmeticError:  # a batch that no model makes without itself tells nothing of the others
@@ -126,19 +127,33 @@ def _stranger_to(model: MachineModel, lot: str) -> MachineModel:
 
 def foretold(model: MachineModel, batch: LoggedBatch, kinds: Collection[Statement] = tuple(Statement)) -> list[Foretold]:
     """What a model would have said of a batch, under the moves that were made: statements of these kinds."""
+    return _asked(model, batch, kinds)[0]
+
+
+def _asked(
+    model: MachineModel, batch: LoggedBatch, kinds: Collection[Statement], soon: bool = False
+) -> tuple[list[Foretold], list[list[float]]]:
+    """What a model would have said of a batch, all of it asked of one ensemble: statements of these kinds; where asked for,
+    by how much the drop came otherwise than it says `SOON_S` before it, in a row; none where nobody can ask. [degC]
+    """
     yellow, crack, drop = batch.yellow_t, batch.first_crack_t, batch.drop_t
     found: list[Foretold] = []
     if crack is None or drop is None:
-        return found
+        return found, []
     moved, landed = largest_move(batch), read_at_drop(batch)
     asked = {
         Statement.YELLOW: None if yellow is None else yellow - 90.0, Statement.CRACK_FAR: crack - 180.0,
         Statement.CRACK: crack - 90.0, Statement.LANDING: crack if np.isfinite(landed) else None, Statement.MOVE: moved,
     }  # fmt: skip
-    times = [(at, statement) for statement, at in asked.items() if statement in kinds and at is not None and at > EARLIEST_S]
+    times: list[tuple[float, Statement | None]] = [
+        (at, statement) for statement, at in asked.items() if statement in kinds and at is not None and at > EARLIEST_S
+    ]
+    if soon and not batch.by_hand and drop - crack >= SOON_S[-1] and np.isfinite(landed):
+        times += [(drop - ahead, None) for ahead in SOON_S]
     times.sort(key=itemgetter(0))
     rule, rng = DropRule(development_s=drop - crack), np.random.default_rng(SEED)
     ensembles = forecasters_at(model, batch, [at for at, _ in times], rng, MEMBERS)
+    otherwise: list[float] = []
 
     def note(statement: Statement, said: Interval | None, came: float | None) -> None:
         if said is not None and said.low is not None and came is not None and np.isfinite(came):
@@ -147,7 +162,9 @@ def foretold(model: MachineModel, batch: LoggedBatch, kinds: Collection[Statemen
 
     for (at, statement), ensemble in zip(times, ensembles, strict=True):
         said = ensemble.forecast(as_made(batch, at), rule, marks_by(batch, at))
-        if statement is Statement.YELLOW:
+        if statement is None:
+            otherwise.append(landed - said.drop_c.value if said.drop_c is not None else np.nan)
+        elif statement is Statement.YELLOW:
             note(statement, said.yellow, yellow)
         elif statement in CRACKS:
             note(statement, said.first_crack, crack)
@@ -156,19 +173,7 @@ def foretold(model: MachineModel, batch: LoggedBatch, kinds: Collection[Statemen
         elif said.fan_t is not None and said.fan is not None:
             low, middle, high = (float(np.interp(at + AFTER_MOVE_S, said.fan_t, curve)) for curve in said.fan)
             note(statement, Interval(middle, low, high), near(batch.bean, round((at + AFTER_MOVE_S) / batch.step)))
-    return found
-
-
-def _said_late(model: MachineModel, batch: LoggedBatch) -> list[list[float]]:
-    """By how much the drop came otherwise than a model says shortly before it, in a row; none where nobody can ask. [degC]"""
-    crack, drop, landed = batch.first_crack_t, batch.drop_t, read_at_drop(batch)
-    if batch.by_hand or crack is None or drop is None or drop - crack < SOON_S[-1] or not np.isfinite(landed):
-        return []
-    times, rule = [drop - ahead for ahead in reversed(SOON_S)], DropRule(development_s=drop - crack)
-    ensembles = forecasters_at(model, batch, times, np.random.default_rng(SEED), MEMBERS)
-    told = (one.forecast(as_made(batch, at), rule, marks_by(batch, at)) for at, one in zip(times, ensembles, strict=True))
-    found = [landed - said.drop_c.value if said.drop_c is not None else np.nan for said in told]
-    return [found[::-1]]
+    return found, [otherwise[::-1]] if otherwise else []
 
 
 def largest_move(batch: LoggedBatch) -> float | None:
