@@ -387,6 +387,35 @@ def test_an_empty_drum_is_told_and_a_forgotten_drop_is_kept_as_found(roaster):
     assert drop.t - kept.charge_t == pytest.approx(600.0, abs=6.0)
 
 
+def test_a_hot_drum_whose_drop_nobody_told_is_asked_for_and_one_key_says_which(roaster):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(510)
+    roaster.key(Qt.Key.Key_Space)
+
+    def emptied(second):  # the empty drum cools, then its probe reads the air of a heat that nobody has turned down
+        return float(BEAN[min(second, 600)]) - 0.6 * min(max(second - 600, 0), 40) + 0.5 * max(second - 640, 0)
+
+    roaster.wait(790, emptied)
+    assert "nobody has told it" in roaster.session.message
+    assert roaster.cue.space == "says that the drum is empty"
+    roaster.wait(820, emptied)
+    assert roaster.cue.headline.startswith("Beans still in? Heat off now: bean probe at "), "whether they are it does not know"
+    assert roaster.cue.keys == (("undo", "beans are still in"),)
+    assert "empty" in roaster.key(Qt.Key.Key_Space)
+    roaster.wait(824, emptied)
+    assert roaster.cue.urgency != "danger"
+    roaster.session.undo()
+    roaster.wait(828, emptied)
+    assert roaster.cue.urgency == "danger", "the word that it is empty was taken back"
+    roaster.session.undo()
+    roaster.wait(832, emptied)
+    assert roaster.session.phase == "development"
+    assert roaster.cue.headline.startswith("Heat off now: beans at ")
+    roaster.key(Qt.Key.Key_Space)
+    assert roaster.session.marks[MarkKind.DROP].t == pytest.approx(roaster.session.now(), abs=2.0)
+
+
 def test_a_probe_that_jumps_away_and_back_is_no_drum_that_was_emptied(roaster):
     roaster.charge().wait(301)
     roaster.key(Qt.Key.Key_Space)

@@ -180,7 +180,8 @@ class CuePanel(QFrame):
         _put(self._kicker, capital(cue.kicker))
         if danger:
             self._fade.end()  # a warning is there at once
-        if self.headline.show_text(cue.headline) and not danger:
+        headline = cue.headline.replace(" °", "\N{NO-BREAK SPACE}°")  # a unit on a line of its own says nothing
+        if self.headline.show_text(headline) and not danger:
             self._fade.begin()
         steps = cue.detail.split("\n") if danger else []
         for step, text in zip(self._steps, (*steps, "", "")[: len(self._steps)], strict=True):

@@ -76,7 +76,9 @@ class RoastCurves(QWidget):
         self._ticks: list[pg.PlotCurveItem] = []
         self._shown_labels: tuple[object, ...] = ()
         self._shown_plan: tuple[float, ...] | None = None
+        self._picture: RoastPicture | None = None
         self._make_items()
+        self._top.plot.getPlotItem().getViewBox().sigResized.connect(self._make_room)
         self.glance = Glance((self._top, self._rate), self._hands, back_s=BACK_S)
         look.changed.connect(self._dress)
         self._dress()
@@ -160,12 +162,19 @@ class RoastCurves(QWidget):
         newest = np.flatnonzero(np.isfinite(bean))
         self._dot.setData([t[newest[-1]]] if newest.size else [], [bean[newest[-1]]] if newest.size else [])
         self._top.time_span(*picture.span)
-        levels = with_room(picture.levels, picture.labels, self._top.plot.getPlotItem().getViewBox().height())
-        self._top.level_span(*levels)
         self._rate.level_span(0.0, picture.rate_top)
         self._show_heads(picture)
-        self._show_labels(picture.labels, levels)
+        self._picture = picture
+        self._make_room()
         self._hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons], picture.now)
+
+    def _make_room(self, *_: object) -> None:
+        """Levels with room for the words of the marks, and these; anew where the lane gets another height."""
+        if self._picture is not None:
+            box = self._top.plot.getPlotItem().getViewBox()
+            levels = with_room(self._picture.levels, self._picture.labels, box.height())
+            self._top.level_span(*levels)
+            self._show_labels(self._picture.labels, levels)
 
     def _show_plan(self, curves: Curves) -> None:
         """Draw the corridor, which moves only when a mark comes early or late."""
@@ -203,7 +212,8 @@ class RoastCurves(QWidget):
         return (replace(mark, below=True), free[0]) if free else (mark, side)
 
     def _show_labels(self, labels: tuple[MarkLabel, ...], levels: tuple[float, float]) -> None:
-        key: tuple[object, ...] = (labels, levels, self._look.palette.name)
+        room = self._top.plot.getPlotItem().getViewBox().size()
+        key: tuple[object, ...] = (labels, levels, room.width(), room.height(), self._look.palette.name)
         if key == self._shown_labels:
             return
         self._shown_labels = key
@@ -228,16 +238,14 @@ class RoastCurves(QWidget):
             if _meets(labels[index], sides[index], rooms[index], labels[index + 1], sides[index + 1], rooms[index + 1]):
                 sides[index] = 1.0
         for index, (mark, tick, text) in enumerate(zip(labels, self._ticks, self._labels, strict=False)):
-            below, side, high = mark.below, sides[index], rooms[index][1]
-            colour = palette.soft if mark.expected else palette.ink
-            end = mark.level + (-tall if below else tall)
+            high, end = rooms[index][1], mark.level + (-tall if mark.below else tall)
             behind = zip(labels[index + 1 :], sides[index + 1 :], rooms[index + 1 :], strict=True)
-            if (
-                levels[0] < end - 2.0 * high
-                and end + 2.0 * high < levels[1]
-                and any(_meets(mark, side, rooms[index], *other) for other in behind)
-            ):
-                end += -high if below else high  # a line further than the one that it would meet still
+            if any(_meets(mark, sides[index], rooms[index], *other) for other in behind):
+                if levels[0] < end - 2.0 * high and end + 2.0 * high < levels[1]:
+                    end += -high if mark.below else high  # a line further than the one that it would meet still
+                elif not mark.below and mark.level - tall - high > levels[0]:  # there is no room for one
+                    mark, sides[index], end = replace(mark, below=True), 0.0, mark.level - tall
+            below, side, colour = mark.below, sides[index], palette.soft if mark.expected else palette.ink
             style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine
             tick.setData(np.array([mark.t, mark.t]), np.array([mark.level, end]), pen=line_pen(colour, 1.6, style))
             text.setFont(fonts[index])

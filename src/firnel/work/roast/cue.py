@@ -76,7 +76,11 @@ def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0, fo
     following : a sentence on the batch that waits next.
     """
     cue = _cue_of(session, units, cooling_aim_s, following)
-    return cue if cue.urgency == "danger" else replace(cue, keys=tuple(_keys(session, following)))
+    if cue.urgency != "danger":
+        return replace(cue, keys=tuple(_keys(session, following)))
+    if session.dropped_unseen:
+        return replace(cue, space=_space(session), keys=(("undo", tr("beans are still in")),))
+    return cue
 
 
 def _cue_of(session: RoastSession, units: Units, cooling_aim_s: float, following: str) -> Cue:
@@ -102,7 +106,8 @@ def _cue_of(session: RoastSession, units: Units, cooling_aim_s: float, following
         detail = _join(detail, *(matter.short for matter in _start(session, units, now)))
         return Cue(tr("before charge"), headline, detail, "", "", "", figures, urgency, _space(session))
     if phase == "cooling":
-        return _cooling(session, now - session.marks[MarkKind.DROP].t, cooling_aim_s, since, figures, following)
+        cooling = _cooling(session, now - session.marks[MarkKind.DROP].t, cooling_aim_s, since, figures, following)
+        return replace(cooling, space=_space(session))
     label, shown = _stage_clock(session, now)
     matters = matters_of(session, units)
     first = matters[0]
@@ -278,7 +283,7 @@ def _space(session: RoastSession) -> str:
     """What Space would do now, as the window says it beside the key."""
     meant = means_space(session)
     if meant is None:
-        return ""
+        return tr("says that the drum is empty") if session.dropped_unseen else ""
     if meant.found is not None:
         return tr("takes {}", meant.kind.words)
     rule = session.around.crack_rule if meant.kind is MarkKind.FIRST_CRACK else ""
@@ -300,6 +305,8 @@ def _keys(session: RoastSession, following: str) -> Iterator[tuple[str, str]]:
         yield "next", tr("takes the next")
     if session.offers:
         yield "undo", tr("not yet")
+    elif session.dropped_unseen:
+        yield "undo", tr("beans are still in")
     elif session.just_pressed:
         yield "undo", tr("takes it back")
 

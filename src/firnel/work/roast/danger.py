@@ -52,8 +52,13 @@ def danger_of(batch: BatchState, units: Units) -> Danger | None:
     """The warning, while the beans or the air about them are past what the machine may read with beans in the drum."""
     if batch.past_limit is None:
         return None
-    what = tr("beans") if batch.past_limit == "bean" else tr("air")
-    return Danger(tr("Heat off now: {} at {}", what, units.text(batch.trace.latest(batch.past_limit), "°C", 0)), WHAT_TO_DO)
+    beans, shown = batch.past_limit == "bean", units.text(batch.trace.latest(batch.past_limit), "°C", 0)
+    if batch.dropped_unseen:
+        probe = tr("bean probe") if beans else tr("air probe")
+        headline = tr("Beans still in? Heat off now: {} at {}", probe, shown)
+    else:
+        headline = tr("Heat off now: {} at {}", tr("beans") if beans else tr("air"), shown)
+    return Danger(headline, WHAT_TO_DO)
 
 
 def past_limit(batch: BatchState) -> str | None:

@@ -62,7 +62,7 @@ class KeptBatch(HandKeys):
     def _take_found(self) -> None:
         """Marks that nobody has taken stay in the record as what they are: found."""
         for kind in EXPECTED_MARKS:
-            offer = self._found.offers.get(kind)
+            offer = self._found.offers.pop(kind, None)
             if offer is not None and kind not in self._hands.marks and not self._contradiction(offer.mark):
                 self._hands.set("marks", kind, offer.mark)
         self._write_marks()

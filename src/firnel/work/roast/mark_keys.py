@@ -52,7 +52,7 @@ class MarkKeys(BatchState):
             return None
         meant = means_space(self)
         if meant is None:
-            self.say(tr("All marks are set."))
+            self._confirm_drop(at)
             return None
         if self._press is not None and abs(at - self._press.at) < BOUNCE_S:
             self.say(tr("{mark} once: {} is marked.", self._press.mark.kind.words))
@@ -67,6 +67,18 @@ class MarkKeys(BatchState):
             self._press = _Press(at, set_mark, other)
             self.say(_took(meant, self.now() - mark.t))
         return set_mark
+
+    def _confirm_drop(self, at: float) -> None:
+        """Every mark is set: where the drop was only found, it was one."""
+        if not self.dropped_unseen:
+            self.say(tr("All marks are set."))
+            return
+        drop = self._hands.marks[MarkKind.DROP]
+        with self._hands.by_hand():  # what this key has done, it stands as it was: so that it can be taken back
+            self._hands.set("marks", MarkKind.DROP, None)
+            self._hands.set("marks", MarkKind.DROP, drop)
+        self._press = _Press(at, drop, None)
+        self.say(tr("The drum is empty: dropped as it was found."))
 
     def mark_next(self, at: float) -> Mark | None:
         """Set the next expected mark, at the clock time of the key-down [s]; None if none is expected."""
@@ -170,6 +182,12 @@ class MarkKeys(BatchState):
         meant = means_space(self)
         offers = self._found.offers
         kind = meant.kind if meant is not None and meant.kind in offers else next(reversed(offers), None)
+        if kind is None and self.dropped_unseen:
+            self._hands.set("marks", MarkKind.DROP, None)
+            self._found.decline(MarkKind.DROP, self.now())
+            self._write_marks()
+            self.say(tr("The beans are still in. {mark} marks the drop when it comes."))
+            return True
         if kind is None or self.now() - offers[kind].since < BOUNCE_S:
             return False
         self._found.decline(kind, self.now())

@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 
 from firnel.core.settling import Became, Settled
+from firnel.core.units import clock
 from firnel.core.vocabulary import (
     Found,
     Machine,
@@ -292,8 +293,9 @@ class RoastSession(KeptBatch):
         self._found.look(self)
         dropped = self._found.offers.get(MarkKind.DROP)
         if dropped is not None and self.now() - dropped.since > TAKEN_S:
+            told = clock(self.now() - dropped.mark.t)
             self._take_found()
-            self.message = tr("The drop was found in the readings: the drum has been empty for a while.")
+            self.message = tr("The drop was found in the readings, {} ago; nobody has told it.", told)
 
     def _follow_controls(self, reading: Reading, t: float) -> None:
         """Moves that the machine reports need no key."""
