@@ -379,6 +379,8 @@ def test_an_empty_drum_is_told_and_a_forgotten_drop_is_kept_as_found(roaster):
     roaster.key(Qt.Key.Key_Space)
     assert roaster.session.marks[MarkKind.DROP].found is Found.CURVE
     assert not roaster.session.dropped_unseen, "a hand has said so: an empty drum that heats up has no beans to burn"
+    roaster.wait(660, emptied)
+    assert "not yet" not in dict(roaster.cue.keys).values(), "it is not on offer any more"
     roaster.session.undo()
     roaster.session.close()
     kept = roaster.library.batch(roaster.session.last_id)

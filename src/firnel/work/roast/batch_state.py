@@ -108,8 +108,8 @@ class BatchState:
 
     @property
     def offers(self) -> dict[MarkKind, FoundMark]:
-        """Marks that were found and that no hand has taken."""
-        return dict(self._found.offers)
+        """Marks that were found and that no hand has taken, while the beans are in."""
+        return {kind: one for kind, one in self._found.offers.items() if kind not in self._hands.marks} if self.roasting else {}
 
     @property
     def reckoned(self) -> dict[MarkKind, Mark]:

@@ -180,7 +180,7 @@ class MarkKeys(BatchState):
     def decline(self) -> bool:
         """The mark that stands offered has not come yet. False where none is offered."""
         meant = means_space(self)
-        offers = self._found.offers
+        offers = self.offers
         kind = meant.kind if meant is not None and meant.kind in offers else next(reversed(offers), None)
         if kind is None and self.dropped_unseen:
             self._hands.set("marks", MarkKind.DROP, None)
