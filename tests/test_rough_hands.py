@@ -6,7 +6,7 @@ Rules of the trade in here (limit of 230 degC, a house's rule of first crack) ar
 import json
 import re
 from dataclasses import replace
-from itertools import pairwise
+from itertools import combinations, pairwise
 
 import numpy as np
 import pytest
@@ -226,6 +226,37 @@ def test_no_word_on_the_curve_is_cut_however_low_the_chart(roaster, tall_px):
     px = tall_px / (high - low)
     assert min(px * (68.0 - low), px * (high - 219.0)) >= 14.0 + 0.055 * tall_px, "the word and its tick"
     assert with_room((20.0, 330.0), labels, 700.0) == (20.0, 330.0), "where there is room none is made"
+
+
+MARGIN = 4.0  #: of the ground about a word [px]
+
+
+@pytest.mark.parametrize(("wide", "tall"), [(960, 540), (1280, 800)])
+def test_words_of_marks_near_each_other_keep_apart_and_inside(roaster, wide, tall):
+    roaster.charge().wait(601)
+    curves = roaster.roast._curves
+    near = (MarkLabel("First Crack 8:30", 510.0, 198.0), MarkLabel("Auswurf 10:00", 600.0, 205.0))
+    picture = replace(curves._picture, labels=(MarkLabel("Wende 1:24", 84.0, 88.0, below=True), *near))
+    roaster.window.resize(wide, tall)
+    QApplication.processEvents()
+    curves.show_picture(picture)
+    for height in (curves.height(), curves.minimumSizeHint().height()):  # the cue above grows, and the lane is lower
+        curves.setFixedHeight(height)
+        QApplication.processEvents()
+        boxes = [text.mapRectToScene(text.boundingRect()) for text in curves._labels if text.isVisible()]
+        assert len(boxes) == 3
+        print(
+            "DBG",
+            height,
+            [(t.textItem.toPlainText(), t.anchor.x(), t.anchor.y(), t.pos()) for t in curves._labels if t.isVisible()],
+            curves._top.plot.viewRange(),
+            boxes,
+        )
+        assert not any(one.intersects(other) for one, other in combinations(boxes, 2)), boxes
+        assert all(curves._top.plot.sceneRect().contains(box.adjusted(0, MARGIN, 0, -MARGIN)) for box in boxes), (
+            curves._top.plot.sceneRect(),
+            boxes,
+        )
 
 
 def test_a_mark_that_does_not_come_any_more_is_not_counted_down_to(roaster):

@@ -211,6 +211,14 @@ class RoastCurves(QWidget):
         free = [other for other in (side, 0.0) if not struck(self._bean, other, under - room[1])]
         return (replace(mark, below=True), free[0]) if free else (mark, side)
 
+    def _side_under(self, mark: MarkLabel, room: tuple[float, float], top: float) -> float:
+        """The share of a word under the bean's line that stands before its mark: in the lane, where the line leaves it room."""
+        last = self._top.plot.getPlotItem().getViewBox().viewRange()[0][1]
+        inside = [side for side in (0.0, 0.5, 1.0) if mark.t + (1.0 - side) * room[0] <= last]
+        begins = {side: mark.t - side * room[0] for side in inside}
+        free = [at for at in inside if not _strikes(self._bean, begins[at], begins[at] + room[0], top - room[1], top)]
+        return (free or inside or [1.0])[0]
+
     def _show_labels(self, labels: tuple[MarkLabel, ...], levels: tuple[float, float]) -> None:
         room = self._top.plot.getPlotItem().getViewBox().size()
         key: tuple[object, ...] = (labels, levels, room.width(), room.height(), self._look.palette.name)
@@ -243,8 +251,11 @@ class RoastCurves(QWidget):
             if any(_meets(mark, sides[index], rooms[index], *other) for other in behind):
                 if levels[0] < end - 2.0 * high and end + 2.0 * high < levels[1]:
                     end += -high if mark.below else high  # a line further than the one that it would meet still
-                elif not mark.below and mark.level - tall - high > levels[0]:  # there is no room for one
-                    mark, sides[index], end = replace(mark, below=True), 0.0, mark.level - tall
+                elif mark.below:  # there is no room for one: the other side of the curve
+                    mark, end = replace(mark, below=False), mark.level + tall
+                elif mark.level - tall - high > levels[0]:
+                    mark, end = replace(mark, below=True), mark.level - tall
+                    sides[index] = self._side_under(mark, rooms[index], end)
             below, side, colour = mark.below, sides[index], palette.soft if mark.expected else palette.ink
             style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine
             tick.setData(np.array([mark.t, mark.t]), np.array([mark.level, end]), pen=line_pen(colour, 1.6, style))
