@@ -29,6 +29,7 @@ from firnel.core.vocabulary import USUAL_CONTROLS, Control, Found, Lot, MarkKind
 from firnel.core.words import KEYS, tr
 from firnel.store.batch_list import BatchFilter
 from firnel.ui.roast.curves import with_room
+from firnel.ui.roast.word_places import Ground, Place, Word, places_of
 from firnel.ui.shared.actions import action, own_keys, use_keys
 from firnel.ui.shared.key_press import CapButton
 from firnel.ui.theme.look import Look
@@ -228,9 +229,6 @@ def test_no_word_on_the_curve_is_cut_however_low_the_chart(roaster, tall_px):
     assert with_room((20.0, 330.0), labels, 700.0) == (20.0, 330.0), "where there is room none is made"
 
 
-MARGIN = 4.0  #: of the ground about a word [px]
-
-
 @pytest.mark.parametrize(("wide", "tall"), [(960, 540), (1280, 800)])
 def test_words_of_marks_near_each_other_keep_apart_and_inside(roaster, wide, tall):
     roaster.charge().wait(601)
@@ -245,18 +243,30 @@ def test_words_of_marks_near_each_other_keep_apart_and_inside(roaster, wide, tal
         QApplication.processEvents()
         boxes = [text.mapRectToScene(text.boundingRect()) for text in curves._labels if text.isVisible()]
         assert len(boxes) == 3
-        print(
-            "DBG",
-            height,
-            [(t.textItem.toPlainText(), t.anchor.x(), t.anchor.y(), t.pos()) for t in curves._labels if t.isVisible()],
-            curves._top.plot.viewRange(),
-            boxes,
-        )
         assert not any(one.intersects(other) for one, other in combinations(boxes, 2)), boxes
-        assert all(curves._top.plot.sceneRect().contains(box.adjusted(0, MARGIN, 0, -MARGIN)) for box in boxes), (
-            curves._top.plot.sceneRect(),
-            boxes,
-        )
+        lane = curves._top.plot.sceneRect()
+        assert all(lane.contains(box) for box in boxes), (lane, boxes)
+
+
+def test_words_of_marks_take_the_cheapest_places_and_stay_there():
+    bean = (np.array([0.0, 100.0, 500.0]), np.array([40.0, 160.0, 40.0]))
+    ground = Ground(500.0, 200.0, 10.0, (bean,), now=420.0)
+    words = [
+        Word(100.0, 160.0, 80.0, 20.0, below=True),
+        *(Word(x, 190.0 - 0.3 * x, 110.0, 20.0, share=0.85) for x in (380.0, 410.0, 440.0)),
+    ]
+    places = places_of(words, ground)
+    boxes = [ground.box(word, place) for word, place in zip(words, places, strict=True)]
+    apart = [
+        one.right <= two.left or two.right <= one.left or one.bottom <= two.top or two.bottom <= one.top
+        for one, two in combinations(boxes, 2)
+    ]
+    assert all(apart), boxes
+    assert not any(ground.outside(box) or ground.struck(box) for box in boxes)
+    assert places[0] == Place(0.0, True), "what is wanted and free is taken"
+    nearer = [replace(word, x=word.x + 1.0) for word in words]
+    assert places_of(nearer, ground, places) == places, "a second later nothing jumps"
+    assert places_of(words[:1], Ground(500.0, 185.0, 10.0)) == [Place(0.0, False)], "what would be cut stands on the other side"
 
 
 def test_a_mark_that_does_not_come_any_more_is_not_counted_down_to(roaster):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 import pyqtgraph as pg
@@ -11,16 +10,22 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont, QFontMetricsF, QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from firnel.core.vocabulary import FloatArray
 from firnel.core.words import tr
+from firnel.ui.roast.word_places import Ground, Place, Word, places_of
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import LABEL_MARGIN, Lane, ground_label, line_pen, put_on_ground, room_of, thin_out
+from firnel.ui.shared.lanes import LABEL_MARGIN, Lane, ground_label, line_pen, put_on_ground, thin_out
 from firnel.ui.shared.ribbons import HandsLane, Ribbon
 from firnel.ui.theme.look import Look, sans
 from firnel.work.roast.picture import Curves, MarkLabel, RibbonPicture, RoastPicture
 
 #: A word on the curve is so large, and its tick takes this share of the axis. [px]
 LABEL_SIZE, TICK = 14, 0.055
+#: The word of a mark before this stands right of it, as nothing is to its left. [s]
+AT_CHARGE_S = 5.0
+#: Words make way for the line of now and the curves so often. [s]
+NOW_S = 3.0
 #: A part of a batch that goes on is left so long after the last hand on it. [s]
 BACK_S = 20.0
 #: The lane of the rate of rise is so high, and no more than this share of all three; temperatures have so much at least. [px]
@@ -75,6 +80,7 @@ class RoastCurves(QWidget):
         self._labels: list[pg.TextItem] = []
         self._ticks: list[pg.PlotCurveItem] = []
         self._shown_labels: tuple[object, ...] = ()
+        self._places: list[Place] = []
         self._shown_plan: tuple[float, ...] | None = None
         self._picture: RoastPicture | None = None
         self._make_items()
@@ -199,34 +205,13 @@ class RoastCurves(QWidget):
         rate = [Key("bean", "plum")] + ([Key("plan", "moss", "dash")] if planned else [])
         self._rate.head.show_head(tr("Rate of rise, {}/min", unit), rate, tr("minutes from the charge"))
 
-    def _clear(self, mark: MarkLabel, side: float, room: tuple[float, float], tall: float) -> tuple[MarkLabel, float]:
-        """A word that the air's line would strike through stands under the bean's, where that leaves it room, and its side."""
-        above, under = mark.level + tall, mark.level - tall
-
-        def struck(line: pg.PlotCurveItem, side: float, low: float) -> bool:
-            return _strikes(line, mark.t - side * room[0], mark.t + (1.0 - side) * room[0], low, low + room[1])
-
-        if mark.below or not struck(self._air, side, above):
-            return mark, side
-        free = [other for other in (side, 0.0) if not struck(self._bean, other, under - room[1])]
-        return (replace(mark, below=True), free[0]) if free else (mark, side)
-
-    def _side_under(self, mark: MarkLabel, room: tuple[float, float], top: float) -> float:
-        """The share of a word under the bean's line that stands before its mark: in the lane, where the line leaves it room."""
-        last = self._top.plot.getPlotItem().getViewBox().viewRange()[0][1]
-        inside = [side for side in (0.0, 0.5, 1.0) if mark.t + (1.0 - side) * room[0] <= last]
-        begins = {side: mark.t - side * room[0] for side in inside}
-        free = [at for at in inside if not _strikes(self._bean, begins[at], begins[at] + room[0], top - room[1], top)]
-        return (free or inside or [1.0])[0]
-
     def _show_labels(self, labels: tuple[MarkLabel, ...], levels: tuple[float, float]) -> None:
         room = self._top.plot.getPlotItem().getViewBox().size()
-        key: tuple[object, ...] = (labels, levels, room.width(), room.height(), self._look.palette.name)
+        now = round(self._now[0].value() / NOW_S)
+        key: tuple[object, ...] = (labels, levels, room.width(), room.height(), self._look.palette.name, now)
         if key == self._shown_labels:
             return
         self._shown_labels = key
-        palette = self._look.palette
-        tall = (levels[1] - levels[0]) * TICK
         # The same items are used again: made anew with each change they would add up over a day.
         while len(self._labels) < len(labels):
             tick, text = pg.PlotCurveItem(), ground_label((0.0, 1.0), under=True)
@@ -234,51 +219,43 @@ class RoastCurves(QWidget):
                 self._top.plot.addItem(item, ignoreBounds=True)
             self._ticks.append(tick)
             self._labels.append(text)
-        for tick, text in zip(self._ticks[len(labels) :], self._labels[len(labels) :], strict=True):
-            tick.hide()
-            text.hide()
-        sides = [0.0 if mark.t < 5 or mark.below else (0.85 if not mark.expected else 0.7) for mark in labels]
-        fonts = [sans(LABEL_SIZE, QFont.Weight.Normal if mark.expected else QFont.Weight.DemiBold) for mark in labels]
-        rooms = [room_of(mark.text, font, self._top.plot) for mark, font in zip(labels, fonts, strict=True)]
-        placed = [self._clear(*each, tall) for each in zip(labels, sides, rooms, strict=True)]
-        labels, sides = tuple(mark for mark, _ in placed), [side for _, side in placed]
-        for index in range(len(labels) - 2, -1, -1):  # one that would meet the next goes to the left of its mark
-            if _meets(labels[index], sides[index], rooms[index], labels[index + 1], sides[index + 1], rooms[index + 1]):
-                sides[index] = 1.0
-        for index, (mark, tick, text) in enumerate(zip(labels, self._ticks, self._labels, strict=False)):
-            high, end = rooms[index][1], mark.level + (-tall if mark.below else tall)
-            behind = zip(labels[index + 1 :], sides[index + 1 :], rooms[index + 1 :], strict=True)
-            if any(_meets(mark, sides[index], rooms[index], *other) for other in behind):
-                if levels[0] < end - 2.0 * high and end + 2.0 * high < levels[1]:
-                    end += -high if mark.below else high  # a line further than the one that it would meet still
-                elif mark.below:  # there is no room for one: the other side of the curve
-                    mark, end = replace(mark, below=False), mark.level + tall
-                elif mark.level - tall - high > levels[0]:
-                    mark, end = replace(mark, below=True), mark.level - tall
-                    sides[index] = self._side_under(mark, rooms[index], end)
-            below, side, colour = mark.below, sides[index], palette.soft if mark.expected else palette.ink
-            style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine
-            tick.setData(np.array([mark.t, mark.t]), np.array([mark.level, end]), pen=line_pen(colour, 1.6, style))
-            text.setFont(fonts[index])
-            text.setText(mark.text, color=colour)
-            text.setAnchor((side, 0.0 if below else 1.0))
+        for item in (*self._ticks[len(labels) :], *self._labels[len(labels) :]):
+            item.hide()
+        palette = self._look.palette
+        for mark, text in zip(labels, self._labels, strict=False):
+            text.setFont(sans(LABEL_SIZE, QFont.Weight.Normal if mark.expected else QFont.Weight.DemiBold))
+            text.setText(mark.text, color=palette.soft if mark.expected else palette.ink)
             put_on_ground(text, palette.card)
+        self._places = self._find_places(labels)
+        down = (levels[1] - levels[0]) / max(room.height(), 1.0)
+        for mark, place, tick, text in zip(labels, self._places, self._ticks, self._labels, strict=False):
+            reach = TICK * (levels[1] - levels[0]) + place.further * text.textItem.boundingRect().height() * down
+            end = mark.level + (-reach if place.below else reach)
+            style = Qt.PenStyle.DotLine if mark.expected else Qt.PenStyle.SolidLine
+            pen = line_pen(palette.soft if mark.expected else palette.ink, 1.6, style)
+            tick.setData(np.array([mark.t, mark.t]), np.array([mark.level, end]), pen=pen)
+            text.setAnchor((place.share, 0.0 if place.below else 1.0))
             text.setPos(mark.t, end)
             tick.show()
             text.show()
 
+    def _find_places(self, labels: Sequence[MarkLabel]) -> list[Place]:
+        """Where the words stand about the curves as they are drawn now."""
+        box = self._top.plot.getPlotItem().getViewBox()
+        width, height = box.width(), box.height()
+        (first, last), (low, high) = box.viewRange()
+        across, down = width / max(last - first, 1e-9), height / max(high - low, 1e-9)
 
-def _strikes(line: pg.PlotCurveItem, begin: float, end: float, low: float, high: float) -> bool:
-    """Whether a line goes through a box, in the units of the axes."""
-    t, level = line.getData()
-    if t is None or not len(t):
-        return False
-    inside = (t >= begin) & (t <= end)
-    return bool(np.any((level[inside] > low) & (level[inside] < high)))
+        def line(item: pg.PlotCurveItem) -> tuple[FloatArray, FloatArray]:
+            t, level = (np.asarray([] if column is None else column, dtype=float) for column in item.getData())
+            known = np.isfinite(t) & np.isfinite(level)
+            return (t[known] - first) * across, (high - level[known]) * down
 
-
-def _meets(
-    mark: MarkLabel, side: float, room: tuple[float, float], later: MarkLabel, its: float, own: tuple[float, float]
-) -> bool:
-    """Whether the words of a mark run into those of a later one: each with the share that stands before it, and its room."""
-    return mark.below == later.below and later.t - its * own[0] < mark.t + (1.0 - side) * room[0]
+        words = []
+        for mark, text in zip(labels, self._labels, strict=False):
+            size = text.textItem.boundingRect()
+            share = 0.0 if mark.t < AT_CHARGE_S or mark.below else (0.7 if mark.expected else 0.85)
+            x, y = (mark.t - first) * across, (high - mark.level) * down
+            words.append(Word(x, y, size.width(), size.height(), mark.below, share))
+        now = (self._now[0].value() - first) * across
+        return places_of(words, Ground(width, height, TICK * height, (line(self._bean), line(self._air)), now), self._places)
