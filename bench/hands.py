@@ -15,7 +15,8 @@ from firnel.core.model.solving import Solved
 from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import Control, Lot, Machine, Mark, MarkKind, Move, Role, Trace
 from firnel.work.roast.advising import COUNTED_S
-from firnel.work.roast.live_forecast import Guidance, LiveForecast
+from firnel.work.roast.guided import Guidance
+from firnel.work.roast.live_forecast import LiveForecast
 from firnel.work.roast.steps import Ask
 
 DELAY_S, LONGEST_S = 2.0, 1500.0

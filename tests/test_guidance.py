@@ -37,8 +37,10 @@ from firnel.work.roast.advice_words import told_line, warnings_of
 from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.coming import Coming, coming_of, lost_of
 from firnel.work.roast.drop_cue import drop_cue
+from firnel.work.roast.guided import Guidance
 from firnel.work.roast.headless import Headless
-from firnel.work.roast.live_forecast import Guidance, LiveForecast, _as_far_as
+from firnel.work.roast.judging import _as_far_as
+from firnel.work.roast.live_forecast import LiveForecast
 from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.lookout import Beside, at_once, not_at_all
 from firnel.work.roast.session import RoastSession

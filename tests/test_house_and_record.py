@@ -39,7 +39,7 @@ from firnel.store.library import Library
 from firnel.ui.theme.look import Look
 from firnel.work.plan.planning import unseen_width
 from firnel.work.review.records import import_file
-from firnel.work.roast.live_forecast import LiveForecast
+from firnel.work.roast.judging import Judge
 from firnel.work.roast.reach import Reach
 from firnel.work.settings import Settings
 
@@ -219,7 +219,7 @@ def test_advice_is_earned(model):
         told = [muted(poor, cracked) for cracked in (False, True)]
         assert tuple(map(bool, told)) == muted_when, "a poor record mutes its own kind of advice, and no other"
         assert said in all_muted(poor)
-        assert list(LiveForecast(poor)._muted) == told
+        assert list(Judge(poor)._muted) == told
     fresh = prior_model(2.4, ["gas"])
     told = [sparing(one) for one in (poor, fresh, replace(fresh, probe_moved=datetime.now(UTC)))]
     assert told == [True, True, False], "what is surely missed is told, unless the probe was moved"

@@ -38,8 +38,8 @@ from firnel.work.roast.advice_words import told_line, warnings_of
 from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.coming import Coming, coming_of
 from firnel.work.roast.cue import cue_of
+from firnel.work.roast.guided import Guidance
 from firnel.work.roast.hand_lines import HandLineError, HandLines
-from firnel.work.roast.live_forecast import Guidance
 from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.picture import MarkLabel, roast_picture
 from firnel.work.roast.plan_thread import plan_notes

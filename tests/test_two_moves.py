@@ -18,8 +18,8 @@ from firnel.store.batch_list import BatchFilter
 from firnel.work.roast.advice_search import AdviceSearch, Sight
 from firnel.work.roast.advice_words import told_line
 from firnel.work.roast.batch_order import BatchOrder
+from firnel.work.roast.guided import Guidance
 from firnel.work.roast.headless import _then_of
-from firnel.work.roast.live_forecast import Guidance
 from firnel.work.roast.plan_thread import note_words, read_advised
 from firnel.work.roast.reach import Reach
 from firnel.work.roast.session import RoastSession

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from firnel.core.guidance import Advice, Given
     from firnel.core.landing import Landing, Off, Place
     from firnel.work.roast.coming import Coming
-    from firnel.work.roast.live_forecast import Guidance
+    from firnel.work.roast.guided import Guidance
 
 #: A forecast older than this is not gone by any more; advice stands at least this long, and at most. [s]
 FORECAST_HOLDS_S, ADVICE_HOLDS_S, ADVICE_ENDS_S = 30.0, 10.0, 40.0

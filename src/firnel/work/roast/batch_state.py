@@ -35,7 +35,7 @@ from firnel.work.roast.readings_watch import sound
 if TYPE_CHECKING:
     from firnel.core.guidance import Advice, Given, Then
     from firnel.core.landing import Landing, Off, Place
-    from firnel.work.roast.live_forecast import Guidance
+    from firnel.work.roast.guided import Guidance
 
 #: A knob turned on within this time is one move. [s]
 ONE_MOVE_S = 4.0

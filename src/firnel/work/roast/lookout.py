@@ -21,7 +21,8 @@ from firnel.work.roast.session import RoastSession
 
 if TYPE_CHECKING:
     from firnel.core.model.learning import MachineModel
-    from firnel.work.roast.live_forecast import Guidance, LiveForecast
+    from firnel.work.roast.guided import Guidance
+    from firnel.work.roast.live_forecast import LiveForecast
     from firnel.work.roast.steel import Readiness, SteelEstimate
 
 log = logging.getLogger(__name__)
