@@ -409,17 +409,19 @@ def readings(session, count=8, bean=190.0, quality=Quality.GOOD):
 
 def test_the_models_course_carries_the_rate_until_the_charge_is_another(session):
     t = np.arange(0.0, 400.0, 2.0)
-    course, alone = Course(t, 100.0 + 0.2 * t), LiveTrace()  # in log time, which begins with the charge here
+    rate = 12.0 - 9.0 * (1.0 - np.exp(-np.clip(t - 140.0, 0.0, None) / 8.0))  # turned down by a hand that the model knows of
+    course, alone = Course(t, 100.0 + np.cumsum(rate) / 30.0), LiveTrace()  # in log time, which begins with the charge here
     for step, off in enumerate(wandering(3, 200)):
         session.time.now += 1.0
         at = session.time.now
-        bean = 100.0 + 0.2 * (at - 100.0) + off
+        bean = float(np.interp(at - 100.0, course.t, course.bean)) + off
         session.take_reading(reading(at, bean, 220.0))
         alone.append(float(step), bean, None, {}, Quality.GOOD)
         # From the middle on nothing can be worked out any more: the last course still reaches on.
         session.take_guidance(replace(advice(), course=course) if step < 100 else None)
-    rate = [trace.column("rate")[-90:] for trace in (session.trace, alone)]
-    off = [np.sqrt(np.mean((values - 12.0) ** 2)) for values in rate]
+    told = [trace.column("rate")[-90:] for trace in (session.trace, alone)]
+    true = np.interp(session.time.now - 100.0 - np.arange(90.0)[::-1], t, rate)
+    off = [np.sqrt(np.mean((values - true) ** 2)) for values in told]
     assert off[0] < 0.8 * off[1]
     session.trace.set_charge(-10.0)
     assert session.trace._course is None, "it hung on the charge"

@@ -29,7 +29,7 @@ from firnel.core.vocabulary import USUAL_CONTROLS, Control, Found, Lot, MarkKind
 from firnel.core.words import KEYS, tr
 from firnel.store.batch_list import BatchFilter
 from firnel.ui.roast.curves import with_room
-from firnel.ui.roast.word_places import Ground, Place, Word, places_of
+from firnel.ui.roast.word_places import EDGE, Ground, Place, Word, places_of
 from firnel.ui.shared.actions import action, own_keys, use_keys
 from firnel.ui.shared.key_press import CapButton
 from firnel.ui.theme.look import Look
@@ -244,7 +244,7 @@ def test_words_of_marks_near_each_other_keep_apart_and_inside(roaster, wide, tal
         boxes = [text.mapRectToScene(text.boundingRect()) for text in curves._labels if text.isVisible()]
         assert len(boxes) == 3
         assert not any(one.intersects(other) for one, other in combinations(boxes, 2)), boxes
-        lane = curves._top.plot.sceneRect()
+        lane = curves._top.plot.sceneRect().adjusted(-EDGE, -EDGE, EDGE, EDGE)
         assert all(lane.contains(box) for box in boxes), (lane, boxes)
 
 

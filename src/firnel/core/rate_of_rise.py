@@ -5,6 +5,10 @@ pulled back to zero with time constant :math:`\tau` and driven by white noise (a
 spread is wide just after charge, when the probe falls into the load, and after a hand has moved the gas or
 the air; it is narrow otherwise. The filter takes the real time stamps, so uneven sampling and dropouts need no repair.
 
+What the thermometer reads over that is noise of two kinds: each reading's own, and a wandering that lasts some seconds, as
+beans fall on it in heaps (a first-order autoregression, whose state is followed too). Both are measured from the readings as
+they come, by what third differences of neighbours and of readings some seconds apart leave of a smooth curve.
+
 References
 ----------
 .. [1] R. A. Singer, "Estimating optimal tracking filter performance for manned maneuvering targets",
@@ -24,18 +28,28 @@ import numpy as np
 from firnel.core.vocabulary import FloatArray
 from firnel.core.words import tr
 
+#: The probe reads the level and how far the thermometer has wandered.
+READ = np.array([1.0, 0.0, 0.0, 1.0])
+#: No thermometer is thought better than this [degC], nor to wander less [degC2]: the smoother divides by it.
+LEAST_NOISE_C, LEAST_WANDER = 0.02, 1e-6
+
 
 @dataclass(frozen=True)
 class RateTuning:
     """How lively the curve is expected to be. Chosen by bench/rate_of_rise.py, on simulated, drawn and logged roasts."""
 
-    curvature: float = 0.0004  #: spread of the slope change late in a roast. [degC/s^2]
+    curvature: float = 0.0010  #: spread of the slope change late in a roast. [degC/s^2]
     curvature_at_charge: float = 0.40  #: the same in the moment of charge. [degC/s^2]
     charge_decay: float = 21.0  #: time constant from the one to the other. [s]
     curvature_at_move: float = 0.0007  #: added in the moment in which a control was moved. [degC/s^2]
     move_decay: float = 5.0  #: time constant with which that fades. [s]
-    memory: float = 12.0  #: time constant that pulls the slope change to zero. [s]
+    memory: float = 25.0  #: time constant that pulls the slope change to zero. [s]
+    memory_at_charge: float = 12.0  #: the same in the moment of charge: the fall of the load begins at once and stays. [s]
     decline: float = 300.0  #: time constant with which a rising rate sinks if nothing else happens. [s]
+    wander_memory: float = 16.0  #: time constant with which the thermometer's wandering is forgotten. [s]
+    wander_apart: float = 9.0  #: readings so far apart tell how far it wanders. [s]
+    wander_share: float = 0.22  #: of what they differ by, beyond the noise; the rest is the curve's own.
+    wander_from: float = 90.0  #: after the charge: before that the curve bends more than that. [s]
     noise: float = 0.25  #: first guess of the probe noise, one standard deviation. [degC]
     gate: float = 6.0  #: innovations beyond this many standard deviations are held back as spikes.
     alike: int = 3  #: so many in a row to the same side are no spikes but the truth.
@@ -44,9 +58,13 @@ class RateTuning:
     liveliness: float = 1.0  #: by how much a run of one-sided innovations widens the spread.
 
 
+#: What comes after tells wandering and curve apart: in review the curve may be held to bend less.
+REVIEWED = RateTuning(curvature=0.0004, memory=12.0, wander_share=0.0)
+
+
 @dataclass(frozen=True)
 class Rate:
-    """One answer of the filter: level [degC], rate and its standard deviation [degC/min]."""
+    """One answer of the filter: what is read without its noise [degC], rate and its standard deviation [degC/min]."""
 
     t: float
     level: float
@@ -65,6 +83,50 @@ class RateCurve:
     sd: FloatArray
 
 
+class _Noise:
+    """What is read over a smooth curve, learned from the readings: variance of each for itself, and of wandering. [degC2]"""
+
+    def __init__(self, tuning: RateTuning) -> None:
+        self._tuning = tuning
+        self.own, self.wander = tuning.noise**2, LEAST_WANDER
+        self._near = self._far = self.own  # what third differences of neighbours and of readings further apart come to
+        self._read: deque[tuple[float, float]] = deque()
+
+    def learn(self, t: float, bean: float, smooth: bool) -> None:
+        """Take in a reading; ``smooth`` is whether the curve is so by now that readings far apart tell of the wandering."""
+        read = self._read
+        read.append((t, bean))
+        while read[0][0] < t - 3.0 * (self._tuning.wander_apart + 1.0):
+            read.popleft()
+        if len(read) < 4:
+            return
+        self._near = self._learned(self._near, self._third(1), 0.03)
+        apart = (t - read[0][0]) / (len(read) - 1)
+        every = round(self._tuning.wander_apart / apart) if apart > 0.0 else 0
+        if smooth and every > 1 and len(read) > 3 * every:
+            self._far = self._learned(self._far, self._third(every), 0.02)
+            near, far = self._seen_of_wander(apart), self._seen_of_wander(every * apart)
+            self.wander = max(self._tuning.wander_share * (self._far - self._near) / (far - near), LEAST_WANDER)
+            self.own = max(self._near - near * self.wander, LEAST_NOISE_C**2)
+        else:
+            self.own = self._near
+
+    @staticmethod
+    def _learned(known: float, seen: float, share: float) -> float:
+        """A variance with a share of what was seen now, of which one leap is not believed."""
+        return max(known + share * (min(seen, 9.0 * known) - known), LEAST_NOISE_C**2)
+
+    def _third(self, every: int) -> float:
+        """The third difference of readings so many apart, squared, over what a noise of variance one has: 1 + 9 + 9 + 1."""
+        a, b, c, d = (self._read[-1 - every * back][1] for back in range(4))
+        return (a - 3.0 * b + 3.0 * c - d) ** 2 / 20.0
+
+    def _seen_of_wander(self, apart: float) -> float:
+        """What share of the wandering's variance third differences of readings so far apart have, in the same measure."""
+        kept = float(np.exp(-apart / self._tuning.wander_memory))
+        return (20.0 - 30.0 * kept + 12.0 * kept**2 - 2.0 * kept**3) / 20.0
+
+
 class RateOfRiseFilter:
     """The live filter: feed it readings as they come, read the rate of rise.
 
@@ -77,15 +139,14 @@ class RateOfRiseFilter:
     def __init__(self, charge_t: float | None = None, tuning: RateTuning | None = None) -> None:
         self.tuning = tuning or RateTuning()
         self.charge_t = charge_t
-        self._state = np.zeros(3)
-        self._spread = np.zeros((3, 3))
+        self._state = np.zeros(4)
+        self._spread = np.zeros((4, 4))
         self._moved_t: list[float] = []
         self._t: float | None = None
-        self._noise_var = self.tuning.noise**2
-        self._last_values: list[float] = []
+        self._noise = _Noise(self.tuning)
         self._one_sided = 0.0
         self._held_back: list[tuple[float, float]] = []  #: times [s] and innovations [degC]
-        self.transition = np.eye(3)  #: of the last step; the smoother reads these three
+        self.transition = np.eye(4)  #: of the last step; the smoother reads these three
         self.predicted_state = self._state
         self.predicted_spread = self._spread
 
@@ -116,63 +177,79 @@ class RateOfRiseFilter:
 
     @property
     def state(self) -> FloatArray:
-        """Level [degC], slope [degC/s] and slope change [degC/s^2], shape (3,)."""
+        """Level [degC], slope [degC/s], slope change [degC/s^2] and how far the thermometer has wandered [degC], shape (4,)."""
         return self._state
 
     @property
     def spread(self) -> FloatArray:
-        """Covariance of the state, shape (3, 3)."""
+        """Covariance of the state, shape (4, 4)."""
         return self._spread
 
     def _start(self, t: float, bean: float) -> Rate:
         if not np.isfinite(bean):
             return Rate(t, float("nan"), 0.0, float("inf"))
         self._t = t
-        self._state = np.array([bean, 0.0, 0.0])
-        self._spread = np.diag([self._noise_var, 4.0, 0.02])
+        self._state = np.array([bean, 0.0, 0.0, 0.0])
+        self._spread = np.diag([self._noise.own, 4.0, 0.02, self._noise.wander])
         self.predicted_state, self.predicted_spread = self._state, self._spread
         return self._answer(False)
 
     def _curvature(self, t: float) -> float:
         tuning = self.tuning
         spread = tuning.curvature * (1.0 + tuning.liveliness * min(abs(self._one_sided), 3.0) ** 2 / 3.0)
-        if self.charge_t is not None and t >= self.charge_t:
-            spread += tuning.curvature_at_charge * float(np.exp(-(t - self.charge_t) / tuning.charge_decay))
+        spread += tuning.curvature_at_charge * self._fall(t)
         for moved_t in self._moved_t:
             if t >= moved_t:
                 spread += tuning.curvature_at_move * float(np.exp(-(t - moved_t) / tuning.move_decay))
         return spread
 
+    def _memory(self, t: float) -> float:
+        tuning = self.tuning
+        return tuning.memory + (tuning.memory_at_charge - tuning.memory) * self._fall(t)
+
+    def _fall(self, t: float) -> float:
+        """How much of the fall into the load is still to be reckoned with: 1 at the charge, fading."""
+        if self.charge_t is None or t < self.charge_t:
+            return 0.0
+        return float(np.exp(-(t - self.charge_t) / self.tuning.charge_decay))
+
     def _predict(self, t: float, step: float) -> None:
-        decay = float(np.exp(-step / self.tuning.memory))
-        gain = self.tuning.memory * (1.0 - decay)
+        memory = self._memory(t)
+        decay = float(np.exp(-step / memory))
+        gain = memory * (1.0 - decay)
         sink = float(np.exp(-step / self.tuning.decline))
-        self.transition = np.array([[1.0, step, step * step / 2.0], [0.0, sink, gain], [0.0, 0.0, decay]])
+        self.transition = np.zeros((4, 4))
+        self.transition[:3, :3] = [[1.0, step, step * step / 2.0], [0.0, sink, gain], [0.0, 0.0, decay]]
+        self.transition[3, 3] = keeps = float(np.exp(-step / self.tuning.wander_memory))
         # White noise that keeps the slope change at its spread, integrated over the step.
-        power = 2.0 * self._curvature(t) ** 2 / self.tuning.memory
+        power = 2.0 * self._curvature(t) ** 2 / memory
         s2, s3 = step * step, step**3
-        noise = power * np.array([[s3 * s2 / 20, s2 * s2 / 8, s3 / 6], [s2 * s2 / 8, s3 / 3, s2 / 2], [s3 / 6, s2 / 2, step]])
+        grown = np.zeros((4, 4))
+        grown[:3, :3] = [[s3 * s2 / 20, s2 * s2 / 8, s3 / 6], [s2 * s2 / 8, s3 / 3, s2 / 2], [s3 / 6, s2 / 2, step]]
+        grown *= power
+        grown[3, 3] = self._noise.wander * (1.0 - keeps * keeps)
         self._state = self.transition @ self._state
-        self._spread = self.transition @ self._spread @ self.transition.T + noise
+        self._spread = self.transition @ self._spread @ self.transition.T + grown
         self.predicted_state, self.predicted_spread = self._state, self._spread
         self._t = t
 
     def _correct(self, bean: float) -> bool:
         """Take the reading in; True if it was held back as a spike."""
-        innovation = bean - self._state[0]
-        variance = self._spread[0, 0] + self._noise_var
+        innovation = bean - float(READ @ self._state)
+        variance = READ @ self._spread @ READ + self._noise.own
         normal = innovation / np.sqrt(variance)
         if abs(normal) > self.tuning.gate:
             if not self._is_truth(innovation):
                 return True
-            self._spread = self._spread + np.diag([innovation**2, 0.05, 1e-4])
-            variance = self._spread[0, 0] + self._noise_var
+            self._spread = self._spread + np.diag([innovation**2, 0.05, 1e-4, 0.0])
+            variance = READ @ self._spread @ READ + self._noise.own
         self._held_back = []
         self._one_sided = 0.8 * self._one_sided + 0.2 * float(np.clip(normal, -4, 4)) if variance else 0.0
-        self._learn_noise(bean)
-        gain = self._spread[:, 0] / variance
+        now = float(self._t or 0.0)
+        self._noise.learn(now, bean, self.charge_t is None or now > self.charge_t + self.tuning.wander_from)
+        gain = self._spread @ READ / variance
         self._state = self._state + gain * innovation
-        spread = self._spread - np.outer(gain, self._spread[0])
+        spread = self._spread - np.outer(gain, READ @ self._spread)
         self._spread = 0.5 * (spread + spread.T)
         return False
 
@@ -186,20 +263,9 @@ class RateOfRiseFilter:
         held.append((now, innovation))
         return False
 
-    def _learn_noise(self, bean: float) -> None:
-        """Follow the probe's own noise from third differences, which a smooth curve hardly has."""
-        values = self._last_values
-        values.append(bean)
-        if len(values) < 4:
-            return
-        third = values[3] - 3 * values[2] + 3 * values[1] - values[0]
-        values.pop(0)
-        seen = min(third * third / 20.0, 9.0 * self._noise_var)  # 1 + 9 + 9 + 1 = 20 single variances
-        self._noise_var = max(0.97 * self._noise_var + 0.03 * seen, 0.02**2)
-
     def _answer(self, spike: bool) -> Rate:
         sd = 60.0 * float(np.sqrt(max(self._spread[1, 1], 0.0)))
-        return Rate(float(self._t or 0.0), float(self._state[0]), 60.0 * float(self._state[1]), sd, spike)
+        return Rate(float(self._t or 0.0), float(READ @ self._state), 60.0 * float(self._state[1]), sd, spike)
 
 
 class _Ahead:
@@ -265,9 +331,9 @@ def smooth_rate_of_rise(
 
     Parameters and shapes as in `live_rate_of_rise`.
     """
-    rate_filter, ahead = RateOfRiseFilter(charge_t, tuning), _Ahead(moves_t)
+    rate_filter, ahead = RateOfRiseFilter(charge_t, tuning or REVIEWED), _Ahead(moves_t)
     count = len(t)
-    states, spreads = np.zeros((count, 3)), np.zeros((count, 3, 3))
+    states, spreads = np.zeros((count, 4)), np.zeros((count, 4, 4))
     ahead_states, ahead_spreads, transitions = states.copy(), spreads.copy(), spreads.copy()
     for index in range(count):
         ahead.tell(rate_filter, float(t[index]))

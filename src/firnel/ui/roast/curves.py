@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from math import ceil
 
 import numpy as np
 import pyqtgraph as pg
@@ -41,10 +42,10 @@ def with_room(levels: tuple[float, float], labels: Sequence[MarkLabel], tall_px:
     labels : on the curve, above it and below.
     tall_px : height of the plot. [px]
     """
-    word = QFontMetricsF(sans(LABEL_SIZE, QFont.Weight.DemiBold)).height() + LABEL_MARGIN
+    word = ceil(QFontMetricsF(sans(LABEL_SIZE, QFont.Weight.DemiBold)).height()) + LABEL_MARGIN
     share = TICK + word / max(tall_px, 3.0 * word)
     low, high = levels
-    for _ in range(4):  # what a word takes grows with the axis
+    for _ in range(8):  # what a word takes grows with the axis
         room = share * (high - low)
         low = min([levels[0], *(10.0 * np.floor((one.level - room) / 10.0) for one in labels if one.below)])
         high = max([levels[1], *(10.0 * np.ceil((one.level + room) / 10.0) for one in labels if not one.below)])
