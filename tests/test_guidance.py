@@ -294,6 +294,10 @@ def ending(off_c, at=620.0, per_minute=6.0, plan=TIGHT):
         (1.6, {}, 0.0),  # it would not: the time that leads is kept
         (0.75, {"at": 560.0}, 0.0),  # long before the end heat is the better hand
         (-0.75, {"per_minute": -2.0}, -2.5),  # it cools: earlier is hotter, and no moment is better
+        (10.0, {"at": 600.0, "per_minute": 12.0}, -10.0),  # hotter by more than a whole usual rise: no clock is worth that
+        (8.0, {"at": 600.0, "per_minute": 12.0}, 0.0),  # not surely
+        (10.0, {"at": 580.0, "per_minute": 12.0}, 0.0),  # told near the end
+        (30.0, {"at": 590.0, "per_minute": 24.0}, -30.0),  # no development is cut below a minute
     ],
 )
 def test_the_end_moves_inside_its_tolerance_where_that_may_land_it_in_the_box(off_c, more, moved):
@@ -315,20 +319,22 @@ def test_the_countdown_goes_by_the_moved_end_and_holds_still_in_its_last_seconds
     for at in (240.0, 440.0):
         session.time.now = 100.0 + at
         session.mark_next(session.time.now)
-    session.time.now += 75.0
+    session.time.now += 65.0
     readings(session, 3)
 
-    def told(moved_s):
-        landing = landing_of(BOX, forecast(440.0, 206.2), CAME)
-        marks = {MarkKind.DROP: 530.0 + moved_s}
-        session.take_guidance(Guidance(session.now(), forecast(440.0, 206.2), marks, landing, moved_s=moved_s))
+    def told(moved_s, drop_c=206.2):
+        expected, marks = forecast(440.0, drop_c), {MarkKind.DROP: 530.0 + moved_s}
+        session.take_guidance(Guidance(session.now(), expected, marks, landing_of(BOX, expected, CAME), moved_s=moved_s))
         return drop_cue(session, Units())
 
     plain, moved = told(0.0), told(-3.0)
     assert moved.left_s == pytest.approx(plain.left_s - 3.0)
     assert moved.sentence == "3 s earlier, so that it lands in the box: it drops at 206.2 °C."
     assert session.expected()[MarkKind.DROP] == pytest.approx(session.now() + moved.left_s)
-    session.time.now += moved.left_s - 2.0
+    session.time.now += 10.0
+    cut = told(-9.0, 214.5)
+    assert cut.sentence == "9 s earlier, as it comes far too hot: it drops at 214.5 °C."
+    session.time.now += cut.left_s - 2.0
     assert told(0.0).left_s == pytest.approx(2.0), "a hand counts along already"
 
 

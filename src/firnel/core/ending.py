@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from firnel.core.crossing import crossing
 from firnel.core.model.foretelling import DropRule, Forecast
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import FloatArray
@@ -17,6 +18,10 @@ GIVES, ASKS = 0.8, 0.6
 HAND_LATE_S = 1.0
 #: Moments are weighed this far apart, and the last each way. [s]
 EVERY_S = 0.5
+#: A drop that surely comes hotter than wanted by more than the whole usual rise from first crack to drop, and by so many
+#: tolerances, is not waited for as a clock has it. [K] But no development is cut below the shortest usual one. [s] Common
+#: practice, no published source.
+FAR_HOT_K, FAR_HOT, LEAST_S = 8.0, 2.0, 60.0
 
 
 def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
@@ -24,7 +29,8 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
 
     The target that leads gives way inside its own tolerance, but for what a hand needs, as little as brings the other one
     safely into its own. Where no such moment is expected to, the nearest is taken as long as the 80 % interval leaves the box
-    open; where it does not, the leading target keeps its own. Common practice, no published source.
+    open; where it does not, the leading target keeps its own, unless the drop would come far too hot. Common practice, no
+    published source.
 
     Parameters
     ----------
@@ -35,6 +41,8 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     targets, end, t, fan = plan.targets, forecast.drop_t, forecast.fan_t, forecast.fan
     if targets.development_s is None or targets.drop_c is None or end is None or t is None or fan is None:
         return 0.0
+    if (cut := _cut_short(plan, forecast, crack_t)) < 0.0:
+        return cut
     if not 0.0 < end.value - forecast.at <= NEAR_END_S:
         return 0.0
     seconds, kelvin = plan.tolerance("development_s"), plan.tolerance("drop_c")
@@ -54,6 +62,20 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     inside = np.flatnonzero((other <= ASKS) & (leads <= GIVES))
     best = inside[np.argmin(moved[inside])] if inside.size else np.argmin(np.where(leads <= 1.0, worst, np.inf))
     return float(moments[best] - end.value)
+
+
+def _cut_short(plan: Plan, forecast: Forecast, crack_t: float) -> float:
+    """By how much a time that leads is cut, as the beans surely come far too hot by then; told near the end. [s]"""
+    targets, end, t, fan = plan.targets, forecast.drop_t, forecast.fan_t, forecast.fan
+    if plan.drop_rules or targets.development_s is None or targets.drop_c is None or end is None or t is None or fan is None:
+        return 0.0
+    hottest = targets.drop_c + max(FAR_HOT_K, FAR_HOT * plan.tolerance("drop_c"))
+    low, middle, _ = fan
+    if np.interp(end.value, t, low) <= hottest:
+        return 0.0
+    reaches = float(crossing(t, middle[:, None], np.array([hottest]))[0])
+    there = max(reaches, forecast.at, crack_t + LEAST_S)
+    return min(there - end.value, 0.0) if there - forecast.at <= NEAR_END_S else 0.0
 
 
 def _ways(early: float, late: float) -> FloatArray:

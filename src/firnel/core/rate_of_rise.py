@@ -103,7 +103,7 @@ class _Noise:
         self._near = self._learned(self._near, self._third(1), 0.03)
         apart = (t - read[0][0]) / (len(read) - 1)
         every = round(self._tuning.wander_apart / apart) if apart > 0.0 else 0
-        if smooth and every > 1 and len(read) > 3 * every:
+        if smooth and self._tuning.wander_share and every > 1 and len(read) > 3 * every:
             self._far = self._learned(self._far, self._third(every), 0.02)
             near, far = self._seen_of_wander(apart), self._seen_of_wander(every * apart)
             self.wander = max(self._tuning.wander_share * (self._far - self._near) / (far - near), LEAST_WANDER)

@@ -91,6 +91,8 @@ def _leading(session: RoastSession, units: Units) -> str:
     if (moved := session.end_moved_s) and landing.drop_c is not None:
         at, shown = units.text(landing.drop_c, "°C", 1), tr("{:.0f}", max(abs(moved), 1.0))
         if place is not Place.INSIDE:
+            if moved < -landing.tolerance_s:
+                return tr("{} s earlier, as it comes far too hot: it drops at {}.", shown, at)
             if moved < 0.0:
                 return tr("{} s earlier brings it nearest: it drops at {}.", shown, at)
             return tr("{} s later brings it nearest: it drops at {}.", shown, at)
