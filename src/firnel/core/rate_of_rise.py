@@ -48,7 +48,7 @@ class RateTuning:
     decline: float = 300.0  #: time constant with which a rising rate sinks if nothing else happens. [s]
     wander_memory: float = 16.0  #: time constant with which the thermometer's wandering is forgotten. [s]
     wander_apart: float = 9.0  #: readings so far apart tell how far it wanders. [s]
-    wander_share: float = 0.22  #: of what they differ by, beyond the noise; the rest is the curve's own.
+    wander_share: float = 0.19  #: of what they differ by, beyond the noise; the rest is the curve's own.
     wander_from: float = 90.0  #: after the charge: before that the curve bends more than that. [s]
     noise: float = 0.25  #: first guess of the probe noise, one standard deviation. [degC]
     gate: float = 6.0  #: innovations beyond this many standard deviations are held back as spikes.
