@@ -1,5 +1,7 @@
 """Steel against a plan by the model, the queue and the day in the window, sound, settings, and notes that are no notes."""
 
+import subprocess
+import sys
 from dataclasses import fields, replace
 from datetime import date
 from types import SimpleNamespace
@@ -267,3 +269,28 @@ def test_hand_readings_are_asked_for_when_due_and_marks_between_them_looked_ahea
     assert len(asked) == 1
     desk.shut_down()
     session.close()
+
+
+FIRST_TONE = """
+import sys
+from PyQt6.QtCore import QObject, qInstallMessageHandler
+from PyQt6.QtWidgets import QApplication
+from firnel.ui.shared.sounds import Sounds
+from firnel.work.settings import Settings
+application, said = QApplication([]), []
+ours = lambda *told: said.append(told[2])
+qInstallMessageHandler(ours)
+parent = QObject()
+sounds = Sounds(Settings, parent)
+sounds._tone("move")
+sounds._voice()
+assert "PyQt6.QtMultimedia" in sys.modules
+assert qInstallMessageHandler(None) is ours, "given back"
+print(said)
+"""
+
+
+def test_the_first_tone_loads_its_library_without_a_word_to_python():
+    # Under the loader's lock a word to Python waits for whoever computes, who may wait for the loader: the window froze.
+    ran = subprocess.run([sys.executable, "-c", FIRST_TONE], capture_output=True, text=True, check=False)
+    assert ran.stdout.strip() == "[]", ran.stderr

@@ -304,6 +304,13 @@ def test_the_end_moves_inside_its_tolerance_where_that_may_land_it_in_the_box(of
     assert moved_end(TIGHT, ending(off_c, **more), 540.0) == pytest.approx(moved, abs=0.5)
 
 
+def test_an_end_that_was_cut_does_not_come_and_go():
+    hardly = ending(8.2, at=600.0, per_minute=12.0)  # the near end of the interval lies below eight degrees by now
+    assert moved_end(TIGHT, hardly, 540.0) == 0.0
+    assert moved_end(TIGHT, hardly, 540.0, before_s=-10.0) == pytest.approx(-1.0, abs=0.5)
+    assert moved_end(TIGHT, ending(7.8, at=600.0, per_minute=12.0), 540.0, before_s=-10.0) == 0.0
+
+
 def test_where_temperature_leads_the_end_moves_inside_the_temperatures_tolerance():
     hot = replace(TIGHT, wins="drop_c")
     early = ending(0.35, plan=hot)  # 206 degrees are reached 3.5 s before the development is over

@@ -24,7 +24,7 @@ EVERY_S = 0.5
 FAR_HOT_K, FAR_HOT, LEAST_S = 8.0, 2.0, 60.0
 
 
-def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
+def moved_end(plan: Plan, forecast: Forecast, crack_t: float, before_s: float = 0.0) -> float:
     """By how much the drop is to be moved from the moment that the leading target gives; negative is earlier. [s]
 
     The target that leads gives way inside its own tolerance, but for what a hand needs, as little as brings the other one
@@ -37,12 +37,18 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     plan : with its targets, tolerances and what wins.
     forecast : of a batch that has cracked, by the rule of the plan.
     crack_t : first crack, from charge. [s]
+    before_s : by how much it was moved last: what was cut far stays cut as long as the drop is expected far too hot. [s]
     """
     targets, end, t, fan = plan.targets, forecast.drop_t, forecast.fan_t, forecast.fan
     if targets.development_s is None or targets.drop_c is None or end is None or t is None or fan is None:
         return 0.0
-    if (cut := _cut_short(plan, forecast, crack_t)) < 0.0:
-        return cut
+    hottest = targets.drop_c + max(FAR_HOT_K, FAR_HOT * plan.tolerance("drop_c"))
+    was_cut = before_s < -plan.tolerance("development_s")
+    if not plan.drop_rules and np.interp(end.value, t, fan[1 if was_cut else 0]) > hottest:
+        reaches = float(crossing(t, fan[1][:, None], np.array([hottest]))[0])
+        there = max(reaches, forecast.at, crack_t + LEAST_S)
+        if there < end.value and (was_cut or there - forecast.at <= NEAR_END_S):
+            return there - end.value
     if not 0.0 < end.value - forecast.at <= NEAR_END_S:
         return 0.0
     seconds, kelvin = plan.tolerance("development_s"), plan.tolerance("drop_c")
@@ -62,20 +68,6 @@ def moved_end(plan: Plan, forecast: Forecast, crack_t: float) -> float:
     inside = np.flatnonzero((other <= ASKS) & (leads <= GIVES))
     best = inside[np.argmin(moved[inside])] if inside.size else np.argmin(np.where(leads <= 1.0, worst, np.inf))
     return float(moments[best] - end.value)
-
-
-def _cut_short(plan: Plan, forecast: Forecast, crack_t: float) -> float:
-    """By how much a time that leads is cut, as the beans surely come far too hot by then; told near the end. [s]"""
-    targets, end, t, fan = plan.targets, forecast.drop_t, forecast.fan_t, forecast.fan
-    if plan.drop_rules or targets.development_s is None or targets.drop_c is None or end is None or t is None or fan is None:
-        return 0.0
-    hottest = targets.drop_c + max(FAR_HOT_K, FAR_HOT * plan.tolerance("drop_c"))
-    low, middle, _ = fan
-    if np.interp(end.value, t, low) <= hottest:
-        return 0.0
-    reaches = float(crossing(t, middle[:, None], np.array([hottest]))[0])
-    there = max(reaches, forecast.at, crack_t + LEAST_S)
-    return min(there - end.value, 0.0) if there - forecast.at <= NEAR_END_S else 0.0
 
 
 def _ways(early: float, late: float) -> FloatArray:

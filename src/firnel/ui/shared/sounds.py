@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from importlib import resources
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QUrl
+from PyQt6.QtCore import QObject, QUrl, qInstallMessageHandler
 
 from firnel.work.roast.announcing import Announcement
 from firnel.work.settings import Settings
@@ -16,6 +17,20 @@ if TYPE_CHECKING:
     from PyQt6.QtMultimedia import QSoundEffect
 
 log = logging.getLogger(__name__)
+
+
+@contextmanager
+def qts_own_messages() -> Iterator[None]:
+    """While Qt loads a library that talks as it is loaded, what it says goes to Qt's own output and not to Python.
+
+    The loader's lock is held then, and a message to Python waits for the interpreter; who computes beside it holds the
+    interpreter, and NumPy asks the loader for an address now and then. Each would wait for the other for ever.
+    """
+    ours = qInstallMessageHandler(None)
+    try:
+        yield
+    finally:
+        qInstallMessageHandler(ours)
 
 
 class Sounds(QObject):
@@ -48,12 +63,15 @@ class Sounds(QObject):
             return None
         if name not in self._tones:
             try:
-                from PyQt6.QtMultimedia import QMediaDevices, QSoundEffect
+                with qts_own_messages():
+                    from PyQt6.QtMultimedia import QMediaDevices, QSoundEffect
+
+                    silent = QMediaDevices.defaultAudioOutput().isNull()
             except ImportError as error:
                 self._silent = True
                 log.info("No sound on this system: %s", error)
                 return None
-            if QMediaDevices.defaultAudioOutput().isNull():
+            if silent:
                 self._silent = True
                 log.info("This system has nothing to play sound on.")
                 return None
@@ -71,11 +89,12 @@ class Sounds(QObject):
     def _voice(self) -> Callable[[str], None]:
         """The system's voice; where it has none, one that says nothing."""
         try:
-            from PyQt6.QtTextToSpeech import QTextToSpeech
+            with qts_own_messages():
+                from PyQt6.QtTextToSpeech import QTextToSpeech
+
+                voices = [engine for engine in QTextToSpeech.availableEngines() if engine != "mock"]
+                voice = QTextToSpeech(self) if voices else None
         except ImportError as error:
             log.info("No voice on this system: %s", error)
             return lambda _words: None
-        if not [engine for engine in QTextToSpeech.availableEngines() if engine != "mock"]:
-            return lambda _words: None
-        voice = QTextToSpeech(self)
-        return voice.say
+        return voice.say if voice is not None else lambda _words: None

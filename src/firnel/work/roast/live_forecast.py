@@ -49,6 +49,7 @@ class LiveForecast:
         self._judge = Judge(model) if model is not None else None
         self._follower = Follower(model, SEED) if model is not None else None
         self._expected: dict[MarkKind, float] = {}
+        self._moved_s = 0.0  # by how much the end was moved last
         self._passed = PassedMarks()
         self._two_again_t = float("-inf")  # when two moves are looked for again, where there were none
 
@@ -143,7 +144,7 @@ class LiveForecast:
         plan = ask.plan
         if plan is None or crack is None or MarkKind.FIRST_CRACK in ask.assumed or bares_probe(ask.machine, ask.load_kg):
             return guidance
-        by_s = moved_end(plan, before, crack)
+        by_s = self._moved_s = moved_end(plan, before, crack, self._moved_s)
         if not by_s:
             return guidance
         due, rule = due_in(ask, guidance.marks), moved_rule(look.rule, before, by_s)
