@@ -51,7 +51,6 @@ class LiveForecast:
         self._expected: dict[MarkKind, float] = {}
         self._moved_s = 0.0  # by how much the end was moved last
         self._passed = PassedMarks()
-        self._two_again_t = float("-inf")  # when two moves are looked for again, where there were none
 
     def answer(self, ask: Ask) -> Guidance | None:
         """The guidance for what is known; None while too little is known."""
