@@ -79,7 +79,7 @@ def test_nothing_in_the_window_is_left_in_english(window):  # noqa: F811 - a fix
     assert english()[0].fullmatch("x") is None
     window.resize(1280, 800)
     wrong = [f"{page}: {what}" for page in pages(window) for what in left_in_english(said_by(window))]
-    for dialog in (SettingsDialog(Settings(), window), KeySheet(key_groups(), window)):
+    for dialog in (SettingsDialog(Settings(), window.above.sounds, window), KeySheet(key_groups(), window)):
         dialog.show()
         wrong += list(left_in_english(said_by(dialog)))
         dialog.close()

@@ -11,7 +11,7 @@ import pytest
 from conftest import make_record
 from made import idled, reading
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QPushButton
 from test_before_and_after import come_down
 from test_guidance import SOUTH, WANTED, lot_of, model, plan  # noqa: F401 - fixtures
 from test_plan_and_cue import PLAN
@@ -187,18 +187,22 @@ def test_each_tone_is_heard_once_when_something_falls_due(qtbot, window, library
     assert "Heat off now: beans at 236 °C" in window.above.alarm.accessibleName()
 
 
-def test_what_cannot_be_heard_is_silent_and_a_tone_is_as_loud_as_it_is_set(qtbot, window, monkeypatch):
-    sounds, played = window.above.sounds, []
-    tone = SimpleNamespace(setVolume=lambda loud: played.append(loud), play=lambda: played.append("play"))
-    monkeypatch.setattr(sounds, "_tone", lambda name: tone if name == "move" else None)
+def test_a_tone_is_as_loud_as_it_is_set_and_words_are_spoken_where_that_is_wanted(window, monkeypatch):
+    sounds, heard = window.above.sounds, []
+    effect = SimpleNamespace(audioDevice=lambda: None, setAudioDevice=heard.append, setVolume=heard.append, play=lambda: None)
+    plugged = SimpleNamespace(isNull=lambda: False)
+    monkeypatch.setattr("PyQt6.QtMultimedia.QMediaDevices.defaultAudioOutput", lambda: plugged)
+    sounds.make_ready()
+    monkeypatch.setattr(sounds, "_tones", {"move": effect})
+    monkeypatch.setattr(sounds, "say", lambda words: heard.append(words) or "")
+    window.desk.settings = replace(window.desk.settings, sound_move=50)
     sounds.announce(Announcement("move", "Gas"))
-    sounds.announce(Announcement("warning", "Heat off"))
-    assert played == [0.5, "play"]
+    assert heard == [plugged, 0.5], "on what is plugged in now"
     window.desk.settings = replace(window.desk.settings, sound_move=0, spoken="on")
-    spoken = []
-    monkeypatch.setattr(sounds, "_voice", lambda: spoken.append)
     sounds.announce(Announcement("move", "Gas 2 to 1"))
-    assert (played, spoken) == ([0.5, "play"], ["Gas 2 to 1"])
+    assert heard[2:] == ["Gas 2 to 1"]
+    plugged.isNull = lambda: True
+    assert sounds.play("move", 50).startswith("This system has nothing to play sound on")
 
 
 def test_a_missed_move_is_let_go_and_a_check_ticked_by_keys(qtbot, window, library):
@@ -227,7 +231,7 @@ def test_a_missed_move_is_let_go_and_a_check_ticked_by_keys(qtbot, window, libra
 
 
 def test_every_setting_has_a_row_and_bad_levels_are_refused_in_words(qtbot, window):
-    dialog = SettingsDialog(Settings(), window)
+    dialog = SettingsDialog(Settings(), window.above.sounds, window)
     qtbot.addWidget(dialog)
     changed = []
     dialog.changed.connect(changed.append)
@@ -242,6 +246,22 @@ def test_every_setting_has_a_row_and_bad_levels_are_refused_in_words(qtbot, wind
     dialog._on_save()
     assert changed[0].levels == {"pale": 100.0, "deep": 60.0}
     assert changed[0].operator == "Bo"
+
+
+def test_what_is_to_be_heard_can_be_tried_and_silence_is_told(qtbot, window, monkeypatch):
+    heard, sounds = [], window.above.sounds
+    monkeypatch.setattr(sounds, "play", lambda tone, percent: heard.append((tone, percent)) or "Nothing to play on.")
+    monkeypatch.setattr(sounds, "say", lambda words: heard.append(words) or "")
+    dialog = SettingsDialog(replace(Settings(), sound_drop=80), sounds, window)
+    qtbot.addWidget(dialog)
+    listen = [one for one in dialog.findChildren(QPushButton) if one.accessibleName().startswith("Listen")]
+    for one in listen:
+        one.click()
+        if "warning" in one.accessibleName():
+            assert dialog._warning.text() == "Nothing to play on."
+        if "due" in one.accessibleName():
+            assert dialog._warning.text() == "At nought nothing is heard."
+    assert heard == [("drop", 80), ("warning", 60), "This is how cues are spoken."]
 
 
 def test_hand_readings_are_asked_for_when_due_and_marks_between_them_looked_ahead(library):
@@ -282,9 +302,10 @@ ours = lambda *told: said.append(told[2])
 qInstallMessageHandler(ours)
 parent = QObject()
 sounds = Sounds(Settings, parent)
-sounds._tone("move")
-sounds._voice()
-assert "PyQt6.QtMultimedia" in sys.modules
+assert sounds.wanted and "PyQt6.QtMultimedia" not in sys.modules
+sounds.make_ready()
+assert not sounds.wanted and "PyQt6.QtMultimedia" in sys.modules
+sounds.say("x")
 assert qInstallMessageHandler(None) is ours, "given back"
 print(said)
 """

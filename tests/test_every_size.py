@@ -169,7 +169,7 @@ def sheets(window, qtbot):
     """Everything that opens beside the views, each with how it is opened."""
     desk, plan = window.desk, window.desk.library.plans()[0]
     machine = desk.library.machines()[0]
-    yield "settings", SettingsDialog(desk.settings, window)
+    yield "settings", SettingsDialog(desk.settings, window.above.sounds, window)
     yield "keys", KeySheet(key_groups(), window)
     yield "rules", RulesDialog(desk.ask(house_rules), desk.settings.units, window)
     yield "house", HouseSheet(desk, date(2026, 11, 27), window)

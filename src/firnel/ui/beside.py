@@ -77,7 +77,7 @@ class Beside(QObject):
 
     def open_settings(self) -> None:
         """The settings."""
-        dialog = SettingsDialog(self._window.desk.settings, self._window)
+        dialog = SettingsDialog(self._window.desk.settings, self._window.above.sounds, self._window)
         dialog.changed.connect(self._window.use_settings)
         dialog.open()
 

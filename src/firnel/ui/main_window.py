@@ -406,7 +406,7 @@ class MainWindow(QMainWindow):
         QTimer.singleShot(LEARN_AFTER_MS // 2, lambda: self._aside.run("views", load_views, lambda _: self._ahead.begin()))
 
     def _upcoming(self) -> Callable[[], object] | None:
-        """What somebody would wait for who went to a view: that it is made, and that it is read."""
+        """What somebody would wait for: that a view is made and read, and that the first tone is loaded."""
         for name in STATIONS:
             view = self._views.get(name)
             if view is None:
@@ -415,7 +415,7 @@ class MainWindow(QMainWindow):
                 continue
             if self._freshness.may_be_freshened(view):
                 return partial(self._freshness.read, view)
-        return None
+        return self.above.sounds.make_ready if self.above.sounds.wanted else None
 
     def _rested(self) -> bool:
         """Whether nobody types and nothing is roasted: the window can be held for a moment."""

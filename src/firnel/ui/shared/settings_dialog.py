@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import Field, fields, replace
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -21,8 +22,9 @@ from firnel.core.words import tr
 from firnel.ui.shared.actions import own_keys
 from firnel.ui.shared.parts import button, choose, chosen, label, offer
 from firnel.ui.shared.sheet import Sheet
+from firnel.ui.shared.sounds import Sounds
 from firnel.ui.shared.tabs import Tabs
-from firnel.work.settings import PAGES, Settings
+from firnel.work.settings import PAGES, SOUND, Settings
 
 #: Room for so many entries of a list at once, the longer and the shorter ones. [px]
 LONG, SHORT = 196, 132
@@ -31,13 +33,20 @@ MANY = 20
 
 
 class SettingsDialog(Sheet):
-    """Built from the declaration of `Settings`: one row for each, on the page that it names."""
+    """Built from the declaration of `Settings`: one row for each, on the page that it names.
+
+    Parameters
+    ----------
+    settings : as they stand.
+    sounds : what is heard here, to be tried.
+    parent : the window.
+    """
 
     changed = pyqtSignal(object)  # Settings
 
-    def __init__(self, settings: Settings, parent: QWidget) -> None:
+    def __init__(self, settings: Settings, sounds: Sounds, parent: QWidget) -> None:
         super().__init__(tr("Settings"), parent, 760, 560)
-        self._settings = settings
+        self._settings, self._sounds = settings, sounds
         self._fields: dict[str, QWidget] = {}
         column = QVBoxLayout(self.inside)
         column.addWidget(label(tr("Settings"), "title"))
@@ -71,8 +80,26 @@ class SettingsDialog(Sheet):
             words = label(tr(declared.metadata["title"]), wrap=True)
             words.setMinimumWidth(260)
             words.setBuddy(widget)
-            form.addRow(words, widget)
+            form.addRow(words, self._to_be_heard(declared, widget) if name == SOUND else widget)
         return page
+
+    def _to_be_heard(self, declared: Field[Any], widget: QWidget) -> QWidget:
+        """A setting of the sound with a button that lets it be heard as it stands there."""
+        row, listen = QWidget(), button(tr("Listen"))
+        listen.setAccessibleName(tr("Listen: {}", tr(declared.metadata["title"])))
+        listen.clicked.connect(partial(self._listen, declared.name.removeprefix("sound_"), widget))
+        beside = QHBoxLayout(row)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.addWidget(widget, 1)
+        beside.addWidget(listen)
+        return row
+
+    def _listen(self, tone: str, widget: QWidget) -> None:
+        if isinstance(widget, QSpinBox):
+            silent = tr("At nought nothing is heard.") if widget.value() == 0 else ""
+            self._warning.setText(silent or self._sounds.play(tone, widget.value()))
+        else:
+            self._warning.setText(self._sounds.say(tr("This is how cues are spoken.")))
 
     def _field(self, declared: Field[Any]) -> QWidget:
         value, limits = getattr(self._settings, declared.name), declared.metadata

@@ -1,4 +1,5 @@
-"""Tones and spoken cues, as far as this system can: without audio or a voice Firnel is silent, and works the same."""
+"""Tones and spoken cues, as far as this system can: without audio or a voice Firnel is silent, says so when asked, and works
+the same."""
 
 from __future__ import annotations
 
@@ -10,11 +11,13 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QUrl, qInstallMessageHandler
 
-from firnel.work.roast.announcing import Announcement
+from firnel.core.words import tr
+from firnel.work.roast.announcing import TONES, Announcement
 from firnel.work.settings import Settings
 
 if TYPE_CHECKING:
     from PyQt6.QtMultimedia import QSoundEffect
+    from PyQt6.QtTextToSpeech import QTextToSpeech
 
 log = logging.getLogger(__name__)
 
@@ -34,7 +37,7 @@ def qts_own_messages() -> Iterator[None]:
 
 
 class Sounds(QObject):
-    """Plays what was announced, each tone as loud as it is set.
+    """Plays what was announced, each tone as loud as it is set, on what the system plays on at that moment.
 
     Parameters
     ----------
@@ -45,56 +48,80 @@ class Sounds(QObject):
         super().__init__(parent)
         self._settings = settings
         self._tones: dict[str, QSoundEffect] = {}
-        self._say: Callable[[str], None] | None = None
-        self._silent = False
+        self._voice: QTextToSpeech | None = None
+        self._ready = False
+        self._missing = False
 
     def announce(self, one: Announcement) -> None:
         """Let it be heard, unless it is set to nought."""
         settings = self._settings()
-        loudness = getattr(settings, f"sound_{one.tone}") / 100.0
-        if loudness > 0.0 and (tone := self._tone(one.tone)) is not None:
-            tone.setVolume(loudness)
-            tone.play()
+        why = self.play(one.tone, getattr(settings, f"sound_{one.tone}"))
         if settings.spoken == "on":
-            self._speak(one.words)
+            why = self.say(one.words) or why
+        if why:
+            log.info("%s", why)
 
-    def _tone(self, name: str) -> QSoundEffect | None:
-        if self._silent:
-            return None
-        if name not in self._tones:
-            try:
-                with qts_own_messages():
-                    from PyQt6.QtMultimedia import QMediaDevices, QSoundEffect
+    def play(self, tone: str, percent: int) -> str:
+        """Play one of `TONES` so loud; why nothing is heard, or nothing."""
+        if percent <= 0:
+            return ""
+        self.make_ready()
+        if self._missing:
+            return tr("What plays sound is missing on this system: warnings are seen here, and not heard.")
+        from PyQt6.QtMultimedia import QMediaDevices
 
-                    silent = QMediaDevices.defaultAudioOutput().isNull()
-            except ImportError as error:
-                self._silent = True
-                log.info("No sound on this system: %s", error)
-                return None
-            if silent:
-                self._silent = True
-                log.info("This system has nothing to play sound on.")
-                return None
-            made = QSoundEffect(self)
+        out = QMediaDevices.defaultAudioOutput()
+        if out.isNull():
+            return tr("This system has nothing to play sound on: warnings are seen here, and not heard.")
+        effect = self._tones[tone]
+        if effect.audioDevice() != out:
+            effect.setAudioDevice(out)  # a loudspeaker that was plugged in later, or another one
+        effect.setVolume(percent / 100.0)
+        effect.play()
+        return ""
+
+    def say(self, words: str) -> str:
+        """Say words by the system's voice; why nothing is heard, or nothing."""
+        voice = self._voice = self._voice or self._found_voice()
+        if voice is None or voice.state() == voice.State.Error:
+            return tr("This system has no voice: cues are not spoken.")
+        voice.say(words)
+        return ""
+
+    @property
+    def wanted(self) -> bool:
+        """Whether something is to be heard that is not yet at hand; `make_ready` holds the window for a tenth of a second."""
+        settings = self._settings()
+        return not self._ready and any(getattr(settings, f"sound_{tone}") > 0 for tone in TONES)
+
+    def make_ready(self) -> None:
+        """Load the tones, so that the first of a batch holds nothing up."""
+        if self._ready:
+            return
+        self._ready = True
+        try:
+            with qts_own_messages():
+                from PyQt6.QtMultimedia import QMediaDevices, QSoundEffect
+
+                QMediaDevices.defaultAudioOutput()  # loads what plays
+        except ImportError as error:
+            self._missing = True
+            log.info("No sound on this system: %s", error)
+            return
+        for name in TONES:
+            effect = QSoundEffect(self)
             with resources.as_file(resources.files("firnel.resources") / "sounds" / f"{name}.wav") as path:
-                made.setSource(QUrl.fromLocalFile(str(path)))
-            self._tones[name] = made
-        return self._tones[name]
+                effect.setSource(QUrl.fromLocalFile(str(path)))
+            self._tones[name] = effect
 
-    def _speak(self, words: str) -> None:
-        if self._say is None:
-            self._say = self._voice()
-        self._say(words)
-
-    def _voice(self) -> Callable[[str], None]:
-        """The system's voice; where it has none, one that says nothing."""
+    def _found_voice(self) -> QTextToSpeech | None:
+        """The system's voice, where it has one."""
         try:
             with qts_own_messages():
                 from PyQt6.QtTextToSpeech import QTextToSpeech
 
                 voices = [engine for engine in QTextToSpeech.availableEngines() if engine != "mock"]
-                voice = QTextToSpeech(self) if voices else None
+                return QTextToSpeech(self) if voices else None
         except ImportError as error:
             log.info("No voice on this system: %s", error)
-            return lambda _words: None
-        return voice.say if voice is not None else lambda _words: None
+            return None
