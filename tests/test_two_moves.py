@@ -4,18 +4,20 @@ import json
 from dataclasses import replace
 from types import SimpleNamespace
 
+import numpy as np
 import pytest
+from logged import fitted_to
 from test_guidance import BOX, CAME, SOUTH, ask_at, forecast
 
 from firnel.core.guidance import Choice, Given, Then, advise
 from firnel.core.landing import landing_of
 from firnel.core.plan import Anchor, DueMove, PlannedMove
 from firnel.core.units import Units
-from firnel.core.vocabulary import Control, Move
+from firnel.core.vocabulary import Control, MarkKind, Move
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.store.batch_list import BatchFilter
-from firnel.work.roast.advice_search import AdviceSearch, Sight
+from firnel.work.roast.advice_search import AdviceSearch, Sight, ends_hot
 from firnel.work.roast.advice_words import told_line
 from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.guided import Guidance
@@ -79,6 +81,36 @@ def test_two_are_not_told_where_one_will_do_nor_again_while_its_effect_is_awaite
     assert AdviceSearch(Reach(None)).advice(replace(seen, ask=made)) is not None, "nobody has followed it yet"
     moved = replace(made, moves=(*made.moves, Move(Control.GAS, made.now - 2.0, base + 6 * step)))
     assert AdviceSearch(Reach(None)).advice(replace(seen, ask=moved)) is None
+
+
+@pytest.mark.parametrize(
+    ("drop_out", "later", "out"),
+    [(208.5, 6.0, True), (206.5, 6.0, False), (208.5, 14.0, False)],
+    ids=["the moment", "too early: it would be cold, if it does more than is said", "first crack would be late"],
+)
+def test_the_end_of_a_batch_that_comes_hot_begins_before_its_first_crack(drop_out, later, out):
+    """Out at the moment from which it lands; what is done at first crack shows too late (common practice, no published source)."""
+    ask = ask_at(BOX, 400.0)
+    zero, low = ask.marks[0].t, 0.5
+    held = replace(ask.trace, controls=ask.trace.controls | {Control.GAS: np.full_like(ask.trace.t, low)})
+    scale = replace(SOUTH.controls[Control.GAS], least=low)
+    ask = replace(ask, trace=held, machine=replace(SOUTH, controls=SOUTH.controls | {Control.GAS: scale}))
+    crack_t, landing = 440.0, landing_of(BOX, forecast(440.0, 212.0), CAME)
+    assert ends_hot(ask, landing, zero + crack_t)
+    assert not ends_hot(ask, landing, zero + 500.0), "too far ahead"
+    assert not ends_hot(ask, landing_of(BOX, forecast(440.0, 200.0), CAME), zero + crack_t), "it comes cold"
+
+    def made(step, control=Control.GAS):
+        told = (crack_t + later, drop_out) if step.to == 0.0 else (crack_t, 212.0)
+        return Choice(control, step.setting, step.to, forecast(*told), step.move, step.then)
+
+    near = [(by, made(step)) for by in (-1, 1) if (step := step_of(ask, (), by, ends=True)) is not None]
+    seen = Sight(ask, (), BOX, landing, near, made, CAME, {MarkKind.FIRST_CRACK: zero + crack_t}, zero, ends=True)
+    advice = AdviceSearch(Reach(fitted_to("south", 8))).advice(seen)
+    assert (advice is not None and advice.choice.to == 0.0) == out
+    assert AdviceSearch(Reach(fitted_to("south", 8))).advice(replace(seen, ends=False)) is None, (
+        "before that, no less than was logged"
+    )
 
 
 # In a session

@@ -152,7 +152,9 @@ class MarksTable(QWidget):
             edit.setToolTip(tr("found by: {}", row.found))
             edit.editingFinished.connect(self._on_edited)
             self._edits[row.kind] = edit
-            for column, widget in enumerate((YieldingLabel(row.name), edit, label(row.bean, "figure"))):
+            bean = label(row.bean, "figure")
+            bean.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            for column, widget in enumerate((YieldingLabel(row.name), edit, bean)):
                 self._grid.addWidget(widget, index, column)
 
     def put_back(self) -> None:

@@ -55,7 +55,7 @@ class TimePage(QWidget):
         inside.addWidget(self.drift)
         column.addWidget(frame)
         kept, kept_column = card(spacing=2)
-        kept_column.addWidget(label(tr("How well each plan is kept"), "heading"))
+        kept_column.addWidget(label(tr("How well each plan is kept: browning, development and drop"), "heading"))
         self._kept = FigureGrid(small=True, spacing=24, beside=True)
         kept_column.addWidget(self._kept)
         column.addWidget(kept)
@@ -199,7 +199,7 @@ class TimePage(QWidget):
             axis.tickStrings = lambda values, _scale, _spacing: [tr("{:.1f}", value) for value in values]
 
     def _show_kept(self, rows: list[Replication]) -> None:
-        shown: list[tuple[str, ...]] = [("*plan", "batches", tr("in tolerance"), tr("development ±"), tr("drop ±"))]
+        shown: list[tuple[str, ...]] = [("*plan", "batches", tr("all in tolerance"), tr("development ±"), tr("drop ±"))]
         for one in rows[:8]:
             drop = "–" if one.drop_sd is None else tr("{:.1f}", self._desk.settings.units.show_difference(one.drop_sd))
             development = "–" if one.development_sd is None else tr("{:.0f} s", one.development_sd)

@@ -78,6 +78,10 @@ class SideBySide(QWidget):
                 part.setMinimumHeight(tall if self.stacked else 0)
 
 
+#: No part has more rows of fields, with their names.
+ROWS = 8
+
+
 def fields(parent: SideBySide, stretch: int) -> QGridLayout:
     """A part of rows of fields, at the end of its parent."""
     part = QWidget()
@@ -85,6 +89,7 @@ def fields(parent: SideBySide, stretch: int) -> QGridLayout:
     grid.setContentsMargins(0, 0, 0, 0)
     grid.setHorizontalSpacing(SPACE_S)
     grid.setVerticalSpacing(2)
+    grid.setRowStretch(ROWS, 1)  # rows of parts beside each other begin at the same height
     parent.add(part, stretch)
     return grid
 

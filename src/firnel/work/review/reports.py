@@ -189,7 +189,7 @@ def month_report(library: Library, year: int, month: int, units: Units) -> Repor
             for word, name in (("lot", "lot"), ("plan", "plan"), ("machine", "machine"), (later("person"), "operator"))
         ),
         *_meters(library, start, end, lines),
-        Table(tr("Plans kept"), ("plan", "batches", tr("in tolerance"), tr("development ±")), kept),
+        Table(tr("Plans kept"), ("plan", "batches", tr("all in tolerance"), tr("development ±")), kept),
         Table(tr("Batches"), ("batch", "day", "lot", "plan", "development", "drop", "loss"), tuple(
             (
                 line.label, tr("{:%-d %b}", line.started.astimezone()), line.lot or "–", line.plan or "–",

@@ -24,6 +24,9 @@ from firnel.work.roast.two_moves import TwoMoves, only_stages
 
 #: Where two moves were sought and none found, they are not sought again so soon. [s]
 AGAIN_S = 8.0
+#: The end of a batch that comes hot begins so long before its first crack: the heat may go below what was logged, or out, at
+#: the moment from which first crack comes this much later at most, and this share of what is hot is left. [s]
+ENDS_S, LATER_S, HOT_LEFT = 75.0, 10.0, 0.35
 
 
 @dataclass(frozen=True)
@@ -41,6 +44,7 @@ class Sight:
     zero : log time of the charge. [s]
     line : of an air-led plan.
     may_heat : whether more heat may be asked for in development.
+    ends : as `ends_hot` says; ``near`` goes by it.
     """
 
     ask: Ask
@@ -54,6 +58,17 @@ class Sight:
     zero: float
     line: AirLine | None = None
     may_heat: bool = True
+    ends: bool = False
+
+
+def ends_hot(ask: Ask, landing: Landing, crack_t: float | None) -> bool:
+    """Whether first crack is near, expected at ``crack_t`` (log time, s), and the drop comes hot behind it.
+
+    What is done at first crack shows too late then: steel and probe lag.
+    """
+    if crack_t is None or crack_t - ask.now > ENDS_S or any(mark.kind is MarkKind.FIRST_CRACK for mark in ask.marks):
+        return False
+    return any(off.name == "drop_c" and off.by > 0.0 and off.outside for off in landing.off)
 
 
 class AdviceSearch:
@@ -84,13 +99,18 @@ class AdviceSearch:
         if control != machine.main_heat:
             steps = ((by, step_of(ask, sight.due, by, control)) for by in (-1, 1))
             near = [(by, sight.made(step, control)) for by, step in steps if step is not None]
-        bounds = self._reach.bounds(machine, control, MarkKind.FIRST_CRACK in sight.came)
+        ends = sight.ends and control == machine.main_heat
+        bounds = logged = self._reach.bounds(machine, control, MarkKind.FIRST_CRACK in sight.came)
+        if ends:
+            bounds = (0.0, bounds[1])
         wanted = self._wanted(sight, landing, near, control, bounds)
         choices = [choice for _, choice in near]
-        steps = ((by, step_of(ask, sight.due, by, control)) for by in further_steps(wanted))
+        steps = ((by, step_of(ask, sight.due, by, control, ends)) for by in further_steps(wanted))
         choices += [sight.made(step, control) for _, step in steps if step is not None]
         choices += [sight.made(step, control) for step in made_up(ask, sight.due, sight.expected, control)]
         urgent = any(off.kind == "development" and off.in_tolerances > NO_OTHER_CHANCE for off in landing.off)
+        if ends:
+            choices = [one for one in choices if one.to >= min(logged[0], one.setting) or _in_time(sight, one)]
         allowed = _allowed(ask, choices, bounds, urgent)
         if MarkKind.FIRST_CRACK in sight.came and not sight.may_heat:
             allowed = [choice for choice in allowed if choice.to < choice.setting]
@@ -132,6 +152,16 @@ class AdviceSearch:
         ghosts = [(by, choice.forecast) for by, choice in near]
         wanted = steps_wanted(sight.plan, landing, ghosts, sight.came, scale, sight.line, coasts, self._sparing)
         return steps_within(wanted, near[0][1].setting, bounds, scale)
+
+
+def _in_time(sight: Sight, choice: Choice) -> bool:
+    """Whether first crack is still sure to come, hardly later, and the drop no colder than it should be: else it waits."""
+    told, drop, wanted = choice.forecast.first_crack, choice.forecast.drop_c, sight.plan.targets.drop_c
+    expected = sight.expected.get(MarkKind.FIRST_CRACK)
+    if told is None or told.high is None or drop is None or wanted is None or expected is None or sight.landing.drop_c is None:
+        return False
+    hot = HOT_LEFT * (sight.landing.drop_c - wanted)
+    return told.value + sight.zero - expected <= LATER_S and drop.value - wanted >= hot
 
 
 def _allowed(ask: Ask, choices: Iterable[Choice], bounds: tuple[float, float], urgent: bool = False) -> list[Choice]:

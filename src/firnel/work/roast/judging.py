@@ -16,7 +16,7 @@ from firnel.core.model.score import muted, sparing
 from firnel.core.model.statements import FEWEST
 from firnel.core.plan import Plan, PlanCurve, shifted_curve
 from firnel.core.vocabulary import Control, MarkKind, Role
-from firnel.work.roast.advice_search import AdviceSearch, Sight
+from firnel.work.roast.advice_search import AdviceSearch, Sight, ends_hot
 from firnel.work.roast.coming import Coming, coming_of, lost_of
 from firnel.work.roast.guided import Ghost, Guidance
 from firnel.work.roast.hardly_known import LEAST_WAY, NEAR_CRACK_S, as_foretold, gets_nowhere, shown
@@ -67,7 +67,8 @@ class Judge:
         landing = guidance.landing
         if ask.plan is None or landing is None:
             return guidance
-        near = [(by, made(step)) for by in (-1, 1) if (step := step_of(ask, foretold.due, by)) is not None]
+        ends = not self.hardly and ends_hot(ask, landing, guidance.marks.get(MarkKind.FIRST_CRACK))
+        near = [(by, made(step)) for by in (-1, 1) if (step := step_of(ask, foretold.due, by, ends=ends)) is not None]
         guidance = replace(guidance, ghosts=_ghosts(foretold.forecast, [choice for _, choice in near]))
         if self.hardly:
             guidance = replace(guidance, muted=self._muted[look.cracked])
@@ -81,7 +82,7 @@ class Judge:
             landing = replace(landing, off=spoken) if self.hardly else landing
         sight = Sight(
             ask, foretold.due, ask.plan, landing, near, made, look.came, guidance.marks, look.zero, line,
-            may_heat=not self.hardly or as_foretold(ask, foretold.forecast),
+            may_heat=not self.hardly or as_foretold(ask, foretold.forecast), ends=ends,
         )  # fmt: skip
         return self._advised(sight, guidance, self._muted[look.cracked])
 

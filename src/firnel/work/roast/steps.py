@@ -81,8 +81,11 @@ def without_hung(ask: Ask, due: tuple[DueMove, ...]) -> tuple[DueMove, ...]:
     return tuple(entry for entry in due if entry.due_t is None or entry.move.anchor.value in came)
 
 
-def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None = None) -> Step | None:
-    """A control (the main heat) some steps otherwise: at once, or in the planned move if one is due soon; None out of range."""
+def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None = None, ends: bool = False) -> Step | None:
+    """A control (the main heat) some steps otherwise: at once, or in the planned move if one is due soon; None out of range.
+
+    ``ends``: the end of the batch has begun before its first crack, and the heat may go out.
+    """
     which = control if control is not None else ask.machine.main_heat
     scale = ask.machine.controls.get(which)
     if scale is None:
@@ -103,8 +106,8 @@ def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None
     least = scale.nearest(scale.least + scale.step) if scale.least > scale.low else scale.low
     if by < 0 and to < least:
         # A hand one step low would put the fire out. Below that lies the coast, and it is only for the end.
-        cracked = any(mark.kind is MarkKind.FIRST_CRACK for mark in ask.marks)
-        to = least if base > least + 0.5 * scale.step else (scale.low if cracked else base)
+        ends = ends or any(mark.kind is MarkKind.FIRST_CRACK for mark in ask.marks)
+        to = least if base > least + 0.5 * scale.step else (scale.low if ends else base)
     if abs(to - base) < 0.5 * scale.step:
         return None
     if soon is None:
