@@ -56,9 +56,9 @@ def run(folder: Path) -> list[Line]:
     window.show()
     begin_work(window)
     begun = time.monotonic()
-    while len(window.made_views()) < len(STATIONS) and time.monotonic() < begun + AHEAD_S:
+    while len(window.stations.made) < len(STATIONS) and time.monotonic() < begun + AHEAD_S:
         turn(0.2)
-    print(f"  {len(window.made_views())} views made after {time.monotonic() - begun:.0f} s")
+    print(f"  {len(window.stations.made)} views made after {time.monotonic() - begun:.0f} s")
     first, again = looks(window), looks(window)
     stop = threading.Event()
     busy = threading.Thread(target=compute, args=(stop,))

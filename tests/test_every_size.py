@@ -152,7 +152,7 @@ def settled_faults(window):
 def test_nothing_is_cut_or_overlaps_at_any_size(window, size):
     # 1280x720 and 960x540 are 1920x1080 at 150 and 200 %: all else grows with the text.
     window.resize(*size)
-    wrong, across = [], window._pages.area.horizontalScrollBar()
+    wrong, across = [], window.stations.pages.area.horizontalScrollBar()
     for page in pages(window):
         wrong += [f"{page}: {why}" for why in settled_faults(window)]
         wrong += [f"{page}: {across.maximum()} px wider than its window"] if across.maximum() else []
@@ -244,7 +244,7 @@ def test_a_line_above_the_view_leaves_a_running_batch_whole(qtbot, tmp_path, rec
             window.roast.refresh()
             parts = [part for part in (side.weigh, side.cards.landing, window.roast.cue) if part.isVisible()]
             qtbot.waitUntil(lambda parts=parts: all(part.height() >= part.minimumSizeHint().height() for part in parts))
-            area = window._pages.area
+            area = window.stations.pages.area
             assert down or area.verticalScrollBar().maximum() == 0, kind
             assert area.horizontalScrollBar().maximum() == 0, kind
             assert not settled_faults(window), kind

@@ -139,7 +139,7 @@ def test_what_the_beginning_cannot_take_it_says_and_it_can_be_left_and_come_back
     qtbot.keyClick(window.rail._buttons["Green"], Qt.Key.Key_Return)
     green = window.view("Green")
     qtbot.keyClick(green._empty.begin, Qt.Key.Key_Return)
-    assert window._pages.currentWidget() is beginning, "Enter presses a button that has the focus"
+    assert window.stations.pages.currentWidget() is beginning, "Enter presses a button that has the focus"
     assert window.rail.begin.isVisible()
 
 

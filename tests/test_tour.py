@@ -56,7 +56,7 @@ def test_eight_stops_show_what_they_speak_of_and_a_practice_begins_behind_them(q
         tour.go_on.click()
         assert f"{number + 1} of 8" in said(window)
         assert tour.go_on.hasFocus() or not window.isActiveWindow()
-        stations.append(window._pages.currentWidget())
+        stations.append(window.stations.pages.currentWidget())
     wanted = ["Day", "Green", "Review", "Review", "Review", "Plan", "Machines", "Roast"]
     assert stations == [window.view(name) for name in wanted]
     for label, words in (("0444", "the last of five"), ("0472", "after a frost"), ("0476", "is Velakuni")):

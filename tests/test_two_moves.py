@@ -89,7 +89,7 @@ def test_two_are_not_told_where_one_will_do_nor_again_while_its_effect_is_awaite
     ids=["the moment", "too early: it would be cold, if it does more than is said", "first crack would be late"],
 )
 def test_the_end_of_a_batch_that_comes_hot_begins_before_its_first_crack(drop_out, later, out):
-    """Out at the moment from which it lands; what is done at first crack shows too late (common practice, no published source)."""
+    """Out at the moment from which it lands; at first crack it shows too late (common practice, no published source)."""
     ask = ask_at(BOX, 400.0)
     zero, low = ask.marks[0].t, 0.5
     held = replace(ask.trace, controls=ask.trace.controls | {Control.GAS: np.full_like(ask.trace.t, low)})

@@ -172,7 +172,7 @@ def test_every_view_is_one_key_away_and_says_what_to_do_when_empty(qtbot, open_w
 
 def test_where_the_screen_is_small_a_view_scrolls_and_where_it_is_not_none_does(qtbot, open_window, monkeypatch):
     window = open_window()
-    area = window._pages.area
+    area = window.stations.pages.area
     for name in STATIONS:
         window.show_station(name)
         for wide, high, whole in ((1280, 800, True), (640, 420, False)):  # of 1920x1080 at 200 % something, and a usual laptop
@@ -185,7 +185,7 @@ def test_where_the_screen_is_small_a_view_scrolls_and_where_it_is_not_none_does(
                 return fits is all(bar.maximum() == 0 for bar in bars) and (fits or not whole)
 
             qtbot.waitUntil(settled)
-            assert window._pages.width() >= window._pages.currentWidget().minimumWidth()
+            assert window.stations.pages.width() >= window.stations.pages.currentWidget().minimumWidth()
     monkeypatch.setenv("QT_SCALE_FACTOR", "1")  # so that it is taken away again at the end
     del os.environ["QT_SCALE_FACTOR"]
     use_size(Settings())
@@ -597,7 +597,7 @@ def test_a_window_that_rests_has_all_its_views_and_one_that_roasts_is_left_alone
     window.desk.session.abandon("not today")
     assert window._rested()
     come_to_rest(qtbot, window)
-    assert window.made_views() == set(STATIONS)
+    assert window.stations.made == set(STATIONS)
 
 
 def test_a_view_is_read_again_only_where_something_has_changed(open_window, tmp_path, monkeypatch):
@@ -621,7 +621,7 @@ def test_a_view_is_read_again_only_where_something_has_changed(open_window, tmp_
     reads.clear()
     window.use_settings(replace(window.desk.settings, temperature="°F"))
     assert (len(reads), go()) == (1, 0), "the same figures in other units"
-    window._refused("The library does not answer.")
+    window.refuse("The library does not answer.")
     assert (go(), go()) == (1, 0), "what could not be read is tried again"
 
 

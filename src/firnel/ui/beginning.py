@@ -28,6 +28,7 @@ from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.entries import FigureEntry
 from firnel.ui.shared.parts import PageHead, button, card, chosen, label, offer, restyle
 from firnel.ui.shared.side_by_side import SideBySide
+from firnel.ui.shared.station import Station
 from firnel.ui.shared.tabs import Shown
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work.beginning import FUELS, HEATS, Step, first_lot, first_machine, new_lot, new_machine, pass_by, steps
@@ -43,14 +44,13 @@ CAUTION = tr(
 )
 
 
-class BeginningView(QWidget):
+class BeginningView(Station):
     """Leads from an empty library to the first batch."""
 
     logs_wanted = pyqtSignal()
     batch_wanted = pyqtSignal(object)  # BatchOrder
     left = pyqtSignal()
     changed = pyqtSignal()
-    refused = pyqtSignal(str)  #: the library does not answer
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()

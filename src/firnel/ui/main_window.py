@@ -7,9 +7,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import Qt, QTimer, pyqtBoundSignal
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
@@ -21,25 +21,23 @@ from firnel.ui.beside import Beside
 from firnel.ui.dropped import Dropped
 from firnel.ui.finder import Finder
 from firnel.ui.floor_note import FloorNote
-from firnel.ui.freshness import Freshness
 from firnel.ui.machines.teaching import Teaching
 from firnel.ui.roast.view import RoastView
 from firnel.ui.shared.actions import EVERYWHERE, STATIONS, bind, use_keys
 from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette
-from firnel.ui.shared.frame import Pages, Rail, ServerNote
-from firnel.ui.shared.house_table import HouseTable
-from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.frame import Rail, ServerNote
 from firnel.ui.shared.reading_order import next_in_order
 from firnel.ui.shared.sheets import Notice
 from firnel.ui.shared.space_key import SpaceKey
+from firnel.ui.shared.station import Station
 from firnel.ui.shared.tour import Tour
-from firnel.ui.shared.whole_words import WholeWords
+from firnel.ui.stations import Stations
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import WINDOW
 from firnel.ui.unfinished import Unfinished
-from firnel.ui.view_maker import load_views, make_view
+from firnel.ui.view_maker import load_views
 from firnel.work.beginning import has_roasted, is_empty
 from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus
 from firnel.work.library_care import copy_of_today
@@ -49,6 +47,8 @@ from firnel.work.settings import Settings
 
 if TYPE_CHECKING:
     from firnel.ui.day.now_page import NowPage
+    from firnel.ui.day.view import DayView
+    from firnel.ui.plan.view import PlanView
     from firnel.work.opened import Opened
 
 #: How often it is looked whether the day's copy of the library is there. [ms]
@@ -77,7 +77,6 @@ class MainWindow(QMainWindow):
         self.resize(*WINDOW)
         self.rail, self.notice = Rail(look), Notice()
         self.above = Above(desk, self)
-        self._whole_words = WholeWords(self)
         self.roast = RoastView(desk, look)
         self.roast.recorded.connect(self.after_record)
         self.roast.own_window_wanted.connect(lambda: self.beside.open_second_screen())
@@ -85,18 +84,15 @@ class MainWindow(QMainWindow):
         self.beside = Beside(self)
         self.server_note, self.tour = ServerNote(), Tour()
         self._space = SpaceKey(self, lambda: desk.session.roasting, self._mark)
-        self._views: dict[str, QWidget] = {"Roast": self.roast}
-        self.roast.setAccessibleName(tr("Roast"))
-        self._pages = Pages()
-        self._pages.addWidget(self.roast)
+        self.stations = Stations(self, self.roast)
         self._lay_out()
-        self._asking = Asking(desk, self, self._refused)
+        self._asking = Asking(desk, self, self.refuse)
         self.finder = Finder(self, self._named_actions, self._asking)
         self.palette_sheet = CommandPalette(self, self.finder.actions, self.finder.names, self.finder.batches)
         self._left = Unfinished(desk, self.notice, partial(self.show_station, "Roast"))
         self._aside = Background(self, desk.session.say)
         self._teaching = Teaching(desk, self)
-        self._ahead, self._freshness = Ahead(self, self._upcoming, self._rested), Freshness(desk)
+        self._ahead = Ahead(self, self._upcoming, self._rested)
         self._teaching.learned.connect(self._show_anew)
         self._floor = FloorNote(desk, self.server_note, self._stations_page, self.tell, self._show_anew)
         desk.listen(self._on_change, self._on_link, self._floor.hear)
@@ -126,7 +122,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self.server_note)
         column.addWidget(self.notice)
         column.addWidget(self.tour)
-        column.addWidget(self._pages.area, 1)
+        column.addWidget(self.stations.pages.area, 1)
         row.addLayout(column, 1)
         self.setCentralWidget(centre)
         self.above.hide()
@@ -160,29 +156,11 @@ class MainWindow(QMainWindow):
 
     # Views
 
-    def view(self, name: str) -> QWidget:
+    def view(self, name: str) -> Station:
         """A view, made when it is first wanted."""
-        if name not in self._views:
-            self._views[name] = make_view(self, name)
-            self._views[name].setFocusPolicy(Qt.FocusPolicy.ClickFocus)  # a press beside all fields leaves them; Tab does not
-            made = self._views[name]
-            made.setAccessibleName(tr(name))
-            self._whole_words.watch(made)
-            for table in made.findChildren(HouseTable):
-                own = [entry for entry in self.desk.settings.hidden_columns if entry.startswith(f"{table.name}/")]
-                table.hide_columns(tuple(entry.removeprefix(f"{table.name}/") for entry in own))
-                table.columns_changed.connect(self._on_columns)
-            for page in (made, *made.findChildren(ListPage)):
-                if isinstance(begin := getattr(page, "begin_wanted", None), pyqtBoundSignal):
-                    begin.connect(partial(self.show_station, "Beginning"))
-                if isinstance(page, ListPage):
-                    page.offer_begin(not self._begun)
-                if isinstance(refused := getattr(page, "refused", None), pyqtBoundSignal):
-                    refused.connect(self._refused)
-            self._pages.addWidget(self._views[name])
-        return self._views[name]
+        return self.stations.view(name)
 
-    def _on_columns(self, name: str, hidden: tuple[str, ...]) -> None:
+    def hide_columns(self, name: str, hidden: tuple[str, ...]) -> None:
         """Columns of a list are hidden from now on, or shown again."""
         others = [entry for entry in self.desk.settings.hidden_columns if not entry.startswith(f"{name}/")]
         wanted = (*others, *(f"{name}/{heading}" for heading in hidden))
@@ -202,8 +180,7 @@ class MainWindow(QMainWindow):
     def _hear_begun(self, begun: bool) -> None:
         self._begun = begun
         self.rail.begin.setVisible(not begun)
-        for page in self._pages.findChildren(ListPage):
-            page.offer_begin(not begun)
+        self.stations.offer_begin(not begun)
 
     def prepare_first(self, order: BatchOrder) -> None:
         """The first batch of the house, as the beginning has it."""
@@ -216,43 +193,37 @@ class MainWindow(QMainWindow):
     @property
     def shown(self) -> str:
         """The name of the view that is shown."""
-        return next(name for name, view in self._views.items() if view is self._pages.currentWidget())
-
-    def made_views(self) -> frozenset[str]:
-        """The views that have been made so far."""
-        return frozenset(self._views)
+        return self.stations.shown
 
     def show_station(self, name: str) -> None:
         """Go to a view."""
         try:
-            view = self.view(name)
+            self.stations.show(name)
         except LibraryError as error:
-            self._refused(str(error))
+            self.refuse(str(error))
             return
-        self._pages.setCurrentWidget(view)
-        view.setFocus(Qt.FocusReason.OtherFocusReason)  # nobody types by chance; a view that wants to be typed in asks for it
         self.rail.show_station(name)
-        if view is not self.roast and not self._freshness.is_fresh(view):
-            self._read_anew(view)
+        if self.stations.stale():
+            self._read_anew()
         if self.desk.session.roasting:
-            view.setFocus(Qt.FocusReason.OtherFocusReason)  # Space is to mark here too
+            self.view(name).setFocus(Qt.FocusReason.OtherFocusReason)  # Space is to mark here too
         self._show_now()
-        if view is self.roast:
+        if not self.stations.elsewhere:
             self.roast.refresh()
 
-    def _read_anew(self, view: QWidget) -> None:
-        """Have a view show what the library holds; where that does not answer, it shows what it had."""
-        self._freshness.read(view)
+    def _read_anew(self) -> None:
+        """Have the view that is shown show what the library holds."""
+        self.stations.read()
         self.show_begin()
 
-    def _refused(self, sentence: str) -> None:
+    def refuse(self, sentence: str) -> None:
         """The library does not answer; of a server that is silent a line above the view says so already."""
-        self._freshness.forget()
+        self.stations.forget()
         if self.server_note.isHidden():
             self.tell(sentence)
 
     def _show_now(self) -> None:
-        self.above.show_now(elsewhere=self._pages.currentWidget() is not self.roast)
+        self.above.show_now(elsewhere=self.stations.elsewhere)
 
     def _mark(self) -> None:
         self.desk.session.space(self.desk.clock.now())
@@ -267,13 +238,13 @@ class MainWindow(QMainWindow):
 
     def _on_link(self, status: LinkStatus) -> None:
         self.roast.request_refresh()
-        machines = self._views.get("Machines")
-        if machines is not None and hasattr(machines, "show_link"):
-            machines.show_link()
+        self.stations.show_link()
 
     def _stations_page(self) -> NowPage | None:
         """The page on which the other stations stand, if it is looked at."""
-        page: NowPage | None = getattr(self._views.get("Day"), "now", None)
+        if self.shown != "Day":
+            return None
+        page = cast("DayView", self.view("Day")).now
         return page if page is not None and page.isVisible() else None
 
     def after_taking_over(self) -> None:
@@ -292,9 +263,8 @@ class MainWindow(QMainWindow):
         self._show_anew()
 
     def _show_anew(self) -> None:
-        current = self._pages.currentWidget()
-        if current is not None and current is not self.roast:
-            self._read_anew(current)
+        if self.stations.elsewhere:
+            self._read_anew()
 
     def take_next(self) -> None:
         """Prepare the batch that waits first."""
@@ -309,9 +279,7 @@ class MainWindow(QMainWindow):
     def begin_plan(self, plan: Plan) -> None:
         """Work on a plan that is not kept yet."""
         self.show_station("Plan")
-        view = self.view("Plan")
-        if hasattr(view, "begin_with"):
-            view.begin_with(plan)
+        cast("PlanView", self.view("Plan")).begin_with(plan)
 
     def offer_unfinished(self) -> None:
         """If a batch was being recorded when Firnel ended, ask what to do with it."""
@@ -343,20 +311,11 @@ class MainWindow(QMainWindow):
     def show_in(self, station: str, name: str) -> None:
         """Show what has this name in a view."""
         self.show_station(station)
-        self._search_in(station, name)
-
-    def _search_in(self, station: str, text: str) -> None:
-        search = getattr(self.view(station), "search", None)
-        if search is not None:
-            search.setText(text)
-        select = getattr(self.view(station), "select", None)
-        if select is not None:
-            select(0)
+        self.view(station).search_for(name)
 
     def show_batch(self, label: str) -> None:
         """Show a batch in Review."""
-        self.show_station("Review")
-        self._search_in("Review", label)
+        self.show_in("Review", label)
 
     def open_files(self, files: Sequence[Path]) -> None:
         """Take in documents that Firnel has written, or logs, and show the last of them."""
@@ -407,14 +366,8 @@ class MainWindow(QMainWindow):
 
     def _upcoming(self) -> Callable[[], object] | None:
         """What somebody would wait for: that a view is made and read, and that the first tone is loaded."""
-        for name in STATIONS:
-            view = self._views.get(name)
-            if view is None:
-                return partial(self.view, name)
-            if view in (self.roast, self._pages.currentWidget()):
-                continue
-            if self._freshness.may_be_freshened(view):
-                return partial(self._freshness.read, view)
+        if (view := self.stations.upcoming()) is not None:
+            return view
         return self.above.sounds.make_ready if self.above.sounds.wanted else None
 
     def _rested(self) -> bool:
@@ -457,9 +410,7 @@ class MainWindow(QMainWindow):
         self.above.awake.hold(False)
         self._space.stop()
         self._ahead.stop()
-        bench = self._views.get("Bench")
-        if isinstance(bench, QWidget) and (cup := getattr(bench, "cup", None)) is not None:
-            cup.close_phones()
+        self.stations.end()
         self.beside.close()
         if left := self.desk.shut_down():
             if self._leaving:

@@ -6,9 +6,8 @@ from functools import partial
 from importlib import import_module
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QWidget
-
 from firnel.core.units import linear_map
+from firnel.ui.shared.station import Station
 
 if TYPE_CHECKING:
     from firnel.ui.main_window import MainWindow
@@ -25,7 +24,7 @@ def load_views() -> None:
     linear_map("°C", "°F")
 
 
-def make_view(window: MainWindow, name: str) -> QWidget:
+def make_view(window: MainWindow, name: str) -> Station:
     """A view; its code is loaded only now, so that the window is there sooner."""
     if name == "Green":
         from firnel.ui.green.view import GreenView

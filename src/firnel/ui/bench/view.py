@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout
 
 from firnel.core.words import tr
 from firnel.ui.bench.cup_page import CupPage
@@ -11,13 +11,14 @@ from firnel.ui.bench.rest_page import RestPage
 from firnel.ui.bench.test_page import TestPage
 from firnel.ui.bench.weigh_page import WeighPage
 from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.station import Station
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_L
 from firnel.work.desk import Desk
 
 
-class BenchView(QWidget):
+class BenchView(Station):
     """The four pages of the bench."""
 
     recorded = pyqtSignal()
@@ -46,6 +47,15 @@ class BenchView(QWidget):
     def select(self, row: int) -> None:
         """Choose a row of the queue."""
         self.weigh.select(row)
+
+    def search_for(self, text: str) -> None:
+        """Show the first that goes by this name."""
+        self.search.setText(text)
+        self.select(0)
+
+    def end(self) -> None:
+        """Phones are served no longer."""
+        self.cup.close_phones()
 
     def refresh(self) -> None:
         """Read the records anew, and show them before this returns; those of the other pages when they are chosen."""

@@ -6,7 +6,7 @@ from datetime import date
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout
 
 from firnel.core.words import tr
 from firnel.ui.day.coffee_page import CoffeePage
@@ -17,6 +17,7 @@ from firnel.ui.day.roasted_page import RoastedPage
 from firnel.ui.day.shelf_page import ShelfPage
 from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.list_page import ListPage
+from firnel.ui.shared.station import Station
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_L
@@ -25,12 +26,11 @@ from firnel.work.day.orders import Coffee
 from firnel.work.desk import Desk
 
 
-class DayView(QWidget):
+class DayView(Station):
     """The pages of a day."""
 
     roast_wanted = pyqtSignal()
     taken_over = pyqtSignal()
-    refused = pyqtSignal(str)  #: the library does not answer
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
@@ -79,6 +79,11 @@ class DayView(QWidget):
         """The line of the page shown: of the plan it is that of a new order."""
         lines = (self.plan.orders.line, self.roasted.search, self.shelf.search, self.coffees.search, self.roasted.search)
         return lines[self.tabs.shown]
+
+    def search_for(self, text: str) -> None:
+        """Show the first that goes by this name."""
+        self.search.setText(text)
+        self.select(0)
 
     @property
     def queue(self) -> QueueCard:

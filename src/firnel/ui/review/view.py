@@ -34,6 +34,7 @@ from firnel.ui.shared.list_page import EmptyPage
 from firnel.ui.shared.parts import button
 from firnel.ui.shared.report_button import report_button
 from firnel.ui.shared.side_by_side import TurningSplitter
+from firnel.ui.shared.station import Station
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
@@ -65,13 +66,11 @@ class _Deed:
     back: Callable[[], None]
 
 
-class ReviewView(QWidget):
+class ReviewView(Station):
     """Finds batches and shows them."""
 
     plan_wanted = pyqtSignal(object)  # Plan, not yet kept
     columns_changed = pyqtSignal(object)  # Settings
-    begin_wanted = pyqtSignal()
-    refused = pyqtSignal(str)  #: the library does not answer
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__()
@@ -166,6 +165,10 @@ class ReviewView(QWidget):
     def read(self) -> None:
         """Read the records anew without holding the window; the chosen batch stays chosen."""
         self.finder.read()
+
+    def search_for(self, text: str) -> None:
+        """Find what goes by this name."""
+        self.search.setText(text)
 
     def _show_nothing(self, sentence: str, begin: bool) -> None:
         self._none.show_text(sentence, begin=begin)

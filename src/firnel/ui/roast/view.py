@@ -22,6 +22,7 @@ from firnel.ui.roast.weighing_up import WeighingUp
 from firnel.ui.shared.actions import ROAST, bind
 from firnel.ui.shared.key_press import KeyPress
 from firnel.ui.shared.parts import ElidedLabel, card, label, rename
+from firnel.ui.shared.station import Station
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M
 from firnel.work.day.labels import PREFIX
@@ -42,7 +43,7 @@ NARROW, LEAST_SCALE = 940, 0.75
 LEAST_FRAME_MS, TICK_MS = 40, 250
 
 
-class RoastView(QWidget):
+class RoastView(Station):
     """Drives the desk's session."""
 
     recorded = pyqtSignal()  # a batch was saved

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
+from PyQt6.QtCore import QModelIndex, Qt
 from PyQt6.QtGui import QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
@@ -17,6 +17,7 @@ from firnel.ui.shared.house_table import SORT_ROLE, HouseTable, SortedRows
 from firnel.ui.shared.mini_curve import COURSE_ROLE, WIDE, CurveDelegate
 from firnel.ui.shared.parts import PageHead, button, card, label
 from firnel.ui.shared.side_by_side import SideBySide
+from firnel.ui.shared.station import Station
 from firnel.ui.shared.typed import has_typed, was_filled
 from firnel.ui.theme.look import Look, mono
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
@@ -73,7 +74,7 @@ class EmptyPage(QWidget):
         self.begin.setVisible(begin)
 
 
-class ListPage(QWidget):
+class ListPage(Station):
     """List and sheet; a view fills both: `question` and `choice_question` read, `show_read` and `show_choice` show.
 
     Parameters
@@ -85,9 +86,6 @@ class ListPage(QWidget):
     empty : what to do first while the list is empty.
     sheet_width : of the right side. [px]
     """
-
-    begin_wanted = pyqtSignal()
-    refused = pyqtSignal(str)  #: the library does not answer
 
     def __init__(
         self, desk: Desk, title: str, subtitle: str, columns: Sequence[str], empty: str, sheet_width: int = 420
@@ -216,6 +214,11 @@ class ListPage(QWidget):
     def select(self, row: int) -> None:
         """Choose a row."""
         self.table.selectRow(row)
+
+    def search_for(self, text: str) -> None:
+        """Show the first that goes by this name."""
+        self.search.setText(text)
+        self.select(0)
 
     def select_key(self, wanted: Callable[[Any], bool]) -> bool:
         """Choose the row whose key is wanted; it is shown when this returns: what comes next is done to it.
