@@ -20,8 +20,9 @@ from firnel.core.vocabulary import FloatArray, MarkKind
 EDGES = {"stage": (1.2, 0.4), "end": (1.3, 0.5), "development": (0.75, 0.2)}
 #: So far off, a batch has gone astray: heat may be turned all of the way then.
 ASTRAY = {"stage": 9.0, "end": 6.0}
-#: This share of what is off in development is left to the next look: a part of it is doubt, a house's logs tell least of what
-#: late moves come to, and one that went too far is seldom made good in time.
+#: This share of what is short in development is left to the next look: a part of it is doubt, a house's logs tell least of what
+#: late moves come to, and one that went too far is seldom made good in time. Of what is too much nothing is left: heat that is
+#: turned down late does less than is said where the logs have none so low.
 LEFT_OPEN = 0.35
 #: The air line is looked at this far ahead, and may be missed by this much; common practice, no published source. [s], [K]
 AIR_FROM_S, AIR_TO_S, AIR_TOLERANCE_C = 25.0, 75.0, 4.0
@@ -65,9 +66,14 @@ class Off:
         return abs(self.by) / self.tolerance
 
     @property
+    def too_much(self) -> bool:
+        """Whether it is heat that there is too much of: too soon, or too hot."""
+        return self.by > 0.0 if self.name in ("drop_c", "air_c") else self.by < 0.0
+
+    @property
     def left_open(self) -> float:
         """What share of it a move is not meant to take away. [0..1]"""
-        return LEFT_OPEN if self.kind == "development" else 0.0
+        return LEFT_OPEN if self.kind == "development" and not self.too_much else 0.0
 
     @property
     def surely(self) -> bool:
@@ -119,6 +125,12 @@ class Landing:
         """Whether the drop is expected below the box."""
         short = self.wanted_c is not None and self.drop_c is not None and self.wanted_c - self.drop_c > self.tolerance_c
         return short or self.drop_c is None
+
+    @property
+    def heat_to_spare(self) -> bool:
+        """Whether all that is missed comes too soon or too hot."""
+        missed = [off for off in self.off if off.outside]
+        return bool(missed) and all(off.too_much for off in missed)
 
     @property
     def place(self) -> Place | None:

@@ -24,8 +24,9 @@ from firnel.work.roast.two_moves import TwoMoves, only_stages
 
 #: Where two moves were sought and none found, they are not sought again so soon. [s]
 AGAIN_S = 8.0
-#: The end of a batch that comes hot begins so long before its first crack: the heat may go below what was logged, or out, at
-#: the moment from which first crack comes this much later at most, and this share of what is hot is left. [s]
+#: The end of a batch that comes hot begins so long before its first crack: the heat may go below what was logged, or out, where
+#: first crack then comes no later than this behind what is expected, or behind the plan where it comes too soon, and this
+#: share of what is hot is left. [s]
 ENDS_S, LATER_S, HOT_LEFT = 75.0, 10.0, 0.35
 
 
@@ -68,7 +69,7 @@ def ends_hot(ask: Ask, landing: Landing, crack_t: float | None) -> bool:
     """
     if crack_t is None or crack_t - ask.now > ENDS_S or any(mark.kind is MarkKind.FIRST_CRACK for mark in ask.marks):
         return False
-    return any(off.name == "drop_c" and off.by > 0.0 and off.outside for off in landing.off)
+    return any(off.name == "drop_c" and off.too_much and off.outside for off in landing.off)
 
 
 class AdviceSearch:
@@ -160,8 +161,9 @@ def _in_time(sight: Sight, choice: Choice) -> bool:
     expected = sight.expected.get(MarkKind.FIRST_CRACK)
     if told is None or told.high is None or drop is None or wanted is None or expected is None or sight.landing.drop_c is None:
         return False
+    soon = next((-off.by for off in sight.landing.off if off.name == "browning_s"), 0.0)
     hot = HOT_LEFT * (sight.landing.drop_c - wanted)
-    return told.value + sight.zero - expected <= LATER_S and drop.value - wanted >= hot
+    return told.value + sight.zero - expected <= max(soon, 0.0) + LATER_S and drop.value - wanted >= hot
 
 
 def _allowed(ask: Ask, choices: Iterable[Choice], bounds: tuple[float, float], urgent: bool = False) -> list[Choice]:

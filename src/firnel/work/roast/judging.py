@@ -137,6 +137,9 @@ class Judge:
             # The end of a batch that lands is as flat as its plan wants it: heat against that would land it hot.
             since = 0.0 if cracked else crack_t - ABOUT_CRACK_S
             told = tuple(one for one in told if one.kind != "stall" or forecast.at + one.in_s < since)
+        sure = forecast.first_crack is not None and forecast.first_crack.high is not None
+        if landing is not None and landing.heat_to_spare and sure and not cracked:
+            told = tuple(one for one in told if one.kind != "stall")  # what slows it down is wanted
         near = cracked or crack_t - forecast.at < NEAR_CRACK_S
         if near and self.hardly and not as_foretold(ask, forecast):
             told = tuple(one for one in told if one.kind != "stall")
