@@ -142,7 +142,7 @@ def steps_wanted(
                     furthest = whole if coasts and steps < 0 else MOST_AT_THE_END * most
                 elif off.astray and not sparing:
                     furthest = whole
-                wanted = max(1, min(round((1.0 - off.left_open) * abs(off.by) / gained), furthest))
+                wanted = max(1, min(round((1.0 - off.leaves) * abs(off.by) / gained), furthest))
                 if wanted * gained > HOPELESS * off.tolerance:
                     return steps * wanted
     return 0
@@ -188,7 +188,7 @@ def advise(
             mine = after.get(off.name)
             if mine is None or _spoils(landing.off, after, off, choice.forecast):
                 continue
-            gained, rest = abs(off.by) - abs(mine.by), off.left_open * off.by
+            gained, rest = abs(off.by) - abs(mine.by), off.leaves * off.by
             worth = WORTH_FAR if off.in_tolerances >= FAR.get(off.kind, np.inf) else WORTH
             worth = WORTH_LATE if sparing and off.astray else worth
             helps = gained >= worth * abs(off.by) or (abs(mine.by) <= off.tolerance and gained > 0.25 * off.tolerance)

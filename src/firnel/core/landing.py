@@ -6,7 +6,7 @@ The thresholds are common practice, no published source.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 import numpy as np
@@ -20,9 +20,8 @@ from firnel.core.vocabulary import FloatArray, MarkKind
 EDGES = {"stage": (1.2, 0.4), "end": (1.3, 0.5), "development": (0.75, 0.2)}
 #: So far off, a batch has gone astray: heat may be turned all of the way then.
 ASTRAY = {"stage": 9.0, "end": 6.0}
-#: This share of what is short in development is left to the next look: a part of it is doubt, a house's logs tell least of what
-#: late moves come to, and one that went too far is seldom made good in time. Of what is too much nothing is left: heat that is
-#: turned down late does less than is said where the logs have none so low.
+#: This share of what is off in development is left to the next look: a part of it is doubt, a house's logs tell least of what
+#: late moves come to, and one that went too far is seldom made good in time.
 LEFT_OPEN = 0.35
 #: The air line is looked at this far ahead, and may be missed by this much; common practice, no published source. [s], [K]
 AIR_FROM_S, AIR_TO_S, AIR_TOLERANCE_C = 25.0, 75.0, 4.0
@@ -58,6 +57,7 @@ class Off:
     tolerance: float
     spread: float
     kind: str = "end"  #: stage, end, or development once first crack has come
+    leaves: float = 0.0  #: share of it that a move is not meant to take away
     waits: bool = False  #: for news that is near: not spoken of until then, but not to be spoilt either
 
     @property
@@ -69,11 +69,6 @@ class Off:
     def too_much(self) -> bool:
         """Whether it is heat that there is too much of: too soon, or too hot."""
         return self.by > 0.0 if self.name in ("drop_c", "air_c") else self.by < 0.0
-
-    @property
-    def left_open(self) -> float:
-        """What share of it a move is not meant to take away. [0..1]"""
-        return LEFT_OPEN if self.kind == "development" and not self.too_much else 0.0
 
     @property
     def surely(self) -> bool:
@@ -125,6 +120,10 @@ class Landing:
         """Whether the drop is expected below the box."""
         short = self.wanted_c is not None and self.drop_c is not None and self.wanted_c - self.drop_c > self.tolerance_c
         return short or self.drop_c is None
+
+    def whole_if_hot(self) -> Landing:
+        """The landing where all of what is too hot is to be taken away: by heat that answers late, and less than is said."""
+        return replace(self, off=tuple(replace(off, leaves=0.0) if off.too_much else off for off in self.off))
 
     @property
     def heat_to_spare(self) -> bool:
@@ -197,7 +196,8 @@ def expected_off(
         kind = "stage" if name in ("drying_s", "browning_s") else kind
         # Where more than one member in ten never gets there, the near side is all that is known of the width.
         spread = told.value - told.low if told.high is None else 0.5 * (told.high - told.low)
-        found.append(Off(name, told.value - base - wanted, plan.tolerance(name), spread, kind, waits))
+        leaves = LEFT_OPEN if kind == "development" else 0.0
+        found.append(Off(name, told.value - base - wanted, plan.tolerance(name), spread, kind, leaves, waits))
 
     air = line.off(forecast) if line is not None and MarkKind.FIRST_CRACK not in came else None
     if air is not None:

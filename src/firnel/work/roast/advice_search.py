@@ -97,6 +97,8 @@ class AdviceSearch:
 
     def _one_step(self, sight: Sight, control: Control) -> Advice | None:
         ask, landing, machine, near = sight.ask, sight.landing, sight.ask.machine, sight.near
+        if machine.role(control) is Role.HEAT and machine.kind_of(control) != "gas":
+            landing = landing.whole_if_hot()
         if control != machine.main_heat:
             steps = ((by, step_of(ask, sight.due, by, control)) for by in (-1, 1))
             near = [(by, sight.made(step, control)) for by, step in steps if step is not None]
