@@ -73,7 +73,7 @@ class Sounds(QObject):
         out = QMediaDevices.defaultAudioOutput()
         if out.isNull():
             return tr("This system has nothing to play sound on: warnings are seen here, and not heard.")
-        effect = self._tones[tone]
+        effect = self._tones[tone] = self._tones.get(tone) or self._made(tone)
         if effect.audioDevice() != out:
             effect.setAudioDevice(out)  # a loudspeaker that was plugged in later, or another one
         effect.setVolume(percent / 100.0)
@@ -101,18 +101,23 @@ class Sounds(QObject):
         self._ready = True
         try:
             with qts_own_messages():
-                from PyQt6.QtMultimedia import QMediaDevices, QSoundEffect
+                from PyQt6.QtMultimedia import QMediaDevices
 
-                QMediaDevices.defaultAudioOutput()  # loads what plays
+                silent = QMediaDevices.defaultAudioOutput().isNull()  # loads what plays
         except ImportError as error:
             self._missing = True
             log.info("No sound on this system: %s", error)
             return
-        for name in TONES:
-            effect = QSoundEffect(self)
-            with resources.as_file(resources.files("firnel.resources") / "sounds" / f"{name}.wav") as path:
-                effect.setSource(QUrl.fromLocalFile(str(path)))
-            self._tones[name] = effect
+        if not silent:
+            self._tones = {name: self._made(name) for name in TONES}
+
+    def _made(self, name: str) -> QSoundEffect:
+        from PyQt6.QtMultimedia import QSoundEffect
+
+        effect = QSoundEffect(self)
+        with resources.as_file(resources.files("firnel.resources") / "sounds" / f"{name}.wav") as path:
+            effect.setSource(QUrl.fromLocalFile(str(path)))
+        return effect
 
     def _found_voice(self) -> QTextToSpeech | None:
         """The system's voice, where it has one."""
