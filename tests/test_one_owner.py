@@ -146,7 +146,7 @@ def desk(library):
 def test_an_answer_to_an_older_state_is_dropped(desk, monkeypatch):
     answers = []
     monkeypatch.setattr(
-        "firnel.work.plan.workbench.solve_plan",
+        "firnel.work.plan.draft_solving.solve_plan",
         lambda library, machine, plan, usual, how: answers.append(plan) or plan,
     )
     later = Later()

@@ -194,8 +194,8 @@ class PlanEditor(QFrame):
 
     def _connect(self) -> None:
         bench = self.bench
-        bench.on_change, bench.on_solved, bench.on_sketch = self._show, self.solved.emit, self._on_sketched
-        bench.on_explained = self.explained.emit
+        bench.on_change, bench.on_explained = self._show, self.explained.emit
+        bench.solving.on_solved, bench.solving.on_sketch = self.solved.emit, self._on_sketched
         self.ruler.dragged.connect(self._on_dragged)
         self.ruler.released.connect(self._on_released)
         self._for_what.refused.connect(self._say)
@@ -272,7 +272,7 @@ class PlanEditor(QFrame):
 
     def _on_dragged(self, seconds: tuple[float, float, float]) -> None:
         self.targets.show_stage(self.ruler.chosen, seconds[self.ruler.chosen])
-        self.bench.sketch(self._dragged())
+        self.bench.solving.sketch(self._dragged())
 
     def _on_sketched(self, sketch: Solved) -> None:
         picture = plan_picture(sketch.plan, self.bench.machine, self._desk.settings.units, sketch)
@@ -316,11 +316,11 @@ class PlanEditor(QFrame):
             self._asked.setText(tr("It is no longer for what {} is for:", bench.begun.name))
             self._as_new.setChecked(bench.as_new is not False)
             self._as_version.setChecked(bench.as_new is False)
-        self._said.setText(bench.said)
-        self._said.setVisible(bool(bench.said))
+        self._said.setText(bench.solving.said)
+        self._said.setVisible(bool(bench.solving.said))
 
     def _show_moves(self, picture: PlanPicture) -> None:
-        units, plan, told = self._desk.settings.units, self.bench.plan, self.bench.weighed
+        units, plan, told = self._desk.settings.units, self.bench.plan, self.bench.solving.weighed
         rows = []
         for (what, when, at), index in zip(picture.moves, picture.move_order, strict=True):
             move, weighed = plan.moves[index], ""

@@ -1,52 +1,32 @@
-"""Where a plan is made: the draft, its edits and their solving, and what is kept of it. A window shows it and passes edits on.
+"""Where a plan is made: the draft, its edits, and what is kept of it. A window shows it and passes edits on.
 
-The workbench owns the draft. Each answer of the solver carries the token of the state it was asked for, and is dropped where
-the draft has gone on since. The draft lies in the library until it is kept or left (`KeptDraft`).
+The workbench owns the draft; `DraftSolving` has each state of it solved. The draft lies in the library until it is kept or left
+(`KeptDraft`).
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any, Protocol
 
-from firnel.core.machine.capacity import load_warnings
-from firnel.core.model.outlook import Outlook
-from firnel.core.model.solving import How, Solved
-from firnel.core.plan import Plan, Targets
+from firnel.core.model.solving import How
+from firnel.core.plan import Plan
 from firnel.core.vocabulary import Control, ControlScale, Lot, Machine
-from firnel.core.words import capital, tr
+from firnel.core.words import tr
 from firnel.store.writing import ChangedMeanwhileError
 from firnel.work.desk import Desk
 from firnel.work.plan.draft import PlanDraft, for_machine, turned
+from firnel.work.plan.draft_solving import DraftSolving, Run
 from firnel.work.plan.kept_draft import KeptDraft
 from firnel.work.plan.orders import OrderSplit, ladder, split_order
 from firnel.work.plan.picture import PlanPicture, plan_picture
 from firnel.work.plan.planning import (
     for_lot,
-    outlook_of,
     solve_plan,
     transferred,
-    unseen_width,
-    weigh_moves,
 )
-from firnel.work.plan.sketches import Sketches
 from firnel.work.plan.starts import Starts
 from firnel.work.plan.whose import lot_of, machine_of
-from firnel.work.plan.words import shortfalls
-
-
-class Run(Protocol):
-    """Runs a job of a name beside the window; the newest of each name is answered."""
-
-    def __call__(
-        self,
-        name: str,
-        function: Callable[[], Any],
-        on_done: Callable[[Any], None],
-        on_error: Callable[[str], None] | None = None,
-    ) -> None:
-        """See `Background.run`."""
 
 
 class PlanWorkbench:
@@ -69,13 +49,9 @@ class PlanWorkbench:
         self.begun: Plan | None = None  #: what it began with; None for a new plan
         self.as_new: bool | None = None  #: a kept plan for another lot is to be a new plan; None while that is not asked
         self.name, self.reason = "", ""
-        self.weighed: tuple[tuple[float, float], ...] = ()
-        self.sure: Outlook | None = None
-        self.said = ""
-        self._starts, self._sketches = Starts(desk), Sketches(self._sketch)
+        self._starts = Starts(desk)
+        self.solving = DraftSolving(desk, run, self._starts, self._on_bench, self._changed, self._keep_draft)
         self.on_change: Callable[[], None] = lambda: None
-        self.on_solved: Callable[[Solved], None] = lambda solved: None
-        self.on_sketch: Callable[[Solved], None] = lambda solved: None
         self.on_explained: Callable[[str], None] = lambda sentence: None
 
     # What is on it
@@ -108,7 +84,7 @@ class PlanWorkbench:
     @property
     def picture(self) -> PlanPicture:
         """The plan as it stands, drawn."""
-        return plan_picture(self.plan, self.machine, self._desk.settings.units, self.draft.solved, self.sure)
+        return plan_picture(self.plan, self.machine, self._desk.settings.units, self.draft.solved, self.solving.sure)
 
     @property
     def changed(self) -> bool:
@@ -153,7 +129,7 @@ class PlanWorkbench:
         self.name, self.reason, self.as_new = about.get("name", ""), about.get("reason", ""), about.get("as_new")
         self.on_change()
         self.on_explained(tr("The draft that you had begun is here again, with its undo."))
-        self._solve(How.AS_IS)
+        self.solving.solve(How.AS_IS)
         return True
 
     def begin(self, plan: Plan | None) -> None:
@@ -167,22 +143,21 @@ class PlanWorkbench:
             lot, machine = next(iter(self.lots), None), next(iter(self.machines), None)
             start = self._start(Plan(""), machine, lot) if machine is not None else None
             if start is None:
-                self._say(tr("Add a machine first (F7): a plan is for one."))
+                self.solving.say(tr("Add a machine first (F7): a plan is for one."))
                 self.on_change()
                 return
             self.draft = PlanDraft(start)
             self.on_change()
-            self._solve(How.NEW)
+            self.solving.solve(How.NEW)
             return
         self.on_change()
-        self._solve(How.AS_IS)
+        self.solving.solve(How.AS_IS)
 
     def _clear(self, draft: PlanDraft, begun: Plan | None) -> None:
         self.draft, self.begun, self.open, self.as_new, self._looked = draft, begun, True, None, True
-        self.name = self.reason = self.said = ""
+        self.name = self.reason = ""
         self._seen_version = 0
-        self.weighed, self.sure = (), None
-        self._sketches.forget()
+        self.solving.forget()
         self._starts.forget()
 
     def leave(self) -> None:
@@ -227,7 +202,7 @@ class PlanWorkbench:
         """Take an edit, and have it solved: by the moves there are, or with moves found anew."""
         if self.draft.edit(plan):
             self._gone_on()
-            self._solve(how)
+            self.solving.solve(how)
 
     def edit_moves(self, plan: Plan) -> None:
         """Take an edit of single moves: no other move is changed by it, and what comes of it is told."""
@@ -278,7 +253,7 @@ class PlanWorkbench:
         if self.begun is None or source is None:
             self._other_start(replace(before, machine=target.name, machine_id=target.id))
             return
-        usual = self.usual(target)
+        usual = self.solving.usual(before, target)
         moved, why = transferred(before.targets if before.asked is None else before.wanted, source, target, usual)
         share = (before.load_kg or source.useful_load_kg) / source.useful_load_kg
         plan = replace(for_machine(before, target), targets=moved, asked=None, load_kg=round(share * target.useful_load_kg, 2))
@@ -320,7 +295,7 @@ class PlanWorkbench:
 
     def find_moves(self) -> None:
         """Have the moves found anew, around those that are held."""
-        self._solve(How.NEW)
+        self.solving.solve(How.NEW)
 
     def make_ladder(self, on: str, done: Callable[[list[Plan]], None]) -> None:
         """Solve and keep the variants of a ladder, beside the window.
@@ -332,103 +307,18 @@ class PlanWorkbench:
         machine, library = self.machine, self._desk.library
         if machine is None:
             return
-        usual, variants = self.usual(machine), ladder(self.named(), on)
+        usual, variants = self.solving.usual(self.plan, machine), ladder(self.named(), on)
 
         def keep() -> list[Plan]:
             return [library.save_plan(solve_plan(library, machine, variant, usual, How.KEPT).plan) for variant in variants]
 
         def kept(plans: list[Plan]) -> None:
-            self._say("")
+            self.solving.say("")
             self.leave()
             done(plans)
 
-        self._say(tr("Solving the five variants …"))
-        self._run("ladder", keep, kept, self._failed)
-
-    # Solving
-
-    def sketch(self, plan: Plan) -> None:
-        """The curve of a plan while a hand is dragging; one at a time, always the newest."""
-        self._sketches.ask(plan)
-
-    def _sketch(self, plan: Plan) -> None:
-        machine, library = self.machine, self._desk.library
-        if machine is None:
-            self._sketches.done()
-            return
-        usual, token = self.usual(machine), self.draft.token
-
-        def sketched(solved: Solved) -> None:
-            if token == self.draft.token:
-                self.on_sketch(solved)
-            self._sketches.done()
-
-        def failed(sentence: str) -> None:
-            self._failed(sentence)
-            self._sketches.done()
-
-        self._run("sketch", lambda: solve_plan(library, machine, plan, usual, How.SKETCH), sketched, failed)
-
-    def _solve(self, how: How) -> None:
-        machine, plan, library = self.machine, self.plan, self._desk.library
-        if machine is None:
-            return
-        self._sketches.stop()
-        usual, token = self.usual(machine), self.draft.token
-        self._run(
-            "solve",
-            lambda: solve_plan(library, machine, plan, usual, how),
-            lambda solved: self._on_solved(token, solved),
-            lambda sentence: self._not_solved(token, sentence),
-        )
-
-    def usual(self, machine: Machine) -> Targets:
-        """What is usual for this lot and purpose on a machine."""
-        return self._starts.usual(self.plan, machine, self.lot)
-
-    def _on_solved(self, token: int, solved: Solved) -> None:
-        if not self.open or not self.draft.settle(token, solved):
-            return  # the draft has gone on since this was asked
-        self.weighed, self.sure = (), None
-        self._tell(solved)
-        self._keep_draft()
-
-    def _tell(self, solved: Solved) -> None:
-        machine, lot, library, token = self.machine, self.lot, self._desk.library, self.draft.token
-        said = [*shortfalls(solved, self._desk.settings.units, machine), *solved.warnings]
-        if guess := next((one.sentence for one in solved.troubles if one.kind == "guess"), ""):
-            said = [guess]  # whether it falls short by seconds nobody knows
-        if machine is not None and solved.plan.load_kg:
-            said += load_warnings(machine, solved.plan.load_kg, lot.density_g_per_l if lot else None)
-        self._say(" ".join(said))
-        self.on_change()
-        self.on_solved(solved)
-        if machine is None:
-            return
-
-        def known(name: str) -> Callable[[Any], None]:
-            def take(value: Any) -> None:
-                if token == self.draft.token:
-                    setattr(self, name, value)
-                    self.on_change()
-
-            return take
-
-        def sure(value: Outlook) -> None:
-            known("sure")(value)
-            if token == self.draft.token and (width := unseen_width(solved, value)):
-                self._say(" ".join([*said, width]))
-
-        self._run("sure", lambda: outlook_of(library, machine, solved), sure, _nothing)
-        self._run("weigh", lambda: weigh_moves(library, machine, solved.plan), known("weighed"), _nothing)
-
-    def _not_solved(self, token: int, sentence: str) -> None:
-        if self.open and token == self.draft.token:
-            self._failed(tr("{} The plan can be kept as it stands.", capital(sentence)))
-
-    def _failed(self, sentence: str) -> None:
-        self._say(capital(sentence))
-        self.on_change()
+        self.solving.say(tr("Solving the five variants …"))
+        self._run("ladder", keep, kept, self.solving.fail)
 
     # Inside
 
@@ -443,12 +333,21 @@ class PlanWorkbench:
             self.edit(self._start(plan, machine, lot_of(self._desk.library, plan)), How.NEW)
 
     def _returned(self) -> None:
-        self.weighed, self.sure = (), None
+        self.solving.unsure()
         self._gone_on()
         if self.draft.solved is None:
-            self._solve(How.KEPT)
+            self.solving.solve(How.KEPT)
         else:
-            self._tell(self.draft.solved)
+            self.solving.tell(self.draft, self.draft.solved)
+
+    def _say(self, sentence: str) -> None:
+        self.solving.say(sentence)
+
+    def _on_bench(self) -> PlanDraft | None:
+        return self.draft if self.open else None
+
+    def _changed(self) -> None:
+        self.on_change()
 
     def _gone_on(self) -> None:
         self.on_change()
@@ -465,11 +364,3 @@ class PlanWorkbench:
 
     def _explain(self, sentence: str) -> None:
         self.on_explained(self._desk.settings.units.sentence(sentence))
-
-    def _say(self, sentence: str) -> None:
-        self.said = self._desk.settings.units.sentence(sentence)
-        self.on_change()
-
-
-def _nothing(_value: Any) -> None:
-    pass
