@@ -13,18 +13,18 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
-from itertools import compress, pairwise
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
 
-from firnel.core.mark_finding import SHORTEST_ROAST_S, find_charge, find_charges, find_drop, find_turning
-from firnel.core.stages import MarkOrderError, check_mark_order
-from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Mark, MarkKind, Move, Trace
+from firnel.core.mark_finding import SHORTEST_ROAST_S, find_charges, find_drop
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Mark, Move, Trace
 from firnel.core.words import tr
-from firnel.exchange.cells import cell_of, numbers_of
+from firnel.exchange.cells import numbers_of
 from firnel.exchange.csv_table import NO_CONTROLS, columns_of, read_text, rows_of, split_header, units_of
 from firnel.exchange.errors import ImportRefusedError
+from firnel.exchange.log_marks import marks_in_column, marks_of, parse_mark_name
 from firnel.exchange.log_times import began_at, going_forward, in_seconds, laid_out, times_of
 from firnel.exchange.shapes import by_shape
 
@@ -36,12 +36,6 @@ MOST_READ, NEARLY_ALL = 1300.0, 0.98
 BETWEEN_S = 180.0
 #: Settings beyond this are none, on whatever scale.
 MOST_SETTING = 1e5
-_MARK_WORDS: dict[str, MarkKind] = {
-    "charge": MarkKind.CHARGE, "load": MarkKind.CHARGE, "turning": MarkKind.TURNING, "turning point": MarkKind.TURNING,
-    "yellow": MarkKind.YELLOW, "dry end": MarkKind.YELLOW, "first crack": MarkKind.FIRST_CRACK, "fc": MarkKind.FIRST_CRACK,
-    "first crack start": MarkKind.FIRST_CRACK, "first crack end": MarkKind.FIRST_CRACK_END,
-    "second crack": MarkKind.SECOND_CRACK, "drop": MarkKind.DROP,
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -79,19 +73,6 @@ class Imported:
     parts: int = 1  #: how many batches the file holds
 
 
-def parse_mark_name(name: str) -> MarkKind:
-    """The mark of that name.
-
-    Raises
-    ------
-    ImportRefusedError : if there is no such mark.
-    """
-    words = name.strip().lower().replace("_", " ")
-    if words not in _MARK_WORDS:
-        raise ImportRefusedError(tr("{!r} is no mark; use {}.", name, ", ".join(kind.value for kind in MarkKind)))
-    return _MARK_WORDS[words]
-
-
 def read_csv_log(path: Path, wishes: ImportWishes | None = None) -> Imported:
     """Read one roast from a CSV log: of one that holds several the one that is wished, or that has the told marks.
 
@@ -125,8 +106,8 @@ def _batch_of(log: _Log, wishes: ImportWishes, parts: Sequence[tuple[float, floa
     if len(parts) > 1:
         said.append(tr("one of {} batches in this file, from {:.0f} s on", len(parts), trace.t[inside][0]))
         trace = trace.part(inside)
-    in_file = _marks_in_column(log.body, log.columns.get("mark"), t, log.keep, inside)
-    marks = _marks(trace, in_file, wishes, log.path.name, said)
+    in_file = marks_in_column(log.body, log.columns.get("mark"), t, log.keep, inside)
+    marks = marks_of(trace, in_file, wishes.marks, log.path.name, said)
     record = BatchRecord(
         label="",
         lot=wishes.lot,
@@ -318,69 +299,6 @@ def _began(log: _Log, since_s: float, left_s: float) -> datetime:
     if first is not None:
         return first + timedelta(seconds=since_s)
     return datetime.fromtimestamp(log.path.stat().st_mtime, UTC) - timedelta(seconds=left_s)
-
-
-def _marks_in_column(
-    body: Sequence[Sequence[str]], index: int | None, t: FloatArray, keep: np.ndarray, inside: np.ndarray
-) -> dict[MarkKind, float]:
-    if index is None:
-        return {}
-    cells = [cell_of(row, index) for row, kept in zip(body, keep, strict=True) if kept]
-    found: dict[MarkKind, float] = {}
-    for moment, cell in compress(zip(t, cells, strict=True), inside):
-        kind = _MARK_WORDS.get(cell.lower().replace("_", " "))
-        if kind is not None:
-            found.setdefault(kind, float(moment))
-    return found
-
-
-def _marks(
-    trace: Trace, in_file: Mapping[MarkKind, float], wishes: ImportWishes, name: str, said: list[str]
-) -> tuple[Mark, ...]:
-    """Given marks win over the file's, and those over what the curve shows."""
-    given = dict(in_file) | {parse_mark_name(word): t for word, t in wishes.marks.items()}
-    first, last = float(trace.t[0]), float(trace.t[-1])
-    beside = max(2.0 * float(np.median(np.diff(trace.t))), 2.0)  # a mark may lie a reading or two beyond
-    for kind, t in given.items():
-        if not first - beside <= t <= last + beside:
-            where = tr("outside the log, which runs from {:g} to {:g} s", first, last)
-            raise ImportRefusedError(tr("{}: {} at {:g} s lies {}.", name, kind.words, t, where))
-    found = {kind: Mark(kind, t, trace.bean_at(t), Found.GIVEN) for kind, t in given.items()}
-
-    def from_curve(kind: MarkKind, t: float | None) -> None:
-        if t is not None and kind not in found:
-            found[kind] = Mark(kind, t, trace.bean_at(t), Found.CURVE)
-            said.append(tr("{} found from the curve at {:.0f} s", kind.words, t))
-
-    from_curve(MarkKind.CHARGE, find_charge(trace.t, trace.bean))
-    if MarkKind.CHARGE not in found:
-        said.append(tr("no charge found: tell it, as charge=SECONDS of the log"))
-        return tuple(sorted(found.values(), key=lambda mark: mark.t))
-    charge_t = found[MarkKind.CHARGE].t
-    from_curve(MarkKind.TURNING, find_turning(trace.t, trace.bean, charge_t))
-    later = trace.t > charge_t + 180.0
-    second = find_charge(trace.t[later], trace.bean[later])
-    if second is not None and second > charge_t + 300.0 and second > float(trace.t[later][0]) + 1.0:
-        said.append(
-            tr("there is a second charge at {:.0f} s: only the first batch was marked, split the log for the other", second)
-        )
-        end = trace.t < second - 5.0
-        from_curve(MarkKind.DROP, find_drop(trace.t[end], trace.bean[end], charge_t, trace.air[end]))
-    else:
-        from_curve(MarkKind.DROP, find_drop(trace.t, trace.bean, charge_t, trace.air))
-    marks = tuple(sorted(found.values(), key=lambda mark: mark.t))
-    try:
-        check_mark_order(marks)
-    except MarkOrderError as error:
-        guessed = [mark.kind for mark in marks if mark.found is Found.CURVE and mark.kind is not MarkKind.CHARGE]
-        kept = tuple(mark for mark in marks if mark.kind not in guessed)
-        try:
-            check_mark_order(kept)
-        except MarkOrderError:
-            raise ImportRefusedError(f"{name}: {error}") from error
-        said.append(tr("marks found from the curve contradict the given ones and were left out"))
-        return kept
-    return marks
 
 
 def with_results(record: BatchRecord, wishes: ImportWishes) -> BatchRecord:

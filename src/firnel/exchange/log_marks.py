@@ -1,0 +1,121 @@
+"""Marks of a log: told ones, those that a column of the file names, and what the curve shows of the rest."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from itertools import compress
+
+import numpy as np
+
+from firnel.core.mark_finding import find_charge, find_drop, find_turning
+from firnel.core.stages import MarkOrderError, check_mark_order
+from firnel.core.vocabulary import FloatArray, Found, Mark, MarkKind, Trace
+from firnel.core.words import tr
+from firnel.exchange.cells import cell_of
+from firnel.exchange.errors import ImportRefusedError
+
+_MARK_WORDS: dict[str, MarkKind] = {
+    "charge": MarkKind.CHARGE, "load": MarkKind.CHARGE, "turning": MarkKind.TURNING, "turning point": MarkKind.TURNING,
+    "yellow": MarkKind.YELLOW, "dry end": MarkKind.YELLOW, "first crack": MarkKind.FIRST_CRACK, "fc": MarkKind.FIRST_CRACK,
+    "first crack start": MarkKind.FIRST_CRACK, "first crack end": MarkKind.FIRST_CRACK_END,
+    "second crack": MarkKind.SECOND_CRACK, "drop": MarkKind.DROP,
+}  # fmt: skip
+
+
+def parse_mark_name(name: str) -> MarkKind:
+    """The mark of that name.
+
+    Raises
+    ------
+    ImportRefusedError : if there is no such mark.
+    """
+    words = name.strip().lower().replace("_", " ")
+    if words not in _MARK_WORDS:
+        raise ImportRefusedError(tr("{!r} is no mark; use {}.", name, ", ".join(kind.value for kind in MarkKind)))
+    return _MARK_WORDS[words]
+
+
+def marks_in_column(
+    body: Sequence[Sequence[str]], index: int | None, t: FloatArray, keep: np.ndarray, inside: np.ndarray
+) -> dict[MarkKind, float]:
+    """Moments of the marks that a column names; the first of each counts.
+
+    Parameters
+    ----------
+    body : cells of the file, line by line.
+    index : of the column; None where there is none.
+    t : moments of the lines that were kept, shape (n,). [s]
+    keep : which lines of ``body`` those are.
+    inside : which of them belong to the batch, shape (n,).
+    """
+    if index is None:
+        return {}
+    cells = [cell_of(row, index) for row, kept in zip(body, keep, strict=True) if kept]
+    found: dict[MarkKind, float] = {}
+    for moment, cell in compress(zip(t, cells, strict=True), inside):
+        kind = _MARK_WORDS.get(cell.lower().replace("_", " "))
+        if kind is not None:
+            found.setdefault(kind, float(moment))
+    return found
+
+
+def marks_of(
+    trace: Trace, in_file: Mapping[MarkKind, float], told: Mapping[str, float], name: str, said: list[str]
+) -> tuple[Mark, ...]:
+    """Marks in their order: told ones win over the file's, and those over what the curve shows.
+
+    Parameters
+    ----------
+    trace : of the batch alone.
+    in_file : what a column of marks says. [s]
+    told : what the user said, by name. [s of the log]
+    name : of the file, for sentences.
+    said : gets what was found from the curve, or left out.
+
+    Raises
+    ------
+    ImportRefusedError : if a mark lies outside the log, there is none of a told name, or their order makes no sense.
+    """
+    given = dict(in_file) | {parse_mark_name(word): t for word, t in told.items()}
+    first, last = float(trace.t[0]), float(trace.t[-1])
+    beside = max(2.0 * float(np.median(np.diff(trace.t))), 2.0)  # a mark may lie a reading or two beyond
+    for kind, t in given.items():
+        if not first - beside <= t <= last + beside:
+            where = tr("outside the log, which runs from {:g} to {:g} s", first, last)
+            raise ImportRefusedError(tr("{}: {} at {:g} s lies {}.", name, kind.words, t, where))
+    found = {kind: Mark(kind, t, trace.bean_at(t), Found.GIVEN) for kind, t in given.items()}
+
+    def from_curve(kind: MarkKind, t: float | None) -> None:
+        if t is not None and kind not in found:
+            found[kind] = Mark(kind, t, trace.bean_at(t), Found.CURVE)
+            said.append(tr("{} found from the curve at {:.0f} s", kind.words, t))
+
+    from_curve(MarkKind.CHARGE, find_charge(trace.t, trace.bean))
+    if MarkKind.CHARGE not in found:
+        said.append(tr("no charge found: tell it, as charge=SECONDS of the log"))
+        return tuple(sorted(found.values(), key=lambda mark: mark.t))
+    charge_t = found[MarkKind.CHARGE].t
+    from_curve(MarkKind.TURNING, find_turning(trace.t, trace.bean, charge_t))
+    later = trace.t > charge_t + 180.0
+    second = find_charge(trace.t[later], trace.bean[later])
+    if second is not None and second > charge_t + 300.0 and second > float(trace.t[later][0]) + 1.0:
+        said.append(
+            tr("there is a second charge at {:.0f} s: only the first batch was marked, split the log for the other", second)
+        )
+        end = trace.t < second - 5.0
+        from_curve(MarkKind.DROP, find_drop(trace.t[end], trace.bean[end], charge_t, trace.air[end]))
+    else:
+        from_curve(MarkKind.DROP, find_drop(trace.t, trace.bean, charge_t, trace.air))
+    marks = tuple(sorted(found.values(), key=lambda mark: mark.t))
+    try:
+        check_mark_order(marks)
+    except MarkOrderError as error:
+        guessed = [mark.kind for mark in marks if mark.found is Found.CURVE and mark.kind is not MarkKind.CHARGE]
+        kept = tuple(mark for mark in marks if mark.kind not in guessed)
+        try:
+            check_mark_order(kept)
+        except MarkOrderError:
+            raise ImportRefusedError(f"{name}: {error}") from error
+        said.append(tr("marks found from the curve contradict the given ones and were left out"))
+        return kept
+    return marks
