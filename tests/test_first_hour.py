@@ -383,7 +383,7 @@ def test_old_logs_are_looked_at_corrected_and_taken_in_in_the_window(qtbot, wind
     sheet.load.setText("0,7")
     sheet.fill_in()
     sheet._show_row(0)
-    sheet._marks[MarkKind.FIRST_CRACK].setText("500")
+    sheet.chosen.marks[MarkKind.FIRST_CRACK].setText("500")
     sheet.correct(False)
     with qtbot.waitSignal(sheet.taken):
         sheet.take_in()

@@ -7,17 +7,14 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QHeaderView,
-    QLineEdit,
     QProgressBar,
     QTableWidget,
     QTableWidgetItem,
@@ -25,22 +22,19 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from firnel.core.units import clock, linear_map
-from firnel.core.words import capital, tr
+from firnel.core.units import clock
+from firnel.core.words import tr
+from firnel.ui.machines.old_log_card import OldLogCard
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.entries import FigureEntry
-from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.house_table import dress
-from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import Lane
-from firnel.ui.shared.parts import ElidedLabel, button, card, label
+from firnel.ui.shared.parts import button, card, label
 from firnel.ui.shared.sheet import Sheet
 from firnel.ui.theme.look import Look, mono
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work import shelf
 from firnel.work.desk import Desk
 from firnel.work.machines.old_logs import (
-    FIELDS,
     MARKS,
     OldLog,
     TakenIn,
@@ -54,8 +48,6 @@ from firnel.work.machines.old_logs import (
 from firnel.work.review.records import ImportRefusedError
 
 COLUMNS = (tr("File"), tr("Machine"), tr("Lot"), tr("Load"), tr("Charge"), tr("1st crack"), tr("Drop"), "")
-KEYS = (Key("bean"), Key("air", "slate"))
-DEGREES = ((tr("as guessed"), None), ("°C", "c"), ("°F", "f"))
 
 
 class OldLogsSheet(Sheet):
@@ -73,19 +65,21 @@ class OldLogsSheet(Sheet):
     def __init__(self, desk: Desk, look: Look, parent: QWidget) -> None:
         super().__init__(tr("Old logs"), parent, 1220, 740)
         self.setAcceptDrops(True)
-        self._desk, self._look = desk, look
+        self._desk = desk
         self._logs: list[OldLog] = []
         self._names = desk.ask(names_of)
         self._shown = -1
         self._stop: Callable[[], None] | None = None
         self._background = Background(self, self._on_failed)
+        self.chosen = OldLogCard(look, desk.settings.temperature)
+        self.chosen.corrected.connect(self.correct)
         column = QVBoxLayout(self.inside)
         column.setSpacing(SPACE_S)
         column.addLayout(self._head())
         row = QHBoxLayout()
         row.setSpacing(SPACE_M)
         row.addWidget(self._list(), 1)
-        row.addWidget(self._sheet())
+        row.addWidget(self.chosen)
         column.addLayout(row, 1)
         self._said = label("", "warn", wrap=True)
         column.addWidget(self._said)
@@ -139,62 +133,6 @@ class OldLogsSheet(Sheet):
         fill.addWidget(put)
         column.addLayout(fill)
         return frame
-
-    def _sheet(self) -> QWidget:
-        frame, column = card(spacing=SPACE_S)
-        frame.setFixedWidth(480)
-        self._name = ElidedLabel("heading")
-        column.addWidget(self._name)
-        self._lane = Lane(self._look, "card", with_time=True)
-        self._lane.setObjectName("bare")
-        self._lane.setAccessibleName(tr("The chosen log"))
-        self._bean, self._air = pg.PlotCurveItem(connect="finite"), pg.PlotCurveItem(connect="finite")
-        self._lines = {kind: pg.InfiniteLine(angle=90) for kind in MARKS}
-        for item in (self._bean, self._air, *self._lines.values()):
-            self._lane.plot.addItem(item, ignoreBounds=True)
-        column.addWidget(self._lane, 1)
-        self._lane.reads("bean", self._bean)
-        self._lane.reads("air", self._air)
-        self.glance = Glance((self._lane,))
-        self._guessed = label("", "soft", wrap=True)
-        column.addWidget(self._guessed)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(SPACE_S)
-        grid.setVerticalSpacing(1)
-        self._marks = {kind: FigureEntry(tr("{}, seconds of the log", capital(kind.words))) for kind in MARKS}
-        for place, (kind, entry) in enumerate(self._marks.items()):
-            grid.addWidget(label(f"{capital(kind.words)}, s", "soft"), 0, place)
-            grid.addWidget(entry, 1, place)
-        self._degrees, self._columns = QComboBox(), QLineEdit()
-        self._degrees.addItems([words for words, _ in DEGREES])
-        self._degrees.setAccessibleName(tr("Degrees of the log"))
-        self._columns.setAccessibleName(tr("Columns of the log"))
-        self._columns.setPlaceholderText(tr("columns as guessed, or: time=…, bean=…, gas=…"))
-        grid.addWidget(label(tr("Degrees"), "soft"), 2, 0)
-        grid.addWidget(self._degrees, 3, 0)
-        grid.addWidget(label(tr("Columns"), "soft"), 2, 1)
-        grid.addWidget(self._columns, 3, 1, 1, 3)
-        column.addLayout(grid)
-        row = QHBoxLayout()
-        row.addStretch(1)
-        all_alike, correct = (
-            button(tr("Read all like this"), tr("Degrees and columns, for every log")),
-            button(tr("Correct this one")),
-        )
-        all_alike.clicked.connect(partial(self.correct, True))
-        correct.clicked.connect(partial(self.correct, False))
-        row.addWidget(all_alike)
-        row.addWidget(correct)
-        column.addLayout(row)
-        self._palette()
-        return frame
-
-    def _palette(self) -> None:
-        colours = self._look.palette
-        self._bean.setPen(pg.mkPen(colours.ink, width=2))
-        self._air.setPen(pg.mkPen(colours.slate, width=1.2))
-        for line in self._lines.values():
-            line.setPen(pg.mkPen(colours.moss, width=1.4, style=Qt.PenStyle.DashLine))
 
     def _foot(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -308,33 +246,7 @@ class OldLogsSheet(Sheet):
     def _show_row(self, row: int) -> None:
         self._shown = row if 0 <= row < len(self._logs) else -1
         log = self._logs[self._shown] if self._shown >= 0 else None
-        record = log.record if log is not None else None
-        self._name.show_text(log.name if log is not None else tr("No log chosen"))
-        said = "" if log is None else log.wrong or " · ".join(log.read.said if log.read is not None else ())
-        self._guessed.setText(said)
-        for item in (self._bean, self._air):
-            item.setData([], [])
-        for line in self._lines.values():
-            line.hide()
-        for entry in self._marks.values():
-            entry.setText("")
-        if log is None or record is None:
-            return
-        factor, offset = linear_map("°C", self._desk.settings.temperature)
-        trace = record.trace
-        self._bean.setData(trace.t, trace.bean * factor + offset)
-        self._air.setData(trace.t, trace.air * factor + offset)
-        self._lane.time_span(float(trace.t[0]), float(trace.t[-1]))
-        self._lane.level_span(20.0 * factor + offset, 280.0 * factor + offset)
-        self._lane.head.show_head(tr("Temperature, {}", self._desk.settings.temperature), KEYS, tr("minutes of the log"))
-        for mark in record.marks:
-            if mark.kind in self._lines:
-                self._lines[mark.kind].setPos(mark.t)
-                self._lines[mark.kind].show()
-                self._marks[mark.kind].setText(tr("{:.0f}", mark.t))
-        told = log.wishes.temperature
-        self._degrees.setCurrentIndex(next(i for i, (_, name) in enumerate(DEGREES) if name == told))
-        self._columns.setText(", ".join(f"{name}={column}" for name, column in log.wishes.columns.items()))
+        self.chosen.show_log(log)
 
     # What is done
 
@@ -369,17 +281,15 @@ class OldLogsSheet(Sheet):
         if self._shown < 0:
             return
         try:
-            columns = _columns_in(self._columns.text())
-            marks = {kind.value: figure for kind, entry in self._marks.items() if (figure := entry.figure()) is not None}
+            right = self.chosen.put_right()
         except ValueError as error:
             self._said.setText(str(error))
             return
-        degrees = DEGREES[self._degrees.currentIndex()][1]
         for row in range(len(self._logs)) if every else (self._shown,):
             log = self._logs[row]
-            wishes = replace(log.wishes, columns=columns, temperature=degrees)
+            wishes = replace(log.wishes, columns=right.columns, temperature=right.temperature)
             if row == self._shown:
-                wishes = replace(wishes, marks=marks)
+                wishes = replace(wishes, marks=right.marks)
             self._logs[row] = look_at(replace(log, wishes=wishes), self._names)
         self._said.setText(self._logs[self._shown].wrong)
         self._list_all()
@@ -414,13 +324,3 @@ class OldLogsSheet(Sheet):
 def _needs(log: OldLog) -> str:
     missing = [word for word, there in ((tr("machine"), log.wishes.machine), (tr("load"), log.wishes.load_kg)) if not there]
     return tr(" and ").join(missing) + tr(" to be learned from")
-
-
-def _columns_in(text: str) -> dict[str, str]:
-    columns = {}
-    for part in filter(None, (part.strip() for part in text.split(","))):
-        name, equals, column = part.partition("=")
-        if not equals or not column.strip():
-            raise ValueError(tr("Columns: {!r} is not NAME=COLUMN; the names are {}, or a control's.", part, ", ".join(FIELDS)))
-        columns[name.strip()] = column.strip()
-    return columns
