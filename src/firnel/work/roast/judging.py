@@ -36,8 +36,8 @@ TURNED_S = 20.0
 #: The end of a batch begins so long before its first crack: what the rate does from there on shows in the landing. [s]
 ABOUT_CRACK_S = 30.0
 
-#: What comes of a step of a control, by default of the main heat.
-Made = Callable[..., Choice]
+#: What comes of a step of the main heat.
+Made = Callable[[Step], Choice]
 
 
 class Judge:
