@@ -43,6 +43,7 @@ from firnel.work.roast.judging import Judge, _as_far_as
 from firnel.work.roast.live_forecast import LiveForecast
 from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.lookout import Beside, at_once, not_at_all
+from firnel.work.roast.remedy import LEAST_BACK, rescue
 from firnel.work.roast.session import RoastSession
 from firnel.work.roast.steps import Ask, ahead_of, made_up, step_of
 from firnel.work.settings import Settings
@@ -257,6 +258,39 @@ def test_a_late_yellow_is_mended_though_browning_gets_shorter_by_what_can_be_men
     for crack, advised in ((538.0, True), (525.0, False)):
         step = [Choice(Control.GAS, 1.8, 2.1, told(311.0, crack))]
         assert (advise(BOX, landing, step, charged) is not None) is advised, crack
+
+
+def test_no_advice_takes_a_batch_where_first_crack_does_not_come_any_more():
+    """Less heat for a yellow that comes too soon was advised although the beans then never got to their drop."""
+    early = replace(forecast(540.0, 206.0), at=100.0, yellow=Interval(275.0, 270.0, 280.0))
+    later = replace(early, yellow=Interval(295.0, 290.0, 300.0))
+    never = replace(later, first_crack=None, drop_t=None, drop_c=None, development_s=None)
+    charged = {MarkKind.CHARGE: 0.0}
+    landing = landing_of(BOX, early, charged)
+    for comes, advised in ((later, True), (never, False)):
+        step = [Choice(Control.GAS, 1.8, 1.5, comes)]
+        assert (advise(BOX, landing, step, charged) is not None) is advised
+
+
+def test_a_lost_batch_is_brought_back_by_more_than_a_step_that_stands_about_the_border(model, plan):
+    """A hand one step low of the plan's own heat was sent that one step up, again and again, and never got there."""
+    ask = ask_at(plan, 150.0)
+    own = PlannedMove(Control.GAS, 0.0, Anchor.CHARGE, 100.0)
+    step, high = SOUTH.controls[Control.GAS].step, SOUTH.controls[Control.GAS].high
+    gas = np.where(ask.trace.t > ask.now - 50.0, 0.0, ask.trace.control(Control.GAS))
+    trace = replace(ask.trace, controls={**ask.trace.controls, Control.GAS: gas})
+    ask = replace(ask, trace=trace, plan=replace(plan, moves=(replace(own, to=step),)), done={0: ask.now - 50.0})
+    never = Coming("lost", 0.0, "", never=MarkKind.FIRST_CRACK)
+    gets_there, lost = forecast(540.0, 206.0), replace(forecast(540.0, 206.0), first_crack=None)
+
+    def told(from_to):
+        def made(tried):
+            return Choice(Control.GAS, tried.setting, tried.to, gets_there if tried.to > from_to else lost)
+
+        return rescue(never, ask, made, None, {}, high)
+
+    assert told(0.0).remedy.to >= LEAST_BACK * high > step
+    assert told(-1.0) == replace(never, by_plan=True), "as it stands it gets there: what is still planned keeps it"
 
 
 def test_the_nearer_first_crack_the_less_the_drop_pays_for_the_clock():
@@ -716,7 +750,10 @@ def test_heat_that_is_off_is_told_at_once_with_the_way_back_and_a_strange_machin
     live.answer(with_heat(0.0, 60.0, hung))
     back = live.answer(replace(with_heat(0.8, 5.0, hung), plan=replace(late, moves=hung)))
     assert back.forecast.yellow is not None, "what hangs on yellow waits for it, and is not what keeps it from coming"
-    assert MarkKind.FIRST_CRACK in [one.never for one in back.coming], "as the plan puts the heat out then"
+    (hung_on,) = [one for one in back.coming if one.never is MarkKind.FIRST_CRACK]
+    assert (hung_on.by_plan, hung_on.remedy) == (True, None), "as the plan puts the heat out then; now it stands high enough"
+    session.take_guidance(back)
+    assert told_line(session, Units()).text == "First crack does not come with the moves that are planned: leave gas higher."
 
 
 def test_a_start_that_the_hand_never_made_is_told_and_no_landing_of_beans_that_do_not_get_there(model, plan, session):

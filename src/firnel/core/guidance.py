@@ -184,6 +184,8 @@ def advise(
     for off in missed:
         best: Advice | None = None
         for choice in choices:
+            if landing.drop_c is not None and choice.forecast.drop_c is None:
+                continue  # it does not get there any more
             after = {other.name: other for other in expected_off(plan, choice.forecast, came, line)}
             mine = after.get(off.name)
             if mine is None or _spoils(landing.off, after, off, choice.forecast):

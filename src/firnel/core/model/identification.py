@@ -74,13 +74,14 @@ class KindOfHeat:
     """What a source of heat of some kind is like: share into the steel, of the rest onto the beans, and lag [s].
 
     ``exponent`` is that of its share in its heat, and its spread on the logarithm: a gauge of pressure goes by the orifice law,
-    a dial or a valve by whatever its maker gave it.
+    a dial or a valve by whatever its maker gave it, and an electric element, which is switched on for a share of the time,
+    gives that share.
     """
 
     steel_share: float
     bean_share: float
     lag_s: float
-    exponent: tuple[float, float] = (1.0, 0.3)
+    exponent: tuple[float, float] = (1.0, 0.1)
 
 
 #: From memory of such machines, no published source. A gas dial lies between the root and the straight line.

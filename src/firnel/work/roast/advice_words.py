@@ -120,6 +120,9 @@ def _coming_words(session: RoastSession, coming: Coming, units: Units) -> str:
         if coming.sure:
             return tr("{}: {} {} → {} ends it.", stall, name, before, after)
         return tr("{}: {} {} → {} now.", stall, name, before, after)
+    if coming.never is not None and coming.by_plan:
+        name = _name(session.machine.main_heat if session.machine else Control.GAS, session.machine)
+        return tr("{} does not come with the moves that are planned: leave {} higher.", capital(coming.never.words), name)
     if coming.never is None and coming.in_s >= AT_ONCE_S:
         words = tr("{}, in {}", words, clock(coming.in_s))
     return tr("{}: more heat.", words) if coming.kind == "stall" or coming.never is not None else f"{words}."

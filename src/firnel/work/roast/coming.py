@@ -31,7 +31,7 @@ class Coming:
     """Trouble that the forecast shows before it comes: kind (lost, stall, crash or flick), in how many seconds, a sentence.
 
     ``remedy`` is what ends it, if known, ``sure`` whether that can be promised, and ``never`` the mark that a batch does not
-    reach which is lost.
+    reach which is lost; ``by_plan``, if it is the moves still planned that keep it from there.
     """
 
     kind: str
@@ -40,6 +40,7 @@ class Coming:
     remedy: Choice | None = None
     never: MarkKind | None = None
     sure: bool = True
+    by_plan: bool = False
 
 
 def lost_of(

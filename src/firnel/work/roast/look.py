@@ -53,6 +53,11 @@ class Look:
         ahead = ahead_of(self.ask, self.batch, self.ensemble.t, self.zero, due, until)
         return self.ensemble.forecast(ahead, rule or self.rule, self.known)
 
+    def _planned_end(self) -> float:
+        """When the plan has its drop, in log time; what brings a batch back to it must be seen to its end. [s]"""
+        stages = self.ask.plan.stages if self.ask.plan is not None else (None,)
+        return self.zero + sum(stage or 0.0 for stage in stages)
+
     def foretold(self, expected: Mapping[MarkKind, float], hardly: bool) -> Foretold:
         """What comes of the plan's moves.
 
@@ -64,7 +69,7 @@ class Look:
         ask, end = self.ask, expected.get(MarkKind.DROP)
         due = due_in(ask, expected)
         # A drop that is long overdue is still looked ahead from: nothing ends because time went by.
-        until = HORIZON_S if end is None else max(end - ask.now, 0.0) + MARGIN_S
+        until = HORIZON_S if end is None else max(end - ask.now, self._planned_end() - ask.now, 0.0) + MARGIN_S
         forecast, free = self.forecast(due, until), without_hung(ask, due)
         if self.cracked or forecast.first_crack is not None or len(free) == len(due):
             return Foretold(forecast, due, until)

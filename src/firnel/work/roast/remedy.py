@@ -11,11 +11,13 @@ from firnel.core.guidance import Choice
 from firnel.core.plan import PlanCurve
 from firnel.core.vocabulary import MarkKind
 from firnel.work.roast.coming import Coming, coming_of
-from firnel.work.roast.steps import Ask, Step, made_up, step_of
+from firnel.work.roast.steps import Ask, Step, made_up, stands, step_of
 
 #: So many steps more are tried against a stall, then these shares of the scale where its steps are fine; it has ended when none
 #: is foreseen from so far ahead on. [s]
 AGAINST_STALL, AGAINST_STALL_SHARES, LEAST_AHEAD_S = (1, 2, 4, 8), (0.15, 0.3, 0.5), 60.0
+#: A lost batch is not brought back by less than this share of the scale, however near the border the forecast stands.
+LEAST_BACK = 0.05
 #: Where no step gets a lost batch there, heat goes up by this share of its scale at once.
 AT_ONCE = 0.3
 
@@ -47,9 +49,9 @@ def against(
         return coming
     scale, rescue, best = ask.machine.controls[ask.machine.main_heat], None, None
     further = [round(share * (scale.high - scale.low) / scale.step) for share in AGAINST_STALL_SHARES]
-    stands = step_of(ask, (), 1)
-    if stands is not None and np.isfinite(most):
-        further.append(round((most - stands.setting) / scale.step))
+    one = step_of(ask, (), 1)
+    if one is not None and np.isfinite(most):
+        further.append(round((most - one.setting) / scale.step))
     for by in (*AGAINST_STALL, *sorted(steps for steps in further if steps > AGAINST_STALL[-1])):
         step = step_of(ask, (), by)
         if step is None:
@@ -82,7 +84,8 @@ def rescue(
 ) -> Coming:
     """A batch that is lost with the heat that gets it there: the plan's own by now, else the fewest steps that do.
 
-    Moves still to come are left out: the marks that they hang on come when the heat is back, and nobody knows yet when.
+    Moves still to come are left out: the marks that they hang on come when the heat is back, and nobody knows yet when. Where
+    the heat as it stands gets there without them, it is they that are to be made smaller.
 
     Parameters
     ----------
@@ -91,6 +94,9 @@ def rescue(
     expected : as in `made_up`.
     """
     scale = ask.machine.controls[ask.machine.main_heat]
+    setting, least = stands(ask, ask.machine.main_heat), max(least, LEAST_BACK)
+    if setting is not None and made(Step(setting, setting, None, ())).forecast.first_crack is not None:
+        return replace(coming, by_plan=True)
     for step in made_up(ask, (), expected, ask.machine.main_heat):
         further = step.to > step.setting + least * (scale.high - scale.low)
         if further and (choice := made(step)).forecast.first_crack is not None:
