@@ -18,9 +18,10 @@ from firnel.core.model.learning import crack_error, crack_time, misfit, model_fr
 from firnel.core.model.lessons import learn
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import Idling, UnusableLogError, logged_batch
+from firnel.core.model.problem import Problem
 from firnel.core.model.replay import as_made, forecast_at, read_at_drop
 from firnel.core.model.thresholds import CRACK, GreenTraits, Threshold, threshold_from
-from firnel.core.vocabulary import Control, Mark, MarkKind
+from firnel.core.vocabulary import Control, Mark, MarkKind, Trace
 
 
 @pytest.fixture(scope="session")
@@ -268,6 +269,49 @@ def test_moves_noted_by_hand_serve_where_the_machine_is_silent():
     by_hand = logged_batch(replace(record, trace=silent, moves=(first, *moves)), MACHINES["south"])
     read = logged_batch(record, MACHINES["south"])
     assert by_hand.hands.heat == pytest.approx(read.hands.heat)
+
+
+def noted_every(record, seconds):
+    """The same log with a line so seldom, to the degree."""
+    every = round(seconds / float(np.diff(record.trace.t)[0]))
+    trace = record.trace.part(np.arange(record.trace.t.size) % every == 0)
+    return replace(record, trace=replace(trace, bean=np.round(trace.bean), air=np.round(trace.air)))
+
+
+def test_logs_with_a_line_each_half_minute_teach_too_by_what_lies_between_their_readings(south):
+    """They were refused as having "hardly any bean readings"; of those that were keyed in one in five was compared."""
+    machine, load_kg = MACHINES["south"], MACHINES["south"].useful_load_kg
+    names = [f"south-{number:03d}" for number in range(1, 9)]
+    seldom = [logged_batch(noted_every(record_of(name), 30.0), machine, lot_of(name)) for name in names]
+    problem = Problem(seldom, south.fitted.priors, load_kg)
+    at = problem.at[problem.at < seldom[0].bean.size - 15]
+    assert problem.known[0, : at.size, 0].all(), "each ten seconds, though one in three was read"
+    whole = logged_batch(record_of(names[0]), machine).bean[at]
+    apart = np.abs(problem.observed[0, : at.size, 0] - whole)[at > 60]
+    assert (np.median(apart) < 0.5, apart.max() < 3.0) == (True, True), "a degree's rounding, and how that log wanders"
+    learned = model_from(identify(seldom, load_kg, machine.heat_kinds), seldom).fitted
+    assert np.median([misfit(modelled(learned, batch, known=False), batch)[0] for batch in HELD_OUT]) < 4.5
+
+
+def made_log(t, bean, gas, charge_t):
+    """A log of these lines, from a charge to a drop in its last."""
+    trace = Trace(t, bean, np.full(t.size, np.nan), {Control.GAS: gas}, np.zeros(t.size, np.int64))
+    marks = (Mark(MarkKind.CHARGE, charge_t), Mark(MarkKind.DROP, float(t[-1])))
+    return replace(record_of("south-001"), trace=trace, marks=marks, moves=())
+
+
+def test_what_the_probe_read_at_the_charge_is_no_mean_with_what_the_beans_made_of_it():
+    """The steel is told from it: of a log with a line each five seconds it was some degrees too cold."""
+    t = np.arange(0.0, 401.0, 5.0)
+    bean = np.where(t <= 20.0, 200.0, np.maximum(200.0 - 6.0 * (t - 22.0), 80.0 + 0.2 * t))
+    batch = logged_batch(made_log(t, bean, np.full(t.size, 5.0), 22.0), MACHINES["south"])
+    assert batch.bean_at_charge == 200.0 > np.interp(22.0, t, bean) + 5.0
+
+
+def test_a_move_between_two_lines_far_apart_was_made_in_the_middle():
+    t = np.arange(0.0, 301.0, 30.0)
+    batch = logged_batch(made_log(t, np.linspace(100.0, 200.0, t.size), np.where(t < 120.0, 6.0, 3.0), 0.0), MACHINES["south"])
+    assert 2.0 * np.flatnonzero(batch.settings[Control.GAS] == 3.0)[0] == pytest.approx(105.0, abs=2.0)
 
 
 # Shrinkage, by hand

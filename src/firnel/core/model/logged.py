@@ -10,18 +10,22 @@ import numpy as np
 
 from firnel.core.green.blended import BlendedLot
 from firnel.core.model.constants import STEP, Hands, hands_of
-from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, Mark, MarkKind, Quality, Role
+from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, Mark, MarkKind, Quality, Role, Trace
 from firnel.core.words import tr
 
 #: A gap in the readings longer than this stays a gap on the grid. [s]
 LONGEST_BRIDGE_S = 12.0
+#: Lines of a log further apart than this say nothing of when a control was moved between them. [s]
+LONGEST_LINE_S = 90.0
+#: Of fewer readings than this nobody says how far apart they lie.
+FEW = 4
 #: A roast shorter than this says too little. [s]
 SHORTEST_S = 180.0
-#: How much of the time before the charge is looked at, and how little says something. [s]
 #: Readings of such a quality say nothing.
 UNUSABLE = int(Quality.SPIKE | Quality.FROZEN | Quality.OUT_OF_RANGE)
 #: A reading by hand this long before the charge tells what was read at it. [s]
 HAND_BEFORE_S = 90.0
+#: How much of the time before the charge is looked at, and how little says something. [s]
 LONGEST_IDLE_S, SHORTEST_IDLE_S = 180.0, 16.0
 #: Where the lot's moisture is not known: the middle of common practice, no published source. Wet basis.
 USUAL_MOISTURE = 0.11
@@ -65,7 +69,7 @@ class LoggedBatch:
     colour: float | None = None  #: ground where measured, else whole
     idling: Idling | None = None  #: what the log holds of the time before the charge
     blend: BlendedLot | None = None  #: where it was no single lot
-    by_hand: bool = False  #: the readings were keyed in: few, and to the degree
+    by_hand: bool = False  #: the readings are few: keyed in, or noted so far apart that no line is drawn between them
     step: float = STEP
     settings: Mapping[Control, FloatArray] = field(default_factory=dict)  #: of each control through each step, on its scale
     started: datetime | None = None
@@ -102,7 +106,7 @@ def logged_batch(
     (charge, load_kg), drop = _charged(record, machine), record.mark(MarkKind.DROP)
     trace = record.trace
     end = drop.t if drop else (float(trace.t[-1]) if trace.t.size else charge.t)
-    by_hand = bool(np.any(trace.quality & int(Quality.HAND)))
+    by_hand = bool(np.any(trace.quality & int(Quality.HAND))) or _far_apart(trace, charge.t, end)
     if until is not None:
         end = until if by_hand and drop is None else min(end, until)
     elif end - charge.t < SHORTEST_S:
@@ -176,6 +180,10 @@ def _readings(
     bean, air = (onto(trace.t[good], column[good], grid) for column in (trace.bean, trace.air))
     if by_hand and not np.isfinite(bean[:1]).any() and bean.size:
         bean[0] = _read_before(record, charge_t, good)
+    if not by_hand and bean.size:  # no line goes across the charge: the load falls in, and the probe with it
+        for column, on_grid in ((trace.bean, bean), (trace.air, air)):
+            before = good & np.isfinite(column) & (trace.t <= charge_t) & (trace.t > charge_t - LONGEST_BRIDGE_S)
+            on_grid[0] = column[before][-1] if before.any() else on_grid[0]
     lacking = not np.isfinite(bean[:1]).all() if by_hand else False
     if np.isfinite(bean).sum() < (2 if by_hand else min(20, grid.size)) or lacking:
         raise UnusableLogError(tr("batch {} has hardly any bean readings.", record.label))
@@ -208,6 +216,12 @@ def _idling(record: BatchRecord, machine: Machine, charge_t: float, good: np.nda
     grid = charge_t - STEP * np.arange(count, -1, -1, dtype=np.float64)
     bean, air = (_on_grid(trace.t[good], column[good], grid) for column in (trace.bean, trace.air))
     return Idling(_hands(record, machine, grid)[1], bean, air) if np.isfinite(bean[0]) else None
+
+
+def _far_apart(trace: Trace, begin: float, end: float) -> bool:
+    """Whether the bean probe was read so seldom between two moments that no line is drawn between readings. [s]"""
+    read = trace.t[np.isfinite(trace.bean) & (trace.t >= begin) & (trace.t <= end)]
+    return read.size > FEW and float(np.median(np.diff(read))) > LONGEST_BRIDGE_S
 
 
 def _nearest(t: FloatArray, value: FloatArray, grid: FloatArray) -> FloatArray:
@@ -250,7 +264,7 @@ def _held(record: BatchRecord, control: Control, grid: FloatArray) -> FloatArray
     column = record.trace.control(control)
     known = np.isfinite(column)
     if known.any():
-        times, values = record.trace.t[known], column[known]
+        times, values = _moved_between(record.trace.t[known], column[known])
         # A keyed move holds from its own moment, not from the next reading, which by hand may be a minute later.
         keyed = [(move.t, move.to) for move in record.moves if move.control == control and move.found is Found.KEY]
         if keyed:
@@ -264,6 +278,13 @@ def _held(record: BatchRecord, control: Control, grid: FloatArray) -> FloatArray
     for t, to in moves:
         out[grid >= t - 1e-6] = to
     return out
+
+
+def _moved_between(t: FloatArray, value: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """When each setting was come to: where lines lie far apart it was moved between two, and most likely in the middle."""
+    apart = np.diff(t, prepend=t[:1])
+    moved = (np.diff(value, prepend=value[:1]) != 0.0) & (apart > 2.0 * STEP) & (apart <= LONGEST_LINE_S)
+    return t - np.where(moved, 0.5 * apart, 0.0), value
 
 
 def _refuse_wrong_unit(label: str, bean: FloatArray, whole: bool) -> None:

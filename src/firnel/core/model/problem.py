@@ -47,6 +47,8 @@ from firnel.core.vocabulary import FloatArray
 IndexArray = NDArray[np.int64]
 #: Of a misfit no more than this is taken to last until the next comparison; that is learned from so many pairs at least.
 MOST_LASTING, LEAST_PAIRS = 0.7, 30
+#: Between readings that were keyed in, no further apart than this, a roast has no bends that they do not show. [s]
+BETWEEN_S = 75.0
 #: Misfits count up to so many robust spreads, where it is looked at how they last.
 LASTING_WITHIN = 3.0
 
@@ -97,8 +99,9 @@ class Problem:
         self.observed = np.full((2, *shape), np.nan)
         for index, batch in enumerate(self.batches):
             inside = at[at < batch.bean.size]
-            self.observed[0, : inside.size, index] = batch.bean[inside]
-            self.observed[1, : inside.size, index] = batch.air[inside]
+            for probe, column in enumerate((batch.bean, batch.air)):
+                read = _between(column) if batch.by_hand else column
+                self.observed[probe, : inside.size, index] = read[inside]
         spreads = ((BEAN_MISFIT, EARLY), (AIR_MISFIT, EARLY_AIR))
         misfit = np.stack([np.where(self.early, early * sigma, sigma) for sigma, early in spreads])
         self.misfit = np.repeat(misfit[:, :, None], shape[1], axis=2)
@@ -283,6 +286,19 @@ class Problem:
         if parameter < self.uptake_at[0]:
             return np.array([parameter - self.shared])
         return np.flatnonzero(self.lot_of == (parameter - self.uptake_at[0]) % len(self.lots))
+
+
+def _between(column: FloatArray) -> FloatArray:
+    """Few readings, shape (n + 1,), with what lies between those no further apart than `BETWEEN_S`: that is compared."""
+    from scipy.interpolate import PchipInterpolator  # takes longer to load than all else here, and few logs need it
+
+    known = np.flatnonzero(np.isfinite(column))
+    if known.size < 2:
+        return column
+    at = np.arange(column.size)
+    out = PchipInterpolator(known, column[known], extrapolate=False)(at)
+    after = np.clip(np.searchsorted(known, at), 1, known.size - 1)
+    return np.where((known[after] - known[after - 1]) * STEP <= BETWEEN_S, out, column)
 
 
 def _leaning(covariance: FloatArray, shared: int, own: list[int]) -> tuple[FloatArray, FloatArray]:
