@@ -235,11 +235,11 @@ REFUSED = [
     pytest.param(b"", "is empty", id="empty"),
     pytest.param(b"\x00\x01\x02PNG" * 50, "binary file", id="binary"),
     pytest.param("one\ncolumn\nonly\n", "only one column", id="one column"),
-    pytest.param("time,bean\n1,2\n2,3\n", "no ten lines", id="too short"),
-    pytest.param("time,bean\n" + "\n".join("x,y" for _ in range(50)), "no ten lines", id="no numbers"),
+    pytest.param("time,bean\n1,2\n2,3\n", "no 6 lines", id="too short"),
+    pytest.param("time,bean\n" + "\n".join("x,y" for _ in range(50)), "no 6 lines", id="no numbers"),
     pytest.param("time,weight\n" + "\n".join(f"{t},1" for t in range(50)), "looks like bean", id="no bean column"),
     pytest.param("time,bean\n" + "\n".join(f"{t % 20},150" for t in range(100)), "time goes backwards", id="time goes round"),
-    pytest.param("time,bean\n" + "\n".join(f"{t}," for t in range(100)), "fewer than ten bean", id="no readings"),
+    pytest.param("time,bean\n" + "\n".join(f"{t}," for t in range(100)), "fewer than 6 bean", id="no readings"),
 ]
 
 

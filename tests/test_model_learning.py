@@ -278,19 +278,19 @@ def noted_every(record, seconds):
     return replace(record, trace=replace(trace, bean=np.round(trace.bean), air=np.round(trace.air)))
 
 
-def test_logs_with_a_line_each_half_minute_teach_too_by_what_lies_between_their_readings(south):
+def test_logs_with_a_line_each_minute_teach_too_by_what_lies_between_their_readings(south):
     """They were refused as having "hardly any bean readings"; of those that were keyed in one in five was compared."""
     machine, load_kg = MACHINES["south"], MACHINES["south"].useful_load_kg
     names = [f"south-{number:03d}" for number in range(1, 9)]
-    seldom = [logged_batch(noted_every(record_of(name), 30.0), machine, lot_of(name)) for name in names]
+    seldom = [logged_batch(noted_every(record_of(name), 60.0), machine, lot_of(name)) for name in names]
     problem = Problem(seldom, south.fitted.priors, load_kg)
-    at = problem.at[problem.at < seldom[0].bean.size - 15]
-    assert problem.known[0, : at.size, 0].all(), "each ten seconds, though one in three was read"
+    at = problem.at[problem.at < seldom[0].bean.size - 30]
+    assert problem.known[0, : at.size, 0].all(), "each ten seconds, though one in six was read"
     whole = logged_batch(record_of(names[0]), machine).bean[at]
     apart = np.abs(problem.observed[0, : at.size, 0] - whole)[at > 60]
-    assert (np.median(apart) < 0.5, apart.max() < 3.0) == (True, True), "a degree's rounding, and how that log wanders"
+    assert (np.median(apart) < 0.6, apart.max() < 4.0) == (True, True), "a degree's rounding, and how that log wanders"
     learned = model_from(identify(seldom, load_kg, machine.heat_kinds), seldom).fitted
-    assert np.median([misfit(modelled(learned, batch, known=False), batch)[0] for batch in HELD_OUT]) < 4.5
+    assert np.median([misfit(modelled(learned, batch, known=False), batch)[0] for batch in HELD_OUT]) < 7.0, "18 unlogged"
 
 
 def made_log(t, bean, gas, charge_t):

@@ -25,7 +25,7 @@ from firnel.exchange.cells import numbers_of
 from firnel.exchange.csv_table import NO_CONTROLS, columns_of, read_text, rows_of, split_header, units_of
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.log_marks import marks_in_column, marks_of, parse_mark_name
-from firnel.exchange.log_times import began_at, going_forward, in_seconds, laid_out, times_of
+from firnel.exchange.log_times import FEWEST_LINES, began_at, going_forward, in_seconds, laid_out, times_of
 from firnel.exchange.shapes import by_shape
 
 #: No probe of a roast reads more or less than this. [degC]
@@ -167,8 +167,8 @@ def _log_of(path: Path, wishes: ImportWishes) -> _Log:
     blank = np.full(t.size, np.nan)
     controls = {Control(name): values for name, values in numbers.items() if name not in NO_CONTROLS}
     trace = Trace(t, numbers["bean"], numbers.get("air", blank), controls, np.zeros(t.size, np.int64))
-    if np.isfinite(trace.bean).sum() < 10:
-        raise ImportRefusedError(tr("{} has fewer than ten bean readings; there is no roast in it.", path.name))
+    if np.isfinite(trace.bean).sum() < FEWEST_LINES:
+        raise ImportRefusedError(tr("{} has fewer than {} bean readings; there is no roast in it.", path.name, FEWEST_LINES))
     steps = np.diff(t[np.isfinite(trace.bean)])
     said.append(tr("{} readings, one every {:g} s", t.size, float(np.median(steps))))
     return _Log(path, said, trace, header, body, columns, keep)

@@ -26,6 +26,8 @@ _COUNTED: tuple[tuple[str, float, str], ...] = (
     (tr("minutes"), 60.0, r"min|mins|minutes?"),
     (tr("days"), MOST_S, r"days?"),
 )
+#: A roast that was written down each minute has as many lines at least.
+FEWEST_LINES = 6
 #: A time of day behind a date or alone: ``02/11/2026 8:01:02.5 pm``.
 _OF_DAY = re.compile(r"(?:^|[\sT])(\d{1,2}):(\d\d):(\d\d(?:[.,]\d+)?)\s*(?:([ap])\.?m\.?)?$", re.IGNORECASE)
 
@@ -35,13 +37,13 @@ def times_of(body: Sequence[Sequence[str]], index: int, decimal: str, name: str)
 
     Raises
     ------
-    ImportRefusedError : if there are not even ten.
+    ImportRefusedError : if there are not even `FEWEST_LINES`.
     """
     cells = [cell_of(row, index) for row in body]
     t = np.array([_seconds(cell, decimal) for cell in cells])
     known = np.flatnonzero(np.isfinite(t))
-    if known.size < 10:
-        raise ImportRefusedError(tr("{} has no ten lines with a time in them; there is no roast in it.", name))
+    if known.size < FEWEST_LINES:
+        raise ImportRefusedError(tr("{} has no {} lines with a time in them; there is no roast in it.", name, FEWEST_LINES))
     t[known[1:]] += MOST_S * np.cumsum(np.diff(t[known]) < -0.5 * MOST_S)
     if float(np.nanmin(t)) > 1e6:
         t = t - float(np.nanmin(t))  # clock times count from the first line
