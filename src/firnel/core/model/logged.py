@@ -264,13 +264,15 @@ def _held(record: BatchRecord, control: Control, grid: FloatArray) -> FloatArray
     column = record.trace.control(control)
     known = np.isfinite(column)
     if known.any():
-        times, values = _moved_between(record.trace.t[known], column[known])
+        times, values = record.trace.t[known], column[known]
         # A keyed move holds from its own moment, not from the next reading, which by hand may be a minute later.
         keyed = [(move.t, move.to) for move in record.moves if move.control == control and move.found is Found.KEY]
         if keyed:
             times, values = np.append(times, [t for t, _ in keyed]), np.append(values, [to for _, to in keyed])
             order = np.argsort(times, kind="stable")
             times, values = times[order], values[order]
+        else:
+            times = _moved_between(times, values)
         at = np.clip(np.searchsorted(times, grid, side="right") - 1, 0, None)
         return np.asarray(values[at], float)
     moves = sorted((move.t, move.to) for move in record.moves if move.control == control)
@@ -280,11 +282,11 @@ def _held(record: BatchRecord, control: Control, grid: FloatArray) -> FloatArray
     return out
 
 
-def _moved_between(t: FloatArray, value: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """When each setting was come to: where lines lie far apart it was moved between two, and most likely in the middle."""
+def _moved_between(t: FloatArray, value: FloatArray) -> FloatArray:
+    """When each setting was come to, shape (n,): between lines that lie far apart most likely in the middle. [s]"""
     apart = np.diff(t, prepend=t[:1])
     moved = (np.diff(value, prepend=value[:1]) != 0.0) & (apart > 2.0 * STEP) & (apart <= LONGEST_LINE_S)
-    return t - np.where(moved, 0.5 * apart, 0.0), value
+    return np.asarray(t - np.where(moved, 0.5 * apart, 0.0), float)
 
 
 def _refuse_wrong_unit(label: str, bean: FloatArray, whole: bool) -> None:
