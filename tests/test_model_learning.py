@@ -30,7 +30,7 @@ def south():
     return fitted_to("south", 8)
 
 
-HELD_OUT = batches_of("south")[8:]
+HELD_OUT, SOUTH = batches_of("south")[8:], MACHINES["south"]
 
 
 def test_batches_it_has_not_seen_are_made_again_from_charge_state_and_moves(south):
@@ -312,6 +312,8 @@ def test_a_move_between_two_lines_far_apart_was_made_in_the_middle():
     t = np.arange(0.0, 301.0, 30.0)
     batch = logged_batch(made_log(t, np.linspace(100.0, 200.0, t.size), np.where(t < 120.0, 6.0, 3.0), 0.0), MACHINES["south"])
     assert 2.0 * np.flatnonzero(batch.settings[Control.GAS] == 3.0)[0] == pytest.approx(105.0, abs=2.0)
+    early = logged_batch(made_log(t, np.linspace(100.0, 200.0, t.size), np.where(t < 240.0, 6.0, 3.0), 0.0), SOUTH, until=235.0)
+    assert (early.settings[Control.GAS] == 6.0).all(), "the line that tells of it was not written yet"
 
 
 # Shrinkage, by hand

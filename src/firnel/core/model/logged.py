@@ -263,6 +263,8 @@ def _held(record: BatchRecord, control: Control, grid: FloatArray) -> FloatArray
     """A control's setting at each moment: from the readings where the machine reports it, else from the moves."""
     column = record.trace.control(control)
     known = np.isfinite(column)
+    if grid.size:
+        known &= record.trace.t <= max(grid[-1] + STEP, record.trace.t[0])  # what comes behind it is not known yet
     if known.any():
         times, values = record.trace.t[known], column[known]
         # A keyed move holds from its own moment, not from the next reading, which by hand may be a minute later.
