@@ -74,8 +74,7 @@ class KindOfHeat:
     """What a source of heat of some kind is like: share into the steel, of the rest onto the beans, and lag [s].
 
     ``exponent`` is that of its share in its heat, and its spread on the logarithm: a gauge of pressure goes by the orifice law,
-    a dial or a valve by whatever its maker gave it, and an electric element, which is switched on for a share of the time,
-    gives that share.
+    a dial or a valve by whatever its maker gave it, an element gives the share of the time for which it is switched on.
     """
 
     steel_share: float

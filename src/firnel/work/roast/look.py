@@ -55,8 +55,8 @@ class Look:
 
     def _planned_end(self) -> float:
         """When the plan has its drop, in log time; what brings a batch back to it must be seen to its end. [s]"""
-        stages = self.ask.plan.stages if self.ask.plan is not None else (None,)
-        return self.zero + sum(stage or 0.0 for stage in stages)
+        plan = self.ask.plan
+        return self.zero + (sum(stage or 0.0 for stage in plan.stages) if plan is not None else 0.0)
 
     def foretold(self, expected: Mapping[MarkKind, float], hardly: bool) -> Foretold:
         """What comes of the plan's moves.
