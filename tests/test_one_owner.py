@@ -163,6 +163,19 @@ def test_an_answer_to_an_older_state_is_dropped(desk, monkeypatch):
     assert [token == now for token, now in settled] == [False, False, True], "only the newest is the plan's as it stands"
 
 
+def test_an_answer_for_one_draft_settles_no_other(desk, monkeypatch):
+    """Both stand at their first state: the number of the state alone did not tell them apart."""
+    monkeypatch.setattr("firnel.work.plan.draft_solving.solve_plan", lambda library, machine, plan, usual, how: plan)
+    settled, later = [], Later()
+    monkeypatch.setattr(PlanDraft, "settle", lambda self, token, solved: settled.append((self.plan.name, solved.name)) or False)
+    bench = PlanWorkbench(desk, later, Later())
+    first, second = (desk.library.save_plan(replace(PLAN, name=name)) for name in ("one", "other"))
+    bench.begin(first)
+    bench.begin(second)
+    later.do("solve")
+    assert settled == [("other", "other")]
+
+
 def test_a_version_that_another_has_kept_meanwhile_is_told_before_it_is_gone_over(desk):
     kept = desk.library.save_plan(PLAN)
     bench = PlanWorkbench(desk, Later(), Later())
