@@ -21,7 +21,7 @@ from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_S
 from firnel.work.machines.old_logs import FIELDS, MARKS, OldLog
 
-KEYS = (Key("bean"), Key("air", "slate"))
+KEYS = (Key("bean"), Key("air", "slate", "dash"))
 DEGREES = ((tr("as guessed"), None), ("°C", "c"), ("°F", "f"))
 #: What is shown of a log. [degC]
 SHOWN_C = (20.0, 280.0)
@@ -69,7 +69,7 @@ class OldLogCard(QWidget):
         self._lane.setAccessibleName(tr("The chosen log"))
         colours = self._look.palette
         self._bean = pg.PlotCurveItem(connect="finite", pen=pg.mkPen(colours.ink, width=2))
-        self._air = pg.PlotCurveItem(connect="finite", pen=pg.mkPen(colours.slate, width=1.2))
+        self._air = pg.PlotCurveItem(connect="finite", pen=pg.mkPen(colours.slate, width=1.2, style=Qt.PenStyle.DashLine))
         dashed = pg.mkPen(colours.moss, width=1.4, style=Qt.PenStyle.DashLine)
         self._lines = {kind: pg.InfiniteLine(angle=90, pen=dashed) for kind in MARKS}
         for item in (self._bean, self._air, *self._lines.values()):

@@ -234,10 +234,12 @@ class OldLogsSheet(Sheet):
             found = {mark.kind: mark.t for mark in record.marks}
             marks = [clock(found[kind]) if kind in found else "–" for kind in (MARKS[0], MARKS[2], MARKS[3])]
         load = units.text(wishes.load_kg, "kg") if wishes.load_kg is not None else ""
-        words = log.wrong or ("" if wishes.machine and wishes.load_kg else tr("needs {}", _needs(log)))
-        for place, text in enumerate((log.name, wishes.machine, wishes.lot, load, *marks, words)):
+        needs = tr("needs {}", _needs(log)) if _needs(log) and not log.wrong else ""
+        cells = [(text, text) for text in (log.name, wishes.machine, wishes.lot, load, *marks)]
+        cells.append((needs, needs + tr(" to be learned from")) if needs else (log.wrong, log.wrong))
+        for place, (text, tip) in enumerate(cells):
             item = QTableWidgetItem(text)
-            item.setToolTip(text)
+            item.setToolTip(tip)
             if 3 <= place <= 6:
                 item.setFont(mono(14))
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -323,4 +325,4 @@ class OldLogsSheet(Sheet):
 
 def _needs(log: OldLog) -> str:
     missing = [word for word, there in ((tr("machine"), log.wishes.machine), (tr("load"), log.wishes.load_kg)) if not there]
-    return tr(" and ").join(missing) + tr(" to be learned from")
+    return tr(" and ").join(missing)
