@@ -9,7 +9,7 @@ import click
 import pytest
 from click.testing import CliRunner
 from conftest import PATIENCE_S, make_record
-from logged import MARKS, row_of
+from logged import MARKS, record_of, row_of
 
 from firnel.app.commands import main
 from firnel.exchange.csv_log import write_csv_log
@@ -451,12 +451,14 @@ def test_a_batch_without_a_window_is_refused_in_a_sentence(tmp_path, content, de
 def test_a_batch_without_a_window_that_never_drops_is_kept_and_told(tmp_path):
     path = tmp_path / "plan.json"
     path.write_text('{"name": "x", "machine": "m", "load_kg": 1.0}')
-    library = str(tmp_path / "library.sqlite")
-    done = CliRunner().invoke(
-        main, ["roast", "--device", "hand:", "--plan", str(path), "--timeout", "0.5", "--library", library]
-    )
+    at = str(tmp_path / "library.sqlite")
+    library = Library(at)
+    library.set_status(library.add_record(record_of("south-001")), "roasting")  # as a kill leaves it
+    library.close()
+    done = CliRunner().invoke(main, ["roast", "--device", "hand:", "--plan", str(path), "--timeout", "0.5", "--library", at])
     assert done.exit_code == 1
     assert "never came to its drop" in done.stderr
+    assert "Batch south-001 was being roasted when Firnel ended: its readings are kept" in done.stderr
 
 
 def test_the_command_line_loads_nothing_that_it_does_not_need():

@@ -20,6 +20,7 @@ from firnel.app.command_parts import PATIENCE_S, CouldNotError, json_option, lib
 from firnel.app.ends import EndedError, end_on_signals
 from firnel.core.plan import Plan
 from firnel.core.vocabulary import Lot, Machine, MarkKind
+from firnel.work import shelf
 from firnel.work.desk import AddressError, Desk, LinkState, LinkStatus, machine_kinds, machine_of_kind, spill_folder
 from firnel.work.plan.files import read_plan_file
 from firnel.work.review.records import Library, LibraryError, show_document
@@ -106,6 +107,10 @@ class _Batch:
         session = self._desk.session
         if session.message:
             click.echo(session.message, err=True)
+        for left in self._desk.ask(shelf.unowned_batches, self._desk.clock.wall()):
+            if left.status == "roasting":
+                told = f"Batch {left.label} was being roasted when Firnel ended: its readings are kept"
+                click.echo(f"{told}; the window goes on with it or closes it.", err=True)
         self._desk.prepare(BatchOrder(lot, machine, plan if kept is None else _as_kept(plan, kept), plan.load_kg))
         self._watch = Headless(session, self._tell, by_hand=hand_at is not None)
         self._hand, self._over = HandLines(self._desk), threading.Event()
