@@ -21,6 +21,7 @@ from firnel.core.plan import Anchor, Plan, Targets
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, MarkKind
 from firnel.store.library import Library
+from firnel.work.desk import machine_of_kind
 from firnel.work.machines.forecasting import green_of
 from firnel.work.machines.knowledge import model_of
 from firnel.work.roast.advice_words import _why
@@ -50,6 +51,27 @@ def test_a_first_plan_keeps_the_form_of_its_approach_and_says_that_it_is_a_guess
     assert [to for anchor, to in heats if anchor is Anchor.FIRST_CRACK] == [min(levels)]
     (unseen,) = [trouble.sentence for trouble in solved.troubles if trouble.kind == "guess"]
     assert unseen.startswith("Nothing was logged of south yet")
+
+
+def test_where_the_beans_get_stuck_more_is_left_of_the_other_heaters_than_their_form_has():
+    """Radiant heat off before first crack (common practice, no published source) stalls a drum whose hot air is weak."""
+    drum = machine_of_kind("Ridge Nine", "electric-9")
+    fresh = prior_model(drum.useful_load_kg, drum.heat_kinds)
+    weak = fresh.fitted.values - 1.4 * np.array([prior.name == "power" for prior in fresh.fitted.priors])
+    nobody = replace(fresh, fitted=replace(fresh.fitted, values=weak))
+    wanted = Targets(195.0, 270.0, 240.0, 95.0, 212.0)
+
+    def browning(model):
+        asked = Plan("Next", drum.name, "", drum.useful_load_kg, approach="times", targets=wanted)
+        solved = solve(model, drum, asked, GREEN, wanted)
+        last = [move.to for move in solved.plan.moves if move.control == Control("radiant")]
+        return solved.met["browning_s"][1], min(last, default=solved.plan.start[Control("radiant")])
+
+    guessed, off = browning(nobody)
+    seen, left = browning(replace(nobody, report=replace(nobody.report, batches=("one",))))
+    assert off == 0.0, "before any batch that it gets stuck is a guess too"
+    assert left >= 30.0
+    assert seen < 0.6 * guessed
 
 
 @pytest.mark.parametrize(("approach", "drying_s", "browning_s"), [("falling", 300.0, 230.0), ("air-led", 240.0, 300.0)])

@@ -13,7 +13,9 @@ from firnel.core.model.document import model_to_document
 from firnel.core.model.drift import Drift, learn_soon
 from firnel.core.model.forecast import Forecaster
 from firnel.core.model.foretelling import DropRule, Interval, Marks, interval
+from firnel.core.model.identification import modelled
 from firnel.core.model.learning import crack_time, traits_of
+from firnel.core.model.leaving import persisting
 from firnel.core.model.planned import PlanCannotRunError, plan_hands, run_plan
 from firnel.core.model.replay import as_made, bean_by, forecast_at, forecaster_at, held
 from firnel.core.model.simulation import about_middle
@@ -79,6 +81,33 @@ def test_a_colder_drum_is_noticed_while_it_roasts(model):
     batch = HELD_OUT[0]
     cold = replace(batch, bean=batch.bean - np.clip(batch.t / 100.0, 0.0, 1.0) * 6.0)
     assert early(model, cold).first_crack.value > early(model, batch).first_crack.value + 10.0
+
+
+@pytest.mark.parametrize("more", [3.0, -3.0])
+def test_a_rate_at_which_the_probe_keeps_leaving_the_model_is_carried_on(model, more, monkeypatch):
+    """As on a drum that is driven as no log of it was: its equations go wrong for minutes, not for a reading."""
+    batch, at, ahead = HELD_OUT[0], 330.0, 60.0
+    made = modelled(model.fitted, batch, known=False)
+    bean = np.interp(batch.t, made.t, made.bean_probe[:, 0])
+    leaving = replace(batch, bean=bean + more * np.clip(batch.t - 210.0, 0.0, None) / 60.0)
+
+    def off():
+        told = forecast_at(model, leaving, at, as_made(leaving, at), DropRule(development_s=100.0), rng())
+        return abs(np.interp(at + ahead, told.fan_t, told.fan[1]) - np.interp(at + ahead, batch.t, leaving.bean))
+
+    followed = off()
+    monkeypatch.setattr("firnel.core.model.leaving.FEWEST", 100)  # none is
+    without = off()
+    assert followed < 0.6 * without, (followed, without)
+
+
+def test_of_a_probe_that_wanders_nothing_is_carried_on():
+    """Its mean counts by what it is clear of the noise that neighbours tell (the positive part of James and Stein, 1961)."""
+    noise = 1.5 * np.random.default_rng(7).standard_normal(15)
+    assert abs(persisting(noise, 6)) < 0.1
+    assert persisting(2.0 + 0.2 * noise / 1.5, 6) == pytest.approx(2.0, abs=0.25)
+    assert persisting(np.full(15, 0.1), 6) == 0.0, "nor of what is nobody's to see"
+    assert persisting(np.full(3, 5.0), 3) == 0.0, "nor of a look or two"
 
 
 def test_after_first_crack_only_development_counts(model):

@@ -15,7 +15,7 @@ from firnel.core.model.document import model_to_document
 from firnel.core.model.driven import HandMove
 from firnel.core.model.learning import traits_of
 from firnel.core.model.outlook import outlook
-from firnel.core.model.plan_form import MOST_SHIFTS, SHIFT_S, PlanForm, begun_so
+from firnel.core.model.plan_form import MOST_SHIFTS, SHIFT_S, Bent, PlanForm, begun_so
 from firnel.core.model.planned import plan_hands
 from firnel.core.model.solving import FORMS, MET_C, MET_S, CannotSolveError, How, Missed, sensitivity, solve
 from firnel.core.model.statements import Statement
@@ -183,7 +183,7 @@ def test_no_coast_is_so_short_that_it_hangs_on_a_second_of_the_hand(model, devel
     """Fifteen seconds at least; common practice, no published source. Put out eight before it, a drop came 1.6 K hot."""
     times = StageTimes((325.0, 310.0, development_s), ("drying_s", "browning_s", "development_s"), (), ())
     plan = Plan("x", "south", "", 0.85, approach="times", targets=WANTED)
-    form = PlanForm(model, SOUTH, SOUTH.controls[Control.GAS], GREEN, plan, times, 190.0, How.NEW, {}, coasting=True)
+    form = PlanForm(model, SOUTH, SOUTH.controls[Control.GAS], GREEN, plan, times, 190.0, How.NEW, {}, Bent(coasts=True))
     coast, later = form.heat[-1], form.latest(MOST_SHIFTS)
     assert coast.level == 0.0
     assert 15.0 <= development_s - coast.offset_s - SHIFT_S * later[-1] < 20.0

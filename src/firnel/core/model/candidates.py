@@ -15,7 +15,7 @@ import numpy as np
 from firnel.core.model.constants import control_share, hands_of
 from firnel.core.model.learning import MachineModel
 from firnel.core.model.level_hold import RISING, RISING_FORMED, RISING_OWN, UP, LevelHold
-from firnel.core.model.plan_form import NEVER_S, SHIFT_S, How, PlanForm
+from firnel.core.model.plan_form import AS_FORMED, NEVER_S, SHIFT_S, Bent, How, PlanForm
 from firnel.core.model.planned import load_of
 from firnel.core.model.simulation import Simulated, simulate
 from firnel.core.model.statements import FEWEST
@@ -59,7 +59,7 @@ class Candidates:
     how : whether the plan's moves are the form, or its held moves are worked into the form of its approach.
     steel_c : of the drum at charge, if not the usual. [degC]
     expected : when the plan's moves fall due, for those that hang on what the targets do not tell. [s]
-    coasting : whether the heat is put out before the drop, though the approach does not.
+    bent : how the form of its moves is bent.
     """
 
     def __init__(
@@ -74,14 +74,14 @@ class Candidates:
         how: How = How.NEW,
         steel_c: float | None = None,
         expected: Mapping[int, float] | None = None,
-        coasting: bool = False,
+        bent: Bent = AS_FORMED,
     ) -> None:
         self.model, self.machine, self.scale, self.plan, self.times = model, machine, scale, plan, times
         self.wanted = plan.wanted
         self.heat = machine.main_heat
         self.how, self.green, self.steel_c, self._usual_charge = how, green, steel_c, charge_c
-        self.coasting, self._expected = coasting, expected
-        self.form_of = PlanForm(model, machine, scale, green, plan, times, charge_c, how, expected or {}, coasting)
+        self.bent, self._expected = bent, expected
+        self.form_of = PlanForm(model, machine, scale, green, plan, times, charge_c, how, expected or {}, bent)
         self.kept, self.begins, self.form = self.form_of.kept, self.form_of.begins, self.form_of.heat
         self.drying, self.browning, self.development = times.seconds
         self.crack, self.end = times.crack, times.end
@@ -103,14 +103,14 @@ class Candidates:
         """The same problem for a plan whose moves are held otherwise."""
         return Candidates(
             self.model, self.machine, self.scale, self.green, plan, self.times, self._usual_charge, self.how, self.steel_c,
-            coasting=self.coasting,
+            bent=self.bent,
         )  # fmt: skip
 
-    def put_out(self) -> Candidates:
-        """The same problem with the heat out before the drop."""
+    def otherwise(self, bent: Bent) -> Candidates:
+        """The same problem with its form bent otherwise."""
         return Candidates(
             self.model, self.machine, self.scale, self.green, self.plan, self.times, self._usual_charge, self.how, self.steel_c,
-            self._expected, coasting=True,
+            self._expected, bent,
         )  # fmt: skip
 
     @property

@@ -33,6 +33,7 @@ from firnel.core.model.identification import (
     expected_uptake,
     first_readings,
 )
+from firnel.core.model.leaving import Leaving
 from firnel.core.model.logged import Idling, LoggedBatch
 from firnel.core.model.simulation import FAR, Simulated, about_middle, carry_on, idle, start_state
 from firnel.core.model.thresholds import GreenTraits, Threshold, mixed_of
@@ -139,6 +140,7 @@ class Forecaster:
         if batch.idling is not None:
             self._idle(batch, batch.idling)
         self._left_over: list[float] = []
+        self._leaving = Leaving()
         self._air_left: list[float] = []
 
     def _column(self, name: str) -> FloatArray:
@@ -251,10 +253,15 @@ class Forecaster:
         return float(np.interp(self.t, EVERY_S * np.arange(1, len(known) + 1), known))
 
     def _note_drift(self, off: float) -> None:
-        """By how much the probe has left the model since the last take, once it has cracked."""
-        if self._cracked_t is not None and self._last_left is not None:
-            before, left = self._last_left
-            self._drifted = np.append(self._drifted, 60.0 * (off - left) / max(self.t - before, 1.0))
+        """By how much the probe has left the model since the last take."""
+        if self._last_left is None:
+            return
+        before, left = self._last_left
+        rate = 60.0 * (off - left) / max(self.t - before, 1.0)
+        if before >= EARLY_S:
+            self._leaving.note(self.t, rate)
+        if self._cracked_t is not None:
+            self._drifted = np.append(self._drifted, rate)
 
     def _drift_otherwise(self) -> FloatArray:
         """Drift of the probe to come beside what is known of it, of each member, as this batch has shown it. [degC/min]"""
@@ -331,6 +338,8 @@ class Forecaster:
             before, late = ANCHOR * float(np.mean(self._left_over)), float(np.mean(self._left_over[-LATE_TAKES:]))
             anchor = late * np.ones_like(minutes) if cracked else before * np.exp(-minutes / STAYS_MIN)
             ahead = replace(ahead, bean=ahead.bean + anchor, bean_probe=ahead.bean_probe + anchor)
+        leaves = self._leaving.comes_to(self.t, 60.0 * minutes)
+        ahead = replace(ahead, bean=ahead.bean + leaves, bean_probe=ahead.bean_probe + leaves)
         if cracked:
             wandering = np.zeros_like(ahead.bean)
         else:

@@ -77,6 +77,17 @@ class OpenMove:
     own: PlannedMove | None = None  #: of the plan, where it comes from there
 
 
+@dataclass(frozen=True)
+class Bent:
+    """How a form is bent where it does not get there: the heat out before the drop; how much of further sources is left on."""
+
+    coasts: bool = False
+    left_on: float = 0.0  #: share of the way that further sources of heat are turned down from where they begin, not gone
+
+
+AS_FORMED = Bent()
+
+
 #: Form of each approach: the level at charge (None: a soak, the heat truly off), then its moves. Common practice, no
 #: published source.
 FORMS: dict[str, tuple[float | None, tuple[OpenMove, ...]]] = {
@@ -141,7 +152,7 @@ class PlanForm:
     charge_c : to charge at. [degC]
     how : whether the plan's moves are the form, or its held moves are worked into the form of its approach.
     expected : when the plan's moves fall due, for those that hang on what the targets do not tell. [s]
-    coasting : whether the heat is put out before the drop, though the form does not.
+    bent : how its form is bent.
 
     Attributes
     ----------
@@ -163,9 +174,9 @@ class PlanForm:
         charge_c: float,
         how: How,
         expected: Mapping[int, float],
-        coasting: bool = False,
+        bent: Bent = AS_FORMED,
     ) -> None:
-        self._coasting = coasting
+        self._bent = bent
         self._model, self._machine, self._scale, self._plan, self._times = model, machine, scale, plan, times
         self._control, self._green, self._charge_c, self._how = machine.main_heat, green, charge_c, how
         self.kept = how is not How.NEW and bool(plan.start) and (bool(plan.moves) or how is How.AS_IS)
@@ -192,8 +203,8 @@ class PlanForm:
         ]
         if self.kept or self._plan.start_held:
             begins = self.share(self._control, self._plan.start.get(self._control, self._scale.high))
-        if self._plan.approach == "soak-push" or self._coasting:
-            left_s = COAST_S if self._coasting else COASTED * self._times.seconds[2]
+        if self._plan.approach == "soak-push" or self._bent.coasts:
+            left_s = COAST_S if self._bent.coasts else COASTED * self._times.seconds[2]
             coast = SHIFT_S * round((self._times.seconds[2] - left_s) / SHIFT_S)
             out = OpenMove(Anchor.FIRST_CRACK, coast, 0.0, open=False, timed=True)
             form = (*(move for move in form if self.due(move) < self.due(out)), out)  # nothing turns it on again
@@ -290,17 +301,33 @@ class PlanForm:
             return []
         led = control == self._machine.main_air and self._plan.approach == "air-led"
         house, scale = self._house, self._machine.controls[control]
+        left_on = self._bent.left_on if self._machine.role(control) is Role.HEAT else 0.0
         if house is not None and control in house.start and not led:
+            first = house.start[control]
             return [
-                PlannedMove(control, scale.nearest(move.to), move.anchor, house.stretched(move, self._times))
+                PlannedMove(
+                    control,
+                    scale.nearest(move.to + left_on * max(first - move.to, 0.0)),
+                    move.anchor,
+                    house.stretched(move, self._times),
+                )
                 for move in house.of(control)
             ]
         moves: tuple[tuple[Anchor, float, float], ...] = ()
         if control == self._machine.main_air:
             moves = AIR_MOVES["air-led" if led else ""]
         elif self._machine.role(control) is Role.HEAT:
-            moves = SOURCE_MOVES[self._machine.kind_of(control)]
+            kind = self._machine.kind_of(control)
+            first = SOURCE_AT_CHARGE[kind]
+            moves = tuple((anchor, offset, share + left_on * (first - share)) for anchor, offset, share in SOURCE_MOVES[kind])
         return [PlannedMove(control, self._level(control, share), anchor, offset) for anchor, offset, share in moves]
+
+    @property
+    def turns_down(self) -> bool:
+        """Whether further sources are turned down as in the first batches of a machine, which are no hand of a house yet."""
+        if self.kept or not 0 < self._model.batches < FEWEST:
+            return False
+        return any(self._machine.role(move.control) is Role.HEAT and not move.held for move in self.rest)
 
     def _level(self, control: Control, share: float) -> float:
         scale, seen = self._machine.controls[control], self._model.seen.get(control)

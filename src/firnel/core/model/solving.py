@@ -15,7 +15,7 @@ import numpy as np
 
 from firnel.core.model.candidates import MET, MET_C, MET_S, Candidates
 from firnel.core.model.learning import MachineModel
-from firnel.core.model.plan_form import FORMS, NEVER_S, How, begun_so
+from firnel.core.model.plan_form import FORMS, NEVER_S, Bent, How, begun_so
 from firnel.core.model.planned import PlannedRoast, run_plan, sketched
 from firnel.core.model.search import descend, leap, on_steps, settle
 from firnel.core.model.thresholds import GreenTraits
@@ -30,8 +30,11 @@ __all__ = ["FORMS", "MET_C", "MET_S", "CannotSolveError", "How", "Missed", "Solv
 
 #: Approaches whose heat may be put out before the drop where else it comes too hot.
 COASTS = ("falling", "times")
-#: Where that leaves no more than this of all that is missed.
-WORTH_A_COAST = 0.6
+#: How much of what further sources of heat are turned down by may be left on, where the beans never get there or take so much
+#: longer from yellow to first crack.
+LEFT_ON, STUCK = (0.5, 1.0), 1.5
+#: A form is bent where that leaves no more than this of all that is missed.
+WORTH_BENDING = 0.6
 
 
 class CannotSolveError(ValueError):
@@ -125,11 +128,11 @@ def solve(
         how = How.NEW
     problem = _problem(model, machine, scale, plan, green, usual, steel_c, how)
     result, row, shifts = _solved(problem, usual)
-    if how is How.NEW and plan.approach in COASTS and _hot(result):
-        out = problem.put_out()
-        coasted = _solved(out, usual)
-        if _worse(coasted[0]) < WORTH_A_COAST * _worse(result):
-            problem, (result, row, shifts) = out, coasted
+    for bent in _bends(problem, result):
+        other = problem.otherwise(bent)
+        found = _solved(other, usual)
+        if _worse(found[0]) < WORTH_BENDING * _worse(result):
+            problem, (result, row, shifts) = other, found
     if how not in (How.NEW, How.KEPT) or not result.missed or not problem.held.moves:
         return result
     return replace(result, blocking=_blocking(problem, result.plan, row, shifts))
@@ -152,9 +155,15 @@ def _solved(problem: Candidates, usual: Targets) -> tuple[Solved, FloatArray, Fl
     return result, row, shifts
 
 
-def _hot(result: Solved) -> bool:
-    """Whether it is dropped hotter than wanted."""
-    return any(one.name in ("drop_c", "rise_c") and one.got is not None and one.got > one.wanted for one in result.missed)
+def _bends(problem: Candidates, result: Solved) -> list[Bent]:
+    """How else the form of a plan that misses may be made: a coast where it comes hot, more left on where it gets stuck."""
+    if problem.how is not How.NEW:
+        return []
+    hot = any(one.name in ("drop_c", "rise_c") and one.got is not None and one.got > one.wanted for one in result.missed)
+    if hot and problem.plan.approach in COASTS:
+        return [Bent(coasts=True)]
+    stuck = any(one.got is None or (one.name == "browning_s" and one.got > STUCK * one.wanted) for one in result.missed)
+    return [Bent(left_on=share) for share in LEFT_ON] if stuck and problem.form_of.turns_down else []
 
 
 def _worse(result: Solved) -> float:
