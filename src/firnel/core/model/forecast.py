@@ -312,6 +312,9 @@ class Forecaster:
         bean, steel, sheath, bean_probe, air_probe, *of_load = everything[:9]
         self._uptake, self._own_heat, self._yellow_c, self._crack_c = of_load
         self._rows = everything[9:].T.copy()
+        if self._last_left is not None:  # what is pulled did not leave by itself
+            when, left = self._last_left
+            self._last_left = when, left - float(bean_probe[-1] - state.bean_probe[-1])
         self._state = replace(state, bean=bean, steel=steel, sheath=sheath, bean_probe=bean_probe, air_probe=air_probe)
 
     def run_forward(self, hands: Hands) -> Simulated:
