@@ -57,7 +57,7 @@ def test_where_the_beans_get_stuck_more_is_left_of_the_other_heaters_than_their_
     """Radiant heat off before first crack (common practice, no published source) stalls a drum whose hot air is weak."""
     drum = machine_of_kind("Ridge Nine", "electric-9")
     fresh = prior_model(drum.useful_load_kg, drum.heat_kinds)
-    weak = fresh.fitted.values - 1.4 * np.array([prior.name == "power" for prior in fresh.fitted.priors])
+    weak = fresh.fitted.values - 1.45 * np.array([prior.name == "power" for prior in fresh.fitted.priors])
     nobody = replace(fresh, fitted=replace(fresh.fitted, values=weak))
     wanted = Targets(195.0, 270.0, 240.0, 95.0, 212.0)
 
@@ -71,7 +71,7 @@ def test_where_the_beans_get_stuck_more_is_left_of_the_other_heaters_than_their_
     seen, left = browning(replace(nobody, report=replace(nobody.report, batches=("one",))))
     assert off == 0.0, "before any batch that it gets stuck is a guess too"
     assert left >= 30.0
-    assert seen < 0.6 * guessed
+    assert seen < 0.7 * guessed
 
 
 @pytest.mark.parametrize(("approach", "drying_s", "browning_s"), [("falling", 300.0, 230.0), ("air-led", 240.0, 300.0)])

@@ -30,9 +30,8 @@ __all__ = ["FORMS", "MET_C", "MET_S", "CannotSolveError", "How", "Missed", "Solv
 
 #: Approaches whose heat may be put out before the drop where else it comes too hot.
 COASTS = ("falling", "times")
-#: How much of what further sources of heat are turned down by may be left on, where the beans never get there or take so much
-#: longer from yellow to first crack.
-LEFT_ON, STUCK = (0.5, 1.0), 1.5
+#: How much of what further sources of heat are turned down by may be left on, where the beans never get there.
+LEFT_ON = (0.5, 1.0)
 #: A form is bent where that leaves no more than this of all that is missed.
 WORTH_BENDING = 0.6
 
@@ -162,7 +161,7 @@ def _bends(problem: Candidates, result: Solved) -> list[Bent]:
     hot = any(one.name in ("drop_c", "rise_c") and one.got is not None and one.got > one.wanted for one in result.missed)
     if hot and problem.plan.approach in COASTS:
         return [Bent(coasts=True)]
-    stuck = any(one.got is None or (one.name == "browning_s" and one.got > STUCK * one.wanted) for one in result.missed)
+    stuck = any(one.got is None for one in result.missed)
     return [Bent(left_on=share) for share in LEFT_ON] if stuck and problem.form_of.turns_down else []
 
 
