@@ -286,7 +286,7 @@ def folder(tmp_path):
         shutil.copy(LOGS / f"{name}.csv", made)
     lines = (LOGS / "batches.csv").read_text().splitlines()
     wanted = [line for line in lines[1:] if line.startswith(("south-001", "south-002", "east-001"))]
-    (made / "batches.csv").write_text("\n".join([lines[0], *wanted]) + "\n")
+    (made / "batches.csv").write_text("\n".join([lines[0], *wanted]) + "\n", encoding="utf-16")
     return made
 
 
@@ -344,7 +344,7 @@ def test_a_table_in_other_units_says_what_was_measured_of_the_green_too(tmp_path
 
 def test_the_command_line_takes_a_folder_with_its_table_and_nothing_where_the_table_is_wrong(library, folder):
     runner, at = CliRunner(), ["--library", str(library.path)]
-    good = (folder / "batches.csv").read_text()
+    good = (folder / "batches.csv").read_text(encoding="utf-16")
     (folder / "batches.csv").write_text("file,green_kg\nsouth-001,a lot\nlost-9,2\n")
     came = runner.invoke(main, ["import", str(folder), *at])
     assert (came.exit_code, library.batch_lines(BatchFilter(), None, 9)) == (1, [])

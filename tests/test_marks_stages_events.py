@@ -55,6 +55,16 @@ def test_a_charge_in_the_middle_of_a_log_is_found_where_it_happened(step):
     assert find_charge(trace.t, noisy) == pytest.approx(60.0, abs=3.0)
 
 
+def test_marks_of_a_log_that_repeats_each_reading_a_hundred_times_are_those_of_the_readings():
+    t, bean, _ = read("east-001.csv")
+    often = np.arange(t[0], t[-1], 0.01)
+    held = bean[np.searchsorted(t, often, side="right") - 1]
+    charge = find_charge(often, held)
+    assert charge == pytest.approx(find_charge(t, bean), abs=1.0)
+    assert find_turning(often, held, charge) == pytest.approx(find_turning(t, bean, charge), abs=1.5)
+    assert find_drop(often, held, charge) == pytest.approx(find_drop(t, bean, charge), abs=2.0)
+
+
 def test_a_spike_is_no_charge():
     t = np.arange(0, 200, 1.0)
     bean = np.full_like(t, 200.0)

@@ -26,6 +26,8 @@ NEXT_S, ROASTED_C = 300.0, 150.0
 JUMP_C, JUMP_S = 25.0, 2.5
 #: What lies so long before a jump, or behind it, tells of a wire and not of beans. [s]
 BEFORE_JUMP_S, BEHIND_JUMP_S = 15.0, 5.0
+#: Readings that come more often than this say the same many times over, or no probe follows so fast. [s]
+CLOSEST_S = 0.4
 
 
 def find_charge(t: FloatArray, bean: FloatArray) -> float | None:
@@ -169,7 +171,7 @@ def _corner(t: FloatArray, value: FloatArray, moment: float) -> float:
 
 
 def _clean(t: FloatArray, bean: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Readings without gaps, equal times and lone spikes."""
+    """Readings without gaps, equal times and lone spikes; of those that lie closer than `CLOSEST_S` the mean of each second."""
     t, bean = np.asarray(t, float), np.asarray(bean, float)
     known = np.isfinite(t) & np.isfinite(bean)
     t, bean = t[known], bean[known]
@@ -181,4 +183,7 @@ def _clean(t: FloatArray, bean: FloatArray) -> tuple[FloatArray, FloatArray]:
     calm = bean.copy()
     lone = np.abs(bean[1:-1] - middle) > 12.0
     calm[1:-1][lone] = middle[lone]
+    if np.median(np.diff(t)) < CLOSEST_S:
+        _, second, counted = np.unique(np.floor(t), return_inverse=True, return_counts=True)
+        t, calm = (np.bincount(second, values) / counted for values in (t, calm))
     return t, calm

@@ -12,6 +12,7 @@ from firnel.core.vocabulary import Lot, MarkKind
 from firnel.core.words import as_number, tr
 from firnel.exchange.cells import cell_text
 from firnel.exchange.csv_log import ImportWishes
+from firnel.exchange.encoding import decoded
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.lot_tables import lot_value
 from firnel.exchange.table_rows import table_rows
@@ -83,11 +84,11 @@ def is_table(path: Path) -> bool:
     if path.suffix.lower() == ".xlsx":
         return True
     try:
-        with path.open(encoding="utf-8-sig", errors="replace") as file:
-            first = file.readline(10_000)
-    except (OSError, ValueError):
+        with path.open("rb") as file:
+            raw = file.read(20_000)
+    except OSError:
         return False
-    headings = first.strip().replace(";", ",").replace("\t", ",").split(",")
+    headings = (decoded(raw) or "").partition("\n")[0].strip().replace(";", ",").replace("\t", ",").split(",")
     return "file" in {_column(cell)[0] for cell in headings}
 
 

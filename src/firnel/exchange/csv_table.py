@@ -12,6 +12,7 @@ import numpy as np
 from firnel.core.vocabulary import MOST_CONTROLS, Control
 from firnel.core.words import tr
 from firnel.exchange.cells import numbers_of
+from firnel.exchange.encoding import decoded
 from firnel.exchange.errors import ImportRefusedError
 
 MOST_BYTES, MOST_ROWS = 64_000_000, 400_000
@@ -81,14 +82,10 @@ def read_text(path: Path) -> str:
         raw = path.read_bytes()
     except OSError as error:
         raise ImportRefusedError(tr("{} cannot be read: {}.", path, error.strerror)) from error
-    if b"\x00" in raw[:4096] and not raw.startswith((b"\xff\xfe", b"\xfe\xff")):
+    text = decoded(raw)
+    if text is None:
         raise ImportRefusedError(tr("{} is a binary file, not a CSV log.", path.name))
-    for encoding in ("utf-16",) if raw.startswith((b"\xff\xfe", b"\xfe\xff")) else ("utf-8-sig", "cp1252"):
-        try:
-            return raw.decode(encoding)
-        except UnicodeDecodeError:
-            continue
-    raise ImportRefusedError(tr("{} is not a text file that can be read.", path.name))
+    return text
 
 
 def rows_of(text: str, name: str) -> tuple[list[list[str]], str, str]:

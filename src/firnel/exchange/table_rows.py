@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from firnel.core.words import tr
+from firnel.exchange.encoding import decoded
 from firnel.exchange.errors import ImportRefusedError
 
 log = logging.getLogger(__name__)
@@ -38,11 +39,11 @@ def _text(path: Path) -> list[Sequence[Any]]:
             raise ImportRefusedError(
                 tr("{} is larger than {:.0f} MB: it is no table to be read here.", path.name, MOST_BYTES / 1000000.0)
             )
-        text = path.read_text(encoding="utf-8-sig")
+        text = decoded(path.read_bytes())
     except OSError as error:
         raise ImportRefusedError(tr("{} cannot be read: {}.", path.name, error.strerror)) from error
-    except UnicodeDecodeError as error:
-        raise ImportRefusedError(tr("{} is no text file.", path.name)) from error
+    if text is None:
+        raise ImportRefusedError(tr("{} is no text file.", path.name))
     first = text.partition("\n")[0]
     delimiter = max(",;\t", key=first.count)
     try:
