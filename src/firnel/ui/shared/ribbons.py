@@ -173,6 +173,8 @@ class HandsLane(QFrame):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
             painter.drawRect(box.adjusted(1, 0.5, -1, -0.5))
+            if ribbon.done and ribbon.done[-1][1:] == (begin, value):
+                return  # it stands so: the figure is in the step before
         else:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour)

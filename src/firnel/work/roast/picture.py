@@ -325,22 +325,26 @@ def ribbons_of(session: RoastSession, units: Units, zero: float, now: float) -> 
             RibbonPicture(
                 machine.word(control), unit, ROLES[machine.role(control)], scale.high, digits, factor,
                 tuple((a - zero, b - zero, value) for a, b, value in done),
-                _planned_spans(due, control, max(now, until), end_of_plan, zero) if drop is None else (),
+                _planned_spans(due, control, max(now, until), end_of_plan, zero, done[-1][2] if done else None)
+                if drop is None else (),
             )
         )  # fmt: skip
     return tuple(ribbons)
 
 
 def _planned_spans(
-    due: tuple[DueMove, ...], control: Control, now: float, end: float, zero: float
+    due: tuple[DueMove, ...], control: Control, now: float, end: float, zero: float, stands: float | None
 ) -> tuple[tuple[float, float, float], ...]:
+    """What is still to come of a control, as far as the batch goes: as it ``stands`` until its next move, then as planned."""
+    if not due:
+        return ()
     waiting = [
         (max(e.due_t, now), e.move.to) for e in due if e.move.control == control and e.done_t is None and e.due_t is not None
     ]
-    if not waiting:
-        return ()
-    stops = [t for t, _ in waiting[1:]] + [max(end, now)]
-    return tuple((t - zero, stop - zero, value) for (t, value), stop in zip(waiting, stops, strict=True) if stop > t)
+    if stands is not None:
+        waiting.insert(0, (now, stands))
+    stops = [*(t for t, _ in waiting[1:]), max(end, now)]
+    return tuple((t - zero, stop - zero, value) for (t, value), stop in zip(waiting, stops, strict=False) if stop > t)
 
 
 def _batch_lines(session: RoastSession, units: Units) -> tuple[str, ...]:
