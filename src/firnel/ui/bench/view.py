@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout
+from PyQt6.QtWidgets import QVBoxLayout
 
 from firnel.core.words import tr
 from firnel.ui.bench.cup_page import CupPage
@@ -38,20 +38,6 @@ class BenchView(Station):
         column.addWidget(self.tabs)
         self.weigh.recorded.connect(self.recorded)
         self.rest.cup_wanted.connect(self._on_cup)
-
-    @property
-    def search(self) -> QLineEdit:
-        """The search line of the queue."""
-        return self.weigh.search
-
-    def select(self, row: int) -> None:
-        """Choose a row of the queue."""
-        self.weigh.select(row)
-
-    def search_for(self, text: str) -> None:
-        """Show the first that goes by this name."""
-        self.search.setText(text)
-        self.select(0)
 
     def end(self) -> None:
         """Phones are served no longer."""

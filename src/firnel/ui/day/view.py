@@ -6,7 +6,7 @@ from datetime import date
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout
+from PyQt6.QtWidgets import QVBoxLayout
 
 from firnel.core.words import tr
 from firnel.ui.day.coffee_page import CoffeePage
@@ -75,24 +75,9 @@ class DayView(Station):
             self.tabs.choose(4)
 
     @property
-    def search(self) -> QLineEdit:
-        """The line of the page shown: of the plan it is that of a new order."""
-        lines = (self.plan.orders.line, self.roasted.search, self.shelf.search, self.coffees.search, self.roasted.search)
-        return lines[self.tabs.shown]
-
-    def search_for(self, text: str) -> None:
-        """Show the first that goes by this name."""
-        self.search.setText(text)
-        self.select(0)
-
-    @property
     def queue(self) -> QueueCard:
         """What waits."""
         return self.roasted.queue
-
-    def select(self, row: int) -> None:
-        """Choose a batch."""
-        self.roasted.select(row)
 
     def show_day(self, day: date) -> None:
         """Show what was roasted on this day."""
