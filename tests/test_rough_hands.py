@@ -841,7 +841,7 @@ def test_a_byte_that_is_no_letter_spoils_its_line_and_not_the_hand(library, tmp_
 @pytest.mark.parametrize("abandoned", [False, True])
 def test_the_command_has_hands(library, tmp_path, abandoned):
     plan = tmp_path / "plan.json"
-    lines = ["reading 200", "mark charge", "set gas 2.4", "fly", "reading 90", "mark drop", "abandon spill"]
+    lines = ["reading 200", "mark charge", "set gas 2.4", "fly", "x" * 5000, "reading 90", "mark drop", "abandon spill"]
     lines = lines if abandoned else lines[:-1]
     (tmp_path / "hand").write_text("\n".join(lines) + "\n")
     plan.write_text(json.dumps({"format": "firnel-plan-1", "name": "by hand", "machine": "Drum Six", "load_kg": 5.0}))
@@ -852,6 +852,7 @@ def test_the_command_has_hands(library, tmp_path, abandoned):
     events = [json.loads(line) for line in result.stdout.splitlines()]
     done = {event["line"]: event["text"] for event in events if event["event"] == "hand"}
     assert "nothing that a hand does" in done["fly"]
+    assert len(done["x" * 5000]) < 100
     assert "s after the charge? Again" in done["mark drop"]
     if abandoned:
         assert result.exit_code == 0

@@ -12,6 +12,8 @@ from firnel.work.roast.session import RoastSession
 
 #: Marks by the word they are told with.
 MARKS = {kind.value: kind for kind in MarkKind if kind is not MarkKind.TURNING}
+#: No line that a hand tells is longer. [letters]
+LONGEST = 1000
 
 
 class HandLineError(ValueError):
@@ -41,6 +43,8 @@ class HandLines:
         HandLineError : if it says nothing that can be done.
         """
         session = self._desk.session
+        if len(line) > LONGEST:
+            raise HandLineError(tr("{!r} is nothing that a hand does.", line.strip()[:40] + "…"))
         word, _, rest = line.strip().partition(" ")
         rest = rest.strip()
         plain: dict[str, Callable[[], object]] = {
