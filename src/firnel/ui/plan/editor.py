@@ -56,6 +56,8 @@ from firnel.work.roast.picture import ROLES
 FREE = 1.16
 #: Moves and what they should give beside the curves, and below them. [px]
 SIDE, SIDE_TALL, PLOTS_WIDE = 318, 420, 540
+#: About the words of a field. [px]
+PADDING = 26
 
 
 class PlanEditor(QFrame):
@@ -180,6 +182,7 @@ class PlanEditor(QFrame):
         self._reason = QLineEdit()
         self._reason.setAccessibleName(tr("Why it was changed"))
         self._reason.setPlaceholderText(tr("Why this change?"))
+        self._reason.setMinimumWidth(self._reason.fontMetrics().horizontalAdvance(tr("Why this change?")) + PADDING)
         self._keep = button(tr("Keep the plan"), primary=True)
         order.addWidget(self._order)
         order.addWidget(self._split, 1)

@@ -12,6 +12,10 @@ from firnel.core.words import tr
 from firnel.ui.theme.look import Look, mono, sans
 
 ROW = 42
+#: What begins so far from the right end of a row: the time of its move, its words. [px]
+AT = 126
+#: A move is set in the first of these sizes in which it fits. [px]
+SIZES = (15, 14, 13, 12)
 #: Keys of the list, for its tooltip and the key sheet.
 KEYS = tr("↑ ↓ choose · + − a step · ← → five seconds · B mark, bean temperature or clock · H hold · Del away")
 
@@ -83,9 +87,9 @@ class MoveList(QWidget):
                 painter.setBrush(QColor(palette.selected))
                 painter.drawRoundedRect(QRectF(0.0, top, self.width(), ROW - 2.0), 5.0, 5.0)
             painter.fillRect(QRectF(2.0, top + 4.0, 4.0, ROW - 10.0), QColor(getattr(palette, row.role)))
-            painter.setFont(sans(15, QFont.Weight.DemiBold))
             painter.setPen(QColor(palette.ink))
-            painter.drawText(QRectF(14.0, top + 2.0, self.width() - 140.0, 22.0), Qt.AlignmentFlag.AlignVCenter, row.what)
+            room = QRectF(14.0, top + 2.0, self.width() - 14.0 - AT, 22.0)
+            painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, _fitted(painter, row.what, int(room.width())))
             painter.setFont(sans(13))
             painter.setPen(QColor(palette.soft))
             painter.drawText(QRectF(14.0, top + 22.0, self.width() - 14.0, 18.0), Qt.AlignmentFlag.AlignVCenter, row.when)
@@ -138,3 +142,12 @@ class MoveList(QWidget):
             self.deleted.emit(self._rows[self._chosen].index)
         else:
             super().keyPressEvent(event)
+
+
+def _fitted(painter: QPainter, text: str, room: int) -> str:
+    """The text as it fits, with the painter's font the largest in which it does; else short of its end. [px]"""
+    for size in SIZES:
+        painter.setFont(sans(size, QFont.Weight.DemiBold))
+        if painter.fontMetrics().horizontalAdvance(text) <= room:
+            break
+    return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room)

@@ -11,7 +11,7 @@ from firnel.ui.plan.hands import PlanHands
 from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import Lane, ground_label, line_pen, put_on_ground
+from firnel.ui.shared.lanes import LEAST_LANE, Lane, ground_label, line_pen, put_on_ground
 from firnel.ui.theme.look import Look
 from firnel.work.plan.picture import PlanPicture
 
@@ -41,7 +41,7 @@ class PlanPlots(QWidget):
         self._rate_lane.setFixedHeight(108 if above is not None else 92)
         for lane in (self.lane, self._rate_lane):
             lane.plot.setMinimumHeight(60)
-        self.lane.setMinimumHeight(100)
+        self.lane.setMinimumHeight(LEAST_LANE)
         self.hands = PlanHands(look, self.lane)
         self.hands.take_room(114 if above is not None else 102)
         if above is not None:

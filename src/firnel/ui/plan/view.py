@@ -32,7 +32,6 @@ from firnel.work.plan.words import asked_text
 #: All plans, and whether one that was worked on lies in the library; the machine of one plan, and its versions.
 PlansRead = tuple[list[Plan], bool]
 PlanRead = tuple[Machine | None, list[ToldVersion]]
-SUBTITLE = tr("Targets and moves; one key takes a plan to the roaster")
 
 
 class PlanView(ListPage):
@@ -45,7 +44,7 @@ class PlanView(ListPage):
         super().__init__(
             desk,
             tr("Plan"),
-            SUBTITLE,
+            tr("Targets and moves; one key takes a plan to the roaster"),
             (tr("Plan"), "~Course", "#Dev.", "#Drop"),
             tr("No plans yet. Press “New plan”: a fitted machine and a lot are enough. A batch can be roasted without one."),
             sheet_width=648,
@@ -69,8 +68,8 @@ class PlanView(ListPage):
         self.editor.kept.connect(self._on_kept)
         self.editor.laddered.connect(self._on_laddered)
         self.editor.left.connect(self.leave_editor)
-        self.editor.explained.connect(self._say_under_title)
-        self.background = Background(self, self._say_under_title)
+        self.editor.explained.connect(self.head.tell)
+        self.background = Background(self, self.head.tell)
         self.body.add(self.editor, 1)
         self._plots = PlanPlots(look)
         self.sheet_column.addWidget(self._plots, 1)
@@ -213,11 +212,7 @@ class PlanView(ListPage):
             self.offer_for_chosen()
         self.sheet.setVisible(not editing and self._plan is not None)
         self.head.title.setHidden(editing)  # its room is the moves'
-        self._say_under_title("")
-
-    def _say_under_title(self, sentence: str) -> None:
-        self.head.tell(sentence or SUBTITLE)
-        self.head.subtitle.setToolTip(sentence)
+        self.head.tell("")
 
     def begin_new(self) -> None:
         """Begin a new plan."""
@@ -226,7 +221,7 @@ class PlanView(ListPage):
     def _begin(self, plan: Plan | None) -> None:
         bench = self.editor.bench
         if bench.open and bench.changed:
-            self._say_under_title(tr("{} is being worked on: keep it or leave it, then begin another.", bench.named().name))
+            self.head.tell(tr("{} is being worked on: keep it or leave it, then begin another.", bench.named().name))
             return
         self._edit(True)
         self.editor.begin(plan)
@@ -288,7 +283,7 @@ class PlanView(ListPage):
             try:
                 self.print_sheet(path)
             except OSError as error:
-                self._say_under_title(str(error))
+                self.head.tell(str(error))
 
     def _on_labels(self) -> None:
         if self._plan is None:
@@ -319,7 +314,7 @@ class PlanView(ListPage):
             plan.name, tr("version {}, printed {}", plan.version, today), asked_text(plan, units), wins, plan.remark
         )
         write_plan_sheet(path, paper, self._picture)
-        self._say_under_title(tr("Written: {}", path))
+        self.head.tell(tr("Written: {}", path))
 
     def print_labels(self, path: Path, count: int) -> None:
         """Write labels for the next loads of the plan that is shown, beside the window."""
@@ -331,7 +326,7 @@ class PlanView(ListPage):
             self.background.run(
                 "labels",
                 lambda: write_labels(path, ask(labels_for, plan, count, units)),
-                lambda _: self._say_under_title(tr("Written: {}", path)),
+                lambda _: self.head.tell(tr("Written: {}", path)),
             )
 
     def _on_queue(self) -> None:
@@ -346,7 +341,7 @@ class PlanView(ListPage):
         if self._plan is not None:
             self._desk.ask(queue.add, self._plan, count)
             waiting = len(self._desk.ask(queue.queue))
-            self._say_under_title(
+            self.head.tell(
                 tr("{} of {} queued; {} wait. Day shows them, Q in Roast takes the first.", count, self._plan.name, waiting)
             )
 

@@ -19,7 +19,7 @@ from firnel.ui.shared.actions import give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import Lane, line_pen
+from firnel.ui.shared.lanes import LEAST_LANE, Lane, line_pen
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.shared.report_button import report_button
 from firnel.ui.theme.look import Look
@@ -79,6 +79,7 @@ class ComparePage(QWidget):
         ):
             lane.setAccessibleName(name)
             column.addWidget(lane, 1 if lane is self.top else 0)
+        self.top.setMinimumHeight(LEAST_LANE)
         frame, inside = card(spacing=2)
         self._against = label("", "heading")
         inside.addWidget(self._against)

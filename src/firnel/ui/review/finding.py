@@ -135,12 +135,13 @@ class BatchFinder(QFrame):
         across = self.table.horizontalHeader()
         if across is None:
             return
+        widths = [max(one.width, across.sectionSizeHint(section)) for section, one in enumerate(self.model.columns)]
         wide = next((n for n, one in enumerate(self.model.columns) if one.heading == "Lot"), len(self.model.columns) - 1)
         for section, one in enumerate(self.model.columns):
             across.setSectionResizeMode(section, QHeaderView.ResizeMode.Interactive)
-            across.resizeSection(section, one.width)
+            across.resizeSection(section, widths[section])
             self.table.setItemDelegateForColumn(section, self._curves if one.heading == COURSE else None)
-        room = sum(one.width for one in self.model.columns) + AROUND
+        room = sum(widths) + AROUND
         if room <= WIDEST:
             across.setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
         self.setMinimumWidth(min(room, WIDEST))

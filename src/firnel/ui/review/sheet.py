@@ -22,7 +22,7 @@ from firnel.core.words import tr
 from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import Lane, line_pen
+from firnel.ui.shared.lanes import LEAST_LANE, Lane, line_pen
 from firnel.ui.shared.mark_words import MarkWords
 from firnel.ui.shared.parts import FigureGrid, PageHead, YieldingLabel, button, card, label
 from firnel.ui.shared.ribbons import HandsLane
@@ -47,6 +47,7 @@ class ReviewCurvesPane(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         self._top, self._rate = Lane(look, "card"), Lane(look, "lane", with_time=True)
+        self._top.setMinimumHeight(LEAST_LANE)
         self._rate.setFixedHeight(112)
         self._rate.plot.setXLink(self._top.plot)
         self._hands = HandsLane(look, self._top)

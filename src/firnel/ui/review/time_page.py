@@ -55,7 +55,7 @@ class TimePage(QWidget):
         inside.addWidget(self.drift)
         column.addWidget(frame)
         kept, kept_column = card(spacing=2)
-        kept_column.addWidget(label(tr("How well each plan is kept: browning, development and drop"), "heading"))
+        kept_column.addWidget(label(tr("How well each plan is kept: browning, development and drop"), "heading", wrap=True))
         self._kept = FigureGrid(small=True, spacing=24, beside=True)
         kept_column.addWidget(self._kept)
         column.addWidget(kept)

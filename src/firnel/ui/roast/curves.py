@@ -16,7 +16,7 @@ from firnel.core.words import tr
 from firnel.ui.roast.word_places import Ground, Place, Word, places_of
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import LABEL_MARGIN, Lane, ground_label, line_pen, put_on_ground, thin_out
+from firnel.ui.shared.lanes import LABEL_MARGIN, LEAST_LANE, Lane, ground_label, line_pen, put_on_ground, thin_out
 from firnel.ui.shared.ribbons import HandsLane, Ribbon
 from firnel.ui.theme.look import Look, sans
 from firnel.work.roast.picture import Curves, MarkLabel, RibbonPicture, RoastPicture
@@ -29,8 +29,8 @@ AT_CHARGE_S = 5.0
 NOW_S = 3.0
 #: A part of a batch that goes on is left so long after the last hand on it. [s]
 BACK_S = 20.0
-#: The lane of the rate of rise is so high, and no more than this share of all three; temperatures have so much at least. [px]
-RATE_HEIGHT, RATE_SHARE, TOP_LEAST = 148, 0.28, 140
+#: The lane of the rate of rise is so high, and no more than this share of all three. [px]
+RATE_HEIGHT, RATE_SHARE = 148, 0.28
 
 
 def with_room(levels: tuple[float, float], labels: Sequence[MarkLabel], tall_px: float) -> tuple[float, float]:
@@ -67,7 +67,7 @@ class RoastCurves(QWidget):
         self._look = look
         self._top = Lane(look, "card")
         self._rate = Lane(look, "lane", with_time=True)
-        self._top.setMinimumHeight(TOP_LEAST)
+        self._top.setMinimumHeight(LEAST_LANE)
         self._rate.setFixedHeight(RATE_HEIGHT)
         self._rate.plot.setXLink(self._top.plot)
         self._hands = HandsLane(look, self._top)

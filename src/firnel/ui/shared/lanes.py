@@ -21,6 +21,8 @@ from firnel.ui.theme.look import Look, mono, sans
 #: All lanes begin their time axis here. [px]
 LEFT = 58
 RIGHT = 16
+#: A lane of temperatures is so high at least: in less, words lie on curves. [px]
+LEAST_LANE = 140
 #: Clock axes have their moments so far apart, from there on by whole hours. [s]
 CLOCK_STEPS, HOUR_S = (15, 30, 60, 120, 300, 600, 1800, 3600), 3600
 #: Left axes have their levels so far apart, from there on by whole hundreds.

@@ -130,7 +130,7 @@ class ListPage(Station):
         self.list_side.setContentsMargins(0, 0, 0, 0)
         self.list_side.setSpacing(SPACE_S)
         self.list_side.addWidget(frame, 1)
-        self.body.add(self.left, 1, tall=LIST_HEIGHT)
+        self.body.add(self.left, 1, tall=LIST_HEIGHT, of=frame)
         self.sheet = QWidget()
         self.sheet_column = QVBoxLayout(self.sheet)
         self.sheet_column.setContentsMargins(0, 0, 0, 0)

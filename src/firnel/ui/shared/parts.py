@@ -36,11 +36,27 @@ FAR = 20
 
 def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     """A label with the role ``name`` of the style sheet."""
-    made = QLabel(text)
+    made = WrappedLabel(text) if wrap else QLabel(text)
     made.setObjectName(name)
     made.setWordWrap(wrap)
     made.setTextFormat(Qt.TextFormat.PlainText)
     return made
+
+
+class WrappedLabel(QLabel):
+    """Words that wrap: they ask for the height that their lines need in the width that they have."""
+
+    def minimumSizeHint(self) -> QSize:
+        """Room for all lines, once the width is known."""
+        hint = super().minimumSizeHint()
+        laid = self.testAttribute(Qt.WidgetAttribute.WA_Resized)
+        return QSize(hint.width(), max(hint.height(), self.heightForWidth(self.width()))) if laid else hint
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Another width needs another height."""
+        super().resizeEvent(event)
+        if event is not None and event.oldSize().width() != self.width():
+            self.updateGeometry()
 
 
 class YieldingLabel(QLabel):

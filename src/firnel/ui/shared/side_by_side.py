@@ -18,13 +18,14 @@ class SideBySide(QWidget):
         self._row.setContentsMargins(0, 0, 0, 0)
         self._row.setSpacing(spacing)
         self._parts: list[tuple[QWidget, int, int]] = []
+        self._tall: dict[QWidget, QWidget] = {}
 
     @property
     def stacked(self) -> bool:
         """Whether its parts stand below each other."""
         return self._row.direction() is QBoxLayout.Direction.TopToBottom
 
-    def add(self, part: QWidget, stretch: int = 0, wide: int = 0, tall: int = 0) -> None:
+    def add(self, part: QWidget, stretch: int = 0, wide: int = 0, tall: int = 0, of: QWidget | None = None) -> None:
         """Put a part at the end.
 
         Parameters
@@ -32,8 +33,10 @@ class SideBySide(QWidget):
         part, stretch : as of a layout.
         wide : so wide beside the others; 0: as it needs and likes. [px]
         tall : so high at least below the others; 0: as it needs. [px]
+        of : what in the part is so high, where it is not the whole.
         """
         self._parts.append((part, wide, tall))
+        self._tall[part] = of or part
         self._row.addWidget(part, stretch)
         part.installEventFilter(self)
         self._dress()
@@ -43,14 +46,19 @@ class SideBySide(QWidget):
         needs = [_need(part, wide) for part, wide, _ in self._standing()]
         if not needs:
             return QSize(0, 0)
-        heights = [need.height() for need in needs]
-        gaps = self._row.spacing() * (len(needs) - 1)
-        return QSize(max(need.width() for need in needs), sum(heights) + gaps if self.stacked else max(heights))
+        wide, heights = max(need.width() for need in needs), [need.height() for need in needs]
+        if not self.stacked:
+            return QSize(wide, max(heights))
+        tall = sum(heights) + self._row.spacing() * (len(needs) - 1)
+        # Words that wrap need more in a narrow column than they say by themselves.
+        return QSize(wide, max(tall, self._row.minimumHeightForWidth(self.width()) if self._row.hasHeightForWidth() else 0))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Another width may be room for the parts beside each other, or no longer."""
         super().resizeEvent(event)
         self._turn()
+        if self.stacked and event is not None and event.oldSize().width() != self.width():
+            self.updateGeometry()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """What a part needs changes with what it shows."""
@@ -75,7 +83,7 @@ class SideBySide(QWidget):
                 part.setMinimumWidth(0 if self.stacked else wide)
                 part.setMaximumWidth(QWIDGETSIZE_MAX if self.stacked else wide)
             if tall:
-                part.setMinimumHeight(tall if self.stacked else 0)
+                self._tall[part].setMinimumHeight(tall if self.stacked else 0)
 
 
 #: No part has more rows of fields, with their names.
