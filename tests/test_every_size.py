@@ -227,6 +227,11 @@ def test_a_drop_down_list_watches_for_what_it_has_no_room_for(window):
         QApplication.sendEvent(line, QHelpEvent(QEvent.Type.ToolTip, here, line.mapToGlobal(here)))
         said.append(QToolTip.text())
     assert said == ["", 20 * "0:20 heat held; "], "told whole where it runs out of its line"
+    window.show_station("Plan")
+    window.view("Plan").begin_change()
+    moves = window.view("Plan").editor.moves
+    QApplication.sendEvent(moves, QHelpEvent(QEvent.Type.ToolTip, here, moves.mapToGlobal(here)))
+    assert QToolTip.text().startswith(moves.rows[0].what)
     QToolTip.hideText()
 
 

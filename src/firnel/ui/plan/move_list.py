@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QEvent, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QToolTip, QWidget
 
 from firnel.core.words import tr
 from firnel.ui.theme.look import Look, mono, sans
@@ -104,6 +104,15 @@ class MoveList(QWidget):
             painter.setFont(mono(15))
             painter.setPen(QColor(palette.soft))
             painter.drawText(self._cross(place), Qt.AlignmentFlag.AlignCenter, "×")
+
+    def event(self, event: QEvent | None) -> bool:
+        """The tool tip of a move says it whole, then the keys."""
+        if isinstance(event, QHelpEvent) and event.type() is QEvent.Type.ToolTip:
+            place = event.pos().y() // ROW
+            what = self._rows[place].what if 0 <= place < len(self._rows) else ""
+            QToolTip.showText(event.globalPos(), f"{what}\n{KEYS}" if what else KEYS, self)
+            return True
+        return super().event(event)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Choose a move; its words hold and delete it."""

@@ -141,7 +141,7 @@ class BatchFinder(QFrame):
             across.setSectionResizeMode(section, QHeaderView.ResizeMode.Interactive)
             across.resizeSection(section, widths[section])
             self.table.setItemDelegateForColumn(section, self._curves if one.heading == COURSE else None)
-        room = sum(widths) + AROUND
+        room = sum(one.width for one in self.model.columns) + AROUND
         if room <= WIDEST:
             across.setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
         self.setMinimumWidth(min(room, WIDEST))
