@@ -8,6 +8,7 @@ from datetime import UTC, datetime, time, timedelta
 from functools import partial
 
 from PyQt6.QtCore import QDate, QModelIndex, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QFont, QFontMetrics
 from PyQt6.QtWidgets import QComboBox, QDateEdit, QFrame, QHBoxLayout, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Lot, Machine
@@ -19,7 +20,7 @@ from firnel.ui.shared.background import Background
 from firnel.ui.shared.house_table import HouseTable
 from firnel.ui.shared.mini_curve import CurveDelegate
 from firnel.ui.shared.parts import label
-from firnel.ui.theme.look import Look
+from firnel.ui.theme.look import Look, sans
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work import shelf
 from firnel.work.desk import Desk
@@ -40,6 +41,8 @@ PERIODS = (
 
 #: Room beside the columns of the list, and how wide it grows with them; from there on it is moved sideways. [px]
 AROUND, WIDEST = 44, 448
+#: About the words of a heading. [px]
+HEAD_PADDING = 24
 #: What is said where there is nothing to show.
 NOTHING = tr("No batches yet. Roast one (F4), or take in old logs.")
 NO_FIT = tr("No batch fits. Change the search or the filters.")
@@ -135,7 +138,8 @@ class BatchFinder(QFrame):
         across = self.table.horizontalHeader()
         if across is None:
             return
-        widths = [max(one.width, across.sectionSizeHint(section)) for section, one in enumerate(self.model.columns)]
+        words = QFontMetrics(sans(13, QFont.Weight.DemiBold))  # as the style sheet sets them
+        widths = [max(one.width, words.horizontalAdvance(tr(one.heading)) + HEAD_PADDING) for one in self.model.columns]
         wide = next((n for n, one in enumerate(self.model.columns) if one.heading == "Lot"), len(self.model.columns) - 1)
         for section, one in enumerate(self.model.columns):
             across.setSectionResizeMode(section, QHeaderView.ResizeMode.Interactive)
