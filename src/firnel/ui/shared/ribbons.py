@@ -173,8 +173,6 @@ class HandsLane(QFrame):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
             painter.drawRect(box.adjusted(1, 0.5, -1, -0.5))
-            if ribbon.done and ribbon.done[-1][1:] == (begin, value):
-                return  # it stands so: the figure is in the step before
         else:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour)
@@ -186,6 +184,8 @@ class HandsLane(QFrame):
         width = painter.fontMetrics().horizontalAdvance(text)
         if width + 4 > x1 - x0:
             return
+        if hollow and ribbon.done and ribbon.done[-1][1:] == (begin, value) and x0 - self.x_of(ribbon.done[-1][0]) >= width + 4:
+            return  # as it stands already: the figure is in the step before
         crowded = tall >= 12 and height + 6 - tall < 15  # there is more room for figures inside the step than above it
         inside = (tall >= 17 or crowded) and not hollow
         painter.setPen(QColor(self._look.palette.card if inside else getattr(self._look.palette, ribbon.role)))
