@@ -249,8 +249,14 @@ def test_the_reference_batch_is_drawn_beside_the_running_one(bench, library):
     bench.session.prepare(bench.order())
     bench.feed(61)
     bench.session.mark_next(bench.time)
-    drawn = roast_picture(bench.session, Settings()).curves
+    pictured = roast_picture(bench.session, Settings())
+    drawn = pictured.curves
     assert (drawn.reference_t[0], drawn.reference_t[-1]) == (0.0, 640.0)
+    for ribbon in pictured.ribbons:  # what is to come, without a gap, up to where the drop is expected
+        spans = (*ribbon.done[-1:], *ribbon.planned)
+        assert all(one[1] == other[0] for one, other in zip(spans, spans[1:], strict=False))
+        assert spans[1][2] == spans[0][2], "it stands until its next move"
+    assert len({ribbon.planned[-1][1] for ribbon in pictured.ribbons}) == 1
     set_reference(library, bench.plan, None)
     assert reference_of(library, bench.plan) is None
 
