@@ -948,7 +948,9 @@ def test_a_planned_move_that_falls_due_soon_is_the_one_that_is_changed(plan):
     sooner = step_of(ask, (coast,), -1)
     assert sooner.move is None, "a coast cannot be less: the step is at once"
     assert 0.0 < sooner.to < sooner.setting
-    assert step_of(ask, (coast,), 1).move == soon.index
+    more = step_of(ask, (coast,), 1)
+    assert (more.move, more.setting) == (None, sooner.setting), "nor is a small fire more than none: the step is at once too"
+    assert step_of(ask, (replace(coast, due_t=ask.now - 2.0),), 1).move == soon.index
 
 
 # By hand
@@ -1017,5 +1019,7 @@ def test_a_remedy_against_a_stall_goes_as_far_as_the_advice_does():
     stall = Coming("stall", 60.0, "It stalls.", Choice(Control.GAS, 0.5, 0.75, forecast(540.0, 203.0)))
     assert _as_far_as(stall, given).remedy is far
     assert _as_far_as(stall, replace(given, choice=replace(far, to=0.25))).remedy.to == 0.75, "the other way"
-    assert _as_far_as(stall, replace(given, choice=replace(far, move=2))).remedy.to == 0.75, "that is for later"
+    later = replace(given, choice=replace(far, move=2))
+    assert _as_far_as(stall, replace(later, off=replace(later.off, kind="end"))).remedy.to == 0.75, "that is for later"
+    assert _as_far_as(stall, replace(later, off=replace(later.off, kind="development"))).remedy is None, "it lands the batch"
     assert _as_far_as(stall, None) is stall

@@ -177,10 +177,16 @@ def _own(look: Look, guidance: Guidance) -> PlanCurve | None:
 
 
 def _as_far_as(coming: Coming, advice: Advice | None) -> Coming:
-    """A remedy that goes as far as the advice does, where that goes further the same way: two steps must not be asked for."""
+    """A remedy that goes as far as the advice does, where that goes further the same way: two steps must not be asked for.
+
+    In development what a planned move is advised to be lands the batch: a step against its stall would only put that off.
+    """
     remedy = coming.remedy
-    if remedy is None or advice is None or advice.choice.move is not None or advice.choice.control != remedy.control:
+    if remedy is None or advice is None or advice.choice.control != remedy.control:
         return coming
+    if advice.choice.move is not None:
+        lands = advice.off.kind == "development" and not advice.off.too_much
+        return replace(coming, remedy=None) if lands else coming
     further = (advice.choice.to - remedy.to) * (remedy.to - remedy.setting) > 0.0
     return replace(coming, remedy=advice.choice) if further else coming
 

@@ -93,10 +93,11 @@ def step_of(ask: Ask, due: tuple[DueMove, ...], by: int, control: Control | None
     soon = next((e for e in due if e.move.control == which and e.due_t is not None), None)
     if soon is not None and soon.due_t is not None and soon.due_t - ask.now > NEXT_MOVE_S:
         soon = None
-    if soon is not None and soon.due_t is not None and by < 0 and soon.move.to <= scale.low:
-        if soon.due_t <= ask.now:
+    if soon is not None and soon.due_t is not None and soon.move.to <= scale.low:
+        if soon.due_t > ask.now:
+            soon = None  # it puts the heat out: another heat is only to be had sooner
+        elif by < 0:
             return None
-        soon = None  # it puts the heat out: less of it is only to be had sooner
     base = soon.move.to if soon is not None else stands(ask, which)
     if base is None:
         return None
