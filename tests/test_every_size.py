@@ -151,7 +151,7 @@ def faults(window):
 
 def settled_faults(window):
     """What is still wrong when what came from the background is laid out: words that have just come have no room yet."""
-    for _ in range(6):
+    for _ in range(40):
         if not (wrong := faults(window)):
             break
         QTest.qWait(80)
