@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QFont, QHelpEvent, QKeyEvent, QMouseEvent, QPain
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from firnel.core.words import tr
+from firnel.ui.shared.fitted import fitted
 from firnel.ui.theme.look import Look, mono, sans
 
 ROW = 42
@@ -89,7 +90,9 @@ class MoveList(QWidget):
             painter.fillRect(QRectF(2.0, top + 4.0, 4.0, ROW - 10.0), QColor(getattr(palette, row.role)))
             painter.setPen(QColor(palette.ink))
             room = QRectF(14.0, top + 2.0, self.width() - 14.0 - AT, 22.0)
-            painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, _fitted(painter, row.what, int(room.width())))
+            painter.drawText(
+                room, Qt.AlignmentFlag.AlignVCenter, fitted(painter, row.what, int(room.width()), SIZES, QFont.Weight.DemiBold)
+            )
             painter.setFont(sans(13))
             painter.setPen(QColor(palette.soft))
             painter.drawText(QRectF(14.0, top + 22.0, self.width() - 14.0, 18.0), Qt.AlignmentFlag.AlignVCenter, row.when)
@@ -151,12 +154,3 @@ class MoveList(QWidget):
             self.deleted.emit(self._rows[self._chosen].index)
         else:
             super().keyPressEvent(event)
-
-
-def _fitted(painter: QPainter, text: str, room: int) -> str:
-    """The text as it fits, with the painter's font the largest in which it does; else short of its end. [px]"""
-    for size in SIZES:
-        painter.setFont(sans(size, QFont.Weight.DemiBold))
-        if painter.fontMetrics().horizontalAdvance(text) <= room:
-            break
-    return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room)

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame
 
 from firnel.core.words import tr
+from firnel.ui.shared.fitted import fitted
 from firnel.ui.shared.lanes import LEFT, Lane
 from firnel.ui.theme.look import Look, mono, sans
 
@@ -147,11 +148,7 @@ class HandsLane(QFrame):
                 painter.drawText(box, Qt.AlignmentFlag.AlignLeft, painter.fontMetrics().elidedText(
                     word, Qt.TextElideMode.ElideRight, LEFT - 10))  # fmt: skip
             return
-        for size in NAME_SIZES:
-            painter.setFont(sans(size, sans(size).Weight.Bold))
-            if painter.fontMetrics().horizontalAdvance(ribbon.name) <= LEFT - 8:
-                break
-        named = painter.fontMetrics().elidedText(ribbon.name, Qt.TextElideMode.ElideRight, LEFT - 8)
+        named = fitted(painter, ribbon.name, LEFT - 8, NAME_SIZES, QFont.Weight.Bold)
         painter.drawText(QRectF(8, base - height + 8, LEFT - 8, 18), Qt.AlignmentFlag.AlignLeft, named)
         if height < ROOM_FOR_UNIT:
             return  # the widest step says the unit then

@@ -12,8 +12,8 @@ from firnel.work.roast.session import RoastSession
 
 #: Marks by the word they are told with.
 MARKS = {kind.value: kind for kind in MarkKind if kind is not MarkKind.TURNING}
-#: No line that a hand tells is longer. [letters]
-LONGEST = 1000
+#: So much of what cannot be done is told back. [letters]
+TOLD = 40
 
 
 class HandLineError(ValueError):
@@ -43,8 +43,6 @@ class HandLines:
         HandLineError : if it says nothing that can be done.
         """
         session = self._desk.session
-        if len(line) > LONGEST:
-            raise HandLineError(tr("{!r} is nothing that a hand does.", line.strip()[:40] + "…"))
         word, _, rest = line.strip().partition(" ")
         rest = rest.strip()
         plain: dict[str, Callable[[], object]] = {
@@ -76,7 +74,7 @@ class HandLines:
             kind, _, text = rest.partition(" ")
             session.note(kind, text.strip(), at)
         else:
-            raise HandLineError(tr("{!r} is nothing that a hand does.", line.strip()))
+            raise HandLineError(tr("{!r} is nothing that a hand does.", _short(line.strip())))
         return session.message
 
     def _set(self, session: RoastSession, rest: str, at: float) -> None:
@@ -89,7 +87,7 @@ class HandLines:
             controls = {"heat": machine.main_heat, "air": machine.main_air} | controls
         control = controls.get(name.lower())
         if control is None or session.machine is None or control not in session.machine.controls:
-            raise HandLineError(tr("This machine has no {!r} to set.", name))
+            raise HandLineError(tr("This machine has no {!r} to set.", _short(name)))
         scale, to = session.machine.controls[control], _figure(value)
         if not scale.low <= to <= scale.high:
             raise HandLineError(tr("{} goes from {:g} to {:g} {}, not to {}.", name, scale.low, scale.high, scale.unit, value))
@@ -100,7 +98,7 @@ class HandLines:
     def _reading(self, rest: str, at: float) -> None:
         figures = [_figure(part) for part in rest.split()]
         if not 1 <= len(figures) <= 2 or not all(0.0 <= figure <= 400.0 for figure in figures):
-            raise HandLineError(tr("{!r} is no bean reading, nor one with the air beside it [°C].", rest))
+            raise HandLineError(tr("{!r} is no bean reading, nor one with the air beside it [°C].", _short(rest)))
         session = self._desk.session
         if question := session.doubt_reading(figures[0]):
             session.say(question)
@@ -108,8 +106,12 @@ class HandLines:
         self._desk.take_reading(Reading(at, figures[0], figures[1] if len(figures) > 1 else None, quality=Quality.HAND))
 
 
+def _short(text: str) -> str:
+    return text if len(text) <= TOLD else f"{text[:TOLD]}…"
+
+
 def _figure(text: str) -> float:
     try:
         return as_number(text)
     except ValueError:
-        raise HandLineError(tr("{!r} is no figure.", text)) from None
+        raise HandLineError(tr("{!r} is no figure.", _short(text))) from None
