@@ -5,11 +5,11 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
-from logged import MACHINES, batches_of
+from logged import MACHINES, batches_of, record_of
 
 from firnel.core.model import drums
 
-__all__ = ["MACHINES", "leave_out", "logs_of"]
+__all__ = ["MACHINES", "leave_out", "logs_of", "record_of"]
 
 logs_of = batches_of
 _ALL = dict(drums.DRUMS)

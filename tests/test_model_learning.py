@@ -18,6 +18,7 @@ from firnel.core.model.learning import crack_error, crack_time, misfit, model_fr
 from firnel.core.model.lessons import learn
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
 from firnel.core.model.logged import Idling, UnusableLogError, logged_batch
+from firnel.core.model.moved_probe import moved_probe
 from firnel.core.model.problem import Problem
 from firnel.core.model.replay import as_made, forecast_at, read_at_drop
 from firnel.core.model.thresholds import CRACK, GreenTraits, Threshold, threshold_from
@@ -497,6 +498,20 @@ def test_a_flick_after_the_steam_is_expected_where_it_was_seen_before(south):
     landed = read_at_drop(batch)
     assert said(drift) == pytest.approx(landed, abs=0.5)
     assert said(replace(drift, since=Drift.since)) < landed - 0.5, "a mean alone takes the steam for what is to come"
+
+
+def test_batches_whose_lots_nobody_told_are_not_one_lot_that_a_moved_probe_read():
+    def untold(number, more=0.0):
+        record = replace(record_of(f"south-{number:03d}"), lot="")
+        return logged_batch(replace(record, trace=replace(record.trace, bean=record.trace.bean + more)), SOUTH)
+
+    def found(batches):
+        return moved_probe(model_from(identify(batches, SOUTH.useful_load_kg, SOUTH.heat_kinds), batches), batches)
+
+    assert found([untold(number) for number in range(1, 9)]) is None, "eight coffees, each of its own"
+    moved = found([untold(number, 6.0 if number > 4 else 0.0) for number in range(1, 9)])
+    assert moved is not None
+    assert moved.label == "south-005"
 
 
 def test_priors_are_of_the_machines_size():

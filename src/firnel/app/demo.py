@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 
 #: Any change to how the demo library is made gets a new name, so that an old one is not used on; another version of the models
 #: in it is one (`firnel.core.model.document.VERSION`, not loaded for this).
-MODELS = 6
+MODELS = 7
 DEMO_NAME = f"demo-18-{MODELS}.sqlite"
 PLAN = "Isuka filter"
 ROASTERY = "Quillbank Roastery"

@@ -23,7 +23,7 @@ from firnel.core.vocabulary import Control
 from firnel.core.words import tr
 
 #: Raised whenever the numbers of the fit change their meaning: an older document is fitted anew.
-VERSION = 6
+VERSION = 7
 
 
 class OutdatedModelError(ValueError):

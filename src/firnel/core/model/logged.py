@@ -50,7 +50,7 @@ class LoggedBatch:
     """One batch on the grid: ``bean`` and ``air`` [degC] at the n + 1 moments, NaN where nothing was read."""
 
     label: str
-    lot: str
+    lot: str  #: by name; the batch's own label where nobody told it
     hands: Hands
     bean: FloatArray
     air: FloatArray
@@ -127,7 +127,8 @@ def logged_batch(
     known_bean, known_air = bean[np.isfinite(bean)], air[np.isfinite(air)]
     return LoggedBatch(
         record.label,
-        lot.name if isinstance(lot, BlendedLot) else record.lot,
+        # Whose lot nobody told may be of any: it is a lot of its own, not one with all others that nobody told of.
+        lot.name if isinstance(lot, BlendedLot) else record.lot or record.label,
         hands,
         bean,
         air,

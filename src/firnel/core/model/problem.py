@@ -58,8 +58,8 @@ class Problem:
 
     def __init__(self, batches: Sequence[LoggedBatch], priors: tuple[Prior, ...], full_load: float) -> None:
         self.batches, self.priors, self.full_load = tuple(batches), priors, full_load
-        self.lots = tuple(dict.fromkeys(batch.lot or batch.label for batch in batches))
-        self.lot_of = np.array([self.lots.index(batch.lot or batch.label) for batch in batches])
+        self.lots = tuple(dict.fromkeys(batch.lot for batch in batches))
+        self.lot_of = np.array([self.lots.index(batch.lot) for batch in batches])
         self.shared, count = len(priors), len(batches)
         self.size = self.shared + count + 2 * len(self.lots)
         self.steel_at = self.shared + np.arange(count)

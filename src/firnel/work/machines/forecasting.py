@@ -46,13 +46,13 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
     model, why = model_of(library, machine) if machine is not None else (None, tr("the machine is not known."))
     rule = _drop_rule(library, record, machine, plan)
     if model is not None and machine is not None:
-        if record.label in model.report.batches:
-            model = unaware_of(model, record.label, record.lot)
-            why += tr("; its constants were fitted with this batch among others")
         try:
             batch = logged(library, machine, record, until=zero + at)
             if len(batch.hands) == 0:
                 raise UnusableLogError(tr("batch {} has nothing after its charge yet.", record.label))
+            if batch.label in model.report.batches:
+                model = unaware_of(model, batch.label, batch.lot)
+                why += tr("; its constants were fitted with this batch among others")
             ahead = held(batch, at) if plan is None else planned_ahead(plan, machine, record, batch, at)
             # A bean probe that was moved since: the model knows the present one.
             by = since_read(batch, model.report.shifts)
