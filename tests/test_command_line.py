@@ -317,6 +317,8 @@ def test_a_log_that_is_in_no_library_can_be_forecast(north):
     made = json.loads(call("forecast", path, "--at", "480", "--machine", "north", "--load", "2.125", "--json").stdout)
     assert made["basis"] == "model"
     assert made["first_crack"]["t"] == pytest.approx(float(row_of("north-012")["first_crack_s"]), abs=60.0)
+    untold = json.loads(call("forecast", path, "--at", "480", "--machine", "north", "--json").stdout)
+    assert (untold["basis"], "nobody told its load" in untold["why"]) == ("model", True)
     curve = json.loads(call("forecast", path, "--at", "480", "--json").stdout)
     assert curve["basis"] == "curve"
 

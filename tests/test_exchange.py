@@ -6,12 +6,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 from conftest import make_record
+from logged import LOGS
 from test_store import assert_same
 
 from firnel.core.vocabulary import Control, ControlScale, Found, Machine, MarkKind, Move, Note, Role
 from firnel.exchange.batch_document import batch_to_document, document_to_batch, json_schema, read_batch_document
 from firnel.exchange.csv_log import ImportWishes, read_csv_log, write_csv_log
 from firnel.exchange.errors import ImportRefusedError
+from firnel.work.machines.knowledge import usable_batches
 from firnel.work.machines.old_logs import look_at_all, names_of, take_in
 from firnel.work.review.records import export_text, import_file, import_read
 
@@ -144,6 +146,33 @@ def test_columns_are_read_as_the_machine_calls_its_controls_and_what_is_lacking_
     assert log.record.trace.air[-1] > 100.0, "whatever the machine calls its fan, that is a probe"
     _, taken = import_read(library, path.name, log.read)
     assert taken.said[-1] == "no column is read as the glow of Twin: tell it among the columns, as glow=HEADING"
+
+
+@pytest.mark.parametrize(
+    ("unit", "high", "factor", "words", "learned"),
+    [
+        # 1 mbar is 0.1 kPa and 0.4015 inches of water at 4 degC: NIST Special Publication 811, appendix B.8.
+        ("kPa", 2.0, 0.1, "gas turned from mbar into kPa, as Other has it", True),
+        ("inH2O", 8.0, 0.40146, "gas turned from mbar into inH2O, as Other has it", True),
+        ("mbar", 12.0, 1.0, "gas goes to 13.25 mbar, beyond 12, where its scale on Other ends", True),
+        ("mbar", 6.0, 1.0, "gas goes to 13.25 mbar, beyond 6, where its scale on Other ends", False),
+        ("%", 100.0, 1.0, "gas is in mbar here, and in % on Other: is it the log of another machine?", True),
+    ],
+)
+def test_a_log_in_other_units_is_put_on_the_scales_of_its_machine_or_what_is_wrong_is_told(
+    library, unit, high, factor, words, learned
+):
+    scales = {Control.GAS: ControlScale(unit, 0.0, high, high / 40.0), Control.AIRFLOW: ControlScale("%", 0.0, 100.0, 5.0)}
+    machine = library.save_machine(Machine("Other", "own", "gas", 12.0, 9.0, controls=scales))
+    wishes = ImportWishes(machine="Other", load_kg=8.0, marks={MarkKind.CHARGE: 60.0})
+    key, taken = import_file(library, LOGS / "mill-001.csv", wishes)
+    assert words in " ".join(taken.said)
+    record, plain = library.batch(key), read_csv_log(LOGS / "mill-001.csv").record
+    gas, before = (one.trace.controls[Control.GAS] for one in (record, plain))
+    assert gas == pytest.approx(factor * before, rel=1e-4, abs=1e-5)
+    assert {move.to for move in record.moves if move.control == Control.GAS} <= set(gas), "what hands did, as the gauge reads"
+    batches, refused = usable_batches(library, machine)
+    assert (len(batches), "is the log in other units" in " ".join(refused)) == ((1, False) if learned else (0, True))
 
 
 def test_columns_that_no_word_tells_are_known_by_how_they_run(write):

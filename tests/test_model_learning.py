@@ -8,6 +8,7 @@ import pytest
 from logged import MACHINES, batches_of, fitted_to, lot_of, record_of
 from made import trace_of
 
+from firnel.core.green.blended import blended
 from firnel.core.model.constants import Hands
 from firnel.core.model.document import OutdatedModelError, model_from_document, model_to_document
 from firnel.core.model.drift import Drift, learn_drift
@@ -17,12 +18,12 @@ from firnel.core.model.identification import modelled, priors_of, steel_from_idl
 from firnel.core.model.learning import crack_error, crack_time, misfit, model_from, traits_of, unaware_of
 from firnel.core.model.lessons import learn
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
-from firnel.core.model.logged import Idling, UnusableLogError, logged_batch
+from firnel.core.model.logged import Idling, UnusableLogError, logged_batch, untold_of
 from firnel.core.model.moved_probe import moved_probe
 from firnel.core.model.problem import Problem
 from firnel.core.model.replay import as_made, forecast_at, read_at_drop
 from firnel.core.model.thresholds import CRACK, GreenTraits, Threshold, threshold_from
-from firnel.core.vocabulary import Control, Mark, MarkKind, Trace
+from firnel.core.vocabulary import Control, Lot, Mark, MarkKind, Trace
 
 
 @pytest.fixture(scope="session")
@@ -512,6 +513,40 @@ def test_batches_whose_lots_nobody_told_are_not_one_lot_that_a_moved_probe_read(
     moved = found([untold(number, 6.0 if number > 4 else 0.0) for number in range(1, 9)])
     assert moved is not None
     assert moved.label == "south-005"
+
+
+def test_what_nobody_told_of_the_green_makes_marks_less_sure_and_a_lot_that_was_roasted_less_so(south):
+    told = Lot("new", process="washed", moisture=0.11, density_g_per_l=720.0)
+    assert untold_of(told) == (0.0, 0.0, 0.0, 0.0)
+    density, moisture, *_ = untold_of(replace(told, density_g_per_l=None))
+    assert (density > 0.5, moisture) == (True, 0.0)
+    half = blended("mix", ((told, 0.5), (Lot("other"), 0.5)))
+    assert 0.0 < untold_of(half)[0] < untold_of(None)[0]
+    plain, vague = (GreenTraits("new", untold=untold_of(lot)) for lot in (told, None))
+    (mean, sd), (same, wide) = (south.crack.expect(green) for green in (plain, vague))
+    assert (same, wide > 1.3 * sd) == (pytest.approx(mean), True)
+    more = south.crack.seen[0] + 3.0 * np.ones(3)
+    seen = replace(
+        south.crack, traits=(*south.crack.traits, *[vague] * 3), seen=(*south.crack.seen, *more), labels=(), loads=()
+    )
+    learned, left = seen.expect(vague)
+    assert abs(learned - more[0]) < 0.5, "three batches of it tell what nobody did"
+    assert left < 0.6 * wide
+
+
+def test_a_load_that_nobody_told_is_taken_for_the_usual_one_and_doubted(south):
+    batch, at = HELD_OUT[2], HELD_OUT[2].first_crack_t - 180.0
+    usual = south.usual_load(SOUTH)
+    assert usual.kg == pytest.approx(np.median([one.load_kg for one in batches_of("south")[:8]]))
+    untold = logged_batch(replace(record_of(batch.label), load_kg=None), SOUTH, lot_of(batch.label), usual=usual)
+    assert (untold.load_kg, untold.load_doubt) == (usual.kg, usual.apart)
+    rule = DropRule(development_s=90.0)
+    told, guessed = (
+        forecast_at(south, one, at, as_made(batch, at), rule, np.random.default_rng(5)).first_crack for one in (batch, untold)
+    )
+    assert abs(guessed.value - batch.first_crack_t) < 30.0
+    assert guessed.high - guessed.low > told.high - told.low
+    assert replace(south, crack=Threshold(CRACK)).usual_load(replace(SOUTH, useful_load_kg=0.0)) is None
 
 
 def test_priors_are_of_the_machines_size():

@@ -252,7 +252,8 @@ def test_electric_heat_goes_straight_with_the_dial():
 
 def test_air_goes_with_the_root_of_a_draft_and_straight_with_a_dial():
     # Bernoulli: velocity goes with the root of the pressure.
-    assert air_share(np.array([30.0]), ControlScale("Pa", 0.0, 120.0, 5.0)) == pytest.approx([0.5])
+    for unit in ("Pa", "inH2O", "mbar"):
+        assert air_share(np.array([30.0]), ControlScale(unit, 0.0, 120.0, 5.0)) == pytest.approx([0.5])
     assert air_share(np.array([30.0]), ControlScale("%", 0.0, 100.0, 1.0)) == pytest.approx([0.3])
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import math
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -29,6 +29,7 @@ from firnel.core.units import clock
 from firnel.core.vocabulary import KINDS_OF, MOST_CONTROLS, BatchRecord, Control, ControlScale, Machine, Role
 from firnel.work.machines.files import machine_to_text, read_machine_file
 from firnel.work.machines.forecasting import forecast_document, forecast_record
+from firnel.work.machines.imported import on_scales
 from firnel.work.machines.knowledge import fit_document, fit_machine, model_of, trust_words
 from firnel.work.review.records import ImportWishes, Library, NotInLibraryError, read_file
 
@@ -256,20 +257,22 @@ def machine_fit(name: str, labels: tuple[str, ...], library_at: str | None, as_j
         say_json(fit_document(found, model))
         return
     report = model.report
-    click.echo(f"{found.name}: {len(report.batches)} batches, bean probe to {report.rms_bean_c:.1f} °C")
+    count = len(report.batches)
+    click.echo(f"{found.name}: {count} {'batch' if count == 1 else 'batches'}, bean probe to {report.rms_bean_c:.1f} °C")
     for sentence in trust_words(model):
         click.echo(f"  {sentence}")
 
 
-def _batch_or_file(library: Library, reference: str) -> BatchRecord:
-    """A batch of the library, or a log."""
+def _batch_or_file(library: Library, reference: str) -> tuple[BatchRecord, Mapping[Control, str]]:
+    """A batch of the library, or a log; and the units of its controls, as far as the headings of a log tell others."""
     try:
-        return library.batch(library.find_batch(reference))
+        return library.batch(library.find_batch(reference)), {}
     except NotInLibraryError:
         path = Path(reference)
         if not path.exists():
             raise
-        return read_file(path, ImportWishes()).record
+        read = read_file(path, ImportWishes())
+        return replace(read.record, label=read.record.label or path.name), read.units
 
 
 @click.command()
@@ -282,9 +285,13 @@ def _batch_or_file(library: Library, reference: str) -> BatchRecord:
 def forecast(batch: str, at: float, name: str | None, load_kg: float | None, library_at: str | None, as_json: bool) -> None:
     """What was to be expected of a batch (or log) at some second, with only what was known then."""
     with opened(library_at) as library:
-        record = _batch_or_file(library, batch)
+        record, units = _batch_or_file(library, batch)
         record = replace(record, load_kg=load_kg or record.load_kg, machine=name or record.machine)
         found = library.machine(record.machine) if record.machine else None
+        if found is not None:
+            record, said = on_scales(record, found, units)
+            for words in said:
+                click.echo(words, err=True)
         record = replace(record, machine=found.name if found else "", machine_id=found.id if found else None)
         made, why = forecast_record(library, record, found, at)
     if as_json:

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from firnel.core.units import PRESSURES
 from firnel.core.vocabulary import Control, ControlScale, FloatArray, Machine, Role
 
 #: One value for all members, or an array of shape (m,).
@@ -152,6 +153,10 @@ class Hands:
         return self.mapped(lambda column: np.full(count, float(column[index])))
 
 
+#: A setting further beyond the end of its scale is none, or in another unit.
+MOST_SHARE = 1.5
+
+
 def heat_share(setting: FloatArray, scale: ControlScale, heat: str = "gas") -> FloatArray:
     r"""Share of full power at a setting of the gas gauge or the heater dial.
 
@@ -167,14 +172,19 @@ def heat_share(setting: FloatArray, scale: ControlScale, heat: str = "gas") -> F
     scale : of the control.
     heat : ``gas`` or ``electric``.
     """
-    share = np.clip(np.nan_to_num(setting) / scale.high, 0.0, 1.0)
+    share = _share(setting, scale)
     return np.asarray(share if heat == "electric" else np.sqrt(share), float)
 
 
 def air_share(setting: FloatArray, scale: ControlScale) -> FloatArray:
     """Share of full airflow at a setting: with the root of a pressure (Bernoulli), straight for a dial or per cent."""
-    share = np.clip(np.nan_to_num(setting) / scale.high, 0.0, 1.0)
-    return np.asarray(np.sqrt(share) if scale.unit == "Pa" else share, float)
+    share = _share(setting, scale)
+    return np.asarray(np.sqrt(share) if scale.unit in PRESSURES else share, float)
+
+
+def _share(setting: FloatArray, scale: ControlScale) -> FloatArray:
+    """Of the scale: a log tells what was set, though the scale was told too short; a reading far beyond is none."""
+    return np.clip(np.nan_to_num(setting) / scale.high, 0.0, MOST_SHARE)
 
 
 def drum_share(setting: FloatArray, scale: ControlScale) -> FloatArray:

@@ -134,6 +134,9 @@ def _threshold_to_document(threshold: Threshold) -> dict[str, Any]:
 
 
 def _threshold_from_document(document: Mapping[str, Any], habit: Habit) -> Threshold:
-    traits = tuple(GreenTraits(**{**entry, "mixed": tuple(entry.get("mixed", ()))}) for entry in document["traits"])
+    traits = tuple(
+        GreenTraits(**{**entry, "mixed": tuple(entry.get("mixed", ())), "untold": tuple(entry.get("untold", ()))})
+        for entry in document["traits"]
+    )
     seen, loads = tuple(map(float, document["seen"])), tuple(document.get("loads", ()))
     return Threshold(habit, traits, seen, tuple(document["labels"]), loads)

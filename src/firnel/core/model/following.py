@@ -6,7 +6,7 @@ import numpy as np
 
 from firnel.core.model.forecast import MEMBERS, TAKE_EVERY_S, Forecaster
 from firnel.core.model.foretelling import Marks
-from firnel.core.model.learning import MachineModel
+from firnel.core.model.learning import MachineModel, traits_of
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.replay import bean_by, forecaster_of, near, part, stops_of
 
@@ -28,7 +28,7 @@ class Follower:
         self._ensemble: Forecaster | None = None
         self._done = 0
         self._told: dict[str, float] = {}
-        self._begun: tuple[float, ...] = ()
+        self._begun: tuple[object, ...] = ()
 
     def follow(self, batch: LoggedBatch) -> tuple[Forecaster, Marks]:
         """The ensemble after everything in the record, and the marks it knows.
@@ -37,7 +37,7 @@ class Follower:
         ----------
         batch : from charge up to now, on the grid.
         """
-        begun = (batch.load_kg, batch.bean_at_charge, batch.moisture, batch.density)
+        begun = (batch.lot, batch.load_kg, batch.load_doubt, batch.bean_at_charge, traits_of(batch))
         marks = {name: t for name, t in (("yellow", batch.yellow_t), ("first_crack", batch.first_crack_t)) if t is not None}
         last = len(batch.hands)
         new = {name: t for name, t in marks.items() if name not in self._told}

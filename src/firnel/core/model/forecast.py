@@ -116,13 +116,16 @@ class Forecaster:
         scatter = np.stack([normal(0.0, 1.0), normal(0.0, 1.0)])
         of_lot, self._own_heat = fitted.draw_lot(batch.lot, self._rows, scatter)
         self._uptake = uptake + of_lot
-        traits = GreenTraits(batch.lot, batch.density, batch.moisture, batch.process, mixed_of(batch.blend))
-        self._yellow_c, self._crack_c = (normal(*mark.expect(traits, batch.load_kg)) for mark in (yellow, crack))
+        traits = GreenTraits(batch.lot, batch.density, batch.moisture, batch.process, mixed_of(batch.blend), batch.untold)
+        cracked = any(known.lot == batch.lot for known in crack.traits)
+        self._crack_width = self._widths.crack if cracked else self._widths.new_lot
+        self._yellow_c, self._crack_c = (
+            normal(*mark.expect(traits.doubted(width**-mark.told), batch.load_kg))
+            for mark, width in ((yellow, self._widths.yellow), (crack, self._crack_width))
+        )
         if probe_doubt_c:  # then yellow and first crack come at other readings, both by the same
             moved = normal(0.0, probe_doubt_c)
             self._yellow_c, self._crack_c = self._yellow_c + moved, self._crack_c + moved
-        cracked = any(known.lot == batch.lot for known in crack.traits)
-        self._crack_width = self._widths.crack if cracked else self._widths.new_lot
         self._drift, self._drift_before = drift, about_middle(normal(0.0, drift.before_sd))
         # What is left out after the crack was learned at the loads of the fit: elsewhere it is less sure.
         away = abs(1.0 - batch.load_kg / fitted.full_load) if fitted.full_load else 0.0
@@ -133,6 +136,7 @@ class Forecaster:
         self._drifted: FloatArray = np.empty(0)
         self._last_left: tuple[float, float] | None = None
         self._load = LoadState(batch.load_kg, batch.moisture, green_c=batch.room_c)
+        self._load_by = normal(0.0, batch.load_doubt) if batch.load_doubt else np.zeros(members + 1)  # its logarithm
         self._room = batch.room_c
         air = batch.bean_at_charge if np.isnan(batch.air_at_charge) else batch.air_at_charge
         start = StartState(steel, batch.bean_at_charge, air, batch.room_c, self._column("heat_before"))
@@ -152,7 +156,8 @@ class Forecaster:
         return constants_of(self._fitted.priors, rows, self._fitted.full_load)
 
     def _loaded(self) -> LoadState:
-        return replace(self._load, uptake=np.exp(self._uptake), own_heat=np.exp(self._own_heat))
+        mass = self._load.mass_kg * np.exp(self._load_by)
+        return replace(self._load, mass_kg=mass, uptake=np.exp(self._uptake), own_heat=np.exp(self._own_heat))
 
     @property
     def steel(self) -> FloatArray:
@@ -298,7 +303,7 @@ class Forecaster:
         state = self._state
         everything = np.vstack(
             [state.bean, state.steel, state.sheath, state.bean_probe, state.air_probe, self._uptake, self._own_heat]
-            + [self._yellow_c, self._crack_c, self._rows.T]
+            + [self._yellow_c, self._crack_c, self._load_by, self._rows.T]
         )
         off = seen[:-1] - seen[:-1].mean()
         variance = float(off @ off) / (self.members - 1)
@@ -309,9 +314,9 @@ class Forecaster:
         less = 1.0 / (1.0 + np.sqrt(spread**2 / (variance + spread**2)))
         everything[:, :-1] += gain[:, None] * (reading - float(seen[:-1].mean()) - less * off)[None, :]
         everything[:, -1] += gain * (reading - float(seen[-1]))  # the middle one by what it sees itself
-        bean, steel, sheath, bean_probe, air_probe, *of_load = everything[:9]
-        self._uptake, self._own_heat, self._yellow_c, self._crack_c = of_load
-        self._rows = everything[9:].T.copy()
+        bean, steel, sheath, bean_probe, air_probe, *of_load = everything[:10]
+        self._uptake, self._own_heat, self._yellow_c, self._crack_c, self._load_by = of_load
+        self._rows = everything[10:].T.copy()
         if self._last_left is not None:  # what is pulled did not leave by itself
             when, left = self._last_left
             self._last_left = when, left - float(bean_probe[-1] - state.bean_probe[-1])

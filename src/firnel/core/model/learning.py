@@ -13,7 +13,7 @@ from firnel.core.model.drift import Drift, learn_drift
 from firnel.core.model.driven import Driven, driven_of
 from firnel.core.model.identification import FittedMachine, logged_start, modelled
 from firnel.core.model.level import LevelSample, RoastLevel, fit_level
-from firnel.core.model.logged import LoggedBatch
+from firnel.core.model.logged import LoggedBatch, UsualLoad
 from firnel.core.model.probe_shift import ProbeShift
 from firnel.core.model.simulation import Simulated
 from firnel.core.model.statements import Foretold
@@ -61,6 +61,11 @@ class Seen:
         return min(max(value, self.low), self.high)
 
 
+#: Loads of a machine of which none was logged: of its full one, and standard deviation of their logarithm, as if so many had
+#: been seen so; a guess. [1]
+USUAL_FILL, LOADS_APART, LOADS_IMAGINED = 0.9, 0.25, 2.0
+
+
 @dataclass(frozen=True)
 class MachineModel:
     """All that the model knows of one machine."""
@@ -95,6 +100,14 @@ class MachineModel:
         logged = (to for one in self.driven for levels in one.levels(control) for to in levels)
         return min((to for to in logged if to > machine.controls[control].low), default=0.0)
 
+    def usual_load(self, machine: Machine) -> UsualLoad | None:
+        """What it was charged with in the marked batches; before any nearly a full load, widely; None of unknown size."""
+        loads = [load for load in self.crack.loads if load]
+        usual = float(np.median(loads)) if loads else USUAL_FILL * machine.useful_load_kg
+        apart = float(np.sum(np.square(np.log(np.array(loads) / usual)))) if loads else 0.0
+        sd = float(np.sqrt((LOADS_IMAGINED * LOADS_APART**2 + apart) / (LOADS_IMAGINED + len(loads))))
+        return UsualLoad(usual, sd) if usual > 0.0 else None
+
     @property
     def batches(self) -> int:
         """From how many batches it was learned; none in a machine that was not logged yet."""
@@ -103,7 +116,7 @@ class MachineModel:
 
 def traits_of(batch: LoggedBatch) -> GreenTraits:
     """What of a batch's green bears on its marks."""
-    return GreenTraits(batch.lot, batch.density, batch.moisture, batch.process, mixed_of(batch.blend))
+    return GreenTraits(batch.lot, batch.density, batch.moisture, batch.process, mixed_of(batch.blend), batch.untold)
 
 
 def misfit(simulated: Simulated, batch: LoggedBatch) -> tuple[float, float | None]:

@@ -9,7 +9,7 @@ from datetime import datetime
 import numpy as np
 
 from firnel.core.green.blended import BlendedLot
-from firnel.core.model.constants import STEP, Hands, hands_of
+from firnel.core.model.constants import MOST_SHARE, STEP, Hands, hands_of
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, Mark, MarkKind, Quality, Role, Trace
 from firnel.core.words import tr
 
@@ -17,6 +17,8 @@ from firnel.core.words import tr
 LONGEST_BRIDGE_S = 12.0
 #: Lines of a log further apart than this say nothing of when a control was moved between them. [s]
 LONGEST_LINE_S = 90.0
+#: A share of readings up to this may be glitches. [1]
+GLITCHES = 0.02
 #: Of fewer readings than this nobody says how far apart they lie.
 FEW = 4
 #: A roast shorter than this says too little. [s]
@@ -30,6 +32,9 @@ LONGEST_IDLE_S, SHORTEST_IDLE_S = 180.0, 16.0
 #: Where the lot's moisture is not known: the middle of common practice, no published source. Wet basis.
 USUAL_MOISTURE = 0.11
 USUAL_DENSITY = 720.0  #: common practice, no published source. [g/L]
+#: How far lots lie from what is usual, where nobody told, as standard deviations: density [50 g/L], moisture [points], dried
+#: with the fruit, decaffeinated or hulled wet [shares]; from the lots of tests/logs.
+UNTOLD = (0.85, 0.75, 0.4, 0.2)
 
 
 class UnusableLogError(ValueError):
@@ -69,6 +74,8 @@ class LoggedBatch:
     colour: float | None = None  #: ground where measured, else whole
     idling: Idling | None = None  #: what the log holds of the time before the charge
     blend: BlendedLot | None = None  #: where it was no single lot
+    load_doubt: float = 0.0  #: standard deviation of the logarithm of the load, where nobody told it
+    untold: tuple[float, ...] = ()  #: how far its green may lie from what is taken for it, as of `untold_of`
     by_hand: bool = False  #: the readings are few: keyed in, or noted so far apart that no line is drawn between them
     step: float = STEP
     settings: Mapping[Control, FloatArray] = field(default_factory=dict)  #: of each control through each step, on its scale
@@ -86,8 +93,33 @@ class LoggedBatch:
         return replace(self, bean=self.bean + by, bean_at_charge=self.bean_at_charge + by, idling=idling)
 
 
+def untold_of(lot: Lot | None) -> tuple[float, ...]:
+    """How far a lot may lie from what is taken for it, in the units of `UNTOLD`: nought where it was measured or told."""
+    parts = lot.parts if isinstance(lot, BlendedLot) else ((lot, 1.0),)
+    whole = sum(share for _, share in parts)
+
+    def share_of(field: str) -> float:
+        return float(np.sqrt(sum((share / whole) ** 2 for part, share in parts if not getattr(part, field, None))))
+
+    told = (share_of("density_g_per_l"), share_of("moisture"), share_of("process"), share_of("process"))
+    return tuple(share * sd for share, sd in zip(told, UNTOLD, strict=True))
+
+
+@dataclass(frozen=True)
+class UsualLoad:
+    """What a machine is usually charged with, and how far loads lie from it: standard deviation of their logarithm."""
+
+    kg: float
+    apart: float
+
+
 def logged_batch(
-    record: BatchRecord, machine: Machine, lot: Lot | None = None, batch_of_day: int | None = None, until: float | None = None
+    record: BatchRecord,
+    machine: Machine,
+    lot: Lot | None = None,
+    batch_of_day: int | None = None,
+    until: float | None = None,
+    usual: UsualLoad | None = None,
 ) -> LoggedBatch:
     """Bring a recorded batch onto the grid.
 
@@ -98,11 +130,15 @@ def logged_batch(
     lot : for moisture and density; usual ones where None or not measured.
     batch_of_day : 1 for the first on a cold machine; None where nobody knows.
     until : log time behind which nothing is known yet; None for the whole record. [s]
+    usual : what stands for a load that nobody told; None refuses the batch.
 
     Raises
     ------
     UnusableLogError : if there is no charge, no load, no bean probe, or too little of the roast.
     """
+    told = bool(record.load_kg)
+    if not told and usual is not None:
+        record = replace(record, load_kg=usual.kg)
     (charge, load_kg), drop = _charged(record, machine), record.mark(MarkKind.DROP)
     trace = record.trace
     end = drop.t if drop else (float(trace.t[-1]) if trace.t.size else charge.t)
@@ -149,6 +185,8 @@ def logged_batch(
         by_hand=by_hand,
         settings=settings,
         blend=lot if isinstance(lot, BlendedLot) else None,
+        untold=untold_of(lot),
+        load_doubt=0.0 if told or usual is None else usual.apart,
         started=record.started,
     )
 
@@ -198,7 +236,26 @@ def _hands(record: BatchRecord, machine: Machine, grid: FloatArray) -> tuple[dic
     count = max(grid.size - 1, 0)
     if not heats or (count and not any(np.isfinite(settings[control]).any() for control in heats)):
         raise UnusableLogError(tr("batch {} has no record of the gas or heater: the model needs the moves.", record.label))
+    for control in (*heats, *machine.of(Role.AIRFLOW)):
+        _refuse_far_beyond(record.label, machine, control, settings[control])
     return settings, hands_of(machine, settings, count)
+
+
+def _refuse_far_beyond(label: str, machine: Machine, control: Control, settings: FloatArray) -> None:
+    """Settings that no scale of this length was read on teach nonsense."""
+    scale, known = machine.controls[control], settings[np.isfinite(settings)]
+    if known.size and float(np.mean(known > MOST_SHARE * scale.high)) > GLITCHES:
+        raise UnusableLogError(
+            tr(
+                "batch {} has {} at {:.4g}; the scale of {} ends at {:g} {}: is the log in other units, or the scale wrong?",
+                label,
+                machine.word(control),
+                float(known.max()),
+                machine.name,
+                scale.high,
+                scale.unit,
+            )  # fmt: skip
+        )
 
 
 def _idling(record: BatchRecord, machine: Machine, charge_t: float, good: np.ndarray) -> Idling | None:

@@ -9,7 +9,7 @@ themselves (a grid over both, each by its likelihood: Gelman et al., Bayesian Da
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -58,6 +58,7 @@ class GreenTraits:
     moisture: float = USUAL_MOISTURE
     process: str = ""
     mixed: tuple[float, ...] = ()  #: of blended green: standard deviation within it of each effect behind the first
+    untold: tuple[float, ...] = ()  #: of green of which not all was told: likewise, over the lots that it may be
 
     def effects(self) -> FloatArray:
         """The row of the regression, shape (5,)."""
@@ -66,6 +67,10 @@ class GreenTraits:
             [1.0, (self.density - USUAL_DENSITY) / 50.0, (self.moisture - USUAL_MOISTURE) / 0.01, known.natural, known.altered],
             float,
         )
+
+    def doubted(self, times: float) -> GreenTraits:
+        """The same, with what was not told so many times as far off."""
+        return replace(self, untold=tuple(times * sd for sd in self.untold))
 
 
 def mixed_of(lot: Lot | None) -> tuple[float, ...]:
@@ -105,6 +110,11 @@ class Threshold:
             self.habit, traits, seen, labels, tuple(self.loads[index] for index in kept if index < len(self.loads))
         )
 
+    @property
+    def told(self) -> float:
+        """Share of the marked batches of whose green all was told: how far intervals must be stretched is learned on them."""
+        return float(np.mean([not any(traits.untold) for traits in self.traits])) if self.traits else 0.0
+
     def _loaded(self) -> tuple[FloatArray, float]:
         """Logarithms of the seen loads about their mean, nought where a load is not known, shape (n,); and that mean."""
         logs = np.array([np.log(load) if load else np.nan for load in (self.loads or (None,) * len(self.seen))], float)
@@ -120,12 +130,14 @@ class Threshold:
         # The parts of a blend crack each at their own: nobody hears the mean of them.
         apart = float(np.sum(np.square(np.multiply(habit.effects, green.mixed)))) if green.mixed else 0.0
         lot, batch, likely = (one.ravel() for one in _houses(habit))
-        own = float(row @ weight @ row) + lot + batch + apart  # of each house, as all below: shape (g,)
+        untold = self._untold(green)
+        own = float(row @ weight @ row) + lot + batch + apart + untold  # of each house, as all below: shape (g,)
         if not self.traits:
             return float(row @ prior), float(np.sqrt(likely @ own))
         rows, covariance = self._together(about, weight, lot, batch)
         alike = np.array([traits.lot == green.lot for traits in self.traits], float)
-        across = rows @ weight @ row + lot[:, None] * alike
+        unsure = np.sqrt(untold * np.array([self._untold(traits) for traits in self.traits]))
+        across = rows @ weight @ row + (lot[:, None] + unsure) * alike
         left = np.array(self.seen) - rows @ prior
         gain = np.linalg.solve(covariance, across[:, :, None])[:, :, 0]
         told = np.linalg.solve(covariance, np.broadcast_to(left[:, None], (lot.size, left.size, 1)))[:, :, 0]
@@ -143,7 +155,13 @@ class Threshold:
         """Rows of the regression (n, 6), and how the seen marks go together in each of g houses (g, n, n). [degC^2]"""
         rows = np.column_stack([np.stack([traits.effects() for traits in self.traits]), about])
         same = np.array([[a.lot == b.lot for b in self.traits] for a in self.traits], float)
-        return rows, rows @ weight @ rows.T + lot[:, None, None] * same + batch[:, None, None] * np.eye(len(rows))
+        untold = np.sqrt([self._untold(traits) for traits in self.traits])
+        apart = (lot[:, None, None] + np.outer(untold, untold)) * same
+        return rows, rows @ weight @ rows.T + apart + batch[:, None, None] * np.eye(len(rows))
+
+    def _untold(self, green: GreenTraits) -> float:
+        """Variance of a lot's mark for what nobody told of it. [K^2]"""
+        return float(np.sum(np.square(np.multiply(self.habit.effects, green.untold)))) if green.untold else 0.0
 
     def likelihood(self, seen: FloatArray) -> FloatArray:
         """How likely the marks are had they been seen so, as a logarithm, shape (d,); ``seen`` of shape (d, n). [degC]"""

@@ -12,11 +12,12 @@ from firnel.core.model.constants import Hands
 from firnel.core.model.forecast import FORWARD_STEP
 from firnel.core.model.foretelling import DropRule, Forecast, Interval, Marks
 from firnel.core.model.learning import unaware_of
-from firnel.core.model.logged import LoggedBatch, UnusableLogError
+from firnel.core.model.logged import LoggedBatch, UnusableLogError, untold_of
 from firnel.core.model.planned import PlannedRoast, run_plan
 from firnel.core.model.probe_shift import since_read
 from firnel.core.model.replay import HORIZON_S, forecast_at, hands_ahead, held
 from firnel.core.model.thresholds import GreenTraits, mixed_of
+from firnel.core.model.widths import HALF_80
 from firnel.core.plan import Plan, due_moves
 from firnel.core.vocabulary import BatchRecord, Lot, Machine, MarkKind, Role, usual_role
 from firnel.core.words import tr
@@ -47,12 +48,15 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
     rule = _drop_rule(library, record, machine, plan)
     if model is not None and machine is not None:
         try:
-            batch = logged(library, machine, record, until=zero + at)
+            batch = logged(library, machine, record, until=zero + at, usual=model.usual_load(machine))
             if len(batch.hands) == 0:
                 raise UnusableLogError(tr("batch {} has nothing after its charge yet.", record.label))
             if batch.label in model.report.batches:
                 model = unaware_of(model, batch.label, batch.lot)
                 why += tr("; its constants were fitted with this batch among others")
+            if batch.load_doubt:
+                apart = 100.0 * HALF_80 * batch.load_doubt
+                why += tr("; nobody told its load: {:.3g} kg is taken, give or take {:.0f} %", batch.load_kg, apart)
             ahead = held(batch, at) if plan is None else planned_ahead(plan, machine, record, batch, at)
             # A bean probe that was moved since: the model knows the present one.
             by = since_read(batch, model.report.shifts)
@@ -165,11 +169,10 @@ def green_of(library: Library, name: str) -> GreenTraits:
 
 def traits_of(lot: Lot | None) -> GreenTraits:
     """The traits of a lot; usual ones where it is not known, or not measured."""
-    lot = lot or Lot("")
-    usual = GreenTraits(lot.name)
-    return GreenTraits(
-        lot.name, lot.density_g_per_l or usual.density, lot.moisture or usual.moisture, lot.process, mixed_of(lot)
-    )
+    known = lot or Lot("")
+    usual = GreenTraits(known.name)
+    density, moisture = known.density_g_per_l or usual.density, known.moisture or usual.moisture
+    return GreenTraits(known.name, density, moisture, known.process, mixed_of(lot), untold_of(lot))
 
 
 def simulate_document(roast: PlannedRoast) -> dict[str, Any]:

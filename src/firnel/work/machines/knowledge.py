@@ -14,7 +14,7 @@ from firnel.core.model.document import OutdatedModelError, model_from_document, 
 from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel, misfit
 from firnel.core.model.lessons import learn
-from firnel.core.model.logged import LoggedBatch, UnusableLogError, logged_batch
+from firnel.core.model.logged import LoggedBatch, UnusableLogError, UsualLoad, logged_batch
 from firnel.core.model.prior import prior_model
 from firnel.core.model.probe_shift import ProbeShift, as_read_now, since_read
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine
@@ -345,15 +345,17 @@ def known_of(library: Library, machine: Machine, wanted: str = "") -> KnownOfMac
         return KnownOfMachine(model, whence, labels, shown, None, str(error))
 
 
-def logged(library: Library, machine: Machine, record: BatchRecord, until: float | None = None) -> LoggedBatch:
-    """A recorded batch as the model looks at it.
+def logged(
+    library: Library, machine: Machine, record: BatchRecord, until: float | None = None, usual: UsualLoad | None = None
+) -> LoggedBatch:
+    """A recorded batch as the model looks at it, with what is usual for a load that nobody told, if anything.
 
     Raises
     ------
     UnusableLogError : if it cannot.
     """
     lot = lot_of(library, record)
-    return logged_batch(record, machine, lot, None, until)
+    return logged_batch(record, machine, lot, None, until, usual)
 
 
 def fit_document(machine: Machine, model: MachineModel) -> dict[str, Any]:

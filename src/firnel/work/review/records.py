@@ -32,7 +32,7 @@ from firnel.exchange.errors import ImportRefusedError, TakenInBeforeError
 from firnel.store.batch_list import BatchFilter, BatchLine, PageEnd
 from firnel.store.library import Library, NotInLibraryError
 from firnel.store.writing import LibraryError, refusal
-from firnel.work.machines.imported import machine_of_log
+from firnel.work.machines.imported import placed
 from firnel.work.plan.whose import machine_of
 
 __all__ = [
@@ -158,9 +158,9 @@ def import_read(
     check_mark_order(record.marks)
     if not again and (label := library.same_log(record)) is not None:
         raise TakenInBeforeError(name, label)
-    machine, said = machine_of_log(library, record, imported.units)
-    key = library.add_record(record, machine, lot)
-    return key, replace(imported, said=(*imported.said, said)) if said else imported
+    on = placed(library, record, imported.units)
+    key = library.add_record(on.record, on.machine, lot)
+    return key, replace(imported, said=(*imported.said, *on.said))
 
 
 def export_text(library: Library, record: BatchRecord, form: str) -> str:

@@ -62,12 +62,12 @@ class LiveForecast:
         surely = tuple(mark for mark in ask.marks if mark.kind not in ask.assumed)
         record = BatchRecord(
             ask.label, ask.lot.name if ask.lot else "", ask.machine.name, datetime.now(UTC), ask.trace, surely, ask.moves,
-            load_kg=ask.load_kg or ask.machine.useful_load_kg, room_c=ask.room_c,
+            load_kg=ask.load_kg, room_c=ask.room_c,
         )  # fmt: skip
         why = ""
         if self._model is not None and self._judge is not None and self._follower is not None:
             try:
-                batch = logged_batch(record, ask.machine, ask.lot, until=ask.now)
+                batch = logged_batch(record, ask.machine, ask.lot, until=ask.now, usual=self._model.usual_load(ask.machine))
                 if len(batch.hands) < 4:
                     return None
                 ensemble, known = self._follower.follow(batch)
