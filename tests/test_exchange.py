@@ -175,6 +175,47 @@ def test_a_log_in_other_units_is_put_on_the_scales_of_its_machine_or_what_is_wro
     assert (len(batches), "is the log in other units" in " ".join(refused)) == ((1, False) if learned else (0, True))
 
 
+@pytest.mark.parametrize(
+    ("headings", "read", "said"),
+    [
+        ("Time (s),ROR,BT,ET,Burner,Air", "time 0, bean 2, air 3, gas 4, airflow 5", "not read: “ROR”"),
+        ("t,delta bean,bean temperature [°C],exhaust [°C],Gas [mbar],x", "time 0, bean 2, air 3, gas 4", "“delta bean”, “x”"),
+        ("time,Inlet,Bean mass,Drum temp,gas,Damper", "time 0, bean 2, gas 4, airflow 5", "“Inlet”, “Drum temp”"),
+        ("A roast\nOf,2026-03-01\ntime,RoR,bean,air,gas,fan", "time 0, bean 2, air 3, gas 4, airflow 5", "2 lines above"),
+        (
+            "Time,R,Beans,Exhaust,Gas,Fan\n[s],[C/min],[°C],[°C],[kPa],[%]",
+            "time 0, bean 2, air 3, gas 4, airflow 5",
+            "“R [C/min]”",
+        ),
+    ],
+)
+def test_columns_are_what_their_headings_say_only_where_they_read_so_and_what_is_left_out_is_told(write, headings, read, said):
+    trace = make_record().trace
+    columns = (trace.t, np.gradient(trace.bean), trace.bean, trace.air, np.where(trace.t < 300.0, 2.5, 1.0))
+    fan = np.where(trace.t < 300.0, 35.0, 60.0)
+    lines = [",".join(f"{value:g}" for value in row) for row in zip(*columns, fan, strict=True)]
+    made = read_csv_log(write("\n".join([headings, *lines])))
+    for name, index in (pair.split() for pair in read.split(", ")):
+        values = {"time": made.record.trace.t, "bean": made.record.trace.bean, "air": made.record.trace.air}.get(name)
+        values = made.record.trace.control(Control(name)) if values is None else values
+        assert values == pytest.approx((*columns, fan)[int(index)], rel=1e-4, abs=1e-4), name
+    assert len(made.record.trace.controls) == read.count("gas") + read.count("airflow")
+    assert said in " ".join(made.said)
+
+
+def test_units_in_cells_a_wrong_heading_and_marks_by_other_names_are_understood_and_other_words_kept_as_notes(write):
+    trace = make_record().trace
+    words = {100: "Dry End", 200: "smells of bread", 600: "1st crack", 620: "FC-End", 690: "Auswurf"}
+    rows = [f"{t:g} s,{1.8 * bean + 32.0:.1f} °,{words.get(int(t), '')}" for t, bean in zip(trace.t, trace.bean, strict=True)]
+    made = read_csv_log(write("\n".join(["time,bean_c,event", *rows])))
+    assert made.record.trace.bean == pytest.approx(trace.bean, abs=0.05), "no drum is as hot as that heading says"
+    marks = {mark.kind: mark.t for mark in made.record.marks if mark.found is Found.GIVEN}
+    kinds = (MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.FIRST_CRACK_END, MarkKind.DROP)
+    assert marks == dict(zip(kinds, (100.0, 600.0, 620.0, 690.0), strict=True))
+    assert made.record.notes == (Note(200.0, "remark", "smells of bread"),)
+    assert "kept as notes" in " ".join(made.said)
+
+
 def test_columns_that_no_word_tells_are_known_by_how_they_run(write):
     cells = [line.split(",") for line in log(header="").splitlines()]
     mixed = "\n".join(["a;b;c;d;e", *(";".join((line[3], line[2], line[4], line[0], line[1])) for line in cells)])

@@ -132,7 +132,8 @@ def _same(before: bytes, after: bytes, suffix: str) -> bool:
     """Whether the same is said; when it was written, and by which Babel, does not count."""
     if suffix == ".mo":
         one, other = (read_mo(io.BytesIO(content)) if content else Catalog() for content in (before, after))
-        return {(m.id, m.context): m.string for m in one if m.id} == {(m.id, m.context): m.string for m in other if m.id}
+        said = [{(_forms(m.id), m.context): _forms(m.string) for m in read if m.id} for read in (one, other)]
+        return said[0] == said[1]
     written = re.compile(rb'"(POT-Creation-Date|PO-Revision-Date|Generated-By):[^\n]*\n')
     return written.sub(b"", before) == written.sub(b"", after)
 

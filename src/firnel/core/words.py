@@ -8,7 +8,7 @@ catalogue (GNU gettext's) is given once, by `use`, before anything is said; with
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, datetime, time
 from enum import StrEnum
 from gettext import NullTranslations
@@ -135,6 +135,12 @@ def as_number(text: str) -> float:
     if not abs(number) < BILLION:  # which "nan" is not either
         raise ValueError(tr("{!r} is no figure.", text))
     return number
+
+
+def some_of(names: Sequence[str], most: int = 3) -> str:
+    """The first few of many names, and how many more there are."""
+    more = tr(" and {} more", len(names) - most) if len(names) > most else ""
+    return ", ".join(names[:most]) + more
 
 
 def printable(text: str) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -13,6 +14,8 @@ from firnel.core.words import printable
 
 #: How a formula begins in the programs that open such tables.
 BEGINNINGS = ("=", "+", "-", "@", "\t", "\r")
+#: A number with its unit, as some write it into each cell.
+_WITH_UNIT = re.compile(r"([+-]?\d+(?:\.\d+)?) ?(?:s|sec|min|°|°?[CFcf]|%|[kMh]?Pa|mbar|inH2O|inWC|psi|k?W|rpm|Hz|[VA])")
 
 
 def text_cell(value: Any) -> Any:
@@ -40,11 +43,13 @@ def cell_of(row: Sequence[str], index: int) -> str:
 
 
 def number_of(cell: str, decimal: str) -> float:
-    """The number in a cell, NaN where there is none."""
+    """The number in a cell, with a unit behind it or not, NaN where there is none."""
+    said = cell.replace(decimal, ".") if decimal == "," else cell
     try:
-        return float(cell.replace(decimal, ".") if decimal == "," else cell)
+        return float(said)
     except ValueError:
-        return math.nan
+        known = _WITH_UNIT.fullmatch(said)
+        return float(known[1]) if known else math.nan
 
 
 def numbers_of(body: Iterable[Sequence[str]], index: int, decimal: str) -> FloatArray:

@@ -20,7 +20,7 @@ import numpy as np
 
 from firnel.core.mark_finding import SHORTEST_ROAST_S, find_charges, find_drop
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Mark, Move, Trace
-from firnel.core.words import tr
+from firnel.core.words import some_of, tr, trn
 from firnel.exchange.cells import numbers_of
 from firnel.exchange.csv_table import NO_CONTROLS, columns_of, read_text, rows_of, split_header, units_of
 from firnel.exchange.errors import ImportRefusedError
@@ -30,6 +30,8 @@ from firnel.exchange.shapes import by_shape
 
 #: No probe of a roast reads more or less than this. [degC]
 BEAN_C, AIR_C = (-30.0, 400.0), (-30.0, 700.0)
+#: No drum roast ends above 260 degC, every one above 300 degF: what reads more than this is in degF. [degC]
+HOTTEST_C = 290.0
 #: A reading beyond this is none in degF either, and what is read is below the rest in nearly all lines.
 MOST_READ, NEARLY_ALL = 1300.0, 0.98
 #: What is read before a charge belongs to its batch for so long, in a log of several. [s]
@@ -106,7 +108,9 @@ def _batch_of(log: _Log, wishes: ImportWishes, parts: Sequence[tuple[float, floa
     if len(parts) > 1:
         said.append(tr("one of {} batches in this file, from {:.0f} s on", len(parts), trace.t[inside][0]))
         trace = trace.part(inside)
-    in_file = marks_in_column(log.body, log.columns.get("mark"), t, log.keep, inside)
+    in_file, notes = marks_in_column(log.body, log.columns.get("mark"), t, log.keep, inside)
+    if notes:
+        said.append(tr("no marks, kept as notes: {}", some_of([f"“{note.text}”" for note in notes])))
     marks = marks_of(trace, in_file, wishes.marks, log.path.name, said)
     record = BatchRecord(
         label="",
@@ -116,6 +120,7 @@ def _batch_of(log: _Log, wishes: ImportWishes, parts: Sequence[tuple[float, floa
         trace=trace,
         marks=marks,
         moves=moves_in(trace),
+        notes=notes,
         load_kg=wishes.load_kg,
         room_c=wishes.room_c,
         remark=tr("imported from {}", log.path.name),
@@ -140,7 +145,7 @@ def _log_of(path: Path, wishes: ImportWishes) -> _Log:
     said: list[str] = []
     text = read_text(path)
     rows, delimiter, decimal = rows_of(text, path.name)
-    header, body = split_header(rows)
+    header, body, above = split_header(rows)
     named = columns_of(header, body, wishes.columns, path.name, decimal, wishes.own_names)
     columns = named | by_shape(named, header, body, decimal, path.name)
     told = {name: header[index] if header else tr("column {}", index + 1) for name, index in columns.items()}
@@ -149,6 +154,12 @@ def _log_of(path: Path, wishes: ImportWishes) -> _Log:
         tr("delimiter {!r}, decimal {!r}, ", delimiter, decimal)
         + ", ".join(f"{name} = {words}" for name, words in told.items())
     )
+    if above:
+        said.append(trn("{} line above the headings is not read", "{} lines above the headings are not read", above))
+    headings = header or [tr("column {}", index + 1) for index in range(max(map(len, body)))]
+    unread = [f"“{heading}”" for index, heading in enumerate(headings) if heading and index not in columns.values()]
+    if unread:
+        said.append(tr("not read: {}", some_of(unread)))
     numbers = {name: numbers_of(body, index, decimal) for name, index in columns.items() if name not in ("time", "mark")}
     t = times_of(body, columns["time"], decimal, path.name)
     t, counted = in_seconds(t, body, columns["time"], header[columns["time"]] if header else "", path.name)
@@ -238,10 +249,12 @@ def _to_celsius(
     elif re.search(r"(°|deg|_|\(|\[|\b)f(ahr\w*)?\b", heading):
         fahrenheit, why = True, tr("by the heading")
     elif re.search(r"(°|deg|_|\(|\[|\b)c(els\w*)?\b", heading):
-        fahrenheit, why = False, tr("by the heading")
+        # No heading makes a drum hotter than any drum roast is.
+        fahrenheit, why = highest > HOTTEST_C, tr("by the heading")
+        if fahrenheit:
+            why = tr("it reads up to {:.0f}, whatever its heading says", highest)
     else:
-        # No drum roast ends above 260 degC; every one does above 300 degF.
-        fahrenheit, why = highest > 290.0, tr("it reads up to {:.0f}", highest)
+        fahrenheit, why = highest > HOTTEST_C, tr("it reads up to {:.0f}", highest)
     said.append(tr("temperatures in {} ({})", "°F" if fahrenheit else "°C", why))
     if fahrenheit:
         for probe in ("bean", "air"):

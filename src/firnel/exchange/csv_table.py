@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import re
 from collections.abc import Collection, Mapping, Sequence
+from itertools import zip_longest
 from pathlib import Path
 
 import numpy as np
@@ -24,21 +25,32 @@ NO_CONTROLS = ("time", "bean", "air", "mark")
 _NAMES: dict[str, tuple[str, ...]] = {
     "time": ("time", "elapsed", "seconds", "zeit", "tiempo", "tempo"),
     "airflow": ("airflow", "air flow", "fan", "damper", "draft", "air_flow", "luftstrom", "lüfter", "gebläse"),
-    "bean": ("bean", "bohne", "product", "probe1", "probe 1"),
-    "air": ("air", "luft", "exhaust", "environment", "probe2", "probe 2"),
+    "bean": ("bean", "bohne", "product", "probe1", "probe 1", "bt"),
+    "air": ("air", "luft", "exhaust", "environment", "probe2", "probe 2", "et"),
     "gas": ("gas", "burner", "heat", "power", "brenner", "leistung"),
     "drum": ("drum", "trommel", "rpm", "speed"),
     "mark": ("mark", "event", "milestone"),
 }
+#: A heading with one of these tells how fast something changes: no reading of it.
+_RATES = re.compile(r"delta|δ|∆|\bror\b|(^|_)ror(_|$)|\brise\b|/ ?min|per min|anstieg")
+#: And with one of these a temperature: no setting of a control.
+_TEMPERATURES = re.compile(r"temp|°|\bdeg|[_ (\[][cf][)\]]?$")
+#: A probe has so many unlike readings, or in this share of its lines, and comes as high: else it is a setting. [degC or degF]
+MOST_ALIKE, DIFFERENT, WARM = 20, 0.2, 60.0
+#: Headings are looked for among so many lines, above so many of numbers in a row.
+MOST_ABOVE, IN_A_ROW = 60, 3
 #: Words in a heading that tell the unit of a control.
 _UNIT_WORDS = {
     "kpa": "kPa", "mbar": "mbar", "inh2o": "inH2O", "pct": "%", "%": "%", "percent": "%", "pa": "Pa", "rpm": "rpm", "hz": "Hz",
     "kw": "kW", "w": "W", "step": "step", "steps": "step",
 }  # fmt: skip
+_UNIT_CELLS = {*_UNIT_WORDS, "s", "sec", "seconds", "min", "ms", "c", "f", "degc", "degf", "c/min", "f/min"}
 #: A source of heat that is called so is one of several, and goes by its own name; without a unit where it reads no more than
 #: settings in percent do: else it may be a probe. [%]
 _OWN_SOURCES = ("hot air", "radiant", "infrared", "drum heat", "drum power", "air heat")
 MOST_PERCENT = 100.0
+#: Shorter words count only by themselves.
+MOST_SHORT = 3
 
 
 def _control_heading(heading: str) -> tuple[str, str | None]:
@@ -99,7 +111,8 @@ def rows_of(text: str, name: str) -> tuple[list[list[str]], str, str]:
     if len(lines) > MOST_ROWS:
         raise ImportRefusedError(tr("{} has {} lines; a roast log has fewer than {}.", name, len(lines), MOST_ROWS))
     sample = lines[:50]
-    delimiter = max(";\t,|", key=lambda mark: (min((line.count(mark) for line in sample), default=0), ";\t,|".index(mark) == 0))
+    counts = {mark: sorted(line.count(mark) for line in sample) or [0] for mark in ";\t,|"}
+    delimiter = max(counts, key=lambda mark: (counts[mark][len(counts[mark]) // 2], mark == ";"))
     if not any(delimiter in line for line in sample):
         raise ImportRefusedError(tr("{} has only one column; a log needs at least time and bean temperature.", name))
     decimal = "," if delimiter != "," and any(re.search(r"\d,\d", line) for line in sample) else "."
@@ -109,11 +122,37 @@ def rows_of(text: str, name: str) -> tuple[list[list[str]], str, str]:
         raise ImportRefusedError(tr("{} is no table that can be read: {}.", name, error)) from error
 
 
-def split_header(rows: list[list[str]]) -> tuple[list[str], list[list[str]]]:
-    """Headings, none where the first row is of numbers, and the rows below."""
-    first = rows[0]
-    has_letters = sum(bool(re.search(r"[A-Za-z]", cell)) for cell in first)
-    return ([cell.strip() for cell in first], rows[1:]) if has_letters >= max(1, len(first) // 2) else ([], rows)
+def split_header(rows: list[list[str]]) -> tuple[list[str], list[list[str]], int]:
+    """Headings, none where the first row is of numbers; the rows of readings; and how many lines stand above the headings.
+
+    Units in a row of their own stand behind the headings that they belong to.
+    """
+    first = next((at for at in range(min(len(rows), MOST_ABOVE)) if all(map(_of_numbers, rows[at : at + IN_A_ROW]))), None)
+    if first is None:
+        first = 1 if _of_words(rows[0]) else 0
+    if first == 0 or not _of_words(rows[first - 1]):
+        return [], rows[first:], first
+    header, above = [cell.strip() for cell in rows[first - 1]], first - 1
+    if above and _of_words(rows[above - 1]) and all(_is_unit(cell) for cell in header if cell):
+        names = [cell.strip() for cell in rows[above - 1]]
+        header = [" ".join(filter(None, both)) for both in zip_longest(names, header, fillvalue="")]
+        above -= 1
+    return header, rows[first:], above
+
+
+def _is_unit(cell: str) -> bool:
+    return cell.lower().strip("[]() ").replace("°", "") in _UNIT_CELLS
+
+
+def _of_numbers(row: Sequence[str]) -> bool:
+    begin = [cell.strip()[:2].lstrip("+-") for cell in row if cell.strip()]
+    numbers = sum(text[:1].isdigit() for text in begin)
+    return numbers >= max(2, len(begin) - numbers)
+
+
+def _of_words(row: Sequence[str]) -> bool:
+    known = [cell for cell in row if cell.strip()]
+    return sum(bool(re.search(r"[^\W\d_]", cell)) or cell.strip() == "%" for cell in known) >= max(1, (len(known) + 1) // 2)
 
 
 def columns_of(
@@ -144,8 +183,14 @@ def columns_of(
         except ValueError as error:
             raise ImportRefusedError(tr("There is no reading {!r}: {}", wish, error)) from error
         lowered = [cell.lower() for cell in header]
-        if column.lower() in lowered:
-            found[field_name] = lowered.index(column.lower())
+        wanted = column.lower()
+        at = [i for i, cell in enumerate(lowered) if cell == wanted] or [
+            i
+            for i, cell in enumerate(lowered)
+            if cell.startswith(f"{wanted} ")  # with its unit from the row below
+        ]
+        if at:
+            found[field_name] = at[0]
         elif column.isdecimal() and 1 <= int(column) <= len(body[0] if body else header):
             found[field_name] = int(column) - 1
         else:
@@ -160,15 +205,53 @@ def columns_of(
             found[key] = index
     sources = {index for index in range(len(header)) if _reads_percent(body, index, decimal)}
     own = _own_controls(header, found, name, sources)
-    for field_name, words in _NAMES.items():
-        # A heading that is just the word goes before one that has it among others: "air" before "hot air".
-        for index, cell in sorted(enumerate(header), key=lambda pair: _control_heading(pair[1])[0] not in words):
-            if field_name in found or index in found.values() or index in own.values():
-                continue
-            if any(word in cell.lower() for word in words):
-                found[field_name] = index
+    found |= _by_words(header, body, decimal, found, set(own.values()))
     found |= {key: index for key, index in own.items() if index not in found.values()}
     return found
+
+
+def _by_words(
+    header: Sequence[str], body: Sequence[Sequence[str]], decimal: str, known: Mapping[str, int], own: Collection[int]
+) -> dict[str, int]:
+    """Columns by the words of their headings, beside those that are ``known`` and the machine's ``own``."""
+    found = dict(known)
+
+    def called(words: Sequence[str]) -> list[int]:
+        """Columns left that are called so: what is just the word before what has it among others, "air" before "hot air"."""
+        named = sorted(enumerate(header), key=lambda pair: _control_heading(pair[1])[0] not in words)
+        return [at for at, cell in named if at not in found.values() and at not in own and _named(cell, words)]
+
+    for field_name, words in _NAMES.items():
+        fitting = (at for at in called(words) if _may_be(field_name, header[at], body, at, decimal))
+        if field_name not in found and (at := next(fitting, None)) is not None:
+            found[field_name] = at
+    # What is called so must do for beans where nothing else will; and "air" that reads like a setting is the airflow.
+    beans = [at for at in called(_NAMES["bean"]) if not _RATES.search(header[at].lower())]
+    settings = [at for at in called(_NAMES["air"]) if _reads_percent(body, at, decimal)]
+    for field_name, left in (("bean", beans), ("airflow", settings)):
+        if field_name not in found and left:
+            found[field_name] = left[0]
+    return found
+
+
+def _named(cell: str, words: Sequence[str]) -> bool:
+    """Whether a heading has one of the words in it; a short one only by itself."""
+    parts = set(re.split(r"[^a-z0-9äöüß]+|_", cell.lower()))
+    return any(word in (parts if len(word) < MOST_SHORT else cell.lower()) for word in words)
+
+
+def _may_be(field_name: str, cell: str, body: Sequence[Sequence[str]], index: int, decimal: str) -> bool:
+    """Whether a column that is called so can be what its heading says."""
+    if field_name in ("time", "mark"):
+        return True
+    if _RATES.search(cell.lower()):
+        return False
+    if field_name not in NO_CONTROLS:
+        return not _TEMPERATURES.search(cell.lower())
+    numbers = numbers_of(body, index, decimal)
+    known = numbers[np.isfinite(numbers)]
+    unlike = np.unique(known).size >= min(MOST_ALIKE, DIFFERENT * known.size)
+    return not known.size or bool(unlike and np.abs(known).max() >= WARM)
 
 
 def _reads_percent(body: Sequence[Sequence[str]], index: int, decimal: str) -> bool:

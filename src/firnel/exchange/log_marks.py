@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from itertools import compress
 
@@ -9,17 +10,31 @@ import numpy as np
 
 from firnel.core.mark_finding import find_charge, find_drop, find_turning
 from firnel.core.stages import MarkOrderError, check_mark_order
-from firnel.core.vocabulary import FloatArray, Found, Mark, MarkKind, Trace
-from firnel.core.words import tr
+from firnel.core.vocabulary import FloatArray, Found, Mark, MarkKind, Note, Trace
+from firnel.core.words import printable, tr
 from firnel.exchange.cells import cell_of
 from firnel.exchange.errors import ImportRefusedError
 
-_MARK_WORDS: dict[str, MarkKind] = {
-    "charge": MarkKind.CHARGE, "load": MarkKind.CHARGE, "turning": MarkKind.TURNING, "turning point": MarkKind.TURNING,
-    "yellow": MarkKind.YELLOW, "dry end": MarkKind.YELLOW, "first crack": MarkKind.FIRST_CRACK, "fc": MarkKind.FIRST_CRACK,
-    "first crack start": MarkKind.FIRST_CRACK, "first crack end": MarkKind.FIRST_CRACK_END,
-    "second crack": MarkKind.SECOND_CRACK, "drop": MarkKind.DROP,
-}  # fmt: skip
+#: What people call the marks, in English and German; capitals and what stands between words do not count.
+_CALLED: dict[MarkKind, str] = {
+    MarkKind.CHARGE: "charge, charged, charging, load, loaded, beans in, einfüllen, füllen, einwurf",
+    MarkKind.TURNING: "turning, turning point, tp, wende, wendepunkt, umkehrpunkt",
+    MarkKind.YELLOW: "yellow, yellow point, yellowing, dry end, end of drying, drying end, de, gelb, ende der trocknung",
+    MarkKind.FIRST_CRACK: "first crack, first crack start, start of first crack, fc, fcs, fc start, 1st crack, "
+    "1st crack start, 1c, 1 crack, erster crack, 1 knacken",
+    MarkKind.FIRST_CRACK_END: "first crack end, end of first crack, fce, fc end, 1st crack end, 1c end, ende des first crack, "
+    "ende first crack, erster crack ende",
+    MarkKind.SECOND_CRACK: "second crack, second crack start, start of second crack, sc, scs, sc start, 2nd crack, 2c, "
+    "2 crack, zweiter crack",
+    MarkKind.DROP: "drop, dropped, dump, dumped, discharge, unload, beans out, auswurf, ablassen, entleeren",
+}
+_MARK_WORDS = {words: kind for kind, called in _CALLED.items() for words in called.split(", ")}
+#: So many words that are no marks are kept as notes, so long each: a column that says more is no column of marks.
+MOST_NOTES, LONGEST_NOTE = 50, 200
+
+
+def _kind(words: str) -> MarkKind | None:
+    return _MARK_WORDS.get(" ".join(re.split(r"[^\w]+|_", words.lower())).strip())
 
 
 def parse_mark_name(name: str) -> MarkKind:
@@ -29,16 +44,16 @@ def parse_mark_name(name: str) -> MarkKind:
     ------
     ImportRefusedError : if there is no such mark.
     """
-    words = name.strip().lower().replace("_", " ")
-    if words not in _MARK_WORDS:
+    kind = _kind(name)
+    if kind is None:
         raise ImportRefusedError(tr("{!r} is no mark; use {}.", name, ", ".join(kind.value for kind in MarkKind)))
-    return _MARK_WORDS[words]
+    return kind
 
 
 def marks_in_column(
     body: Sequence[Sequence[str]], index: int | None, t: FloatArray, keep: np.ndarray, inside: np.ndarray
-) -> dict[MarkKind, float]:
-    """Moments of the marks that a column names; the first of each counts.
+) -> tuple[dict[MarkKind, float], tuple[Note, ...]]:
+    """Moments of the marks that a column names, the first of each counts; and what else it says, as notes.
 
     Parameters
     ----------
@@ -49,14 +64,18 @@ def marks_in_column(
     inside : which of them belong to the batch, shape (n,).
     """
     if index is None:
-        return {}
+        return {}, ()
     cells = [cell_of(row, index) for row, kept in zip(body, keep, strict=True) if kept]
     found: dict[MarkKind, float] = {}
+    notes, before = list[Note](), ""
     for moment, cell in compress(zip(t, cells, strict=True), inside):
-        kind = _MARK_WORDS.get(cell.lower().replace("_", " "))
+        kind = _kind(cell)
         if kind is not None:
             found.setdefault(kind, float(moment))
-    return found
+        elif cell and cell != before:
+            notes.append(Note(float(moment), "remark", printable(cell)[:LONGEST_NOTE]))
+        before = cell
+    return found, tuple(notes) if len(notes) <= MOST_NOTES else ()
 
 
 def marks_of(

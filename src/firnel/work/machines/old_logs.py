@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from firnel.core.vocabulary import BatchRecord, Lot
-from firnel.core.words import tr
+from firnel.core.words import some_of, tr
 from firnel.exchange.beside import MARKS, Beside, is_table, read_beside
 from firnel.exchange.csv_log import Imported, ImportWishes
 from firnel.exchange.csv_table import FIELDS
@@ -158,12 +158,6 @@ def read_tables(logs: Sequence[Path], tables: Sequence[Path]) -> tuple[dict[str,
         if lost := sorted(set(more) - {path.stem for path in logs}):
             said.append(tr("{} has rows of logs that are not here: {}.", table.name, some_of(lost)))
     return rows, said, wrong
-
-
-def some_of(names: Sequence[str], most: int = 3) -> str:
-    """The first few of many names, and how many more there are."""
-    more = tr(" and {} more", len(names) - most) if len(names) > most else ""
-    return ", ".join(names[:most]) + more
 
 
 def mixed_words(logs: Sequence[OldLog]) -> str:
