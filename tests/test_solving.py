@@ -394,6 +394,15 @@ def test_a_solved_plan_is_a_plan_document(library, southern):
     assert len(document["curve"]["t"]) == len(document["curve"]["ror"])
 
 
+def test_a_plan_on_a_model_that_was_far_off_says_so(library, southern, model):
+    wanted = Plan("p", "south", "south-001", 0.85, targets=WANTED)
+    for off_c, warned in ((2.0, False), (7.8, True)):
+        off = replace(model, report=replace(model.report, held_out_rms_bean_c=off_c, held_out_crack_s=10.0))
+        library.machine_book.save_model(southern.id, model_to_document(off, ["gas"]))
+        warnings = solve_plan(library, southern, wanted).warnings
+        assert any("hardly to be planned with" in said for said in warnings) is warned
+
+
 def test_a_machine_of_which_nothing_is_learned_can_be_planned_on_and_says_how_surely(library):
     new = library.save_machine(replace(SOUTH, name="new", id=None))
     result = solve_plan(library, new, Plan("p", "new", load_kg=0.7, targets=WANTED))

@@ -28,7 +28,7 @@ NEVER_LOGGED = ("unseen", "guess")
 class Trouble:
     """What machine or beans would not take, or what nobody knows: kind, when [s], words.
 
-    Kinds are stall, runaway, scorch, unseen (what it begins with), and guess (the whole machine).
+    Kinds are stall, runaway, scorch, unseen (what it begins with), guess and doubt (the whole machine).
     """
 
     kind: str

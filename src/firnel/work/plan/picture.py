@@ -20,6 +20,7 @@ from firnel.work.roast.picture import ROLES, RibbonPicture
 TURNED_S = 100.0
 #: A small curve is drawn through so many points.
 COURSE_POINTS = 20
+#: What stands on the curve; a doubt of the whole machine is told beside it.
 TROUBLE_WORDS = {"stall": tr("stalls"), "runaway": tr("runs away"), "scorch": tr("may scorch"), "unseen": tr("never logged"),
                  "guess": tr("never logged")}  # fmt: skip
 
@@ -97,7 +98,7 @@ def plan_picture(
         made_for, rows, _gives(solved, sure, units), moves, tuple(entry.index for entry in due),
         curve.t if curve else empty, bean, air, bean - tolerance, bean + tolerance, rate,
         sure.t if sure else empty, shown(sure.fan[[0, 2]]) if sure else np.empty((2, 0)), ends, names,
-        tuple((trouble.t, TROUBLE_WORDS[trouble.kind]) for trouble in solved.troubles) if solved else (),
+        tuple((one.t, TROUBLE_WORDS[one.kind]) for one in (solved.troubles if solved else ()) if one.kind in TROUBLE_WORDS),
         end, levels, _rate_top(rate, units), tr("{}/min", units.temperature), _ribbons(plan, machine, units, end),
         start_words(plan, machine, units), usual,
     )  # fmt: skip

@@ -10,8 +10,10 @@ from typing import Any
 import numpy as np
 
 from firnel.core.anchoring import cleaned_moves
+from firnel.core.model.learning import MachineModel
 from firnel.core.model.outlook import Outlook, outlook
 from firnel.core.model.solving import FORMS, CannotSolveError, How, Solved, sensitivity, solve
+from firnel.core.model.troubles import Trouble
 from firnel.core.plan import Plan, PlanCurve, PlannedMove, Targets
 from firnel.core.plan_document import plan_to_document
 from firnel.core.stages import stages_of
@@ -22,7 +24,7 @@ from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.work.green.intake import lot_sheet
 from firnel.work.machines.forecasting import SEED, green_of
-from firnel.work.machines.knowledge import model_of
+from firnel.work.machines.knowledge import ROUGH, model_of
 from firnel.work.plan.whose import lot_of, machine_of
 
 __all__ = [
@@ -246,7 +248,19 @@ def solve_plan(library: Library, machine: Machine, plan: Plan, usual: Targets | 
     if usual is None:
         usual = sensible_start(library, machine, lot_of(library, plan), plan.purpose, load_kg=plan.load_kg)[0]
     solved = solve(model, machine, plan, green_of(library, plan.lot), usual, how=how)
-    return replace(solved, plan=replace(solved.plan, curve=_curve(solved)))
+    troubles = (*_doubts(model, machine), *solved.troubles)
+    return replace(solved, plan=replace(solved.plan, curve=_curve(solved)), troubles=troubles)
+
+
+def _doubts(model: MachineModel, machine: Machine) -> list[Trouble]:
+    """Whether a plan on this model is hardly worth its paper."""
+    off = model.report.held_out_rms_bean_c
+    if off is None or (off <= ROUGH[0] and (model.report.held_out_crack_s or 0.0) <= ROUGH[1]):
+        return []
+    words = tr(
+        "What is learned of {} was {:.1f} K off on batches it had not seen: hardly to be planned with yet.", machine.name, off
+    )
+    return [Trouble("doubt", 0.0, words)]
 
 
 def outlook_of(library: Library, machine: Machine, solved: Solved) -> Outlook:
