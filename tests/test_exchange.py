@@ -167,12 +167,14 @@ def test_a_log_in_other_units_is_put_on_the_scales_of_its_machine_or_what_is_wro
     wishes = ImportWishes(machine="Other", load_kg=8.0, marks={MarkKind.CHARGE: 60.0})
     key, taken = import_file(library, LOGS / "mill-001.csv", wishes)
     assert words in " ".join(taken.said)
+    (log,), _ = look_at_all([LOGS / "mill-002.csv"], [], names_of(library), lambda _: True, wishes)
+    assert words[1:9] in take_in(library, [log], lambda _: True).words, "of many at once too"
     record, plain = library.batch(key), read_csv_log(LOGS / "mill-001.csv").record
     gas, before = (one.trace.controls[Control.GAS] for one in (record, plain))
     assert gas == pytest.approx(factor * before, rel=1e-4, abs=1e-5)
     assert {move.to for move in record.moves if move.control == Control.GAS} <= set(gas), "what hands did, as the gauge reads"
     batches, refused = usable_batches(library, machine)
-    assert (len(batches), "is the log in other units" in " ".join(refused)) == ((1, False) if learned else (0, True))
+    assert (len(batches), "is the log in other units" in " ".join(refused)) == ((2, False) if learned else (0, True))
 
 
 @pytest.mark.parametrize(

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from firnel.core.vocabulary import BatchRecord, Lot
-from firnel.core.words import some_of, tr
+from firnel.core.words import capital, some_of, tr
 from firnel.exchange.beside import MARKS, Beside, is_table, read_beside
 from firnel.exchange.csv_log import Imported, ImportWishes
 from firnel.exchange.csv_table import FIELDS
@@ -26,6 +26,8 @@ Names = Mapping[str, Mapping[str, str]]
 SUFFIXES = (".csv", ".tsv", ".txt", ".json")
 #: More files than this in one go are a mistake: somebody's whole disk.
 MOST_FILES = 5000
+#: So many sentences about scales are said of all together.
+MOST_TOLD = 2
 
 
 @dataclass(frozen=True)
@@ -62,15 +64,18 @@ class TakenIn:
 
     count: int
     left_out: tuple[str, ...]
+    told: tuple[str, ...] = ()  #: how they were put on the scales of their machines, and what did not fit there
 
     @property
     def words(self) -> str:
         """In a sentence or two."""
         many = tr("No log was") if not self.count else tr("One log was") if self.count == 1 else tr("{} logs were", self.count)
+        others = tr(" (and {} more)", len(self.told) - MOST_TOLD) if len(self.told) > MOST_TOLD else ""
+        told = f" {capital('; '.join(self.told[:MOST_TOLD]))}{others}." if self.told else ""
         if not self.left_out:
-            return tr("{} taken in.", many)
+            return tr("{} taken in.", many) + told
         more = tr(" and {} more", len(self.left_out) - 1) if len(self.left_out) > 1 else ""
-        return tr("{} taken in. Left out: {}{}.", many, self.left_out[0], more)
+        return tr("{} taken in. Left out: {}{}.", many, self.left_out[0], more) + told
 
 
 def find_files(places: Iterable[Path]) -> tuple[list[Path], list[Path]]:
@@ -183,7 +188,7 @@ def mixed_words(logs: Sequence[OldLog]) -> str:
 
 def take_in(library: Library, logs: Sequence[OldLog], progress: Callable[[float], bool]) -> TakenIn:
     """Take the logs in that can be, each whole or not at all; what is known already is left out."""
-    count, left_out = 0, []
+    count, left_out, told = 0, list[str](), list[str]()
     for number, log in enumerate(logs):
         if not progress(number / max(len(logs), 1)):
             left_out.append(tr("{} logs, when it was stopped", len(logs) - number))
@@ -192,11 +197,12 @@ def take_in(library: Library, logs: Sequence[OldLog], progress: Callable[[float]
             left_out.append(log.wrong or tr("{} was not read", log.path.name))
             continue
         try:
-            import_read(library, log.path.name, log.read, lot=log.green)
+            _, taken = import_read(library, log.path.name, log.read, lot=log.green)
+            told += taken.said[len(log.read.said) :]
             count += 1
         except (ImportRefusedError, ValueError) as error:
             left_out.append(str(error).rstrip("."))
         except LibraryError as error:
             left_out.append(tr("{} logs: {}", len(logs) - number, str(error).rstrip(".")))
             break
-    return TakenIn(count, tuple(left_out))
+    return TakenIn(count, tuple(left_out), tuple(dict.fromkeys(told)))
