@@ -7,7 +7,7 @@ import pytest
 from conftest import wait_for
 from made import reading
 
-from firnel.core.vocabulary import Machine, Quality, Role
+from firnel.core.vocabulary import Control, ControlScale, Machine, Quality, Role
 from firnel.devices.address import AddressError, open_source
 from firnel.devices.clock import Clock
 from firnel.devices.hand import HandSource
@@ -18,6 +18,7 @@ from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
 from firnel.devices.simulator.plant import Fault, Knob, Plant
 from firnel.devices.simulator.server import SimulatorServer
+from firnel.work.link import Link
 
 
 class Listener:
@@ -69,6 +70,23 @@ def test_readings_come_with_their_controls_and_the_machines_own_speed(machine):
     assert machine.clock.rate == 10.0
     times = [reading.time for reading in machine.readings]
     assert times == sorted(times)
+
+
+@pytest.mark.parametrize(
+    ("unit", "gas", "words"), [("mbar", 24.0, ""), ("kPa", 2.4, ""), ("%", 2.4, "is read in kPa, and Drum has it in %")]
+)
+def test_settings_come_on_the_scales_of_the_machine_or_it_is_told_that_they_do_not(server, unit, gas, words):
+    taken, states = [], []
+    link = Link(Clock(), lambda call: call(), taken.append, states.append)
+    scales = {Control.GAS: ControlScale(unit, 0.0, 40.0, 1.0), Control.AIRFLOW: ControlScale("Pa", 0.0, 100.0, 5.0)}
+    said = link.open(f"modbus://127.0.0.1:{server.port}?map=gas-6", Machine("Drum", "own", controls=scales))
+    assert words in said
+    assert bool(said) is bool(words)
+    server.plant.write(Knob.GAS, 240)
+    link.start()
+    wait_for(lambda: taken and taken[-1].controls.get("gas") == pytest.approx(gas))
+    assert taken[-1].controls["drum"] > 10.0, "what the machine has no scale for comes as it is read"
+    link.close()
 
 
 def test_a_pulled_cable_is_told_and_the_driver_comes_back_by_itself(machine):

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from firnel.core.vocabulary import Quality
+from collections.abc import Mapping
+from types import MappingProxyType
+
+from firnel.core.vocabulary import Control, Quality
 from firnel.core.words import tr
 from firnel.devices.clock import Clock
 from firnel.devices.reading import LinkState, LinkStatus, OnReading, OnStatus, Reading
@@ -18,6 +21,7 @@ class HandSource:
 
     title = tr("readings by hand")
     reads: tuple[str, ...] = ("bean", "air")
+    units: Mapping[Control, str] = MappingProxyType({})
 
     def __init__(self, clock: Clock) -> None:
         self._clock = clock

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 
+from firnel.core.vocabulary import Control
 from firnel.core.words import tr
 from firnel.devices.reading import LinkState, LinkStatus, OnReading, OnStatus, Reading, ReadingSource
 
@@ -30,6 +31,7 @@ class JoinedSource:
         self._sources = tuple(sources)
         self.title = " and ".join(source.title for source in sources)
         self.reads = tuple(field for source in sources for field in source.reads)
+        self.units: Mapping[Control, str] = {control: unit for source in sources for control, unit in source.units.items()}
         self._lock = threading.Lock()
         self._last: dict[int, Reading] = {}
         self._states: dict[int, LinkStatus] = {}

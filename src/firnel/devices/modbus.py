@@ -52,6 +52,7 @@ class ModbusSource(ThreadedSource):
         self, host: str, port: int, register_map: RegisterMap, clock: Clock, unit_id: int = 1, timeout: float = 1.5
     ) -> None:
         super().__init__(tr("{} at {}:{}", register_map.title, host, port), clock, "modbus", tuple(register_map.registers))
+        self.units = {control: scale.unit for control, scale in register_map.controls.items()}
         self._host, self._port, self._map = host, port, register_map
         self._unit_id, self._timeout = unit_id, timeout
         self._blocks = _blocks([*register_map.registers.values(), *filter(None, [register_map.clock_speed])])

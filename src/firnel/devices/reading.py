@@ -64,6 +64,7 @@ class ReadingSource(Protocol):
 
     title: str
     reads: tuple[str, ...]  #: the probes (bean, air) and controls that it brings
+    units: Mapping[Control, str]  #: of the controls, as far as the driver knows them
 
     def start(self, on_reading: OnReading, on_status: OnStatus) -> None:
         """Begin to read."""

@@ -5,7 +5,9 @@ from __future__ import annotations
 import logging
 import threading
 import time
+from collections.abc import Mapping
 
+from firnel.core.vocabulary import Control
 from firnel.core.words import capital, tr
 from firnel.devices.clock import Clock
 from firnel.devices.reading import LinkState, LinkStatus, OnReading, OnStatus, QualityWatch, Reading
@@ -39,6 +41,7 @@ class ThreadedSource:
 
     def __init__(self, title: str, clock: Clock, name: str, reads: tuple[str, ...]) -> None:
         self.title, self._clock, self._name, self.reads = title, clock, name, reads
+        self.units: Mapping[Control, str] = {}
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
         self._watch = QualityWatch()

@@ -209,7 +209,7 @@ class Desk:
         ------
         AddressError : if the address leads nowhere.
         """
-        if claimed := self._link.open(url):
+        if claimed := self._link.open(url, machine):
             self.session.say(claimed)
         self.session.set_machine(machine)
         self.session.take_around(replace(self.session.around, by_hand=self.by_hand is not None))

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
+from firnel.core.units import linear_map
+from firnel.core.vocabulary import Control, Machine
 from firnel.core.words import tr
 from firnel.devices.address import AddressError, open_source
 from firnel.devices.clock import Clock
@@ -38,14 +41,16 @@ class Link:
         self._claim: FileClaim | None = None
         self._simulated: SimulatedMachine | None = None
         self._generation = 0
+        self._turned: dict[Control, tuple[float, float]] = {}
 
     @property
     def by_hand(self) -> HandSource | None:
         """The keyed source, if readings come by hand."""
         return self._source if isinstance(self._source, HandSource) else None
 
-    def open(self, url: str) -> str:
-        """Leave what was read before for this device address; nothing comes before `start`. Says who reads it already, if any.
+    def open(self, url: str, machine: Machine | None = None) -> str:
+        """Leave what was read before for this device address; nothing comes before `start`. Says who reads it already, if any,
+        or what does not fit ``machine``, on whose scales the settings come.
 
         Raises
         ------
@@ -61,13 +66,14 @@ class Link:
         source = open_source(url, self._clock)
         self.close()
         self._source, self._simulated = source, simulated
+        self._turned, unlike = _turned(source, machine)
         if isinstance(source, HandSource):
             return ""
         claim = claim_device(url.partition("?")[0])
         if isinstance(claim, str):
             return claim
         self._claim = claim
-        return ""
+        return unlike
 
     def start(self) -> None:
         """Let the readings come."""
@@ -77,7 +83,7 @@ class Link:
         generation = self._generation
 
         def on_reading(reading: Reading) -> None:
-            self._post(lambda: self._take(reading) if generation == self._generation else None)
+            self._post(lambda: self._take(self._on_scales(reading)) if generation == self._generation else None)
 
         def on_status(status: LinkStatus) -> None:
             self._post(lambda: self._tell(status) if generation == self._generation else None)
@@ -102,6 +108,33 @@ class Link:
             self._simulated.stop()
             self._simulated = None
 
+    def _on_scales(self, reading: Reading) -> Reading:
+        if not self._turned:
+            return reading
+        controls = dict(reading.controls)
+        for control, (factor, offset) in self._turned.items():
+            if control in controls:
+                controls[control] = round(factor * controls[control] + offset, 6)
+        return replace(reading, controls=controls)
+
     def _tell(self, status: LinkStatus) -> None:
         self.status = status
         self._changed(status)
+
+
+def _turned(source: ReadingSource, machine: Machine | None) -> tuple[dict[Control, tuple[float, float]], str]:
+    """Factor and offset of the controls that are read in another unit than the machine has; what measures something else."""
+    turned: dict[Control, tuple[float, float]] = {}
+    unlike = ""
+    for control, unit in source.units.items():
+        scale = machine.controls.get(control) if machine is not None else None
+        if machine is None or scale is None or control not in source.reads or scale.unit == unit:
+            continue
+        try:
+            turned[control] = linear_map(unit, scale.unit)
+        except ValueError:
+            unlike = tr(
+                "{} is read in {}, and {} has it in {}: is the map another machine's?",
+                machine.word(control), unit, machine.name, scale.unit,
+            )  # fmt: skip
+    return turned, unlike
