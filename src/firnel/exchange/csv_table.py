@@ -41,8 +41,8 @@ MOST_ALIKE, DIFFERENT, WARM = 20, 0.2, 60.0
 MOST_ABOVE, IN_A_ROW = 60, 3
 #: Words in a heading that tell the unit of a control.
 _UNIT_WORDS = {
-    "kpa": "kPa", "mbar": "mbar", "inh2o": "inH2O", "pct": "%", "%": "%", "percent": "%", "pa": "Pa", "rpm": "rpm", "hz": "Hz",
-    "kw": "kW", "w": "W", "step": "step", "steps": "step",
+    "kpa": "kPa", "mbar": "mbar", "hpa": "mbar", "inh2o": "inH2O", "inwc": "inH2O", "pa": "Pa", "pct": "%", "%": "%",
+    "percent": "%", "rpm": "rpm", "hz": "Hz", "kw": "kW", "w": "W", "step": "step", "steps": "step",
 }  # fmt: skip
 _UNIT_CELLS = {*_UNIT_WORDS, "s", "sec", "seconds", "min", "ms", "c", "f", "degc", "degf", "c/min", "f/min"}
 #: A source of heat that is called so is one of several, and goes by its own name; without a unit where it reads no more than
