@@ -340,7 +340,8 @@ def test_a_plan_is_simulated_on_the_fitted_machine(north, tmp_path):
     assert curve.read_text().startswith("time_s,bean_c,air_c,ror_c_per_min")
     colder = json.loads(call("simulate", "--machine", "north", "--plan", str(path), "--soak-steel", "120", "--json").stdout)
     assert colder["stages"]["drying"] > made["stages"]["drying"]
-    assert "loss" in call("simulate", "--machine", "north", "--plan", str(path)).stdout
+    assert (made["loss"], made["colour"]) == (None, None), "nothing was weighed or measured on it yet"
+    assert "loss not told yet, colour not told yet" in call("simulate", "--machine", "north", "--plan", str(path)).stdout
 
 
 def test_machines_are_added_by_kind_by_document_and_by_their_scales(firnel, tmp_path):

@@ -37,6 +37,7 @@ from firnel.core.vocabulary import Control
 from firnel.exchange.csv_log import ImportWishes
 from firnel.store.library import Library
 from firnel.ui.theme.look import Look
+from firnel.work.machines.forecasting import level_told
 from firnel.work.plan.planning import unseen_width
 from firnel.work.review.records import import_file
 from firnel.work.roast.judging import Judge
@@ -194,6 +195,7 @@ def test_what_has_no_record_or_a_poor_one_is_not_told(model):
     said = [outlook(one, EAST, found.plan, found.roast, traits_of(base), np.random.default_rng(1)).of for one in (model, poor)]
     assert "loss" in said[0]
     assert "loss" not in said[1]
+    assert [level_told(one, found.roast)["loss"] for one in (model, poor)] == [pytest.approx(found.roast.loss), None]
 
 
 def test_intervals_are_stretched_until_they_hold():

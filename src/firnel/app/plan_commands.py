@@ -31,7 +31,8 @@ from firnel.core.plan import PLAN_LIMITS, TARGET_WORDS, Plan, Targets
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import Control
 from firnel.exchange.whole_file import write_whole
-from firnel.work.machines.forecasting import simulate_document, simulate_plan
+from firnel.work.machines.forecasting import level_told, level_words, simulate_document, simulate_plan
+from firnel.work.machines.knowledge import model_of
 from firnel.work.plan.files import read_plan_file
 
 
@@ -50,7 +51,7 @@ def simulate(
     with opened(library_at) as library:
         found = library.machine(name)
         roast = simulate_plan(library, found, read_plan_file(plan_at), steel_c, room_c)
-    document = simulate_document(roast)
+        document = simulate_document(model_of(library, found)[0], roast)
     if csv_at is not None:
         _write_curve(document, csv_at)
     if as_json:
@@ -59,7 +60,7 @@ def simulate(
     for kind, mark in document["marks"].items():
         if mark is not None:
             click.echo(f"  {kind.replace('_', ' '):<16}{clock(mark['t']):>7}  {mark['bean']:.1f} °C")
-    click.echo(f"  loss {100 * roast.loss:.1f} %, colour {roast.colour:.0f}")
+    click.echo(f"  {level_words(document)}")
 
 
 def _write_curve(document: dict[str, Any], path: Path) -> None:
@@ -139,7 +140,7 @@ def plan_solve(
             wins=wins, room_c=room_c, drum_c=drum_c, tolerances=_tolerances(within),
         )  # fmt: skip
         solved = solve_plan(library, found, wanted)
-        document = solved_document(solved, found)
+        document = solved_document(solved, found) | level_told(model_of(library, found)[0], solved.roast)
         width = unseen_width(solved, outlook_of(library, found, solved)) if solved.never_logged else ""
     if output is not None:
         _write_json(document, output)
@@ -157,7 +158,7 @@ def plan_solve(
         reading = f"at {move.get('at_c') or 0.0:g} °C of the {move['anchor']}"
         where = reading if "at_c" in move else f"{move['offset_s']:+.0f} s from {move.get('after') or move['anchor']}"
         click.echo(f"  {word} to {move['to']:g} {move['unit']} {where}, at {clock(move['expected_t'])}")
-    click.echo(f"  loss {100 * solved.roast.loss:.1f} %, colour {solved.roast.colour:.0f}")
+    click.echo(f"  {level_words(document)}")
 
 
 def _tolerances(within: tuple[str, ...]) -> dict[str, float]:

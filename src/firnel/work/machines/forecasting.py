@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -11,11 +12,13 @@ from firnel.core.curve_forecast import curve_forecast
 from firnel.core.model.constants import Hands
 from firnel.core.model.forecast import FORWARD_STEP
 from firnel.core.model.foretelling import DropRule, Forecast, Interval, Marks
-from firnel.core.model.learning import unaware_of
+from firnel.core.model.learning import MachineModel, unaware_of
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, untold_of
 from firnel.core.model.planned import PlannedRoast, run_plan
 from firnel.core.model.probe_shift import since_read
 from firnel.core.model.replay import HORIZON_S, forecast_at, hands_ahead, held
+from firnel.core.model.score import untold
+from firnel.core.model.statements import Statement
 from firnel.core.model.thresholds import GreenTraits, mixed_of
 from firnel.core.model.widths import HALF_80
 from firnel.core.plan import Plan, due_moves
@@ -175,7 +178,22 @@ def traits_of(lot: Lot | None) -> GreenTraits:
     return GreenTraits(known.name, density, moisture, known.process, mixed_of(lot), untold_of(lot))
 
 
-def simulate_document(roast: PlannedRoast) -> dict[str, Any]:
+def level_told(model: MachineModel, roast: PlannedRoast) -> dict[str, float | None]:
+    """Loss and colour that a plan should give, None where no batch has shown yet what they come to here."""
+    kinds = {"loss": Statement.LOSS, "colour": Statement.COLOUR}
+    return {name: None if untold(model, kind) else float(getattr(roast, name)) for name, kind in kinds.items()}
+
+
+def level_words(told: Mapping[str, float | None]) -> str:
+    """The same in words: ``loss 14.2 %, colour not told yet``."""
+    loss, colour = told["loss"], told["colour"]
+    return (
+        f"loss {'not told yet' if loss is None else f'{100 * loss:.1f} %'}, "
+        f"colour {'not told yet' if colour is None else f'{colour:.0f}'}"
+    )
+
+
+def simulate_document(model: MachineModel, roast: PlannedRoast) -> dict[str, Any]:
     """The document of ``firnel simulate --json``."""
     made = roast.simulated
 
@@ -193,8 +211,7 @@ def simulate_document(roast: PlannedRoast) -> dict[str, Any]:
             "development": drop - crack if drop is not None and crack is not None else None,
             "total": drop,
         },
-        "loss": roast.loss,
-        "colour": roast.colour,
+        **level_told(model, roast),
         "moves_expected_t": [round(t, 1) if t is not None else None for t in roast.expected_t],
         "curve": {
             "t": made.t.tolist(),

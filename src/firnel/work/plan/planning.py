@@ -306,7 +306,5 @@ def solved_document(solved: Solved, machine: Machine) -> dict[str, Any]:
         "met": {name: {"wanted": wanted, "got": round(got, 2)} for name, (wanted, got) in solved.met.items()},
         "not_met": list(solved.not_met),
         "warnings": list(solved.warnings),
-        "loss": solved.roast.loss,
-        "colour": solved.roast.colour,
         "curve": shown,
     }
