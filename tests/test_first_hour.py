@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 import pytest
 from click.testing import CliRunner
-from logged import LOGS, MACHINES, lot_of, record_of
+from logged import LOGS, MACHINES, fitted_to, lot_of, record_of
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QPushButton
 from sqlalchemy import update
@@ -430,6 +430,20 @@ def test_a_batch_roasted_without_a_window_teaches_what_was_not_left_out_on_purpo
     keep_model(library, machine, replace(model, report=replace(model.report, refused=("south-003",))), task.batches)
     labels = [batch.label for batch in task_of(library, machine, "south-004").batches]
     assert labels == ["south-001", "south-002", "south-003", "south-004"], "what was refused may be right with what came since"
+
+
+def test_a_machine_whose_scales_were_put_right_is_learned_anew_and_one_that_was_renamed_is_not(library):
+    machine = library.save_machine(MACHINES["south"])
+    logged_days(library, [f"south-{number:03d}" for number in range(1, 4)])
+    task = task_of(library, machine)
+    keep_model(library, machine, fitted_to("south", 3), task.batches)
+    assert task_of(library, machine) is None
+    gas = machine.controls[Control.GAS]
+    for change, learned in (({"name": "burner", "step": 0.2, "least": 0.3}, True), ({"high": 2.0 * gas.high}, False)):
+        changed = replace(machine, controls={**machine.controls, Control.GAS: replace(gas, **change)})
+        model, why = model_of(library, changed)
+        assert (model.batches == 3, "scales of south were changed" not in why) == (learned, learned)
+        assert (task_of(library, changed) is None) is learned
 
 
 def test_a_batch_with_a_wrong_load_is_not_learned_from(library):

@@ -72,4 +72,5 @@ def make_view(window: MainWindow, name: str) -> Station:
 
     machines = MachinesView(window.desk, window.look)
     machines.link.settings_changed.connect(window.write_settings)
+    machines.redefined.connect(window.after_record)
     return machines

@@ -19,7 +19,7 @@ from firnel.core.model.statements import Foretold, Statement
 from firnel.core.model.thresholds import CRACK, YELLOW, GreenTraits, Habit, Threshold
 from firnel.core.model.widths import Widths
 from firnel.core.plan import Anchor
-from firnel.core.vocabulary import Control
+from firnel.core.vocabulary import Control, Machine
 from firnel.core.words import tr
 
 #: Raised whenever the numbers of the fit change their meaning: an older document is fitted anew.
@@ -104,6 +104,16 @@ def model_from_document(document: Mapping[str, Any]) -> MachineModel:
 def _drift_from_document(document: Mapping[str, Any]) -> Drift:
     by_range = {name: tuple(document.get(name, getattr(Drift, name))) for name in ("rates", "since", "soon")}
     return Drift(**{**document, **by_range})
+
+
+def shifts_in(document: Mapping[str, Any]) -> tuple[ProbeShift, ...]:
+    """What a document of any version knows of moved bean probes."""
+    return tuple(_shift_from_document(shift) for shift in document["report"].get("shifts", ()))
+
+
+def scales_of(machine: Machine) -> dict[str, list[Any]]:
+    """What the shares of a fit are shares of: the end, the unit and the kind of each control's scale."""
+    return {str(control): [scale.high, scale.unit, machine.kind_of(control)] for control, scale in machine.controls.items()}
 
 
 def _shift_to_document(shift: ProbeShift) -> dict[str, Any]:

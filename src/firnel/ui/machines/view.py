@@ -42,6 +42,7 @@ class MachinesView(ListPage):
     """Lists the machines, connects them, takes down new ones."""
 
     connected = pyqtSignal()
+    redefined = pyqtSignal()  # a machine's definition: what was learned may be so no more
 
     def __init__(self, desk: Desk, look: Look) -> None:
         super().__init__(
@@ -179,9 +180,11 @@ class MachinesView(ListPage):
             machine = self._desk.ask(shelf.save_machine, machine, since)
         except (ValueError, shelf.ChangedMeanwhileError) as error:
             said = str(error)
+        self._desk.forget_model()
         self.refresh()
         self.select_key(lambda key: key.id == machine.id)
         self.definition.say(said)
+        self.redefined.emit()
 
     def _on_linked(self, machine: Machine) -> None:
         self._machine = machine

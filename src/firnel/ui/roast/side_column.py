@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QSize
+from PyQt6.QtCore import QEvent, QSize
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
 
@@ -74,6 +74,13 @@ class SideColumn(QStackedWidget):
         """Show as much as there is room for."""
         super().resizeEvent(event)
         self._fit()
+
+    def event(self, event: QEvent | None) -> bool:
+        """Lines that have just come are laid out later than they are told: then it shows whether there is room for all."""
+        done = super().event(event)
+        if event is not None and event.type() is QEvent.Type.LayoutRequest:
+            self._fit()
+        return done
 
     def _fit(self) -> None:
         if self.currentWidget() is self.cards:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from firnel.core.machine.readings import told_readings
-from firnel.core.model.document import OutdatedModelError, model_from_document, model_to_document
+from firnel.core.model.document import OutdatedModelError, model_from_document, model_to_document, scales_of, shifts_in
 from firnel.core.model.identification import modelled
 from firnel.core.model.learning import MachineModel, misfit
 from firnel.core.model.lessons import learn
@@ -192,8 +192,10 @@ def keep_model(
     """
     if machine.id is None:
         raise CannotKnowError(tr("{} is not in the library.", machine.name))
-    before = model_of(library, machine)[0].report.shifts
-    library.machine_book.save_model(machine.id, model_to_document(model, machine.heat_kinds), at)
+    kept = library.machine_book.model(machine.id)
+    before = shifts_in(kept[1]) if kept is not None else ()
+    document = model_to_document(model, machine.heat_kinds) | {"scales": scales_of(machine)}
+    library.machine_book.save_model(machine.id, document, at)
     plans_go_along(library, machine, before, model.report.shifts)
     good = [batch for batch in as_read_now(batches, model.report.shifts) if batch.label not in model.report.refused]
     yellow_c, crack_c = mark_readings(good)
@@ -211,7 +213,10 @@ def model_of(library: Library, machine: Machine) -> tuple[MachineModel, str]:
     """The machine's model, and where it comes from; before anything is learned, what drums of its heat and size are like."""
     kept = library.machine_book.model(machine.id) if machine.id is not None else None
     why = tr("nothing is learned of {} yet: this is what a {} drum of its size usually does", machine.name, machine.heat)
-    if kept is not None:
+    scales = scales_of(machine)
+    if kept is not None and kept[1].get("scales", scales) != scales:
+        why = tr("the scales of {} were changed since it was fitted: fit it again", machine.name)
+    elif kept is not None:
         try:
             return _doubting(library, machine, model_from_document(kept[1])), tr("fitted {:%d %B %Y}", kept[0].astimezone())
         except OutdatedModelError as error:
