@@ -408,6 +408,19 @@ def test_guidance_has_marks_landing_and_ghosts_on_either_side(model, plan):
     assert {off.name for off in guidance.landing.off} == {"browning_s", "drop_c", "development_s"}
 
 
+def test_a_charge_of_which_nobody_told_the_load_is_followed_with_more_doubt(model, plan):
+    said = {}
+    for told in (True, False):
+        live = LiveForecast(model)
+        for at in (60.0, 150.0, 240.0):
+            ask = ask_at(plan, at)
+            guidance = live.answer(ask if told else replace(ask, load_kg=None, lot=None))
+        said[told] = guidance.forecast
+    known, guessed = (said[told].first_crack for told in (True, False))
+    assert (said[False].basis, guessed.low < known.value < guessed.high) == ("model", True)
+    assert guessed.high - guessed.low > known.high - known.low
+
+
 def test_without_a_model_the_curve_is_carried_on_and_nothing_advised(plan):
     guidance = LiveForecast(None).answer(ask_at(plan, 400.0))
     assert guidance.forecast.basis == "curve"
