@@ -197,7 +197,7 @@ class Given:
     """An instrument whose readings a test hands up."""
 
     def __init__(self, title, *reads):
-        self.title, self.reads = title, reads
+        self.title, self.reads, self.units = title, reads, {}
 
     def start(self, on_reading, on_status):
         self.reading, self.status = on_reading, on_status
@@ -299,7 +299,7 @@ def test_a_folder_of_logs_is_taken_in_with_its_table_and_no_log_twice(library, f
     found, wrong = look_at_all(logs, tables, {}, always)
     assert wrong == "batches.csv: “batch_of_day” is not read."
     assert mixed_words(found) == "", "each machine's logs are alike"
-    assert take_in(library, found, always).words == "3 logs were taken in."
+    assert take_in(library, found, always).words.startswith("3 logs were taken in. Machine east was added with the scales")
     south = library.batch(library.find_batch("0002"))
     row = record_of("south-001")
     assert (south.machine, south.load_kg, south.roasted_kg) == ("south", row.load_kg, row.roasted_kg)
