@@ -17,6 +17,7 @@ from firnel.app.window import make_application, make_window
 from firnel.core.machine.preheat import Going, preheat_of, preheat_state
 from firnel.core.machine.readings import told_readings
 from firnel.core.model.lessons import learn, learn_more
+from firnel.core.model.probe_shift import ProbeShift
 from firnel.core.model.score import muted
 from firnel.core.plan import Anchor, Plan, PlannedMove, Targets
 from firnel.core.units import Units
@@ -515,6 +516,25 @@ def test_a_bean_probe_that_was_moved_is_found_out_and_older_batches_count_as_it_
     told, _ = forecast_record(library, record, machine, crack.t - record.charge_t + 1.0)
     assert told.drop_c.value == pytest.approx(np.interp(drop.t, record.trace.t, record.trace.bean), abs=4.0)
     assert learn_more(names[:5], batches[:5], 0.8, ["gas"]).moved == ()
+
+
+def test_a_move_of_the_probe_that_an_older_version_found_and_this_one_does_not_is_taken_back_from_the_plans(library):
+    machine = library.save_machine(MACHINES["south"])
+    logged_days(library, [f"south-{number:03d}" for number in range(1, 4)])
+    batches, _ = usable_batches(library, machine)
+    plan = library.save_plan(plan_on(machine.id))
+    with library.plan_book._engine.begin() as connection:
+        early = batches[0].started.replace(tzinfo=None)
+        connection.execute(update(plan_versions).where(plan_versions.c.plan_id == plan.id).values(saved_at=early))
+    model, drops = fitted_to("south", 3), []
+    moved = (ProbeShift("south-002", 3.0, batches[1].started),)
+    for shifts in (moved, ()):
+        found = replace(model, report=replace(model.report, shifts=shifts))
+        keep_model(library, library.machine("south"), found, batches)
+        drops.append(library.plans()[0].targets.drop_c)
+        document = library.machine_book.model(machine.id)[1]
+        library.machine_book.save_model(machine.id, {**document, "version": document["version"] - 1})
+    assert drops == [pytest.approx(plan.targets.drop_c + 3.0), pytest.approx(plan.targets.drop_c)]
 
 
 def test_a_bean_probe_that_is_told_to_be_moved_is_doubted_until_one_batch_has_shown_how_it_reads(qtbot, library):
