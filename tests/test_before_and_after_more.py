@@ -260,7 +260,7 @@ def test_what_is_to_be_heard_can_be_tried_and_silence_is_told(qtbot, window, mon
         if "warning" in one.accessibleName():
             assert dialog._warning.text() == "Nothing to play on."
         if "due" in one.accessibleName():
-            assert dialog._warning.text() == "At nought nothing is heard."
+            assert dialog._warning.text() == "At 0 nothing is heard."
     assert heard == [("drop", 80), ("warning", 60), "This is how cues are spoken."]
 
 

@@ -49,6 +49,10 @@ def minutes(t):
     return f"{int(t // 60):02d}:{t % 60:04.1f}"
 
 
+def in_two(t):
+    return f"{int(t // 60)},{int(t % 60)}"
+
+
 def fahrenheit(c):
     return c * 1.8 + 32
 
@@ -62,6 +66,8 @@ DIALECTS = [
     pytest.param(log(header="Elapsed,Bean (F),Exhaust (F),Burner,Fan,Drum", convert=fahrenheit), id="fahrenheit by heading"),
     pytest.param(log(header="elapsed,bean,air,gas,fan,drum", convert=fahrenheit), id="fahrenheit by size"),
     pytest.param(log(time=minutes), id="minutes and seconds"),
+    pytest.param(log("Min,Sec,bean,air,gas,fan,drum", time=in_two, step=4.0), id="minutes beside seconds"),
+    pytest.param(log("minutes,seconds,bean,air,gas,fan,drum", time=in_two), id="the seconds alone called time"),
     pytest.param(log(step=0.5), id="every half second"),
     pytest.param(log(step=5.0), id="every five seconds"),
     pytest.param("\ufeff" + log(), id="byte order mark"),

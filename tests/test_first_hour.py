@@ -433,14 +433,14 @@ def test_a_batch_roasted_without_a_window_teaches_what_was_not_left_out_on_purpo
     assert labels == ["south-001", "south-002", "south-003", "south-004"], "what was refused may be right with what came since"
 
 
-def test_a_machine_whose_scales_were_put_right_is_learned_anew_and_one_that_was_renamed_is_not(library):
+def test_a_machine_whose_unit_was_put_right_is_learned_anew_and_one_that_was_renamed_or_goes_further_is_not(library):
     machine = library.save_machine(MACHINES["south"])
     logged_days(library, [f"south-{number:03d}" for number in range(1, 4)])
     task = task_of(library, machine)
     keep_model(library, machine, fitted_to("south", 3), task.batches)
     assert task_of(library, machine) is None
     gas = machine.controls[Control.GAS]
-    for change, learned in (({"name": "burner", "step": 0.2, "least": 0.3}, True), ({"high": 2.0 * gas.high}, False)):
+    for change, learned in (({"name": "burner", "high": 2.0 * gas.high, "least": 0.3}, True), ({"unit": "kPa"}, False)):
         changed = replace(machine, controls={**machine.controls, Control.GAS: replace(gas, **change)})
         model, why = model_of(library, changed)
         assert (model.batches == 3, "scales of south were changed" not in why) == (learned, learned)

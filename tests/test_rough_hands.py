@@ -727,7 +727,7 @@ def test_a_reading_by_hand_is_typed_again_asked_back_and_taken_back(qtbot, libra
 
     for second, text in ((90, "95"), (120, "105"), (150, "115"), (180, "125")):
         reading(second, text)
-    assert reading(210, "40") == "40 °C? 135 °C expected. Type it again, if so."
+    assert reading(210, "40") == "40 °C? 135 °C expected. If so, type it again."
     reading(213, "135")
     reading(219, "137")
     bean = roaster.session.trace.column("bean")

@@ -10,8 +10,14 @@ from PyQt6.QtWidgets import QApplication
 
 from firnel.app.demo_batches import LOTS, RECIPES, plan_of
 from firnel.app.window import make_application, make_window
+from firnel.core.model.constants import LoadState, hands_of
+from firnel.core.model.document import scales_of
+from firnel.core.model.identification import constants_of
+from firnel.core.model.prior import prior_model
+from firnel.core.model.rescaled import rescaled
+from firnel.core.model.simulation import simulate
 from firnel.core.settling import Became
-from firnel.core.vocabulary import Control, MarkKind
+from firnel.core.vocabulary import Control, MarkKind, Role
 from firnel.devices.clock import Clock
 from firnel.devices.reading import Reading
 from firnel.devices.simulator.kinds import KINDS
@@ -162,3 +168,33 @@ def test_three_heaters_from_the_plan_to_the_next_plan(qtbot, library, roastery, 
             assert np.nanmax(np.abs(mine - its)) < 1e-3, f"{control} as {form}"
     assert json.loads((tmp_path / "nine.json").read_text())["machine"] == "Ridge Nine"
     assert model_of(library, library.machine("Ridge Nine"))[0].batches == 1
+
+
+def test_what_was_learned_on_shorter_scales_gives_the_same_roast_by_the_same_settings():
+    short = machine_of_kind("Ridge Nine", "electric-9")
+    longer = {
+        control: replace(scale, high=(1.2 + 0.1 * n) * scale.high) for n, (control, scale) in enumerate(short.controls.items())
+    }
+    wide = replace(short, controls=longer)
+    guess = prior_model(7.5, short.heat_kinds)
+    at = {control: np.linspace(0.9, 0.3, 300) * scale.high for control, scale in short.controls.items()}
+    model = replace(guess, heat_at_charge=(0.2, 0.3, 0.1))
+
+    def bean(model, machine, members=1):
+        fitted, rng = model.fitted, np.random.default_rng(5)
+        rows = fitted.values[None, :] if members == 1 else fitted.values + 0.1 * (fitted.draw(members, rng) - fitted.values)
+        constants = constants_of(fitted.priors, rows, fitted.full_load)
+        start = model.charged(210.0, 205.0, 22.0)
+        return simulate(constants, LoadState(6.0), start, hands_of(machine, at, 300), members=members).bean_probe
+
+    other = rescaled(model, wide, scales_of(short))
+    assert bean(other, wide) == pytest.approx(bean(model, short), abs=1e-6)
+    assert np.abs(bean(model, wide) - bean(model, short)).max() > 10.0, "the shares are others"
+    apart, before = (np.std(bean(of, on, 4000)[-1]) for of, on in ((other, wide), (model, short)))
+    assert apart == pytest.approx(before, rel=0.05), "and is known as well as before"
+    assert rescaled(model, short, scales_of(short)) is model
+    gas = {
+        control: replace(scale, unit="Pa") if short.role(control) is Role.AIRFLOW else scale
+        for control, scale in longer.items()
+    }
+    assert rescaled(model, replace(short, controls=gas), scales_of(short)) is None, "another law of flow is another machine"

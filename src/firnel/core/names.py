@@ -25,4 +25,4 @@ def check_name(what: str, name: str) -> None:
     if not name.strip():
         raise ValueError(tr("{} needs a name.", capital(what)))
     if len(name) > LONGEST_NAME or not name.isprintable():
-        raise ValueError(tr("The name of {} has at most {} letters, all of them to be seen.", what, LONGEST_NAME))
+        raise ValueError(tr("The name of {} has at most {} letters, and none that cannot be seen.", what, LONGEST_NAME))

@@ -380,7 +380,7 @@ class BatchRecord:
     lot_id: int | None = None  #: of the library, where it comes from there
     machine_id: int | None = None
     plan_id: int | None = None
-    tags: str = ""  #: the house's own words, parted by spaces
+    tags: str = ""  #: the house's own words, separated by spaces
     declined: str = ""  #: which results are not measured: weight, colour
 
     def mark(self, kind: MarkKind) -> Mark | None:

@@ -135,7 +135,7 @@ class LocalPage:
             self._send(handler, answer(asked))
         except Exception:
             log.exception("The page for phones could not answer %s.", parts.path)
-            self._send(handler, Answer(500, tr("That could not be done; it is written down in the log.")))
+            self._send(handler, Answer(500, tr("That could not be done; the log says why.")))
 
     @staticmethod
     def _send(handler: http.server.BaseHTTPRequestHandler, answer: Answer) -> None:

@@ -66,7 +66,7 @@ class ModbusSource(ThreadedSource):
         client = ModbusTcpClient(self._host, port=self._port, timeout=self._timeout, retries=0, reconnect_delay=0)
         try:
             if not client.connect():
-                what = tr("Nobody listens") if self._failures == 0 else tr("Still nobody listens")
+                what = tr("Nobody listens") if self._failures == 0 else tr("Still nothing answers")
                 raise LinkBrokenError(tr("{} at {}:{}. Is the machine on and the cable in?", what, self._host, self._port))
             self._poll(client)
         finally:
@@ -103,7 +103,7 @@ class ModbusSource(ThreadedSource):
         try:
             if not client.connect():
                 raise LinkBrokenError(
-                    tr("Nobody listens at {}:{}. Is the machine on and the cable in?", self._host, self._port)
+                    tr("Nothing answers at {}:{}. Is the machine on and the cable in?", self._host, self._port)
                 )
             tried = []
             for field, register in self._map.registers.items():
@@ -129,7 +129,7 @@ class ModbusSource(ThreadedSource):
             )
         shown = self._map.celsius(field, value) if field in PROBES else value
         if field in PROBES and not -30.0 <= shown <= 700.0:
-            return Tried(field, shown, raw, tr("{:.0f} °C is nothing a probe reads: is the scale right?", shown))
+            return Tried(field, shown, raw, tr("{:.0f} °C is no reading of a roast: is the scale right?", shown))
         if field not in PROBES and self._plausible(field, value) is None:
             scale = self._map.controls[Control(field)]
             return Tried(

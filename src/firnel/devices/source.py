@@ -90,7 +90,7 @@ class ThreadedSource:
                 what = f"{type(error).__name__}: {error}".splitlines()[0][:120]
                 self._tell(
                     LinkState.LOST,
-                    tr("{} sent what nobody understands ({}). Firnel tries again.", self._beginning, what),
+                    tr("{} sent something that cannot be understood ({}). Firnel tries again.", self._beginning, what),
                     again=True,
                 )
             self._stop.wait(PAUSES[min(self._failures, len(PAUSES) - 1)])

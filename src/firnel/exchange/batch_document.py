@@ -104,7 +104,7 @@ class BatchDocument(Part):
     remark: Words = ""
     operator: Annotated[Name, Field(max_length=80)] = ""
     left_out: Words = Field("", description="why it is left out of charts and fits; empty where it counts")
-    tags: Words = Field("", description="the house's own words, parted by spaces")
+    tags: Words = Field("", description="the house's own words, separated by spaces")
     declined: Annotated[Name, Field(max_length=80)] = Field("", description="which results are not measured: weight, colour")
     marks: list[MarkPart] = Field([], max_length=20)
     moves: list[MovePart] = Field([], max_length=20_000)

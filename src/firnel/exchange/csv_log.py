@@ -25,7 +25,15 @@ from firnel.exchange.cells import numbers_of
 from firnel.exchange.csv_table import NO_CONTROLS, columns_of, read_text, rows_of, split_header, units_of
 from firnel.exchange.errors import ImportRefusedError
 from firnel.exchange.log_marks import marks_in_column, marks_of, parse_mark_name
-from firnel.exchange.log_times import FEWEST_LINES, began_at, going_forward, in_seconds, laid_out, times_of
+from firnel.exchange.log_times import (
+    FEWEST_LINES,
+    began_at,
+    going_forward,
+    in_seconds,
+    laid_out,
+    minutes_and_seconds,
+    times_of,
+)
 from firnel.exchange.shapes import by_shape
 
 #: No probe of a roast reads more or less than this. [degC]
@@ -157,13 +165,20 @@ def _log_of(path: Path, wishes: ImportWishes) -> _Log:
     if above:
         said.append(trn("{} line above the headings is not read", "{} lines above the headings are not read", above))
     headings = header or [tr("column {}", index + 1) for index in range(max(map(len, body)))]
-    unread = [f"“{heading}”" for index, heading in enumerate(headings) if heading and index not in columns.values()]
+    numbers = {name: numbers_of(body, index, decimal) for name, index in columns.items() if name not in ("time", "mark")}
+    left = [index for index in range(len(headings)) if index not in columns.values()]
+    pair = minutes_and_seconds(body, header, [columns["time"], *left], decimal)
+    if pair is not None and "time" not in wishes.columns:
+        t, (minutes, seconds) = pair
+        left = [index for index in left if index not in (minutes, seconds)]
+        counted = tr("time from “{}” and “{}”", header[minutes], header[seconds])
+    else:
+        t = times_of(body, columns["time"], decimal, path.name)
+        t, counted = in_seconds(t, body, columns["time"], header[columns["time"]] if header else "", path.name)
+    t, shared = laid_out(t)
+    unread = [f"“{headings[index]}”" for index in left if headings[index]]
     if unread:
         said.append(tr("not read: {}", some_of(unread)))
-    numbers = {name: numbers_of(body, index, decimal) for name, index in columns.items() if name not in ("time", "mark")}
-    t = times_of(body, columns["time"], decimal, path.name)
-    t, counted = in_seconds(t, body, columns["time"], header[columns["time"]] if header else "", path.name)
-    t, shared = laid_out(t)
     if counted:
         said.append(counted)
     if shared:

@@ -6,12 +6,13 @@ import math
 import re
 from collections.abc import Sequence
 from datetime import UTC, datetime
+from itertools import product
 
 import numpy as np
 
 from firnel.core.vocabulary import FloatArray
 from firnel.core.words import tr
-from firnel.exchange.cells import cell_of, number_of
+from firnel.exchange.cells import cell_of, number_of, numbers_of
 from firnel.exchange.errors import ImportRefusedError
 
 #: A log is no longer than a day; no roast is over sooner than the other. [s]
@@ -26,6 +27,9 @@ _COUNTED: tuple[tuple[str, float, str], ...] = (
     (tr("minutes"), 60.0, r"min|mins|minutes?"),
     (tr("days"), MOST_S, r"days?"),
 )
+#: Headings of a column of minutes, and of one of seconds beside it.
+_MINUTES = re.compile(r"(^|[^a-z])(m|min|mins|minutes?|minuten)([^a-z]|$)")
+_SECONDS = re.compile(r"(^|[^a-z])(s|secs?|seconds?|sekunden)([^a-z]|$)")
 #: A roast that was written down each minute has as many lines at least.
 FEWEST_LINES = 6
 #: A time of day behind a date or alone: ``02/11/2026 8:01:02.5 pm``.
@@ -82,6 +86,29 @@ def in_seconds(t: FloatArray, body: Sequence[Sequence[str]], index: int, heading
     if length > MOST_S:
         raise ImportRefusedError(tr("{} runs over {:.0f} hours; a roast log is at most a day long.", name, length / 3600.0))
     return t, ""
+
+
+def minutes_and_seconds(
+    body: Sequence[Sequence[str]], header: Sequence[str], columns: Sequence[int], decimal: str
+) -> tuple[FloatArray, tuple[int, int]] | None:
+    """Seconds from a column of whole minutes and another of the seconds in them, and which those are; None without such two.
+
+    Parameters
+    ----------
+    columns : those that may be it.
+    """
+    named = [index for index in columns if index < len(header)]
+    for minutes, seconds in product(named, named):
+        if not (_MINUTES.search(header[minutes].lower()) and _SECONDS.search(header[seconds].lower())):
+            continue
+        whole, rest = (numbers_of(body, index, decimal) for index in (minutes, seconds))
+        t = 60.0 * whole + rest
+        known = np.isfinite(t)
+        if known.mean() < 0.9 or (np.mod(whole[known], 1.0) != 0.0).any() or ((rest[known] < 0.0) | (rest[known] >= 60.0)).any():
+            continue
+        if np.mean(np.diff(t[known]) > 0.0) > 0.9 and (np.diff(rest[known]) < 0.0).any():
+            return t, (minutes, seconds)
+    return None
 
 
 def laid_out(t: FloatArray) -> tuple[FloatArray, int]:

@@ -213,7 +213,7 @@ batches = Table(
     Column("seen_at", Float),
     # Why it is left out of charts and fits; empty where it counts.
     Column("left_out", Lines, nullable=False, default="", server_default=""),
-    # The house's own words, parted by spaces; which results are not measured; what went wrong, None while nobody has looked.
+    # The house's own words, separated by spaces; which results are not measured; what went wrong, None while nobody has looked.
     Column("tags", Lines, nullable=False, default="", server_default=""),
     Column("declined", Words(80), nullable=False, default="", server_default=""),
     Column("events", Lines),

@@ -239,7 +239,7 @@ class BeginningView(Station):
         page, column = self._page(
             "coffee",
             tr("Your first coffee"),
-            tr("Density, moisture and all else of it can be measured and written down under Green."),
+            tr("Density, moisture and the rest can be measured and written down under Green."),
         )
         self.coffee, self.origin, self.process = QLineEdit(), QLineEdit(), QComboBox()
         self.on_hand = FigureEntry(tr("In the store"))

@@ -69,7 +69,7 @@ ASKED = {
         ),
         (
             tr("Density and moisture"),
-            tr("They tell a new lot's first crack better before it was ever roasted. Leave them open where nobody knows."),
+            tr("They tell a new lot's first crack better before it is ever roasted. Leave them empty if nobody knows."),
         ),
         (
             tr("A blend?"),
@@ -86,7 +86,7 @@ ASKED = {
         ),
         (
             tr("A mark was missed?"),
-            tr("Press it late. It can be moved by seconds at once, and corrected under Review."),
+            tr("Press its key late. The mark can be moved by seconds at once, and corrected under Review."),
         ),
         (
             tr("Before the charge"),

@@ -59,7 +59,7 @@ class Verdict:
         if self.findable > 0.5:
             return tr("{} With {} answers only a large one would be.", no, self.answers)
         return tr(
-            "{} One that {:.0f} % of tasters tell apart would have been found in four tests of five.", no, 100 * self.findable
+            "{} One that {:.0f} % of tasters can taste would have been found in four tests of five.", no, 100 * self.findable
         )
 
 

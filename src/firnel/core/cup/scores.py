@@ -96,7 +96,7 @@ def score(form: Form, given: Mapping[str, float], defects: Defects = Defects(), 
     ValueError : if a part is out of its range, or more cups are defective than there are.
     """
     if defects.light < 0 or defects.heavy < 0 or defects.light + defects.heavy > cups:
-        raise ValueError(tr("{} cups with something wrong, of {} on the table.", defects.light + defects.heavy, cups))
+        raise ValueError(tr("{} cups had something wrong, of {} on the table.", defects.light + defects.heavy, cups))
     for part, value in given.items():
         check_part(form, part, value)
     if any(part not in given for part in parts_of(form)):

@@ -133,7 +133,7 @@ def check_coffee(coffee: Coffee) -> None:
     if not coffee.name.strip():
         raise CoffeeError(tr("a coffee needs a name."))
     if len(coffee.name) > LONGEST_NAME or not coffee.name.isprintable():
-        raise CoffeeError(tr("the name of a coffee has at most {} letters, all of them to be seen.", LONGEST_NAME))
+        raise CoffeeError(tr("the name of a coffee has at most {} letters, and none that cannot be seen.", LONGEST_NAME))
     if not coffee.components:
         raise CoffeeError(tr("{} has no lot: name at least one.", coffee.name))
     shares = [component.share for component in coffee.components]

@@ -127,7 +127,7 @@ def deal(
         elif open_to and need.kg <= MOST_DAYS * most:
             dealt.append((replace(need, kg=most), open_to))
             more = tr(
-                "{:.0f} of {:.0f} kg of {} are more than {} batches: another day's",
+                "{:.0f} of {:.0f} kg of {} are more than {} batches: left to another day",
                 need.kg - most,
                 need.kg,
                 need.lot,

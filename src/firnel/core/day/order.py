@@ -67,7 +67,7 @@ def check_order(order: Order, today: date) -> Order:
     OrderError : with a sentence on what is wrong.
     """
     if not order.kg > 0.0:
-        raise OrderError(tr("an order of {:g} kg of {} is none: say how much.", order.kg, order.coffee))
+        raise OrderError(tr("{:g} kg of {} is no order: say how much.", order.kg, order.coffee))
     if order.kg > MOST_KG:
         raise OrderError(
             tr("{:g} kg of {} in one order is more than {:g} kg: is that a slip?", order.kg, order.coffee, MOST_KG)
@@ -110,7 +110,7 @@ def order_from_line(line: str, coffees: Sequence[Coffee], today: date) -> Order:
     loose = [_kilograms(number, unit) for number, unit in _WEIGHT.findall(rest)]
     rest = _WEIGHT.sub(" ", rest)
     if not packs and not loose:
-        raise OrderError(tr("how much is wanted is not in {!r}: write 12 kg or 20 x 250 g.", line.strip()))
+        raise OrderError(tr("{!r} does not say how much is wanted: write 12 kg or 20 x 250 g.", line.strip()))
     if len(loose) > 1:
         raise OrderError(tr("{!r} has two weights: one order is of one coffee.", line.strip()))
     words = " ".join(re.sub(r"\b(of|by|on|due)\b|[,;]", " ", rest, flags=re.IGNORECASE).split())
@@ -176,11 +176,13 @@ def _coffee(words: str, coffees: Sequence[Coffee]) -> Coffee:
     sold = [coffee for coffee in coffees if not coffee.archived]
     names = ", ".join(coffee.name for coffee in sold[:6]) or tr("none yet")
     if not words:
-        raise OrderError(tr("which coffee? Sold are: {}.", names))
+        raise OrderError(tr("which coffee? There are: {}.", names))
     exact = [coffee for coffee in sold if coffee.name.lower() == words.lower()]
     near = exact or [coffee for coffee in sold if all(part in coffee.name.lower() for part in words.lower().split())]
     if len(near) > 1:
-        raise OrderError(tr("{!r} may be {}: write more of the name.", words, " or ".join(coffee.name for coffee in near[:3])))
+        raise OrderError(
+            tr("{!r} could be {}: write more of the name.", words, " or ".join(coffee.name for coffee in near[:3]))
+        )
     if not near:
-        raise OrderError(tr("no coffee is called {!r}. Sold are: {}.", words, names))
+        raise OrderError(tr("no coffee is called {!r}. There are: {}.", words, names))
     return near[0]

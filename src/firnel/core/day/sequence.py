@@ -22,7 +22,7 @@ NEVER = 1e6
 
 @dataclass(frozen=True)
 class Rules:
-    """What the order goes by, each with its weight; the weights are common practice, no published source."""
+    """What decides the order, each with its weight; the weights are common practice, no published source."""
 
     forgiving_first: float = 1.0  #: the first batch of the day meets a drum that is not even yet
     same_together: float = 0.6

@@ -74,7 +74,7 @@ def _unseen(problem: Candidates, plan: Plan) -> list[Trouble]:
     """What the plan begins with that was never logged on this machine: there the model only guesses."""
     driven, machine = problem.model.driven, problem.machine
     if not problem.model.batches:
-        guess = tr("Nothing was logged of {} yet: this is what drums of its kind usually take. Where you know its gauge "
+        guess = tr("Nothing was logged of {} yet: this is what drums of its kind usually take. If you know its gauge "
                    "better, hold your own settings.", machine.name)  # fmt: skip
         return [Trouble("guess", 0.0, guess)]
     if len(driven) < SEEN_FROM:
@@ -97,7 +97,9 @@ def _unseen(problem: Candidates, plan: Plan) -> list[Trouble]:
             said.append(
                 tr("{} {:g} {} at charge was never logged on this machine ({})", capital(word), value, scale.unit, logged)
             )
-    return [Trouble("unseen", 0.0, tr("{}: what comes of it is a guess until it was roasted once.", what)) for what in said[:1]]
+    return [
+        Trouble("unseen", 0.0, tr("{}: what comes of it is a guess until it has been roasted once.", what)) for what in said[:1]
+    ]
 
 
 def _coast(problem: Candidates, roast: PlannedRoast, plan: Plan) -> float:

@@ -68,7 +68,7 @@ class CupForm(QWidget):
         column.addLayout(row)
         self._said = label("", "soft", wrap=True)
         column.addWidget(self._said)
-        keep = button(tr("Keep, and the next code"), tr("Enter in the last figure does it too"), primary=True)
+        keep = button(tr("Keep, and the next code"), tr("Enter in the last field does it too"), primary=True)
         keep.clicked.connect(self.on_keep)
         column.addWidget(keep)
         column.addStretch(1)

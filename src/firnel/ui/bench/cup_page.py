@@ -75,7 +75,9 @@ class CupPage(ListPage):
         self.steep = SteepCard(self._desk.clock.now, lambda: self.step_begins.emit())
         self.phone_card = PhoneCard()
         self._phones: tuple[PhoneTable, LocalPage] | None = None
-        self.phones = button(tr("Phones"), tr("Each cupper enters on the own phone, in the local network; off by default"))
+        self.phones = button(
+            tr("Phones"), tr("Each cupper scores on a phone of their own, in the local network; off by default")
+        )
         self.phones.setCheckable(True)
         self.phones.clicked.connect(self.open_phones)
         self.head.add(self.phones)
@@ -85,7 +87,7 @@ class CupPage(ListPage):
         self.phone_card.here.clicked.connect(lambda: self._pages.setCurrentWidget(self.form))
         self.sheet_column.addWidget(self._pages, 1)
         self.background = Background(self, self.head.tell)
-        self.over_time = OverTimeCard(look, tr("No table is told yet: what was scored stands here then."))
+        self.over_time = OverTimeCard(look, tr("No table is revealed yet: once one is, its scores stand here."))
         self.over_time.setFixedHeight(OVER_TIME)
         self.list_side.addWidget(self.over_time)
         self.of_chosen.append(self.over_time)
@@ -96,7 +98,7 @@ class CupPage(ListPage):
         column.addWidget(label(tr("Set a table"), "heading"))
         self.name, self.cuppers = QLineEdit(), QLineEdit()
         self.name.setPlaceholderText(tr("Name of the table"))
-        self.cuppers.setPlaceholderText(tr("Cuppers, with commas"))
+        self.cuppers.setPlaceholderText(tr("Cuppers, separated by commas"))
         self.name.setAccessibleName(tr("Name of the table"))
         self.cuppers.setAccessibleName(tr("Cuppers"))
         self.cups = QSpinBox()

@@ -48,7 +48,7 @@ class PhoneCard(QWidget):
         beside.addStretch(1)
         column.addLayout(beside)
         column.addStretch(1)
-        self.here = button(tr("Enter at this screen"), tr("For a cupper without a phone; the phones stay in"))
+        self.here = button(tr("Enter at this screen"), tr("For a cupper without a phone; the others keep theirs"))
         column.addWidget(self.here)
 
     def show_page(self, url: str, code: str, fingerprint: str) -> None:

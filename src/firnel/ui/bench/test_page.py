@@ -21,8 +21,8 @@ from firnel.work.desk import Desk
 from firnel.work.review.records import BatchFilter
 
 WHAT = {
-    "triangle": tr("Three cups, two alike: which one is the odd one?"),
-    "paired": tr("Two cups: which one has more of what is asked? Counted is how often the second batch is chosen."),
+    "triangle": tr("Three cups, two alike: which is the odd one?"),
+    "paired": tr("Two cups: which one has more of what is asked? What counts is how often the second batch is chosen."),
 }
 
 
@@ -60,13 +60,13 @@ class TestPage(ListPage):
         offer(self.kind, WHAT)
         self.kind.setAccessibleName(tr("Kind of test"))
         self.tasters = QLineEdit()
-        self.tasters.setPlaceholderText(tr("Tasters, with commas; a name may stand several times"))
+        self.tasters.setPlaceholderText(tr("Tasters, separated by commas; a name may come several times"))
         self.tasters.setAccessibleName(tr("Tasters"))
         self.ticks = BatchTicks(tr("The two batches"))
         self._setting_said = label("", "soft", wrap=True)
         self.sides, self.second = QComboBox(), QComboBox()
         self.sides.addItem(tr("either may be chosen more often (two-sided)"), 2)
-        self.sides.addItem(tr("it is said beforehand that the second has more (one-sided)"), 1)
+        self.sides.addItem(tr("it is agreed beforehand that the second has more (one-sided)"), 1)
         self.sides.setAccessibleName(tr("Sides of a paired test"))
         self.second.setAccessibleName(tr("Which batch is the second"))
         self.ticks.itemChanged.connect(self._offer_second)

@@ -132,7 +132,7 @@ class WeighPage(ListPage):
         if not port:
             self._form.say(tr("No scale is named: give its serial port in the settings ({settings})."))
             return
-        self._form.say(tr("Waiting for the scale to come to rest …"))
+        self._form.say(tr("Waiting for the scale to settle …"))
         self.background.run("scale", lambda: read_weight(port, self._desk.settings.scale_baud), self._on_scale)
 
     def _on_scale(self, weight_kg: float) -> None:

@@ -108,7 +108,7 @@ class HouseSheet(Sheet):
         column.addLayout(alone)
 
     def _add_weights(self, column: QVBoxLayout) -> None:
-        column.addWidget(label(tr("What the order goes by"), "heading"))
+        column.addWidget(label(tr("What decides the order"), "heading"))
         column.addWidget(label(tr("0 does not count; up to 10."), "soft"))
         grid = QGridLayout()
         grid.setColumnStretch(0, 1)

@@ -108,9 +108,7 @@ class OrderCard(QWidget):
             pack = button(tr("Pack"), tr("Take it off the shelf: {}, {}", order.coffee, units.text(order.kg, "kg", 2)))
             pack.clicked.connect(partial(self.pack_wanted.emit, order))
         else:
-            pack = button(
-                meant("order", "Cancel"), tr("It is not wanted any more: {}, {}", order.coffee, units.text(order.kg, "kg", 2))
-            )
+            pack = button(meant("order", "Cancel"), tr("No longer wanted: {}, {}", order.coffee, units.text(order.kg, "kg", 2)))
             pack.clicked.connect(partial(self.cancel_wanted.emit, order))
         pack.setObjectName("small" if entry.ready else "quiet")
         pack.setAccessibleName(f"{pack.text()} {order.coffee}, {units.text(order.kg, 'kg', 2)}")

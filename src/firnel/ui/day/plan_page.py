@@ -304,7 +304,7 @@ class DayPlanPage(QWidget):
     def _on_let_go(self, need: str) -> None:
         before = self._desk.ask(planning.let_go, self.day, need)
         self._back.append(("move", partial(self._desk.ask, house_day.keep_chosen, self.day, before)))
-        self._tell(tr("It is let go: its place is found anew."))
+        self._tell(tr("It is free again: its place is found anew."))
         self.refresh()
 
     def _on_queue(self) -> None:

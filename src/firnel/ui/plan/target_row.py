@@ -71,7 +71,7 @@ class TargetRow(SideBySide):
         grid, last = grids[-1], len(TITLES) - FIRST
         grid.addWidget(label(tr("What wins"), "soft"), 0, last)
         grid.addWidget(self._wins, 1, last)
-        grid.addWidget(label(tr("± each may miss"), "soft"), 2, last, Qt.AlignmentFlag.AlignVCenter)
+        grid.addWidget(label(tr("± each may be off"), "soft"), 2, last, Qt.AlignmentFlag.AlignVCenter)
         grid.setColumnStretch(last, 4)
 
     def show_plan(self, plan: Plan, units: Units) -> None:

@@ -73,7 +73,7 @@ class ComparePage(QWidget):
         self.hands.plot.getPlotItem().getAxis("left").setStyle(showValues=False)
         self.glance = Glance((self.top, self.less, self.hands), when=self._when)
         for lane, name in (
-            (self.top, tr("Batches over each other")),
+            (self.top, tr("Batches laid over each other")),
             (self.less, tr("Difference of the bean probe")),
             (self.hands, tr("Moves")),
         ):
@@ -255,7 +255,7 @@ class ComparePage(QWidget):
         )
         self.less.head.show_head(gap, names[1:])
         over = tr("stage by stage") if picture.stages else tr("minutes from where they are aligned")
-        self.hands.head.show_head(tr("Hands, share of the most"), (Key("heat", "ember"), Key("airflow", "slate")), over)
+        self.hands.head.show_head(tr("Controls, share of their scale"), (Key("heat", "ember"), Key("airflow", "slate")), over)
 
     def _span(self, picture: ComparePicture) -> None:
         self._show_heads(picture)

@@ -73,7 +73,7 @@ class MendSheet(Sheet):
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(6)
-        self.tags.setPlaceholderText(tr("words, parted by spaces"))
+        self.tags.setPlaceholderText(tr("words, separated by spaces"))
         fields: tuple[tuple[str, QWidget], ...] = (
             (tr("Lot"), self.lot), (tr("Plan"), self.plan), (tr("Machine"), self.machine),
             (tr("Who roasted"), self.operator),
@@ -104,7 +104,7 @@ class MendSheet(Sheet):
         self.at.setAccessibleName(tr("Split at"))
         if second_charge is not None:
             self.at.setText(clock(second_charge - self._record.charge_t))
-        self.other.setPlaceholderText(tr("number of the other"))
+        self.other.setPlaceholderText(tr("number of the other batch"))
         self.other.setAccessibleName(tr("Join with"))
         split, join = (
             button(tr("Split"), tr("A drop was forgotten: two batches are in one")),

@@ -111,7 +111,7 @@ class ReviewView(Station):
         undo_key = QShortcut(QKeySequence(action("correct undo").keys[0]), self)
         undo_key.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         undo_key.activated.connect(self._on_undo_key)
-        again = button(tr("Plan it"), tr("A plan that wants what this batch was"))
+        again = button(tr("Plan it"), tr("A plan that aims at what this batch was"))
         give_key(again, "plan it")
         again.clicked.connect(self._on_again)
         self._reference = button(tr("Reference"), tr("Batches of this plan are to be like this one"))

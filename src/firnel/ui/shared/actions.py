@@ -115,7 +115,7 @@ ACTIONS = (
     Action("move delete", (), tr("delete it"), PLAN, "Delete", listed=True),
     Action("lay over", ("Ctrl+L",), tr("lay this batch over others"), REVIEW),
     Action("correct undo", ("Ctrl+Z",), tr("take the last correction back"), REVIEW),
-    Action("plan it", ("Ctrl+P",), tr("a plan that wants what this batch was"), REVIEW),
+    Action("plan it", ("Ctrl+P",), tr("a plan that aims at what this batch was"), REVIEW),
     Action("reference", ("Ctrl+R",), tr("the reference of its plan"), REVIEW),
     Action("compare", ("Ctrl+D",), tr("add this batch to those compared"), REVIEW),
     Action("take edit 1", ("Ctrl+1",), tr("take a proposed edit into the plan"), REVIEW, "Ctrl+1 … 5"),

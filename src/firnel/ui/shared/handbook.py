@@ -94,7 +94,7 @@ class Handbook(QWidget):
     def _on_search(self, words: str) -> None:
         self._fill(found_in(words) if words.strip() else [(one, "") for one in pages()])
         if not self.list.count():
-            self.text.setPlainText(tr("Nothing is said of {!r}.", words.strip()))
+            self.text.setPlainText(tr("The handbook has nothing on {!r}.", words.strip()))
 
     def _on_chosen(self, item: QListWidgetItem | None) -> None:
         if item is None:

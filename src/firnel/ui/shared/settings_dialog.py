@@ -96,7 +96,7 @@ class SettingsDialog(Sheet):
 
     def _listen(self, tone: str, widget: QWidget) -> None:
         if isinstance(widget, QSpinBox):
-            silent = tr("At nought nothing is heard.") if widget.value() == 0 else ""
+            silent = tr("At 0 nothing is heard.") if widget.value() == 0 else ""
             self._warning.setText(silent or self._sounds.play(tone, widget.value()))
         else:
             self._warning.setText(self._sounds.say(tr("This is how cues are spoken.")))

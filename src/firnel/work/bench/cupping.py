@@ -117,7 +117,7 @@ def set_table(
     """
     keys, people = list(dict.fromkeys(batch_ids)), [person.strip() for person in cuppers if person.strip()]
     if not (keys or mixed) or not people:
-        raise ValueError(tr("a table needs a coffee and a cupper at least."))
+        raise ValueError(tr("a table needs at least one coffee and one cupper."))
     if len(set(people)) < len(people):
         raise ValueError(tr("two cuppers have the same name: tell them apart."))
     if not 1 <= cups <= 10:

@@ -78,7 +78,7 @@ class PhoneTable:
         """One page, or where to go on."""
         table = self.table
         if table.revealed:
-            return _page(410, tr("The table is told"), _said(tr("Nothing is entered any more. Thank you.")))
+            return _page(410, tr("The table is revealed"), _said(tr("Entries are closed. Thank you.")))
         with self._lock:
             cupper = self._sessions.get(asked.cookies.get(COOKIE, ""))
         if cupper is None:

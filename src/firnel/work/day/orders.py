@@ -244,7 +244,7 @@ def _order_of(cells: dict[str, Any], sold: Sequence[Coffee], today: date) -> Ord
     else:
         when, _ = day_in(str(due), today) if due is not None else (None, "")
         if due is not None and when is None:
-            raise OrderError(tr("{!r} is no day that is understood: write 2026-12-04.", due))
+            raise OrderError(tr("{!r} is not understood as a day: write 2026-12-04.", due))
     order = order_from_line(f"{amount} {cells['coffee']}", sold, today)
     return check_order(replace(order, due=when or order.due, customer=str(cells.get("customer", "")).strip()), today)
 

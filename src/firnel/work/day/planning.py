@@ -99,7 +99,7 @@ def day_sheet(library: Library, day: date, now: datetime | None = None, whole: b
     """
     now = now or datetime.now(UTC)
     if abs((day - now.astimezone().date()).days) > FARTHEST_DAYS:
-        raise ValueError(tr("{:%-d %B} {} is years away: no day of this house.", day, day.year))
+        raise ValueError(tr("{:%-d %B} {} is years away: too far to plan.", day, day.year))
     house, chosen = house_day(library), chosen_for(library, day)
     coffees = {coffee.name: coffee for coffee in library.order_book.coffees()}
     orders = shop.open_orders(library, _until(house, day))
@@ -226,7 +226,7 @@ def can_we(library: Library, kg: float, by: date, now: datetime | None = None) -
     if by < today:
         raise ValueError(tr("{:%-d %B} is over.", by))
     if (by - today).days > 92:
-        raise ValueError(tr("{:%-d %B} is more than three months ahead: nobody knows.", by))
+        raise ValueError(tr("{:%-d %B} is more than three months ahead: too far to tell.", by))
     house = house_day(library)
     past = Past(tuple(library.batch_lines(BatchFilter(statuses=OVER), limit=MOST_PAST)))
     machines = [machine for machine in library.machines() if not machine.archived]
@@ -290,4 +290,4 @@ def _of_day(library: Library, day: date) -> tuple[BatchLine, ...]:
 
 def _unsold(orders: Sequence[Order], coffees: Mapping[str, Coffee]) -> list[str]:
     gone = sorted({order.coffee for order in orders if order.coffee not in coffees})
-    return [tr("{} is ordered and is no coffee any more.", name) for name in gone]
+    return [tr("{} is ordered, but it is no coffee of the house any more.", name) for name in gone]

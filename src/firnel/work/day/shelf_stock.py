@@ -114,7 +114,7 @@ def _swaps(parts: Sequence[PartFacts], lots: Mapping[str, Lot]) -> list[str]:
         if follows is not None:
             sentence += tr(" {} takes its place.", follows.name)
         elif likest is not None and likeness(lots[part.lot], likest) >= LIKE:
-            sentence += tr(" The likest that is there: {}, {:.0f} kg.", likest.name, likest.on_hand_kg)
+            sentence += tr(" The most like it in store: {}, {:.0f} kg.", likest.name, likest.on_hand_kg)
         said.append(sentence)
     return said
 

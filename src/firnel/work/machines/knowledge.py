@@ -17,6 +17,7 @@ from firnel.core.model.lessons import learn
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, UsualLoad, logged_batch
 from firnel.core.model.prior import prior_model
 from firnel.core.model.probe_shift import ProbeShift, as_read_now, since_read
+from firnel.core.model.rescaled import rescaled
 from firnel.core.vocabulary import BatchRecord, FloatArray, Machine
 from firnel.core.words import tr
 from firnel.store.batch_list import BatchFilter, BatchLine
@@ -213,14 +214,16 @@ def model_of(library: Library, machine: Machine) -> tuple[MachineModel, str]:
     """The machine's model, and where it comes from; before anything is learned, what drums of its heat and size are like."""
     kept = library.machine_book.model(machine.id) if machine.id is not None else None
     why = tr("nothing is learned of {} yet: this is what a {} drum of its size usually does", machine.name, machine.heat)
-    scales = scales_of(machine)
-    if kept is not None and kept[1].get("scales", scales) != scales:
-        why = tr("the scales of {} were changed since it was fitted: fit it again", machine.name)
-    elif kept is not None:
+    if kept is not None:
+        at, document = kept
         try:
-            return _doubting(library, machine, model_from_document(kept[1])), tr("fitted {:%d %B %Y}", kept[0].astimezone())
+            model = rescaled(model_from_document(document), machine, document.get("scales", scales_of(machine)))
         except OutdatedModelError as error:
             why = str(error)
+        else:
+            if model is not None:
+                return _doubting(library, machine, model), tr("fitted {:%d %B %Y}", at.astimezone())
+            why = tr("the scales of {} were changed since it was fitted: fit it again", machine.name)
     return prior_model(full_load_of(machine), machine.heat_kinds, *told_readings(machine)), why
 
 
@@ -246,7 +249,7 @@ def trust_words(model: MachineModel) -> tuple[str, ...]:
         )
     if report.held_out_rms_bean_c is None:
         of = tr("one batch") if count == 1 else tr("{} batches", count)
-        said.append(tr("Learned from {}, none held out: it has not been judged. It will be from four on.", of))
+        said.append(tr("Learned from {}, none held out: it has not been judged. It is from four batches on.", of))
     else:
         off, late = report.held_out_rms_bean_c, report.held_out_crack_s
         verdict = (

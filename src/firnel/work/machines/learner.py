@@ -179,7 +179,7 @@ def lesson_words(machine: Machine, lesson: Lesson) -> str:
         )
     count = len(report.batches)
     if report.held_out_rms_bean_c is None:
-        trust = tr("not judged yet, from four batches on it is")
+        trust = tr("not judged yet: it is from four batches on")
     else:
         crack = tr(", first crack {:.0f} s", report.held_out_crack_s) if report.held_out_crack_s is not None else ""
         trust = tr("on batches it had not seen {:.1f} K off{}", report.held_out_rms_bean_c, crack)

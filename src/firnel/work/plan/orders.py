@@ -64,7 +64,7 @@ def split_order(library: Library, lot: Lot, machine: Machine, roasted_kg: float)
     ValueError : if nothing is ordered.
     """
     if not roasted_kg > 0:
-        raise ValueError(tr("an order of {:g} kg is none.", roasted_kg))
+        raise ValueError(tr("{:g} kg is no order.", roasted_kg))
     expected = expected_loss(library, lot)
     green = roasted_kg / (1.0 - expected.high)
     tray = most_for_tray(machine, lot.density_g_per_l)
@@ -98,7 +98,7 @@ def ladder(plan: Plan, on: str = "development_s", count: int = 5, step: float | 
     if middle is None:
         raise ValueError(tr("the plan {!r} has no {} to vary.", plan.name, word))
     if not 2 <= count <= 12 or step <= 0:
-        raise ValueError(tr("a ladder of {} in steps of {:g} is none: 2 to 12 variants.", count, step))
+        raise ValueError(tr("{} in steps of {:g} is no ladder: 2 to 12 variants.", count, step))
     values = [middle + (index - (count - 1) / 2.0) * step for index in range(count)]
     if values[0] < LADDERS[on][1]:
         raise ValueError(tr("the lowest {} would be {:.0f}: take smaller steps.", word, values[0]))

@@ -276,7 +276,7 @@ def unseen_width(solved: Solved, sure: Outlook) -> str:
     if drying is None or drying.low is None or not solved.never_logged:
         return ""
     half = drying.value - drying.low if drying.high is None else 0.5 * (drying.high - drying.low)
-    return tr("Until it was roasted once yellow is foretold to ± {:.0f} s only.", half)
+    return tr("Until it has been roasted once, yellow is foretold to ± {:.0f} s only.", half)
 
 
 def _curve(solved: Solved) -> PlanCurve:

@@ -145,5 +145,5 @@ def _seconds(text: str) -> float:
 def _degrees(text: str, units: Units) -> float:
     celsius = units.read(as_number(text), "°C")
     if not 40.0 <= celsius <= 400.0:
-        raise ValueError(tr("{} is nothing a probe reads in a roast.", text))
+        raise ValueError(tr("{} is no reading of a roast.", text))
     return round(celsius, 2)

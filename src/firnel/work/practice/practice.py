@@ -59,7 +59,7 @@ class Surprise:
 
 #: How far off they are is common practice, no published source.
 SURPRISES = (
-    Surprise("nothing", tr("Nothing was otherwise than planned.")),
+    Surprise("nothing", tr("Nothing differed from the plan.")),
     Surprise("late yellow", tr("The beans took heat 7 % slower than their lot does: yellow came late."), uptake=0.93),
     Surprise("colder drum", tr("The steel was 22 °C colder than the plan assumes."), steel_c=-22.0),
     Surprise("hotter drum", tr("The steel was 14 °C hotter than the plan assumes."), steel_c=14.0),

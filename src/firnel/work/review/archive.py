@@ -75,7 +75,7 @@ def read_archive(library: Library, folder: Path, progress: Callable[[float], boo
         raise ImportRefusedError(tr("{} was written by another version of Firnel.", folder / HOUSE))
     tables, batches = document.get("tables"), document.get("batches")
     if not (isinstance(tables, dict) and isinstance(batches, list) and all(map(_is_entry, batches)) and _is_rows(tables)):
-        raise ImportRefusedError(tr("{} is damaged: its tables are no tables.", folder / HOUSE))
+        raise ImportRefusedError(tr("{} is damaged: its tables cannot be read.", folder / HOUSE))
     keys: Keys = {}
     try:
         added = take_in(library.engine, tables, BEFORE, keys)

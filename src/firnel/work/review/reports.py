@@ -102,7 +102,7 @@ def _deviation_rows(library: Library, key: int, units: Units) -> tuple[tuple[str
 
 
 def comparison_report(library: Library, keys: Sequence[int], at: str, units: Units) -> Report:
-    """Batches over each other, with the table of each against the first.
+    """Batches laid over each other, with the table of each against the first.
 
     Raises
     ------

@@ -185,7 +185,7 @@ def cause_words(cause: Cause, machine: Machine, units: Units) -> str:
     """One cause as a sentence: ``the steel was 12 °C colder at charge``."""
     amount = cause.amount
     if cause.kind == "none":
-        return tr("nothing behind it: what differs is what two batches differ by")
+        return tr("no cause: any two batches differ by as much")
     if cause.kind == "steel":
         degrees = tr("{:.0f} {}", abs(units.show_difference(amount)), units.temperature)
         return tr("the steel was {} {} at charge", degrees, tr("hotter") if amount > 0 else tr("colder"))
@@ -205,7 +205,7 @@ def cause_words(cause: Cause, machine: Machine, units: Units) -> str:
         )
     name = machine.word(machine.main_heat)
     name = name if cause.kind == "gas" else tr("air")
-    return tr("the {} stood otherwise than in the reference for {}", name, clock(amount))
+    return tr("the {} stood differently from the reference for {}", name, clock(amount))
 
 
 def _edits(library: Library, record: BatchRecord, plan: Plan, table: Sequence[Deviation], units: Units) -> tuple[Expected, ...]:

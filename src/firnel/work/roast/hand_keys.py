@@ -104,7 +104,7 @@ class HandKeys(MarkKeys):
             self._doubted = None
             return ""
         self._doubted = (bean, now)
-        return tr("{:.0f} °C? {:.0f} °C expected. Type it again, if so.", bean, expected)
+        return tr("{:.0f} °C? {:.0f} °C expected. If so, type it again.", bean, expected)
 
     def _expected_reading(self) -> tuple[float | None, float]:
         """What the display should show now by the readings before, and by how much it may be otherwise. [degC]"""

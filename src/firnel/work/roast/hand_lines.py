@@ -74,7 +74,7 @@ class HandLines:
             kind, _, text = rest.partition(" ")
             session.note(kind, text.strip(), at)
         else:
-            raise HandLineError(tr("{!r} is nothing that a hand does.", _short(line.strip())))
+            raise HandLineError(tr("{!r} is not something that a hand does.", _short(line.strip())))
         return session.message
 
     def _set(self, session: RoastSession, rest: str, at: float) -> None:

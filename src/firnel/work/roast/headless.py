@@ -76,7 +76,7 @@ class Headless:
         self._by_hand = False
         charge = self._session.marks.get(MarkKind.CHARGE)
         t = None if charge is None else round(self._session.now() - charge.t, 1)
-        self._tell({"event": "said", "t": t, "text": tr("No more lines of the hand: marks are taken as they are found.")})
+        self._tell({"event": "said", "t": t, "text": tr("No more input: marks are taken as they are found.")})
 
     def look(self) -> None:
         """After each reading: find marks, tell what is new."""

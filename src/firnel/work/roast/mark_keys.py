@@ -100,7 +100,7 @@ class MarkKeys(BatchState):
         """The last Space meant the other thing."""
         press = self._press
         if press is None or press.other is None or self.clock.now() - press.at > OTHER_S:
-            self.say(tr("There is nothing that {mark} could have meant otherwise."))
+            self.say(tr("There is nothing else that {mark} could have meant."))
             return
         wanted, first = press.other, press.mark
         rest = [m for m in self._hands.marks.values() if m.kind not in (first.kind, wanted.kind)]
@@ -111,7 +111,7 @@ class MarkKeys(BatchState):
         again = asked is not None and asked[0] is wanted.kind and now - asked[1] <= ASKED_S
         if (doubt := doubt_of(self, wanted, first.kind)) and not again:
             self._asked = (wanted.kind, now)
-            self.say(tr("{} {other} again, if so.", doubt))
+            self.say(tr("{} If so, press {other} again.", doubt))
             return
         with self._hands.by_hand():
             self._hands.set("marks", first.kind, None)
@@ -142,7 +142,7 @@ class MarkKeys(BatchState):
         doubt = doubt or doubt_of(self, mark)
         if doubt and not again:
             self._asked = (mark.kind, at) if asked is None or at - asked[1] >= BOUNCE_S else asked
-            self.say(tr("{} Again, if so.", doubt))
+            self.say(tr("{} If so, press it again.", doubt))
             return None
         if doubt and asked is not None and mark.kind is MarkKind.DROP and at - asked[1] <= CONFIRMED_S:
             t = self.log_time(asked[1])

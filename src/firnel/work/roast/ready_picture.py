@@ -86,7 +86,7 @@ def _steel(session: RoastSession, units: Units) -> SteelPicture:
     steel, found = session.around.steel, session.around.readiness
     words = steel_words(session, units)
     if steel is None:
-        why = session.around.steel_untold or tr("it has idled too shortly.")
+        why = session.around.steel_untold or tr("it has not idled for long enough.")
         return SteelPicture("", " ".join(part for part in (words, tr("Not told: {}", why)) if part))
     wanted = found.wanted_c if found is not None else steel.steel_c
     now, sd = units.show(steel.steel_c, "°C"), units.show_difference(steel.sd_c)

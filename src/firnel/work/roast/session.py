@@ -246,7 +246,7 @@ class RoastSession(KeptBatch):
         self.message = (
             tr("Batch {} is saved.{}", label, waits)
             if written
-            else tr("Batch {} is kept, but not in the library yet: leave Firnel open until that is told.", label)
+            else tr("Batch {} is kept, but not in the library yet: leave Firnel open until it says so.", label)
         )
         self._changed()
 
