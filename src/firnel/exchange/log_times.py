@@ -104,7 +104,11 @@ def minutes_and_seconds(
         whole, rest = (numbers_of(body, index, decimal) for index in (minutes, seconds))
         t = 60.0 * whole + rest
         known = np.isfinite(t)
-        if known.mean() < 0.9 or (np.mod(whole[known], 1.0) != 0.0).any() or ((rest[known] < 0.0) | (rest[known] >= 60.0)).any():
+        if (
+            known.mean() < 0.9
+            or (np.mod(whole[known], 1.0) != 0.0).any()
+            or ((rest[known] < 0.0) | (rest[known] >= 60.0)).any()
+        ):
             continue
         if np.mean(np.diff(t[known]) > 0.0) > 0.9 and (np.diff(rest[known]) < 0.0).any():
             return t, (minutes, seconds)

@@ -137,7 +137,7 @@ class CupPage(ListPage):
                     (
                         table.name, (tr("{:%d %b %y}", table.at.astimezone()), table.at.timestamp()),
                         str(len(table.document["coffees"])),
-                        tr("told") if table.revealed else tr("open"),
+                        tr("revealed") if table.revealed else tr("open"),
                     ),
                     table,
                 )

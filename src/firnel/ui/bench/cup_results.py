@@ -90,7 +90,6 @@ class TableResults(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         frame, inside = card()
-        inside.addWidget(label(tr("What stood where, and what was said of it"), "heading"))
         holder = QWidget()
         self._grid = QGridLayout(holder)
         self._grid.setContentsMargins(0, 0, 0, 0)
@@ -123,6 +122,12 @@ class TableResults(QWidget):
         """Show ranks, scores, words and attributes."""
         self._told = told
         empty(self._grid)
+        heading = label(tr("What stood where, and what was said of it"), "heading", wrap=True)
+        heading.setContentsMargins(0, 0, 0, 4)
+        self._grid.addWidget(heading, 0, 0)
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom
+        for place, word in enumerate((tr("code"), tr("score"), tr("± cuppers")), start=1):
+            self._grid.addWidget(label(word, "soft"), 0, place, right)
         for index, one in enumerate(told):
             name = f"{one.rank}. {one.label}" if one.rank is not None else one.label
             score = tr("not scored") if one.score is None else tr("{:.2f}", one.score)
@@ -134,10 +139,10 @@ class TableResults(QWidget):
                 font = cell.font()
                 font.setWeight(QFont.Weight.DemiBold)
                 cell.setFont(font)
-                self._grid.addWidget(cell, 2 * index, place, side | Qt.AlignmentFlag.AlignVCenter)
+                self._grid.addWidget(cell, 2 * index + 1, place, side | Qt.AlignmentFlag.AlignVCenter)
             said = label(_most_said(one.words) or tr("no words"), "soft", wrap=True)
             said.setContentsMargins(18, 0, 0, 3)
-            self._grid.addWidget(said, 2 * index + 1, 0, 1, 4)
+            self._grid.addWidget(said, 2 * index + 2, 0, 1, 4)
         self._agreement.setText(
             agreed.words if agreed is not None else tr("One cupper or one coffee: agreement cannot be told.")
         )

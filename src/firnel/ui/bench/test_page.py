@@ -131,7 +131,7 @@ class TestPage(ListPage):
                         name,
                         (tr("{:%d %b %H:%M}", table.at.astimezone()), table.at.timestamp()),
                         f"{given}/{len(servings)}",
-                        tr("told") if table.revealed else tr("open"),
+                        tr("revealed") if table.revealed else tr("open"),
                     ),
                     table,
                 )
