@@ -151,7 +151,7 @@ def test_a_cupping_is_blind_until_it_is_revealed_and_survives_who_leaves(house):
 
 @pytest.mark.parametrize(
     ("batches", "people", "cups", "words"),
-    [([], ["Asha"], 2, "a coffee and a cupper"), ([1], ["Bo", "Bo"], 2, "same name"), ([1], ["Bo"], 0, "1 to 10")],
+    [([], ["Asha"], 2, "one coffee and one cupper"), ([1], ["Bo", "Bo"], 2, "same name"), ([1], ["Bo"], 0, "1 to 10")],
 )
 def test_a_table_that_makes_no_sense_is_not_set(house, batches, people, cups, words):
     with pytest.raises(ValueError, match=words):

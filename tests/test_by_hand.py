@@ -64,7 +64,7 @@ def test_degrees_and_settings_are_typed_in_the_chosen_units():
         ("gas 2 at noon", "is no moment"),
         ("gas at yellow", "to what"),
         ("gas 2 20 s after airflow", "no move of airflow yet"),
-        ("gas 2 at bean 900", "nothing a probe reads"),
+        ("gas 2 at bean 900", "no reading of a roast"),
         ("soak 900", "5 to 300 s"),
     ],
 )

@@ -476,7 +476,7 @@ def test_the_shelf_says_how_it_has_rested_and_a_blend_what_its_lots_give_and_cos
     assert makes == {"Kelavani": pytest.approx(10.0 * 0.865 / 0.5), "Isuka": pytest.approx(60.0 * 0.865 / 0.5)}
     assert facts.green_per_kg == pytest.approx((0.5 * 6.0 + 0.5 * 4.0) / 0.865)
     assert facts.makes_kg == makes["Kelavani"]
-    assert "Kelavani runs low first: it makes 17 kg more. The likest that is there: Lindal, 40 kg." in facts.said
+    assert "Kelavani runs low first: it makes 17 kg more. The most like it in store: Lindal, 40 kg." in facts.said
     started = datetime.combine(TODAY, time(9, 0)).astimezone(UTC)
     key, label = library.new_batch(
         plans[0].lot_id, plans[0].machine_id, plans[0].id, 5.0, started + timedelta(days=30), status="done"

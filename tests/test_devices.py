@@ -125,7 +125,7 @@ def test_a_port_that_nobody_listens_on_is_told_and_a_stop_does_not_wait_for_the_
     listener, source = Listener(), open_source("modbus://127.0.0.1:9?map=gas-6", Clock())
     listener.listen(source)
     wait_for(lambda: listener.state is LinkState.LOST)
-    assert "Nobody listens at 127.0.0.1:9" in listener.states[-1].sentence
+    assert "Nothing answers at 127.0.0.1:9" in listener.states[-1].sentence
     source.stop()
 
 

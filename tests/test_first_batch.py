@@ -100,7 +100,7 @@ def test_the_command_line_tells_how_wide_a_guess_is_and_takes_times_as_they_are_
     told = [CliRunner().invoke(main, [*asked, drying]) for drying in ("5:10", "310", "5:xx")]
     assert [one.exit_code for one in told] == [0, 0, 2]
     assert json.loads(told[0].stdout) == json.loads(told[1].stdout)
-    assert "Until it was roasted once yellow is foretold to ±" in told[0].stderr
+    assert "Until it has been roasted once, yellow is foretold to ±" in told[0].stderr
     assert "'5:xx' is no number" in told[2].stderr
 
 

@@ -698,7 +698,7 @@ def test_once_the_hand_has_gone_marks_are_taken_as_they_are_found(session):
     watch.left_alone()
     watch.look()
     assert MarkKind.YELLOW in session.marks
-    assert any("No more lines of the hand" in event["text"] for event in told if event["event"] == "said")
+    assert any("No more input" in event["text"] for event in told if event["event"] == "said")
 
 
 def test_without_a_window_too_a_slow_forecast_keeps_nothing_waiting():

@@ -1,6 +1,7 @@
 """Running a batch, driven by a clock and readings that the test hands over."""
 
 from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
@@ -342,3 +343,29 @@ def test_a_batch_that_was_left_is_resumed_with_all_that_hung_on_it(bench, librar
     assert len(later.trace) == 340
     assert later.trace.latest("rate") == pytest.approx(session.trace.latest("rate"), abs=0.05)
     later.close()
+
+
+def test_what_came_between_the_start_and_the_answer_belongs_to_the_batch(bench, library):
+    """A reading a second; Firnel is killed behind second 340, back ten seconds later, and asked for twenty."""
+    session = bench.session
+    session.prepare(bench.order())
+    bench.feed(61)
+    press(bench)
+    bench.feed(340)
+    assert session.leave() == ""
+    line = library.batch_lines(BatchFilter(statuses=("roasting",)))[0]
+    left, wall = bench.time, datetime.fromtimestamp(library.journal_state(line.id)[1], UTC)
+    bench.clock.wall = lambda: wall + timedelta(seconds=bench.time - left)
+    bench.time += 10.0
+    bench.session = later = RoastSession(library, bench.clock)
+    later.set_machine(bench.machine)
+    bench.feed(370, start=350)
+    later.resume(line.id)
+    assert "11 s of readings are missing" in later.message
+    t = later.trace.column("t")
+    assert np.diff(t).max() == pytest.approx(11.0, abs=0.1)
+    assert t[-1] == pytest.approx(later.now(), abs=0.5)
+    later.leave()
+    kept = library.batch(line.id).trace
+    assert kept.t[-1] == pytest.approx(t[-1]), "and is in the library"
+    assert kept.bean[-1] == pytest.approx(bench.trace.bean[369])

@@ -34,6 +34,7 @@ from firnel.ui.shared.actions import action, own_keys, use_keys
 from firnel.ui.shared.key_press import CapButton
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
+from firnel.work.roast import cue
 from firnel.work.roast.advice_words import told_line, warnings_of
 from firnel.work.roast.batch_order import BatchOrder
 from firnel.work.roast.coming import Coming, coming_of
@@ -43,6 +44,7 @@ from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.roast.picture import MarkLabel, roast_picture
 from firnel.work.roast.plan_thread import plan_notes
+from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
 
 T = np.arange(0.0, 760.0, 1.0)
@@ -361,15 +363,15 @@ def test_doubled_keys_and_marks_that_cannot_be_yet_are_asked_back(roaster):
     roaster.now += 0.3
     assert roaster.key(Qt.Key.Key_Space) == "Space once: charge is marked."
     roaster.wait(20)
-    assert roaster.key(Qt.Key.Key_Space) == "Yellow 20 s after the charge, before the turn? Again, if so."
+    assert roaster.key(Qt.Key.Key_Space) == "Yellow 20 s after the charge, before the turn? If so, press it again."
     roaster.wait(140)
-    assert roaster.key(Qt.Key.Key_Space) == "Yellow at 99 °C? Again, if so."
+    assert roaster.key(Qt.Key.Key_Space) == "Yellow at 99 °C? If so, press it again."
     assert roaster.session.phase == "drying"
     roaster.wait(300)
     assert "First crack is not marked yet" in roaster.key(Qt.Key.Key_E)
     roaster.key(Qt.Key.Key_Space)
     roaster.wait(303)
-    assert roaster.key(Qt.Key.Key_Space) == "First crack 3 s after yellow? Again, if so."
+    assert roaster.key(Qt.Key.Key_Space) == "First crack 3 s after yellow? If so, press it again."
     roaster.wait(305)
     roaster.key(Qt.Key.Key_Space)
     assert roaster.session.marks[MarkKind.FIRST_CRACK].t == pytest.approx(roaster.session.now(), abs=1.1), "the roaster knows"
@@ -401,8 +403,20 @@ def test_space_again_behind_a_first_crack_taken_as_found_is_no_drop(roaster):
     roaster.wait(roaster.since + 5)
     assert "taken as found" in roaster.key(Qt.Key.Key_Space)
     roaster.wait(roaster.since + 2)
-    assert roaster.key(Qt.Key.Key_Space) == "Drop 2 s after the key for first crack? Again, if so."
+    assert roaster.key(Qt.Key.Key_Space) == "Drop 2 s after the key for first crack? If so, press it again."
     assert roaster.session.phase == "development"
+
+
+def test_a_first_crack_that_is_late_stands_before_a_yellow_that_was_found_long_ago(roaster, monkeypatch):
+    roaster.charge()
+    while MarkKind.YELLOW not in roaster.session.offers:
+        roaster.wait(roaster.since + 5)
+    roaster.wait(roaster.since + cue.OFFERED_S + 5)
+    monkeypatch.setattr(cue, "_unhurried", lambda session, kind: session.now() - 40.0)
+    monkeypatch.setattr(RoastSession, "expected", lambda self: {MarkKind.FIRST_CRACK: self.now()})
+    told = [matter.headline for matter in cue.matters_of(roaster.session, Units()) if matter.rank is cue.Rank.REST]
+    assert told[0] == "First crack is late"
+    assert told[1].startswith("Yellow found")
 
 
 def test_an_empty_drum_is_told_and_a_forgotten_drop_is_kept_as_found(roaster):
@@ -833,7 +847,7 @@ def test_a_byte_that_is_no_letter_spoils_its_line_and_not_the_hand(library, tmp_
     said = b"mark \xff\xfe\nreading 200\nmark charge\nnote remark caf\xc3\xa9\nabandon spill\n"
     result = CliRunner().invoke(main, [*args, "--timeout", "20"], input=said)
     done = {e["line"]: e["text"] for e in map(json.loads, result.stdout.splitlines()) if e["event"] == "hand"}
-    assert "nothing that a hand does" in done["mark \ufffd\ufffd"]
+    assert "not something that a hand does" in done["mark \ufffd\ufffd"]
     assert "café" in done["note remark café"]
     assert (result.exit_code, "ended: spill" in done["abandon spill"]) == (0, True)
 
@@ -851,7 +865,7 @@ def test_the_command_has_hands(library, tmp_path, abandoned):
     result = runner.invoke(main, [*args, "--timeout", "600" if abandoned else "5"])
     events = [json.loads(line) for line in result.stdout.splitlines()]
     done = {event["line"]: event["text"] for event in events if event["event"] == "hand"}
-    assert "nothing that a hand does" in done["fly"]
+    assert "not something that a hand does" in done["fly"]
     assert len(done["x" * 5000]) < 100
     assert "s after the charge? Again" in done["mark drop"]
     if abandoned:

@@ -44,7 +44,7 @@ def test_a_lot_is_written_down_changed_counted_measured_and_put_away(said):
         (("change", "nkorabi", "colour=red"), "no fact of a lot"),
         (("change", "nkorabi", "moisture=10.8"), "A moisture of 10.8 cannot be"),
         (("add", " "), "A lot needs a name"),
-        (("add", "two\nlines"), "all of them to be seen"),
+        (("add", "two\nlines"), "none that cannot be seen"),
         (("add", "x" * 500), "at most 120 letters"),
         (("add", "other", "density_g_per_l=-5"), "A density of -5 cannot be"),
         (("add", "other", "altitude_m=1e999"), "altitude_m is to be a number"),

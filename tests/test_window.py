@@ -514,6 +514,18 @@ def test_closing_an_unfinished_batch_keeps_it_for_the_bench(qtbot, open_window):
     assert not window.notice.isVisible()
 
 
+def test_enter_goes_on_with_a_batch_wherever_the_cursor_is(qtbot, open_window):
+    window = open_window()
+    machine = window.desk.library.machines()[0]
+    window.desk.library.new_batch(None, machine.id, None, 5.0, datetime.now(UTC), status="roasting")
+    window.offer_unfinished()
+    window.roast.setFocus()
+    qtbot.keyClick(window.roast, Qt.Key.Key_Return)
+    assert not window.notice.isVisible()
+    assert window.desk.session.recording
+    window.desk.session.close()
+
+
 def test_the_first_machine_with_an_address_is_connected_at_start(qtbot, open_window):
     window = open_window()
     machine = window.desk.library.machine("Drum Six")

@@ -81,6 +81,7 @@ class MainWindow(QMainWindow):
         self.roast.recorded.connect(self.after_record)
         self.roast.own_window_wanted.connect(lambda: self.beside.open_second_screen())
         self.roast.far_changed.connect(self._on_far)
+        self.roast.answer_above = self.notice.accept
         self.beside = Beside(self)
         self.server_note, self.tour = ServerNote(), Tour()
         self._space = SpaceKey(self, lambda: desk.session.roasting, self._mark)

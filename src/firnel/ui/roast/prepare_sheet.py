@@ -73,7 +73,7 @@ class PrepareSheet(QWidget):
     def show_unnamed(self, label_of: str) -> None:
         """The beans of this batch are in the drum already, and the sheet says what they are; empty: none are."""
         self._title.setText(tr("What is in the drum? Batch {}", label_of) if label_of else tr("Prepare a batch"))
-        words = tr("Say so") if label_of else tr("Prepare")
+        words = tr("That is it") if label_of else tr("Prepare")
         self._go.setText(words)
         self._go.setAccessibleName(words)
 

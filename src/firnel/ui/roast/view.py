@@ -60,6 +60,7 @@ class RoastView(Station):
         self._phase = ""
         self._painted = False
         self.far = False
+        self.answer_above: Callable[[], bool] = lambda: False  #: says yes to a question above the view, if one stands
         self._shortcuts: list[QShortcut] = []
         self.setMinimumSize(*LEAST_SIZE)  # its own, whatever is as large as the window was
         self._build(look)
@@ -353,6 +354,8 @@ class RoastView(Station):
 
     def _confirm(self) -> None:
         session, now = self._desk.session, self._desk.clock.now()
+        if session.phase == "idle" and self.answer_above():
+            return
         if session.phase in ("ready", "cooling"):
             tick_next(session, now)
         else:

@@ -84,6 +84,13 @@ class Notice(QFrame):
         self._no.hide()
         self.show()
 
+    def accept(self) -> bool:
+        """Say yes to what it asks, if it does; whether it did."""
+        asked = self.isVisible() and self._asking
+        if asked:
+            self._yes.click()
+        return asked
+
     def _on_yes(self) -> None:
         self.hide()
         if self._asking:

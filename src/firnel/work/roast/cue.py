@@ -200,8 +200,14 @@ def _expected(session: RoastSession, kind: MarkKind, at: float, now: float) -> M
     if late <= LATE_S:
         return Matter(Rank.MARK, now, tr("next mark"), tr("{} about now", word), key, "due", tr("{} about now", kind.words))
     detail = tr("{} after the plan has it · {}", clock(late), key)
-    return Matter(
-        Rank.REST, None, tr("next mark"), tr("{} is late", word), detail, "calm", tr("{} {} late", kind.words, clock(late))
+    return Matter(  # at the moment it was due: before what was found long ago
+        Rank.REST,
+        now - late,
+        tr("next mark"),
+        tr("{} is late", word),
+        detail,
+        "calm",
+        tr("{} {} late", kind.words, clock(late)),
     )
 
 

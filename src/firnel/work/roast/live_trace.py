@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 
 from firnel.core.known_course import Course, CourseFilter
 from firnel.core.rate_of_rise import Rate, RateOfRiseFilter
 from firnel.core.vocabulary import Control, FloatArray, Quality, Trace
+from firnel.devices.reading import Reading
 
 _FIELDS = ("t", "bean", "air", "rate", "rate_sd")
 #: Two courses that differ by less at this moment are one. [degC]
@@ -49,6 +50,11 @@ class LiveTrace:
         bean, air = (None if np.isnan(value) else float(value) for value in self._table[1:3, index])
         controls = {control: float(series[index]) for control, series in self._controls.items() if np.isfinite(series[index])}
         return float(self._table[0, index]), bean, air, controls
+
+    def readings_from(self, t: float) -> Iterator[Reading]:
+        """The readings from a moment on, in log time."""
+        for index in np.flatnonzero(self.column("t") >= t):
+            yield Reading(*self.row(int(index)), self.quality_at(int(index)))
 
     def sound_bean(self) -> FloatArray:
         """Bean readings, shape (n,), without those that are no reading of beans. [degC]"""

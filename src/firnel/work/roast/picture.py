@@ -259,7 +259,7 @@ def _up(value: float, step: float) -> float:
 def _levels(curves: Curves, units: Units) -> tuple[float, float]:
     low, high = units.show(70.0, "°C"), units.show(230.0, "°C")
     recent = slice(max(curves.t.size - 20000, 0), None)
-    for column in (curves.bean[recent], curves.air[recent]):
+    for column in (curves.bean[recent], curves.air[recent], curves.plan_low):
         known = column[np.isfinite(column)]
         if known.size:
             low = min(low, -_up(units.show_difference(5.0) - float(known.min()), 10.0))

@@ -11,8 +11,6 @@ from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
-import numpy as np
-
 from firnel.core.settling import Became, Settled
 from firnel.core.units import clock
 from firnel.core.vocabulary import (
@@ -157,12 +155,14 @@ class RoastSession(KeptBatch):
         ------
         LibraryError : if another Firnel records it.
         """
+        watched, since = (LiveTrace() if self.recording else self.trace), self._start
         self.close()
         self._journal = self._new_journal(key, by_word)
         record = self.library.batch(key)
         machine, lot = machine_of(self.library, record), lot_of(self.library, record)
         plan = self.library.plan_book.used_by(key)
         self.order = BatchOrder(lot, machine, plan, record.load_kg, record.operator)
+        same = self.machine is None or machine is None or self.machine.id == machine.id
         self.machine = self.machine or machine
         last_t, last_wall, rate = self.library.journal_state(key)
         away = max(self.clock.wall().timestamp() - last_wall, 0.0) * rate
@@ -189,10 +189,14 @@ class RoastSession(KeptBatch):
             if index not in self._hands.settled and one.became is Became.LET_GO:
                 self._hands.set("settled", index, one)
         for t, bean, air, controls, quality in record.trace.rows:
-            read = [None if math.isnan(value) else value for value in (bean, air)]
-            self.trace.append(t, read[0], read[1], controls, Quality(quality))
+            known = [None if math.isnan(value) else value for value in (bean, air)]
+            self.trace.append(t, known[0], known[1], controls, Quality(quality))
         self._rate_from_charge()
-        self.message = tr("Batch {} goes on; {:.0f} s of readings are missing.", self.label, away / rate)
+        missing = away
+        for read in watched.readings_from(self._start - since + last_t) if same else ():  # came before it was gone on with
+            missing = min(missing, read.time + since - self._start - last_t)
+            self._take_in(replace(read, time=since + read.time))
+        self.message = tr("Batch {} goes on; {:.0f} s of readings are missing.", self.label, missing / rate)
         self._changed()
 
     def abandon(self, why: str, word: str = "") -> None:
@@ -254,6 +258,16 @@ class RoastSession(KeptBatch):
 
     def take_reading(self, reading: Reading) -> None:
         """A reading from the machine, or keyed in."""
+        self._take_in(reading)
+        if not self.recording:
+            self._forget_old()
+        self._look_for_charge()
+        self._look_for_turning()
+        self.look_for_marks()
+        self.past_limit = past_limit(self)
+        self._changed()
+
+    def _take_in(self, reading: Reading) -> None:
         t = self.log_time(reading.time)
         self._follow_controls(reading, t)
         # A drop that nobody has told may be none: its record goes on.
@@ -267,13 +281,6 @@ class RoastSession(KeptBatch):
         self.trace.append(t, reading.bean, reading.air, controls, reading.quality)
         if len(self.trace) > before and not over:  # what comes after the record is only watched, for the next charge
             self._write_reading(before)
-        if not self.recording:
-            self._forget_old()
-        self._look_for_charge()
-        self._look_for_turning()
-        self.look_for_marks()
-        self.past_limit = past_limit(self)
-        self._changed()
 
     def _replace_keyed(self, t: float) -> None:
         """A reading keyed so soon after the last one is meant in its place; the old one is kept as a note."""
@@ -357,11 +364,8 @@ class RoastSession(KeptBatch):
         now = self.clock.now()
         kept, old = LiveTrace(), self.trace
         shift = now - keep_s - self._start
-        for index in range(len(old)) if keep_s else ():
-            t = float(old.column("t")[index]) - shift
-            if t >= 0:
-                _, bean, air, controls = old.row(index)
-                kept.append(t, bean, air, controls, old.quality_at(index))
+        for one in old.readings_from(shift) if keep_s else ():
+            kept.append(one.time - shift, one.bean, one.air, one.controls, one.quality)
         self._start = now - keep_s
         self.trace, self.order, self.run = kept, order, self.run + 1
         self._hands, self._watch, self._advising = self._new_hands(self._hands.held), ChargeWatch(), Advising()
@@ -389,5 +393,5 @@ class RoastSession(KeptBatch):
             return
         old, keep_from = self.trace, (self.trace.last_t or 0.0) - IDLE_MEMORY_S
         self.trace = LiveTrace()
-        for index in np.flatnonzero(old.column("t") >= keep_from):
-            self.trace.append(*old.row(int(index)), old.quality_at(int(index)))
+        for one in old.readings_from(keep_from):
+            self.trace.append(one.time, one.bean, one.air, one.controls, one.quality)
