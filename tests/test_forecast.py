@@ -50,6 +50,18 @@ def test_ninety_seconds_before_the_crack_its_moment_is_known(model):
     assert np.median(off) < 15.0, "lots new to the machine"
 
 
+def test_where_nobody_marks_what_has_come_lies_in_the_past_and_where_a_hand_does_it_has_not(model):
+    for batch in HELD_OUT[:4]:
+        quiet, at = replace(batch, yellow_t=None, first_crack_t=None), batch.first_crack_t + 40.0
+        both, rule = (MarkKind.YELLOW, MarkKind.FIRST_CRACK), DropRule(100.0)
+        told = forecast_at(model, quiet, at, held(quiet, at), rule, rng(), unmarked=both)
+        assert told.yellow.low <= batch.yellow_t <= told.yellow.high < at
+        assert told.first_crack.value == pytest.approx(batch.first_crack_t, abs=25.0)
+        waits, at = replace(batch, first_crack_t=None), batch.first_crack_t + 10.0
+        told = forecast_at(model, waits, at, held(waits, at), rule, rng(), unmarked=both[1:])
+        assert told.first_crack.value >= at - batch.step, "it was not heard yet"
+
+
 def test_the_model_beats_the_straight_line(model):
     reading = np.median([np.interp(b.first_crack_t, b.t, b.bean) for b in FITTED_TO])
     ours, line = [], []

@@ -64,7 +64,13 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
             # A bean probe that was moved since: the model knows the present one.
             by = since_read(batch, model.report.shifts)
             rule = replace(rule, drop_c=rule.drop_c + by if rule.drop_c is not None else None)
-            forecast = forecast_at(model, batch.reading_more(by), at, ahead, rule, np.random.default_rng(SEED))
+            unmarked = [kind for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK) if record.mark(kind) is None]
+            rng = np.random.default_rng(SEED)
+            forecast = forecast_at(model, batch.reading_more(by), at, ahead, rule, rng, unmarked=unmarked)
+            told = zip((MarkKind.YELLOW, MarkKind.FIRST_CRACK), (forecast.yellow, forecast.first_crack), strict=True)
+            found = [kind.words for kind, when in told if kind in unmarked and when is not None and when.value < at - 1.0]
+            if found:
+                why += tr("; nobody marked {}: taken as found in the readings", tr(" and ").join(found))
             return forecast.reading_more(-by), why
         except UnusableLogError as error:
             why = str(error)

@@ -13,16 +13,13 @@ import numpy as np
 
 from firnel.core.machine.readings import told_readings
 from firnel.core.mark_finding import BEFORE_JUMP_S, SHORTEST_ROAST_S, by_a_jump, find_drop, jumps
+from firnel.core.model.replay import BEHIND_DOUBTS, BEHIND_HALF_S, SURE
 from firnel.core.vocabulary import Found, Machine, Mark, MarkKind
 from firnel.work.roast.readings_watch import sound
 
 if TYPE_CHECKING:
     from firnel.work.roast.batch_state import BatchState
 
-#: A mark is offered once so large a share of the forecast's members is past it, and so long after half of them were. [s]
-SURE, BEHIND_HALF_S = 0.97, 15.0
-#: And so many times its doubt after that: half of an 80 % interval is 1.28 standard deviations, 99 in 100 lie below 2.33.
-BEHIND_DOUBTS = 2.33 / 1.28
 #: By readings alone: offered so far above the reading at which the mark usually comes. [K]
 ABOVE_C = 3.0
 #: Where no reading of this machine is known: yellow and first crack come between these; common practice, no published

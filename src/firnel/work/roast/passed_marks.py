@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from firnel.core.model.forecast import Forecaster
 from firnel.core.model.foretelling import Forecast
+from firnel.core.model.replay import FOUND_WIDER
 from firnel.core.vocabulary import MarkKind
 from firnel.work.roast.steps import Ask
 
-#: The interval that is left when a mark comes is of the reading alone; with what a finger is late by it is wider by so much.
-FOUND_WIDER = 1.3
 #: Half the 80 % interval of a mark whose coming was not watched. [s]
 LEAST_DOUBT_S = 15.0
 
