@@ -457,7 +457,7 @@ def test_what_can_be_roasted_by_a_day_is_answered_on_working_days(roastery):
     assert can_we(library, 5000.0, sunday, at_seven()).split("by")[0] == no.split("by")[0], (
         "nobody roasts on Saturday and Sunday"
     )
-    for kg, by, said in ((0.0, friday, "cannot be asked"), (9.0, TODAY - timedelta(days=1), "is over")):
+    for kg, by, said in ((0.0, friday, "no amount to ask"), (9.0, TODAY - timedelta(days=1), "is over")):
         with pytest.raises(ValueError, match=said):
             can_we(library, kg, by, at_seven())
 

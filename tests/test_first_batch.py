@@ -50,7 +50,7 @@ def test_a_first_plan_keeps_the_form_of_its_approach_and_says_that_it_is_a_guess
     assert min(levels) >= 0.25 * max(levels), "a form from 0.80 to 0.42 of the heat, which goes with the root of the pressure"
     assert [to for anchor, to in heats if anchor is Anchor.FIRST_CRACK] == [min(levels)]
     (unseen,) = [trouble.sentence for trouble in solved.troubles if trouble.kind == "guess"]
-    assert unseen.startswith("Nothing was logged of south yet")
+    assert unseen.startswith("Nothing has been logged of south yet")
 
 
 def test_where_the_beans_get_stuck_more_is_left_of_the_other_heaters_than_their_form_has():

@@ -125,9 +125,11 @@ def test_a_start_that_was_never_logged_is_told(model):
         rng = np.random.default_rng(1)
         return unseen_width(found, outlook(model, EAST, found.plan, found.roast, traits_of(base), rng))
 
-    assert not any("never logged" in one for one in said(base.load_kg, begun))
-    assert any("never logged" in one and "Airflow 90 %" in one for one in said(base.load_kg, begun | {Control.AIRFLOW: 90.0}))
-    assert any("0.3 kg was never logged" in one for one in said(0.3, begun))
+    assert not any("never been logged" in one for one in said(base.load_kg, begun))
+    assert any(
+        "never been logged" in one and "Airflow 90 %" in one for one in said(base.load_kg, begun | {Control.AIRFLOW: 90.0})
+    )
+    assert any("0.3 kg has never been logged" in one for one in said(0.3, begun))
     assert width(begun) == ""
     assert re.search(r"yellow is foretold to ± [1-9]\d* s only", width(begun | {Control.AIRFLOW: 90.0}))
 

@@ -72,7 +72,7 @@ def paired_servings(answers: int, rng: np.random.Generator) -> list[str]:
 
 def _even(kinds: Sequence[str], answers: int, rng: np.random.Generator) -> list[str]:
     if answers < 1:
-        raise ValueError(tr("{} servings are none.", answers))
+        raise ValueError(tr("{} servings are no test.", answers))
     found: list[str] = []
     while len(found) < answers:
         found += [kinds[index] for index in rng.permutation(len(kinds))]

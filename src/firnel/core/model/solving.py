@@ -55,7 +55,7 @@ class Missed:
         shown = shown or plain
         word = TARGET_WORDS[self.name]
         if self.got is None:
-            return tr("{} {}: the roast does not come so far{}.", word, shown(self.name, self.wanted), self.why)
+            return tr("{} {}: the roast does not get that far{}.", word, shown(self.name, self.wanted), self.why)
         comes = tr("the nearest is") if self.nearest else tr("it comes to")
         return f"{word} {shown(self.name, self.wanted)}: {comes} {shown(self.name, self.got)}{self.why}."
 

@@ -74,7 +74,7 @@ def _unseen(problem: Candidates, plan: Plan) -> list[Trouble]:
     """What the plan begins with that was never logged on this machine: there the model only guesses."""
     driven, machine = problem.model.driven, problem.machine
     if not problem.model.batches:
-        guess = tr("Nothing was logged of {} yet: this is what drums of its kind usually take. If you know its gauge "
+        guess = tr("Nothing has been logged of {} yet: this is what drums of its kind usually take. If you know its gauge "
                    "better, hold your own settings.", machine.name)  # fmt: skip
         return [Trouble("guess", 0.0, guess)]
     if len(driven) < SEEN_FROM:
@@ -83,7 +83,12 @@ def _unseen(problem: Candidates, plan: Plan) -> list[Trouble]:
     loads = [one.load_kg for one in driven]
     if plan.load_kg and not min(loads) / SEEN_LOAD <= plan.load_kg <= max(loads) * SEEN_LOAD:
         said.append(
-            tr("A load of {:g} kg was never logged on this machine ({:g} to {:g} kg)", plan.load_kg, min(loads), max(loads))
+            tr(
+                "A load of {:g} kg has never been logged on this machine ({:g} to {:g} kg)",
+                plan.load_kg,
+                min(loads),
+                max(loads),
+            )
         )
     for control, scale in machine.controls.items():
         starts = [one.start[control] for one in driven if control in one.start]
@@ -95,7 +100,7 @@ def _unseen(problem: Candidates, plan: Plan) -> list[Trouble]:
             word = machine.word(control)
             logged = tr("{:g}", min(starts)) if min(starts) == max(starts) else tr("{:g} to {:g}", min(starts), max(starts))
             said.append(
-                tr("{} {:g} {} at charge was never logged on this machine ({})", capital(word), value, scale.unit, logged)
+                tr("{} {:g} {} at charge has never been logged on this machine ({})", capital(word), value, scale.unit, logged)
             )
     return [
         Trouble("unseen", 0.0, tr("{}: what comes of it is a guess until it has been roasted once.", what)) for what in said[:1]

@@ -52,7 +52,7 @@ class CupPage(ListPage):
             tr("Cup"),
             tr("Blind: three-digit codes, a drawn order for each cupper, the reference always on the table"),
             (tr("Table"), tr("Set"), "#Coffees", tr("State")),
-            tr("No table was set yet. Press “Set a table”: choose batches, name the cuppers."),
+            tr("No table has been set yet. Press “Set a table”: choose batches, name the cuppers."),
             sheet_width=640,
         )
         self.head.title.hide()

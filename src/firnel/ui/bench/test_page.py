@@ -37,7 +37,7 @@ class TestPage(ListPage):
             tr("Tell apart"),
             tr("Triangle and paired tests: can anybody taste the difference, or is it chance?"),
             (tr("Test"), tr("Set"), "#Answers", tr("State")),
-            tr("No test was set yet. Press “Set a test”: two batches, and who tastes."),
+            tr("No test has been set yet. Press “Set a test”: two batches, and who tastes."),
             sheet_width=600,
         )
         self.head.title.hide()
@@ -208,7 +208,7 @@ class TestPage(ListPage):
                 if needed
                 else tr("{} answers can show nothing.", count)
             )
-            self._verdict.setText(tr("{} What is right is told at the end.", told))
+            self._verdict.setText(tr("{} The right answers are shown at the end.", told))
             return
         found = telling_apart.verdict(table)
         self._verdict.setText(found.words if found is not None else tr("Nobody has answered."))

@@ -39,7 +39,7 @@ class QueueCard(QWidget):
             button(tr("Earlier"), tr("Before the one above it")),
             button(tr("Take out"), tr("Not to be roasted")),
         )
-        self.back = button(tr("Put back"), tr("Under the number that it had"))
+        self.back = button(tr("Put back"), tr("Under its old number"))
         self.back.clicked.connect(self._on_back)
         self._waiting: list[queue.Waiting] = []
         self._out: queue.Waiting | None = None

@@ -32,7 +32,7 @@ class RoastedPage(ListPage):
             tr("Day"),
             tr("What was roasted, and what it comes to"),
             (tr("Batch"), tr("Time"), "+Lot", tr("Machine"), "#Green", "#Roasted", "#Loss"),
-            tr("Nothing was roasted on this day. Choose another day above, or press F4 to roast."),
+            tr("Nothing has been roasted on this day. Choose another day above, or press F4 to roast."),
             sheet_width=330,
         )
         self._date = QDateEdit(_qt_date(today or datetime.now().date()))

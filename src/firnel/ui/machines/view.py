@@ -68,7 +68,7 @@ class MachinesView(ListPage):
             self.tools.addWidget(widget)
         self._name = ElidedLabel("title")
         self.background = Background(self, self.head.tell)
-        self.over_time = OverTimeCard(look, tr("No batch was roasted here yet."))
+        self.over_time = OverTimeCard(look, tr("No batch has been roasted here yet."))
         self.over_time.setFixedHeight(OVER_TIME)
         self.list_side.addWidget(self.over_time)
         self.of_chosen += [self._archive, self.over_time]

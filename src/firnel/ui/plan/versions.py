@@ -41,7 +41,7 @@ class VersionsSheet(QDialog):
                 head.addWidget(take)
             told.addLayout(head)
             changed = version.changed or (
-                tr("As it was first kept.") if place == len(versions) - 1 else tr("Nothing that counts.")
+                tr("As it was first kept.") if place == len(versions) - 1 else tr("Nothing that matters.")
             )
             told.addWidget(label(capital(changed), "", wrap=True))
             for text in (tr("Why: {}", version.why) if version.why else "", capital(version.roasted)):

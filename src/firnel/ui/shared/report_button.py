@@ -67,7 +67,7 @@ def report_button(make: Callable[[], Callable[[], Report] | None], say: Callable
     def write(ending: str) -> None:
         job = make()
         if job is None:
-            say(tr("Nothing is shown that could be reported."))
+            say(tr("There is nothing on show to report."))
             return
         _background(found, say).run("make", job, partial(made, ending))
 

@@ -57,7 +57,7 @@ class WeighSheet(QWidget):
         without = QHBoxLayout()
         for box in self._declined.values():
             box.setAccessibleName(box.text())
-            box.setToolTip(tr("It is not waited for on the bench any more"))
+            box.setToolTip(tr("The bench no longer waits for it"))
             without.addWidget(box)
         without.addStretch(1)
         column.addLayout(without)

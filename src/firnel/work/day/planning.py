@@ -222,7 +222,7 @@ def can_we(library: Library, kg: float, by: date, now: datetime | None = None) -
     now = now or datetime.now(UTC)
     today = now.astimezone().date()
     if not 0.0 < kg < 1e5:
-        raise ValueError(tr("{:g} kg cannot be asked for.", kg))
+        raise ValueError(tr("{:g} kg is no amount to ask for.", kg))
     if by < today:
         raise ValueError(tr("{:%-d %B} is over.", by))
     if (by - today).days > 92:

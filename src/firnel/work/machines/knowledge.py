@@ -284,7 +284,11 @@ def trust_words(model: MachineModel) -> tuple[str, ...]:
     lots = len(set(model.fitted.uptake))
     if lots < 3:
         said.append(
-            tr("All from {} {}: log a batch of an unlike one, dense or natural.", lots, tr("lot") if lots == 1 else tr("lots"))
+            tr(
+                "All from {} {}: log a batch of a different one, dense or natural.",
+                lots,
+                tr("lot") if lots == 1 else tr("lots"),
+            )
         )
     return tuple(said)
 

@@ -112,7 +112,7 @@ class RoastSession(KeptBatch):
         check_load(order.load_kg)
         self.order = replace(self.order, lot=order.lot, load_kg=order.load_kg)
         self._journal.results({"lot_id": order.lot.id if order.lot else None, "load_kg": order.load_kg})
-        self.say(tr("Batch {} is corrected; it keeps its number.", self.label))
+        self.say(tr("Batch {} has been corrected; it keeps its number.", self.label))
         return self.label
 
     @property
