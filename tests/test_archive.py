@@ -133,8 +133,8 @@ def test_a_folder_that_is_none_or_damaged_is_refused_in_a_sentence(folder, tmp_p
 
     assert "no library that Firnel has written" in damaged(format=lambda _: "other")
     assert "another version" in damaged(version=lambda _: 7)
-    assert "no tables" in damaged(tables=lambda _: [1])
-    assert "no tables" in damaged(batches=lambda _: [{"id": "x"}])
+    assert "tables cannot be read" in damaged(tables=lambda _: [1])
+    assert "tables cannot be read" in damaged(batches=lambda _: [{"id": "x"}])
     assert "name of 7 cannot be" in damaged(tables=lots(name=7))
     assert "is too long" in damaged(tables=lots(name="x" * 300))
     assert "no day" in damaged(tables=lots(counted_at="yesterday"))

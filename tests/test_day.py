@@ -82,7 +82,7 @@ def test_an_order_is_read_as_it_is_said(line, kg, due, customer, every):
 @pytest.mark.parametrize(
     ("line", "said"),
     [
-        ("0 kg house", "is none"),
+        ("0 kg house", "is no order"),
         ("10000 kg house", "a slip"),
         ("5 kg house 2026-12-01", "is over"),
         ("5 kg house 31 feb", "no day of the calendar"),
@@ -91,7 +91,7 @@ def test_an_order_is_read_as_it_is_said(line, kg, due, customer, every):
         ("house friday", "how much"),
         ("5 kg 3 kg house", "two weights"),
         ("5 kg house 2029-01-01", "days ahead"),
-        ("5 kg o", "may be"),
+        ("5 kg o", "could be"),
         ("", "how much of which coffee"),
     ],
 )
@@ -515,7 +515,7 @@ def test_a_table_of_orders_is_taken_whole_or_not_at_all(roastery, tmp_path):
         (10.0, ""),
     ]
     table.write_text("coffee,kg,due\nHouse,4,2026-12-04\nHouse,4,someday\n")
-    with pytest.raises(shop.ImportRefusedError, match="row 3: 'someday' is no day"):
+    with pytest.raises(shop.ImportRefusedError, match="row 3: 'someday' is not understood as a day"):
         shop.take_in_orders(library, table, TODAY)
     table.write_text("3 kg House friday\n2 kg isuka filter\n")
     assert len(shop.take_in_orders(library, table, TODAY)) == 2
@@ -709,7 +709,7 @@ def test_of_more_than_a_day_can_hold_what_fits_is_planned_and_the_rest_is_told()
     assert 0 < sum(share.batches for share in dealt.shares) <= 60
     ((left, why),) = dealt.left
     assert left.kg + sum(share.need.kg for share in dealt.shares[:1]) == pytest.approx(500.0)
-    assert "another day's work" in why
+    assert "left to another day" in why
     slip = need_of("A", 50000.0)
     assert deal([slip], {slip.key: [Way("six", 1, 600.0, 9, USUAL)]}, {"six": SIX}).shares == ()
 
@@ -747,7 +747,7 @@ def test_the_plan_page_takes_an_order_refuses_nonsense_and_takes_it_back(page, q
     view, library = page
     plan = view.plan
     assert plan.head.title.text() == "Wednesday 2 December"
-    for text, said in (("4 kg mocha", "No coffee is called"), ("0 kg house", "0 kg of House is none")):
+    for text, said in (("4 kg mocha", "No coffee is called"), ("0 kg house", "0 kg of House is no order")):
         plan.orders.line.setText(text)
         qtbot.keyClick(plan.orders.line, Qt.Key.Key_Return)
         assert said in plan.orders.said.text()

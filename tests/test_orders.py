@@ -59,7 +59,7 @@ def test_too_little_green_and_a_bare_probe_are_told(library, lot):
     assert any("are there" in sentence for sentence in split_order(library, lot, DRUM, 400.0).warnings)
     assert any("bare" in sentence for sentence in split_order(library, lot, DRUM, 0.5).warnings)
     for none in (0.0, -3.0):
-        with pytest.raises(ValueError, match="is none"):
+        with pytest.raises(ValueError, match="is no order"):
             split_order(library, lot, DRUM, none)
 
 

@@ -684,7 +684,7 @@ def test_an_order_sets_the_load_and_a_ladder_is_kept(qtbot, plans, library):
     assert "loss" in words(plans)
     assert float(entry(plans, "Load").text()) == pytest.approx(0.80, abs=0.02)
     entry(plans, "Roasted wanted").setText("-1")
-    assert "is none" in words(plans)
+    assert "is no order" in words(plans)
     entry(plans, "Name of the plan").setText("Ladder")
     menu = next(b for b in plans.findChildren(QAbstractButton) if b.text() == "Ladder").menu()
     menu.aboutToShow.emit()

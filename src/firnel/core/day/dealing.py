@@ -133,7 +133,7 @@ def deal(
                 need.lot,
                 MOST_BATCHES,
             )
-            left.append((replace(need, kg=need.kg - most), tr("{} work.", more)))
+            left.append((replace(need, kg=need.kg - most), f"{more}."))
         else:
             left.append((need, _why_not(need, ways.get(need.key, ()), stations)))
     if not dealt:

@@ -285,7 +285,7 @@ def trust_words(model: MachineModel) -> tuple[str, ...]:
     if lots < 3:
         said.append(
             tr(
-                "All from {} {}: log a batch of a different one, dense or natural.",
+                "All from {} {}: log a batch of another one, dense or natural.",
                 lots,
                 tr("lot") if lots == 1 else tr("lots"),
             )
