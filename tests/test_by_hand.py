@@ -114,7 +114,7 @@ def test_a_soak_is_the_burner_truly_off_and_a_coast_too():
 
 def test_three_heaters_are_typed_by_their_names():
     plan = Plan("nine", "Ridge Nine", start={})
-    for text in ("hot air 80 at charge", "radiant 40 at yellow", "drum heater 30 20 s after radiant", "radiant 0 at fc -60"):
+    for text in ("hot air 80 at charge", "radiant 40 at yellow", "drum heater 30 20 s after radiant", "radiant 0 at fc −60"):
         plan = typed(text, plan, NINE)
     assert plan.start == {"hot_air": 80.0}
     assert [(str(m.control), m.to) for m in plan.moves] == [("radiant", 40.0), ("drum_heater", 30.0), ("radiant", 0.0)]

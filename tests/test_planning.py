@@ -241,7 +241,7 @@ def test_what_a_version_changed_is_told_and_nothing_else():
     assert plan_changes(before, before, Units(), DRUM) == ()
     more = replace(before, load_kg=4.0, wins="drop_c", drum_c=-10.0, start={Control.GAS: 2.0}, moves=before.moves[1:])
     told = "; ".join(plan_changes(before, more, Units(), DRUM))
-    for words in ("load 5.00 kg → 4.00 kg", "what wins: development → drop", "+0 °C → -10 °C", "gas at charge", "without:"):
+    for words in ("load 5.00 kg → 4.00 kg", "what wins: development → drop", "+0 °C → −10 °C", "gas at charge", "without:"):
         assert words in told
 
 

@@ -153,7 +153,7 @@ def test_facts_are_changed_and_what_cannot_be_is_refused(qtbot, open_window, lib
     press(qtbot, green, "Facts")
     control(green, QLineEdit, "Altitude").setText("17400")
     press(qtbot, green, "Keep it")
-    assert "between -100 and 4000" in words(green)
+    assert "between −100 and 4000" in words(green)
     control(green, QLineEdit, "Altitude").setText("1740")
     control(green, QLineEdit, "Takes the place of").setText("Rwanda Isuka")
     press(qtbot, green, "Keep it")
@@ -198,14 +198,14 @@ def test_the_house_changes_its_rules_and_what_is_too_much_is_refused(qtbot, open
     press(qtbot, green, "Rules of the house")
     dialog = green.findChild(QDialog)
     entry = control(dialog, QLineEdit, "Charge, Natural or anaerobic")
-    assert entry.text() == "-11"
+    assert entry.text() == "−11"
     entry.setText("-90")
     press(qtbot, dialog, "Keep them")
     assert "too much" in words(dialog)
     entry.setText("-18")
     press(qtbot, dialog, "Keep them")
     assert library.house("handling")["natural"][0] == pytest.approx(-10.0)
-    assert "-18°" in words(green)
+    assert "−18°" in words(green)
 
 
 # Machines

@@ -106,14 +106,14 @@ class Units:
             return "–"
         name = self.shown_unit(unit)
         places = digits if digits is not None else _DIGITS.get(name, 1)
-        number = tr("{:.{}f}", self.show(value, unit), places).replace("-", "−")
+        number = tr("{:.{}f}", self.show(value, unit), places)
         return f"{number} {name}" if with_unit else number
 
     def rate_text(self, c_per_min: float | None, digits: int = 1) -> str:
         """A rate of rise with its displayed unit."""
         if c_per_min is None or c_per_min != c_per_min:
             return "–"
-        return tr("{:.{}f} {}/min", self.show_difference(c_per_min), digits, self.temperature).replace("-", "−")
+        return tr("{:.{}f} {}/min", self.show_difference(c_per_min), digits, self.temperature)
 
     def sentence(self, text: str) -> str:
         """A sentence of the core in the chosen units: there °C is a reading, K a difference, and kg, kPa, K/min what they say.
@@ -142,7 +142,7 @@ class Units:
         if unit == "kg":
             digits = 0 if self.mass == "g" else max(digits, 2 if self.mass == "lb" and digits else digits)
         sign = "+" if figure.startswith("+") else ""
-        return tr("{:{}.{}f}", shown, sign, digits).replace("-", "−")
+        return tr("{:{}.{}f}", shown, sign, digits)
 
 
 #: Differences and rates of temperature: how the core names them, and how they are shown.

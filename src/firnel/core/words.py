@@ -7,6 +7,7 @@ catalogue (GNU gettext's) is given once, by `use`, before anything is said; with
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, datetime, time
@@ -73,12 +74,12 @@ def tr(template: str, *figures: Any) -> str:
 
     Examples
     --------
-    >>> tr("{:.1f} kg of {}", 2.5, "Isuka"), tr("{mark} marks it")
-    ('2.5 kg of Isuka', 'Space marks it')
+    >>> tr("{:.1f} kg of {}", 2.5, "Isuka"), tr("{mark} marks it"), tr("{:+.1f} K, then {:.1f}", -2.5, -0.04)
+    ('2.5 kg of Isuka', 'Space marks it', '−2.5 K, then 0.0')
     """
     if _catalogue is _ENGLISH:
         said = _with_keys(template, bool(figures))
-        return said.format(*figures) if figures else said
+        return said.format(*map(_signed, figures)) if figures else said
     if isinstance(template, _Said) or not template:
         return template
     said = _with_keys(_catalogue.gettext(template), bool(figures))
@@ -106,7 +107,7 @@ def trn(one: str, many: str, count: int, *figures: Any) -> str:
     ('1 batch', '3 batches')
     """
     said = _catalogue.ngettext(one, many, count)
-    return said.format(count, *(figures if _catalogue is _ENGLISH else map(_told, figures)))
+    return said.format(count, *map(_signed if _catalogue is _ENGLISH else _told, figures))
 
 
 def meant(sense: str, word: str) -> str:
@@ -208,10 +209,11 @@ class _Said(str):
 
 
 class _Figure(float):
-    """A number that is written with the language's own mark before its parts."""
+    """A number with the language's own mark before its parts, and a minus that is no hyphen; nought has none."""
 
     def __format__(self, spec: str) -> str:
-        return format(float(self), spec).replace(".", _point)
+        text = format(float(self), spec).replace(".", _point)
+        return text.replace("-", "\u2212") if re.search("[1-9]", text) or not math.isfinite(self) else text.replace("-", "")
 
     def __str__(self) -> str:
         return format(self, "")
@@ -229,6 +231,10 @@ class _Day:
     def _part(self, code: str) -> str:
         said = format(self._moment, code)
         return _catalogue.pgettext("day", said) if code in ("%a", "%A", "%b", "%B") else said
+
+
+def _signed(figure: Any) -> Any:
+    return _Figure(figure) if isinstance(figure, float) and figure <= 0.0 else figure
 
 
 def _told(figure: Any) -> Any:

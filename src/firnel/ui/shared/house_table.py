@@ -8,9 +8,10 @@ from typing import Any
 
 from PyQt6.QtCore import QEvent, QModelIndex, QPoint, QSortFilterProxyModel, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QApplication, QMenu, QTableView, QToolTip
+from PyQt6.QtWidgets import QAbstractButton, QAbstractItemView, QMenu, QTableView, QToolTip
 
 from firnel.core.words import tr
+from firnel.ui.shared.cells_copied import copy_cells
 
 #: What a cell is put in order by, where that is not its text.
 SORT_ROLE = Qt.ItemDataRole.UserRole + 7
@@ -127,9 +128,8 @@ class HouseTable(QTableView):
 
     def copy_rows(self) -> None:
         """The chosen rows with their headings to the clipboard, as a spreadsheet takes them."""
-        rows, board = self.rows(), QApplication.clipboard()
-        if rows and board is not None:
-            board.setText("\n".join("\t".join(row) for row in (self._shown_headings(), *rows)))
+        if rows := self.rows():
+            copy_cells((self._shown_headings(), *rows))
             self.say(tr("One row is copied.") if len(rows) == 1 else tr("{} rows are copied.", len(rows)))
 
     def write_rows(self, ending: str) -> None:

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QFrame, QMenu, QVBoxLayout
 from firnel.core.units import clock
 from firnel.core.vocabulary import FloatArray
 from firnel.core.words import tr
+from firnel.ui.shared.cells_copied import copy_cells
 from firnel.ui.shared.lane_head import LaneHead
 from firnel.ui.theme.look import Look, mono, sans
 
@@ -237,7 +238,7 @@ class Lane(QFrame):
 
     def copy_table(self) -> None:
         """The figures to the clipboard, as a spreadsheet takes them: for each line a column of x and one of y."""
-        lines, board = self.figures(), QApplication.clipboard()
+        lines = self.figures()
         rows = [[text for name, _, _ in lines for text in ("x", name)]]
         for index in range(max((x.size for _, x, _ in lines), default=0)):
             row: list[str] = []
@@ -248,8 +249,7 @@ class Lane(QFrame):
                     tr("{:.10g}", y[index]) if inside and np.isfinite(y[index]) else "",
                 ]
             rows.append(row)
-        if board is not None:
-            board.setText("\n".join("\t".join(row) for row in rows))
+        copy_cells(rows)
 
     def time_span(self, start: float, end: float) -> None:
         """The whole time is from ``start`` to ``end``; a part that was chosen stays, as long as it lies in it. [s]"""

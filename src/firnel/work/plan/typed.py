@@ -44,7 +44,7 @@ def with_typed(plan: Plan, machine: Machine, text: str, units: Units) -> Plan:
     ------
     ValueError : in a sentence, if it is not understood or the machine cannot do it.
     """
-    said = in_english(" ".join(text.lower().split()), TYPED)
+    said = in_english(" ".join(text.lower().replace("\u2212", "-").split()), TYPED)
     if found := re.fullmatch(r"soak(?: to)?(?: the)? turn(?:ing)?(?: point)?", said):
         return soaking(plan, machine, None)
     if found := re.fullmatch(rf"(soak|coast) ({_NUMBER}|\d+:\d\d)(?: ?s)?", said):

@@ -141,7 +141,7 @@ def row_of(one: Deviation, units: Units) -> tuple[str, str, str, str, str]:
         "points": tr("{:+.1f}", one.by),
     }[one.unit]
     wanted, came = _shown(one.wanted, one.unit, units), _shown(one.came, one.unit, units)
-    return one.words, wanted, came, by.replace("-", "−"), meant("verdict", one.word)
+    return one.words, wanted, came, by, meant("verdict", one.word)
 
 
 def _shown(value: float, unit: str, units: Units) -> str:

@@ -232,7 +232,7 @@ def _expected(library: Library, machine: Machine | None, plan: Plan, change: Cha
     drop = (after.roast.came()["drop_c"] or 0.0) - (before.roast.came()["drop_c"] or 0.0)
     told = tr("Expected: drop {:+.1f} {}, loss {:+.1f} points", units.show_difference(drop), units.temperature, 100 * loss)
     told += tr(", colour {:+.1f}.", colour)
-    return Expected(change, f"{words} {told.replace('-', '−')}", after.plan)
+    return Expected(change, f"{words} {told}", after.plan)
 
 
 def change_words(plan: Plan, change: Change, units: Units) -> str:

@@ -160,7 +160,7 @@ def _landing(session: RoastSession, units: Units) -> LandingPicture | None:
     by = units.show_difference(landing.drop_c - landing.wanted_c)
     words = tr("{} · {:.1f} {}", clock(landing.development_s), drop, units.temperature)
     if abs(by) >= 0.05:
-        words += (tr(" ({:+.1f})", by) if abs(by) < 9.95 else tr(" ({:+.0f})", by)).replace("-", "−")
+        words += tr(" ({:+.1f})", by) if abs(by) < 9.95 else tr(" ({:+.0f})", by)
     return LandingPicture(
         (landing.wanted_s, landing.tolerance_s, units.show(landing.wanted_c, "°C"), units.show_difference(landing.tolerance_c)),
         shown,
