@@ -30,7 +30,7 @@ from firnel.core.model.score import all_muted, largest_move, muted, sparing, unt
 from firnel.core.model.simulation import simulate
 from firnel.core.model.solving import How, solve
 from firnel.core.model.statements import FEWEST, Foretold, Statement, record_of, records
-from firnel.core.model.widths import HALF_80, stretch
+from firnel.core.model.widths import HALF_80, USUAL_NEW, new_lot_stretch, stretch
 from firnel.core.plan import Anchor, Plan, Targets
 from firnel.core.stage_targets import stage_times
 from firnel.core.vocabulary import Control
@@ -210,6 +210,10 @@ def test_intervals_are_stretched_until_they_hold():
     assert np.mean([abs(error) <= factor * half for error, _ in off]) == pytest.approx(0.8, abs=0.05)
     told = interval(np.arange(101.0), 0.5)
     assert (told.low, told.value, told.high) == (30.0, 50.0, 70.0)
+    assert new_lot_stretch([]) == pytest.approx(USUAL_NEW)
+    one_lot, many = [[(12.0, half)] * 9], [[(12.0, half)]] * 9
+    assert USUAL_NEW < new_lot_stretch(one_lot) < new_lot_stretch(many), "nine batches of one lot say what one says"
+    assert new_lot_stretch(one_lot) == new_lot_stretch([[(12.0, half)]])
 
 
 def test_advice_is_earned(model):

@@ -19,7 +19,7 @@ from firnel.core.model.level import LevelSample, fit_level
 from firnel.core.model.logged import LoggedBatch
 from firnel.core.model.replay import as_made, forecasters_at, marks_by, near, read_at_drop
 from firnel.core.model.statements import FEWEST, Foretold, Record, Statement, record_of
-from firnel.core.model.widths import HALF_80, TAILS, USUAL, WIDEST, Widths, stretch
+from firnel.core.model.widths import HALF_80, TAILS, USUAL, WIDEST, Widths, new_lot_stretch, stretch
 from firnel.core.words import tr
 
 #: Members of the ensembles that are asked here, and batches that are scored at most: the latest.
@@ -89,10 +89,12 @@ def scored(model: MachineModel, batches: Sequence[LoggedBatch], going: Callable[
         colour_sd=factor[Statement.COLOUR] * model.level.colour_sd,
     )
     known = {one.label for one in strange}
-    new = [one for one in told if one.statement in CRACKS and one.label not in known]
+    new = [*(one for one in told if one.statement in CRACKS and one.label not in known), *strange]
+    lot_of = {batch.label: batch.lot for batch in latest}
+    by_lot = [[(one.off, one.half) for one in new if lot_of[one.label] == lot] for lot in dict.fromkeys(lot_of.values())]
     widths = Widths(
-        factor[Statement.YELLOW], crack, stretch([(one.off, one.half) for one in (*new, *strange)]), factor[Statement.LANDING],
-        factor[Statement.MOVE], factor[Statement.STEEL],
+        factor[Statement.YELLOW], crack, new_lot_stretch(by_lot), factor[Statement.LANDING], factor[Statement.MOVE],
+        factor[Statement.STEEL],
     )  # fmt: skip
     score = tuple(replace(one, half=one.half * factor[one.statement]) for one in told)
     return replace(model, fitted=replace(model.fitted, without={}), widths=widths, level=level, drift=drift, score=score)
