@@ -86,6 +86,9 @@ def test_settings_come_on_the_scales_of_the_machine_or_it_is_told_that_they_do_n
     link.start()
     wait_for(lambda: taken and taken[-1].controls.get("gas") == pytest.approx(gas))
     assert taken[-1].controls["drum"] > 10.0, "what the machine has no scale for comes as it is read"
+    scales[Control.GAS] = ControlScale("inH2O", 0.0, 16.0, 0.1)
+    assert link.fit(Machine("Drum", "own", controls=scales)) == "", "a scale that is put right holds at once"
+    wait_for(lambda: taken[-1].controls.get("gas") == pytest.approx(2.4 / 0.249089, abs=0.01))  # NIST SP 811, B.8
     link.close()
 
 
@@ -93,7 +96,7 @@ def test_a_pulled_cable_is_told_and_the_driver_comes_back_by_itself(machine):
     machine.plant.write(Knob.FAULT, Fault.CABLE)
     wait_for(lambda: machine.state in (LinkState.LOST, LinkState.CONNECTING))
     assert any("Firnel tries again" in status.sentence for status in machine.states)
-    wait_for(lambda: any("obody listens" in status.sentence for status in machine.states))
+    wait_for(lambda: any("othing answers" in status.sentence for status in machine.states))
     machine.plant.write(Knob.FAULT, Fault.NONE)
     count = len(machine.readings)
     wait_for(lambda: len(machine.readings) > count)

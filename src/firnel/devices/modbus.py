@@ -66,7 +66,7 @@ class ModbusSource(ThreadedSource):
         client = ModbusTcpClient(self._host, port=self._port, timeout=self._timeout, retries=0, reconnect_delay=0)
         try:
             if not client.connect():
-                what = tr("Nobody listens") if self._failures == 0 else tr("Still nothing answers")
+                what = tr("Nothing answers") if self._failures == 0 else tr("Still nothing answers")
                 raise LinkBrokenError(tr("{} at {}:{}. Is the machine on and the cable in?", what, self._host, self._port))
             self._poll(client)
         finally:

@@ -215,6 +215,15 @@ class Desk:
         self.session.take_around(replace(self.session.around, by_hand=self.by_hand is not None))
         self._link.start()
 
+    def redefine(self, machine: Machine) -> None:
+        """A machine's scales were put right: while no batch is recorded, what is read of it comes on them at once."""
+        connected = self.session.machine
+        if connected is None or connected.id != machine.id or self.session.recording:
+            return
+        self.session.set_machine(machine)
+        if unlike := self._link.fit(machine):
+            self.session.say(unlike)
+
     def prepare(self, order: BatchOrder) -> str:
         """Begin the record of a batch; what is known of the hands at this machine goes with it. Returns its label.
 

@@ -66,13 +66,18 @@ class Link:
         source = open_source(url, self._clock)
         self.close()
         self._source, self._simulated = source, simulated
-        self._turned, unlike = _turned(source, machine)
+        unlike = self.fit(machine)
         if isinstance(source, HandSource):
             return ""
         claim = claim_device(url.partition("?")[0])
         if isinstance(claim, str):
             return claim
         self._claim = claim
+        return unlike
+
+    def fit(self, machine: Machine | None) -> str:
+        """Let the settings come on the scales of the machine as they are now. Says what does not fit, if anything."""
+        self._turned, unlike = _turned(self._source, machine) if self._source is not None else ({}, "")
         return unlike
 
     def start(self) -> None:

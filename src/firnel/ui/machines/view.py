@@ -184,6 +184,8 @@ class MachinesView(ListPage):
         self.refresh()
         self.select_key(lambda key: key.id == machine.id)
         self.definition.say(said)
+        if not said:
+            self._desk.redefine(machine)
         self.redefined.emit()
 
     def _on_linked(self, machine: Machine) -> None:
