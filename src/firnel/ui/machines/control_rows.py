@@ -71,7 +71,7 @@ class _Row:
             typed.setAccessibleName(tr("Unit of the {}", word))
         for what, entry in zip((tr("Low"), tr("High"), tr("Step"), tr("Least")), self.figures, strict=True):
             entry.setAccessibleName(tr("{} of the {}", what, word))
-        self.away.setAccessibleName(tr("Take the {} away", word))
+        self.away.setAccessibleName(tr("Remove the {}", word))
 
     @property
     def widgets(self) -> tuple[QWidget, ...]:

@@ -171,7 +171,7 @@ class InstrumentRow(QWidget):
         self._tabs.choose(1 if self._on_serial else 0)
         self._tabs.chosen.connect(self._on_tab)
         row.addWidget(self._tabs, 1)
-        gone = button(tr("Take away"))
+        gone = button(tr("Remove"))
         gone.clicked.connect(self.away)
         row.addWidget(gone, 0, Qt.AlignmentFlag.AlignTop)
         self.away.connect(lambda: None)  # there is always one to disconnect

@@ -87,7 +87,7 @@ class _Row:
         self.scale.setText(tr("{:g}", channel.scale))
         self.now = label("", "soft", wrap=True)
         self.now.setMinimumWidth(170)
-        self.away = button(tr("Take away"))
+        self.away = button(tr("Remove"))
         names = (tr("What is read"), tr("Table of registers"), tr("Register"), tr("Type"), tr("Times"), tr("Unit"))
         for name, widget in zip(names, self.widgets[:6], strict=True):
             widget.setAccessibleName(name)

@@ -49,7 +49,7 @@ class EntryList(QScrollArea):
         empty(self._grid)
         for row, entry in enumerate(entries):
             words = label(tr("taken away: {}", entry.words) if entry.struck else entry.words, "soft", wrap=True)
-            toggle = button(tr("Bring back") if entry.struck else tr("Take away"))
+            toggle = button(tr("Bring back") if entry.struck else tr("Remove"))
             toggle.setAccessibleName(f"{toggle.text()}: {entry.words}")
             toggle.setObjectName("quiet")
             toggle.setFixedHeight(32)
