@@ -284,6 +284,9 @@ def test_the_curve_is_carried_on_and_says_that_it_is_the_curve():
         far.first_crack.high is None
         or far.first_crack.high - far.first_crack.low > made.first_crack.high - made.first_crack.low
     )
+    quiet = curve_forecast(t, bean, (), DropRule(90.0), Marks(), 155.0, 190.0, heard=False)
+    assert quiet.yellow.low < -300.0 * np.log((205.0 - 155.0) / 140.0) < quiet.yellow.high < t[-1]
+    assert quiet.first_crack == made.first_crack, "what is still to come comes as before"
 
 
 def test_a_falling_or_flat_curve_foretells_nothing():

@@ -15,6 +15,8 @@ SINKS_S = 700.0
 #: How far the rate may be off its trend a minute ahead, as a share; spread of a mark's reading on one machine. [-], [degC]
 RATE_WANDERS, MARK_SD = 0.18, 2.0
 HORIZON_S = 900.0
+#: How fast the beans rose when they passed a reading is taken from so long before and behind it; no slower. [s], [degC/s]
+SLOPE_S, LEAST_SLOPE = 30.0, 0.03
 Z80 = 1.2816  #: of a normal, for 80 % in the middle
 
 
@@ -26,6 +28,7 @@ def curve_forecast(
     marks: Marks,
     yellow_c: float,
     crack_c: float,
+    heard: bool = True,
 ) -> Forecast:
     """Carry the live rate of rise on.
 
@@ -37,6 +40,7 @@ def curve_forecast(
     rule : when the batch is to be dropped.
     marks : that have come.
     yellow_c, crack_c : bean readings at yellow and first crack on this machine. [degC]
+    heard : whether a hand sets marks; where none does, what the beans are past has come when they read so.
     """
     rate = RateOfRiseFilter(0.0)
     moves = sorted(moves_t)
@@ -56,6 +60,8 @@ def curve_forecast(
     def comes(mark_t: float | None, reading: float) -> Interval | None:
         if mark_t is not None:
             return Interval(mark_t, mark_t, mark_t)
+        if not heard and (past := _passed(t, bean, reading)) is not None:
+            return past
         middle = _reaches(ahead, curve, reading) if turned else None
         if middle is None:
             return None
@@ -97,6 +103,18 @@ def _drop(
 def _apart(drop: Interval, crack: Interval) -> tuple[float | None, float | None]:
     low = max(drop.low - crack.value, 0.0) if drop.low is not None else None
     return low, drop.high - crack.value if drop.high is not None else None
+
+
+def _passed(t: FloatArray, bean: FloatArray, reading: float) -> Interval | None:
+    """When the beans rose past a reading that they are above since; None where they are not. [s]"""
+    t, bean = t[np.isfinite(bean)], bean[np.isfinite(bean)]
+    below = np.flatnonzero(bean < reading)
+    if not below.size or below[-1] == bean.size - 1:
+        return None
+    at = float(t[below[-1] + 1])
+    near = np.abs(t - at) <= SLOPE_S
+    slope = max(float(np.polyfit(t[near] - at, bean[near], 1)[0]), LEAST_SLOPE) if near.sum() > 1 else LEAST_SLOPE
+    return Interval(at, at - Z80 * MARK_SD / slope, at + Z80 * MARK_SD / slope)
 
 
 def _reaches(ahead: FloatArray, line: FloatArray, level: float) -> float | None:

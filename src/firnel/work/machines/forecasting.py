@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -30,6 +30,8 @@ from firnel.work.plan.whose import plan_of
 
 #: How a member of an ensemble is drawn: always the same, so that a forecast can be made again.
 SEED = 20261
+#: Marks that a hand sets by what it sees and hears.
+LISTENED = (MarkKind.YELLOW, MarkKind.FIRST_CRACK)
 
 
 def forecast_record(library: Library, record: BatchRecord, machine: Machine | None, at: float) -> tuple[Forecast, str]:
@@ -49,6 +51,7 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
     plan = plan_of(library, record)
     model, why = model_of(library, machine) if machine is not None else (None, tr("the machine is not known."))
     rule = _drop_rule(library, record, machine, plan)
+    unmarked = [kind for kind in LISTENED if record.mark(kind) is None]
     if model is not None and machine is not None:
         try:
             batch = logged(library, machine, record, until=zero + at, usual=model.usual_load(machine))
@@ -64,20 +67,24 @@ def forecast_record(library: Library, record: BatchRecord, machine: Machine | No
             # A bean probe that was moved since: the model knows the present one.
             by = since_read(batch, model.report.shifts)
             rule = replace(rule, drop_c=rule.drop_c + by if rule.drop_c is not None else None)
-            unmarked = [kind for kind in (MarkKind.YELLOW, MarkKind.FIRST_CRACK) if record.mark(kind) is None]
             rng = np.random.default_rng(SEED)
             forecast = forecast_at(model, batch.reading_more(by), at, ahead, rule, rng, unmarked=unmarked)
-            told = zip((MarkKind.YELLOW, MarkKind.FIRST_CRACK), (forecast.yellow, forecast.first_crack), strict=True)
-            found = [kind.words for kind, when in told if kind in unmarked and when is not None and when.value < at - 1.0]
-            if found:
-                why += tr("; nobody marked {}: taken as found in the readings", tr(" and ").join(found))
-            return forecast.reading_more(-by), why
+            return forecast.reading_more(-by), _with_found(why, forecast, unmarked)
         except UnusableLogError as error:
             why = str(error)
-    by_curve = curve_record(record, machine, at, rule)
+    by_curve = curve_record(record, machine, at, rule, heard=len(unmarked) < len(LISTENED))
     if by_curve is None:
         raise CannotKnowError(tr("there are hardly any bean readings in the {:g} s after the charge.", at))
-    return by_curve, why
+    return by_curve, _with_found(why, by_curve, unmarked)
+
+
+def _with_found(why: str, forecast: Forecast, unmarked: Collection[MarkKind]) -> str:
+    """The word on the basis, and which marks that nobody has set have come by the readings."""
+    told = zip(LISTENED, (forecast.yellow, forecast.first_crack), strict=True)
+    found = [kind.words for kind, when in told if kind in unmarked and when is not None and when.value < forecast.at - 1.0]
+    if not found:
+        return why
+    return why.removesuffix(".") + tr("; nobody marked {}: taken as found in the readings", tr(" and ").join(found))
 
 
 def _drop_rule(library: Library, record: BatchRecord, machine: Machine | None, plan: Plan | None) -> DropRule:
@@ -107,11 +114,11 @@ def planned_ahead(plan: Plan, machine: Machine, record: BatchRecord, batch: Logg
 
 
 def curve_record(
-    record: BatchRecord, machine: Machine | None, at: float, rule: DropRule, recent_s: float = np.inf
+    record: BatchRecord, machine: Machine | None, at: float, rule: DropRule, recent_s: float = np.inf, heard: bool = True
 ) -> Forecast | None:
     """The forecast of a batch at ``at`` [s from charge] from its curve alone; None while there are hardly any readings.
 
-    ``recent_s`` bounds how far back is looked, where it is asked at every reading. [s]
+    ``recent_s`` bounds how far back is looked, where it is asked at every reading [s]; ``heard`` is whether a hand sets marks.
     """
     zero, trace = record.charge_t, record.trace
     part = (trace.t >= zero + max(at - recent_s, 0.0)) & (trace.t <= zero + at) & np.isfinite(trace.bean)
@@ -126,7 +133,7 @@ def curve_record(
     yellow_c, crack_c = (machine.yellow_c, machine.first_crack_c) if machine is not None else (155.0, 198.0)
     return curve_forecast(
         trace.t[part] - zero, trace.bean[part], moves, rule, Marks(came(MarkKind.YELLOW), came(MarkKind.FIRST_CRACK)),
-        yellow_c, crack_c,
+        yellow_c, crack_c, heard,
     )  # fmt: skip
 
 
