@@ -210,7 +210,7 @@ def test_intervals_are_stretched_until_they_hold():
     assert np.mean([abs(error) <= factor * half for error, _ in off]) == pytest.approx(0.8, abs=0.05)
     told = interval(np.arange(101.0), 0.5)
     assert (told.low, told.value, told.high) == (30.0, 50.0, 70.0)
-    assert new_lot_stretch([]) == pytest.approx(USUAL_NEW)
+    assert new_lot_stretch([[], [(3.0, 0.0)]]) == pytest.approx(USUAL_NEW)
     one_lot, many = [[(12.0, half)] * 9], [[(12.0, half)]] * 9
     assert USUAL_NEW < new_lot_stretch(one_lot) < new_lot_stretch(many), "nine batches of one lot say what one says"
     assert new_lot_stretch(one_lot) == new_lot_stretch([[(12.0, half)]])

@@ -218,7 +218,12 @@ def test_hands_that_stood_otherwise_are_told_as_moves(model):  # noqa: F811
 
 @pytest.mark.parametrize(
     ("kind", "amount", "words"),
-    [("steel", -12.0, "12 °C colder"), ("load", 0.08, "8 % heavier"), ("fan", -0.2, "20 % less air"), ("none", 0.0, "nothing")],
+    [
+        ("steel", -12.0, "12 °C colder"),
+        ("load", 0.08, "8 % heavier"),
+        ("fan", -0.2, "20 % less air"),
+        ("none", 0.0, "no cause"),
+    ],
 )
 def test_causes_are_told_in_words(kind, amount, words):
     from firnel.core.model.causes import Cause

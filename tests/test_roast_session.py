@@ -207,7 +207,7 @@ def test_no_second_batch_while_one_is_in_the_drum(bench):
     press(bench)
     with pytest.raises(ValueError, match="Batch 0001 is in the drum"):
         bench.session.prepare(bench.order())
-    with pytest.raises(ValueError, match="load of -1 kg"):
+    with pytest.raises(ValueError, match="load of −1 kg"):
         RoastSession(bench.session.library, bench.clock).prepare(BatchOrder(load_kg=-1.0))
 
 

@@ -383,7 +383,7 @@ def test_one_key_too_many_ends_no_batch_and_a_drop_that_is_meant_early_stands_wh
     roaster.wait(512)
     roaster.key(Qt.Key.Key_Space)
     roaster.wait(540)
-    assert re.fullmatch(r"Drop 6\d s before its time\? Again, if so\.", roaster.key(Qt.Key.Key_Space))
+    assert re.fullmatch(r"Drop 6\d s before its time\? If so, press it again\.", roaster.key(Qt.Key.Key_Space))
     assert roaster.session.phase == "development"
     roaster.wait(543)
     roaster.key(Qt.Key.Key_Space)
@@ -814,7 +814,7 @@ def test_lines_drive_a_batch_as_keys_do(roaster):
     roaster.wait(0)
     hand.do("mark charge", roaster.now)
     roaster.wait(20)
-    assert "before the turn? Again" in hand.do("mark yellow", roaster.now)
+    assert "before the turn? If so" in hand.do("mark yellow", roaster.now)
     roaster.wait(320)
     assert hand.do("not yet", roaster.now) == "Yellow: not yet. Space marks it when it comes."
     hand.do("mark yellow", roaster.now)
@@ -867,7 +867,7 @@ def test_the_command_has_hands(library, tmp_path, abandoned):
     done = {event["line"]: event["text"] for event in events if event["event"] == "hand"}
     assert "not something that a hand does" in done["fly"]
     assert len(done["x" * 5000]) < 100
-    assert "s after the charge? Again" in done["mark drop"]
+    assert "s after the charge? If so" in done["mark drop"]
     if abandoned:
         assert result.exit_code == 0
         assert "ended: spill" in done["abandon spill"]

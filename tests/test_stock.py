@@ -46,7 +46,7 @@ def test_a_lot_is_written_down_changed_counted_measured_and_put_away(said):
         (("add", " "), "A lot needs a name"),
         (("add", "two\nlines"), "none that cannot be seen"),
         (("add", "x" * 500), "at most 120 letters"),
-        (("add", "other", "density_g_per_l=-5"), "A density of -5 cannot be"),
+        (("add", "other", "density_g_per_l=-5"), "A density of −5 cannot be"),
         (("add", "other", "altitude_m=1e999"), "altitude_m is to be a number"),
         (("add", "other", f"variety={'v' * 300}"), "longer than 100 letters"),
         (("add", "other", f"harvest={'v' * 60}"), "longer than 40 letters"),

@@ -37,8 +37,8 @@ class Widths:
 
 def new_lot_stretch(lots: Iterable[Sequence[tuple[float, float]]]) -> float:
     """The factor for first crack of a new lot, from what came of such forecasts, lot by lot: pairs as `stretch` takes them."""
-    alike = (float(np.sqrt(np.mean([(error / half) ** 2 for error, half in lot if half > 0.0]))) for lot in lots if lot)
-    return stretch([(off, 1.0) for off in alike], USUAL_NEW, imagined=IMAGINED_LOTS)
+    squares = ([(error / half) ** 2 for error, half in lot if half > 0.0] for lot in lots)
+    return stretch([(float(np.sqrt(np.mean(of))), 1.0) for of in squares if of], USUAL_NEW, imagined=IMAGINED_LOTS)
 
 
 def stretch(
