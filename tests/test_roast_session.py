@@ -359,8 +359,13 @@ def test_what_came_between_the_start_and_the_answer_belongs_to_the_batch(bench, 
     bench.time += 10.0
     bench.session = later = RoastSession(library, bench.clock)
     later.set_machine(bench.machine)
-    bench.feed(370, start=350)
+    gas = float(bench.trace.control(Control.GAS)[339])
+    bench.feed(360, start=350, gas=gas)
+    bench.feed(370, gas=gas - 1.0)
+    before = len(library.batch(line.id).moves)
     later.resume(line.id)
+    moved = [(move.control, move.to) for move in later.moves[before:]]
+    assert moved == [("gas", pytest.approx(gas - 1.0))], "what was moved meanwhile, and no more"
     assert "11 s of readings are missing" in later.message
     t = later.trace.column("t")
     assert np.diff(t).max() == pytest.approx(11.0, abs=0.1)

@@ -24,6 +24,8 @@ HORIZON_S = 900.0
 ENDING_S = 12.5
 #: A bean reading is taken in as the end of a line through those of so long before it, where there are enough. [s]
 LINE_S, FEWEST = 14.0, 4
+#: Marks that a hand sets by what it sees and hears, as `Forecaster.shares_past` has them.
+LISTENED = (MarkKind.YELLOW, MarkKind.FIRST_CRACK)
 #: A mark that nobody sets is taken as found once so large a share of the members is past it, and so long after half of them
 #: were [s], and so many times its doubt: half of an 80 % interval is 1.28 standard deviations, 99 in 100 lie below 2.33.
 SURE, BEHIND_HALF_S, BEHIND_DOUBTS = 0.97, 15.0, 2.33 / 1.28
@@ -123,7 +125,7 @@ def forecast_at(
     for ensemble in forecasters_at(model, batch, times, rng, members):  # one ensemble, as it goes on
         past.append(ensemble.shares_past())
     marks, found = marks_by(batch, at), dict[MarkKind, tuple[float, float]]()
-    for kind, shares in zip((MarkKind.YELLOW, MarkKind.FIRST_CRACK), np.array(past).T, strict=True):
+    for kind, shares in zip(LISTENED, np.array(past).T, strict=True):
         if kind in unmarked and (came := _found(np.array(times), shares, heard=len(unmarked) == 1)) is not None:
             found[kind] = came
     if MarkKind.YELLOW in found:

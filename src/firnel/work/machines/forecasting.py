@@ -16,7 +16,7 @@ from firnel.core.model.learning import MachineModel, unaware_of
 from firnel.core.model.logged import LoggedBatch, UnusableLogError, untold_of
 from firnel.core.model.planned import PlannedRoast, run_plan
 from firnel.core.model.probe_shift import since_read
-from firnel.core.model.replay import HORIZON_S, forecast_at, hands_ahead, held
+from firnel.core.model.replay import HORIZON_S, LISTENED, forecast_at, hands_ahead, held
 from firnel.core.model.score import untold
 from firnel.core.model.statements import Statement
 from firnel.core.model.thresholds import GreenTraits, mixed_of
@@ -30,8 +30,6 @@ from firnel.work.plan.whose import plan_of
 
 #: How a member of an ensemble is drawn: always the same, so that a forecast can be made again.
 SEED = 20261
-#: Marks that a hand sets by what it sees and hears.
-LISTENED = (MarkKind.YELLOW, MarkKind.FIRST_CRACK)
 
 
 def forecast_record(library: Library, record: BatchRecord, machine: Machine | None, at: float) -> tuple[Forecast, str]:

@@ -56,6 +56,11 @@ class LiveTrace:
         for index in np.flatnonzero(self.column("t") >= t):
             yield Reading(*self.row(int(index)), self.quality_at(int(index)))
 
+    def take_from(self, other: LiveTrace, t: float, earlier: float = 0.0) -> None:
+        """Add what another trace has from a moment on, each reading so much earlier. [s]"""
+        for one in other.readings_from(t):
+            self.append(one.time - earlier, one.bean, one.air, one.controls, one.quality)
+
     def sound_bean(self) -> FloatArray:
         """Bean readings, shape (n,), without those that are no reading of beans. [degC]"""
         bean = self.column("bean").copy()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from firnel.core.model.forecast import Forecaster
 from firnel.core.model.foretelling import Forecast
-from firnel.core.model.replay import FOUND_WIDER
+from firnel.core.model.replay import FOUND_WIDER, LISTENED
 from firnel.core.vocabulary import MarkKind
 from firnel.work.roast.steps import Ask
 
@@ -25,7 +25,7 @@ class PassedMarks:
         found = {}
         told = (forecast.yellow, forecast.first_crack)
         came = {mark.kind for mark in ask.marks} - set(ask.assumed)
-        for kind, share, expected in zip((MarkKind.YELLOW, MarkKind.FIRST_CRACK), ensemble.shares_past(), told, strict=True):
+        for kind, share, expected in zip(LISTENED, ensemble.shares_past(), told, strict=True):
             if kind in came:
                 continue
             if share < 0.3:

@@ -188,16 +188,24 @@ class RoastSession(KeptBatch):
         for index, one in settled.items():
             if index not in self._hands.settled and one.became is Became.LET_GO:
                 self._hands.set("settled", index, one)
-        for t, bean, air, controls, quality in record.trace.rows:
-            known = [None if math.isnan(value) else value for value in (bean, air)]
-            self.trace.append(t, known[0], known[1], controls, Quality(quality))
+        for t, *read, controls, quality in record.trace.rows:
+            bean, air = (None if math.isnan(value) else value for value in read)
+            self.trace.append(t, bean, air, controls, Quality(quality))
         self._rate_from_charge()
-        missing = away
-        for read in watched.readings_from(self._start - since + last_t) if same else ():  # came before it was gone on with
-            missing = min(missing, read.time + since - self._start - last_t)
-            self._take_in(replace(read, time=since + read.time))
-        self.message = tr("Batch {} goes on; {:.0f} s of readings are missing.", self.label, missing / rate)
+        missing = min(away, self._take_watched(watched, since, last_t) if same else away) / rate
+        self.message = tr("Batch {} goes on; {:.0f} s of readings are missing.", self.label, missing)
         self._changed()
+
+    def _take_watched(self, watched: LiveTrace, since: float, last_t: float) -> float:
+        """Take in what came before a batch was gone on with. Returns how long nothing was read before that. [s]"""
+        for control in self.machine.controls if self.machine is not None else ():
+            if self._reported(control):  # as it stood when the record broke off: what was moved since is a move
+                self._hands.set("held", control, self.trace.latest(control))
+        gap = math.inf
+        for read in watched.readings_from(self._start - since + last_t):
+            gap = min(gap, read.time + since - self._start - last_t)
+            self._take_in(replace(read, time=since + read.time))
+        return gap
 
     def abandon(self, why: str, word: str = "") -> None:
         """The batch ends otherwise: kept as what it was, and left out of charts and fits.
@@ -364,8 +372,8 @@ class RoastSession(KeptBatch):
         now = self.clock.now()
         kept, old = LiveTrace(), self.trace
         shift = now - keep_s - self._start
-        for one in old.readings_from(shift) if keep_s else ():
-            kept.append(one.time - shift, one.bean, one.air, one.controls, one.quality)
+        if keep_s:
+            kept.take_from(old, shift, earlier=shift)
         self._start = now - keep_s
         self.trace, self.order, self.run = kept, order, self.run + 1
         self._hands, self._watch, self._advising = self._new_hands(self._hands.held), ChargeWatch(), Advising()
@@ -393,5 +401,4 @@ class RoastSession(KeptBatch):
             return
         old, keep_from = self.trace, (self.trace.last_t or 0.0) - IDLE_MEMORY_S
         self.trace = LiveTrace()
-        for one in old.readings_from(keep_from):
-            self.trace.append(one.time, one.bean, one.air, one.controls, one.quality)
+        self.trace.take_from(old, keep_from)
