@@ -212,6 +212,8 @@ def test_a_miss_within_the_tolerance_is_no_warning_and_stands_beside_what_it_giv
     names = [name for name, _ in plan_picture(plan, SOUTH, Units(), missed).gives]
     assert names[2] == f"drop, asked {asked.drop_c:.1f} °C"
     assert names[0] == "drying"
+    by_heat = replace(missed, plan=replace(plan, wins="drop_c"))
+    assert plan_picture(by_heat.plan, SOUTH, Units(), by_heat).gives[2][0] == "development", "the drop is where the hand drops"
     strict = replace(missed, plan=replace(plan, tolerances={"drop_c": 1.0}))
     assert shortfalls(strict, Units())[0].startswith("Drop ")
 
@@ -611,7 +613,11 @@ def test_the_curve_follows_the_hand_that_drags(qtbot, plans):
     qtbot.mousePress(ruler, Qt.MouseButton.LeftButton, pos=QPoint(end, 30))
     with qtbot.waitSignal(plans.editor.sketched) as caught:
         qtbot.mouseMove(ruler, QPoint(end + 30, 30))
-    assert caught.args[0].plan.targets.browning_s > plans.editor.bench.plan.targets.browning_s
+    sketch = caught.args[0]
+    assert sketch.plan.targets.browning_s > plans.editor.bench.plan.targets.browning_s
+    assert f"drop {sketch.roast.came()['drop_c']:.1f} °C" in ruler.accessibleDescription(), (
+        "where the plan ends, not what is asked"
+    )
     with solving(qtbot, plans):
         qtbot.mouseRelease(ruler, Qt.MouseButton.LeftButton, pos=QPoint(end + 30, 30))
 

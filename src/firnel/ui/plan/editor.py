@@ -43,11 +43,10 @@ from firnel.work.plan.draft import (
     without,
 )
 from firnel.work.plan.orders import LADDERS
-from firnel.work.plan.picture import PlanPicture, plan_picture
+from firnel.work.plan.picture import PlanPicture, drop_text, plan_picture
 from firnel.work.plan.planning import Solved
 from firnel.work.plan.ribbon_edits import RibbonEdits
 from firnel.work.plan.typed import HOW, with_typed
-from firnel.work.plan.words import target_text
 from firnel.work.plan.workbench import PlanWorkbench
 from firnel.work.review.records import LibraryError
 from firnel.work.roast.picture import ROLES
@@ -281,6 +280,7 @@ class PlanEditor(QFrame):
         picture = plan_picture(sketch.plan, self.bench.machine, self._desk.settings.units, sketch)
         self.plots.show_picture(picture, self._room_end())
         self._gives.show_rows(picture.gives)
+        self.ruler.show_stages(self.ruler.seconds, drop_text(sketch.plan, self._desk.settings.units))
         self.sketched.emit(sketch)
 
     def _dragged(self) -> Plan:
@@ -305,7 +305,7 @@ class PlanEditor(QFrame):
         self._hold_all.setChecked(bool(plan.moves) and plan.start_held and all(move.held for move in plan.moves))
         self.targets.show_plan(plan, units)
         if not self.ruler.held:
-            self.ruler.show_stages(plan.usual_stages, target_text("drop_c", plan.targets.drop_c, units))
+            self.ruler.show_stages(plan.usual_stages, drop_text(plan, units))
             picture = bench.picture
             self.plots.show_picture(picture, self._room_end())
             self._gives.show_rows(picture.gives)

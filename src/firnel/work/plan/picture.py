@@ -109,6 +109,14 @@ def stages_text(plan: Plan) -> str:
     return " · ".join(clock(seconds) for seconds in plan.usual_stages)
 
 
+def drop_text(plan: Plan, units: Units) -> str:
+    """What the bean probe reads where the plan ends: as it was solved, or as is asked before that: ``211.2 °C``."""
+    curve, reads = plan.curve, plan.targets.drop_c
+    if plan.course is not None and curve is not None and curve.t.size:
+        reads = float(np.interp(sum(plan.usual_stages), curve.t, curve.bean))
+    return target_text("drop_c", reads, units)
+
+
 def course_points(plan: Plan) -> tuple[tuple[float, float], ...]:
     """The planned bean probe at some moments until the drop, for a small curve; none before a plan was solved. [s], [degC]"""
     curve, end = plan.curve, sum(plan.usual_stages)
@@ -163,7 +171,8 @@ def _gives(solved: Solved | None, sure: Outlook | None, units: Units) -> tuple[t
         unit = spread.partition(" ")[2]
         return word, f"{value.removesuffix(f' {unit}') if unit else value} {spread}"
 
-    return tuple(row(name) for name in ("drying_s", "browning_s", "drop_c", "rise_c", "loss", "colour"))
+    open_end = "development_s" if solved.plan.drop_rules else "drop_c"  # the other is where the hand drops
+    return tuple(row(name) for name in ("drying_s", "browning_s", open_end, "rise_c", "loss", "colour"))
 
 
 def _ribbons(plan: Plan, machine: Machine | None, units: Units, end: float) -> tuple[RibbonPicture, ...]:
