@@ -36,7 +36,7 @@ from firnel.ui.roast.second_screen import SecondScreen
 from firnel.ui.shared.actions import key_groups
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.handbook import Handbook
-from firnel.ui.shared.parts import ElidedLabel, YieldingLabel
+from firnel.ui.shared.parts import ElidedLabel, YieldingLabel, label
 from firnel.ui.shared.settings_dialog import SettingsDialog
 from firnel.ui.shared.sheets import KeySheet
 from firnel.ui.shared.tabs import Tabs
@@ -264,3 +264,15 @@ def test_a_line_above_the_view_leaves_a_running_batch_whole(qtbot, tmp_path, rec
             assert area.horizontalScrollBar().maximum() == 0, kind
             assert not settled_faults(window), kind
     assert session.phase == "cooling"
+
+
+def test_a_figure_and_its_unit_stay_on_one_line_and_are_read_as_they_were_given(qtbot):
+    words = "Moisture 9.2 %: 670 g/L, 7.41 a kg, 12 °C/min, ± 3 over 71 days, 5 men"
+    shown = label(words, wrap=True)
+    qtbot.addWidget(shown)
+    assert shown.text() == words
+    kept = QLabel.text(shown)
+    assert [piece for piece in kept.split(" ") if "\N{NO-BREAK SPACE}" in piece] == [
+        "9.2\N{NO-BREAK SPACE}%:", "670\N{NO-BREAK SPACE}g/\N{WORD JOINER}L,", "7.41\N{NO-BREAK SPACE}a\N{NO-BREAK SPACE}kg,",
+        "12\N{NO-BREAK SPACE}°C/\N{WORD JOINER}min,", "±\N{NO-BREAK SPACE}3",
+    ]  # fmt: skip

@@ -10,6 +10,7 @@ from configparser import ConfigParser
 from pathlib import Path
 
 import click
+import numpy as np
 import pytest
 from click.testing import CliRunner
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
@@ -17,12 +18,15 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication
 
 from firnel.app.commands import main
+from firnel.app.demo_models import model_brought, models_brought
 from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan, Targets
 from firnel.core.plan_document import plan_to_document
 from firnel.store.library import Library
 from firnel.ui.machines.old_logs_sheet import OldLogsSheet
 from firnel.ui.theme.look import Look
+from firnel.work.machines.knowledge import usable_batches
+from firnel.work.machines.learner import Task
 from firnel.work.opened import take_in_documents
 from firnel.work.review.records import export_text
 from firnel.work.settings import Settings
@@ -63,6 +67,26 @@ def test_the_wheel_brings_all_that_it_needs(outside, tmp_path):
     for spoken in ("en", "de"):  # with its catalogue, and its handbook
         painted = outside("demo", "--until", "painted", "--folder", str(ROOT / ".demo"), LANGUAGE=spoken)
         assert painted.returncode == 0, painted.stderr
+
+
+def test_what_the_demo_brings_along_of_its_machines_is_what_its_batches_teach(outside, tmp_path):
+    assert outside("demo", "--until", "painted", "--folder", str(ROOT / ".demo")).returncode == 0
+    newest = max((ROOT / ".demo").glob("demo-*.sqlite"), key=lambda path: path.stat().st_mtime)
+    library = Library(Path(shutil.copy(newest, tmp_path)))
+    brought, relearned = models_brought(), "Ridge Nine"
+    for machine in library.machines():
+        learned = brought[machine.name]["model"]["report"]["batches"]
+        batches = [batch for batch in usable_batches(library, machine)[0] if batch.label in learned]
+        model = model_brought(brought, machine.name, batches)
+        assert model is not None, "the demo has other batches now: run tools/demo_models.py"
+        if machine.name == relearned:  # the one with the fewest
+            again = Task(machine, (), tuple(batches)).learn().model.fitted
+            doubt = np.sqrt(np.diag(again.covariance))
+            assert (np.abs(model.fitted.values - again.values) < 0.2 * doubt).all(), (
+                "learned otherwise: run tools/demo_models.py"
+            )
+        assert model_brought(brought, machine.name, batches[1:]) is None
+    library.close()
 
 
 def test_documents_are_opened_and_shown(tmp_path, record, qtbot):

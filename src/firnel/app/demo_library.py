@@ -18,6 +18,7 @@ from threading import Event
 import numpy as np
 
 from firnel.app.demo_batches import KIND_OF, LOTS, RECIPES, SEED, TROUBLES, DemoLot, plan_of, roast_record
+from firnel.app.demo_models import model_brought, models_brought
 from firnel.app.demo_orders import COMING, sell
 from firnel.core.cup.scores import BY_CUP, SCORED
 from firnel.core.green.measurements import SCREEN_STEP_MM
@@ -126,7 +127,7 @@ def _fill(library: Library, today: datetime, progress: Callable[[str], object]) 
         good[name] = good.get(name, 0) + (not trouble)
         if not trouble and good[name] == REFERENCE_NUMBER:
             set_reference(library, plans[name], key)
-        progress(tr("The demo is made once, in a minute or two: {} of {} batches roasted", number, len(schedule)))
+        progress(tr("The demo is made once, in half a minute: {} of {} batches roasted", number, len(schedule)))
     _tell(library, plans, 400 + len(schedule) + LADDER_RUNGS, today)
     _learn(library, list(machines.values()), today, progress)
     for machine in machines.values():
@@ -138,23 +139,24 @@ def _fill(library: Library, today: datetime, progress: Callable[[str], object]) 
 
 
 def _learn(library: Library, machines: Sequence[Machine], today: datetime, progress: Callable[[str], object]) -> None:
-    """All machines are learned from their batches, each in a process of its own."""
+    """What all machines have learned of their batches: brought along, or learned now, each in a process of its own."""
     tasks, stopped = [task for machine in machines if (task := task_of(library, machine)) is not None], Event()
+    brought = models_brought()
+    models = {task.machine.name: model_brought(brought, task.machine.name, task.batches) for task in tasks}
+    unknown = [task for task in tasks if models[task.machine.name] is None]
     with ThreadPoolExecutor(cpu_count()) as pool:
         try:
-            learning = [pool.submit(learn_apart, task, lambda _done: not stopped.is_set(), AWAITED) for task in tasks]
+            learning = [pool.submit(learn_apart, task, lambda _done: not stopped.is_set(), AWAITED) for task in unknown]
             while left := wait(learning, 0.1).not_done:
-                progress(
-                    tr(
-                        "The demo is made once, in a minute or two: {} of {} machines learned",
-                        len(tasks) - len(left),
-                        len(tasks),
-                    )
-                )
+                done = len(unknown) - len(left)
+                progress(tr("The demo is made once, in a minute or two: {} of {} machines learned", done, len(unknown)))
         finally:
             stopped.set()
-    for task, lesson in zip(tasks, learning, strict=True):
-        keep_model(library, task.machine, lesson.result().model, task.batches, today)
+    models |= {task.machine.name: lesson.result().model for task, lesson in zip(unknown, learning, strict=True)}
+    for task in tasks:
+        model = models[task.machine.name]
+        assert model is not None  # one brought along, or a lesson's
+        keep_model(library, task.machine, model, task.batches, today)
 
 
 def _tell(library: Library, plans: dict[str, Plan], number: int, today: datetime) -> None:
