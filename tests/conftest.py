@@ -41,12 +41,14 @@ from firnel.store.library import Library
 from firnel.store.opening import migrate
 from firnel.store.writing import make_engine, writing
 from firnel.ui.shared.collector import Collector
+from firnel.work.machines import learner
 
+learner.NICENESS = 0  # a process that gives way to all the other tests hardly ever has its turn
 #: Files that take long go first, so that no process ends up with one of them alone.
 LONG = (
     "test_whole_batch.py", "test_first_hour.py", "test_solving.py", "test_window.py", "test_window_records.py",
     "test_guidance.py", "test_language.py", "test_attacks.py", "test_three_heaters.py", "test_practice.py",
-    "test_clean_ends.py",
+    "test_package.py", "test_every_size.py", "test_clean_ends.py",
 )  # fmt: skip
 #: So long waits what only a hang can keep from coming, on however slow a computer. [s]
 PATIENCE_S = 600.0

@@ -515,7 +515,6 @@ def test_a_bean_probe_that_was_moved_is_found_out_and_older_batches_count_as_it_
     crack, drop = (record.mark(kind) for kind in (MarkKind.FIRST_CRACK, MarkKind.DROP))
     told, _ = forecast_record(library, record, machine, crack.t - record.charge_t + 1.0)
     assert told.drop_c.value == pytest.approx(np.interp(drop.t, record.trace.t, record.trace.bean), abs=4.0)
-    assert learn_more(names[:5], batches[:5], 0.8, ["gas"]).moved == ()
 
 
 def test_a_move_of_the_probe_that_an_older_version_found_and_this_one_does_not_is_taken_back_from_the_plans(library):

@@ -76,8 +76,12 @@ def task_of(library: Library, machine: Machine, only: str | None = None) -> Task
     return Task(machine, report.batches, left, report.shifts)
 
 
-def learn_apart(task: Task, progress: Told, niceness: int = NICENESS) -> Lesson:
+def learn_apart(task: Task, progress: Told, niceness: int | None = None) -> Lesson:
     """Learn in a process of its own that gives way to all others: neither window nor readings wait for it.
+
+    Parameters
+    ----------
+    niceness : `NICENESS` where nothing else is told.
 
     Raises
     ------
@@ -85,7 +89,8 @@ def learn_apart(task: Task, progress: Told, niceness: int = NICENESS) -> Lesson:
     RuntimeError : if the process ended without an answer.
     """
     here, there = get_context("spawn").Pipe(duplex=False)
-    process = get_context("spawn").Process(target=_learn, args=(task, there, language(), niceness), name="learner", daemon=True)
+    asked = (task, there, language(), NICENESS if niceness is None else niceness)
+    process = get_context("spawn").Process(target=_learn, args=asked, name="learner", daemon=True)
     process.start()
     there.close()
     done = 0.0
