@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 import pytest
-from conftest import make_record
+from conftest import make_record, press
 from made import reading
 from PyQt6.QtWidgets import QMessageBox
 from sqlalchemy import event, update
@@ -150,6 +150,33 @@ def test_what_was_left_on_a_full_disk_is_found_at_the_next_start(library, full, 
     assert {MarkKind.CHARGE, MarkKind.YELLOW, MarkKind.FIRST_CRACK, MarkKind.DROP} <= {mark.kind for mark in kept.marks}
     assert any(move.control == Control.GAS for move in kept.moves)
     assert recover(library, tmp_path / "beside", 0.0) == [], "only once"
+
+
+def test_going_on_is_asked_again_until_the_disk_has_room_and_nothing_that_was_spilled_is_missing(qtbot, library, full, spill):
+    owner = Owner(Owner.here().station, 1, "x")  # an earlier run, which is gone
+    journal = Journal(library, begun(library, status="roasting"), lambda: 1.0, lambda said: None, spill, owner)
+    full(True)
+    for t in range(800):
+        journal.reading(row(float(t)))
+    while not list(spill.folder.glob("*.spill.json")):
+        assert not journal.flush(0.05)
+    journal.leave()
+    window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None, spill_at=spill.folder)
+    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
+    window.show()
+    assert "still" in window.desk.recover()[0]
+    window.offer_unfinished()
+    for _ in range(2):
+        press(qtbot, window.notice, "Go on with it")
+        assert "is full" in window.desk.session.message
+        assert window.notice.isVisible(), "it is asked again"
+        assert not window.desk.session.recording
+    full(False)
+    press(qtbot, window.notice, "Go on with it")
+    assert not window.notice.isVisible()
+    assert window.desk.session.recording
+    assert len(window.desk.session.trace) == 800
+    assert not list(spill.folder.glob("*.spill.json"))
 
 
 def test_a_spill_of_another_library_or_of_one_at_work_is_left_alone(library, spill, tmp_path):

@@ -534,6 +534,8 @@ def test_the_first_machine_with_an_address_is_connected_at_start(qtbot, open_win
     qtbot.waitUntil(lambda: window.desk.link.state is LinkState.LIVE)
     connect_first(window, "nonsense")
     assert "leads nowhere" in window.desk.session.message
+    connect_first(window, "modbus://127.0.0.1:9?map=gas-6")
+    assert window.desk.session.machine.name == "Drum Six", "the only one that it can be"
 
 
 def test_the_simulators_panel_turns_its_knobs(qtbot, look):

@@ -124,7 +124,7 @@ def _log_qt(kind: QtMsgType, _context: QMessageLogContext, message: str | None) 
 def connect_first(window: MainWindow, device: str | None) -> None:
     """Connect the given device, or the first machine that has an address."""
     machines = window.desk.library.machines()
-    machine = next((m for m in machines if m.device_url and (device is None or _map_of(device) == m.kind)), None)
+    machine = next((m for m in machines if m.device_url), None) if device is None else _machine_at(device, machines)
     url = device or (machine.device_url if machine else "")
     if not url:
         return
@@ -133,6 +133,15 @@ def connect_first(window: MainWindow, device: str | None) -> None:
     except AddressError as error:
         window.desk.session.say(str(error))
     window.roast.request_refresh()
+
+
+def _machine_at(url: str, machines: Sequence[Machine]) -> Machine | None:
+    """The machine that an address belongs to: its own, else the only one that it can be; None where that is not known."""
+    kind = _map_of(url)
+    alike = [machine for machine in machines if not kind or machine.kind == kind]
+    own = [machine for machine in machines if machine.device_url == url]
+    linked = [machine for machine in alike if machine.device_url]
+    return next((some[0] for some in (own, alike, linked) if len(some) == 1), None)
 
 
 def _map_of(url: str) -> str:

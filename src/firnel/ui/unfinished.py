@@ -27,23 +27,25 @@ class Unfinished(QObject):
         super().__init__(notice)
         self._desk, self._notice, self._answered = desk, notice, answered
         self._key: int | None = None
+        self._name = ""
         notice.answered.connect(self._on_answer)
 
     def offer(self) -> None:
         """Ask, if there is one: the newest; older ones are closed as they are."""
         left = self._desk.ask(shelf.unowned_batches, self._desk.clock.wall())
-        for line in left[1:]:
-            self._desk.ask(shelf.set_status, line.id, "dropped" if line.status == "roasting" else "discarded")
-        if not left:
-            return
-        line = left[0]
-        if line.status == "ready":
-            self._desk.ask(shelf.set_status, line.id, "discarded")
-            return
-        self._key = line.id
-        name = f"{line.label}, {line.lot}" if line.lot else line.label
+        begun = [line for line in left[:1] if line.status != "ready"]
+        for line in begun:
+            self._key, self._name = line.id, f"{line.label}, {line.lot}" if line.lot else line.label
+            self._ask()
+        try:
+            for line in left[len(begun) :]:
+                self._desk.ask(shelf.set_status, line.id, "dropped" if line.status == "roasting" else "discarded")
+        except LibraryError as error:
+            self._desk.session.say(str(error))  # they are found again at the next start
+
+    def _ask(self) -> None:
         self._notice.ask(
-            tr("Batch {} was being roasted when Firnel ended. All readings up to then are kept.", name),
+            tr("Batch {} was being roasted when Firnel ended. All readings up to then are kept.", self._name),
             tr("Go on with it"),
             tr("Close it"),
         )
@@ -51,12 +53,23 @@ class Unfinished(QObject):
     def _on_answer(self, go_on: bool) -> None:
         if self._key is None:
             return
-        if go_on:
-            try:
-                self._desk.session.resume(self._key)
-            except LibraryError as error:
-                self._desk.session.say(str(error))
-        else:
-            self._desk.ask(shelf.set_status, self._key, "dropped")
+        try:
+            if go_on:
+                self._desk.resume(self._key)
+            else:
+                self._desk.ask(shelf.set_status, self._key, "dropped")
+        except LibraryError as error:
+            self._desk.session.say(str(error))
+            if self._still_left:
+                self._ask()  # the disk may have room by then
+                return
         self._key = None
         self._answered()
+
+    @property
+    def _still_left(self) -> bool:
+        """Whether nobody else records it by now, as far as the library tells."""
+        try:
+            return any(line.id == self._key for line in self._desk.ask(shelf.unowned_batches, self._desk.clock.wall()))
+        except LibraryError:
+            return True

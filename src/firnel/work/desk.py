@@ -192,6 +192,17 @@ class Desk:
         """Bring in what an earlier run could not write; a sentence for each batch. To be called once, at the start."""
         return [] if self._spill_at is None else recover_spilled(self.library, self._spill_at)
 
+    def resume(self, key: int) -> None:
+        """Go on with a batch that was being recorded when Firnel ended; what of it the library would not take then comes first.
+
+        Raises
+        ------
+        LibraryError : if the library does not take it yet, or another Firnel records it; it can be asked again.
+        """
+        if self._spill_at is not None and not self.session.recording:
+            recover_spilled(self.library, self._spill_at, insist=True)
+        self.session.resume(key)
+
     @property
     def link(self) -> LinkStatus:
         """How the link to the machine stands."""

@@ -18,12 +18,24 @@ def spill_folder() -> Path:
     return settings_path().parent / "spill"
 
 
-def recover_spilled(library: Library, folder: Path | None = None) -> list[str]:
-    """Bring in what an earlier run could not write; a sentence for each batch, or why it has to wait."""
+def recover_spilled(library: Library, folder: Path | None = None, insist: bool = False) -> list[str]:
+    """Bring in what an earlier run could not write; a sentence for each batch, or why it has to wait.
+
+    Parameters
+    ----------
+    folder : beside the settings where none is named.
+    insist : it must not wait.
+
+    Raises
+    ------
+    LibraryError : if it has to wait all the same.
+    """
     said: list[str] = []
     for place in (folder or spill_folder(), *(refuge for refuge in refuges() if is_ours(refuge))):
         try:
             said += recover(library, place, time.time())
         except LibraryError as error:
+            if insist:
+                raise
             said.append(tr("Part of a batch waits in {} still: {}", place, error))
     return said
