@@ -222,6 +222,22 @@ def test_space_at_a_moment_that_can_only_be_first_crack_is_not_yellow_in_silence
     assert set(roaster.session.marks) <= {MarkKind.CHARGE, MarkKind.TURNING}
 
 
+def test_behind_a_gap_no_rate_is_told_before_it_is_known_and_no_line_is_drawn_over_it(roaster):
+    roaster.charge().wait(300)
+    before = roaster.session.trace.rate_now
+    roaster.now, roaster.since = roaster.now + 200.0, roaster.since + 200
+    roaster.wait(501)
+    assert roaster.session.trace.latest("rate_sd") > 10.0
+    assert roaster.session.trace.rate_now is None
+    roaster.roast.curves.show_picture(roast_picture(roaster.session, Settings()))
+    t, bean = roaster.roast.curves._bean.getData()
+    gap = np.flatnonzero(np.isnan(bean))
+    assert gap.size == 1
+    assert (t[gap[0] - 1], t[gap[0] + 1]) == (300.0, 501.0)
+    roaster.wait(560)
+    assert 0.0 < roaster.session.trace.rate_now < before
+
+
 @pytest.mark.parametrize("tall_px", [120.0, 240.0, 700.0])
 def test_no_word_on_the_curve_is_cut_however_low_the_chart(roaster, tall_px):
     labels = (MarkLabel("turn 1:09", 69.0, 68.0, below=True), MarkLabel("drop 13:04", 784.0, 219.0, expected=True))
@@ -234,7 +250,8 @@ def test_no_word_on_the_curve_is_cut_however_low_the_chart(roaster, tall_px):
 @pytest.mark.parametrize(("wide", "tall"), [(960, 540), (1280, 800)])
 def test_words_of_marks_near_each_other_keep_apart_and_inside(roaster, wide, tall):
     roaster.charge().wait(601)
-    curves = roaster.roast._curves
+    roaster.qtbot.waitUntil(lambda: roaster.roast.curves._picture is not None)
+    curves = roaster.roast.curves
     near = (MarkLabel("First Crack 8:30", 510.0, 198.0), MarkLabel("Auswurf 10:00", 600.0, 205.0))
     picture = replace(curves._picture, labels=(MarkLabel("Wende 1:24", 84.0, 88.0, below=True), *near))
     roaster.window.resize(wide, tall)

@@ -22,7 +22,7 @@ from firnel.core.words import tr
 from firnel.ui.roast.curves import as_ribbon
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import LEAST_LANE, Lane, line_pen
+from firnel.ui.shared.lanes import LEAST_LANE, Lane, broken, line_pen
 from firnel.ui.shared.mark_words import MarkWords
 from firnel.ui.shared.parts import FigureGrid, PageHead, YieldingLabel, button, card, label
 from firnel.ui.shared.ribbons import HandsLane
@@ -103,8 +103,9 @@ class ReviewCurvesPane(QWidget):
             self._shown = label_text
             self.glance.show_whole()
         curves = picture.curves
-        self._bean.setData(curves.t, curves.bean)
-        self._air.setData(curves.t, curves.air)
+        t, bean, air = broken(curves.t, curves.bean, curves.air)
+        self._bean.setData(t, bean)
+        self._air.setData(t, air)
         self._rate_line.setData(curves.rate_t, curves.rate)
         self._over.setData(over.t if over else [], over.bean if over else [])
         self._rate_over.setData(over.rate_t if over else [], over.rate if over else [])

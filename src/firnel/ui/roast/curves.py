@@ -16,7 +16,7 @@ from firnel.core.words import tr
 from firnel.ui.roast.word_places import Ground, Place, Word, places_of
 from firnel.ui.shared.glance import Glance
 from firnel.ui.shared.lane_head import Key
-from firnel.ui.shared.lanes import LABEL_MARGIN, LEAST_LANE, Lane, ground_label, line_pen, put_on_ground, thin_out
+from firnel.ui.shared.lanes import LABEL_MARGIN, LEAST_LANE, Lane, broken, ground_label, line_pen, put_on_ground, thin_out
 from firnel.ui.shared.ribbons import HandsLane, Ribbon
 from firnel.ui.theme.look import Look, sans
 from firnel.work.roast.picture import Curves, MarkLabel, RibbonPicture, RoastPicture
@@ -154,16 +154,17 @@ class RoastCurves(QWidget):
         t, bean, air, rate, sd = thin_out(curves.t, curves.bean, curves.air, curves.rate, curves.rate_sd)
         inside = t >= picture.span[0]
         t, bean, air, rate, sd = (column[inside] for column in (t, bean, air, rate, sd))
-        self._bean.setData(t, bean)
-        self._air.setData(t, air)
+        lines = broken(t, bean, air, rate)
+        for item, values in zip((self._bean, self._air, self._rate_line), lines[1:], strict=True):
+            item.setData(lines[0], values)
         self._reference.setData(*thin_out(curves.reference_t, curves.reference))
         self._show_plan(curves)
         for item, values in zip((*self._fan_edges, self._middle), (curves.fan[0], curves.fan[2], curves.fan[1]), strict=True):
             item.setData(curves.fan_t, values)
-        self._rate_line.setData(t, rate)
         known = np.isfinite(rate)
-        self._rate_low.setData(t[known], (rate - sd)[known])
-        self._rate_high.setData(t[known], (rate + sd)[known])
+        at, low, high = broken(t[known], (rate - sd)[known], (rate + sd)[known])
+        self._rate_low.setData(at, low)
+        self._rate_high.setData(at, high)
         for line in self._now:
             line.setValue(picture.now)
         newest = np.flatnonzero(np.isfinite(bean))

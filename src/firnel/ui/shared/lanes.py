@@ -29,6 +29,8 @@ CLOCK_STEPS, HOUR_S = (15, 30, 60, 120, 300, 600, 1800, 3600), 3600
 #: Left axes have their levels so far apart, from there on by whole hundreds.
 LEVEL_STEPS = (0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 25, 50, 100)
 
+#: No line is drawn where nothing was read for so long [s], and for so many times the usual.
+GAP_S, FEWER = 15.0, 3.0
 
 pg.setConfigOptions(antialias=True)
 
@@ -297,6 +299,14 @@ def line_pen(colour: str, width: float, style: Qt.PenStyle = Qt.PenStyle.SolidLi
     pen.setCosmetic(True)
     pen.setCapStyle(Qt.PenCapStyle.RoundCap)
     return pen
+
+
+def broken(t: FloatArray, *columns: FloatArray, least: float = GAP_S) -> tuple[FloatArray, ...]:
+    """With a moment of which nothing is known in each gap [s], so that no line is drawn over it."""
+    steps = np.diff(t)
+    gaps = np.flatnonzero(steps > max(least, FEWER * float(np.median(steps)))) + 1 if steps.size else np.zeros(0, int)
+    inside = 0.5 * (t[gaps - 1] + t[gaps])
+    return (np.insert(t, gaps, inside), *(np.insert(column, gaps, np.nan) for column in columns))
 
 
 def thin_out(t: FloatArray, *columns: FloatArray, most: int = 420) -> tuple[FloatArray, ...]:

@@ -136,7 +136,7 @@ def _stalled(session: RoastSession) -> str:
     landing = session.guidance.landing if session.guidance is not None else None
     if MarkKind.FIRST_CRACK in session.marks and landing is not None and not landing.cold:
         return ""  # the end of a batch that lands is as flat as that
-    rate = trace.column("rate")[trace.column("t") >= session.now() - STALLED_S]
+    rate = trace.rate()[trace.column("t") >= session.now() - STALLED_S]
     planned = planned_rate(session)
     floor = STALL_RATE if planned is None else min(STALL_RATE, planned - STALLED_BELOW)
     if rate.size < 3 or not (rate < floor).all():

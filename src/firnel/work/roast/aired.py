@@ -25,6 +25,6 @@ def aired(session: RoastSession, settings: Settings) -> dict[str, Any]:
         "clock_label": cue.clock_label, "clock": cue.clock, "since_charge": cue.since_charge,
         "told": told.text, "told_urgency": told.urgency, "lands": lands,
         "place": session.place.value if session.place is not None else "",
-        "bean_c": session.trace.level, "rate": session.trace.latest("rate"),
+        "bean_c": session.trace.level, "rate": session.trace.rate_now,
         "expected": {kind.value: round(t, 1) for kind, t in session.expected().items()},
     }  # fmt: skip

@@ -85,7 +85,7 @@ def label_state(session: RoastSession) -> str | None:
 
 def charge_in(session: RoastSession) -> float | None:
     """Seconds until the probe, on its way down, reads what the plan charges at; None where it is not on its way there."""
-    plan, rate, bean = session.order.plan, session.trace.latest("rate"), session.trace.level
+    plan, rate, bean = session.order.plan, session.trace.rate_now, session.trace.level
     if plan is None or plan.targets.charge_c is None or rate is None or bean is None or rate > FALLING:
         return None
     above = bean - plan.targets.charge_c

@@ -339,7 +339,7 @@ def _cooling(session: RoastSession, cooled: float, aim_s: float, since: str, fig
 
 
 def _figures(session: RoastSession, units: Units) -> str:
-    bean, rate = session.trace.level, session.trace.latest("rate")
+    bean, rate = session.trace.level, session.trace.rate_now
     if bean is None:
         return tr("none typed yet") if session.around.by_hand else tr("no readings")
     charged = MarkKind.CHARGE in session.marks and MarkKind.DROP not in session.marks

@@ -16,6 +16,8 @@ _FIELDS = ("t", "bean", "air", "rate", "rate_sd")
 SAME_COURSE_C = 0.3
 #: No beans read more. [degC]
 MOST_C = 300.0
+#: A rate that may be off by more than this says nothing: one standard deviation. [degC/min]
+UNSURE_RATE = 6.0
 _UNUSABLE = int(Quality.FROZEN | Quality.OUT_OF_RANGE)
 
 
@@ -67,6 +69,16 @@ class LiveTrace:
         bean[(self._quality[: self._count] & int(_UNUSABLE | Quality.SPIKE)) != 0] = np.nan
         bean[bean > MOST_C] = np.nan
         return bean
+
+    def rate(self) -> FloatArray:
+        """The live rate, shape (n,), where it says anything: not while it settles behind a gap. [degC/min]"""
+        return np.where(self.column("rate_sd") <= UNSURE_RATE, self.column("rate"), np.nan)
+
+    @property
+    def rate_now(self) -> float | None:
+        """The newest rate, where it says anything. [degC/min]"""
+        rate, sd = self.latest("rate"), self.latest("rate_sd")
+        return rate if sd is not None and sd <= UNSURE_RATE else None
 
     def append(
         self, t: float, bean: float | None, air: float | None, controls: Mapping[Control, float], quality: Quality

@@ -193,7 +193,7 @@ def _curves(session: RoastSession, units: Units, zero: float) -> Curves:
     t = live.column("t") - zero
     turning = session.marks.get(MarkKind.TURNING)
     drop = session.marks.get(MarkKind.DROP)
-    rate, sd = live.column("rate").copy(), live.column("rate_sd").copy()
+    rate, sd = live.rate(), live.column("rate_sd").copy()
     # Before the turn the probe only falls to meet the beans; after the drop there are none.
     begin = turning.t - zero if turning else np.inf
     shown = (t >= begin) & (t <= (drop.t - zero if drop else np.inf))
