@@ -33,7 +33,7 @@ from firnel.app.first import First
 from firnel.app.place import keep_place, place_path, stand_as_before
 from firnel.app.window import connect_first, make_application, make_window, show_instead, use_size
 from firnel.core.day.coffee import Coffee, Component
-from firnel.core.units import parse_clock
+from firnel.core.units import Units, parse_clock
 from firnel.core.vocabulary import Control, Found, Lot, MarkKind
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster
@@ -493,6 +493,22 @@ def test_a_load_over_the_drum_is_refused_with_the_reason(qtbot, open_window):
     assert any("more than Drum Six takes" in w.text() for w in window.roast.prepare.findChildren(QWidget, "warn"))
     qtbot.keyClick(load, Qt.Key.Key_Escape)
     assert not window.roast.prepare.isVisible()
+
+
+def test_which_of_several_lots_it_is_nothing_tells_but_a_hand_or_a_plan(open_window):
+    window = open_window()
+    sheet, library = window.roast.prepare, window.desk.library
+    machines, plans = library.machines(), library.plans()
+    orders = []
+    sheet.prepared.connect(orders.append)
+    for lots, offered, lot in (("AB", [], None), ("A", [], "A"), ("AB", plans, plans[0].lot)):
+        sheet.offer([Lot(name) for name in lots], machines, offered, machines[0], Units())
+        sheet._on_go()
+        assert (orders[-1].lot.name if orders[-1].lot else None) == (lot or None)
+    for label, before in (("", True), ("0007", False)):
+        sheet.show_unnamed(label)
+        (told,) = sheet.findChildren(QLabel, "caution")
+        assert ("Before you charge" in told.text(), "Never leave" in told.text()) == (before, True)
 
 
 def test_a_plan_is_taken_to_the_roaster_with_one_button(qtbot, open_window):

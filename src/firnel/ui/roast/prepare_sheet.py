@@ -76,22 +76,18 @@ class PrepareSheet(QWidget):
         words = tr("That is it") if label_of else tr("Prepare")
         self._go.setText(words)
         self._go.setAccessibleName(words)
+        always = tr("Never leave a running roaster. Your machine's manual comes first.")
+        before = tr(
+            "Before you charge: draft right, chaff collector empty, tray fan and stirrer on, extinguisher at hand, CO alarm on."
+        )
+        self._caution.setText(always if label_of else f"{before} {always}")
 
-    @staticmethod
-    def _cautions() -> QFrame:
+    def _cautions(self) -> QFrame:
         frame = QFrame()
         column = QVBoxLayout(frame)
         column.setContentsMargins(0, 8, 0, 0)
-        column.addWidget(
-            label(
-                tr(
-                    "Before you charge: draft right, chaff collector empty, tray fan and stirrer on, extinguisher at hand, "
-                    "CO alarm on. Never leave a running roaster. Your machine's manual comes first."
-                ),
-                "caution",
-                wrap=True,
-            )
-        )
+        self._caution = label("", "caution", wrap=True)
+        column.addWidget(self._caution)
         return frame
 
     def offer(self, lots: list[Lot], machines: list[Machine], plans: list[Plan], current: Machine | None, units: Units) -> None:
@@ -117,6 +113,8 @@ class PrepareSheet(QWidget):
         if current is not None:
             self._machine.setCurrentText(current.name)
         self._plan.setCurrentIndex(1 if fitting else 0)
+        if not fitting and len(lots) > 1:
+            self._lot.setCurrentIndex(-1)  # which of them it is nothing tells
         self._on_plan()
         self._plan.setFocus(Qt.FocusReason.OtherFocusReason)
 
