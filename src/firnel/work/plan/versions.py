@@ -32,6 +32,8 @@ def history(library: Library, plan_id: int, units: Units, machine: Machine | Non
         changes = plan_changes(before.plan, version.plan, units, machine) if before is not None else ()
         count, labels = version.count, ", ".join(version.last)
         roasted = tr("roasted {} times: {}", count, labels) if count > 1 else ""
+        if count > len(version.last) > 0:
+            roasted = tr("roasted {} times, last {}", count, labels)
         if count == 1:
             roasted = tr("roasted once: {}", labels)
         told.append(

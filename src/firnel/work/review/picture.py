@@ -130,7 +130,9 @@ def _mark_rows(record: BatchRecord, units: Units) -> tuple[MarkRow, ...]:
 
 
 def _stage_rows(sheet: BatchSheet, units: Units) -> tuple[tuple[str, ...], ...]:
-    rows: list[tuple[str, ...]] = [("", tr("time"), tr("share"), tr("rise"), tr("rate"))]
+    rows: list[tuple[str, ...]] = [
+        (f"{units.temperature}, {units.temperature}/min", tr("time"), tr("share"), tr("rise"), tr("rate"))
+    ]
     for name, stage in sheet.stages.named():
         if stage is None:
             rows.append((name, "–", "–", "–", "–"))
