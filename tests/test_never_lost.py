@@ -152,7 +152,8 @@ def test_what_was_left_on_a_full_disk_is_found_at_the_next_start(library, full, 
     assert recover(library, tmp_path / "beside", 0.0) == [], "only once"
 
 
-def test_going_on_is_asked_again_until_the_disk_has_room_and_nothing_that_was_spilled_is_missing(qtbot, library, full, spill):
+@pytest.mark.parametrize("other", [False, True], ids=["alone", "beside another batch"])
+def test_going_on_is_asked_again_until_the_disk_has_room_and_nothing_spilled_is_missing(qtbot, library, full, spill, other):
     owner = Owner(Owner.here().station, 1, "x")  # an earlier run, which is gone
     journal = Journal(library, begun(library, status="roasting"), lambda: 1.0, lambda said: None, spill, owner)
     full(True)
@@ -172,6 +173,8 @@ def test_going_on_is_asked_again_until_the_disk_has_room_and_nothing_that_was_sp
         assert window.notice.isVisible(), "it is asked again"
         assert not window.desk.session.recording
     full(False)
+    if other:  # begun before it was answered
+        window.desk.session.prepare(BatchOrder(None, library.save_machine(machine_of_kind("Drum Six", "gas-6")), None, 5.0))
     press(qtbot, window.notice, "Go on with it")
     assert not window.notice.isVisible()
     assert window.desk.session.recording

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
@@ -29,7 +30,7 @@ log = logging.getLogger(__name__)
 SAME_S = 0.25
 
 
-def recover(library: Library, folder: Path, now: float) -> list[str]:
+def recover(library: Library, folder: Path, now: float, at_work: Collection[str] = ()) -> list[str]:
     """Bring in what lies in a folder for this library; a sentence for each batch, also for those that have to wait.
 
     Parameters
@@ -37,6 +38,7 @@ def recover(library: Library, folder: Path, now: float) -> list[str]:
     library : that refused it before.
     folder : beside the settings, or a refuge.
     now : time of day. [s of the epoch]
+    at_work : batches that this process writes now, by their tokens.
 
     Raises
     ------
@@ -46,7 +48,11 @@ def recover(library: Library, folder: Path, now: float) -> list[str]:
     identity = library.identity if waiting else ""
     for spilled in waiting:
         owner = Owner.read(spilled.process)
-        if spilled.library != identity or (owner is not None and owner != Owner.here() and owner.alive(None, now)):
+        if (
+            spilled.library != identity
+            or spilled.token in at_work
+            or (owner is not None and owner != Owner.here() and owner.alive(None, now))
+        ):
             continue
         with writing(library.engine) as connection:
             label = _bring_in(connection, spilled)

@@ -63,6 +63,12 @@ class Spill:
         self._lock = threading.Lock()
         self._lies_in: dict[str, Path] = {}  #: by batch, the folder in which its newest file lies
 
+    @property
+    def held(self) -> frozenset[str]:
+        """The batches of which something is kept, by their tokens."""
+        with self._lock:
+            return frozenset(self._lies_in)
+
     def lies_in(self, token: str) -> Path:
         """The folder in which a batch is kept."""
         return self._lies_in.get(token, self.folder)

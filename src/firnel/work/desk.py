@@ -77,12 +77,11 @@ class Desk:
         self.clock = clock or Clock()
         self._on_change: list[Callable[[], None]] = []
         self._on_link: list[Callable[[LinkStatus], None]] = []
-        spill = None
+        self._spill = None
         if spill_at is not None:
-            spill = Spill(spill_at, library.identity, shown(library.url), Owner.here().text, refuges())
-            spill.hold_room()
-        self._spill_at = spill_at
-        self.session = RoastSession(library, self.clock, self._changed, post, spill)
+            self._spill = Spill(spill_at, library.identity, shown(library.url), Owner.here().text, refuges())
+            self._spill.hold_room()
+        self.session = RoastSession(library, self.clock, self._changed, post, self._spill)
         self._link = Link(self.clock, post, self.take_reading, self._link_changed)
         self._lookout = Lookout(self.session, library, self.clock, aside)
         self.floor: Floor | None = None  #: the other stations, where the library lies on a server
@@ -190,7 +189,7 @@ class Desk:
 
     def recover(self) -> list[str]:
         """Bring in what an earlier run could not write; a sentence for each batch. To be called once, at the start."""
-        return [] if self._spill_at is None else recover_spilled(self.library, self._spill_at)
+        return [] if self._spill is None else recover_spilled(self.library, self._spill.folder)
 
     def resume(self, key: int) -> None:
         """Go on with a batch that was being recorded when Firnel ended; what of it the library would not take then comes first.
@@ -199,8 +198,8 @@ class Desk:
         ------
         LibraryError : if the library does not take it yet, or another Firnel records it; it can be asked again.
         """
-        if self._spill_at is not None and not self.session.recording:
-            recover_spilled(self.library, self._spill_at, insist=True)
+        if self._spill is not None:
+            recover_spilled(self.library, self._spill.folder, insist=True, at_work=self._spill.held)
         self.session.resume(key)
 
     @property

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Collection
 from pathlib import Path
 
 from firnel.core.words import tr
@@ -18,13 +19,16 @@ def spill_folder() -> Path:
     return settings_path().parent / "spill"
 
 
-def recover_spilled(library: Library, folder: Path | None = None, insist: bool = False) -> list[str]:
+def recover_spilled(
+    library: Library, folder: Path | None = None, insist: bool = False, at_work: Collection[str] = ()
+) -> list[str]:
     """Bring in what an earlier run could not write; a sentence for each batch, or why it has to wait.
 
     Parameters
     ----------
     folder : beside the settings where none is named.
     insist : it must not wait.
+    at_work : batches that this process writes now, by their tokens.
 
     Raises
     ------
@@ -33,7 +37,7 @@ def recover_spilled(library: Library, folder: Path | None = None, insist: bool =
     said: list[str] = []
     for place in (folder or spill_folder(), *(refuge for refuge in refuges() if is_ours(refuge))):
         try:
-            said += recover(library, place, time.time())
+            said += recover(library, place, time.time(), at_work)
         except LibraryError as error:
             if insist:
                 raise

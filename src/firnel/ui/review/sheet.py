@@ -107,7 +107,7 @@ class ReviewCurvesPane(QWidget):
         self._bean.setData(t, bean)
         self._air.setData(t, air)
         self._rate_line.setData(curves.rate_t, curves.rate)
-        self._over.setData(over.t if over else [], over.bean if over else [])
+        self._over.setData(*(broken(over.t, over.bean) if over else ([], [])))
         self._rate_over.setData(over.rate_t if over else [], over.rate if over else [])
         end = max(picture.span[1], float(over.t[-1]) if over is not None and over.t.size else 0.0)
         low, high = picture.levels

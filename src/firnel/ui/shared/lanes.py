@@ -301,10 +301,10 @@ def line_pen(colour: str, width: float, style: Qt.PenStyle = Qt.PenStyle.SolidLi
     return pen
 
 
-def broken(t: FloatArray, *columns: FloatArray, least: float = GAP_S) -> tuple[FloatArray, ...]:
+def broken(t: FloatArray, *columns: FloatArray) -> tuple[FloatArray, ...]:
     """With a moment of which nothing is known in each gap [s], so that no line is drawn over it."""
     steps = np.diff(t)
-    gaps = np.flatnonzero(steps > max(least, FEWER * float(np.median(steps)))) + 1 if steps.size else np.zeros(0, int)
+    gaps = np.flatnonzero(steps > max(GAP_S, FEWER * float(np.median(steps)))) + 1 if steps.size else np.zeros(0, int)
     inside = 0.5 * (t[gaps - 1] + t[gaps])
     return (np.insert(t, gaps, inside), *(np.insert(column, gaps, np.nan) for column in columns))
 
