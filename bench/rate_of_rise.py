@@ -26,8 +26,8 @@ from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
 MOVES = ((0, 0.0, 0.25), (45, 0.62, 0.25), (260, 0.5, 0.4), (370, 0.42, 0.5), (500, 0.36, 0.6), (620, 0.25, 0.75))
 
 
-def roast(kind: str, seed: int, noise: float) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Times and readings at one of three sampling rates; times and true rate."""
+def roast(kind: str, seed: int, noise: float) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Times and readings of beans and air at one of three sampling rates; times and true rate."""
     rng = np.random.default_rng(seed)
     constants = replace(KINDS[kind], noise_c=noise)
     roaster = DrumRoaster(constants, rng, steel_c=206.0)
@@ -37,7 +37,7 @@ def roast(kind: str, seed: int, noise: float) -> tuple[np.ndarray, np.ndarray, n
     roaster.set(Control.AIRFLOW, 0.25 * air)
     roaster.charge(GreenLoad(constants.load_kg * rng.uniform(0.7, 1.0)))
     step = float(rng.choice([0.5, 1.0, 2.0]))
-    t, seen, true_t, true = [], [], [], []
+    t, seen, air_c, true_t, true = [], [], [], [], []
     while roaster.t < 760:
         for when, level, flow in MOVES:
             if abs(roaster.t - when) < 0.125:
@@ -48,8 +48,9 @@ def roast(kind: str, seed: int, noise: float) -> tuple[np.ndarray, np.ndarray, n
         true.append(roaster.bean_probe_c)
         if not t or roaster.t - t[-1] >= step - 0.01:
             t.append(roaster.t)
-            seen.append(roaster.read()[0])
-    return np.array(t), np.array(seen), np.array(true_t), 60 * np.gradient(np.array(true), np.array(true_t))
+            for column, value in zip((seen, air_c), roaster.read(), strict=True):
+                column.append(value)
+    return np.array(t), np.array(seen), np.array(air_c), np.array(true_t), 60 * np.gradient(np.array(true), np.array(true_t))
 
 
 def trailing_difference(t: np.ndarray, bean: np.ndarray, seconds: float = 30.0) -> np.ndarray:
@@ -74,11 +75,11 @@ def lag(t: np.ndarray, rate: np.ndarray, true_t: np.ndarray, true: np.ndarray) -
     return float(delays[int(np.argmin(errors))])
 
 
-Roast = tuple[np.ndarray, np.ndarray, float, tuple[float, ...], np.ndarray]
+Roast = tuple[np.ndarray, np.ndarray, np.ndarray, float, tuple[float, ...], np.ndarray]
 
 
 def drawn_roasts(count: int = 12) -> list[Roast]:
-    """Times, readings, charge, moves and true rate of a roast of each of some drawn machines."""
+    """Times, readings of beans and air, charge, moves and true rate of a roast of each of some drawn machines."""
     found = []
     for number in range(count):
         one = draw(number)
@@ -87,7 +88,7 @@ def drawn_roasts(count: int = 12) -> list[Roast]:
         came = roast_drawn(one.body, one.house, green, np.random.default_rng(number), probe=true)
         table = np.array(came.rows)
         rate = 60.0 * np.gradient(np.array(true), table[:, 0])
-        found.append((table[:, 0], table[:, 1], came.charge_t, tuple(move.t for move in came.moves), rate))
+        found.append((*table[:, :3].T, came.charge_t, tuple(move.t for move in came.moves), rate))
     return found
 
 
@@ -100,14 +101,14 @@ def logged_roast(file: str) -> Roast:
     """One of them."""
     record = record_of(file)
     known = np.isfinite(record.trace.bean)
-    t, bean = record.trace.t[known], record.trace.bean[known]
+    t, bean, air = (column[known] for column in (record.trace.t, record.trace.bean, record.trace.air))
     charge, drop = (record.mark(kind).t for kind in (MarkKind.CHARGE, MarkKind.DROP))
     moves = [t[1:][np.diff(record.trace.control(control)[known]) != 0.0] for control in (Control.GAS, Control.AIRFLOW)]
     grid = np.arange(charge, drop, 1.0)
     smooth = 60.0 * savgol_filter(np.interp(grid, t, bean), 91, 3, deriv=1)
     truth = np.interp(t, grid, smooth)
     truth[(t < charge) | (t >= drop)] = np.nan
-    return t, bean, charge, tuple(np.sort(np.concatenate(moves)).tolist()), truth
+    return t, bean, air, charge, tuple(np.sort(np.concatenate(moves)).tolist()), truth
 
 
 def against(live: np.ndarray, t: np.ndarray, seen: np.ndarray, charge: float, truth: np.ndarray) -> tuple[float, float, float]:
@@ -118,11 +119,12 @@ def against(live: np.ndarray, t: np.ndarray, seen: np.ndarray, charge: float, tr
     return float(ratio), *(lag(t[late], rate[late], t[known], truth[known]) for rate in (live, base))
 
 
-def against_difference(roasts: list[Roast]) -> tuple[float, float]:
+def against_difference(roasts: list[Roast], aired: bool) -> tuple[float, float]:
     """RMS error and lag of the live rate as shares of those of a 30 s trailing difference, means over the roasts."""
     ratios, lags = [], []
-    for t, seen, charge, moves, truth in roasts:
-        ratio, mine, theirs = against(live_rate_of_rise(t, seen, charge, moves).c_per_min, t, seen, charge, truth)
+    for t, seen, air, charge, moves, truth in roasts:
+        live = live_rate_of_rise(t, seen, charge, moves, None, air if aired else None).c_per_min
+        ratio, mine, theirs = against(live, t, seen, charge, truth)
         ratios.append(ratio)
         lags.append((mine, theirs))
     mine, theirs = np.mean(lags, axis=0)
@@ -136,9 +138,9 @@ def on_course() -> tuple[float, float]:
         batches, files = batches_of(name), {row["file"].removesuffix(".csv"): row["file"] for row in rows()}
         fitted = identify(batches[:8], machine.useful_load_kg, machine.heat_kinds)
         for batch in batches[8:14]:
-            t, seen, charge, moves, truth = logged_roast(files[batch.label])
+            t, seen, air, charge, moves, truth = logged_roast(files[batch.label])
             made = modelled(fitted, batch, known=False)
-            live = live_rate_on_course(t, seen, charge, moves, Course(made.t + charge, made.bean_probe[:, 0]))
+            live = live_rate_on_course(t, seen, charge, moves, Course(made.t + charge, made.bean_probe[:, 0]), air)
             ratio, mine, theirs = against(live, t, seen, charge, truth)
             ratios.append(ratio)
             lags.append((mine, theirs))
@@ -152,9 +154,10 @@ def run(folder: Path) -> list[Line]:
     lines.append(Line("logged, with a model: live rate, RMS error", ratio, "times", 0.8, "30 s trailing difference"))
     lines.append(Line("logged, with a model: its lag", later, "times", 0.5, "the same"))
     for sort, roasts in (("drawn", drawn_roasts()), ("logged", logged_roasts())):
-        ratio, later = against_difference(roasts)
-        lines.append(Line(f"{sort}: live rate, RMS error", ratio, "times", 0.8, "30 s trailing difference"))
-        lines.append(Line(f"{sort}: its lag", later, "times", 0.5, "the same"))
+        for aired, with_what in ((True, "with the air"), (False, "the beans alone")):
+            ratio, later = against_difference(roasts, aired)
+            lines.append(Line(f"{sort}, {with_what}: live rate, RMS error", ratio, "times", 0.8, "30 s trailing difference"))
+            lines.append(Line(f"{sort}, {with_what}: its lag", later, "times", 0.5, "the same"))
     return [*lines, *on_simulator()]
 
 
@@ -163,10 +166,10 @@ def on_simulator() -> list[Line]:
     ratios, against_savgol, lags, base_lags, spike, gap = [], [], [], [], [], []
     for kind in KINDS:
         for seed in range(100, 106):
-            t, seen, true_t, true = roast(kind, seed, 0.2 if seed % 2 else 0.4)
+            t, seen, air, true_t, true = roast(kind, seed, 0.2 if seed % 2 else 0.4)
             late, truth = t > 110, np.interp(t, true_t, true)
             moves = tuple(when for when, _, _ in MOVES[1:])
-            live, base = live_rate_of_rise(t, seen, 0.0, moves).c_per_min, trailing_difference(t, seen)
+            live, base = live_rate_of_rise(t, seen, 0.0, moves, None, air).c_per_min, trailing_difference(t, seen)
 
             def rms(rate: np.ndarray, late: np.ndarray = late, truth: np.ndarray = truth) -> float:
                 return float(np.sqrt(np.nanmean((rate - truth)[late] ** 2)))
@@ -178,9 +181,9 @@ def on_simulator() -> list[Line]:
             against_savgol.append(rms(live) / rms(causal_savgol(t, seen, window)))
             spiked = seen.copy()
             spiked[t.size // 2] += 130.0
-            spike.append(np.abs(live_rate_of_rise(t, spiked, 0.0, moves).c_per_min - live).max())
+            spike.append(np.abs(live_rate_of_rise(t, spiked, 0.0, moves, None, air).c_per_min - live).max())
             out = (t > 400) & (t < 410)
-            missing = live_rate_of_rise(t[~out], seen[~out], 0.0, moves).c_per_min
+            missing = live_rate_of_rise(t[~out], seen[~out], 0.0, moves, None, air[~out]).c_per_min
             gap.append(np.sqrt(np.mean((missing - truth[~out])[t[~out] > 410] ** 2)))
     return [
         Line("live rate, RMS error", float(np.mean(ratios)), "times", 0.5, "30 s trailing difference"),

@@ -147,6 +147,60 @@ def test_a_thermometer_that_wanders_is_told_from_a_rate_that_does():
     assert np.mean(ratios["measured"]) < 0.8 * np.mean(ratios["not"])
 
 
+# With the air beside it
+
+
+def moved_roast(seed):
+    """The gas is turned down at 300 s and up again at 420 s, and nobody tells: times, readings of beans and air, true rate."""
+    roaster = DrumRoaster(KINDS["gas-6"], np.random.default_rng(seed), steel_c=208.0)
+    roaster.set(Control.AIRFLOW, 40)
+    roaster.charge(GreenLoad(5.0))
+    t, seen, air, bean = [], [], [], []
+    while roaster.t < 560:
+        roaster.set(Control.GAS, 1.2 if 300 < roaster.t <= 420 else 2.2)
+        roaster.step(1.0)
+        for column, value in zip((t, seen, air, bean), (roaster.t, *roaster.read(), roaster.bean_probe_c), strict=True):
+            column.append(value)
+    t, seen, air, bean = map(np.array, (t, seen, air, bean))
+    return t, seen + wandering(seed, t.size), air, 60 * np.gradient(bean, t)
+
+
+def off_by(rate, truth, late):
+    return np.sqrt(np.mean((rate - truth)[late] ** 2))
+
+
+def test_the_air_tells_of_the_rate_before_the_beans_do():
+    alone, aired = [], []
+    for seed in range(3):
+        t, seen, air, truth = moved_roast(seed)
+        for rates, over in ((alone, None), (aired, air)):
+            rates.append(off_by(live_rate_of_rise(t, seen, 0.0, air=over).c_per_min, truth, t > 150.0))
+    assert np.mean(aired) < 0.85 * np.mean(alone)
+
+
+@pytest.mark.parametrize("trouble", ["thrown", "gone", "frozen", "below the beans"])
+def test_an_air_probe_that_is_not_to_be_trusted_does_no_harm(trouble):
+    t, seen, air, truth = moved_roast(1)
+    broken, late = air.copy(), t > 150.0
+    if trouble == "thrown":
+        at = np.random.default_rng(2).choice(np.flatnonzero(late), 20, replace=False)
+        broken[at] += 200.0
+    elif trouble == "below the beans":
+        broken = seen - 30.0
+    else:
+        broken[t > 250.0] = np.nan if trouble == "gone" else broken[249]
+    alone = off_by(live_rate_of_rise(t, seen, 0.0).c_per_min, truth, late)
+    assert off_by(live_rate_of_rise(t, seen, 0.0, air=broken).c_per_min, truth, late) < 1.1 * alone
+
+
+def test_what_the_air_does_not_tell_still_shows_within_twenty_seconds():
+    t, bean, _, _ = known_roast()
+    lost = bean - np.clip(t - 450.0, 0.0, 60.0) * 6.0 / 60.0
+    noise, air = wandering(4, t.size), bean + 60.0 - t / 30.0
+    had, came = (live_rate_of_rise(t, curve + noise, 0.0, air=air).c_per_min for curve in (bean, lost))
+    assert came[470] - had[470] < -3.0, "half of six degrees a minute"
+
+
 # With a model beside it
 
 

@@ -128,17 +128,17 @@ class CourseFilter:
 
 
 def live_rate_on_course(
-    t: FloatArray, bean: FloatArray, charge_t: float, moves_t: Sequence[float], course: Course
+    t: FloatArray, bean: FloatArray, charge_t: float, moves_t: Sequence[float], course: Course, air: FloatArray | None = None
 ) -> FloatArray:
     """What was said live at each reading of a finished record, shape (n,). [degC/min]
 
     Parameters
     ----------
-    t, bean, charge_t, moves_t : as in `live_rate_of_rise`.
+    t, bean, charge_t, moves_t, air : as in `live_rate_of_rise`.
     course : in the same time as ``t``.
     """
     rate_filter = CourseFilter()
-    alone = live_rates(t, bean, charge_t, moves_t)
+    alone = live_rates(t, bean, charge_t, moves_t, None, air)
     return np.array(
         [rate_filter.update(float(reading), course, one).c_per_min for reading, one in zip(bean, alone, strict=True)]
     )

@@ -5,6 +5,10 @@ pulled back to zero with time constant :math:`\tau` and driven by white noise (a
 spread is wide just after charge, when the probe falls into the load, and after a hand has moved the gas or
 the air; it is narrow otherwise. The filter takes the real time stamps, so uneven sampling and dropouts need no repair.
 
+Where air is read too, it leads: beans take up heat by what the air is hotter than they are, so the rate changes as that does,
+some seconds before the bean probe tells. By how much is learned from the readings of the last minutes; what is left for the
+slope change to explain is less then, and so is what noise can pass for.
+
 What the thermometer reads over that is noise of two kinds: each reading's own, and a wandering that lasts some seconds, as
 beans fall on it in heaps (a first-order autoregression, whose state is followed too). Both are measured from the readings as
 they come, by what third differences of neighbours and of readings some seconds apart leave of a smooth curve.
@@ -25,41 +29,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from firnel.core.rate_parts import REVIEWED, AirLead, ProbeNoise, RateTuning
 from firnel.core.vocabulary import FloatArray
 from firnel.core.words import tr
 
+__all__ = ["Rate", "RateCurve", "RateOfRiseFilter", "RateTuning", "live_rate_of_rise", "live_rates", "smooth_rate_of_rise"]
+
 #: The probe reads the level and how far the thermometer has wandered.
 READ = np.array([1.0, 0.0, 0.0, 1.0])
-#: No thermometer is thought better than this [degC], nor to wander less [degC2]: the smoother divides by it.
-LEAST_NOISE_C, LEAST_WANDER = 0.02, 1e-6
-
-
-@dataclass(frozen=True)
-class RateTuning:
-    """How lively the curve is expected to be. Chosen by bench/rate_of_rise.py, on simulated, drawn and logged roasts."""
-
-    curvature: float = 0.0010  #: spread of the slope change late in a roast. [degC/s^2]
-    curvature_at_charge: float = 0.40  #: the same in the moment of charge. [degC/s^2]
-    charge_decay: float = 21.0  #: time constant from the one to the other. [s]
-    curvature_at_move: float = 0.0007  #: added in the moment in which a control was moved. [degC/s^2]
-    move_decay: float = 5.0  #: time constant with which that fades. [s]
-    memory: float = 25.0  #: time constant that pulls the slope change to zero. [s]
-    memory_at_charge: float = 12.0  #: the same in the moment of charge: the fall of the load begins at once and stays. [s]
-    decline: float = 300.0  #: time constant with which a rising rate sinks if nothing else happens. [s]
-    wander_memory: float = 16.0  #: time constant with which the thermometer's wandering is forgotten. [s]
-    wander_apart: float = 9.0  #: readings so far apart tell how far it wanders. [s]
-    wander_share: float = 0.19  #: of what they differ by, beyond the noise; the rest is the curve's own.
-    wander_from: float = 90.0  #: after the charge: before that the curve bends more than that. [s]
-    noise: float = 0.25  #: first guess of the probe noise, one standard deviation. [degC]
-    gate: float = 6.0  #: innovations beyond this many standard deviations are held back as spikes.
-    alike: int = 3  #: so many in a row to the same side are no spikes but the truth.
-    leap: float = 15.0  #: one that begins with more than this at once is believed only when it stays. [degC]
-    stays: float = 10.0  #: so long. [s]
-    liveliness: float = 1.0  #: by how much a run of one-sided innovations widens the spread.
-
-
-#: What comes after tells wandering and curve apart: in review the curve may be held to bend less.
-REVIEWED = RateTuning(curvature=0.0004, memory=12.0, wander_share=0.0)
 
 
 @dataclass(frozen=True)
@@ -83,50 +60,6 @@ class RateCurve:
     sd: FloatArray
 
 
-class _Noise:
-    """What is read over a smooth curve, learned from the readings: variance of each for itself, and of wandering. [degC2]"""
-
-    def __init__(self, tuning: RateTuning) -> None:
-        self._tuning = tuning
-        self.own, self.wander = tuning.noise**2, LEAST_WANDER
-        self._near = self._far = self.own  # what third differences of neighbours and of readings further apart come to
-        self._read: deque[tuple[float, float]] = deque()
-
-    def learn(self, t: float, bean: float, smooth: bool) -> None:
-        """Take in a reading; ``smooth`` is whether the curve is so by now that readings far apart tell of the wandering."""
-        read = self._read
-        read.append((t, bean))
-        while read[0][0] < t - 3.0 * (self._tuning.wander_apart + 1.0):
-            read.popleft()
-        if len(read) < 4:
-            return
-        self._near = self._learned(self._near, self._third(1), 0.03)
-        apart = (t - read[0][0]) / (len(read) - 1)
-        every = round(self._tuning.wander_apart / apart) if apart > 0.0 else 0
-        if smooth and self._tuning.wander_share and every > 1 and len(read) > 3 * every:
-            self._far = self._learned(self._far, self._third(every), 0.02)
-            near, far = self._seen_of_wander(apart), self._seen_of_wander(every * apart)
-            self.wander = max(self._tuning.wander_share * (self._far - self._near) / (far - near), LEAST_WANDER)
-            self.own = max(self._near - near * self.wander, LEAST_NOISE_C**2)
-        else:
-            self.own = self._near
-
-    @staticmethod
-    def _learned(known: float, seen: float, share: float) -> float:
-        """A variance with a share of what was seen now, of which one leap is not believed."""
-        return max(known + share * (min(seen, 9.0 * known) - known), LEAST_NOISE_C**2)
-
-    def _third(self, every: int) -> float:
-        """The third difference of readings so many apart, squared, over what a noise of variance one has: 1 + 9 + 9 + 1."""
-        a, b, c, d = (self._read[-1 - every * back][1] for back in range(4))
-        return (a - 3.0 * b + 3.0 * c - d) ** 2 / 20.0
-
-    def _seen_of_wander(self, apart: float) -> float:
-        """What share of the wandering's variance third differences of readings so far apart have, in the same measure."""
-        kept = float(np.exp(-apart / self._tuning.wander_memory))
-        return (20.0 - 30.0 * kept + 12.0 * kept**2 - 2.0 * kept**3) / 20.0
-
-
 class RateOfRiseFilter:
     """The live filter: feed it readings as they come, read the rate of rise.
 
@@ -143,20 +76,21 @@ class RateOfRiseFilter:
         self._spread = np.zeros((4, 4))
         self._moved_t: list[float] = []
         self._t: float | None = None
-        self._noise = _Noise(self.tuning)
+        self._noise = ProbeNoise(self.tuning)
+        self._air = AirLead(self.tuning)
         self._one_sided = 0.0
         self._held_back: list[tuple[float, float]] = []  #: times [s] and innovations [degC]
         self.transition = np.eye(4)  #: of the last step; the smoother reads these three
         self.predicted_state = self._state
         self.predicted_spread = self._spread
 
-    def update(self, t: float, bean: float) -> Rate:
+    def update(self, t: float, bean: float, air: float = float("nan")) -> Rate:
         """Take one reading and answer with the rate as known at that moment.
 
         Parameters
         ----------
         t : time of the reading; must not go backwards. [s]
-        bean : the reading; NaN counts as not read. [degC]
+        bean, air : the readings; NaN counts as not read. [degC]
 
         Raises
         ------
@@ -168,6 +102,7 @@ class RateOfRiseFilter:
         if step < 0:
             raise ValueError(tr("time goes backwards: {:.3f} s after {:.3f} s.", t, self._t))
         self._predict(t, step)
+        self._lead(t, step, air)
         spike = bool(np.isfinite(bean)) and step > 0 and self._correct(bean)
         return self._answer(spike)
 
@@ -196,11 +131,14 @@ class RateOfRiseFilter:
 
     def _curvature(self, t: float) -> float:
         tuning = self.tuning
-        spread = tuning.curvature * (1.0 + tuning.liveliness * min(abs(self._one_sided), 3.0) ** 2 / 3.0)
+        calm, at_move = (
+            (tuning.led_curvature, tuning.led_at_move) if self._air.leads else (tuning.curvature, tuning.curvature_at_move)
+        )
+        spread = calm + tuning.curvature * tuning.liveliness * min(abs(self._one_sided), 3.0) ** 2 / 3.0
         spread += tuning.curvature_at_charge * self._fall(t)
         for moved_t in self._moved_t:
             if t >= moved_t:
-                spread += tuning.curvature_at_move * float(np.exp(-(t - moved_t) / tuning.move_decay))
+                spread += at_move * float(np.exp(-(t - moved_t) / tuning.move_decay))
         return spread
 
     def _memory(self, t: float) -> float:
@@ -233,6 +171,13 @@ class RateOfRiseFilter:
         self.predicted_state, self.predicted_spread = self._state, self._spread
         self._t = t
 
+    def _lead(self, t: float, step: float, air: float) -> None:
+        """The slope changes with the air."""
+        since_charge = -float("inf") if self.charge_t is None else t - self.charge_t
+        change = self._air.change(t, air, float(self._state[0]), float(self._state[1]), since_charge)
+        self._state = self._state + np.array([0.5 * step * change, change, 0.0, 0.0])
+        self.predicted_state = self._state
+
     def _correct(self, bean: float) -> bool:
         """Take the reading in; True if it was held back as a spike."""
         innovation = bean - float(READ @ self._state)
@@ -245,13 +190,17 @@ class RateOfRiseFilter:
             variance = READ @ self._spread @ READ + self._noise.own
         self._held_back = []
         self._one_sided = 0.8 * self._one_sided + 0.2 * float(np.clip(normal, -4, 4)) if variance else 0.0
-        now = float(self._t or 0.0)
-        self._noise.learn(now, bean, self.charge_t is None or now > self.charge_t + self.tuning.wander_from)
+        self._noise.learn(float(self._t or 0.0), bean, self._wander_share())
         gain = self._spread @ READ / variance
         self._state = self._state + gain * innovation
         spread = self._spread - np.outer(gain, READ @ self._spread)
         self._spread = 0.5 * (spread + spread.T)
         return False
+
+    def _wander_share(self) -> float:
+        """Nought so soon after a charge that the curve itself bends as much."""
+        smooth = self.charge_t is None or float(self._t or 0.0) > self.charge_t + self.tuning.wander_from
+        return (self.tuning.led_wander if self._air.leads else self.tuning.wander_share) if smooth else 0.0
 
     def _is_truth(self, innovation: float) -> bool:
         """Whether a reading far off is one of several that tell the same: a loose wire throws them to and fro."""
@@ -285,6 +234,7 @@ def live_rate_of_rise(
     charge_t: float | None = None,
     moves_t: Sequence[float] = (),
     tuning: RateTuning | None = None,
+    air: FloatArray | None = None,
 ) -> RateCurve:
     """What the live filter said at each reading of a finished record.
 
@@ -294,8 +244,9 @@ def live_rate_of_rise(
     bean : readings, shape (n,); NaN where none was had. [degC]
     charge_t : time of the charge, or None. [s]
     moves_t : times at which gas or air was moved, rising. [s]
+    air : readings of the air, shape (n,); NaN where none was had. [degC]
     """
-    rates = live_rates(t, bean, charge_t, moves_t, tuning)
+    rates = live_rates(t, bean, charge_t, moves_t, tuning, air)
     return RateCurve(
         np.asarray(t, float),
         np.array([rate.level for rate in rates]),
@@ -310,13 +261,14 @@ def live_rates(
     charge_t: float | None = None,
     moves_t: Sequence[float] = (),
     tuning: RateTuning | None = None,
+    air: FloatArray | None = None,
 ) -> list[Rate]:
     """The same, answer by answer."""
     rate_filter, ahead = RateOfRiseFilter(charge_t, tuning), _Ahead(moves_t)
     rates = []
-    for moment, value in zip(t, bean, strict=True):
+    for moment, value, over in zip(t, bean, np.full(len(t), np.nan) if air is None else air, strict=True):
         ahead.tell(rate_filter, float(moment))
-        rates.append(rate_filter.update(float(moment), float(value)))
+        rates.append(rate_filter.update(float(moment), float(value), float(over)))
     return rates
 
 

@@ -135,7 +135,7 @@ class Candidates:
     def _held(self) -> LevelHold:
         """What its levels are held to."""
         model, first = self.model, self.first[: self.heats]
-        every = np.array([self.start_open, *(move.open for move in self.form)], bool)
+        every = self._every = np.array([self.start_open, *(move.open for move in self.form)], bool)
         late = np.array([move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK) for move in self.form], bool)
         hold = partial(LevelHold, late, every[:-1] & every[1:])
         if self.how is not How.NEW:
@@ -337,13 +337,17 @@ class Candidates:
         begun = row[0] if self.start_open else (0.0 if self.begins is None else self.begins)
         levels = [(0.0, begun), *((self.form_of.due(move), float(after[0, index])) for index, move in enumerate(self.form))]
         spans = zip(levels, [*levels[1:], (self.end, 0.0)], strict=True)
-        inside = [level for (begins, level), (ends, _) in spans if begins < until and ends > since]
+        there = np.array([begins < until and ends > since for (begins, _), (ends, _) in spans])
+        inside = [level for (_, level), is_there in zip(levels, there, strict=True) if is_there]
         inside = [level for level in inside if level > 0.0] or inside  # a soak is meant
         burner = self.machine.word(self.heat)
         if wants_more and inside and max(inside) >= 0.999:
             return tr(": {}, the {} is at its top", does, burner)
         if not wants_more and inside and min(inside) <= self.lowest + 1e-6:
             return tr(": {}, the {} is at its least", does, burner)
+        if self._hold.at_edge(row[: self.heats], wants_more)[there[self._every]].any():
+            edge = tr("more heat was never logged there") if wants_more else tr("less heat was never logged there")
+            return f": {does}, {edge}"
         if wants_more and late and self.how is How.NEW and self.rising(row[None, :])[0] < UP:
             return tr(": {}, and no heat is turned up so late", does)
         return f": {does}"

@@ -67,17 +67,25 @@ class Driven:
         """The moves of one control."""
         return tuple(move for move in self.moves if move.control == control)
 
-    def levels(self, control: Control) -> tuple[tuple[float, ...], ...]:
-        """The settings that a control stood at while drying, browning and developing."""
+    def stood(self, control: Control) -> tuple[tuple[tuple[float, float], ...], ...]:
+        """The settings that a control stood at while drying, browning and developing, and for how long each. [s]"""
         marks = {Anchor.YELLOW: self.yellow_t, Anchor.FIRST_CRACK: self.crack_t}
         pieces = [(0.0, self.start.get(control, 0.0))]
         pieces += [(marks.get(move.anchor, 0.0) + move.offset_s, move.to) for move in self.of(control)]
         ends = [*(t for t, _ in pieces[1:]), self.drop_t]
         stages = pairwise((0.0, self.yellow_t, self.crack_t, self.drop_t))
         return tuple(
-            tuple(to for (t, to), end in zip(pieces, ends, strict=True) if min(end, stops) - max(t, begins) > STOOD_S)
+            tuple(
+                (to, seconds)
+                for (t, to), end in zip(pieces, ends, strict=True)
+                if (seconds := min(end, stops) - max(t, begins)) > STOOD_S
+            )
             for begins, stops in stages
         )
+
+    def levels(self, control: Control) -> tuple[tuple[float, ...], ...]:
+        """The settings that a control stood at while drying, browning and developing."""
+        return tuple(tuple(to for to, _ in stage) for stage in self.stood(control))
 
     def rises_late(self, control: Control) -> float:
         """By how much a control was turned up from yellow on, or long after the charge, in all, on its scale."""

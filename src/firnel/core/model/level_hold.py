@@ -13,6 +13,8 @@ from firnel.core.vocabulary import FloatArray
 STAYS = 0.12
 #: The levels that were logged in its stage, made so much wider; outside of them each further share of this counts as much.
 WIDER, LEAVES = (0.9, 1.1), 0.01
+#: A level is there, so near to it: a step of a gauge may lie on either side. [share]
+EDGE = 0.02
 #: Before the machine is known levels stand to each other as the form of the approach has them, within this share.
 FORMED = 0.15
 #: Heat counts as turned up from so much on [shares of full heat]; what may not be counts more than any target.
@@ -61,6 +63,13 @@ class LevelHold:
             apart = np.abs(ratio / ratio.mean(axis=1, keepdims=True) - 1.0) - FORMED
             rest += list(np.clip(apart, 0.0, None).T / LEAVES)
         return rest
+
+    def at_edge(self, levels: FloatArray, top: bool) -> NDArray[np.bool_]:
+        """Which levels of a candidate stand at the most, or the least, that was logged in their stage, shape (levels,)."""
+        if self.logged is None:
+            return np.zeros(levels.size, bool)
+        low, high = self.logged
+        return levels >= WIDER[1] * high - EDGE if top else levels <= WIDER[0] * low + EDGE
 
     def off_rising(self, before: FloatArray, after: FloatArray) -> FloatArray:
         """How far heat is turned up from yellow on or where that is barred, shape (m,): hard heat belongs to the first third.

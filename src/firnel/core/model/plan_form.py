@@ -7,11 +7,22 @@ their target times.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
 
+from firnel.core.model.approaches import (
+    AIR_LEVELS,
+    AIR_MOVES,
+    COAST_S,
+    COASTED,
+    FORMS,
+    SHORTEST_COAST_S,
+    SOURCE_AT_CHARGE,
+    SOURCE_MOVES,
+    OpenMove,
+)
 from firnel.core.model.constants import control_share
 from firnel.core.model.driven import Driven, nearest
 from firnel.core.model.learning import MachineModel
@@ -27,29 +38,6 @@ SHIFT_S = 5.0
 MOST_SHIFTS = 5
 #: What hangs on a reading or another move that never comes falls due so long after the end. [s]
 NEVER_S = 150.0
-#: Airflow as shares of the scale while drying, from yellow, from first crack: common practice, no published source.
-AIR_LEVELS = (0.22, 0.45, 0.70)
-#: What becomes of the airflow: anchor, offset [s], share of its scale. Air-led, it does what else a step of heat would.
-AIR_MOVES: dict[str, tuple[tuple[Anchor, float, float], ...]] = {
-    "": ((Anchor.YELLOW, 20.0, AIR_LEVELS[1]), (Anchor.FIRST_CRACK, -20.0, AIR_LEVELS[2])),
-    "air-led": ((Anchor.YELLOW, -10.0, 0.45), (Anchor.YELLOW, 100.0, 0.60), (Anchor.FIRST_CRACK, 5.0, 0.85)),
-}
-#: A soak-and-push coasts through this share of its development.
-COASTED = 0.4
-#: A coast that brings down a drop that comes too hot begins about so long before it; common practice, no published source. [s]
-COAST_S = 25.0
-#: And no later than this: what comes of a shorter one hangs on a second or two of the hand that makes it. [s]
-SHORTEST_COAST_S = 15.0
-#: Where the other sources of heat stand at charge, and what becomes of them, as shares of their scales: radiant heat runs on
-#: into the beans and is off before first crack, a drum heater is moderate and declines; common practice, no published source.
-SOURCE_AT_CHARGE = {"radiant": 0.70, "drum": 0.50, "hot-air": 0.60, "gas": 0.60, "electric": 0.60}
-SOURCE_MOVES: dict[str, tuple[tuple[Anchor, float, float], ...]] = {
-    "radiant": ((Anchor.YELLOW, 0.0, 0.40), (Anchor.FIRST_CRACK, -60.0, 0.0)),
-    "drum": ((Anchor.YELLOW, 0.0, 0.40), (Anchor.FIRST_CRACK, -30.0, 0.25)),
-    "hot-air": ((Anchor.YELLOW, 30.0, 0.50), (Anchor.FIRST_CRACK, -10.0, 0.30)),
-    "gas": ((Anchor.YELLOW, 30.0, 0.50), (Anchor.FIRST_CRACK, -10.0, 0.30)),
-    "electric": ((Anchor.YELLOW, 30.0, 0.50), (Anchor.FIRST_CRACK, -10.0, 0.30)),
-}
 #: A batch whose heat was turned up by more than this from yellow on is no example. [share]
 LATE_RISE = 0.04
 
@@ -64,20 +52,6 @@ class How(StrEnum):
 
 
 @dataclass(frozen=True)
-class OpenMove:
-    """A move of heat: anchor, offset [s], level as a share of full heat, whether that is open, reading, when due if known."""
-
-    anchor: Anchor
-    offset_s: float
-    level: float
-    open: bool = True
-    at_c: float | None = None
-    due: float | None = None
-    timed: bool = False  #: its moment is open although its level is not
-    own: PlannedMove | None = None  #: of the plan, where it comes from there
-
-
-@dataclass(frozen=True)
 class Bent:
     """How a form is bent where it does not get there: the heat out before the drop; how much of further sources is left on."""
 
@@ -86,41 +60,6 @@ class Bent:
 
 
 AS_FORMED = Bent()
-
-
-#: Form of each approach: the level at charge (None: a soak, the heat truly off), then its moves. Common practice, no
-#: published source.
-FORMS: dict[str, tuple[float | None, tuple[OpenMove, ...]]] = {
-    "falling": (
-        0.80,
-        (
-            OpenMove(Anchor.CHARGE, 120.0, 0.80),
-            OpenMove(Anchor.YELLOW, 0.0, 0.68),
-            OpenMove(Anchor.YELLOW, 110.0, 0.60),
-            OpenMove(Anchor.FIRST_CRACK, -15.0, 0.42),
-        ),
-    ),
-    "air-led": (
-        0.78,
-        (
-            OpenMove(Anchor.CHARGE, 120.0, 0.78),
-            OpenMove(Anchor.YELLOW, -30.0, 0.66),
-            OpenMove(Anchor.FIRST_CRACK, 0.0, 0.38),
-        ),
-    ),
-    "soak-push": (
-        None,
-        (OpenMove(Anchor.CHARGE, 60.0, 0.92), OpenMove(Anchor.YELLOW, 20.0, 0.55)),
-    ),
-    "times": (
-        0.80,
-        (
-            OpenMove(Anchor.CHARGE, 120.0, 0.80),
-            OpenMove(Anchor.YELLOW, 0.0, 0.64),
-            OpenMove(Anchor.FIRST_CRACK, -10.0, 0.42),
-        ),
-    ),
-}
 
 
 def begun_so(
@@ -195,7 +134,7 @@ class PlanForm:
         """Level at charge and the moves of heat, in order of time."""
         of_house = self._form_of_house()
         self.of_house = of_house is not None
-        begins, form = of_house or FORMS[self._plan.approach]
+        begins, form = of_house or self._soaked(*FORMS[self._plan.approach])
         own = [
             OpenMove(m.anchor, m.offset_s, self.share(self._control, m.to), self._frees(m), m.at_c, expected.get(index), own=m)
             for index, m in enumerate(self._plan.moves)
@@ -226,20 +165,18 @@ class PlanForm:
     def _form_of_house(self) -> tuple[float | None, tuple[OpenMove, ...]] | None:
         """The form of heat as the house has it; an approach that asks for another hand keeps its own.
 
-        A falling rate begins from no batch that soaked, and neither from one that was heated up late. Where a house heats up
-        late in all of them, stage times begin from one all the same: that is its hand.
+        None that was heated up late is an example; a falling rate rather begins from one that soaked none. Where a house heats
+        up late in all of them, stage times begin from one all the same: that is its hand.
         """
         if self._plan.approach not in ("times", "falling") or self.kept:
             return None
         falling = self._plan.approach == "falling"
         driven = [one for one in self._model.driven if self._control in one.start]
         most = LATE_RISE * (self._scale.high - self._scale.low)
-        example = [
-            one
-            for one in driven
-            if one.rises_late(self._control) <= most and not (falling and one.start[self._control] <= self._scale.low)
-        ]
-        if not (example or falling) and len(driven) >= FEWEST:
+        example = [one for one in driven if one.rises_late(self._control) <= most]
+        if falling:
+            example = [one for one in example if one.start[self._control] > self._scale.low] or example
+        elif not example and len(driven) >= FEWEST:
             example = driven
         house = nearest(example, self._plan.load_kg or 1.0, self._green, self._times, self._charge_c)
         if house is None:
@@ -258,15 +195,30 @@ class PlanForm:
             return None
         return (self.share(self._control, first) if first > self._scale.low else None), tuple(moves)
 
+    def _soaked(self, begins: float | None, form: tuple[OpenMove, ...]) -> tuple[float | None, tuple[OpenMove, ...]]:
+        """A form that begins as the house does, where that leaves its heat out behind every charge."""
+        low, driven = self._scale.low, [one for one in self._model.driven if self._control in one.start]
+        ends = [next((move.offset_s for move in one.of(self._control) if move.to > low), 0.0) for one in driven]
+        soaks = len(driven) >= FEWEST and all(one.start[self._control] <= low for one in driven)
+        if begins is None or self.kept or not soaks:
+            return begins, form
+        first, *rest = form
+        return None, (replace(first, offset_s=SHIFT_S * round(float(np.median(ends)) / SHIFT_S)), *rest)
+
     def logged_range(self) -> tuple[FloatArray, FloatArray]:
         """Least and most of the heat as it was logged in the stage of each of `heat`, the level at charge first; as shares.
 
+        A form that is not the house's may go as low as the mean of a stage in which the house had its heat out for a while.
         Shapes (1 + moves,); nought and infinite where that stage was never logged with the heat on.
         """
         stood: list[list[float]] = [[], [], []]
         for one in self._model.driven:
-            for place, levels in enumerate(one.levels(self._control) if self._control in one.start else ()):
-                stood[place] += [self.share(self._control, to) for to in levels if to > self._scale.low]
+            for place, levels in enumerate(one.stood(self._control) if self._control in one.start else ()):
+                burning = [self.share(self._control, to) for to, _ in levels if to > self._scale.low]
+                if burning and not self.of_house:
+                    given = sum(self.share(self._control, to) * seconds for to, seconds in levels)
+                    burning.append(given / sum(seconds for _, seconds in levels))
+                stood[place] += burning
         begins = [0.0, *(self.due(move) for move in self.heat)]
         middle = 0.5 * (np.array(begins) + np.array([*begins[1:], max(self._times.end, begins[-1])]))
         stages = np.searchsorted([self._times.seconds[0], self._times.crack], middle)

@@ -13,9 +13,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from firnel.core.model.approaches import FORMS
 from firnel.core.model.candidates import MET, MET_C, MET_S, Candidates
 from firnel.core.model.learning import MachineModel
-from firnel.core.model.plan_form import FORMS, NEVER_S, Bent, How, begun_so
+from firnel.core.model.plan_form import NEVER_S, Bent, How, begun_so
 from firnel.core.model.planned import PlannedRoast, run_plan, sketched
 from firnel.core.model.search import descend, leap, on_steps, settle
 from firnel.core.model.thresholds import GreenTraits

@@ -184,7 +184,7 @@ def show_document(record: BatchRecord) -> dict[str, Any]:
     zero = record.charge_t
     trace, stages = record.trace, sheet.stages
     moves_t = tuple(move.t for move in record.moves if usual_role(move.control) is not Role.MOTION)
-    live = live_rate_of_rise(trace.t, trace.bean, zero if record.mark(MarkKind.CHARGE) else None, moves_t)
+    live = live_rate_of_rise(trace.t, trace.bean, zero if record.mark(MarkKind.CHARGE) else None, moves_t, None, trace.air)
     marks: dict[str, Any] = {kind.value: None for kind in MarkKind}
     for mark in record.marks:
         marks[mark.kind.value] = {

@@ -161,8 +161,9 @@ class LiveTrace:
 
     def _rate_at(self, index: int) -> None:
         good = not self._quality[index] & _UNUSABLE
-        bean = float(self._table[1, index]) if good else float("nan")
-        rate = self._filter.update(float(self._table[0, index]), bean)
+        t, *read = (float(value) for value in self._table[:3, index])
+        bean, air = read if good else (float("nan"), float("nan"))
+        rate = self._filter.update(t, bean, air)
         if self._course is not None and np.isfinite(rate.level):
             rate = self._on_course.update(bean, self._course, rate)
         if rate.spike:
