@@ -14,6 +14,7 @@ BENCHES = (
     "review_list",
     "rate_of_rise",
     "mark_finding",
+    "by_curve",
     "events",
     "model",
     "left_out",

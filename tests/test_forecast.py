@@ -7,6 +7,7 @@ import pytest
 from logged import MACHINES, batches_of, fitted_to
 from made import idled, reading, trace_of
 from test_plan_and_cue import PLAN
+from test_rate_of_rise import moved_roast
 
 from firnel.core.curve_forecast import curve_forecast
 from firnel.core.model.document import model_to_document
@@ -287,6 +288,19 @@ def test_the_curve_is_carried_on_and_says_that_it_is_the_curve():
     quiet = curve_forecast(t, bean, (), DropRule(90.0), Marks(), 155.0, 190.0, heard=False)
     assert quiet.yellow.low < -300.0 * np.log((205.0 - 155.0) / 140.0) < quiet.yellow.high < t[-1]
     assert quiet.first_crack == made.first_crack, "what is still to come comes as before"
+
+
+def test_by_the_curve_the_air_tells_sooner_that_the_gas_was_turned_down():
+    """Half a minute after a hand that nobody told of, the bean probe a minute ahead."""
+    off = []
+    for seed in range(4):
+        t, bean, air, _ = moved_roast(seed)
+        part, later = t <= 325.0, float(np.mean(bean[(t > 382.0) & (t < 388.0)]))
+        told = [curve_forecast(t[part], bean[part], (), DropRule(90.0), Marks(200.0), 150.0, 230.0, air=over)
+                for over in (None, air[part])]  # fmt: skip
+        off.append([abs(float(one.fan[1][60]) - later) for one in told])
+    alone, aired = np.mean(off, axis=0)
+    assert aired < 0.6 * alone
 
 
 def test_a_falling_or_flat_curve_foretells_nothing():

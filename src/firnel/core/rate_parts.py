@@ -98,7 +98,7 @@ class AirLead:
 
     def __init__(self, tuning: RateTuning) -> None:
         self._tuning = tuning
-        self._t = self._air = float("nan")
+        self._begun = self._t = self._air = float("nan")
         self._over: deque[tuple[float, float]] = deque()  #: air over beans [degC], as long ago as the rate lags
         self._rate_over = self._over_over = 0.0
         self._leapt = 0
@@ -119,7 +119,7 @@ class AirLead:
             self.leads = self.leads and step < tuning.air_before
             return 0.0
         if not np.isfinite(step):
-            self._t, self._air = t, air
+            self._begun, self._t, self._air = t, t, air
             return 0.0
         if step <= 0.0 or self._leaps(air):
             return 0.0
@@ -132,7 +132,7 @@ class AirLead:
         share, then = 1.0 - float(np.exp(-step / tuning.air_learned)), self._over[0][1]
         self._rate_over += share * (then * slope - self._rate_over)
         self._over_over += share * (then * then - self._over_over)
-        known = since_charge > 2.0 * tuning.air_from and self._rate_over > 0.0
+        known = t - self._begun > tuning.air_from and self._rate_over > 0.0
         self.leads = known and before is not None and over > tuning.air_least
         return self._rate_over / self._over_over * (over - before) if self.leads and before is not None else 0.0
 

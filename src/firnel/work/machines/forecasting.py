@@ -131,7 +131,7 @@ def curve_record(
     yellow_c, crack_c = (machine.yellow_c, machine.first_crack_c) if machine is not None else (155.0, 198.0)
     return curve_forecast(
         trace.t[part] - zero, trace.bean[part], moves, rule, Marks(came(MarkKind.YELLOW), came(MarkKind.FIRST_CRACK)),
-        yellow_c, crack_c, heard,
+        yellow_c, crack_c, heard, trace.air[part],
     )  # fmt: skip
 
 
