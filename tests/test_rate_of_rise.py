@@ -178,13 +178,15 @@ def test_the_air_tells_of_the_rate_before_the_beans_do():
     assert np.mean(aired) < 0.85 * np.mean(alone)
 
 
-@pytest.mark.parametrize("trouble", ["thrown", "gone", "frozen", "below the beans"])
+@pytest.mark.parametrize("trouble", ["thrown", "gone", "away", "frozen", "below the beans"])
 def test_an_air_probe_that_is_not_to_be_trusted_does_no_harm(trouble):
     t, seen, air, truth = moved_roast(1)
     broken, late = air.copy(), t > 150.0
     if trouble == "thrown":
         at = np.random.default_rng(2).choice(np.flatnonzero(late), 20, replace=False)
         broken[at] += 200.0
+    elif trouble == "away":
+        broken[(t > 290.0) & (t < 350.0)] = np.nan  # and back when the beans have told what it would have
     elif trouble == "below the beans":
         broken = seen - 30.0
     else:

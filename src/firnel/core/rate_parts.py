@@ -116,7 +116,9 @@ class AirLead:
         """
         tuning, step = self._tuning, t - self._t
         if not np.isfinite(air) or since_charge < tuning.air_from:
-            self.leads = self.leads and step < tuning.air_before
+            if not step < tuning.air_before:  # what changes meanwhile, the beans tell
+                self.leads = False
+                self._over.clear()
             return 0.0
         if not np.isfinite(step):
             self._begun, self._t, self._air = t, t, air

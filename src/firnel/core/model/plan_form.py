@@ -198,8 +198,9 @@ class PlanForm:
     def _soaked(self, begins: float | None, form: tuple[OpenMove, ...]) -> tuple[float | None, tuple[OpenMove, ...]]:
         """A form that begins as the house does, where that leaves its heat out behind every charge."""
         low, driven = self._scale.low, [one for one in self._model.driven if self._control in one.start]
-        ends = [next((move.offset_s for move in one.of(self._control) if move.to > low), 0.0) for one in driven]
-        soaks = len(driven) >= FEWEST and all(one.start[self._control] <= low for one in driven)
+        first_on = [next((move for move in one.of(self._control) if move.to > low), None) for one in driven]
+        ends = [move.offset_s for move in first_on if move is not None and move.anchor is Anchor.CHARGE]
+        soaks = len(driven) >= FEWEST and all(one.start[self._control] <= low for one in driven) and len(ends) == len(driven)
         if begins is None or self.kept or not soaks:
             return begins, form
         first, *rest = form
