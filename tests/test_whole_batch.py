@@ -2,8 +2,10 @@
 
 import json
 import os
+import socket
 import subprocess
 import sys
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -47,10 +49,10 @@ class Simulated:
         self.process: subprocess.Popen[str] | None = None
         self.url = ""
 
-    def start(self) -> None:
+    def start(self, port: int = 0) -> None:
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "firnel", "simulator", "--port", "0", "--plan", str(self._plan_at), "--speed", str(SPEED),
-             "--truth", str(self.truth_at), "--seed", "5"],
+            [sys.executable, "-m", "firnel", "simulator", "--port", str(port), "--plan", str(self._plan_at),
+             "--speed", str(SPEED), "--truth", str(self.truth_at), "--seed", "5"],
             stdout=subprocess.PIPE, text=True,
         )  # fmt: skip
         assert self.process.stdout is not None
@@ -87,11 +89,17 @@ def windowless(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Windowless]
     library = filled(at)
     machine = Simulated(folder, library)
     library.close()
-    machine.start()
-    told = ("roast", "--device", machine.url, "--plan", str(folder / "plan.json"), "--follow", "--library", str(at))
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    told = ("roast", "--device", f"modbus://127.0.0.1:{port}?map=gas-6", "--plan", str(folder / "plan.json"), "--follow",
+            "--library", str(at))  # fmt: skip
     own = {"FIRNEL_SETTINGS": str(folder / "settings.json"), "XDG_DATA_HOME": str(folder), "XDG_STATE_HOME": str(folder)}
     with (folder / "said").open("w+") as said:  # a pipe that nobody reads yet would stop it
         roast = subprocess.Popen([sys.executable, "-m", "firnel", *told], stdout=said, text=True, env=os.environ | own)
+        while roast.poll() is None and not (folder / "said").stat().st_size:
+            time.sleep(0.05)
+        machine.start(port)  # only now: it charges soon, and a charge that nobody saw is found late
         yield Windowless(machine, roast, at)
         roast.kill()
         roast.wait()
