@@ -203,6 +203,20 @@ def test_what_the_air_does_not_tell_still_shows_within_twenty_seconds():
     assert came[470] - had[470] < -3.0, "half of six degrees a minute"
 
 
+@pytest.mark.parametrize("air", ["noisy", "unrelated"])
+def test_air_that_foretells_nothing_is_not_believed_where_the_beans_are_read_well(air):
+    t, bean, truth, _ = known_roast()
+    worse = []
+    for seed in range(4):
+        rng = np.random.default_rng(seed)
+        thrown = rng.standard_normal(t.size)
+        over = bean + 60.0 - t / 30.0 + 4.0 * thrown if air == "noisy" else 230.0 + 2.0 * np.cumsum(thrown)
+        rates = [live_rate_of_rise(t, bean + 0.1 * rng.standard_normal(t.size), 0.0, air=one).c_per_min for one in (None, over)]
+        alone, aired = (off_by(rate, truth, t > 200.0) for rate in rates)
+        worse.append(aired / alone)
+    assert np.mean(worse) < 1.2, "1.6 to 1.8 where the air always leads"
+
+
 # With a model beside it
 
 

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from firnel.core.vocabulary import FloatArray
+
 #: No thermometer is thought better than this [degC], nor to wander less [degC2]: the smoother divides by it.
 LEAST_NOISE_C, LEAST_WANDER = 0.02, 1e-6
 
@@ -37,6 +39,11 @@ class RateTuning:
     air_learned: float = 90.0  #: time constant with which it is learned what the rate has of it. [s]
     air_before: float = 8.0  #: the rate is known so long after the air. [s]
     air_from: float = 45.0  #: after the charge it is learned from here on, and leads after as long again. [s]
+    air_judged: float = 15.0  #: what the two rates foretold so long ago is held against what came. [s]
+    air_trusted: float = 60.0  #: time constant with which what came of it is remembered. [s]
+    #: of the error by the beans alone: so far off the air is still believed, and so far off no more.
+    air_sound: float = 1.0
+    air_useless: float = 1.07
     noise: float = 0.25  #: first guess of the probe noise, one standard deviation. [degC]
     gate: float = 6.0  #: innovations beyond this many standard deviations are held back as spikes.
     alike: int = 3  #: so many in a row to the same side are no spikes but the truth.
@@ -145,3 +152,35 @@ class AirLead:
             self._air, self._leapt = air, 0
             self._over.clear()
         return self._leapt > 0
+
+
+class AirTrust:
+    """How far the air is to be believed: by what the led rate foretold against what the beans alone did."""
+
+    def __init__(self, tuning: RateTuning) -> None:
+        self._tuning = tuning
+        self._foretold: deque[tuple[float, float, float, float]] = deque()  #: when [s], level [degC], both slopes [degC/s]
+        self._alone = self._led = 0.0  #: mean squares of what they were off by [degC2]
+        self._heard_s = 0.0
+        self._t = float("nan")
+        self.share = 1.0
+
+    def learn(self, t: float, alone: FloatArray, led: FloatArray, leads: bool) -> None:
+        """Take in the states of both filters, shape (4,), behind a reading; ``leads``: whether they differ by the air."""
+        tuning, step = self._tuning, t - self._t
+        self._t = t
+        if leads:
+            self._foretold.append((t, float(alone[0]), float(alone[1]), float(led[1])))
+        if not self._foretold or t - self._foretold[0][0] < tuning.air_judged:
+            return
+        while len(self._foretold) > 1 and t - self._foretold[1][0] >= tuning.air_judged:
+            self._foretold.popleft()
+        then, level, *slopes = self._foretold.popleft()
+        off_alone, off_led = ((float(alone[0]) - level - slope * (t - then)) ** 2 for slope in slopes)
+        self._heard_s += step
+        share = 1.0 - float(np.exp(-step / tuning.air_trusted))
+        self._alone += share * (off_alone - self._alone)
+        self._led += share * (off_led - self._led)
+        if self._heard_s > tuning.air_judged and self._alone > 0.0:
+            worse = float(np.sqrt(self._led / self._alone))
+            self.share = float(np.clip((tuning.air_useless - worse) / (tuning.air_useless - tuning.air_sound), 0.0, 1.0))

@@ -29,13 +29,15 @@ from firnel.work.review.reports import Report, comparison_report
 
 #: Beyond this many batches the others are drawn thin and alike.
 FEW = 6
-STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
+#: How the batches are told apart: all are bean curves, so all are ink, dark or pale; and that in words.
+BEANS = (("ink", "line"), ("soft", "dash"), ("soft", "dots"), ("ink", "dash"), ("ink", "dots"), ("soft", "line"))
+DRAWN = (tr("solid"), tr("dashed"), tr("dotted"), tr("dark, dashed"), tr("dark, dotted"), tr("pale, solid"))
+STYLES = {"line": Qt.PenStyle.SolidLine, "dash": Qt.PenStyle.DashLine, "dots": Qt.PenStyle.DotLine}
 
 
 STAGE_NAMES = tr("drying"), tr("browning"), tr("development")
 #: Heading of what differs.
 BY = meant("difference", "by")
-DRAWN = (tr("solid"), tr("dashed"), tr("dotted"), tr("dash-dotted"))
 #: So many batches have room in the table; the differences are smoothed over so many points.
 MOST_COLUMNS, SMOOTH = 3, 13
 
@@ -161,16 +163,18 @@ class ComparePage(QWidget):
             self._say(" ".join(picture.complaints))
             return
         first = picture.drawn[0].label
-        lines = [f"{one.label} {DRAWN[index]}" for index, one in enumerate(picture.drawn[: len(DRAWN)])]
-        self.top.setAccessibleDescription(", ".join(lines))
-        many = tr("{} batches against {}", len(picture.drawn), first) if len(picture.drawn) > len(DRAWN) else ""
+        few = picture.drawn if len(picture.drawn) <= FEW else picture.drawn[:1]
+        self.top.setAccessibleDescription(", ".join(f"{one.label} {DRAWN[index]}" for index, one in enumerate(few)))
+        many = tr("{} batches against {}", len(picture.drawn), first) if len(picture.drawn) > FEW else ""
         self._say(" ".join(picture.complaints) or many)
         alone = tr("Batch {} alone: choose another in the list, and add it with {compare}.", first)
         self._against.setText(tr("Against {}", first) if len(picture.drawn) > 1 else alone)
         self._table.show_rows(_table(first, picture.tables[:MOST_COLUMNS]) if picture.tables else ())
 
-    def _pen(self, index: int, colour: str, width: float) -> object:
-        return line_pen(colour, width if index == 0 else 0.7 * width, STYLES[index % len(STYLES)])
+    def _pen(self, index: int, width: float, role: str = "") -> object:
+        """Of one batch; a bean curve where no other ``role`` gives the colour."""
+        own, style = BEANS[index]
+        return line_pen(getattr(self._look.palette, role or own), width if index == 0 else 0.8 * width, STYLES[style])
 
     def _corridor(self, picture: ComparePicture) -> None:
         """The band about the first batch, and about no difference at all."""
@@ -190,7 +194,7 @@ class ComparePage(QWidget):
         gap = np.array([np.nan])
         x = np.concatenate([part for one in drawn for part in (one.x, gap)])
         y = np.concatenate([part for one in drawn for part in (one.bean, gap)])
-        faint = QColor(self._look.palette.ember)
+        faint = QColor(self._look.palette.soft)
         faint.setAlpha(90)
         item = pg.PlotCurveItem(x, y, pen=pg.mkPen(faint, width=1), connect="finite", antialias=False)
         self.top.plot.addItem(item, ignoreBounds=True)
@@ -206,18 +210,22 @@ class ComparePage(QWidget):
             self._crowd(picture.drawn[1:])
         for index, one in reversed(list(enumerate(picture.drawn[: FEW if count <= FEW else 1]))):
             if one.air.size:
-                self._curve(self.top, one.x, one.air, self._pen(index, palette.slate, 1.4))
-            bean = self._curve(self.top, one.x, one.bean, self._pen(index, palette.ember if index else palette.ink, 2.6))
+                self._curve(self.top, one.x, one.air, self._pen(index, 1.4, "slate"))
+            bean = self._curve(self.top, one.x, one.bean, self._pen(index, 2.6))
             self.top.reads(one.label, bean)
             self._steps(one, index)
         self._corridor(picture)
         for index, gap in enumerate(picture.differences, start=1):
             calm = np.convolve(getattr(gap, self.of.currentData()), np.ones(SMOOTH) / SMOOTH, "valid")
             x = gap.x[SMOOTH // 2 : SMOOTH // 2 + calm.size]
-            gap_line = self._curve(self.less, x, calm, self._pen(index, palette.ember, 2.4))
+            gap_line = self._curve(self.less, x, calm, self._pen(index if count <= FEW else FEW - 1, 2.4))
             if index < len(picture.drawn) <= FEW:
                 self.less.reads(picture.drawn[index].label, gap_line, says="{:+.1f}".format)
         self.less.plot.addItem(pg.InfiniteLine(0.0, angle=0, pen=line_pen(palette.soft, 1.0)), ignoreBounds=True)
+        for lane in (self.top, self.less, self.hands) if picture.stages else ():
+            for border in range(1, len(STAGE_NAMES)):
+                pen = line_pen(palette.soft, 1.0, Qt.PenStyle.DotLine)
+                lane.plot.addItem(pg.InfiniteLine(border, angle=90, pen=pen), ignoreBounds=True)
         self._span(picture)
 
     def _curve(self, lane: Lane, x: np.ndarray, y: np.ndarray, pen: object) -> pg.PlotCurveItem:
@@ -238,13 +246,14 @@ class ComparePage(QWidget):
             if role is Role.MOTION:
                 continue
             top, level = max(float(np.nanmax(values)), 1e-9), float(role is Role.HEAT)  # all heat above, all air below
-            colour = self._look.palette.ember if role is Role.HEAT else self._look.palette.slate
-            self._curve(self.hands, one.x, level + 0.85 * values / top, self._pen(index, colour, 2.0))
+            pen = self._pen(index, 2.0, "ember" if role is Role.HEAT else "slate")
+            self._curve(self.hands, one.x, level + 0.85 * values / top, pen)
 
     def _show_heads(self, picture: ComparePicture) -> None:
         unit = self._desk.settings.units.temperature
-        names = [Key(one.label, "ember" if index else "ink", ("line", "dash", "dots")[min(index, 2)])
-                 for index, one in enumerate(picture.drawn[:FEW])]  # fmt: skip
+        names = [Key(one.label, *drawn) for one, drawn in zip(picture.drawn, BEANS, strict=False)]
+        if len(picture.drawn) > FEW:
+            names[1:] = [Key(tr("the others"), *BEANS[-1])]
         self.top.head.show_head(tr("Temperature, {}", unit), [*names, Key("air", "slate", "dash")])
         of = self.of.currentData()
         least = picture.drawn[0].label

@@ -127,7 +127,7 @@ class SamePage(QWidget):
         if not drawn:
             return
         palette, unit = self._look.palette, self._desk.settings.units.temperature
-        styles = [("ember", Qt.PenStyle.DashLine, "dash"), ("ink", Qt.PenStyle.SolidLine, "line")][-len(drawn) :]
+        styles = [("soft", Qt.PenStyle.DashLine, "dash"), ("ink", Qt.PenStyle.SolidLine, "line")][-len(drawn) :]
         for one, (colour, style, _) in zip(drawn, styles, strict=True):
             for lane, values in ((self.curves, one.bean), (self.rates, one.rate)):
                 item = pg.PlotCurveItem(one.x, values, pen=line_pen(getattr(palette, colour), 2.2, style), connect="finite")

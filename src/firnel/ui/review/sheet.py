@@ -76,9 +76,9 @@ class ReviewCurvesPane(QWidget):
         palette = self._look.palette
         self._bean.setPen(line_pen(palette.ink, 2.8))
         self._air.setPen(line_pen(palette.slate, 1.6, Qt.PenStyle.DashLine))
-        self._over.setPen(line_pen(palette.ember, 1.8, Qt.PenStyle.DotLine))
+        self._over.setPen(line_pen(palette.soft, 1.8, Qt.PenStyle.DotLine))
         self._rate_line.setPen(line_pen(palette.plum, 2.2))
-        self._rate_over.setPen(line_pen(palette.ember, 1.6, Qt.PenStyle.DotLine))
+        self._rate_over.setPen(line_pen(palette.plum, 1.6, Qt.PenStyle.DotLine))
         self._words.dress()
 
     def _show_heads(self, unit: str, own: str, over: str) -> None:
@@ -86,8 +86,8 @@ class ReviewCurvesPane(QWidget):
         keys = [Key(tr("{} bean", own)), Key("air", "slate", "dash")]
         rates = [Key(own, "plum")]
         if over:
-            keys.append(Key(tr("{} bean, laid over", over), "ember", "dots"))
-            rates.append(Key(over, "ember", "dots"))
+            keys.append(Key(tr("{} bean, laid over", over), "soft", "dots"))
+            rates.append(Key(over, "plum", "dots"))
         self._top.head.show_head(tr("Temperature, {}", unit), keys)
         self._rate.head.show_head(tr("Rate of rise, {}/min", unit), rates, tr("minutes from the charge"))
         self._top.lines, self._rate.lines = {}, {}

@@ -26,8 +26,9 @@ RIGHT = 16
 LEAST_LANE = 140
 #: Clock axes have their moments so far apart, from there on by whole hours. [s]
 CLOCK_STEPS, HOUR_S = (15, 30, 60, 120, 300, 600, 1800, 3600), 3600
-#: Left axes have their levels so far apart, from there on by whole hundreds.
+#: Left axes have their levels so far apart, from there on by whole hundreds; never nearer than so many heights of a figure.
 LEVEL_STEPS = (0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 25, 50, 100)
+LINE_OF_FIGURES = 1.2
 
 #: No line is drawn where nothing was read for so long [s], and for so many times the usual.
 GAP_S, FEWER = 15.0, 3.0
@@ -54,10 +55,16 @@ class LevelAxis(pg.AxisItem):
     """A left axis with a few round levels, never so many that they crowd."""
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, list[float]]]:  # noqa: N803 - Qt-style names
-        """Levels some 30 pixels apart or more."""
-        span, most = max(maxVal - minVal, 1e-6), max(size / 30.0, 1.0)
-        step = next((s for s in LEVEL_STEPS if span / s <= most), LEVEL_STEPS[-1] * math.ceil(span / most / LEVEL_STEPS[-1]))
-        first, last = int(np.ceil(minVal / step)), int(np.floor(maxVal / step))
+        """Levels some 30 pixels apart or more, nearer where that leaves fewer than three, so that a value can be read."""
+        span = max(maxVal - minVal, 1e-6)
+        for apart in (30.0, LINE_OF_FIGURES * QFontMetricsF(mono(13)).height()):
+            most = max(size / apart, 1.0)
+            step = next(
+                (s for s in LEVEL_STEPS if span / s <= most), LEVEL_STEPS[-1] * math.ceil(span / most / LEVEL_STEPS[-1])
+            )
+            first, last = int(np.ceil(minVal / step)), int(np.floor(maxVal / step))
+            if last - first >= 2:
+                break
         return [(step, [float(step * count) for count in range(first, last + 1)])]
 
     def tickStrings(self, values: Sequence[float], scale: float, spacing: float) -> list[str]:

@@ -13,6 +13,7 @@ from firnel.core.units import Units
 from firnel.core.words import tr
 from firnel.ui.shared.entries import FigureEntry, FiguresEntry
 from firnel.ui.shared.parts import button, card, label, rename
+from firnel.ui.theme.tokens import SPACE_L
 from firnel.work.bench.results import check_results
 from firnel.work.bench.weighing import Results, UsualLoss, as_index
 
@@ -55,6 +56,7 @@ class WeighSheet(QWidget):
         column.addLayout(grid)
         self._declined = {"weight": QCheckBox(tr("not weighed")), "colour": QCheckBox(tr("no colour"))}
         without = QHBoxLayout()
+        without.setSpacing(SPACE_L)
         for box in self._declined.values():
             box.setAccessibleName(box.text())
             box.setToolTip(tr("The bench no longer waits for it"))
