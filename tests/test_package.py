@@ -7,6 +7,8 @@ import subprocess
 import sys
 import xml.etree.ElementTree as ET
 from configparser import ConfigParser
+from datetime import UTC, datetime
+from itertools import product
 from pathlib import Path
 
 import click
@@ -18,6 +20,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication
 
 from firnel.app.commands import main
+from firnel.app.demo_library import Story
 from firnel.app.demo_models import model_brought, models_brought
 from firnel.app.window import make_application, make_window
 from firnel.core.plan import Plan, Targets
@@ -87,6 +90,18 @@ def test_what_the_demo_brings_along_of_its_machines_is_what_its_batches_teach(ou
             )
         assert model_brought(brought, machine.name, batches[1:]) is None
     library.close()
+
+
+def test_the_demo_has_the_same_numbers_in_the_order_of_its_days_on_every_weekday():
+    told = set()
+    for weekday, hour in product(range(7), (0, 7, 18)):
+        today = datetime(2026, 11, 16 + weekday, hour, tzinfo=UTC)
+        story = Story(today)
+        times = [*(when for when, *_ in story.daily), *story.rungs, *story.cold, *story.follows]
+        assert max(times) < today, "nothing is there before it was roasted"
+        told.add(tuple(map(story.label, times)))
+    assert len(told) == 1, "what the machines learned is brought along by number"
+    assert sorted(told.pop()) == [f"{number:04d}" for number in range(401, 477)]
 
 
 def test_documents_are_opened_and_shown(tmp_path, record, qtbot):

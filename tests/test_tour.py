@@ -24,7 +24,7 @@ def window(qtbot, library, monkeypatch):
     library.save_machine(machine_of_kind("Drum Six", "gas-6"))
     library.save_lot(Lot(FOLLOWED_BY))
     library.save_plan(replace(PLAN, name="Isuka filter"))
-    for label, lot, remark in (("0444", "Rwanda Isuka", CHAFF), ("0472", "Rwanda Isuka", FROST), ("0476", FOLLOWED_BY, "")):
+    for label, lot, remark in (("0444", "Rwanda Isuka", CHAFF), ("0468", "Rwanda Isuka", FROST), ("0467", FOLLOWED_BY, "")):
         record = make_record(label)
         bean = record.trace.bean + float(label[-1])
         library.add_record(replace(record, lot=lot, remark=remark, trace=replace(record.trace, bean=bean)))
@@ -59,7 +59,7 @@ def test_eight_stops_show_what_they_speak_of_and_a_practice_begins_behind_them(q
         stations.append(window.stations.pages.currentWidget())
     wanted = ["Day", "Green", "Review", "Review", "Review", "Plan", "Machines", "Roast"]
     assert stations == [window.view(name) for name in wanted]
-    for label, words in (("0444", "the last of five"), ("0472", "after a frost"), ("0476", "is Velakuni")):
+    for label, words in (("0444", "the last of five"), ("0468", "after a frost"), ("0467", "is Velakuni")):
         assert any(f"Batch {label}" in stop.words and words in stop.words for stop in tour._stops)
     review, machines = window.view("Review"), window.view("Machines")
     assert review.tabs.shown == 2, "was it the same?"

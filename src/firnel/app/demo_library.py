@@ -44,41 +44,70 @@ REFERENCE_NUMBER = 3
 #: The plan that a ladder was roasted of, who cupped it, and the development that they like best. [s]
 LADDER_OF, CUPPERS, BEST_S = "Sample washed", ("Asha", "Bo", "Cléo"), 84.0
 LADDER_RUNGS = 5
+#: Of the house's first batch.
+FIRST_NUMBER = 401
 #: What waits to be roasted.
 QUEUED = (("Isuka filter", 2), ("Mwelika filter", 3), ("Lindal espresso", 2))
 #: The picking that follows a lot of the blend: roasted by the old plan it comes otherwise.
 FOLLOWED_BY = "India Velakuni"
 
 
-def _schedule() -> list[tuple[int, int, str, str]]:
-    """Days before today, minutes of the day, plan, trouble: six weeks, about sixty batches."""
-    entries: list[tuple[int, int, str, str]] = []
+class Story:
+    """When each batch was roasted, days counted from the last Monday, so that numbers follow the days whatever day it is.
 
-    def day(ago: int, *batches: tuple[str, str]) -> None:
-        for number, (plan, trouble) in enumerate(batches):
-            entries.append((ago, 8 * 60 + 20 + 22 * number, plan, trouble))
+    Parameters
+    ----------
+    today : the day it ends on.
+    """
 
-    isuka, mparazi, mwelika = ("Isuka filter", ""), ("Mparazi gentle", ""), ("Mwelika filter", "")
-    nine = ("Rwebisho three heaters", "")
-    lindal, kelavani = ("Lindal espresso", ""), ("Kelavani house", "")
-    day(41, ("Isuka filter", "cold"), isuka, isuka, ("Mparazi gentle", "short"))
-    day(39, ("Lindal espresso", "cold"), lindal, lindal)
-    day(36, ("Sample washed", "cold"), ("Sample washed", ""), ("Sample soft beans", "flick"))
-    day(34, isuka, isuka, ("Isuka filter", "no key"), mwelika, ("Mwelika filter", "flick"))
-    day(32, ("Rwebisho three heaters", "cold"), nine, nine)
-    day(31, ("Kelavani house", "stall"), kelavani, kelavani)
-    day(28, ("Isuka filter", "cold"), isuka, isuka, ("Isuka filter", "crash"), mparazi)
-    day(25, lindal, ("Lindal espresso", "crash"), lindal)
-    day(21, mwelika, mwelika, ("Mparazi gentle", "stall"), mparazi)
-    day(18, ("Sample soft beans", ""), ("Sample washed", "no key"), ("Sample washed", ""))
-    day(15, *[isuka] * 3, *(("Isuka filter", f"chaff {number}") for number in range(1, 6)))
-    day(11, lindal, kelavani, ("Kelavani house", "flick"), kelavani)
-    day(9, ("Rwebisho three heaters", "cold"), nine, nine)
-    day(8, ("Mwelika filter", "cold"), mwelika, ("Isuka filter", "short"), isuka, isuka)
-    day(4, mparazi, mparazi, ("Lindal espresso", "no key"), lindal)
-    day(1, ("Isuka filter", "cold"), isuka, mwelika, lindal)
-    day(0, ("Isuka filter", "cold"), isuka)
-    return entries
+    def __init__(self, today: datetime) -> None:
+        self.monday = today.weekday() or 7  #: so many days ago
+        self.daily = [(self._at(today, ago, 500 + 22 * number), plan, trouble) for ago, number, plan, trouble in self._days()]
+        early = max(self.daily[-1][0] + timedelta(minutes=20) - today, timedelta())  # nothing is there before it was roasted
+        self.daily[-2:] = [(when - early, plan, trouble) for when, plan, trouble in self.daily[-2:]]
+        self.rungs = [self._at(today, self.monday + 4, 780 + 10 * index) for index in range(1, LADDER_RUNGS + 1)]
+        self.cold = [self._at(today, self.monday, minute) for minute in (385, 409, 433)]
+        self.follows = [self._at(today, self.monday + 3, minute) for minute in (630, 652)]
+        times = sorted([*(when for when, *_ in self.daily), *self.rungs, *self.cold, *self.follows])
+        self._labels = {when: f"{FIRST_NUMBER + place:04d}" for place, when in enumerate(times)}
+
+    def label(self, when: datetime) -> str:
+        """The number of the batch that was roasted then."""
+        return self._labels[when]
+
+    @staticmethod
+    def _at(today: datetime, ago: int, minute: int) -> datetime:
+        return (today - timedelta(days=ago)).replace(hour=minute // 60, minute=minute % 60, second=0, microsecond=0)
+
+    def _days(self) -> list[tuple[int, int, str, str]]:
+        """Days ago, place in the day, plan, trouble: six weeks, about sixty batches."""
+        entries: list[tuple[int, int, str, str]] = []
+
+        def day(ago: int, *batches: tuple[str, str]) -> None:
+            entries.extend((ago, number, plan, trouble) for number, (plan, trouble) in enumerate(batches))
+
+        isuka, mparazi, mwelika = ("Isuka filter", ""), ("Mparazi gentle", ""), ("Mwelika filter", "")
+        nine = ("Rwebisho three heaters", "")
+        lindal, kelavani = ("Lindal espresso", ""), ("Kelavani house", "")
+        monday = self.monday
+        day(monday + 38, ("Isuka filter", "cold"), isuka, isuka, ("Mparazi gentle", "short"))
+        day(monday + 35, ("Lindal espresso", "cold"), lindal, lindal)
+        day(monday + 33, ("Sample washed", "cold"), ("Sample washed", ""), ("Sample soft beans", "flick"))
+        day(monday + 31, isuka, isuka, ("Isuka filter", "no key"), mwelika, ("Mwelika filter", "flick"))
+        day(monday + 28, ("Rwebisho three heaters", "cold"), nine, nine)
+        day(monday + 27, ("Kelavani house", "stall"), kelavani, kelavani)
+        day(monday + 25, ("Isuka filter", "cold"), isuka, isuka, ("Isuka filter", "crash"), mparazi)
+        day(monday + 21, lindal, ("Lindal espresso", "crash"), lindal)
+        day(monday + 18, mwelika, mwelika, ("Mparazi gentle", "stall"), mparazi)
+        day(monday + 14, ("Sample soft beans", ""), ("Sample washed", "no key"), ("Sample washed", ""))
+        day(monday + 12, *[isuka] * 3, *(("Isuka filter", f"chaff {number}") for number in range(1, 6)))
+        day(monday + 10, lindal, kelavani, ("Kelavani house", "flick"), kelavani)
+        day(monday + 7, ("Rwebisho three heaters", "cold"), nine, nine)
+        day(monday + 6, ("Mwelika filter", "cold"), mwelika, ("Isuka filter", "short"), isuka, isuka)
+        day(monday + 3, mparazi, mparazi, ("Lindal espresso", "no key"), lindal)
+        day(1, ("Isuka filter", "cold"), isuka, mwelika, lindal)
+        day(0, ("Isuka filter", "cold"), isuka)
+        return entries
 
 
 def build_demo_library(
@@ -109,33 +138,32 @@ def build_demo_library(
 def _fill(library: Library, today: datetime, progress: Callable[[str], object]) -> None:
     """Machines, lots, plans, six weeks of batches, what was learned of them, cuppings, the queue and the orders."""
     machines = {name: library.save_machine(_demo_machine(name, kind)) for name, kind in KIND_OF.items()}
+    story = Story(today)
     for entry in LOTS.values():
-        _take_down(library, entry, today)
+        _take_down(library, entry, today, today - timedelta(days=story.monday + 5))
     for lot in COMING:
         library.save_lot(lot)
-    schedule = _schedule()
-    began = (today - timedelta(days=max(ago for ago, *_ in schedule) + 2)).astimezone(UTC)
+    began = (min(when for when, *_ in story.daily) - timedelta(days=2)).astimezone(UTC)
     plans = {recipe.name: library.plan_book.save(plan_of(recipe, machines[recipe.machine]), at=began) for recipe in RECIPES}
     rng = np.random.default_rng(SEED)
     good: dict[str, int] = {}
-    for number, (ago, minute, name, trouble) in enumerate(schedule, start=1):
-        when = (today - timedelta(days=ago)).replace(hour=minute // 60, minute=minute % 60, second=0, microsecond=0)
-        record = roast_record(plans[name], TROUBLES[trouble], f"{400 + number:04d}", when.astimezone(UTC), rng)
-        if number >= len(schedule) - 1:  # the newest two still wait for the scale
+    for number, (when, name, trouble) in enumerate(story.daily, start=1):
+        record = roast_record(plans[name], TROUBLES[trouble], story.label(when), when.astimezone(UTC), rng)
+        if number >= len(story.daily) - 1:  # the newest two still wait for the scale
             record = replace(record, roasted_kg=None, colour_whole=None, colour_ground=None, status="dropped")
         key = library.add_record(record)
         good[name] = good.get(name, 0) + (not trouble)
         if not trouble and good[name] == REFERENCE_NUMBER:
             set_reference(library, plans[name], key)
-        progress(tr("The demo is made once, in half a minute: {} of {} batches roasted", number, len(schedule)))
-    _tell(library, plans, 400 + len(schedule) + LADDER_RUNGS, today)
+        progress(tr("The demo is made once, in half a minute: {} of {} batches roasted", number, len(story.daily)))
+    _tell(library, plans, story)
     _learn(library, list(machines.values()), today, progress)
     for machine in machines.values():
         _care_for(library, machine, today)
-    _climb(library, plans[LADDER_OF], len(schedule), today, rng)
+    _climb(library, plans[LADDER_OF], story, today, rng)
     for name, count in QUEUED:
         queue.add(library, plans[name], count)
-    sell(library, plans, today)
+    sell(library, plans, today, today - timedelta(days=story.monday + 4))
 
 
 def _learn(library: Library, machines: Sequence[Machine], today: datetime, progress: Callable[[str], object]) -> None:
@@ -159,31 +187,23 @@ def _learn(library: Library, machines: Sequence[Machine], today: datetime, progr
         keep_model(library, task.machine, model, task.batches, today)
 
 
-def _tell(library: Library, plans: dict[str, Plan], number: int, today: datetime) -> None:
+def _tell(library: Library, plans: dict[str, Plan], story: Story) -> None:
     """A fortnight with something to find: a cold Monday, and a blend whose next lot comes otherwise."""
     rng = np.random.default_rng(SEED + 1)
-    monday = today.weekday() or 7
-    follows = replace(plans["Kelavani house"], lot=FOLLOWED_BY)
-    isuka = plans["Isuka filter"]
-    told = (
-        (monday, -95, isuka, "cold Monday"), (monday, -71, isuka, "Monday"), (monday, -47, isuka, ""), (3, 150, follows, ""),
-        (3, 172, follows, ""),
-    )  # fmt: skip
-    for ago, minute, plan, trouble in told:
-        number += 1
-        eight = (today - timedelta(days=ago)).replace(hour=8, minute=0, second=0, microsecond=0)
-        when = eight + timedelta(minutes=minute)
-        record = roast_record(plan, TROUBLES[trouble], f"{number:04d}", when.astimezone(UTC), rng)
-        library.add_record(record)
+    isuka, follows = plans["Isuka filter"], replace(plans["Kelavani house"], lot=FOLLOWED_BY)
+    troubles = ("cold Monday", "Monday", "")
+    told = [(when, isuka, trouble) for when, trouble in zip(story.cold, troubles, strict=True)]
+    told += [(when, follows, "") for when in story.follows]
+    for when, plan, trouble in told:
+        library.add_record(roast_record(plan, TROUBLES[trouble], story.label(when), when.astimezone(UTC), rng))
 
 
-def _climb(library: Library, plan: Plan, number: int, today: datetime, rng: np.random.Generator) -> None:
+def _climb(library: Library, plan: Plan, story: Story, today: datetime, rng: np.random.Generator) -> None:
     """A ladder roasted and cupped, a table that is still open, and a triangle test."""
     keys = {}
-    for index, rung in enumerate(ladder(plan, "development_s", LADDER_RUNGS, 15.0), start=1):
-        saved = library.plan_book.save(rung, at=(today - timedelta(days=7)).astimezone(UTC))
-        when = (today - timedelta(days=6)).replace(hour=13, minute=10 * index, second=0, microsecond=0)
-        record = roast_record(saved, TROUBLES[""], f"{400 + number + index:04d}", when.astimezone(UTC), rng)
+    for when, rung in zip(story.rungs, ladder(plan, "development_s", LADDER_RUNGS, 15.0), strict=True):
+        saved = library.plan_book.save(rung, at=(when - timedelta(days=1)).astimezone(UTC))
+        record = roast_record(saved, TROUBLES[""], story.label(when), when.astimezone(UTC), rng)
         keys[library.add_record(record)] = saved.targets.development_s or 80.0
     table = cupping.set_table(
         library, "Development ladder", list(keys), CUPPERS, (today - timedelta(days=4)).astimezone(UTC), seed=4
@@ -229,8 +249,8 @@ def _care_for(library: Library, machine: Machine, today: datetime) -> None:
         library.machine_book.add_log(machine.id, LogEntry("probe", today - timedelta(days=ago), entry))
 
 
-def _take_down(library: Library, entry: DemoLot, today: datetime) -> None:
-    """A lot as it was counted a week ago, with what was measured at intake and since."""
+def _take_down(library: Library, entry: DemoLot, today: datetime, counted: datetime) -> None:
+    """A lot as it was counted, with what was measured at intake and since."""
     rng = np.random.default_rng(len(entry.lot.name))
     lot = library.save_lot(entry.lot)
     if lot.id is None or lot.on_hand_kg is None or lot.density_g_per_l is None or lot.moisture is None:
@@ -247,4 +267,4 @@ def _take_down(library: Library, entry: DemoLot, today: datetime) -> None:
     beans = {"broken, chipped or cut": 11 if soft else 4, "shell": 6 if soft else 3, "slight insect damage": 12 if soft else 4}
     measure(library, lot, "defects", {"beans": beans, "sample_g": 350.0}, arrived)
     measure(library, lot, "moisture", {"share": lot.moisture}, lately)
-    library.lot_book.count(lot.id, lot.on_hand_kg, today - timedelta(days=7))
+    library.lot_book.count(lot.id, lot.on_hand_kg, counted)

@@ -22,8 +22,6 @@ SOLD: tuple[tuple[str, Level, tuple[tuple[str, float, tuple[str, ...]], ...]], .
     )),
     ("Rwebisho Natural", Level.MEDIUM, (("Uganda Rwebisho", 1.0, ("Rwebisho three heaters",)),)),
 )  # fmt: skip
-#: So many days of roasting are on the shelf.
-SHELF_DAYS = 5
 #: Days ahead that are due today or on the next days, and what is wanted.
 ORDERED = (
     (0, "60 x 250 g Isuka Filter every week", "Heron Street Café"),
@@ -48,13 +46,12 @@ COMING = (
 )  # fmt: skip
 
 
-def sell(library: Library, plans: Mapping[str, Plan], today: datetime) -> None:
-    """Put the coffees on sale some days ago, and take the orders."""
-    since = (today - timedelta(days=SHELF_DAYS)).astimezone(UTC)
+def sell(library: Library, plans: Mapping[str, Plan], today: datetime, since: datetime) -> None:
+    """Put the coffees on sale: what was roasted ``since`` then is on the shelf; and take the orders."""
     for name, level, parts in SOLD:
         ids = [tuple(key for plan in own if (key := plans[plan].id) is not None) for _, _, own in parts]
         components = tuple(Component(lot, share, keys) for (lot, share, _), keys in zip(parts, ids, strict=True))
-        keep_coffee(library, Coffee(name, components, level=level), since)
+        keep_coffee(library, Coffee(name, components, level=level), since.astimezone(UTC))
     day = today.astimezone().date()
     for ahead, what, whom in ORDERED:
         add_lines(library, f"{what} {day + timedelta(days=ahead):%Y-%m-%d} for {whom}", day)
