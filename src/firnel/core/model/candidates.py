@@ -97,6 +97,7 @@ class Candidates:
         self.held = replace(plan, moves=tuple(move for move in plan.moves if move.held))
         self.charge_open = self.wanted.charge_c is None and how is not How.AS_IS
         self.development_open = (plan.drop_rules or not times.fixed[2]) and how is not How.AS_IS
+        self._heats = np.array([self.start_open, *(move.open for move in self.form)], bool)  #: which levels are open
         self._hold = self._held()
 
     def again(self, plan: Plan) -> Candidates:
@@ -135,12 +136,11 @@ class Candidates:
     def _held(self) -> LevelHold:
         """What its levels are held to."""
         model, first = self.model, self.first[: self.heats]
-        every = self._every = np.array([self.start_open, *(move.open for move in self.form)], bool)
         late = np.array([move.anchor in (Anchor.YELLOW, Anchor.FIRST_CRACK) for move in self.form], bool)
-        hold = partial(LevelHold, late, every[:-1] & every[1:])
+        hold = partial(LevelHold, late, self._heats[:-1] & self._heats[1:])
         if self.how is not How.NEW:
             return hold(rising=RISING_OWN if self.kept else RISING)
-        low, high = (side[every] for side in self.form_of.logged_range())
+        low, high = (side[self._heats] for side in self.form_of.logged_range())
         if self.form_of.of_house:
             return hold(house=first, logged=(low, high))
         if model.batches < FEWEST:
@@ -151,7 +151,7 @@ class Candidates:
     @property
     def heats(self) -> int:
         """How many of a candidate's entries are heat levels."""
-        return int(self.start_open) + len(self.open)
+        return int(self._heats.sum())
 
     def charge_of(self, rows: FloatArray) -> FloatArray:
         """Charge temperature of each candidate, shape (m,). [degC]"""
@@ -345,7 +345,7 @@ class Candidates:
             return tr(": {}, the {} is at its top", does, burner)
         if not wants_more and inside and min(inside) <= self.lowest + 1e-6:
             return tr(": {}, the {} is at its least", does, burner)
-        if self._hold.at_edge(row[: self.heats], wants_more)[there[self._every]].any():
+        if self._hold.at_edge(row[: self.heats], wants_more)[there[self._heats]].any():
             edge = tr("more heat was never logged there") if wants_more else tr("less heat was never logged there")
             return f": {does}, {edge}"
         if wants_more and late and self.how is How.NEW and self.rising(row[None, :])[0] < UP:
