@@ -23,6 +23,7 @@ BENCHES = (
 )
 BENCHES += (
     "machines",
+    "odd",
     "new_lots",
     "plan",
     "guided",

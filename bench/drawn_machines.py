@@ -104,9 +104,25 @@ class House:
     spread: float
 
 
-def draw_body(rng: Rng, number: int) -> Body:
+@dataclass(frozen=True)
+class Ranges:
+    """Between what machines and houses are drawn; bench/odd.py draws outside of these."""
+
+    load_kg: tuple[float, float] = (0.3, 60.0)
+    probe_s: tuple[float, float] = (6.0, 38.0)
+    crack_c: tuple[float, float] = (195.0, 204.0)
+    yellow_c: tuple[float, float] = (149.0, 157.0)
+    crack_s: tuple[float, float] = (430.0, 700.0)
+    development_s: tuple[float, float] = (65.0, 140.0)
+    rise_c: tuple[float, float] = (3.0, 22.0)  #: from first crack to the drop
+
+
+USUAL = Ranges()
+
+
+def draw_body(rng: Rng, number: int, ranges: Ranges = USUAL) -> Body:
     """One machine."""
-    load = float(np.exp(rng.uniform(np.log(0.3), np.log(60.0))))
+    load = float(np.exp(rng.uniform(*np.log(ranges.load_kg))))
     small = (load / 5.0) ** (-1.0 / 3.0)  # surface against volume
     gas = bool(rng.random() < 0.65)
     power = load * rng.uniform(3.2, 4.6) * small**0.5
@@ -144,9 +160,9 @@ def draw_body(rng: Rng, number: int) -> Body:
         rng.uniform(5.5, 10.0) * 1e-3, rng.uniform(2.0, 5.5) * 1e-3, rng.uniform(0.4, 0.9),
         load * rng.uniform(0.0, 0.03) * small,
         int(rng.integers(1, 6)), rng.uniform(4.0, 14.0), rng.uniform(0.6, 1.5), rng.uniform(0.2, 0.7),
-        rng.uniform(6.0, 38.0), rng.uniform(0.0, 0.05), rng.uniform(0.0, 0.08), rng.uniform(0.05, 0.3),
+        rng.uniform(*ranges.probe_s), rng.uniform(0.0, 0.05), rng.uniform(0.0, 0.08), rng.uniform(0.05, 0.3),
         rng.uniform(3.0, 14.0), rng.uniform(0.0, 0.5), rng.uniform(0.05, 0.35), float(rng.choice([0.1, 0.1, 0.5])),
-        rng.uniform(0.005, 0.04), rng.uniform(0.002, 0.02), rng.uniform(195.0, 204.0), rng.uniform(149.0, 157.0),
+        rng.uniform(0.005, 0.04), rng.uniform(0.002, 0.02), rng.uniform(*ranges.crack_c), rng.uniform(*ranges.yellow_c),
         rng.uniform(0.0, 3.0), rng.uniform(0.4, 1.6),
     )  # fmt: skip
 
@@ -337,7 +353,7 @@ class DrawnRoaster:
         return seen
 
 
-def draw_house(rng: Rng, body: Body) -> House:
+def draw_house(rng: Rng, body: Body, ranges: Ranges = USUAL) -> House:
     """The hands of the house: many moves or few, a soak or none, air that stays or steps; the level is found in `settled`."""
     start = {AIRFLOW: float(rng.uniform(0.25, 0.6)), DRUM: float(rng.uniform(48.0, 62.0) / 80.0)}
     moves: list[tuple[str, float, Control, float]] = []
@@ -356,7 +372,7 @@ def draw_house(rng: Rng, body: Body) -> House:
             moves.append(("bean", 190.0, AIRFLOW, min(higher + float(rng.uniform(0.05, 0.2)), 1.0)))
     soak = float(rng.choice([0.0, 0.0, 45.0, 75.0]))
     return House(
-        float(rng.uniform(175.0, 212.0)), 0.7, soak, tuple(moves), start, float(rng.uniform(65.0, 140.0)),
+        float(rng.uniform(175.0, 212.0)), 0.7, soak, tuple(moves), start, float(rng.uniform(*ranges.development_s)),
         float(rng.uniform(0.03, 0.1)),
     )  # fmt: skip
 
@@ -452,9 +468,9 @@ def brought_to_charge(
         second()
 
 
-def settled(body: Body, house: House, rng: Rng, made: type[DrawnRoaster]) -> tuple[Body, House] | None:
+def settled(body: Body, house: House, rng: Rng, made: type[DrawnRoaster], ranges: Ranges = USUAL) -> tuple[Body, House] | None:
     """The level of heat with which this house comes to first crack in its time; a bigger burner where it must be."""
-    wanted = float(rng.uniform(430.0, 700.0))
+    wanted = float(rng.uniform(*ranges.crack_s))
     green = Green(0.85 * body.load_kg, 0.11, 1.0, 1.0, 0.0, 0.0)
 
     def crack_at(one: Body, level: float) -> float:
@@ -473,7 +489,7 @@ def settled(body: Body, house: House, rng: Rng, made: type[DrawnRoaster]) -> tup
     drop = next((mark for mark in came.marks if mark.kind is MarkKind.DROP), None)
     found = next((mark for mark in came.marks if mark.kind is MarkKind.FIRST_CRACK), None)
     # A roast that loses its heat in the crack, or runs away, is no house's recipe.
-    if drop is None or found is None or not 3.0 <= (drop.bean or 0.0) - (found.bean or 0.0) <= 22.0:
+    if drop is None or found is None or not ranges.rise_c[0] <= (drop.bean or 0.0) - (found.bean or 0.0) <= ranges.rise_c[1]:
         return None
     # Nor is one that a few hundredths of heat turn into another roast.
     if crack_at(body, 0.94 * high) > 1.4 * wanted or crack_at(body, 1.06 * high) < 0.7 * wanted:
@@ -515,12 +531,12 @@ def _lots(rng: Rng, body: Body, name: str) -> dict[str, tuple[Lot, Green]]:
 
 
 @lru_cache(maxsize=4)
-def draw(number: int, made: type[DrawnRoaster] = DrawnRoaster) -> Drawn:
+def draw(number: int, made: type[DrawnRoaster] = DrawnRoaster, ranges: Ranges = USUAL) -> Drawn:
     """The machine of a number: always the same one."""
     for attempt in range(40):
         rng = np.random.default_rng([number, attempt, 77])
-        body = draw_body(rng, number)
-        found = settled(body, draw_house(rng, body), rng, made)
+        body = draw_body(rng, number, ranges)
+        found = settled(body, draw_house(rng, body, ranges), rng, made, ranges)
         if found is not None:
             break
     else:

@@ -193,12 +193,14 @@ def guided(hand: Hand, solved: Solved, load: Any, lot: Lot, model: MachineModel,
             fresh = told is not None and told.at == now
             advice = told.advice if told is not None and fresh else None
             stall = next((one for one in told.coming if one.remedy is not None), None) if told is not None and fresh else None
-            if stall is not None and stall.remedy is not None and may_advise(now - advised_t, hand.marks):
+            left_s = told.marks.get(MarkKind.DROP, now) - now if told is not None else 0.0
+            may = may_advise(now - advised_t, hand.marks, left_s=left_s)
+            if stall is not None and stall.remedy is not None and may:
                 advised_t, remedy = now, stall.remedy
                 given = Given.of(remedy, now)
                 said.append(f"{now - hand.marks[MarkKind.CHARGE].t:.0f} s: {remedy.control} > {remedy.to:g} against the stall")
                 hand.reach(remedy.control, remedy.to)
-            elif advice is not None and may_advise(now - advised_t, hand.marks):
+            elif advice is not None and may:
                 advised_t, choice = now, advice.choice
                 back += given is not None and given.bound(choice.control, choice.to, now) != choice.to
                 given = Given.of(choice, now)

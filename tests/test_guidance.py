@@ -16,7 +16,7 @@ from test_rate_of_rise import wandering
 
 from firnel.app.window import make_application, make_window
 from firnel.core.ending import moved_end, moved_rule
-from firnel.core.guidance import Advice, Choice, advise, further_steps, steps_wanted, steps_within
+from firnel.core.guidance import Advice, Choice, advise, further_steps, may_advise, steps_wanted, steps_within
 from firnel.core.known_course import Course
 from firnel.core.landing import expected_off, landing_of
 from firnel.core.model.document import model_to_document
@@ -502,6 +502,15 @@ def test_advice_stands_long_enough_to_be_read_and_is_taken_by_a_key(session):
     assert session.advice is None
     session.take_advice(session.time.now)
     assert "no advice" in session.message
+
+
+def test_in_a_long_development_an_advice_has_longer_to_show_what_comes_of_it():
+    cracked = {MarkKind.FIRST_CRACK: 600.0}
+    told = [may_advise(25.0, cracked, left_s=left_s) for left_s in (0.0, 60.0, 100.0, 280.0)]
+    assert told == [True, True, False, False]
+    assert may_advise(46.0, cracked, left_s=280.0)
+    assert may_advise(25.0, cracked, sooner=True, left_s=280.0), "nothing came of the last one"
+    assert not may_advise(25.0, {})
 
 
 def test_the_setting_that_is_advised_does_not_flicker(session):

@@ -32,6 +32,8 @@ MOST_STEPS, MOST_SHARE = 5, 0.15
 MOST_AT_THE_END = 2
 #: From one advice to the next, what came of the first is looked at: before first crack, and in development. [s]
 PAUSE_S, LAST_PAUSE_S = 45.0, 18.0
+#: In a long development longer, by so much of what is left of it: a step has all of that to work.
+PAUSE_OF_LEFT = 0.3
 #: So soon after an advice, no other takes it back: what has come of it is not seen yet. [s]
 BACK_S = 90.0
 #: Unless the end would be missed by so many tolerances otherwise, once it has cracked.
@@ -231,6 +233,18 @@ def _spoils(before: Sequence[Off], after: Mapping[str, Off], spare: Off, forecas
     return False
 
 
-def may_advise(since_s: float, came: Mapping[MarkKind, float] | Mapping[MarkKind, Mark], sooner: bool = False) -> bool:
-    """Whether another advice may be given, so long after the last one; ``sooner`` if nothing came of that."""
-    return since_s > (LAST_PAUSE_S if sooner or MarkKind.FIRST_CRACK in came else PAUSE_S)
+def may_advise(
+    since_s: float, came: Mapping[MarkKind, float] | Mapping[MarkKind, Mark], sooner: bool = False, left_s: float = 0.0
+) -> bool:
+    """Whether another advice may be given.
+
+    Parameters
+    ----------
+    since_s : so long after the last one. [s]
+    came : the marks that have come.
+    sooner : nothing came of the last one.
+    left_s : until the drop, as it is expected. [s]
+    """
+    if sooner:
+        return since_s > LAST_PAUSE_S
+    return since_s > (min(max(PAUSE_OF_LEFT * left_s, LAST_PAUSE_S), PAUSE_S) if MarkKind.FIRST_CRACK in came else PAUSE_S)

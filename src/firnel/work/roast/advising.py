@@ -158,7 +158,9 @@ class Advising:
         inside = self.place is Place.INSIDE and offered.off.kind != "stage"
         # Of an advice that nobody followed nothing comes that were to be waited for, if there is worse by now.
         worse = not self._followed and self._off is not None and offered.off.in_tolerances > WORSE * self._off.in_tolerances
-        if standing is None and not inside and may_advise(since, marks, worse):
+        expected = self.expected(now) or {}
+        left_s = expected.get(MarkKind.DROP, now) - now
+        if standing is None and not inside and may_advise(since, marks, worse, left_s):
             self.advice, self._off, self._followed = offered, offered.off, False
             self._given_t = self._figured_t = now
             self.last = Given.of(offered.choice, now)
