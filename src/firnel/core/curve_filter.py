@@ -53,17 +53,7 @@ class CurveFilter:
         self.predicted_spread = self._spread
 
     def update(self, t: float, bean: float, air: float = float("nan")) -> Rate:
-        """Take one reading and answer with the rate as known at that moment.
-
-        Parameters
-        ----------
-        t : time of the reading; must not go backwards. [s]
-        bean, air : the readings; NaN counts as not read. [degC]
-
-        Raises
-        ------
-        ValueError : if time goes backwards.
-        """
+        """Take one reading and answer with the rate as known then, as `firnel.core.rate_of_rise.RateOfRiseFilter.update`."""
         if self._t is None:
             return self._start(t, bean)
         step = t - self._t

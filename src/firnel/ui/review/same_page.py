@@ -128,12 +128,12 @@ class SamePage(QWidget):
             return
         palette, unit = self._look.palette, self._desk.settings.units.temperature
         styles = [("soft", Qt.PenStyle.DashLine, "dash"), ("ink", Qt.PenStyle.SolidLine, "line")][-len(drawn) :]
-        for one, (colour, style, _) in zip(drawn, styles, strict=True):
-            for lane, values in ((self.curves, one.bean), (self.rates, one.rate)):
-                item = pg.PlotCurveItem(one.x, values, pen=line_pen(getattr(palette, colour), 2.2, style), connect="finite")
+        for one, (role, style, _) in zip(drawn, styles, strict=True):
+            for lane, values, colour in ((self.curves, one.bean, getattr(palette, role)), (self.rates, one.rate, palette.plum)):
+                item = pg.PlotCurveItem(one.x, values, pen=line_pen(colour, 2.2, style), connect="finite")
                 lane.plot.addItem(item, ignoreBounds=True)
                 lane.reads(one.label, item)
-        keys = [Key(one.label, colour, drawing) for one, (colour, _, drawing) in zip(drawn, styles, strict=True)]
+        keys = [Key(one.label, role, drawing) for one, (role, _, drawing) in zip(drawn, styles, strict=True)]
         self.curves.head.show_head(tr("Temperature, {}", unit), keys)
         self.rates.head.show_head(tr("Rate of rise, {}/min", unit), (), tr("minutes from the charge"))
         self.curves.time_span(min(float(one.x[0]) for one in drawn), max(float(one.x[-1]) for one in drawn))
