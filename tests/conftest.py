@@ -28,7 +28,7 @@ speak(os.environ.get("FIRNEL_TEST_LANGUAGE", "en"))  # before anything is loaded
 
 from made import trace_of
 from PyQt6.QtCore import QCoreApplication, QEvent, Qt
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QMainWindow, QMessageBox, QTabBar, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QMainWindow, QTabBar, QWidget
 from pytestqt.qtbot import QtBot
 from server import Server, in_memory, running
 from sqlalchemy import Connection, text
@@ -41,6 +41,7 @@ from firnel.store.library import Library
 from firnel.store.opening import migrate
 from firnel.store.writing import make_engine, writing
 from firnel.ui.shared.collector import Collector
+from firnel.ui.shared.questions import Question
 from firnel.work.machines import learner
 
 learner.NICENESS = 0  # a process that gives way to all the other tests hardly ever has its turn
@@ -81,11 +82,10 @@ def _own_settings(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 def _no_box_waits_for_nobody(monkeypatch: pytest.MonkeyPatch) -> None:
     """A box that nobody answers fails the test, with its words, instead of standing there for ever."""
 
-    def refuse(_over: object, _title: str, words: str, *_: object) -> None:
-        raise AssertionError(f"A box asks: {words}")
+    def refuse(question: Question) -> None:
+        raise AssertionError(f"A box asks: {question.sentence}")
 
-    for kind in ("warning", "question", "information", "critical"):
-        monkeypatch.setattr(QMessageBox, kind, refuse)
+    monkeypatch.setattr(Question, "exec", refuse)
 
 
 @pytest.fixture(scope="session", autouse=True)

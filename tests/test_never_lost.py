@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 from conftest import make_record, press
 from made import reading
-from PyQt6.QtWidgets import QMessageBox
+from PyQt6.QtWidgets import QDialog
 from sqlalchemy import event, update
 
 from firnel.app.first import make_application
@@ -28,6 +28,8 @@ from firnel.store.recovery import recover
 from firnel.store.spill import Spill, refuges, spilled_in
 from firnel.store.tables import batches
 from firnel.store.writing import LibraryError, LibraryGoneError, LibraryWriteError, writing
+from firnel.ui import unfinished
+from firnel.ui.shared.questions import Question
 from firnel.ui.theme.look import Look
 from firnel.work.bench.results import Results
 from firnel.work.desk import Desk, machine_of_kind
@@ -165,7 +167,7 @@ def test_going_on_is_asked_again_until_the_disk_has_room_and_nothing_spilled_is_
     window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None, spill_at=spill.folder)
     qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
     window.show()
-    assert "still" in window.desk.recover()[0]
+    assert "still" in window.bring_in()[0]
     window.offer_unfinished()
     for _ in range(2):
         press(qtbot, window.notice, "Go on with it")
@@ -180,6 +182,31 @@ def test_going_on_is_asked_again_until_the_disk_has_room_and_nothing_spilled_is_
     assert window.desk.session.recording
     assert len(window.desk.session.trace) == 800
     assert not list(spill.folder.glob("*.spill.json"))
+
+
+def test_a_batch_charged_on_a_full_disk_is_offered_as_soon_as_there_is_room(qtbot, library, full, spill, monkeypatch):
+    monkeypatch.setattr(unfinished, "AGAIN_MS", 20)
+    owner = Owner(Owner.here().station, 1, "x")  # an earlier run, which is gone
+    journal = Journal(library, begun(library), lambda: 1.0, lambda said: None, spill, owner)
+    journal.flush(10.0)
+    full(True)
+    journal.status("roasting")
+    for t in range(800):
+        journal.reading(row(float(t)))
+    while not list(spill.folder.glob("*.spill.json")):
+        assert not journal.flush(0.05)
+    journal.leave()
+    window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None, spill_at=spill.folder)
+    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
+    window.show()
+    assert "still" in window.bring_in()[0]
+    window.offer_unfinished()
+    assert not window.notice.isVisible(), "in the library it only waits for its charge"
+    full(False)
+    qtbot.waitUntil(window.notice.isVisible)
+    assert "is in it now" in window.desk.session.message
+    press(qtbot, window.notice, "Go on with it")
+    assert len(window.desk.session.trace) == 800
 
 
 def test_a_spill_of_another_library_or_of_one_at_work_is_left_alone(library, spill, tmp_path):
@@ -436,14 +463,14 @@ def test_what_finds_no_room_beside_the_settings_is_kept_in_a_refuge_and_found_th
     assert (journal.in_a_refuge, journal.kept_in) == (True, str(refuge))
     assert stat.S_IMODE(refuge.stat().st_mode) == 0o700, "it lies where everybody may write"
     full(False)
-    assert recover_spilled(library, beside) == ["Batch 0001: what the library would not take before is in it now."]
+    assert recover_spilled(library, beside).said == ["Batch 0001: what the library would not take before is in it now."]
     assert library.batch(library.find_batch("0001")).trace.t.size == 2
     assert not list(refuge.iterdir())
 
 
 def test_the_window_does_not_close_unasked_over_a_batch_that_is_kept_nowhere(qtbot, library, full, monkeypatch):
     asked: list[str] = []
-    monkeypatch.setattr(QMessageBox, "question", lambda *said: asked.append(said[2]) or QMessageBox.StandardButton.No)
+    monkeypatch.setattr(Question, "exec", lambda question: asked.append(question.sentence) or QDialog.DialogCode.Rejected)
     machine = library.save_machine(machine_of_kind("Drum Six", "gas-6"))
     window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None)
     window.show()

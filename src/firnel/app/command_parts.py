@@ -113,7 +113,7 @@ def opened(library_at: str | None) -> Iterator[Library]:
     mine, _ = load_settings()
     library.sign(mine.station_name, mine.operator)
     try:
-        for sentence in recover_spilled(library):
+        for sentence in recover_spilled(library).said:
             click.echo(sentence, err=True)
         yield library
     except (LibraryError, NotInLibraryError, ImportRefusedError, MarkOrderError, ValueError) as error:

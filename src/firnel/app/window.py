@@ -11,7 +11,6 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
-from PyQt6.QtWidgets import QMessageBox
 
 from firnel.app.command_parts import CouldNotError, default_library
 from firnel.app.crash import CrashHook
@@ -29,6 +28,7 @@ from firnel.store.writing import LibraryError
 from firnel.ui.main_window import MainWindow
 from firnel.ui.shared.actions import use_keys
 from firnel.ui.shared.background import Background, Hop, left_running
+from firnel.ui.shared.questions import agreed, told
 from firnel.ui.theme.look import Look
 from firnel.work.desk import AddressError, Desk, spill_folder
 from firnel.work.library_care import lack_of_room, look_after_a_crash
@@ -94,7 +94,7 @@ def begin_work(window: MainWindow, complaints: Sequence[str] = ()) -> None:
     end_on_signals(window.end)
     wake_qt_on_signals(window)
     said = list(complaints)
-    said += window.desk.recover()
+    said += window.bring_in()
     if wrong := look_after_a_crash(window.desk.library):
         said.append(wrong)
     if full := lack_of_room(window.desk.library):
@@ -171,12 +171,10 @@ def _open(library_at: str | Path) -> Library | None:
 
 
 def _offer_copy(library_at: str | Path, error: LibraryError) -> Library | None:
-    box = QMessageBox(QMessageBox.Icon.Warning, "Firnel", str(error))
     path = Path(library_at)
-    copy = box.addButton(tr("Work on a copy"), QMessageBox.ButtonRole.AcceptRole) if path.is_file() else None
-    box.addButton(tr("Leave"), QMessageBox.ButtonRole.RejectRole)
-    box.exec()
-    if copy is None or box.clickedButton() is not copy:
+    if not path.is_file():
+        told(None, str(error))
+    if not path.is_file() or not agreed(None, str(error), tr("Work on a copy"), tr("Leave")):
         print(error, file=sys.stderr)
         return None
     try:
@@ -185,6 +183,6 @@ def _offer_copy(library_at: str | Path, error: LibraryError) -> Library | None:
         library = Library(copy_files(path, target))
         library.lock_for_roasting()
     except (LibraryError, OSError, CouldNotError) as second:
-        QMessageBox.critical(None, "Firnel", tr("The copy of {} cannot be opened either. {}", path.name, second))
+        told(None, tr("The copy of {} cannot be opened either. {}", path.name, second))
         return None
     return library

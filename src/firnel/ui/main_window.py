@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from firnel.core.plan import Plan
 from firnel.core.words import tr
@@ -28,6 +28,7 @@ from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.background import Background, Hop
 from firnel.ui.shared.command_palette import CommandPalette
 from firnel.ui.shared.frame import Rail, ServerNote
+from firnel.ui.shared.questions import agreed, told
 from firnel.ui.shared.reading_order import next_in_order
 from firnel.ui.shared.sheets import Notice
 from firnel.ui.shared.space_key import SpaceKey
@@ -282,6 +283,10 @@ class MainWindow(QMainWindow):
         self.show_station("Plan")
         cast("PlanView", self.view("Plan")).begin_with(plan)
 
+    def bring_in(self) -> list[str]:
+        """What an earlier run could not write comes in, now or as soon as it can; in sentences."""
+        return self._left.bring_in()
+
     def offer_unfinished(self) -> None:
         """If a batch was being recorded when Firnel ended, ask what to do with it."""
         self._left.offer()
@@ -417,7 +422,7 @@ class MainWindow(QMainWindow):
             if self._leaving:
                 print(left, file=sys.stderr)
             else:
-                QMessageBox.warning(self, "Firnel", left)
+                told(self, left)
         super().closeEvent(event)
 
     def _may_leave(self) -> bool:
@@ -429,4 +434,4 @@ class MainWindow(QMainWindow):
             asked = tr("A batch is in the drum. Leave all the same? It can be gone on with at the next start.")
         else:
             return True
-        return QMessageBox.question(self, "Firnel", asked) == QMessageBox.StandardButton.Yes
+        return agreed(self, asked, tr("Leave"), tr("Stay"), risky=True)

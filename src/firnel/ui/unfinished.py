@@ -1,16 +1,18 @@
-"""A batch that was being recorded when Firnel ended: it is asked what to do with it."""
+"""A batch that was being recorded when Firnel ended: what of it lies elsewhere comes in, and it is asked what to do with it."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QTimer
 
 from firnel.core.words import tr
 from firnel.ui.shared.sheets import Notice
 from firnel.work import shelf
 from firnel.work.desk import Desk
 from firnel.work.review.records import LibraryError
+
+AGAIN_MS = 10_000  #: between two tries to bring in what has to wait.
 
 
 class Unfinished(QObject):
@@ -29,6 +31,24 @@ class Unfinished(QObject):
         self._key: int | None = None
         self._name = ""
         notice.answered.connect(self._on_answer)
+        self.again = QTimer(self)
+        self.again.setInterval(AGAIN_MS)
+        self.again.timeout.connect(self._on_again)
+
+    def bring_in(self) -> list[str]:
+        """Bring in what an earlier run could not write; what has to wait is tried again. In sentences."""
+        brought = self._desk.recover()
+        if brought.waits:
+            self.again.start()
+        return brought.said
+
+    def _on_again(self) -> None:
+        brought = self._desk.recover()
+        if brought.came:
+            self._desk.session.say(" ".join(brought.came))
+        if not brought.waits:
+            self.again.stop()
+            self.offer()
 
     def offer(self) -> None:
         """Ask, if there is one: the newest; older ones are closed as they are."""

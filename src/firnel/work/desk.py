@@ -32,7 +32,7 @@ from firnel.work.roast.lookout import Aside, Lookout, at_once
 from firnel.work.roast.preparing import Prepared, gather, gather_next
 from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
-from firnel.work.spilled import recover_spilled, spill_folder
+from firnel.work.spilled import BroughtIn, recover_spilled, spill_folder
 
 __all__ = ["AddressError", "Desk", "LinkState", "LinkStatus", "machine_kinds", "machine_of_kind", "spill_folder"]
 
@@ -187,9 +187,11 @@ class Desk:
         """Have what is worked out ahead done by this from now on."""
         self._lookout.aside = aside
 
-    def recover(self) -> list[str]:
-        """Bring in what an earlier run could not write; a sentence for each batch. To be called once, at the start."""
-        return [] if self._spill is None else recover_spilled(self.library, self._spill.folder)
+    def recover(self) -> BroughtIn:
+        """Bring in what an earlier run could not write: at the start, and again while something waits."""
+        if self._spill is None:
+            return BroughtIn()
+        return recover_spilled(self.library, self._spill.folder, at_work=self._spill.held)
 
     def resume(self, key: int) -> None:
         """Go on with a batch that was being recorded when Firnel ended; what of it the library would not take then comes first.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Collection
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from firnel.core.words import tr
@@ -14,6 +15,19 @@ from firnel.store.writing import LibraryError
 from firnel.work.settings import settings_path
 
 
+@dataclass
+class BroughtIn:
+    """What came of it, in sentences: of what came in, and of what has to wait."""
+
+    came: list[str] = field(default_factory=list)
+    waits: list[str] = field(default_factory=list)
+
+    @property
+    def said(self) -> list[str]:
+        """All of them."""
+        return self.came + self.waits
+
+
 def spill_folder() -> Path:
     """Where batches are kept while a library refuses them: beside the settings."""
     return settings_path().parent / "spill"
@@ -21,8 +35,8 @@ def spill_folder() -> Path:
 
 def recover_spilled(
     library: Library, folder: Path | None = None, insist: bool = False, at_work: Collection[str] = ()
-) -> list[str]:
-    """Bring in what an earlier run could not write; a sentence for each batch, or why it has to wait.
+) -> BroughtIn:
+    """Bring in what an earlier run could not write.
 
     Parameters
     ----------
@@ -34,12 +48,12 @@ def recover_spilled(
     ------
     LibraryError : if it has to wait all the same.
     """
-    said: list[str] = []
+    brought = BroughtIn()
     for place in (folder or spill_folder(), *(refuge for refuge in refuges() if is_ours(refuge))):
         try:
-            said += recover(library, place, time.time(), at_work)
+            brought.came += recover(library, place, time.time(), at_work)
         except LibraryError as error:
             if insist:
                 raise
-            said.append(tr("Part of a batch waits in {} still: {}", place, error))
-    return said
+            brought.waits.append(tr("Part of a batch waits in {} still: {}", place, error))
+    return brought

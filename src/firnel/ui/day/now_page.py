@@ -6,13 +6,14 @@ from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QMessageBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind
 from firnel.core.words import tr
 from firnel.ui.day.seen_curves import SeenCurves
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, PageHead, bare_area, button, card, label, rename
+from firnel.ui.shared.questions import Question
 from firnel.ui.theme.look import Look
 from firnel.ui.theme.tokens import SPACE_M, SPACE_S
 from firnel.work import shelf
@@ -213,18 +214,13 @@ class NowPage(QWidget):
 
     def _on_take_over(self, seen: Seen) -> None:
         one = seen.running
-        box = QMessageBox(
-            QMessageBox.Icon.Question, "Firnel",
-            tr(
-                "Go on here with batch {} of {}? What that one still has goes in when it is back. Somebody must stand at the "
-                "roaster: Firnel reads and advises only.", one.label, one.station or tr("a station that is gone"),
-            ),
-            QMessageBox.StandardButton.NoButton, self,
+        sentence = tr(
+            "Go on here with batch {} of {}? What that one still has goes in when it is back. Somebody must stand at the "
+            "roaster: Firnel reads and advises only.", one.label, one.station or tr("a station that is gone"),
         )  # fmt: skip
-        box.addButton(tr("Go on with it here"), QMessageBox.ButtonRole.AcceptRole)
-        box.addButton(tr("Leave it"), QMessageBox.ButtonRole.RejectRole)
-        box.buttonClicked.connect(partial(self._on_answer, box, one.key))
-        box.open()
+        question = Question(self, sentence, tr("Go on with it here"), tr("Leave it"), risky=True)
+        question.accepted.connect(partial(self.take_over, one.key))
+        question.open()
 
     def _on_close(self, seen: Seen) -> None:
         key = seen.running.key
@@ -232,10 +228,6 @@ class NowPage(QWidget):
         self._desk.ask(shelf.set_status, key, ended)
         self.said.setText(tr("Batch {} is closed as it stands.", seen.running.label))
         self.said.show()
-
-    def _on_answer(self, box: QMessageBox, key: int, pressed: object) -> None:
-        if box.buttonRole(pressed) is QMessageBox.ButtonRole.AcceptRole:  # type: ignore[arg-type]  # of this very box
-            self.take_over(key)
 
     def take_over(self, key: int) -> None:
         """Go on here with a batch of a station that is gone."""

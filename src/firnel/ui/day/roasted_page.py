@@ -6,12 +6,12 @@ from collections.abc import Callable
 from datetime import UTC, date, datetime, time, timedelta
 from functools import partial
 
-from PyQt6.QtCore import QDate, pyqtSignal
-from PyQt6.QtWidgets import QDateEdit
+from PyQt6.QtCore import pyqtSignal
 
 from firnel.core.units import clock
 from firnel.core.words import tr
 from firnel.ui.day.queue_card import QueueCard, QueueRead
+from firnel.ui.shared.day_entry import DayEntry
 from firnel.ui.shared.list_page import ListPage
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, label
 from firnel.ui.shared.report_button import report_button
@@ -35,10 +35,7 @@ class RoastedPage(ListPage):
             tr("Nothing has been roasted on this day. Choose another day above, or press F4 to roast."),
             sheet_width=330,
         )
-        self._date = QDateEdit(_qt_date(today or datetime.now().date()))
-        self._date.setAccessibleName(tr("Day shown"))
-        self._date.setCalendarPopup(True)
-        self._date.setDisplayFormat(tr("d MMMM yyyy"))
+        self._date = DayEntry(tr("Day shown"), today or datetime.now().date(), tr("d MMMM yyyy"))
         back, forth = button(tr("Day before")), button(tr("Day after"))
         back.clicked.connect(self._on_back)
         forth.clicked.connect(self._on_forth)
@@ -63,23 +60,23 @@ class RoastedPage(ListPage):
 
     def show_day(self, day: date) -> None:
         """Show this day."""
-        self._date.setDate(_qt_date(day))
+        self._date.show_day(day)
 
     def _on_back(self) -> None:
-        self._date.setDate(self._date.date().addDays(-1))
+        self._date.show_day(self._date.day - timedelta(days=1))
 
     def _on_forth(self) -> None:
-        self._date.setDate(self._date.date().addDays(1))
+        self._date.show_day(self._date.day + timedelta(days=1))
 
     def _report(self) -> Callable[[], Report]:
         """Of the month of the day that is shown."""
-        day = self._date.date().toPyDate()
+        day = self._date.day
         return partial(self._desk.ask, month_report, day.year, day.month, self._desk.settings.units)
 
     def question(self) -> Callable[[], tuple[list[BatchLine], QueueRead]]:
         """What reads the batches of the day, and what waits."""
         ask, waiting = self._desk.ask, self.queue.question()
-        start = datetime.combine(self._date.date().toPyDate(), time()).astimezone(UTC)
+        start = datetime.combine(self._date.day, time()).astimezone(UTC)
         wanted = BatchFilter(since=start, until=start + timedelta(days=1))
         return lambda: (ask(shelf.batch_lines, wanted, limit=500), waiting())
 
@@ -134,7 +131,3 @@ class RoastedPage(ListPage):
                 (tr("Plan"), key.plan or "–"),
             ]
         )
-
-
-def _qt_date(day: date) -> QDate:
-    return QDate(day.year, day.month, day.day)

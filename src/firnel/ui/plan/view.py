@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QFrame, QInputDialog, QMenu, QScrollArea
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QFrame, QMenu, QScrollArea
 
 from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.units import clock
@@ -20,6 +20,7 @@ from firnel.ui.plan.versions import VersionsSheet
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage, archived_words
 from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, chosen, label, make_primary, offer
+from firnel.ui.shared.questions import asked_number
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
 from firnel.work.day import queue
@@ -32,6 +33,7 @@ from firnel.work.plan.words import asked_text
 #: All plans, and whether one that was worked on lies in the library; the machine of one plan, and its versions.
 PlansRead = tuple[list[Plan], bool]
 PlanRead = tuple[Machine | None, list[ToldVersion]]
+MOST_BATCHES = 60  #: that are queued or labelled at once.
 
 
 class PlanView(ListPage):
@@ -288,8 +290,8 @@ class PlanView(ListPage):
     def _on_labels(self) -> None:
         if self._plan is None:
             return
-        count, wanted = QInputDialog.getInt(self, tr("Labels"), tr("How many loads are weighed?"), 4, 1, 60)
-        if wanted and (path := self._ask_path(f"{self._plan.name} labels.pdf")):
+        count = asked_number(self, tr("How many loads are weighed?"), tr("Print their labels"), 4, MOST_BATCHES)
+        if count and (path := self._ask_path(f"{self._plan.name} labels.pdf")):
             self.print_labels(path, count)
 
     def _ask_path(self, name: str) -> Path | None:
@@ -332,8 +334,8 @@ class PlanView(ListPage):
     def _on_queue(self) -> None:
         if self._plan is None:
             return
-        count, wanted = QInputDialog.getInt(self, tr("Queue"), tr("How many batches of {}?", self._plan.name), 1, 1, 60)
-        if wanted:
+        count = asked_number(self, tr("How many batches of {}?", self._plan.name), tr("Queue them"), 1, MOST_BATCHES)
+        if count:
             self.queue_batches(count)
 
     def queue_batches(self, count: int) -> None:

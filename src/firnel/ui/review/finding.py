@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import UTC, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from functools import partial
 
-from PyQt6.QtCore import QDate, QModelIndex, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QModelIndex, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QFontMetrics
-from PyQt6.QtWidgets import QComboBox, QDateEdit, QFrame, QHBoxLayout, QHeaderView, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
 from firnel.core.vocabulary import Lot, Machine
 from firnel.core.words import tr
@@ -17,6 +17,7 @@ from firnel.ui.review.batch_model import COURSE, BatchModel, FoundPage
 from firnel.ui.review.list_tools import columns_button, export_button
 from firnel.ui.shared.asking import Asking
 from firnel.ui.shared.background import Background
+from firnel.ui.shared.day_entry import DayEntry
 from firnel.ui.shared.house_table import HouseTable
 from firnel.ui.shared.mini_curve import CurveDelegate
 from firnel.ui.shared.parts import label
@@ -30,6 +31,7 @@ from firnel.work.review.records import BatchFilter
 #: Typing in the search is answered this long after the last key. [ms]
 SEARCH_PAUSE_MS = 120
 FREE = -1
+MONTH_DAYS = 30  #: that are looked through first, where days are chosen freely.
 PERIODS = (
     (tr("all days"), None),
     (tr("last 7 days"), 7),
@@ -121,13 +123,10 @@ class BatchFinder(QFrame):
         self._between = QWidget()
         row = QHBoxLayout(self._between)
         row.setContentsMargins(0, 0, 0, 0)
-        self.first_day, self.last_day = QDateEdit(), QDateEdit()
-        today = QDate.currentDate()
-        for field, name, day in ((self.first_day, tr("From"), today.addMonths(-1)), (self.last_day, "to", today)):
-            field.setDisplayFormat(tr("d MMM yyyy"))
-            field.setCalendarPopup(True)
-            field.setAccessibleName(tr("{} day", name))
-            field.setDate(day)
+        today, form = date.today(), tr("d MMM yyyy")
+        self.first_day = DayEntry(tr("First day"), today - timedelta(days=MONTH_DAYS), form)
+        self.last_day = DayEntry(tr("Last day"), today, form)
+        for field, name in ((self.first_day, tr("From")), (self.last_day, tr("to"))):
             field.dateChanged.connect(self.search_now)
             row.addWidget(label(name, "soft"))
             row.addWidget(field, 1)
@@ -199,7 +198,7 @@ class BatchFinder(QFrame):
         self._between.setVisible(free)
         since = datetime.now(UTC) - timedelta(days=days) if days and not free else None
         if free:
-            first, last = (field.date().toPyDate() for field in (self.first_day, self.last_day))
+            first, last = (field.day for field in (self.first_day, self.last_day))
             since = datetime.combine(first, time()).astimezone(UTC)
             until = datetime.combine(last, time()).astimezone(UTC) + timedelta(days=1)
         text, ground = level_filter(self.search.text(), self._desk.settings.levels)

@@ -10,7 +10,6 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QHBoxLayout,
-    QInputDialog,
     QStackedWidget,
     QToolTip,
     QWidget,
@@ -32,6 +31,7 @@ from firnel.ui.shared.actions import action, give_key
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import EmptyPage
 from firnel.ui.shared.parts import button
+from firnel.ui.shared.questions import asked_words
 from firnel.ui.shared.report_button import report_button
 from firnel.ui.shared.side_by_side import TurningSplitter
 from firnel.ui.shared.station import Station
@@ -250,8 +250,7 @@ class ReviewView(Station):
         if record.left_out:
             self.leave_out("")
             return
-        why, wanted = QInputDialog.getText(self, tr("Leave out"), tr("Why does batch {} not count?", record.label))
-        if wanted and why.strip():
+        if why := asked_words(self, tr("Why does batch {} not count?", record.label), tr("Leave it out")):
             self.leave_out(why)
 
     def leave_out(self, why: str) -> None:
