@@ -48,6 +48,13 @@ def test_a_move_is_typed_as_it_is_said_and_kept_to_the_second(text, wanted):
     assert again.moves == (move,)
 
 
+def test_a_unit_that_is_typed_counts_whatever_the_scale_has():
+    assert typed("gas 20 mbar at bean 302 °F").moves[0].to == pytest.approx(2.0)  # NIST SP 811: a millibar is 0.1 kPa
+    assert typed("gas 20 mbar at bean 302 °F").moves[0].at_c == pytest.approx(150.0)
+    with pytest.raises(ValueError, match="no conversion"):
+        typed("gas 2 rpm at yellow")
+
+
 def test_degrees_and_settings_are_typed_in_the_chosen_units():
     units = Units(temperature="°F", pressure="inH2O")
     (move,) = typed("gas 6 at bean 302", units=units).moves

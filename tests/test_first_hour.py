@@ -43,7 +43,17 @@ from firnel.work.machines.care import due_words, keep_interval, note_done
 from firnel.work.machines.forecasting import forecast_record
 from firnel.work.machines.knowledge import compare, fit_machine, keep_model, model_of, trust_words, usable_batches
 from firnel.work.machines.learner import keep_lesson, learn_next, task_of
-from firnel.work.machines.link import Channel, Instrument, RegisterMapError, Way, instruments_of, map_of, strange_to, url_of
+from firnel.work.machines.link import (
+    Channel,
+    Instrument,
+    RegisterMapError,
+    Way,
+    fitting_map,
+    instruments_of,
+    map_of,
+    strange_to,
+    url_of,
+)
 from firnel.work.machines.moved import reads_beans
 from firnel.work.machines.old_logs import find_files, look_at_all, mixed_words, read_beside, take_in
 from firnel.work.review.records import BatchFilter, ImportRefusedError
@@ -133,10 +143,14 @@ def test_what_the_beginning_cannot_take_it_says_and_it_can_be_left_and_come_back
     window.begin_where_empty()
     beginning = window.view("Beginning")
     beginning.name.setText("Drum")
-    beginning.useful.setText("900")
-    qtbot.keyClick(beginning.fuel, Qt.Key.Key_Return)  # from any field of the step
+    for wrong in ("nine", "9 °C", "900"):
+        beginning.useful.setText(wrong)
+        qtbot.keyClick(beginning.fuel, Qt.Key.Key_Return)  # from any field of the step
+        assert wrong in beginning._machine_wrong.text() or wrong == "900"
     assert "0.05 to 300 kg" in beginning._machine_wrong.text()
     assert library.machines() == []
+    choose(beginning.heat, "electric")
+    assert not beginning.fuel.isVisible(), "what is not asked does not stand there"
     qtbot.keyClick(window.rail._buttons["Green"], Qt.Key.Key_Return)
     green = window.view("Green")
     qtbot.keyClick(green._empty.begin, Qt.Key.Key_Return)
@@ -150,7 +164,7 @@ def test_the_beginning_shows_and_takes_the_units_that_were_chosen(window, librar
     beginning = window.view("Beginning")
     assert "mbar" in beginning.fuel.itemText(0)
     for field, text in zip(
-        (beginning.name, beginning.useful, beginning.yellow, beginning.crack), ("Drum", "10", "300", "150"), strict=True
+        (beginning.name, beginning.useful, beginning.yellow, beginning.crack), ("Drum", "10", "300", "66 °C"), strict=True
     ):
         field.setText(text)
     beginning._on_machine()
@@ -271,6 +285,8 @@ def test_a_map_for_another_machine_and_one_that_cannot_be_are_told():
     told = strange_to(six, [Instrument(Way.MODBUS, map="electric-9")])
     assert "which Drum Six does not have" in told
     assert strange_to(nine, [Instrument(Way.MODBUS, map="electric-9")]) == ""
+    assert (fitting_map(six), fitting_map(nine)) == ("gas-6", "electric-9")
+    assert fitting_map(replace(nine, controls={})) == "gas-6", "the usual one where none fits"
     with pytest.raises(RegisterMapError, match="Two channels are bean"):
         map_of("mine", six, [Channel("bean"), Channel("bean", address=4)])
 

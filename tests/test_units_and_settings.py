@@ -52,6 +52,25 @@ def test_a_small_draft_stays_in_pascal_only_beside_kilopascal():
     assert Units(pressure="mbar").text(50.0, "Pa") == "0.5 mbar"
 
 
+@pytest.mark.parametrize(
+    ("text", "unit", "value"),
+    [
+        ("10 lbs", "kg", 4.5359237), ("5,5 KG", "kg", 5.5), ("800g", "kg", 0.8), ("11", "kg", 4.98951607),
+        ("20 mbar", "kPa", 2.0), ("4.5 kpa", "kPa", 4.5), ("392 F", "°C", 200.0), ("392°", "°C", 200.0),
+        ("200 °C", "°C", 200.0),
+    ],
+)  # fmt: skip
+def test_a_unit_that_is_typed_behind_a_figure_counts_and_else_the_one_shown(text, unit, value):
+    """A pound is 0.45359237 kg, a millibar 0.1 kPa: NIST SP 811, appendix B.8."""
+    assert Units("°F", "lb").typed(text, unit) == pytest.approx(value, abs=1e-6)
+
+
+@pytest.mark.parametrize("text", ["5 °C", "5 kg kg", "5 stone", "kg", "5..5"])
+def test_what_is_no_figure_of_a_weight_is_refused(text):
+    with pytest.raises(ValueError, match="\\S"):
+        Units().typed(text, "kg")
+
+
 def test_units_that_do_not_measure_the_same_are_refused():
     with pytest.raises(ValueError, match="do not measure the same"):
         linear_map("kg", "kPa")

@@ -96,6 +96,27 @@ class Units:
         factor, offset = linear_map(unit, self.shown_unit(unit))
         return (shown - offset) / factor
 
+    def typed(self, text: str, unit: str) -> float:
+        """What was typed in the displayed unit, or with its own behind it, turned into ``unit``.
+
+        Raises
+        ------
+        ValueError : if it is no figure, or one of something else.
+
+        Examples
+        --------
+        >>> Units().typed("5,5", "kg"), Units().typed("5.5kg", "kg"), round(Units().typed("12 lbs", "kg"), 2)
+        (5.5, 5.5, 5.44)
+        >>> round(Units("°F").typed("392", "°C"), 6), Units("°F").typed("200 C", "°C")
+        (200.0, 200.0)
+        """
+        found = _TYPED.fullmatch(text)
+        number, name = (found["number"], found["unit"]) if found else (text, "")
+        if name.casefold() in ("", "°", self.shown_unit(unit).casefold()):
+            return self.read(as_number(number), unit)
+        factor, offset = linear_map(_TYPED_AS.get(name.casefold(), name), unit)
+        return as_number(number) * factor + offset
+
     def read_difference(self, shown: float, unit: str = "°C") -> float:
         """A typed difference, turned back into ``unit``."""
         return shown / linear_map(unit, self.shown_unit(unit))[0]
@@ -145,6 +166,11 @@ class Units:
         return tr("{:{}.{}f}", shown, sign, digits)
 
 
+#: A figure with a unit behind it, as hands type them; and what else they call the units.
+_TYPED = re.compile(r"\s*(?P<number>[^\s°A-Za-z%]+)\s*(?P<unit>[°A-Za-z%/]*)\s*")
+_TYPED_AS = {"c": "°C", "°c": "°C", "f": "°F", "°f": "°F", "kgs": "kg", "kilo": "kg", "kilos": "kg", "lbs": "lb", "gr": "g"} | {
+    name.casefold(): name for name in ("kg", "g", "lb", "Pa", "kPa", "mbar", "inH2O")
+}
 #: Differences and rates of temperature: how the core names them, and how they are shown.
 _SHOWN_AS = {"K/min": "{}/min", "K": "{}"}
 

@@ -184,20 +184,23 @@ class BeginningView(Station):
             tr("Your machine"),
             tr("Its scales are set as they usually are and can be changed later, control by control, under Machines."),
         )
-        self.name, self.useful, self.heat, self.fuel = QLineEdit(), FigureEntry(tr("Useful load")), QComboBox(), QComboBox()
+        self.name, self.useful = QLineEdit(), FigureEntry(tr("Roasts well at a time"))
+        self.heat, self.fuel = QComboBox(), QComboBox()
         self.name.setPlaceholderText(tr("what you call it"))
         self.name.setAccessibleName(tr("Name of your machine"))
         offer(self.heat, [words for words, _ in HEATS])
         self.heat.setAccessibleName(tr("What heats it"))
         self.fuel.addItems([""] * len(FUELS))
         self.fuel.setAccessibleName(tr("Fuel"))
-        self.heat.currentIndexChanged.connect(lambda index: self.fuel.setEnabled(index == 0))
+        fuel_title = label(tr("Fuel"), "soft")
+        for part in (fuel_title, self.fuel):
+            self.heat.currentIndexChanged.connect(lambda index, part=part: part.setVisible(index == 0))
         self.yellow, self.crack = FigureEntry(tr("Bean probe at yellow")), FigureEntry(tr("Bean probe at first crack"))
         grid = _fields(
             (tr("Name"), self.name),
             (self._mass_title(lambda unit: tr("Roasts well at a time, {}", unit)), self.useful),
             (tr("Heated by"), self.heat),
-            (tr("Fuel"), self.fuel),
+            (fuel_title, self.fuel),
             (tr("Bean probe at yellow"), self.yellow),
             (tr("Bean probe at first crack"), self.crack),
         )
@@ -275,7 +278,7 @@ class BeginningView(Station):
         )
         self._batch_words = label("", "heading", wrap=True)
         column.addWidget(self._batch_words)
-        self.load = FigureEntry(tr("Load of the first batch"))
+        self.load = FigureEntry(tr("Load"))
         column.addLayout(_fields((self._mass_title(lambda unit: tr("Load, {}", unit)), self.load)))
         self._batch_wrong = label("", "warn", wrap=True)
         column.addWidget(self._batch_wrong)
@@ -310,24 +313,19 @@ class BeginningView(Station):
         fuel = FUELS[self.fuel.currentIndex()][0]
 
         def keep() -> None:
-            yellow_c, crack_c = (self._figure(entry, "°C") for entry in (self.yellow, self.crack))
-            useful_kg = self._figure(self.useful, "kg")
+            units = self._desk.settings.units
+            yellow_c, crack_c = (entry.read(units, "°C") for entry in (self.yellow, self.crack))
+            useful_kg = self.useful.read(units, "kg")
             self._desk.ask(new_machine, self.name.text(), chosen(self.heat), useful_kg, fuel, (yellow_c, crack_c))
 
         self._try(self._machine_wrong, keep)
 
     def _on_coffee(self) -> None:
-        self._try(
-            self._coffee_wrong,
-            lambda: self._desk.ask(
-                new_lot, self.coffee.text(), self.origin.text(), self.process.currentText(), self._figure(self.on_hand, "kg")
-            ),
-        )
+        def keep() -> None:
+            on_hand_kg = self.on_hand.read(self._desk.settings.units, "kg")
+            self._desk.ask(new_lot, self.coffee.text(), self.origin.text(), self.process.currentText(), on_hand_kg)
 
-    def _figure(self, entry: FigureEntry, unit: str) -> float | None:
-        """What was typed, in SI; None where nothing was."""
-        typed = entry.figure()
-        return None if typed is None else self._desk.settings.units.read(typed, unit)
+        self._try(self._coffee_wrong, keep)
 
     def _pass_by(self, name: str) -> None:
         self._desk.ask(pass_by, name)
@@ -351,7 +349,7 @@ class BeginningView(Station):
         if machine is None:
             return
         try:
-            load_kg = self._figure(self.load, "kg")
+            load_kg = self.load.read(self._desk.settings.units, "kg")
             if load_kg is None or not 0.0 < load_kg <= machine.stated_load_kg + 0.005:  # as shown, a pound is a little more
                 raise ValueError(tr("The load lies above nothing and at most at {:.2f} kg.", machine.stated_load_kg))
         except ValueError as error:

@@ -23,7 +23,7 @@ ASKED = {
     ),
     "link": (
         (
-            tr("Where host and port stand"),
+            tr("Which host and port?"),
             tr(
                 "In the network settings of the panel that shows the readings; most answer at port 502. Which number is "
                 "which reading, the register map says."
@@ -44,18 +44,18 @@ ASKED = {
     ),
     "logs": (
         (
-            tr("What can be read"),
+            tr("What can be read?"),
             tr(
                 "Tables with a time and a bean temperature, a batch or a whole day in each. With the moves of gas and air"
                 " beside them they teach most."
             ),
         ),
         (
-            tr("What else belongs to it"),
+            tr("What else helps?"),
             tr("A table that tells load, lot and roasted weight of each log may lie in the same folder."),
         ),
         (
-            tr("What it is worth"),
+            tr("What is it worth?"),
             tr(
                 "After four batches first crack is known to about ten seconds a minute and a half ahead; before any, to "
                 "half a minute or more."
@@ -64,12 +64,12 @@ ASKED = {
     ),
     "coffee": (
         (
-            tr("What it is for"),
+            tr("What is it for?"),
             tr("Each lot cracks at its own temperature. Firnel learns it from every batch of the lot."),
         ),
         (
-            tr("Density and moisture"),
-            tr("They tell a new lot's first crack better before it is ever roasted. Leave them empty if nobody knows."),
+            tr("Density and moisture?"),
+            tr("They tell a new lot's first crack better before it is ever roasted. Firnel does without, too."),
         ),
         (
             tr("A blend?"),
@@ -78,7 +78,7 @@ ASKED = {
     ),
     "batch": (
         (
-            tr("The keys"),
+            tr("Which keys?"),
             later(
                 "{mark} marks what is due: charge, yellow, first crack, drop. {undo} takes the last one back, {weigh} weighs, "
                 "{keys} tells all."
@@ -89,7 +89,7 @@ ASKED = {
             tr("Press its key late. The mark can be moved by seconds at once, and corrected under Review."),
         ),
         (
-            tr("Before the charge"),
+            tr("Before the charge?"),
             tr("Look at the drum, the chaff collector and the way to the door; have the cooling tray empty."),
         ),
     ),

@@ -87,9 +87,9 @@ class LotForm(QFrame):
         column.addLayout(buttons)
         column.addStretch(1)
 
-    def begin(self, lot: Lot | None, mass_unit: str, sample: str = "") -> None:
+    def begin(self, lot: Lot | None, units: Units, sample: str = "") -> None:
         """Begin with a known lot's facts, or with a new one; or with a sample."""
-        self._lot = lot or Lot("", sample=sample)
+        self._lot, self._units = lot or Lot("", sample=sample), units
         self._title.setText(tr("The facts of {}", lot.name) if lot else tr("A new sample") if sample else tr("A new lot"))
         self._sample.setVisible(bool(self._lot.sample))
         self._sample.setCurrentText(tr("{} sample", self._lot.sample))
@@ -102,7 +102,7 @@ class LotForm(QFrame):
                 text = tr("{:g}", value / figure[1])
             self._fields[name].setText(text)
         self._kg.clear()
-        self._kg.setPlaceholderText(mass_unit)
+        self._kg.setPlaceholderText(units.mass)
         self._kg.setVisible(lot is None)
         self._kg_name.setVisible(lot is None)
         self.say("")
@@ -111,10 +111,6 @@ class LotForm(QFrame):
     def say(self, sentence: str) -> None:
         """Show what is wrong."""
         self._warning.setText(sentence)
-
-    def on_hand(self) -> float | None:
-        """What is typed as on hand, in the unit shown."""
-        return self._kg.figure()
 
     def _on_save(self) -> None:
         values: dict[str, Any] = {}
@@ -131,13 +127,15 @@ class LotForm(QFrame):
                         tr("{} of {:g} {} cannot be: it lies between {:g} and {:g} {}.", title, typed, unit, low, high, unit)
                     )
                 values[name] = None if typed is None else int(typed) if name == "bags" else typed * by
-            self._kg.figure()
+            on_hand = self._kg.read(self._units, "kg")
         except ValueError as error:
             self.say(str(error))
             return
         if not values["name"]:
             self.say(tr("A lot needs a name."))
             return
+        if self._lot.id is None and on_hand is not None:
+            values["on_hand_kg"] = on_hand
         if self._lot.sample:
             values["sample"] = SAMPLES[self._sample.currentIndex()]
         self.saved.emit(replace(self._lot, **values))

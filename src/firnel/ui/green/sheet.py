@@ -76,7 +76,7 @@ class LotSheetPanel(QWidget):
 
     edit_wanted = pyqtSignal()
     archive_wanted = pyqtSignal()
-    counted = pyqtSignal(float)  # as typed, in the unit shown
+    counted = pyqtSignal(float)  # [kg]
     machine_chosen = pyqtSignal(str)
     rules_wanted = pyqtSignal()
     struck = pyqtSignal(int, bool)  # a measurement, taken away or brought back
@@ -110,7 +110,7 @@ class LotSheetPanel(QWidget):
         actions = QHBoxLayout()
         edit = button(tr("Facts"), tr("Change name, origin, process and the like"))
         self._archive = button(tr("Archive"), tr("Put it away; it can be shown again"))
-        self._counted = FigureEntry(tr("Stocktake"), "counted")
+        self._units, self._counted = Units(), FigureEntry(tr("Stocktake"))
         self._counted.setFixedWidth(150)
         keep = button(tr("Stocktake"), tr("Keep what was counted just now (Enter)"))
         edit.clicked.connect(self.edit_wanted)
@@ -178,6 +178,7 @@ class LotSheetPanel(QWidget):
         self._name.show_text(lot.name)
         self._stock.setText(stock_text(lot.on_hand_kg, units))
         self._counted.clear()
+        self._units = units
         self._counted.setPlaceholderText(tr("counted, {}", units.mass))
         self._archive.setText(tr("Bring back") if lot.archived else tr("Archive"))
         self._archive.setAccessibleName(self._archive.text())
@@ -220,7 +221,7 @@ class LotSheetPanel(QWidget):
 
     def _on_count(self) -> None:
         try:
-            counted = self._counted.figure()
+            counted = self._counted.read(self._units, "kg")
         except ValueError as error:
             self.measure.say(str(error), wrong=True)
             return

@@ -182,7 +182,7 @@ class GreenView(ListPage):
     def _begin_new(self, sample: str) -> None:
         self.sheet.show()
         self._pages.setCurrentWidget(self._form)
-        self._form.begin(None, self._desk.settings.units.mass, sample)
+        self._form.begin(None, self._desk.settings.units, sample)
 
     def _on_decided(self, buy: bool, why: str) -> None:
         if self._lot is None:
@@ -199,7 +199,7 @@ class GreenView(ListPage):
 
     def _begin_edit(self) -> None:
         self._pages.setCurrentWidget(self._form)
-        self._form.begin(self._lot, self._desk.settings.units.mass)
+        self._form.begin(self._lot, self._desk.settings.units)
 
     def _on_left(self) -> None:
         self._pages.setCurrentWidget(self.panel)
@@ -209,9 +209,6 @@ class GreenView(ListPage):
         if any(known.name == lot.name and known.id != lot.id for known in self._desk.ask(shelf.lots)):
             self._form.say(tr("There is a lot called {} already.", lot.name))
             return
-        typed = self._form.on_hand()
-        if lot.id is None and typed is not None:
-            lot = replace(lot, on_hand_kg=self._desk.settings.units.read(typed, "kg"))
         before = self._lot if self._lot is not None and self._lot.id == lot.id else None
         try:
             check_lot(lot)
@@ -258,11 +255,11 @@ class GreenView(ListPage):
         self.refresh()
         self.head.tell(archived_words(lot.name, away), partial(self._archive, kept, not away))
 
-    def _on_counted(self, typed: float) -> None:
+    def _on_counted(self, on_hand_kg: float) -> None:
         if self._lot is None or self._lot.id is None:
             return
         try:
-            self._desk.ask(shelf.stocktake, self._lot.id, self._desk.settings.units.read(typed, "kg"))
+            self._desk.ask(shelf.stocktake, self._lot.id, on_hand_kg)
         except ValueError as error:
             self.panel.measure.say(str(error), wrong=True)
             return

@@ -304,10 +304,9 @@ class CarePage(QWidget):
             self.changed.emit()
             return
         try:
-            typed = self._read.figure()
-            if typed is None:
+            read_c = self._read.read(self._desk.settings.units, "°C")
+            if read_c is None:
                 return
-            read_c = self._desk.settings.units.read(typed, "°C")
             words = self._desk.ask(
                 note_probe_check, self._machine, chosen(self._probe), chosen(self._kind), read_c, self._desk.clock.wall()
             )

@@ -164,8 +164,8 @@ class DefinitionPage(QWidget):
         try:
             values: dict[str, float | None] = {}
             for name, title, unit, _ in FIGURES:
-                typed = self._figures[name].figure()
-                values[name] = None if typed is None else units.read(typed, unit) * TIMES.get(name, 1.0)
+                typed = self._figures[name].read(units, unit)
+                values[name] = None if typed is None else typed * TIMES.get(name, 1.0)
                 if typed is None and name not in OPEN:
                     raise ValueError(tr("{} is needed.", title))
             texts = {name: self._texts[name].text().strip() for name, _ in TEXTS}
@@ -227,8 +227,8 @@ class DefinitionPage(QWidget):
             return
         units = self._desk.settings.units
         try:
-            typed = self._load.figure()
-            said = load_warnings(self._machine, units.read(typed, "kg")) if typed is not None else None
+            load_kg = self._load.read(units, "kg")
+            said = load_warnings(self._machine, load_kg) if load_kg is not None else None
         except ValueError as error:
             self._fits.setText(str(error))
             return

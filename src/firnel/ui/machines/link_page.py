@@ -24,6 +24,7 @@ from firnel.work.machines.link import (
     Instrument,
     Tried,
     Way,
+    fitting_map,
     instruments_of,
     map_named,
     strange_to,
@@ -135,6 +136,10 @@ class LinkPage(QWidget):
         self._machine = machine
         if other:
             self.show_address(machine.device_url)
+            if not machine.device_url:
+                fitting = fitting_map(machine)
+                self.modbus.show_instrument(Instrument(Way.MODBUS, map=fitting))
+                self.kind.setCurrentIndex(max(self.kind.findData(fitting), 0))
             self._tried.show_tried(())
         self.show_state()
 

@@ -259,9 +259,8 @@ class OldLogsSheet(Sheet):
 
     def fill_in(self) -> None:
         """Machine, lot and load into the chosen rows; what is left empty stays as it is there."""
-        units = self._desk.settings.units
         try:
-            typed = self.load.figure()
+            load_kg = self.load.read(self._desk.settings.units, "kg")
         except ValueError as error:
             self._said.setText(str(error))
             return
@@ -272,7 +271,7 @@ class OldLogsSheet(Sheet):
                 wishes,
                 machine=machine or wishes.machine,
                 lot=lot or wishes.lot,
-                load_kg=units.read(typed, "kg") if typed is not None else wishes.load_kg,
+                load_kg=wishes.load_kg if load_kg is None else load_kg,
             )
             self._logs[row] = look_at(replace(self._logs[row], wishes=wishes), self._names)
         self._said.setText("")

@@ -343,8 +343,8 @@ class PlanEditor(QFrame):
         """An order in roasted weight: how many batches of what load."""
         units = self._desk.settings.units
         try:
-            typed = self._order.figure()
-            split = self.bench.order(units.read(typed, "kg")) if typed is not None else None
+            roasted_kg = self._order.read(units, "kg")
+            split = self.bench.order(roasted_kg) if roasted_kg is not None else None
         except ValueError as error:
             self._split.show_text(str(error))
             return

@@ -100,9 +100,9 @@ class ForWhat(SideBySide):
         """Load, room or drum as typed."""
         units, plan = self._units, self._bench.plan
         try:
-            load, room, drum = (field.figure() for field in (self._load, self._room, self._drum))
-            load_kg = None if load is None else within_limits("load_kg", units.read(load, "kg"), units)
-            room_c = 22.0 if room is None else within_limits("room_c", round(units.read(room, "°C"), 1), units)
+            load, room, drum = self._load.read(units, "kg"), self._room.read(units, "°C"), self._drum.figure()
+            load_kg = None if load is None else within_limits("load_kg", load, units)
+            room_c = 22.0 if room is None else within_limits("room_c", round(room, 1), units)
             drum_c = 0.0 if drum is None else within_limits("drum_c", round(units.read_difference(drum), 1), units)
         except ValueError as error:
             self._show_conditions(typed_too=True)  # what stands there is the plan's

@@ -133,15 +133,14 @@ class TargetRow(SideBySide):
             except ValueError:
                 raise ValueError(tr("Stage times are written minutes:seconds, such as 5:10.")) from None
         try:
-            figure = as_number(text)
+            if name.endswith("_c") and not difference and name != "rise_c":
+                return self._units.typed(text, "°C")
+            figure = as_number(text.removesuffix("%") if name in ("ratio", "loss") else text)
         except ValueError:
             raise ValueError(tr("{}: {!r} is no figure.", TITLES[name], text)) from None
         if name in ("ratio", "loss"):
             return figure / 100.0
-        if name.endswith("_c"):
-            relative = difference or name == "rise_c"
-            return self._units.read_difference(figure) if relative else self._units.read(figure, "°C")
-        return figure
+        return self._units.read_difference(figure) if name.endswith("_c") else figure
 
     def _on_value(self, name: str) -> None:
         field = self._values[name]

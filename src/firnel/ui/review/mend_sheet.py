@@ -140,8 +140,7 @@ class MendSheet(Sheet):
                 "colour_ground": self.ground.figure(),
             }  # fmt: skip
             for name, field in (("load_kg", self.load), ("roasted_kg", self.roasted)):
-                shown, known = field.figure(), getattr(self._record, name)
-                kg = None if shown is None else self._units.read(shown, "kg")
+                kg, known = field.read(self._units, "kg"), getattr(self._record, name)
                 # What is shown is rounded: what was not touched stays as it is.
                 same = kg is not None and known is not None and abs(kg - known) < 6e-4
                 values[name] = known if same else kg

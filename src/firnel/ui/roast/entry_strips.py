@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from firnel.core.words import as_number, tr
+from firnel.core.words import tr
 from firnel.ui.roast.strips import LineStrip, WordStrip
 from firnel.work import shelf
 from firnel.work.desk import Desk
@@ -81,7 +81,7 @@ class EntryStrips(QObject):
         if hand is None:
             return
         try:
-            bean = units.read(as_number(text), "°C")
+            bean = units.typed(text, "°C")
             if question := session.doubt_reading(bean):
                 hand.cancel()
                 session.say(units.sentence(question))

@@ -150,7 +150,7 @@ class PrepareSheet(QWidget):
 
     def _on_go(self) -> None:
         try:
-            shown = self._load.figure()
+            load = self._load.read(self._units, "kg")
         except ValueError as error:
             self._warning.setText(str(error))
             return
@@ -158,7 +158,6 @@ class PrepareSheet(QWidget):
         lot = next((lot for lot in self._lots if lot.name == name), Lot(name) if name else None)
         machine = next((m for m in self._machines if m.name == self._machine.currentText()), None)
         plan = self._plan.currentData()
-        load = self._units.read(shown, "kg") if shown is not None else None
         if machine is not None and load is not None and load > machine.stated_load_kg:
             most = self._units.text(machine.stated_load_kg, "kg")
             self._warning.setText(tr("{} is more than {} takes ({}).", self._units.text(load, "kg"), machine.name, most))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
+from firnel.core.units import Units
 from firnel.core.words import as_number, tr
 
 
@@ -34,6 +35,20 @@ class FigureEntry(QLineEdit):
             return None
         try:
             return as_number(self.text())
+        except ValueError:
+            raise ValueError(tr("{}: {!r} is not a figure.", self._name, self.text())) from None
+
+    def read(self, units: Units, unit: str) -> float | None:
+        """The figure in ``unit``, typed in the unit shown or with its own behind it; None if nothing is typed.
+
+        Raises
+        ------
+        ValueError : if what is typed is no figure, or one of something else.
+        """
+        if not self.text().strip():
+            return None
+        try:
+            return units.typed(self.text(), unit)
         except ValueError:
             raise ValueError(tr("{}: {!r} is not a figure.", self._name, self.text())) from None
 

@@ -144,14 +144,14 @@ class WeighSheet(QWidget):
 
     def _on_weight(self) -> None:
         try:
-            shown = self._roasted.figure()
+            roasted = self._roasted.read(self._units, "kg")
         except ValueError:
-            shown = None
+            roasted = None
         self._show("", "soft")
-        if shown is None or not self._load:
+        if roasted is None or not self._load:
             self._loss.setText("–")
             return
-        loss = 1 - self._units.read(shown, "kg") / self._load
+        loss = 1 - roasted / self._load
         self._loss.setText(tr("{:.1f} %", 100 * loss))
         if self._usual is not None and 0 < loss < 1:
             self._show(self._usual.words(loss), "warn" if self._usual.doubts(loss) else "soft")
@@ -162,8 +162,7 @@ class WeighSheet(QWidget):
 
     def _on_save(self) -> None:
         try:
-            shown = self._roasted.figure()
-            roasted = self._units.read(shown, "kg") if shown is not None else None
+            roasted = self._roasted.read(self._units, "kg")
             whole, ground = self._whole.figures(), self._ground.figures()
             shades = [fmean(as_index(one, self._meter) for one in several) if several else None for several in (whole, ground)]
             declined = tuple(name for name, box in self._declined.items() if box.isChecked())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -33,11 +34,13 @@ from firnel.exchange.whole_file import write_whole
 
 __all__ = [
     "PROBES", "WIDTHS", "Channel", "Instrument", "LinkBrokenError", "RegisterMapError", "Tried", "Way", "channels_of",
-    "instruments_of", "keep_map", "map_named", "map_of", "maps", "ports", "strange_to", "try_map", "try_thermometer", "url_of",
+    "fitting_map", "instruments_of", "keep_map", "map_named", "map_of", "maps", "ports", "strange_to", "try_map",
+    "try_thermometer", "url_of",
 ]  # fmt: skip
 
 #: A shipped kind of machine that is simulated on this computer: ``simulated:gas-6``.
 SIMULATED = "simulated"
+USUAL_MAP = "gas-6"  #: where nothing tells which it is.
 
 
 class Way(StrEnum):
@@ -57,7 +60,7 @@ class Instrument:
     host: str = "192.168.0.10"
     port: int = 502
     unit: int = 1
-    map: str = "gas-6"
+    map: str = USUAL_MAP
     device: str = "/dev/ttyUSB0"
     baud: int = 9600
     fahrenheit: bool = False
@@ -95,7 +98,7 @@ def instruments_of(url: str) -> list[Instrument]:
         query = {key: values[-1] for key, values in parse_qs(parts.query).items()}
         if parts.scheme == "modbus":
             unit = int(query.get("unit", "1")) if query.get("unit", "1").isdecimal() else 1
-            found.append(Instrument(Way.MODBUS, parts.hostname or "", port, unit, query.get("map", "gas-6")))
+            found.append(Instrument(Way.MODBUS, parts.hostname or "", port, unit, query.get("map", USUAL_MAP)))
         elif parts.scheme == "serial":
             baud = int(query.get("baud", "9600")) if query.get("baud", "9600").isdecimal() else 9600
             found.append(
@@ -194,6 +197,21 @@ def keep_map(made: RegisterMap) -> Path:
     except OSError as error:
         raise RegisterMapError(tr("The register map {} cannot be written: {}.", path, error.strerror)) from error
     return path
+
+
+def fitting_map(machine: Machine) -> str:
+    """The map that reads most of what a machine has and nothing else, of the likest drum; the usual one where none fits."""
+
+    found: dict[str, tuple[int, bool, float]] = {}
+    for name in maps():
+        try:
+            one = find_map(name)
+        except RegisterMapError:
+            continue  # it is told where it is chosen
+        reads = set(one.registers) - set(PROBES)
+        if reads and reads <= set(machine.controls) and one.heat == machine.heat:
+            found[name] = len(reads), name == machine.kind, -abs(math.log(one.useful_load_kg / machine.useful_load_kg))
+    return max(found, key=lambda name: found[name], default=USUAL_MAP)
 
 
 def strange_to(machine: Machine, instruments: Sequence[Instrument]) -> str:

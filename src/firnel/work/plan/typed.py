@@ -51,11 +51,11 @@ def with_typed(plan: Plan, machine: Machine, text: str, units: Units) -> Plan:
         seconds = _seconds(found[2])
         return soaking(plan, machine, seconds) if found[1] == "soak" else coasting(plan, machine, seconds)
     control, rest = _control(machine, said)
-    found = re.match(rf"(?:to )?({_NUMBER}) ?(?:%|kpa|mbar|inh2o|pa|kw|rpm|step)?(?= |$)", rest)
+    found = re.match(rf"(?:to )?({_NUMBER} ?(?:%|kpa|mbar|inh2o|pa|kw|rpm|step)?)(?= |$)", rest)
     if found is None:
         raise ValueError(tr("{!r}: {} to what? Type it {}.", text, control.words, HOW))
     scale = machine.controls[control]
-    to = units.read(as_number(found[1]), scale.unit)
+    to = units.typed(found[1], scale.unit)
     if not scale.low <= to <= scale.high:
         raise ValueError(tr("{} runs from {:g} to {:g} {}.", capital(machine.word(control)), scale.low, scale.high, scale.unit))
     when = rest[found.end() :].strip()
@@ -97,9 +97,9 @@ def _hung(plan: Plan, machine: Machine, move: PlannedMove, when: str, units: Uni
         raise ValueError(tr("{} to {:g}, but when? Type it {}.", move.control.words, move.to, HOW))
     if found := re.fullmatch(r"(\d+):(\d\d)", when):
         return plan, replace(move, anchor=Anchor.TIME, offset_s=_seconds(when))
-    if found := re.fullmatch(rf"(?:bean |the bean )?({_NUMBER}) ?(?:°c|°f|c|f|°)?", when):
+    if found := re.fullmatch(rf"(?:bean |the bean )?({_NUMBER} ?(?:°c|°f|c|f|°)?)", when):
         return plan, replace(move, anchor=Anchor.BEAN, at_c=_degrees(found[1], units))
-    rises = rf"(?:when )?(?:the )?air (?:(rises|falls) to )?({_NUMBER}) ?(?:°c|°f|c|f|°)?(?: (rising|falling))?"
+    rises = rf"(?:when )?(?:the )?air (?:(rises|falls) to )?({_NUMBER} ?(?:°c|°f|c|f|°)?)(?: (rising|falling))?"
     if found := re.fullmatch(rises, when):
         falling = "falls" in when or "falling" in when
         return plan, replace(move, anchor=Anchor.AIR, at_c=_degrees(found[2], units), falling=falling)
@@ -143,7 +143,7 @@ def _seconds(text: str) -> float:
 
 
 def _degrees(text: str, units: Units) -> float:
-    celsius = units.read(as_number(text), "°C")
+    celsius = units.typed(text, "°C")
     if not 40.0 <= celsius <= 400.0:
         raise ValueError(tr("{} is no reading of a roast.", text))
     return round(celsius, 2)
