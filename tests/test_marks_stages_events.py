@@ -91,6 +91,17 @@ def test_a_probe_that_jumped_away_and_back_in_mid_roast_was_no_drop():
     assert find_drop(trace.t, away, 60.0) == find_drop(trace.t, trace.bean, 60.0)
 
 
+@pytest.mark.parametrize("to_c", [320.0, 260.0])
+def test_a_probe_left_bare_in_a_drum_whose_heat_stayed_on_tells_the_drop_by_its_rise(to_c):
+    t, bean = make_record().trace.t, make_record().trace.bean.copy()
+    left = t > 700.0
+    bean[left] = bean[700] + (to_c - bean[700]) * (1.0 - np.exp(-(t[left] - 700.0) / 40.0))
+    tail = np.arange(1.0, 121.0)  # then the heat goes out
+    t, bean = np.append(t, t[-1] + tail), np.append(bean, bean[-1] - 0.4 * tail)
+    assert find_drop(t, bean, 60.0) == pytest.approx(700.0, abs=2.0)
+    assert find_drop(t, np.interp(t, t[::5], bean[::5]), 60.0) == pytest.approx(700.0, abs=5.0)
+
+
 def test_the_turn_is_not_told_before_it_has_happened():
     trace = make_record().trace
     lowest = trace.t[np.argmin(np.where(trace.t < 300, trace.bean, 999))]

@@ -101,6 +101,28 @@ def test_a_forgotten_charge_is_found_where_it_happened(bench):
     assert "found from the curve" in bench.session.message
 
 
+def test_what_was_read_of_the_empty_drum_belongs_to_the_batch_prepared_behind_it(bench, library):
+    bench.feed(40)
+    bench.session.prepare(bench.order())
+    assert bench.session.now() == pytest.approx(39.0)
+    bench.feed(62)
+    assert clock(press(bench, MarkKind.CHARGE).t) == "1:01"
+    bench.feed(340)
+    press(bench)
+    bench.feed(700)
+    press(bench, MarkKind.DROP)
+    for _ in range(300):
+        bench.feed(700, 699, bean=180.0)
+    bench.session.prepare(bench.order())
+    assert bench.session.now() == pytest.approx(180.0), "of a long rest as much as a fit looks at"
+    assert float(bench.session.trace.column("bean").max()) == 180.0, "nothing of the last beans"
+    bench.session.flush()
+    assert library.batch(bench.session.last_id).trace.t[0] == pytest.approx(0.0)
+    elsewhere = library.save_machine(machine_of_kind("Fifteen", "gas-15"))
+    bench.session.prepare(replace(bench.order(), machine=elsewhere))
+    assert len(bench.session.trace) == 0, "another drum"
+
+
 def test_a_charge_without_a_prepared_batch_is_recorded_all_the_same(bench, library):
     bench.feed(130)
     session = bench.session

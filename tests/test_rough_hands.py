@@ -461,6 +461,18 @@ def test_an_empty_drum_is_told_and_a_forgotten_drop_is_kept_as_found(roaster):
     assert drop.t - kept.charge_t == pytest.approx(600.0, abs=6.0)
 
 
+def test_a_forgotten_drop_with_the_heat_left_on_is_found_where_it_was_however_near_first_crack(roaster):
+    roaster.charge().wait(301)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(588)
+    roaster.key(Qt.Key.Key_Space, Qt.Key.Key_O)
+    roaster.wait(660, lambda s: float(BEAN[min(s, 600)]) + 100.0 * (1.0 - np.exp(-max(s - 600, 0) / 60.0)))
+    drop, charge = roaster.session.offers[MarkKind.DROP].mark, roaster.session.marks[MarkKind.CHARGE]
+    assert drop.t - charge.t == pytest.approx(600.0, abs=4.0)
+    assert drop.bean == pytest.approx(205.0, abs=5.0)
+    assert roaster.cue.headline.startswith("Beans still in? Heat off now")
+
+
 def test_a_hot_drum_whose_drop_nobody_told_is_asked_for_and_one_key_says_which(roaster):
     roaster.charge().wait(301)
     roaster.key(Qt.Key.Key_Space)

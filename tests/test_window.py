@@ -7,11 +7,11 @@ import sys
 import threading
 import weakref
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 import pytest
 from conftest import make_record, press
-from PyQt6.QtCore import QDate, QObject, QPoint, QRect, Qt, QTimer
+from PyQt6.QtCore import QDate, QObject, QPoint, QRect, QSize, Qt, QTimer
 from PyQt6.QtGui import QCursor
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
@@ -25,6 +25,9 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSpinBox,
+    QStyle,
+    QStyleOptionViewItem,
+    QTableView,
     QWidget,
 )
 from test_plan_and_cue import PLAN
@@ -46,7 +49,9 @@ from firnel.ui.opening import Opening
 from firnel.ui.shared.actions import STATIONS
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.collector import Collector
+from firnel.ui.shared.day_entry import DayEntry
 from firnel.ui.shared.lanes import Lane
+from firnel.ui.shared.questions import Question
 from firnel.ui.shared.space_key import SpaceKey
 from firnel.ui.shared.tabs import Tabs
 from firnel.ui.shared.typed import has_typed
@@ -709,3 +714,36 @@ def test_what_is_refused_while_hands_rest_is_not_asked_for_over_and_over(qtbot, 
     before = len(asked)
     window.show_station("Green")
     assert len(asked) == before + 1, "who goes there asks again"
+
+
+def test_a_question_is_answered_by_what_it_says_and_enter_risks_nothing(qtbot):
+    make_application()
+    for risky, key, code in (
+        (True, Qt.Key.Key_Return, QDialog.DialogCode.Rejected),
+        (False, Qt.Key.Key_Return, QDialog.DialogCode.Accepted),
+        (False, Qt.Key.Key_Escape, QDialog.DialogCode.Rejected),
+    ):
+        question = Question(None, "A batch is in the drum. Leave all the same?", "Leave", "Stay", risky=risky)
+        qtbot.addWidget(question)
+        question.open()
+        qtbot.keyClick(question, key)
+        assert question.result() == code.value, (risky, key)
+
+
+def test_what_opens_below_a_choice_or_a_day_shows_all_that_it_has(qtbot):
+    look = Look(make_application())
+    look.use("day")
+    box, day = QComboBox(), DayEntry("Day", date(2026, 12, 2), "d MMM yyyy")
+    box.addItems([f"choice {number}" for number in range(6)])
+    for one in (box, day):
+        qtbot.addWidget(one)
+        one.show()
+    assert not box.style().styleHint(QStyle.StyleHint.SH_ComboBox_Popup, None, box), "a list, with no arrows to scroll it by"
+    qtbot.mouseClick(day, Qt.MouseButton.LeftButton, pos=QPoint(day.width() - 8, day.height() // 2))
+    month = day.calendarWidget().findChild(QTableView)
+    qtbot.waitUntil(month.isVisible)
+    rule = QStyleOptionViewItem()
+    rule.initFrom(month)
+    rule.text, rule.features = "30", QStyleOptionViewItem.ViewItemFeature.HasDisplay
+    needed = month.style().sizeFromContents(QStyle.ContentsType.CT_ItemViewItem, rule, QSize(), month).width()
+    assert needed <= month.columnWidth(3), "or the days are cut to dots"

@@ -28,7 +28,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMenu,
-    QMessageBox,
     QTableView,
     QWidget,
 )
@@ -41,6 +40,7 @@ from firnel.store.batch_list import BatchFilter
 from firnel.store.library import Library
 from firnel.store.tables import metadata
 from firnel.ui.shared.actions import STATIONS
+from firnel.ui.shared.questions import Question
 from firnel.ui.theme.look import Look
 from firnel.work.desk import machine_of_kind
 from firnel.work.review.records import refusal_of
@@ -110,6 +110,7 @@ class Hands:
         before, sys.excepthook = sys.excepthook, broke
         handler = qInstallMessageHandler(said)
         with (
+            patch.object(Question, "exec", lambda question: QDialog.exec(question)),
             patch.object(QFileDialog, "getOpenFileName", one),
             patch.object(QFileDialog, "getSaveFileName", one),
             patch.object(QFileDialog, "getOpenFileNames", lambda *_: ([], "")),
@@ -244,7 +245,7 @@ class Hands:
     def end(self) -> None:
         """Close, and see that all that is kept is what a table of a roastery can hold."""
         self.closer.stop()
-        with patch.object(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Yes):
+        with patch.object(Question, "exec", lambda _: QDialog.DialogCode.Accepted):
             self.window.close()
         with self.library.engine.connect() as connection:
             for table in metadata.sorted_tables:

@@ -212,7 +212,7 @@ def _batch_place(name: str, act: Callable[[Roastery], None], clears: bool, folde
         found.fail(f"{where}: at the end it said {told!r}")
     again = Library(folder / "library.sqlite")
     desk = Desk(again, Settings(), lambda call: call(), spill_at=folder / "spill")
-    said = desk.recover()
+    said = desk.recover().said
     if bool(told) != bool(said):  # what lies beside the settings was told, and what was told lies there
         found.fail(f"{where}: at the end it said {told!r}, at the next start {said}")
     lines = [line for line in again.batch_lines(BatchFilter()) if line.status != "discarded"]

@@ -96,7 +96,7 @@ def inside(at: str, hands: bool) -> None:
     fill.unlink()
     again = Library(path)
     desk = Desk(again, Settings(), lambda call: call(), spill_at=Path(at) / "settings" / "spill")
-    said = desk.recover()
+    said = desk.recover().said
     lines = again.batch_lines(BatchFilter())
     sizes = sorted(again.batch(line.id).trace.t.size for line in lines)
     if len(said) != 1 or len(lines) != 2 or SECONDS not in sizes:

@@ -174,7 +174,7 @@ def _offer_copy(library_at: str | Path, error: LibraryError) -> Library | None:
     path = Path(library_at)
     if not path.is_file():
         told(None, str(error))
-    if not path.is_file() or not agreed(None, str(error), tr("Work on a copy"), tr("Leave")):
+    if not path.is_file() or not agreed(None, str(error), tr("Work on a copy"), tr("Leave"), risky=True):
         print(error, file=sys.stderr)
         return None
     try:

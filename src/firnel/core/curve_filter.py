@@ -19,13 +19,17 @@ READ = np.array([1.0, 0.0, 0.0, 1.0])
 
 @dataclass(frozen=True)
 class Rate:
-    """One answer of the filter: what is read without its noise [degC], rate and its standard deviation [degC/min]."""
+    """One answer of the filter: what is read without its noise [degC], rate and its standard deviation [degC/min].
+
+    ``cleared`` readings just before it, which were held back as spikes, turned out to be none.
+    """
 
     t: float
     level: float
     c_per_min: float
     sd: float
     spike: bool = False
+    cleared: int = 0
 
 
 class CurveFilter:
@@ -48,6 +52,7 @@ class CurveFilter:
         self.air = AirLead(self.tuning)
         self._one_sided = 0.0
         self._held_back: list[tuple[float, float]] = []  #: times [s] and innovations [degC]
+        self._cleared = 0
         self.transition = np.eye(4)  #: of the last step; the smoother reads these three
         self.predicted_state = self._state
         self.predicted_spread = self._spread
@@ -62,7 +67,7 @@ class CurveFilter:
         self._predict(t, step)
         self._lead(t, step, air)
         spike = bool(np.isfinite(bean)) and step > 0 and self._correct(bean)
-        return self._answer(spike)
+        return self._answer(spike, cleared=0 if spike else self._cleared)
 
     def expect_change(self, t: float) -> None:
         """Tell the filter that a control was moved at ``t`` [s]: the rate is about to change."""
@@ -140,10 +145,11 @@ class CurveFilter:
         """Take the reading in; True if it was held back as a spike."""
         innovation = bean - float(READ @ self._state)
         variance = READ @ self._spread @ READ + self._noise.own
-        normal = innovation / np.sqrt(variance)
+        normal, self._cleared = innovation / np.sqrt(variance), 0
         if abs(normal) > self.tuning.gate:
             if not self._is_truth(innovation):
                 return True
+            self._cleared = len(self._held_back)
             self._spread = self._spread + np.diag([innovation**2, 0.05, 1e-4, 0.0])
             variance = READ @ self._spread @ READ + self._noise.own
         self._held_back = []
@@ -170,6 +176,6 @@ class CurveFilter:
         held.append((now, innovation))
         return False
 
-    def _answer(self, spike: bool) -> Rate:
+    def _answer(self, spike: bool, cleared: int = 0) -> Rate:
         sd = 60.0 * float(np.sqrt(max(self._spread[1, 1], 0.0)))
-        return Rate(float(self._t or 0.0), float(READ @ self._state), 60.0 * float(self._state[1]), sd, spike)
+        return Rate(float(self._t or 0.0), float(READ @ self._state), 60.0 * float(self._state[1]), sd, spike, cleared)

@@ -24,6 +24,11 @@ SHORTEST_ROAST_S = 180.0
 NEXT_S, ROASTED_C = 300.0, 150.0
 #: A probe in beans that leave falls; one that reads so much otherwise from one reading to the next [degC], [s] has jumped.
 JUMP_C, JUMP_S = 25.0, 2.5
+#: A bare probe in a hot drum reads so much more, so long behind the drop, than beans would have gone on to. [degC], [s]
+BARE_C, BARE_S = 10.0, 20.0
+#: What lies so long before a corner says how the curve went. [s]
+BEFORE_CORNER_S = 25.0
+GLANCE = 0.6  #: of it, that two points must say before a line is laid.
 #: What lies so long before a jump, or behind it, tells of a wire and not of beans. [s]
 BEFORE_JUMP_S, BEHIND_JUMP_S = 15.0, 5.0
 #: Readings that come more often than this say the same many times over, or no probe follows so fast. [s]
@@ -111,7 +116,7 @@ def find_turning(t: FloatArray, bean: FloatArray, charge_t: float) -> float | No
 
 
 def find_drop(t: FloatArray, bean: FloatArray, charge_t: float, air: FloatArray | None = None) -> float | None:
-    """Time at which the beans left the drum: the sharpest corner downwards late in the record.
+    """Time at which the beans left the drum: late in the record, the sharpest corner downwards, or before it a bare probe.
 
     Parameters
     ----------
@@ -130,12 +135,16 @@ def find_drop(t: FloatArray, bean: FloatArray, charge_t: float, air: FloatArray 
     late = times >= charge_t + SHORTEST_ROAST_S
     if late.sum() < 12 or np.max(bean[late]) < ROASTED_C:
         return None
-    inner = late & (bean >= ROASTED_C) & (times <= times[-1] - 3.0) & ~by_a_jump(times, jumps(times, bean))
+    jumped = jumps(times, bean)
+    inner = late & (bean >= ROASTED_C) & (times <= times[-1] - 3.0) & ~by_a_jump(times, jumped)
+    bared = _bared(times, bean, times[inner & ~_near(times, jumped, BEFORE_CORNER_S + 1.0)])
+    if bared is not None:
+        inner &= times <= bared
     # A corner alone may be a gas cut: behind a drop the probe falls.
     behind = np.searchsorted(times, times + 15.0, side="right") - 1
     candidates = times[inner & (bean - bean[behind] > 1.0)]
     if candidates.size == 0:
-        return None
+        return bared
     score = np.zeros(candidates.size)
     for moments, values in probes:
         noise = float(np.median(np.abs(np.diff(values[moments >= charge_t + SHORTEST_ROAST_S])))) + 0.05
@@ -159,9 +168,31 @@ def by_a_jump(moments: FloatArray, jumped: FloatArray) -> NDArray[np.bool_]:
     return np.asarray(((after >= -BEHIND_JUMP_S) & (after <= BEFORE_JUMP_S)).any(axis=1), bool)
 
 
+def _near(moments: FloatArray, others: FloatArray, within_s: float) -> NDArray[np.bool_]:
+    return np.asarray((np.abs(moments[:, None] - others[None, :]) <= within_s).any(axis=1), bool)
+
+
+def _bared(t: FloatArray, bean: FloatArray, moments: FloatArray) -> float | None:
+    """When the beans left a probe bare in a drum whose heat stayed on: it rises as no beans do. None where it does not. [s]"""
+    rises: list[float] = []
+    # At a glance, as it is asked after every other reading: what two points before and one behind say.
+    earlier, now, behind = (np.interp(moments + by, t, bean) for by in (-BEFORE_CORNER_S, 0.0, BARE_S))
+    glance = behind - now - (now - earlier) * BARE_S / BEFORE_CORNER_S
+    for moment in moments[(glance >= GLANCE * BARE_C) & (moments <= t[-1] - BARE_S)].tolist():
+        before, later = (t >= moment - BEFORE_CORNER_S) & (t <= moment), np.abs(t - moment - BARE_S) <= 3.0
+        if before.sum() < 4 or not later.any():
+            continue
+        line = np.polyfit(t[before], bean[before], 1)
+        if float(np.median(bean[later] - np.polyval(line, t[later]))) >= BARE_C:
+            rises.append(moment)
+    # What lies shortly before the corner is that far below later readings too.
+    near = [one for one in moments.tolist() if rises and rises[0] <= one <= rises[-1] + BARE_S]
+    return min(near, key=lambda one: _corner(t, bean, one), default=None)
+
+
 def _corner(t: FloatArray, value: FloatArray, moment: float) -> float:
     """How much more steeply a curve falls in the 12 s behind a moment than in the 25 s before it. [degC over 10 s]"""
-    before, behind = (t >= moment - 25.0) & (t <= moment), (t >= moment) & (t <= moment + 12.0)
+    before, behind = (t >= moment - BEFORE_CORNER_S) & (t <= moment), (t >= moment) & (t <= moment + 12.0)
     if before.sum() < 4 or behind.sum() < 3:
         return 0.0
     down = np.polyfit(t[behind], value[behind], 1)[0]

@@ -88,7 +88,7 @@ class RateOfRiseFilter:
         self._trust.learn(t, self._alone.state, self._led.state, self._led.air.leads)
         pairs = (np.array([one.level, one.c_per_min, one.sd]) for one in (alone, led))
         level, rate, sd = (float(value) for value in self._mean(*pairs))
-        return Rate(t, level, rate, sd, alone.spike)
+        return Rate(t, level, rate, sd, alone.spike, alone.cleared)
 
     def expect_change(self, t: float) -> None:
         """Tell the filter that a control was moved at ``t`` [s]: the rate is about to change."""

@@ -220,6 +220,7 @@ class NowPage(QWidget):
         )  # fmt: skip
         question = Question(self, sentence, tr("Go on with it here"), tr("Leave it"), risky=True)
         question.accepted.connect(partial(self.take_over, one.key))
+        question.finished.connect(question.deleteLater)
         question.open()
 
     def _on_close(self, seen: Seen) -> None:

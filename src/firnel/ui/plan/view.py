@@ -48,7 +48,7 @@ class PlanView(ListPage):
             tr("Plan"),
             tr("Targets and moves; one key takes a plan to the roaster"),
             (tr("Plan"), "~Course", "#Dev.", "#Drop"),
-            tr("No plans yet. Press “New plan”: a fitted machine and a lot are enough. A batch can be roasted without one."),
+            tr("No plans yet. Press “New plan”: a machine and a lot are enough. A batch can be roasted without a plan, too."),
             sheet_width=648,
         )
         self._look = look

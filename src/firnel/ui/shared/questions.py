@@ -51,15 +51,21 @@ class Question(QDialog):
         first.setDefault(True)
         (entry or first).setFocus()
 
+    def answer(self) -> bool:
+        """Ask, and wait; whether somebody goes on. The question is not there any more afterwards."""
+        agreed_to = self.exec() == QDialog.DialogCode.Accepted
+        self.deleteLater()
+        return agreed_to
+
 
 def agreed(over: QWidget | None, sentence: str, go: str, stay: str, risky: bool = False) -> bool:
     """Whether somebody agrees."""
-    return Question(over, sentence, go, stay, risky=risky).exec() == QDialog.DialogCode.Accepted
+    return Question(over, sentence, go, stay, risky=risky).answer()
 
 
 def told(over: QWidget | None, sentence: str) -> None:
     """Tell what must be read before anything goes on."""
-    Question(over, sentence, tr("Understood")).exec()
+    Question(over, sentence, tr("Understood")).answer()
 
 
 def asked_number(over: QWidget, sentence: str, go: str, value: int, most: int) -> int | None:
@@ -70,13 +76,13 @@ def asked_number(over: QWidget, sentence: str, go: str, value: int, most: int) -
     entry.setFixedWidth(90)
     entry.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
     entry.selectAll()
-    agreed_to = Question(over, sentence, go, tr("Not now"), entry).exec() == QDialog.DialogCode.Accepted
-    return entry.value() if agreed_to else None
+    question = Question(over, sentence, go, tr("Not now"), entry)
+    return entry.value() if question.answer() else None
 
 
 def asked_words(over: QWidget, sentence: str, go: str) -> str:
     """A line of words; empty where nobody has any."""
     entry = QLineEdit()
     entry.setMinimumWidth(WIDE - 2 * SPACE_L)
-    agreed_to = Question(over, sentence, go, tr("Not now"), entry).exec() == QDialog.DialogCode.Accepted
-    return entry.text().strip() if agreed_to else ""
+    question = Question(over, sentence, go, tr("Not now"), entry)
+    return entry.text().strip() if question.answer() else ""

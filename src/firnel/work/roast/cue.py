@@ -11,7 +11,7 @@ from firnel.core.units import Units, clock
 from firnel.core.vocabulary import EXPECTED_MARKS, MarkKind
 from firnel.core.words import capital, inside, tr
 from firnel.work.roast.before_charge import between_words, charge_words, checks
-from firnel.work.roast.danger import danger_of
+from firnel.work.roast.danger import danger_of, may_be_empty
 from firnel.work.roast.drop_cue import FINAL_S, LEADS_S, drop_cue
 from firnel.work.roast.mark_doubts import means_space
 from firnel.work.roast.move_words import move_sentence, start_sentence, when_sentence
@@ -78,7 +78,7 @@ def cue_of(session: RoastSession, units: Units, cooling_aim_s: float = 240.0, fo
     cue = _cue_of(session, units, cooling_aim_s, following)
     if cue.urgency != "danger":
         return replace(cue, keys=tuple(_keys(session, following)))
-    if session.dropped_unseen:
+    if may_be_empty(session):
         return replace(cue, space=_space(session), keys=(("undo", tr("beans are still in")),))
     return cue
 

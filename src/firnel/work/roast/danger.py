@@ -53,12 +53,17 @@ def danger_of(batch: BatchState, units: Units) -> Danger | None:
     if batch.past_limit is None:
         return None
     beans, shown = batch.past_limit == "bean", units.text(batch.trace.latest(batch.past_limit), "°C", 0)
-    if batch.dropped_unseen:
+    if may_be_empty(batch):
         probe = tr("bean probe") if beans else tr("air probe")
         headline = tr("Beans still in? Heat off now: {} at {}", probe, shown)
     else:
         headline = tr("Heat off now: {} at {}", tr("beans") if beans else tr("air"), shown)
     return Danger(headline, WHAT_TO_DO)
+
+
+def may_be_empty(batch: BatchState) -> bool:
+    """Whether a drop was found that no hand has told: what is so hot may be an empty drum."""
+    return batch.dropped_unseen or MarkKind.DROP in batch.offers
 
 
 def past_limit(batch: BatchState) -> str | None:

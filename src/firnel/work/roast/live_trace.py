@@ -168,6 +168,7 @@ class LiveTrace:
             rate = self._on_course.update(bean, self._course, rate)
         if rate.spike:
             self._quality[index] |= int(Quality.SPIKE)
+        self._quality[max(index - rate.cleared, 0) : index] &= ~int(Quality.SPIKE)
         self.level = rate.level if np.isfinite(rate.level) else None
         known = np.isfinite(rate.level)
         self._table[3, index] = rate.c_per_min if known else np.nan

@@ -15,7 +15,7 @@ from firnel.core.machine.readings import told_readings
 from firnel.core.mark_finding import BEFORE_JUMP_S, SHORTEST_ROAST_S, by_a_jump, find_drop, jumps
 from firnel.core.model.replay import BEHIND_DOUBTS, BEHIND_HALF_S, SURE
 from firnel.core.vocabulary import Found, Machine, Mark, MarkKind
-from firnel.work.roast.readings_watch import sound
+from firnel.work.roast.readings_watch import comes
 
 if TYPE_CHECKING:
     from firnel.work.roast.batch_state import BatchState
@@ -127,7 +127,7 @@ class MarkWatch:
         if now - self._declined.get(MarkKind.DROP, float("-inf")) < DECLINED_S or now - charge_t < SHORTEST_ROAST_S:
             return
         self._looked_t = now
-        if not sound(batch):
+        if not comes(batch):
             return  # a probe that fails is no empty drum
         t = empty_drum(batch, charge_t)
         near = t is not None and (not self._empty or abs(self._empty[-1] - t) < SAME_S)
@@ -217,13 +217,25 @@ def _fallen(t: np.ndarray, bean: np.ndarray, since: float) -> float:
 
 def curve_break(t: np.ndarray, bean: np.ndarray, crack_t: float, moves_t: Iterable[float]) -> float | None:
     """Where the bean curve breaks in development though no hand has moved: an empty drum heats up, or cools, at once."""
-    moment = float(t[-1]) - BEHIND_S
-    before, behind = (t >= moment - BEFORE_S) & (t <= moment), t >= moment
+    known = np.isfinite(bean)
+    t, bean = t[known], bean[known]
+    if t.size < 9:
+        return None
+    behind_s = max(BEHIND_S, 4.0 * float(np.median(np.diff(t[-9:]))))  # readings may come seldom
+    moment = float(t[-1]) - behind_s
     # What a hand does as late as that does not show yet.
     moved = any(moment - BEFORE_S < moved_t < moment - 3.0 for moved_t in moves_t)
-    known = np.isfinite(bean)
-    before, behind = before & known, behind & known
-    if moved or moment < crack_t + BEFORE_S or before.sum() < 5 or behind.sum() < 4:
+    if moved or moment < crack_t + BEFORE_S or not _break_at(t, bean, moment, behind_s) > BREAK_RATE:
         return None
+    # It broke where it bends most: a probe that climbs to the air goes on to bend.
+    near = t[(t >= max(moment - BEFORE_S, crack_t)) & (t <= moment)].tolist()
+    return float(max([moment, *near], key=lambda one: _break_at(t, bean, one, behind_s)))
+
+
+def _break_at(t: np.ndarray, bean: np.ndarray, moment: float, behind_s: float) -> float:
+    """By how much the rates behind a moment and before it differ; nought where there are too few readings. [degC/min]"""
+    before, behind = (t >= moment - BEFORE_S) & (t <= moment), (t >= moment) & (t <= moment + behind_s)
+    if before.sum() < 5 or behind.sum() < 4:
+        return 0.0
     first, second = (60.0 * float(np.polyfit(t[part], bean[part], 1)[0]) for part in (before, behind))
-    return moment if abs(second - first) > BREAK_RATE else None
+    return abs(second - first)

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 
 #: Without a reading for this long there is a gap; this many bad ones in a row are a bad probe. [s], [readings]
 GAP_S, BAD_READINGS = 6.0, 5
+#: Thrown to and fro are so many of the last; three in one direction may be the truth, which is seen at the next. [readings]
+THROWN, THROWN_OF = 4, 6
 #: Of this many readings the last few are compared with all: this much slower, and slower than that, they come late. [s]
 LATE_OF, LATE_READINGS, LATE_TIMES, LATE_S = 60, 6, 2.0, 2.5
 #: So long after the charge the probe plunges, and what it reads is not judged. [s]
@@ -30,7 +32,7 @@ def probe_trouble(batch: BatchState) -> str:
         return tr("Bean probe frozen at one figure: check it.")
     if len(last) == BAD_READINGS and all(quality & Quality.OUT_OF_RANGE for quality in last):
         return tr("Bean probe broken? Drive by time, colour and sound.")
-    if sum(bool(quality & Quality.SPIKE) for quality in last) >= 3:
+    if sum(bool(quality & Quality.SPIKE) for quality in _last(batch, THROWN_OF)) >= THROWN:
         return tr("Bean probe jumps: its wire or seat may be loose.")
     return ""
 
@@ -54,6 +56,12 @@ def link_trouble(batch: BatchState) -> str:
     if lately > LATE_TIMES * usual and lately > LATE_S:
         return tr("Readings come every {:.0f} s, not {:.0f} s: a slow link.", lately, usual)
     return ""
+
+
+def comes(batch: BatchState) -> bool:
+    """Whether readings come, from a probe that is whole: what they say may be sudden."""
+    last_t = batch.trace.last_t
+    return last_t is not None and not probe_trouble(batch) and batch.now() - last_t <= _gap_s(batch)
 
 
 def sound(batch: BatchState) -> bool:

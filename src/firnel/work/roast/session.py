@@ -40,12 +40,16 @@ __all__ = ["Around", "BatchOrder", "RoastSession"]
 
 #: Readings kept while no batch is prepared, so that a forgotten key loses nothing. [s]
 IDLE_MEMORY_S = 900.0
+#: Of it belongs to the next batch what a fit looks at. [s]
+IDLE_KEPT_S = 180.0
 #: Recording ends so long after the drop. [s]
 AFTER_DROP_S, UNSEEN_DROP_S = 300.0, 1800.0
 #: A reading keyed sooner after the last than this share of the usual pause is meant in its place.
 REPLACED_SHARE = 0.4
 #: A plunge of the probe so long after a drop is the next charge. [s]
 NEXT_CHARGE_S = 90.0
+#: So long after a drop the last beans are out and the door is shut: the drum idles. [s]
+EMPTIED_S = 45.0
 ABANDONED = "ended otherwise"
 
 
@@ -94,8 +98,9 @@ class RoastSession(KeptBatch):
         if self.roasting:
             raise ValueError(tr("Batch {} is in the drum: drop it first.", self.label))
         check_load(order.load_kg)
+        keep_s = self._watched_s(order.machine)
         self.close()
-        self._begin(order, keep_s=0.0)
+        self._begin(order, keep_s)
         self.message = ""
         self._changed()
         return self.label
@@ -366,6 +371,16 @@ class RoastSession(KeptBatch):
         return True
 
     # Inside
+
+    def _watched_s(self, machine: Machine | None) -> float:
+        """How much of what was read of the empty drum belongs to the batch that comes: it tells the steel. [s]"""
+        watched, marks = self.trace.column("t"), self._hands.marks
+        other = machine is not None and self.machine is not None and machine.id != self.machine.id
+        if other or not watched.size or (MarkKind.CHARGE in marks and MarkKind.DROP not in marks):
+            return 0.0
+        emptied = marks[MarkKind.DROP].t + EMPTIED_S if MarkKind.DROP in marks else -math.inf
+        since = max(float(watched[0]), self.now() - IDLE_KEPT_S, emptied)
+        return max(self.now() - since, 0.0)
 
     def _begin(self, order: BatchOrder, keep_s: float) -> float:
         """Begin a record, with the readings of the last seconds in it. Returns by how much log time has moved. [s]"""
