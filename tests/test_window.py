@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QSpinBox,
     QStyle,
+    QStyleOptionComboBox,
     QStyleOptionViewItem,
     QTableView,
     QWidget,
@@ -738,7 +739,9 @@ def test_what_opens_below_a_choice_or_a_day_shows_all_that_it_has(qtbot):
     for one in (box, day):
         qtbot.addWidget(one)
         one.show()
-    assert not box.style().styleHint(QStyle.StyleHint.SH_ComboBox_Popup, None, box), "a list, with no arrows to scroll it by"
+    drawn = QStyleOptionComboBox()
+    box.initStyleOption(drawn)
+    assert not box.style().styleHint(QStyle.StyleHint.SH_ComboBox_Popup, drawn, box), "a list, with no arrows to scroll it by"
     qtbot.mouseClick(day, Qt.MouseButton.LeftButton, pos=QPoint(day.width() - 8, day.height() // 2))
     month = day.calendarWidget().findChild(QTableView)
     qtbot.waitUntil(month.isVisible)
