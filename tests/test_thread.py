@@ -102,6 +102,15 @@ def test_a_limit_is_passed_by_rising_over_it_and_not_by_a_jump():
     assert not burns(trace(*[225.0] * 20, 231.0, 232.0), "bean", 230.0), "two readings are none"
 
 
+def test_what_several_readings_agree_in_is_no_spike_and_what_is_thrown_to_and_fro_is():
+    calm = 200.0 + 0.05 * np.random.default_rng(4).standard_normal(90)
+    climbs = trace(*calm, *np.arange(202.0, 262.0, 2.0))
+    spikes = [bool(climbs.quality_at(index) & Quality.SPIKE) for index in range(90, 120)]
+    assert sum(spikes) <= 3, "but for the last, of which the next will tell"
+    thrown = trace(*calm, *[200.0 + 12.0 * (-1) ** index for index in range(20)])
+    assert sum(bool(thrown.quality_at(index) & Quality.SPIKE) for index in range(90, 110)) >= 15
+
+
 def test_hands_are_held_against_the_plans_start_before_and_just_after_the_charge(bench):
     session = bench.session
     session.prepare(bench.order())

@@ -59,6 +59,7 @@ class CurveFilter:
 
     def update(self, t: float, bean: float, air: float = float("nan")) -> Rate:
         """Take one reading and answer with the rate as known then, as `firnel.core.rate_of_rise.RateOfRiseFilter.update`."""
+        self._cleared = 0
         if self._t is None:
             return self._start(t, bean)
         step = t - self._t
@@ -67,7 +68,7 @@ class CurveFilter:
         self._predict(t, step)
         self._lead(t, step, air)
         spike = bool(np.isfinite(bean)) and step > 0 and self._correct(bean)
-        return self._answer(spike, cleared=0 if spike else self._cleared)
+        return self._answer(spike)
 
     def expect_change(self, t: float) -> None:
         """Tell the filter that a control was moved at ``t`` [s]: the rate is about to change."""
@@ -145,7 +146,7 @@ class CurveFilter:
         """Take the reading in; True if it was held back as a spike."""
         innovation = bean - float(READ @ self._state)
         variance = READ @ self._spread @ READ + self._noise.own
-        normal, self._cleared = innovation / np.sqrt(variance), 0
+        normal = innovation / np.sqrt(variance)
         if abs(normal) > self.tuning.gate:
             if not self._is_truth(innovation):
                 return True
@@ -176,6 +177,6 @@ class CurveFilter:
         held.append((now, innovation))
         return False
 
-    def _answer(self, spike: bool, cleared: int = 0) -> Rate:
+    def _answer(self, spike: bool) -> Rate:
         sd = 60.0 * float(np.sqrt(max(self._spread[1, 1], 0.0)))
-        return Rate(float(self._t or 0.0), float(READ @ self._state), 60.0 * float(self._state[1]), sd, spike, cleared)
+        return Rate(float(self._t or 0.0), float(READ @ self._state), 60.0 * float(self._state[1]), sd, spike, self._cleared)
