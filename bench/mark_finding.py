@@ -85,7 +85,7 @@ def run(folder: Path) -> list[Line]:
                 rows = list(csv.DictReader(log))
             t, bean, air = (np.array([float(r[key]) for r in rows]) for key in ("time_s", "bean_c", "air_c"))
             off[MarkKind.DROP].append(abs((find_drop(t, bean, float(row["charge_s"]), air) or 999) - float(row["drop_s"])))
-    hot = [left_on(kind, share, seed) for kind in KINDS for share in (0.35, 0.7, 1.0) for seed in (1, 2)]
+    hot = [left_on(kind, heat, seed) for kind in KINDS for heat in (0.35, 0.7, 1.0) for seed in (1, 2)]
     roasting, alone = (np.array([one[by] for one in hot]) for by in (1, 0))
     share = {kind: float(np.percentile(values, 95)) for kind, values in off.items()}
     return [
