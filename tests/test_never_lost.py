@@ -154,11 +154,13 @@ def test_what_was_left_on_a_full_disk_is_found_at_the_next_start(library, full, 
     assert recover(library, tmp_path / "beside", 0.0) == [], "only once"
 
 
-@pytest.mark.parametrize("other", [False, True], ids=["alone", "beside another batch"])
-def test_going_on_is_asked_again_until_the_disk_has_room_and_nothing_spilled_is_missing(qtbot, library, full, spill, other):
-    owner = Owner(Owner.here().station, 1, "x")  # an earlier run, which is gone
-    journal = Journal(library, begun(library, status="roasting"), lambda: 1.0, lambda said: None, spill, owner)
+GONE = Owner(Owner.here().station, 1, "x")  #: an earlier run, which is over
+
+
+def started_on_a_full_disk(qtbot, library, journal, full, spill):
+    """A window, after a batch whose 800 readings found no room any more."""
     full(True)
+    journal.status("roasting")
     for t in range(800):
         journal.reading(row(float(t)))
     while not list(spill.folder.glob("*.spill.json")):
@@ -169,6 +171,13 @@ def test_going_on_is_asked_again_until_the_disk_has_room_and_nothing_spilled_is_
     window.show()
     assert "still" in window.bring_in()[0]
     window.offer_unfinished()
+    return window
+
+
+@pytest.mark.parametrize("other", [False, True], ids=["alone", "beside another batch"])
+def test_going_on_is_asked_again_until_the_disk_has_room_and_nothing_spilled_is_missing(qtbot, library, full, spill, other):
+    journal = Journal(library, begun(library, status="roasting"), lambda: 1.0, lambda said: None, spill, GONE)
+    window = started_on_a_full_disk(qtbot, library, journal, full, spill)
     for _ in range(2):
         press(qtbot, window.notice, "Go on with it")
         assert "is full" in window.desk.session.message
@@ -186,21 +195,9 @@ def test_going_on_is_asked_again_until_the_disk_has_room_and_nothing_spilled_is_
 
 def test_a_batch_charged_on_a_full_disk_is_offered_as_soon_as_there_is_room(qtbot, library, full, spill, monkeypatch):
     monkeypatch.setattr(unfinished, "AGAIN_MS", 20)
-    owner = Owner(Owner.here().station, 1, "x")  # an earlier run, which is gone
-    journal = Journal(library, begun(library), lambda: 1.0, lambda said: None, spill, owner)
+    journal = Journal(library, begun(library), lambda: 1.0, lambda said: None, spill, GONE)
     journal.flush(10.0)
-    full(True)
-    journal.status("roasting")
-    for t in range(800):
-        journal.reading(row(float(t)))
-    while not list(spill.folder.glob("*.spill.json")):
-        assert not journal.flush(0.05)
-    journal.leave()
-    window = make_window(library, Settings(), Look(make_application()), keep=lambda settings: None, spill_at=spill.folder)
-    qtbot.addWidget(window, before_close_func=lambda w: w.desk.session.close())
-    window.show()
-    assert "still" in window.bring_in()[0]
-    window.offer_unfinished()
+    window = started_on_a_full_disk(qtbot, library, journal, full, spill)
     assert not window.notice.isVisible(), "in the library it only waits for its charge"
     full(False)
     qtbot.waitUntil(window.notice.isVisible)
