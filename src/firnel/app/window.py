@@ -172,9 +172,12 @@ def _open(library_at: str | Path) -> Library | None:
 
 def _offer_copy(library_at: str | Path, error: LibraryError) -> Library | None:
     path = Path(library_at)
-    if not path.is_file():
+    if path.is_file():
+        copied = agreed(None, str(error), tr("Work on a copy"), tr("Leave"), risky=True)
+    else:
+        copied = False
         told(None, str(error))
-    if not path.is_file() or not agreed(None, str(error), tr("Work on a copy"), tr("Leave"), risky=True):
+    if not copied:
         print(error, file=sys.stderr)
         return None
     try:

@@ -7,10 +7,12 @@ from collections.abc import Callable
 from PyQt6.QtCore import QObject, QTimer
 
 from firnel.core.words import tr
+from firnel.ui.shared.background import Background
 from firnel.ui.shared.sheets import Notice
 from firnel.work import shelf
 from firnel.work.desk import Desk
 from firnel.work.review.records import LibraryError
+from firnel.work.spilled import BroughtIn
 
 AGAIN_MS = 10_000  #: between two tries to bring in what has to wait.
 
@@ -22,10 +24,11 @@ class Unfinished(QObject):
     ----------
     desk : whose library and session.
     notice : where it is asked.
+    aside : what has to wait is tried there again, so that a slow disk does not hold the window.
     answered : called when it is decided.
     """
 
-    def __init__(self, desk: Desk, notice: Notice, answered: Callable[[], None]) -> None:
+    def __init__(self, desk: Desk, notice: Notice, aside: Background, answered: Callable[[], None]) -> None:
         super().__init__(notice)
         self._desk, self._notice, self._answered = desk, notice, answered
         self._key: int | None = None
@@ -33,7 +36,7 @@ class Unfinished(QObject):
         notice.answered.connect(self._on_answer)
         self.again = QTimer(self)
         self.again.setInterval(AGAIN_MS)
-        self.again.timeout.connect(self._on_again)
+        self.again.timeout.connect(lambda: aside.run("bring in", desk.recover, self._on_brought))
 
     def bring_in(self) -> list[str]:
         """Bring in what an earlier run could not write; what has to wait is tried again. In sentences."""
@@ -42,8 +45,7 @@ class Unfinished(QObject):
             self.again.start()
         return brought.said
 
-    def _on_again(self) -> None:
-        brought = self._desk.recover()
+    def _on_brought(self, brought: BroughtIn) -> None:
         if brought.came:
             self._desk.session.say(" ".join(brought.came))
         if not brought.waits:
