@@ -6,6 +6,7 @@ import logging
 import resource
 import stat
 import threading
+import time
 from datetime import UTC, datetime
 
 import numpy as np
@@ -199,6 +200,10 @@ def test_a_batch_charged_on_a_full_disk_is_offered_as_soon_as_there_is_room(qtbo
     journal.flush(10.0)
     window = started_on_a_full_disk(qtbot, library, journal, full, spill)
     assert not window.notice.isVisible(), "in the library it only waits for its charge"
+    tried = window.desk.recover
+    monkeypatch.setattr(
+        window.desk, "recover", lambda: (tried(), time.sleep(0.2))[0]
+    )  # a slow disk: far longer than between two tries
     full(False)
     qtbot.waitUntil(window.notice.isVisible)
     assert "is in it now" in window.desk.session.message

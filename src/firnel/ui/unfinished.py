@@ -35,8 +35,9 @@ class Unfinished(QObject):
         self._name = ""
         notice.answered.connect(self._on_answer)
         self.again = QTimer(self)
+        self.again.setSingleShot(True)  # the next try waits for the answer of the last, or that would go unheard
         self.again.setInterval(AGAIN_MS)
-        self.again.timeout.connect(lambda: aside.run("bring in", desk.recover, self._on_brought))
+        self.again.timeout.connect(lambda: aside.run("bring in", desk.recover, self._on_brought, self._on_failed))
 
     def bring_in(self) -> list[str]:
         """Bring in what an earlier run could not write; what has to wait is tried again. In sentences."""
@@ -48,9 +49,14 @@ class Unfinished(QObject):
     def _on_brought(self, brought: BroughtIn) -> None:
         if brought.came:
             self._desk.session.say(" ".join(brought.came))
-        if not brought.waits:
-            self.again.stop()
+        if brought.waits:
+            self.again.start()
+        else:
             self.offer()
+
+    def _on_failed(self, why: str) -> None:
+        self._desk.session.say(why)
+        self.again.start()
 
     def offer(self) -> None:
         """Ask, if there is one: the newest; older ones are closed as they are."""
