@@ -12,6 +12,7 @@ from firnel.core.plan import Anchor, Plan, PlanCurve, PlannedMove, Targets, due_
 from firnel.core.plan_document import plan_from_document, plan_to_document
 from firnel.core.units import Units
 from firnel.core.vocabulary import Control, Lot, Mark, MarkKind
+from firnel.ui.shared.entries import FigureEntry
 from firnel.work.desk import machine_of_kind
 from firnel.work.plan.draft import hold_all
 from firnel.work.plan.planning import usual_stage
@@ -53,6 +54,28 @@ def test_a_unit_that_is_typed_counts_whatever_the_scale_has():
     assert typed("gas 20 mbar at bean 302 °F").moves[0].at_c == pytest.approx(150.0)
     with pytest.raises(ValueError, match="no conversion"):
         typed("gas 2 rpm at yellow")
+
+
+def test_a_unit_counts_in_differences_settings_and_facts_too(qtbot):
+    entry = FigureEntry("Rise")
+    qtbot.addWidget(entry)
+    for text, units, wanted in (("9 F", Units(), 5.0), ("5K", Units("°F"), 5.0), ("-9", Units("°F"), -5.0), ("±", None, None)):
+        entry.setText(text)
+        if wanted is None:
+            pytest.raises(ValueError, entry.read_difference, Units())
+        else:
+            assert entry.read_difference(units) == pytest.approx(wanted)  # NIST SP 811: a degree Fahrenheit is 5/9 K
+    for text, unit, wanted in (
+        ("728 g/L", "g/L", 728.0),
+        ("11,5 %", "%", 11.5),
+        ("80 mbar", "kPa", 8.0),
+        ("3.2 m³", "m³", 3.2),
+    ):
+        entry.setText(text)
+        assert entry.read(Units(), unit) == pytest.approx(wanted)
+    for text in ("8:30", "510", "510 s"):
+        entry.setText(text)
+        assert entry.seconds() == 510.0
 
 
 def test_degrees_and_settings_are_typed_in_the_chosen_units():

@@ -851,7 +851,18 @@ def test_lines_drive_a_batch_as_keys_do(roaster):
     hand.do("done", roaster.now)
     assert roaster.session.settled
     hand.do("undo", roaster.now)
-    for wrong in ("fly", "set gas", "set gas 99", "set steam 2", "reading hot", "reading nan", "mark turning", ""):
+    for wrong in (
+        "fly",
+        "set gas",
+        "set gas 99",
+        "set steam 2",
+        "reading hot",
+        "reading nan",
+        "reading 200 mbar",
+        "reading 800 F",
+        "mark turning",
+        "",
+    ):
         with pytest.raises(HandLineError):
             hand.do(wrong, roaster.now)
     assert "ended: no gas" in hand.do("abandon no gas", roaster.now)

@@ -117,6 +117,21 @@ class Units:
         factor, offset = linear_map(_TYPED_AS.get(name.casefold(), name), unit)
         return as_number(number) * factor + offset
 
+    def typed_difference(self, text: str, unit: str = "°C") -> float:
+        """A difference as it was typed, in the displayed unit or with its own behind it, turned into ``unit``.
+
+        Raises
+        ------
+        ValueError : if it is no figure, or one of something else.
+
+        Examples
+        --------
+        >>> Units().typed_difference("-5"), round(Units().typed_difference("9 F"), 6), Units("°F").typed_difference("5 K")
+        (-5.0, 5.0, 5.0)
+        """
+        text = _KELVIN.sub("°C", text)
+        return self.typed(text, unit) - self.typed(_TYPED.sub(r"0 \g<unit>", text), unit)
+
     def read_difference(self, shown: float, unit: str = "°C") -> float:
         """A typed difference, turned back into ``unit``."""
         return shown / linear_map(unit, self.shown_unit(unit))[0]
@@ -167,7 +182,8 @@ class Units:
 
 
 #: A figure with a unit behind it, as hands type them; and what else they call the units.
-_TYPED = re.compile(r"\s*(?P<number>[^\s°A-Za-z%]+)\s*(?P<unit>[°A-Za-z%/]*)\s*")
+_TYPED = re.compile(r"\s*(?P<number>[^\s°A-Za-z%]+)\s*(?P<unit>[°A-Za-z%/³]*)\s*")
+_KELVIN = re.compile(r"(?<![A-Za-z])K\s*$")  # a degree of a difference
 _TYPED_AS = {"c": "°C", "°c": "°C", "f": "°F", "°f": "°F", "kgs": "kg", "kilo": "kg", "kilos": "kg", "lbs": "lb", "gr": "g"} | {
     name.casefold(): name for name in ("kg", "g", "lb", "Pa", "kPa", "mbar", "inH2O")
 }

@@ -121,7 +121,7 @@ class LotForm(QFrame):
                     values[name] = field.text().strip()
                     continue
                 unit, by, low, high = figure
-                typed = field.figure()
+                typed = field.read(self._units, unit)
                 if typed is not None and not low <= typed <= high:
                     raise ValueError(
                         tr("{} of {:g} {} cannot be: it lies between {:g} and {:g} {}.", title, typed, unit, low, high, unit)
@@ -265,7 +265,7 @@ class RulesDialog(Sheet):
     def _on_keep(self) -> None:
         try:
             changed = {
-                name: (self._units.read_difference(charge.figure() or 0.0), (heat.figure() or 0.0) / 100.0)
+                name: (charge.read_difference(self._units) or 0.0, (heat.read(self._units, "%") or 0.0) / 100.0)
                 for name, (charge, heat) in self._rows.items()
             }
         except ValueError as error:

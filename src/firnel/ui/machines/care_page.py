@@ -156,7 +156,7 @@ class CarePage(QWidget):
         if self._machine is None:
             return
         try:
-            value = self._metered.figure()
+            value = self._metered.read(self._desk.settings.units, unit_of(self._machine))
             if value is None:
                 return
             by, another = self._desk.settings.operator, self._another.isChecked()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
+from firnel.core.units import Units
 from firnel.core.vocabulary import MOST_CONTROLS, Control, ControlScale, Machine, Role, usual_role
 from firnel.core.words import capital, tr
 from firnel.ui.shared.entries import FigureEntry
@@ -24,6 +25,7 @@ CHOICES = (
     (tr("drum speed"), Role.MOTION, "drum"),
     ("stirrer", Role.MOTION, "stirrer"),
 )
+AS_READ = Units()  #: a scale is kept in the unit of its gauge, whatever the pressures are shown in.
 UNITS = ("%", "kPa", "mbar", "inH2O", "Pa", "kW", "rpm", "step")
 TITLES = ("name", tr("what it does"), "unit", "from", "to", "step", "least", "")
 
@@ -149,7 +151,7 @@ class ControlRows(QWidget):
         found: dict[Control, ControlScale] = {}
         for row in self._rows:
             name = row.name.text().strip()
-            figures = [entry.figure() for entry in row.figures]
+            figures = [entry.read(AS_READ, row.unit.currentText().strip()) for entry in row.figures]
             if not name and row.key is None and all(figure is None for figure in figures):
                 continue  # a row that was added and left empty
             # A control that is called otherwise stays the same one: its readings lie under its key.

@@ -283,7 +283,7 @@ class LinkPage(QWidget):
 
     def _on_every(self) -> None:
         try:
-            seconds = self.every.figure()
+            seconds = self.every.seconds()
             self._desk.settings = replace(self._desk.settings, hand_every_s=round(seconds or 30))
         except ValueError as error:
             self._say_wrong(str(error))

@@ -147,7 +147,7 @@ class OldLogCard(QWidget):
         ValueError : if a field cannot be read; the message says why.
         """
         columns = _columns_in(self._columns.text())
-        marks = {kind.value: figure for kind, entry in self.marks.items() if (figure := entry.figure()) is not None}
+        marks = {kind.value: figure for kind, entry in self.marks.items() if (figure := entry.seconds()) is not None}
         return PutRight(columns, DEGREES[self._degrees.currentIndex()][1], marks)
 
 

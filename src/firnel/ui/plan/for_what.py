@@ -100,10 +100,10 @@ class ForWhat(SideBySide):
         """Load, room or drum as typed."""
         units, plan = self._units, self._bench.plan
         try:
-            load, room, drum = self._load.read(units, "kg"), self._room.read(units, "°C"), self._drum.figure()
+            load, room, drum = self._load.read(units, "kg"), self._room.read(units, "°C"), self._drum.read_difference(units)
             load_kg = None if load is None else within_limits("load_kg", load, units)
             room_c = 22.0 if room is None else within_limits("room_c", round(room, 1), units)
-            drum_c = 0.0 if drum is None else within_limits("drum_c", round(units.read_difference(drum), 1), units)
+            drum_c = 0.0 if drum is None else within_limits("drum_c", round(drum, 1), units)
         except ValueError as error:
             self._show_conditions(typed_too=True)  # what stands there is the plan's
             self.refused.emit(str(error))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from firnel.core.words import tr
 from firnel.ui.plan.hands import PlanHands
@@ -14,10 +14,6 @@ from firnel.ui.shared.lane_head import Key
 from firnel.ui.shared.lanes import LEAST_LANE, Lane, ground_label, line_pen, put_on_ground
 from firnel.ui.theme.look import Look
 from firnel.work.plan.picture import PlanPicture
-
-#: Height of the strip over the curves in which their names stand. [px]
-NAMES_PX = 30
-NAMES = tr("bean"), tr("- - air"), tr("tolerance"), tr("8 of 10 batches")
 
 
 class PlanPlots(QWidget):
@@ -42,6 +38,7 @@ class PlanPlots(QWidget):
         for lane in (self.lane, self._rate_lane):
             lane.plot.setMinimumHeight(60)
         self.lane.setMinimumHeight(LEAST_LANE)
+        self.lane.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)  # what stands below comes first
         self.hands = PlanHands(look, self.lane)
         self.hands.take_room(114 if above is not None else 102)
         if above is not None:

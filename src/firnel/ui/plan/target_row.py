@@ -133,14 +133,13 @@ class TargetRow(SideBySide):
             except ValueError:
                 raise ValueError(tr("Stage times are written minutes:seconds, such as 5:10.")) from None
         try:
-            if name.endswith("_c") and not difference and name != "rise_c":
-                return self._units.typed(text, "°C")
-            figure = as_number(text.removesuffix("%") if name in ("ratio", "loss") else text)
+            if name.endswith("_c"):
+                reads = self._units.typed_difference if difference or name == "rise_c" else self._units.typed
+                return reads(text, "°C")
+            figure = as_number(text.removesuffix("%") if name in ("ratio", "loss") else text.removesuffix("s"))
         except ValueError:
             raise ValueError(tr("{}: {!r} is no figure.", TITLES[name], text)) from None
-        if name in ("ratio", "loss"):
-            return figure / 100.0
-        return self._units.read_difference(figure) if name.endswith("_c") else figure
+        return figure / 100.0 if name in ("ratio", "loss") else figure
 
     def _on_value(self, name: str) -> None:
         field = self._values[name]

@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QFrame, QMenu, QScrollArea
 
 from firnel.core.plan import TARGET_WORDS, Plan
@@ -34,6 +34,16 @@ from firnel.work.plan.words import asked_text
 PlansRead = tuple[list[Plan], bool]
 PlanRead = tuple[Machine | None, list[ToldVersion]]
 MOST_BATCHES = 60  #: that are queued or labelled at once.
+ABOUT = tr("Targets and moves; one key takes a plan to the roaster")
+
+
+class FittingArea(QScrollArea):
+    """As high as what it holds, where there is room; Qt's own remembers how high that was at first."""
+
+    def sizeHint(self) -> QSize:
+        """What it holds."""
+        inside = self.widget()
+        return super().sizeHint() if inside is None else inside.sizeHint()
 
 
 class PlanView(ListPage):
@@ -46,7 +56,7 @@ class PlanView(ListPage):
         super().__init__(
             desk,
             tr("Plan"),
-            tr("Targets and moves; one key takes a plan to the roaster"),
+            ABOUT,
             (tr("Plan"), "~Course", "#Dev.", "#Drop"),
             tr("No plans yet. Press “New plan”: a machine and a lot are enough. A batch can be roasted without a plan, too."),
             sheet_width=648,
@@ -56,11 +66,10 @@ class PlanView(ListPage):
         self._picture: PlanPicture | None = None
         self.draw_curves(look)
         self._add_buttons()
-        self._name, self._for, self._start = ElidedLabel("heading"), ElidedLabel("soft"), ElidedLabel()
+        self._name, self._for = ElidedLabel("heading"), ElidedLabel("soft")
         head, column = card(spacing=2)
         column.addWidget(self._name)
         column.addWidget(self._for)
-        column.addWidget(self._start)
         self._targets = FigureGrid()
         column.addWidget(self._targets)
         self._head_card = head
@@ -78,13 +87,12 @@ class PlanView(ListPage):
         moves, moves_column = card(spacing=2)
         moves_column.addWidget(label(tr("Moves"), "heading"))
         self._moves = FigureGrid(words=2)
-        area = QScrollArea()
+        area = self._moves_area = FittingArea()
         area.setObjectName("bare")
         area.setAccessibleName(tr("Moves"))
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
         area.setMinimumHeight(52)
-        area.setSizeAdjustPolicy(QScrollArea.SizeAdjustPolicy.AdjustToContents)
         area.setWidget(self._moves)
         moves_column.addWidget(area)
         moves.setMaximumHeight(232)
@@ -198,10 +206,10 @@ class PlanView(ListPage):
         picture = self._picture = plan_picture(key, machine, self._desk.settings.units)
         self._name.show_text(key.name)
         self._for.show_text(picture.made_for)
-        self._start.show_text(picture.start)
-        self._start.setVisible(bool(picture.start))
-        self._targets.show_rows(list(picture.targets))
+        (charge, reads), *further = picture.targets
+        self._targets.show_rows([(picture.start or charge, reads), *further])
         self._moves.show_rows(list(picture.moves))
+        self._moves_area.updateGeometry()  # as high as its moves, where there is room
         self._plots.show_picture(picture)
         self._history.show_text(" · ".join(part for one in told[:1] for part in (one.title, one.changed, one.roasted) if part))
 
@@ -214,6 +222,9 @@ class PlanView(ListPage):
             self.offer_for_chosen()
         self.sheet.setVisible(not editing and self._plan is not None)
         self.head.title.setHidden(editing)  # its room is the moves'
+        self.head.rest(
+            tr("A draft: the moves are found for the targets; nothing changes before it is kept") if editing else ABOUT
+        )
         self.head.tell("")
 
     def begin_new(self) -> None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from firnel.core.units import Units
+from firnel.core.units import Units, parse_clock
 from firnel.core.words import as_number, tr
 
 
@@ -31,12 +33,7 @@ class FigureEntry(QLineEdit):
         ------
         ValueError : if what is typed is no figure.
         """
-        if not self.text().strip():
-            return None
-        try:
-            return as_number(self.text())
-        except ValueError:
-            raise ValueError(tr("{}: {!r} is not a figure.", self._name, self.text())) from None
+        return self._read_as(as_number)
 
     def read(self, units: Units, unit: str) -> float | None:
         """The figure in ``unit``, typed in the unit shown or with its own behind it; None if nothing is typed.
@@ -45,10 +42,32 @@ class FigureEntry(QLineEdit):
         ------
         ValueError : if what is typed is no figure, or one of something else.
         """
-        if not self.text().strip():
+        return self._read_as(lambda text: units.typed(text, unit))
+
+    def read_difference(self, units: Units) -> float | None:
+        """A difference of temperatures, typed as `read` has it. [K]
+
+        Raises
+        ------
+        ValueError : if what is typed is none.
+        """
+        return self._read_as(units.typed_difference)
+
+    def seconds(self) -> float | None:
+        """Seconds, typed as such or as minutes:seconds.
+
+        Raises
+        ------
+        ValueError : if what is typed is neither.
+        """
+        return self._read_as(lambda text: parse_clock(text.casefold().removesuffix("s")))
+
+    def _read_as(self, read: Callable[[str], float | None]) -> float | None:
+        text = self.text().strip()
+        if not text:
             return None
         try:
-            return units.typed(self.text(), unit)
+            return read(text)
         except ValueError:
             raise ValueError(tr("{}: {!r} is not a figure.", self._name, self.text())) from None
 

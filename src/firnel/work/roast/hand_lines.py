@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
+from firnel.core.units import Units
 from firnel.core.vocabulary import USUAL_CONTROLS, MarkKind, Quality
-from firnel.core.words import as_number, tr
+from firnel.core.words import tr
 from firnel.devices.reading import Reading
 from firnel.work.desk import Desk
 from firnel.work.roast.session import RoastSession
@@ -14,6 +16,8 @@ from firnel.work.roast.session import RoastSession
 MARKS = {kind.value: kind for kind in MarkKind if kind is not MarkKind.TURNING}
 #: So much of what cannot be done is told back. [letters]
 TOLD = 40
+PLAIN = Units()
+_APART = re.compile(r"\s+(?=[-+.\d])")  # between two figures, and not before the unit of one
 
 
 class HandLineError(ValueError):
@@ -88,7 +92,8 @@ class HandLines:
         control = controls.get(name.lower())
         if control is None or session.machine is None or control not in session.machine.controls:
             raise HandLineError(tr("This machine has no {!r} to set.", _short(name)))
-        scale, to = session.machine.controls[control], _figure(value)
+        scale = session.machine.controls[control]
+        to = _figure(value, scale.unit)
         if not scale.low <= to <= scale.high:
             raise HandLineError(tr("{} goes from {:g} to {:g} {}, not to {}.", name, scale.low, scale.high, scale.unit, value))
         if scale.reported:
@@ -96,7 +101,7 @@ class HandLines:
         session.set_control(control, to, at)
 
     def _reading(self, rest: str, at: float) -> None:
-        figures = [_figure(part) for part in rest.split()]
+        figures = [_figure(part, "°C") for part in _APART.split(rest)]
         if not 1 <= len(figures) <= 2 or not all(0.0 <= figure <= 400.0 for figure in figures):
             raise HandLineError(tr("{!r} is no bean reading, nor one with the air beside it [°C].", _short(rest)))
         session = self._desk.session
@@ -110,8 +115,9 @@ def _short(text: str) -> str:
     return text if len(text) <= TOLD else f"{text[:TOLD]}…"
 
 
-def _figure(text: str) -> float:
+def _figure(text: str, unit: str) -> float:
+    """In this unit, or with its own behind it."""
     try:
-        return as_number(text)
+        return PLAIN.typed(text, unit)
     except ValueError:
         raise HandLineError(tr("{!r} is no figure.", _short(text))) from None
