@@ -31,9 +31,10 @@ from firnel.work.plan.planning import solve_plan
 from firnel.work.practice.practice import Practice
 from firnel.work.review.records import ImportWishes, export_text, import_file
 from firnel.work.roast.batch_order import BatchOrder
-from firnel.work.roast.lookout import at_once
+from firnel.work.roast.lookout import at_once, not_at_all
 from firnel.work.settings import Settings
 
+LOOK_S = 10.0  #: between two looks ahead.
 HEATS = [Control("hot_air"), Control("radiant"), Control("drum_heater")]
 
 
@@ -57,7 +58,6 @@ class Roastery:
         self.window.activateWindow()
         qtbot.waitUntil(self.window.isActiveWindow)
         desk = self.window.desk
-        desk.look_by(at_once)
         desk.fed("Reading.")
         desk.session.set_machine(self.machine)
         self.drum = DrumRoaster(KINDS["electric-9"], np.random.default_rng(3), steel_c=207.0)
@@ -80,7 +80,8 @@ class Roastery:
                 self.drum.set(control, value)
             self.drum.step(1.0)
             self.now += 1.0
-            if self.now % 2.0 == 0.0:  # each is looked ahead from, at once
+            if self.now % 2.0 == 0.0:
+                self.window.desk.look_by(at_once if self.now % LOOK_S == 0.0 else not_at_all)
                 bean, air = self.drum.read()
                 self.window.desk.take_reading(Reading(self.now, bean, air))
 
