@@ -8,12 +8,15 @@ import numpy as np
 from report import Line
 
 from firnel.app.demo_batches import KIND_OF, RECIPES, TROUBLES, plan_of, roast_record
-from firnel.core.mark_finding import find_charge, find_drop, find_turning
-from firnel.core.vocabulary import Control, MarkKind
+from firnel.core.mark_finding import charge_shows, find_charge, find_drop, find_turning
+from firnel.core.vocabulary import Control, MarkKind, Quality
 from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
 from firnel.work.desk import machine_of_kind
+from firnel.work.roast.charge_watch import ChargeWatch
+from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.mark_watch import LOOKS, curve_break
+from firnel.work.roast.session import EARLY_KEY_S
 
 LOGS = Path(__file__).parents[1] / "tests" / "logs"
 
@@ -65,6 +68,23 @@ def left_on(kind: str, share: float, seed: int) -> tuple[float, float]:
     return abs((alone or math.inf) - drop_t), abs((seen[-1] if len(seen) >= LOOKS else math.inf) - drop_t)
 
 
+def keyed_early(t: np.ndarray, bean: np.ndarray, charge_t: float, rng: np.random.Generator) -> float:
+    """An empty drum that idles as hot as it was charged, and a key long before the beans: the charge is moved, off by. [s]"""
+    apart = float(np.median(np.diff(t)))
+    level = float(np.interp(charge_t, t, bean))
+    begun = t >= charge_t - 2.0 * apart
+    before = np.arange(t[begun][0] - 240.0, t[begun][0] - 0.5 * apart, apart)
+    t, bean = np.append(before, t[begun]), np.append(level + 0.4 * rng.standard_normal(before.size), bean[begun])
+    key_t = charge_t - float(rng.uniform(20.0, 150.0))
+    trace, watch = LiveTrace(), ChargeWatch()
+    for now, read in zip(t, bean, strict=True):
+        trace.append(float(now), float(read), None, {}, Quality.GOOD)
+        moved = watch.charge(trace)
+        if now > key_t and moved is not None and moved >= key_t + EARLY_KEY_S:
+            return abs(moved - charge_t)
+    return math.inf
+
+
 def run(folder: Path) -> list[Line]:
     from datetime import UTC, datetime
 
@@ -79,12 +99,15 @@ def run(folder: Path) -> list[Line]:
             off[MarkKind.CHARGE].append(abs((charge or 999) - record.mark(MarkKind.CHARGE).t))
             turning = find_turning(t, bean, charge or 0.0)
             off[MarkKind.TURNING].append(abs((turning or 999) - record.mark(MarkKind.TURNING).t))
+    off_charge, shown = [], []
     with (LOGS / "batches.csv").open() as file:
         for row in csv.DictReader(file):
             with (LOGS / f"{row['file']}.csv").open() as log:
                 rows = list(csv.DictReader(log))
             t, bean, air = (np.array([float(r[key]) for r in rows]) for key in ("time_s", "bean_c", "air_c"))
             off[MarkKind.DROP].append(abs((find_drop(t, bean, float(row["charge_s"]), air) or 999) - float(row["drop_s"])))
+            off_charge.append(keyed_early(t, bean, float(row["charge_s"]), rng))
+            shown.append(charge_shows(t, bean, float(row["charge_s"])) is True)
     hot = [left_on(kind, heat, seed) for kind in KINDS for heat in (0.35, 0.7, 1.0) for seed in (1, 2)]
     roasting, alone = (np.array([one[by] for one in hot]) for by in (1, 0))
     share = {kind: float(np.percentile(values, 95)) for kind, values in off.items()}
@@ -92,6 +115,8 @@ def run(folder: Path) -> list[Line]:
         Line("charge, 95 % of messy logs within", share[MarkKind.CHARGE], "s", 3.0),
         Line("turning, 95 % of messy logs within", share[MarkKind.TURNING], "s", 5.0),
         Line("drop, 95 % of other machines' logs within", share[MarkKind.DROP], "s", 3.0),
+        Line("other machines' logs whose charge does not show", float(np.mean(np.logical_not(shown))), "share", 0.0),
+        Line("charge keyed 20 to 150 s too early, 95 % moved to within", float(np.percentile(off_charge, 95)), "s", 3.0),
         Line(
             "drop with the heat left on, while roasting, 90 % within",
             float(np.percentile(roasting, 90)),

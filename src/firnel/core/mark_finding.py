@@ -16,6 +16,9 @@ CHARGE_FALL_C = 20.0
 CHARGE_WINDOW_S = 25.0
 #: Readings farther apart than this were keyed by hand. [s]
 KEYED_S = 10.0
+#: A probe that cold beans fall on reads so much less, so soon: on all machines logged, drawn and strange 40 degC at least within half a minute.
+#: One that reads less before was in no hot drum. [degC], [s], [degC]
+SHOWS_C, SHOWS_S, HOT_DRUM_C = 12.0, 40.0, 100.0
 #: For the turning point a reading is averaged with those within this about it. [s]
 TURN_S = 9.0
 #: No roast is dropped sooner after its charge than this. [s] Common practice, no published source.
@@ -76,6 +79,30 @@ def find_charge(t: FloatArray, bean: FloatArray) -> float | None:
     level = float(np.median(before[-4:]))
     corner = t[steep] - (level - bean[steep]) / -steepest
     return float(np.clip(corner, t[max(begins - 2, 0)], t[begins]))
+
+
+def charge_shows(t: FloatArray, bean: FloatArray, charge_t: float) -> bool | None:
+    """Whether the readings show beans that fell in when they are said to have.
+
+    Parameters
+    ----------
+    t, bean : as in `find_charge`, up to now.
+    charge_t : when it was, as a hand has told. [s]
+
+    Returns
+    -------
+    False where the probe goes on as before, or was first read later; None where nothing says, or it is too early to tell.
+    """
+    t, bean = _clean(t, bean)
+    if t.size < 4 or t[-1] < charge_t + SHOWS_S or float(np.median(np.diff(t))) > KEYED_S:
+        return None
+    if t[0] > charge_t + SHOWS_S:
+        return False
+    behind = (t > charge_t) & (t <= charge_t + SHOWS_S)
+    before = (t > charge_t - KEYED_S) & (t <= charge_t + 1.0)
+    if behind.sum() < 4 or not before.any() or (level := float(np.median(bean[before]))) < HOT_DRUM_C:
+        return None
+    return bool(level - bean[behind].min() >= SHOWS_C)
 
 
 def find_charges(t: FloatArray, bean: FloatArray) -> list[float]:

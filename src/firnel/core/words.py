@@ -23,7 +23,7 @@ _UNPRINTABLE = {code: None for code in (*range(32), *range(127, 160)) if chr(cod
 KEYS = {
     "mark": "Space", "confirm": "Enter", "undo": "Z", "other": "O", "advice": "A", "dismiss": "D", "prepare": "N", "next": "Q",
     "label": "L", "weigh": "W", "nudge back": ",", "nudge on": ".", "find": "Ctrl+K", "settings": "Ctrl+,", "keys": "?",
-    "take back": "Ctrl+Z", "compare": "Ctrl+D",
+    "take back": "Ctrl+Z", "compare": "Ctrl+D", "set control": "V",
 }  # fmt: skip
 _KEY = re.compile(r"\{(" + "|".join(KEYS) + r")\}")
 _own_keys: dict[str, str] = {}

@@ -8,7 +8,7 @@ from itertools import compress
 
 import numpy as np
 
-from firnel.core.mark_finding import find_charge, find_drop, find_turning
+from firnel.core.mark_finding import charge_shows, find_charge, find_drop, find_turning
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import FloatArray, Found, Mark, MarkKind, Note, Trace
 from firnel.core.words import printable, tr
@@ -109,7 +109,12 @@ def marks_of(
             found[kind] = Mark(kind, t, trace.bean_at(t), Found.CURVE)
             said.append(tr("{} found from the curve at {:.0f} s", kind.words, t))
 
-    from_curve(MarkKind.CHARGE, find_charge(trace.t, trace.bean))
+    shown = find_charge(trace.t, trace.bean)
+    charge = found.get(MarkKind.CHARGE)
+    if charge is not None and charge_shows(trace.t, trace.bean, charge.t) is False:
+        falls = tr("it falls at {:.0f} s", shown) if shown is not None else tr("it falls nowhere")
+        said.append(tr("the bean probe does not fall at the charge that was told, {:.0f} s: {}", charge.t, falls))
+    from_curve(MarkKind.CHARGE, shown)
     if MarkKind.CHARGE not in found:
         said.append(tr("no charge found: tell it, as charge=SECONDS of the log"))
         return tuple(sorted(found.values(), key=lambda mark: mark.t))

@@ -9,6 +9,7 @@ from datetime import datetime
 import numpy as np
 
 from firnel.core.green.blended import BlendedLot
+from firnel.core.mark_finding import charge_shows
 from firnel.core.model.constants import MOST_SHARE, STEP, Hands, hands_of
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, Mark, MarkKind, Quality, Role, Trace
 from firnel.core.words import tr
@@ -151,6 +152,10 @@ def logged_batch(
         )
     grid = np.arange(charge.t, end + 1e-6, STEP)
     good = (trace.quality & UNUSABLE) == 0
+    if not by_hand and charge_shows(trace.t[good], trace.bean[good], charge.t) is False:
+        raise UnusableLogError(
+            tr("batch {}: the bean probe does not fall at its charge: was it marked at another time?", record.label)
+        )
     bean, air = _readings(record, charge.t, grid, good, by_hand)
     _refuse_wrong_unit(record.label, bean, until is None)
     settings, hands = _hands(record, machine, grid)

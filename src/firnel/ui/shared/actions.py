@@ -68,7 +68,7 @@ ACTIONS = (
     Action("air up", ("Right",), tr("airflow one step"), ROAST, "Right  Left", repeats=True),
     Action("air down", ("Left",), "", ROAST, repeats=True),
     Action("choose control", ("H",), tr("choose the next control for Up and Down"), ROAST),
-    Action("set control", ("V",), tr("type a setting: 70, or radiant 40"), ROAST),
+    Action("set control", ("V",), tr("type a setting: 70, or radiant 40; or charge 6:30, so long ago"), ROAST),
     Action("drum up", ("PgUp",), tr("drum one step"), ROAST, "PgUp  PgDn", repeats=True),
     Action("drum down", ("PgDown",), "", ROAST, repeats=True),
     Action("colour", ("C",), tr("colour on the trier"), ROAST, tr("C, then 1-9")),

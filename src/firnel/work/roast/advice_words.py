@@ -130,8 +130,8 @@ def _coming_words(session: RoastSession, coming: Coming, units: Units) -> str:
 
 def _stalled(session: RoastSession) -> str:
     """The beans hardly rise any more, and the plan does not mean that: told by the readings, forecast or not."""
-    turning, trace = session.marks.get(MarkKind.TURNING), session.trace
-    if turning is None or session.now() - turning.t < AFTER_TURN_S or not session.roasting:
+    turned, trace = session.rises_since, session.trace
+    if turned is None or session.now() - turned < AFTER_TURN_S or not session.roasting:
         return ""
     landing = session.guidance.landing if session.guidance is not None else None
     if MarkKind.FIRST_CRACK in session.marks and landing is not None and not landing.cold:

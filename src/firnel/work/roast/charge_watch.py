@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from firnel.core.mark_finding import CHARGE_FALL_C, CHARGE_WINDOW_S, find_charge, find_turning
+from firnel.core.mark_finding import CHARGE_FALL_C, CHARGE_WINDOW_S, SHOWS_S, charge_shows, find_charge, find_turning
 from firnel.work.roast.live_trace import LiveTrace
 
 #: A charge is looked for so far back. [s]
@@ -20,10 +20,24 @@ class ChargeWatch:
 
     def __init__(self) -> None:
         self._lowest: float | None = None
+        self._shown: tuple[float, bool] | None = None  # whether the charge at that moment shows
 
     def forget(self) -> None:
         """The charge was moved or taken back: what was lowest since does not count."""
-        self._lowest = None
+        self._lowest = self._shown = None
+
+    def shows(self, trace: LiveTrace, charge_t: float) -> bool | None:
+        """Whether the probe fell when the beans are said to have fallen in; None where nothing says yet, or ever."""
+        if self._shown is None or self._shown[0] != charge_t:
+            t = trace.column("t")
+            part = slice(*np.searchsorted(t, (charge_t - LOOK_BACK_S, charge_t + 2.0 * SHOWS_S)))
+            if part.stop == part.start:  # nothing was read about it
+                part = slice(0, None)
+            shown = charge_shows(t[part], trace.sound_bean()[part], charge_t)
+            if shown is None:
+                return None
+            self._shown = charge_t, shown
+        return self._shown[1]
 
     def charge(self, trace: LiveTrace) -> float | None:
         """When the beans fell in, in log time, if the newest readings show it. [s]"""

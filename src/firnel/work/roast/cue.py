@@ -127,10 +127,19 @@ def _cue_of(session: RoastSession, units: Units, cooling_aim_s: float, following
 def matters_of(session: RoastSession, units: Units) -> list[Matter]:
     """Everything that could be the headline while beans are in the drum, the first before all; never empty."""
     now = session.now()
+    if session.charge_doubted:
+        return [_doubted_charge(session, now)]
     found = [*_drop(session, units, now), *_marks(session, now), *_moves(session, units, now), *_start(session, units, now)]
     found.sort(key=lambda matter: (matter.rank, matter.at is None, matter.at or 0.0))
     detail = tr("{prepare}: say what is in the drum") if session.unnamed else _shift_sentence(session)
     return found or [Matter(Rank.REST, None, tr("next"), tr("Watch colour, smell and sound"), detail)]
+
+
+def _doubted_charge(session: RoastSession, now: float) -> Matter:
+    """The charge was marked, and the probe did not fall: nothing else is told before that is settled."""
+    ago = clock(now - session.marks[MarkKind.CHARGE].t)
+    detail = tr("The probe has not fallen since the charge was marked, {} ago · {mark}: yes · {undo}: not yet", ago)
+    return Matter(Rank.MARK, now, tr("charge"), tr("Are the beans in?"), detail, "due")
 
 
 def _drop(session: RoastSession, units: Units, now: float) -> list[Matter]:
@@ -287,6 +296,8 @@ def _stage_clock(session: RoastSession, now: float) -> tuple[str, str]:
 
 def _space(session: RoastSession) -> str:
     """What Space would do now, as the window says it beside the key."""
+    if session.charge_doubted:
+        return tr("says that the beans are in")
     meant = means_space(session)
     if meant is None:
         return tr("says that the drum is empty") if session.dropped_unseen else ""
@@ -309,7 +320,7 @@ def _keys(session: RoastSession, following: str) -> Iterator[tuple[str, str]]:
             yield "dismiss", tr("let go")
     if following and session.phase in ("idle", "cooling"):
         yield "next", tr("takes the next")
-    if session.offers:
+    if session.offers or session.charge_doubted:
         yield "undo", tr("not yet")
     elif session.dropped_unseen:
         yield "undo", tr("beans are still in")
@@ -343,7 +354,7 @@ def _figures(session: RoastSession, units: Units) -> str:
     if bean is None:
         return tr("none typed yet") if session.around.by_hand else tr("no readings")
     charged = MarkKind.CHARGE in session.marks and MarkKind.DROP not in session.marks
-    turned = MarkKind.TURNING in session.marks
+    turned = session.rises_since is not None
     text = units.text(bean, "°C", 1)
     return f"{text} {units.rate_text(rate)}" if charged and turned else text
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import replace
 
 from firnel.core.mark_finding import find_charge, find_turning
 from firnel.core.settling import Advised, Became, Settled
+from firnel.core.units import Units, parse_clock
 from firnel.core.vocabulary import (
     USUAL_CONTROLS,
     Control,
@@ -25,6 +27,8 @@ from firnel.work.roast.mark_keys import MarkKeys
 from firnel.work.roast.plan_thread import is_late, next_move, pending
 
 LONE_POP = "outlier"
+#: A name, and a figure with its unit; either may be left out.
+_TYPED = re.compile(r"\s*(?P<name>(?:.*?\s)?)(?P<figure>[-+−]?[\d.,:]+\s*[^\d\s]*)\s*")
 #: A reading by hand further than this from where the last ones point is asked back; typed again within that, it stands.
 #: [K], [K/s], [s]; so long after the charge the probe plunges. [s]
 DOUBT_C, DOUBT_RATE, DOUBTED_S, PLUNGING_S = 12.0, 0.35, 30.0, 120.0
@@ -170,9 +174,14 @@ class HandKeys(MarkKeys):
         self.say(tr("Up and Down: {}{}.", word, tr(", as the machine reports it") if self._reported(self._chosen) else ""))
 
     def type_setting(self, text: str, at: float) -> None:
-        """A setting that was typed: a figure for the chosen control, or a name and a figure."""
-        name, _, figure = text.strip().rpartition(" ")
+        """What was typed: a figure for the chosen control, a name and a figure, or how long ago the beans fell in."""
+        typed = _TYPED.fullmatch(text)
+        name, figure = (typed["name"], typed["figure"]) if typed else text.strip().rpartition(" ")[::2]
+        name = name.strip()
         machine = self.machine
+        if name.lower() in ("charge", MarkKind.CHARGE.words.lower()):
+            self._type_charge(figure)
+            return
         control: Control | None = self.chosen
         if name and machine is not None:
             words = name.strip().lower()
@@ -187,7 +196,7 @@ class HandKeys(MarkKeys):
             self.say(tr("{} is no control of this machine; it has {}.", name or tr("That"), has))
             return
         try:
-            to = float(figure.replace(",", "."))
+            to = Units().typed(figure, scale.unit)
         except ValueError:
             self.say(tr("{!r} is no setting of the {}.", figure, word_of(control, machine)))
             return
@@ -208,6 +217,16 @@ class HandKeys(MarkKeys):
             return
         self.set_control(control, to, at)
         self.say(tr("{} {:g} {}.", capital(word_of(control, machine)), to, scale.unit))
+
+    def _type_charge(self, ago: str) -> None:
+        try:
+            seconds = parse_clock(ago)
+        except ValueError:
+            seconds = None
+        if seconds is None:
+            self.say(tr("{!r} is no time, such as 6:30.", ago))
+        else:
+            self.charged_ago(seconds)
 
     def step_control(self, control: Control, steps: int, at: float) -> None:
         """Move a control by steps of its own scale, for a machine that does not report it."""

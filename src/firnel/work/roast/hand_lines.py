@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from firnel.core.units import Units
+from firnel.core.units import Units, parse_clock
 from firnel.core.vocabulary import USUAL_CONTROLS, MarkKind, Quality
 from firnel.core.words import tr
 from firnel.devices.reading import Reading
@@ -39,8 +39,8 @@ class HandLines:
     def do(self, line: str, at: float) -> str:
         """Do what a line says, at a clock time [s]; what the window would say to it.
 
-        ``mark KIND``, ``space``, ``other``, ``not yet``, ``undo``, ``done``, ``take``, ``let go``, ``pop``, ``set NAME VALUE``,
-        ``reading BEAN [AIR]``, ``note KIND TEXT``, ``abandon WHY``.
+        ``mark KIND``, ``charged M:SS`` (so long ago), ``space``, ``other``, ``not yet``, ``undo``, ``done``, ``take``,
+        ``let go``, ``pop``, ``set NAME VALUE``, ``reading BEAN [AIR]``, ``note KIND TEXT``, ``abandon WHY``.
 
         Raises
         ------
@@ -67,6 +67,8 @@ class HandLines:
                 session.say(tr("No mark is offered."))
         elif word == "mark" and rest in MARKS:
             session.mark(MARKS[rest], at)
+        elif word == "charged":
+            session.charged_ago(_seconds(rest))
         elif word == "abandon":
             self.abandoned = rest or "other"
             session.abandon(self.abandoned)
@@ -113,6 +115,16 @@ class HandLines:
 
 def _short(text: str) -> str:
     return text if len(text) <= TOLD else f"{text[:TOLD]}…"
+
+
+def _seconds(text: str) -> float:
+    try:
+        seconds = parse_clock(text)
+    except ValueError:
+        seconds = None
+    if seconds is None:
+        raise HandLineError(tr("{!r} is no time, such as 6:30.", _short(text)))
+    return seconds
 
 
 def _figure(text: str, unit: str) -> float:

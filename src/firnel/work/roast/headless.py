@@ -97,7 +97,7 @@ class Headless:
         if self._by_hand:
             return  # what a hand forgets is offered to it
         charge, last = session.marks.get(MarkKind.CHARGE), session.trace.last_t
-        if charge is None or level is None or machine is None or last is None or MarkKind.TURNING not in session.marks:
+        if charge is None or level is None or machine is None or last is None or session.rises_since is None:
             return
         for kind, reading in ((MarkKind.YELLOW, machine.yellow_c), (MarkKind.FIRST_CRACK, machine.first_crack_c)):
             if session.next_expected() is kind and level >= reading:

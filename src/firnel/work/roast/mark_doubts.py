@@ -107,7 +107,7 @@ def doubt_of(batch: BatchState, mark: Mark, instead_of: MarkKind | None = None) 
     if charge is None:
         return tr("{} before the charge?", capital(kind.words))
     if kind is MarkKind.YELLOW:
-        unturned = MarkKind.TURNING not in came and t - charge.t < LATEST_TURN_S and batch.trace.level is not None
+        unturned = batch.rises_since is None and t - charge.t < LATEST_TURN_S and batch.trace.level is not None
         if unturned or t - charge.t < 0.5 * SOONEST_S[kind]:
             return tr("Yellow {:.0f} s after the charge, before the turn?", t - charge.t)
         crack_c, _ = levels_of(batch, MarkKind.FIRST_CRACK)

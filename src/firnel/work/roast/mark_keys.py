@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from firnel.core.units import clock
 from firnel.core.vocabulary import EXPECTED_MARKS, Found, Mark, MarkKind
 from firnel.core.words import capital, tr
 from firnel.work.roast.batch_state import BatchState
@@ -50,6 +51,9 @@ class MarkKeys(BatchState):
         if not self.recording:
             self.say(tr("No batch is running: nothing to mark."))
             return None
+        if self.charge_doubted:
+            self._confirm_charge()
+            return None
         meant = means_space(self)
         if meant is None:
             self._confirm_drop(at)
@@ -67,6 +71,26 @@ class MarkKeys(BatchState):
             self._press = _Press(at, set_mark, other)
             self.say(_took(meant, self.now() - mark.t))
         return set_mark
+
+    def _confirm_charge(self) -> None:
+        """The beans are in, whatever the probe reads: they were before it was read."""
+        charge = self._hands.marks[MarkKind.CHARGE]
+        with self._hands.by_hand():
+            self._set_mark(replace(charge, found=Found.GIVEN))
+        self.say(tr("The beans are in. {set control}, then “charge 6:30”, says how long ago they fell in."))
+
+    def charged_ago(self, seconds: float) -> None:
+        """The beans fell in so long ago, whatever was marked. [s]"""
+        t = self.now() - seconds
+        mark = Mark(MarkKind.CHARGE, t, self.trace.bean_at(t), Found.GIVEN)
+        if not self.recording or seconds < 0.0:
+            self.say(tr("A mark cannot lie in the future.") if self.recording else tr("No batch is running: nothing to mark."))
+        elif wrong := self._contradiction(mark):
+            self.say(wrong)
+        else:
+            with self._hands.by_hand():
+                self._charge_anew(mark)
+            self.say(tr("Charged {} ago.", clock(seconds)))
 
     def _confirm_drop(self, at: float) -> None:
         """Every mark is set: where the drop was only found, it was one."""
@@ -179,6 +203,10 @@ class MarkKeys(BatchState):
 
     def decline(self) -> bool:
         """The mark that stands offered has not come yet. False where none is offered."""
+        if self.charge_doubted:
+            self._charge_anew(None)
+            self.say(tr("The beans are not in yet. {mark} marks the charge when they fall in."))
+            return True
         meant = means_space(self)
         offers = self.offers
         kind = meant.kind if meant is not None and meant.kind in offers else next(reversed(offers), None)

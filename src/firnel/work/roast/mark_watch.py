@@ -169,9 +169,9 @@ def reached(batch: BatchState, level_c: float) -> float | None:
 
 def rises_from(batch: BatchState) -> float:
     """From when on what the bean probe reads is of beans that rise, in log time; before, it falls from the empty drum. [s]"""
-    turning, charge = batch.marks.get(MarkKind.TURNING), batch.marks.get(MarkKind.CHARGE)
-    if turning is not None:
-        return turning.t
+    turned, charge = batch.rises_since, batch.marks.get(MarkKind.CHARGE)
+    if turned is not None:
+        return turned
     return charge.t + SOONEST_S[MarkKind.YELLOW] if charge is not None else 0.0
 
 

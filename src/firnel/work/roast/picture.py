@@ -182,6 +182,8 @@ def _steel_rows(session: RoastSession, units: Units) -> tuple[tuple[str, str, st
 
 
 def _next_key(session: RoastSession) -> str:
+    if session.charge_doubted:
+        return tr("the beans are in")
     meant = means_space(session) if session.recording else None
     if meant is not None:
         return tr("mark {}", meant.kind.words)
@@ -191,11 +193,11 @@ def _next_key(session: RoastSession) -> str:
 def _curves(session: RoastSession, units: Units, zero: float) -> Curves:
     live = session.trace
     t = live.column("t") - zero
-    turning = session.marks.get(MarkKind.TURNING)
+    turned = session.rises_since
     drop = session.marks.get(MarkKind.DROP)
     rate, sd = live.rate(), live.column("rate_sd").copy()
     # Before the turn the probe only falls to meet the beans; after the drop there are none.
-    begin = turning.t - zero if turning else np.inf
+    begin = turned - zero if turned is not None else np.inf
     shown = (t >= begin) & (t <= (drop.t - zero if drop else np.inf))
     rate[~shown] = np.nan
     plan = session.order.plan

@@ -128,11 +128,11 @@ def _of_note(note: Note) -> re.Match[str] | None:
 
 def rising(batch: BatchState) -> Rising | None:
     """The bean probe since its turn, for moves that hang on a temperature."""
-    turning, level = batch.marks.get(MarkKind.TURNING), batch.trace.level
-    if turning is None or level is None:
+    turned, level = batch.rises_since, batch.trace.level
+    if turned is None or level is None:
         return None
     t, bean = batch.trace.column("t"), batch.trace.column("bean")
-    part = (t >= turning.t) & np.isfinite(bean)
+    part = (t >= turned) & np.isfinite(bean)
     return Rising(t[part], bean[part], level, batch.trace.latest("rate") or 0.0)
 
 

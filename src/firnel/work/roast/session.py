@@ -29,7 +29,7 @@ from firnel.work.plan.whose import lot_of, machine_of
 from firnel.work.roast.advising import Advising
 from firnel.work.roast.batch_order import Around, BatchOrder
 from firnel.work.roast.batch_state import CRACK_RULE
-from firnel.work.roast.charge_watch import ChargeWatch
+from firnel.work.roast.charge_watch import LOOK_BACK_S, ChargeWatch
 from firnel.work.roast.danger import past_limit
 from firnel.work.roast.kept_batch import KeptBatch
 from firnel.work.roast.live_trace import LiveTrace
@@ -46,6 +46,8 @@ IDLE_KEPT_S = 180.0
 AFTER_DROP_S, UNSEEN_DROP_S = 300.0, 1800.0
 #: A reading keyed sooner after the last than this share of the usual pause is meant in its place.
 REPLACED_SHARE = 0.4
+#: A plunge so long behind the key of the charge is the charge. [s]
+EARLY_KEY_S = 15.0
 #: A plunge of the probe so long after a drop is the next charge. [s]
 NEXT_CHARGE_S = 90.0
 #: So long after a drop the last beans are out and the door is shut: the drum idles. [s]
@@ -308,7 +310,7 @@ class RoastSession(KeptBatch):
 
     def look_for_marks(self) -> None:
         """After each reading, and as time goes by: marks that nobody has set."""
-        if not self.roasting:
+        if not self.roasting or self.charge_doubted:
             return
         self._found.look(self)
         dropped = self._found.offers.get(MarkKind.DROP)
@@ -333,7 +335,10 @@ class RoastSession(KeptBatch):
         """The key may have been forgotten: a plunge of the probe is a charge."""
         drop = self._hands.marks.get(MarkKind.DROP)
         again = drop is not None and self.now() - drop.t > NEXT_CHARGE_S
-        if (MarkKind.CHARGE in self._hands.marks and not again) or (charge_t := self._watch.charge(self.trace)) is None:
+        if (charge_t := self._watch.charge(self.trace)) is None:
+            return
+        if MarkKind.CHARGE in self._hands.marks and not again:
+            self._charge_came_later(charge_t)
             return
         if again:
             if drop is None or charge_t < drop.t + NEXT_CHARGE_S:
@@ -348,6 +353,16 @@ class RoastSession(KeptBatch):
         else:
             self.message = tr("Charge found from the curve.")
         self._set_mark(Mark(MarkKind.CHARGE, charge_t, self.trace.bean_at(charge_t), Found.CURVE))
+
+    def _charge_came_later(self, charge_t: float) -> None:
+        """A key that was pressed before the beans fell in: they did when the probe says so."""
+        told = self._hands.marks[MarkKind.CHARGE]
+        mark = Mark(MarkKind.CHARGE, charge_t, self.trace.bean_at(charge_t), Found.CURVE)
+        fresh = self.now() - told.t <= LOOK_BACK_S - EARLY_KEY_S or self.charge_shows is False
+        if told.found is Found.CURVE or not fresh or charge_t < told.t + EARLY_KEY_S or self._contradiction(mark):
+            return
+        self._charge_anew(mark)
+        self.say(tr("The beans fell in {:.0f} s after the key: the charge is there now.", charge_t - told.t))
 
     def _look_for_turning(self) -> None:
         charge = self._hands.marks.get(MarkKind.CHARGE)

@@ -1,0 +1,118 @@
+"""A charge that was told at another moment than the beans fell in: too early, or before anything was read."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from logged import MACHINES, record_of, rows
+from PyQt6.QtCore import Qt
+from test_rough_hands import BEAN, T, roaster  # noqa: F401 - a fixture
+
+from firnel.core.mark_finding import charge_shows
+from firnel.core.model.logged import UnusableLogError, logged_batch
+from firnel.core.vocabulary import Found, MarkKind
+from firnel.exchange.log_marks import marks_of
+from firnel.work.roast.hand_lines import HandLineError, HandLines
+from firnel.work.roast.lookout import at_once
+
+
+def idle(roaster, seconds, level=205.0):  # noqa: F811 - a fixture
+    """The drum stays empty for so long."""
+    for _ in range(seconds):
+        roaster.wait((roaster.since if roaster.since is not None else -1) + 1, lambda _: level)
+
+
+def beans_in(roaster, until):  # noqa: F811 - a fixture
+    """The beans fall in now and roast up to so long after that."""
+    begun = roaster.since + 1
+    roaster.wait(begun + until, lambda since: float(BEAN[since - begun]))
+    return begun
+
+
+def test_every_logged_charge_shows_and_one_told_a_minute_too_early_or_too_late_does_not():
+    for row in rows():
+        record = record_of(row["file"])
+        t, bean, at = record.trace.t, record.trace.bean, record.mark(MarkKind.CHARGE).t
+        assert charge_shows(t, bean, at) is True, row["file"]
+        assert charge_shows(t, bean, at + 150.0) in (False, None), "None where the beans read less than a hot drum does"
+        begun = t > at + 90.0
+        assert charge_shows(t[begun], bean[begun], at) is False, "first read behind it"
+    assert charge_shows(T, BEAN, 400.0) is False
+    flat = np.concatenate([np.full(90, 205.0), BEAN])
+    at = np.arange(flat.size, dtype=float)
+    assert charge_shows(at[:70], flat[:70], 40.0) is None, "too early to tell"
+    assert charge_shows(at[:85], flat[:85], 40.0) is False
+    assert charge_shows(at[::30], flat[::30], 30.0) is None, "readings by hand are too few"
+    cold = flat - 130.0
+    assert charge_shows(at, cold, 10.0) is None, "beans that are put into a cold drum"
+
+
+def test_a_log_whose_charge_was_told_at_another_moment_teaches_nothing():
+    record = record_of("south-001")
+    late = replace(record, marks=tuple(replace(m, t=m.t + 200.0) if m.kind is MarkKind.CHARGE else m for m in record.marks))
+    said = []
+    marks_of(record.trace, {mark.kind: mark.t for mark in late.marks if mark.kind is MarkKind.CHARGE}, {}, "a log", said)
+    assert f"{late.marks[0].t:.0f} s: it falls at" in said[0]
+    with pytest.raises(UnusableLogError, match="does not fall at its charge"):
+        logged_batch(late, MACHINES["south"])
+
+
+def test_a_key_pressed_before_the_beans_fell_in_is_asked_back_and_then_moved(roaster):  # noqa: F811 - a fixture
+    idle(roaster, 5)
+    roaster.key(Qt.Key.Key_Space)
+    told = roaster.session.marks[MarkKind.CHARGE].t
+    roaster.hands.update({key: 2.4 for key in roaster.hands if key == "gas"})
+    idle(roaster, 30)
+    assert not roaster.session.charge_doubted, "a slow probe is waited for"
+    idle(roaster, 60)
+    assert (roaster.cue.headline, roaster.cue.space) == ("Are the beans in?", "says that the beans are in")
+    assert roaster.session.guidance is None
+    assert roaster.session.offers == {}, "what an empty drum reads is no yellow"
+    begun = beans_in(roaster, 60)
+    charge = roaster.session.marks[MarkKind.CHARGE]
+    assert charge.found is Found.CURVE
+    assert charge.t - told == pytest.approx(begun - 4, abs=3.0)
+    assert "s after the key" in roaster.session.message
+    assert roaster.session.settled == {}, "what was set before was set for the empty drum"
+    beans_in(roaster, 0)
+    roaster.wait(begun + 320, lambda since: float(BEAN[since - begun]))
+    assert roaster.session.marks[MarkKind.TURNING].t - charge.t == pytest.approx(80.0, abs=8.0)
+
+
+def test_a_key_too_early_is_taken_back_by_z_and_the_charge_waits(roaster):  # noqa: F811 - a fixture
+    idle(roaster, 5)
+    roaster.key(Qt.Key.Key_Space)
+    idle(roaster, 45)
+    assert "not in yet" in roaster.key(Qt.Key.Key_Z)
+    assert (roaster.session.phase, roaster.session.marks) == ("ready", {})
+    beans_in(roaster, 3)
+    roaster.key(Qt.Key.Key_Space)
+    assert roaster.session.phase == "drying"
+    roaster.wait(roaster.since + 60, lambda since: 150.0 - since / 20.0)
+    assert roaster.session.charge_shows
+    assert not roaster.session.charge_doubted
+
+
+def test_beans_that_were_in_before_anything_was_read_are_followed_by_the_curve(roaster):  # noqa: F811 - a fixture
+    roaster.desk.look_by(at_once)
+    roaster.since = 159  # of the roast; nobody had prepared it
+    roaster.wait(170)
+    roaster.key(Qt.Key.Key_Space)
+    roaster.wait(230)
+    assert roaster.session.charge_doubted
+    assert roaster.session.trace.rate_now is not None
+    assert "°C/min" not in roaster.cue.figures
+    assert "V, then “charge 6:30”" in roaster.key(Qt.Key.Key_Space)
+    assert not roaster.session.charge_doubted
+    assert "°C/min" in roaster.cue.figures, "they rise, wherever they turned"
+    roaster.session.type_setting("charge 3:50", roaster.now)
+    assert roaster.session.now() - roaster.session.marks[MarkKind.CHARGE].t == pytest.approx(230.0)
+    roaster.wait(340)
+    assert roaster.session.guidance.forecast.basis == "curve"
+    assert roaster.session.guidance.forecast.first_crack.value == pytest.approx(510.0, abs=60.0)
+    hand = HandLines(roaster.desk)
+    for wrong in ("charged", "charged soon"):
+        with pytest.raises(HandLineError):
+            hand.do(wrong, roaster.now)
+    assert hand.do("charged 5:00", roaster.now) == "Charged 5:00 ago."
+    assert "future" in hand.do("charged -0:10", roaster.now)
