@@ -5,13 +5,16 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from logged import MACHINES, record_of, rows
+from made import reading
 from PyQt6.QtCore import Qt
 from test_rough_hands import BEAN, T, roaster  # noqa: F401 - a fixture
 
 from firnel.core.mark_finding import charge_shows
 from firnel.core.model.logged import UnusableLogError, logged_batch
+from firnel.core.units import Units
 from firnel.core.vocabulary import Found, MarkKind
 from firnel.exchange.log_marks import marks_of
+from firnel.work.roast.advice_words import WarningRank, warnings_of
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.lookout import at_once
 
@@ -116,3 +119,44 @@ def test_beans_that_were_in_before_anything_was_read_are_followed_by_the_curve(r
             hand.do(wrong, roaster.now)
     assert hand.do("charged 5:00", roaster.now) == "Charged 5:00 ago."
     assert "future" in hand.do("charged -0:10", roaster.now)
+
+
+@pytest.mark.parametrize(
+    ("read", "words"),
+    [
+        (lambda bean, air: (1.8 * bean + 32.0, 1.8 * air + 32.0), "degrees Fahrenheit"),  # NIST SP 811
+        (lambda bean, air: (air, bean), "probe exchanged"),
+    ],
+    ids=["fahrenheit", "exchanged"],
+)
+def test_probes_that_are_taken_for_what_they_are_not_are_told_and_nothing_goes_by_them(roaster, read, words):  # noqa: F811
+    record = record_of("mill-003")
+    t = record.trace.t - record.mark(MarkKind.CHARGE).t
+    level = np.full(30, np.interp(0.0, t, record.trace.bean))
+    before = zip(np.arange(-30.0, 0.0), *read(level, level + 40.0), strict=True)
+    roasted = zip(t[t >= 0.0], *read(*(column[t >= 0.0] for column in (record.trace.bean, record.trace.air))), strict=True)
+    roaster.desk.look_by(at_once)
+    told, begun = set(), roaster.now + 31.0
+    for at, bean, air in (*before, *roasted):
+        roaster.now = begun + at
+        roaster.desk.take_reading(reading(roaster.now, float(bean), float(air), 2.4, 25.0, 58.0))
+        if at == -1.0 and words == "degrees Fahrenheit":
+            assert roaster.cue.headline == "Degrees Fahrenheit?"
+        if MarkKind.CHARGE not in roaster.session.marks and at >= 0.0:
+            roaster.session.mark(MarkKind.CHARGE, roaster.now)
+        if at > 160.0 and int(at) % 20 == 0:
+            told |= {(warned.rank, warned.text) for warned in warnings_of(roaster.session, Units())}
+            assert (roaster.session.guidance, roaster.session.offers) == (None, {})
+    assert any(words in text for _, text in told)
+    assert {rank for rank, _ in told} <= {WarningRank.PROBE}, "no fire, no runaway: it is a probe"
+
+
+def test_the_beans_too_hot_on_exchanged_probes_are_a_danger_all_the_same(roaster):  # noqa: F811
+    roaster.wait(0)
+    roaster.key(Qt.Key.Key_Space)
+    for since in range(1, 700):  # what is called air is the beans, and they go on to 250 degC
+        roaster.now += 1.0
+        beans = float(BEAN[since]) + max(0.0, (since - 400) * 0.15)
+        roaster.desk.take_reading(reading(roaster.now, beans + 60.0, beans, 2.4, 25.0, 58.0))
+    assert roaster.cue.urgency == "danger"
+    assert f"{beans:.0f}" in roaster.cue.headline

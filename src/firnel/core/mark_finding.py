@@ -16,8 +16,8 @@ CHARGE_FALL_C = 20.0
 CHARGE_WINDOW_S = 25.0
 #: Readings farther apart than this were keyed by hand. [s]
 KEYED_S = 10.0
-#: A probe that cold beans fall on reads so much less, so soon: on all machines logged, drawn and strange 40 degC at least within half a minute.
-#: One that reads less before was in no hot drum. [degC], [s], [degC]
+#: A probe that cold beans fall on reads so much less, so soon: on all machines logged, drawn and strange 40 degC at least
+#: within half a minute. One that reads less before was in no hot drum. [degC], [s], [degC]
 SHOWS_C, SHOWS_S, HOT_DRUM_C = 12.0, 40.0, 100.0
 #: For the turning point a reading is averaged with those within this about it. [s]
 TURN_S = 9.0

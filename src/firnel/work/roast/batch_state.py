@@ -30,6 +30,7 @@ from firnel.work.roast.hand_history import HandHistory
 from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.mark_watch import FoundMark, MarkWatch
 from firnel.work.roast.plan_thread import due_of, plan_notes
+from firnel.work.roast.probe_mistakes import exchanged, in_fahrenheit
 from firnel.work.roast.readings_watch import sound
 
 if TYPE_CHECKING:
@@ -212,6 +213,11 @@ class BatchState:
         charge = self._hands.marks.get(MarkKind.CHARGE)
         asks = self.roasting and charge is not None and charge.found is Found.KEY
         return asks and MarkKind.TURNING not in self._hands.marks and self.charge_shows is False
+
+    @property
+    def misread(self) -> bool:
+        """Whether the readings cannot be those of these beans since this charge: nothing is found in them or foretold."""
+        return self.charge_doubted or in_fahrenheit(self) or exchanged(self)
 
     @property
     def rises_since(self) -> float | None:

@@ -12,6 +12,7 @@ from firnel.core.units import Units, clock
 from firnel.core.vocabulary import MarkKind
 from firnel.core.words import inside, tr
 from firnel.work.day.labels import mismatch, read_label
+from firnel.work.roast.probe_mistakes import in_fahrenheit
 from firnel.work.roast.session import RoastSession
 
 #: The hopper is loaded this long before the charge: a hot chute scorches beans. Common practice, no published source. [s]
@@ -103,6 +104,10 @@ def charge_words(session: RoastSession, units: Units) -> tuple[str, str, str]:
         )
     plan = session.order.plan
     charge_c = plan.targets.charge_c if plan else None
+    if in_fahrenheit(session):
+        read = units.text(session.trace.latest("bean"), "°C", 0)
+        detail = tr("The bean probe reads {} in the empty drum. Machines, Link, has its unit.", read)
+        return tr("Degrees Fahrenheit?"), detail, "warn"
     if (told := preheat_words(session, units)) is not None:
         return told
     bean = session.trace.level

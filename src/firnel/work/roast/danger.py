@@ -15,6 +15,7 @@ from firnel.core.plan import shifted_curve
 from firnel.core.units import Units
 from firnel.core.vocabulary import HOT_BEAN_C, Control, Machine, MarkKind, Role
 from firnel.core.words import tr
+from firnel.work.roast.probe_mistakes import exchanged, in_fahrenheit
 
 if TYPE_CHECKING:
     from firnel.work.roast.batch_state import BatchState
@@ -52,7 +53,7 @@ def danger_of(batch: BatchState, units: Units) -> Danger | None:
     """The warning, while the beans or the air about them are past what the machine may read with beans in the drum."""
     if batch.past_limit is None:
         return None
-    beans, shown = batch.past_limit == "bean", units.text(batch.trace.latest(batch.past_limit), "°C", 0)
+    beans, shown = batch.past_limit == "bean", units.text(batch.trace.latest(_probe(batch, batch.past_limit)), "°C", 0)
     if may_be_empty(batch):
         probe = tr("bean probe") if beans else tr("air probe")
         headline = tr("Beans still in? Heat off now: {} at {}", probe, shown)
@@ -70,10 +71,17 @@ def past_limit(batch: BatchState) -> str | None:
     """Which probe, bean or air, is past its limit; once warned of, until it is clearly below again."""
     if not (batch.roasting or batch.left_hot or batch.dropped_unseen):
         return None
+    if in_fahrenheit(batch):
+        return None  # told as such, and half as hot
     for name, limit in (("bean", limit_of(batch)), ("air", HOT_AIR_C)):
-        if burns(batch.trace, name, limit - (BELOW_C if batch.past_limit == name else 0.0)):
+        if burns(batch.trace, _probe(batch, name), limit - (BELOW_C if batch.past_limit == name else 0.0)):
             return name
     return None
+
+
+def _probe(batch: BatchState, name: str) -> str:
+    """The probe that truly reads the beans, or the air."""
+    return {"bean": "air", "air": "bean"}[name] if exchanged(batch) else name
 
 
 def limit_of(batch: BatchState) -> float:
@@ -84,7 +92,7 @@ def limit_of(batch: BatchState) -> float:
 def runaway(batch: BatchState) -> tuple[float, float | None] | None:
     """The rate now and the plan's own [K/min], where the roast runs away from it with the heat high; None where it does not."""
     rate, level, machine = batch.trace.latest("rate"), batch.trace.level, batch.machine
-    if not batch.roasting or rate is None or level is None or machine is None or rate <= 0.0:
+    if not batch.roasting or batch.misread or rate is None or level is None or machine is None or rate <= 0.0:
         return None  # a probe that plunges into the beans runs away from nothing, however slowly it does
     crack = batch.reckoned.get(MarkKind.FIRST_CRACK)
     if crack is None and level < machine.first_crack_c - NEAR_CRACK_C:

@@ -103,7 +103,7 @@ class Lookout:
         Readings that come ``by_hand`` are few: the batch is looked ahead from now, else from the newest of them.
         """
         session, machine = self._session, self._session.machine
-        if not session.roasting or machine is None or MarkKind.DROP in session.offers or session.charge_doubted:
+        if not session.roasting or machine is None or MarkKind.DROP in session.offers or session.misread:
             if session.guidance is not None:
                 session.take_guidance(None)
             return

@@ -118,7 +118,7 @@ def doubt_of(batch: BatchState, mark: Mark, instead_of: MarkKind | None = None) 
     yellow, crack = came.get(MarkKind.YELLOW), came.get(MarkKind.FIRST_CRACK)
     if kind is MarkKind.FIRST_CRACK:
         since = t - (yellow.t if yellow is not None else charge.t)
-        if since < SOONEST_S[kind]:
+        if since < SOONEST_S[kind] + (0.0 if yellow is not None else SOONEST_S[MarkKind.YELLOW]):
             return tr("First crack {:.0f} s after {}?", since, tr("yellow") if yellow is not None else tr("the charge"))
         if mark.bean is not None and mark.bean < levels_of(batch, MarkKind.YELLOW)[0]:
             return tr("First crack at {:.0f} °C?", mark.bean)

@@ -70,7 +70,7 @@ class MarkWatch:
         for kind in [kind for kind in self.offers if kind in batch.marks]:
             del self.offers[kind]
         charge = batch.marks.get(MarkKind.CHARGE)
-        if charge is None or MarkKind.DROP in batch.marks or batch.trace.last_t is None:
+        if charge is None or MarkKind.DROP in batch.marks or batch.trace.last_t is None or batch.misread:
             self.offers.clear()
             return
         self._look_for(batch, MarkKind.YELLOW, charge.t)

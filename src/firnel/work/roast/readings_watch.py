@@ -9,6 +9,7 @@ import numpy as np
 from firnel.core.units import clock
 from firnel.core.vocabulary import MarkKind, Quality
 from firnel.core.words import tr
+from firnel.work.roast.probe_mistakes import exchanged, in_fahrenheit
 
 if TYPE_CHECKING:
     from firnel.work.roast.batch_state import BatchState
@@ -27,6 +28,10 @@ SOUND_AGAIN = 6
 
 def probe_trouble(batch: BatchState) -> str:
     """What is wrong with the bean probe, as a sentence; empty where nothing is."""
+    if in_fahrenheit(batch):
+        return tr("Are these degrees Fahrenheit? See Machines, Link.")
+    if exchanged(batch):
+        return tr("Bean and air probe exchanged? See Machines, Link.")
     last = _last(batch, BAD_READINGS)
     if len(last) == BAD_READINGS and all(quality & Quality.FROZEN for quality in last):
         return tr("Bean probe frozen at one figure: check it.")

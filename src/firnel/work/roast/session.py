@@ -310,7 +310,7 @@ class RoastSession(KeptBatch):
 
     def look_for_marks(self) -> None:
         """After each reading, and as time goes by: marks that nobody has set."""
-        if not self.roasting or self.charge_doubted:
+        if not self.roasting or self.misread:
             return
         self._found.look(self)
         dropped = self._found.offers.get(MarkKind.DROP)

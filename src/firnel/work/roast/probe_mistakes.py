@@ -1,0 +1,48 @@
+"""Probes that are taken for what they are not: told in other degrees, or bean and air exchanged."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from firnel.core.vocabulary import MarkKind
+
+if TYPE_CHECKING:
+    from firnel.core.vocabulary import FloatArray
+    from firnel.work.roast.batch_state import BatchState
+
+#: No empty drum is so hot in degrees Celsius, and every one is in Fahrenheit, nor hotter than this. [degC]
+NO_DRUM_C, NO_READING_C = 295.0, 560.0
+#: What was read so long before the charge, or lately, says so, if that was so often. [s], [readings]
+BEFORE_S, READINGS = 25.0, 8
+#: When the beans have just fallen in the air is hotter than they are: on all logged machines by 38 K in the median of this
+#: time behind the charge at least. [s], [s], [K]
+FROM_S, UNTIL_S, EXCHANGED_C = 30.0, 150.0, -15.0
+
+
+def in_fahrenheit(batch: BatchState) -> bool:
+    """Whether the bean probe is read in degrees Fahrenheit: before its charge, or now, it reads what no empty drum does."""
+    charge = batch.marks.get(MarkKind.CHARGE)
+    end = charge.t if charge is not None else batch.trace.last_t
+    if end is None:
+        return False
+    read = _between(batch, "bean", end - BEFORE_S, end)
+    return read.size >= READINGS and bool(np.all(read > NO_DRUM_C) and np.all(read < NO_READING_C))
+
+
+def exchanged(batch: BatchState) -> bool:
+    """Whether bean and air probe stand for each other: what is called bean is hotter than the air behind the charge."""
+    charge = batch.marks.get(MarkKind.CHARGE)
+    if charge is None or not batch.recording:
+        return False
+    until = charge.t + UNTIL_S
+    bean, air = (_between(batch, name, charge.t + FROM_S, until, known=False) for name in ("bean", "air"))
+    over = (air - bean)[np.isfinite(air - bean)]
+    return over.size >= READINGS and float(np.median(over)) < EXCHANGED_C
+
+
+def _between(batch: BatchState, name: str, begin: float, end: float, known: bool = True) -> FloatArray:
+    part = slice(*np.searchsorted(batch.trace.column("t"), (begin, end + 1e-6)))
+    values = batch.trace.column(name)[part]
+    return values[np.isfinite(values)] if known else values
