@@ -13,7 +13,7 @@ import pytest
 from click.testing import CliRunner
 from made import reading
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 from scipy.interpolate import PchipInterpolator
 from test_plan_and_cue import PLAN
 
@@ -333,8 +333,17 @@ def test_beans_that_fell_in_before_anybody_had_said_what_they_are_get_their_plan
     assert (session.label, session.order.plan.name) == (label, kept.name)
     assert session.settled[0].became is Became.MADE, "what the hand did before counts"
     assert roaster.cue.headline.startswith("Yellow in ")
-    with pytest.raises(ValueError, match="drop it first"):
-        session.name(session.order)
+    library.waiting_book.add(kept, 1, kept.load_kg)
+    assert "drop it first. N again: other lot" in roaster.key(Qt.Key.Key_N), "one key is none"
+    assert not roaster.roast._side.preparing
+    roaster.now += 2.0
+    roaster.key(Qt.Key.Key_N)
+    qtbot.waitUntil(lambda: _inside(roaster.roast.prepare))
+    roaster.roast.prepare.findChild(QLineEdit, "figures").setText("4.2")
+    roaster.key(Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: session.order.load_kg == 4.2)
+    assert (session.label, session.order.plan.name) == (label, kept.name)
+    assert session.settled[0].became is Became.MADE
     roaster.desk.look_by(at_once)
     for machine in (roaster.machine, library.save_machine(machine_of_kind("Long Fifteen", "gas-15"))):
         session.set_machine(machine)
@@ -344,8 +353,9 @@ def test_beans_that_fell_in_before_anybody_had_said_what_they_are_get_their_plan
         )
     session.close()
     record = library.batch(library.find_batch(label))
-    assert (record.plan, record.load_kg) == (kept.name, kept.load_kg)
-    assert library.waiting_book.all() == [], f"{waits.number} is what was charged"
+    assert (record.plan, record.load_kg) == (kept.name, 4.2)
+    (left,) = library.waiting_book.all()
+    assert left.number != waits.number, "that is what was charged, and what was told of it later charges no other"
 
 
 def _inside(widget):

@@ -256,7 +256,7 @@ class Desk:
         return partial(gather_next, self.library, self.session.machine, self.clock.wall())
 
     def begin(self, gathered: Prepared) -> str:
-        """Begin the record of a batch with what was gathered for it, or name the one charged without. Returns its label.
+        """Begin the record of a batch with what was gathered for it, or say what the one in the drum is. Returns its label.
 
         Raises
         ------
@@ -265,8 +265,11 @@ class Desk:
         order = gathered.order
         if self._corrects(order):
             return self.session.amend(order)
-        order = replace(order, waiting_id=gathered.waits, operator=self.settings.operator)
-        label = self.session.name(order) if self.session.unnamed else self.session.prepare(order)
+        known, named = self.session.order, self.session.roasting and not self.session.unnamed
+        same = named and known.plan is not None and order.plan is not None and known.plan.id == order.plan.id
+        waits = known.waiting_id if same else gathered.waits  # what was queued once is not charged twice
+        order = replace(order, waiting_id=waits, operator=self.settings.operator)
+        label = self.session.name(order) if self.session.roasting else self.session.prepare(order)
         if gathered.model is not None and self.session.machine is not None:
             self._lookout.know(self.session.machine, gathered.model)
         self.session.take_around(

@@ -14,6 +14,7 @@ from firnel.ui.shared.asking import Asking
 from firnel.work.day.queue import OnOffer, on_offer
 from firnel.work.desk import Desk
 from firnel.work.roast.batch_order import BatchOrder
+from firnel.work.roast.mark_keys import ASKED_S, BOUNCE_S
 from firnel.work.roast.preparing import Prepared, prepared_without
 
 
@@ -36,6 +37,7 @@ class Preparing(QObject):
         self._desk, self._sheet, self._say = desk, sheet, say
         self._asking = Asking(desk, self, say)
         self._known: OnOffer | None = None
+        self._asked: tuple[int, float] | None = None  # the run that was asked for, and when
         self.following = ""  #: which load waits next, in a sentence
         self.waiting: list[tuple[str, str]] = []  #: all that wait, and their loads
         sheet.prepared.connect(self._on_prepared)
@@ -56,8 +58,8 @@ class Preparing(QObject):
         self.following = tr("{next} takes the next: {} {}{}.", one.number, one.plan.name, load) if one is not None else ""
 
     def begin(self, plan: Plan | None = None) -> None:
-        """Open the prepare sheet with a plan chosen, or with the load that waits next."""
-        if not self._in_the_drum():
+        """Open the prepare sheet with a plan chosen, or the load that waits next; for beans in the drum when asked twice."""
+        if not self._in_the_drum(tr("{prepare} again: other lot, plan or load of it.")):
             self._asking.aside("prepare", self._question(), partial(self._show, plan), partial(self._show_known, plan))
 
     def _show_known(self, plan: Plan | None, why: str) -> None:
@@ -70,10 +72,8 @@ class Preparing(QObject):
 
     def _show(self, plan: Plan | None, read: OnOffer) -> None:
         session, self._known = self._desk.session, read
-        if session.roasting and not session.unnamed:
-            return  # charged while it was read
         self._sheet.offer(read.lots, read.machines, read.plans, session.machine, self._desk.settings.units)
-        if session.phase == "ready":
+        if session.phase == "ready" or (session.roasting and not session.unnamed):
             self._sheet.show_order(session.order)  # what is prepared is corrected, and keeps its number
         elif read.next is not None and plan is None:
             self._sheet.choose_plan(read.next.plan)
@@ -119,9 +119,15 @@ class Preparing(QObject):
             return
         self.begun.emit()
 
-    def _in_the_drum(self) -> bool:
-        session = self._desk.session
+    def _in_the_drum(self, again: str = "") -> bool:
+        """Whether another batch has to wait; ``again`` is what the same key means when it is pressed once more."""
+        session, now = self._desk.session, self._desk.clock.now()
         taken = session.roasting and not session.unnamed
+        if taken and again:
+            asked, self._asked = self._asked, (session.run, now)
+            if asked is not None and asked[0] == session.run and BOUNCE_S <= now - asked[1] <= ASKED_S:
+                self._asked = None
+                return False
         if taken:
-            self._say(tr("Batch {} is in the drum: drop it first.", session.label))
+            self._say(" ".join(filter(None, (tr("Batch {} is in the drum: drop it first.", session.label), again))))
         return taken

@@ -253,7 +253,7 @@ class RoastView(Station):
         self._side.show_picture(picture, self.preparing.waiting)
         self._far_landing.show_picture(picture.landing)
         self._show_told(picture.told)
-        self.prepare.show_unnamed(self._desk.session.label if self._desk.session.unnamed else "")
+        self.prepare.show_unnamed(self._desk.session.label if self._desk.session.roasting else "")
         if picture.phase != self._phase:
             self._enter_phase(picture.phase)
         self._show_foot(self._desk.settings.units.sentence(picture.trouble or picture.message), bool(picture.trouble))
@@ -296,7 +296,7 @@ class RoastView(Station):
         if phase == "cooling":
             self.weighing.begin_cooling()
             self._show_side()
-        elif self._side.preparing and session.unnamed:
+        elif self._side.preparing and session.roasting:
             # Charged meanwhile: keys drive the roast, and the sheet stays, to be filled in.
             self.setFocus(Qt.FocusReason.OtherFocusReason)
         elif not self._side.preparing and (self.weighing.owed is None or previous):
@@ -362,7 +362,7 @@ class RoastView(Station):
             session.confirm_move(now)
 
     def _say(self, sentence: str) -> None:
-        self._message.show_text(sentence)
+        self._desk.session.say(sentence)  # what only stood there would be gone with the next reading
 
     def _leave_prepare(self) -> None:
         self.weighing.leave()

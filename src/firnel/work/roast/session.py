@@ -128,14 +128,14 @@ class RoastSession(KeptBatch):
         return self.roasting and self.order.plan is None and self.order.lot is None
 
     def name(self, order: BatchOrder) -> str:
-        """Say what is in the drum, of a batch that was charged without being prepared: its number and its record stay.
+        """Say what is in the drum, of a batch charged without being prepared, or by another order: its number and record stay.
 
         Raises
         ------
-        ValueError : if that is known, or the load is not one.
+        ValueError : if nothing is, or the load is not one.
         """
-        if self._journal is None or not self.unnamed:
-            raise ValueError(tr("Batch {} is in the drum: drop it first.", self.label))
+        if self._journal is None or not self.roasting:
+            raise ValueError(tr("No batch is running."))
         check_load(order.load_kg)
         if order.lot is None and order.plan is None:
             raise ValueError(tr("Choose a plan or a lot: nothing else says what it is."))
@@ -144,6 +144,9 @@ class RoastSession(KeptBatch):
             self.machine = order.machine
         self._hold_start(order)
         self._journal.results(_row_of(self.order))
+        for table in ("settled", "advised"):  # it was of another plan
+            for index in list(self._hands.settled if table == "settled" else self._hands.advised):
+                self._hands.set(table, index, None)
         for move in self.moves:
             self._match(move)
         self._advising = Advising()
