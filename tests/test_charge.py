@@ -14,7 +14,7 @@ from firnel.core.model.logged import UnusableLogError, logged_batch
 from firnel.core.units import Units
 from firnel.core.vocabulary import Found, MarkKind
 from firnel.exchange.log_marks import marks_of
-from firnel.work.roast.advice_words import WarningRank, warnings_of
+from firnel.work.roast.advice_words import WarningRank, told_line, warnings_of
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.lookout import at_once
 
@@ -113,6 +113,7 @@ def test_beans_that_were_in_before_anything_was_read_are_followed_by_the_curve(r
     roaster.wait(340)
     assert roaster.session.guidance.forecast.basis == "curve"
     assert roaster.session.guidance.forecast.first_crack.value == pytest.approx(510.0, abs=60.0)
+    assert "does not fall at its charge" in told_line(roaster.session, Units()).why, "why it is by the curve alone"
     hand = HandLines(roaster.desk)
     for wrong in ("charged", "charged soon"):
         with pytest.raises(HandLineError):

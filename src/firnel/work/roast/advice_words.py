@@ -83,7 +83,8 @@ def _told_line(session: RoastSession, units: Units) -> Told:
         return Told(advice_sentence(session, units), "advice", rest, _why(advice, units))
     if rest:
         return Told(rest[0], "warn", rest[1:])
-    return Told(landing_sentence(session, units))
+    guidance = session.guidance
+    return Told(landing_sentence(session, units), why=capital(guidance.why) if guidance is not None else "")
 
 
 def warnings_of(session: RoastSession, units: Units) -> list[Warned]:
