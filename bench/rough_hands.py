@@ -397,7 +397,7 @@ class Batch:
         if "no single step helps" in said and (session.advice is not None or landed):
             self.untrue(f"nothing helps, where nothing is wanted: {said}")
         helpless = "no single step helps" in said
-        if helpless is not self.helpless[1]:
+        if helpless is not self.helpless[1] and told.urgency == "calm":  # type: ignore[attr-defined]  # no warning covers it
             if helpless and self.now - self.helpless[0] < 5.0:
                 self.untrue(f"that no step helps, taken back and told again within 5 s: {said}")
             self.helpless = (self.now, helpless)

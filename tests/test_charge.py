@@ -9,7 +9,7 @@ from made import reading
 from PyQt6.QtCore import Qt
 from test_rough_hands import BEAN, T, roaster  # noqa: F401 - a fixture
 
-from firnel.core.mark_finding import charge_shows
+from firnel.core.mark_finding import charge_shows, find_recharge
 from firnel.core.model.logged import UnusableLogError, logged_batch
 from firnel.core.units import Units
 from firnel.core.vocabulary import Found, MarkKind
@@ -161,3 +161,31 @@ def test_the_beans_too_hot_on_exchanged_probes_are_a_danger_all_the_same(roaster
         roaster.desk.take_reading(reading(roaster.now, beans + 60.0, beans, 2.4, 25.0, 58.0))
     assert roaster.cue.urgency == "danger"
     assert f"{beans:.0f}" in roaster.cue.headline
+
+
+def test_other_beans_that_fall_in_while_nobody_tells_anything_are_a_batch_of_their_own(roaster, library):  # noqa: F811
+    roaster.charge().wait(200)
+    first, level = roaster.session.label, float(BEAN[200])
+    for second in range(150):  # the beans left at two hundred seconds, and the bare probe goes to what the drum has
+        roaster.wait(201 + second, lambda _, second=second: level + (210.0 - level) * (1.0 - np.exp(-second / 30.0)))
+    begun = beans_in(roaster, 160)
+    session = roaster.session
+    assert session.label != first
+    assert f"recorded as {session.label}; {first} ended before" in session.message
+    charge = session.marks[MarkKind.CHARGE]
+    assert session.now() - charge.t == pytest.approx(roaster.since - begun, abs=3.0)
+    assert session.unnamed
+    assert session.flush()
+    assert library.batch(library.find_batch(session.label)).trace.t.size >= 130
+    roaster.wait(begun + 560, lambda since: float(BEAN[since - begun]))
+    assert session.label != first, "and that batch goes on"
+    assert session.marks[MarkKind.CHARGE] == charge
+
+
+def test_no_logged_roast_has_other_beans_in_it():
+    for row in rows()[::4]:
+        record = record_of(row["file"])
+        t, bean, begun = record.trace.t, record.trace.bean, record.mark(MarkKind.CHARGE).t + 150.0
+        for now in np.arange(begun + 20.0, t[-1], 20.0):
+            part = (t >= max(begun, now - 300.0)) & (t <= now)
+            assert find_recharge(t[part], bean[part]) is None, row["file"]

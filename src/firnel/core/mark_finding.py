@@ -19,6 +19,9 @@ KEYED_S = 10.0
 #: A probe that cold beans fall on reads so much less, so soon: on all machines logged, drawn and strange 40 degC at least
 #: within half a minute. One that reads less before was in no hot drum. [degC], [s], [degC]
 SHOWS_C, SHOWS_S, HOT_DRUM_C = 12.0, 40.0, 100.0
+#: Other beans: the probe falls by so much within so long, turns, and has risen so far for so long since; an empty drum may
+#: fall as far, though hardly as fast, and rises by its heater only. [degC], [s], [degC], [s]
+OTHER_FALL_C, OTHER_FALL_S, RISEN_C, RISEN_S = 60.0, 60.0, 5.0, 15.0
 #: For the turning point a reading is averaged with those within this about it. [s]
 TURN_S = 9.0
 #: No roast is dropped sooner after its charge than this. [s] Common practice, no published source.
@@ -122,6 +125,36 @@ def find_charges(t: FloatArray, bean: FloatArray) -> list[float]:
         np.nanmax(bean[(t >= at + SHORTEST_ROAST_S) & (t < end)], initial=-np.inf) for at, end in zip(found, ends, strict=True)
     ]
     return [at for at, highest in zip(found, roasts, strict=True) if highest >= ROASTED_C]
+
+
+def find_recharge(t: FloatArray, bean: FloatArray) -> float | None:
+    """Time at which other beans fell into a drum that was not told to be empty, once the probe has turned on them.
+
+    Parameters
+    ----------
+    t, bean : as in `find_charge`, from some minutes behind the last charge on.
+
+    Returns
+    -------
+    The moment; None where none did. [s]
+    """
+    t, bean = _clean(t, bean)
+    if t.size < 20 or float(np.median(np.diff(t))) > KEYED_S:
+        return None
+    low = int(np.argmin(bean))
+    if bean[-1] < bean[low] + RISEN_C or t[-1] < t[low] + RISEN_S:
+        return None
+    found, begin = None, 0
+    while begin < low:  # the last fall that leads down to there: the one before may be the beans that left
+        at = find_charge(t[begin : low + 1], bean[begin : low + 1])
+        if at is None:
+            break
+        index = int(np.searchsorted(t, at))
+        soon = (t > at) & (t <= at + OTHER_FALL_S)
+        if at > t[begin] + 2.0 and soon.any() and bean[index] - bean[soon].min() >= OTHER_FALL_C:
+            found = at
+        begin = max(index, begin) + 5
+    return found
 
 
 def find_turning(t: FloatArray, bean: FloatArray, charge_t: float) -> float | None:

@@ -11,6 +11,9 @@ from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
+import numpy as np
+
+from firnel.core.mark_finding import find_recharge
 from firnel.core.settling import Became, Settled
 from firnel.core.units import clock
 from firnel.core.vocabulary import (
@@ -48,6 +51,8 @@ AFTER_DROP_S, UNSEEN_DROP_S = 300.0, 1800.0
 REPLACED_SHARE = 0.4
 #: A plunge so long behind the key of the charge is the charge. [s]
 EARLY_KEY_S = 15.0
+#: Other beans are looked for so often, from so long behind the last charge on, so far back, and not sooner behind a drop. [s]
+OTHERS_EVERY_S, OTHERS_FROM_S, OTHERS_BACK_S, OUT_S = 5.0, 150.0, 300.0, 20.0
 #: A plunge of the probe so long after a drop is the next charge. [s]
 NEXT_CHARGE_S = 90.0
 #: So long after a drop the last beans are out and the door is shut: the drum idles. [s]
@@ -87,6 +92,8 @@ class RoastSession(KeptBatch):
     post : brings calls from the journal's thread over to the owner's.
     spill : where the batch is kept while the library refuses.
     """
+
+    _others_t = -math.inf
 
     # Beginning and ending
 
@@ -280,6 +287,7 @@ class RoastSession(KeptBatch):
         if not self.recording:
             self._forget_old()
         self._look_for_charge()
+        self._look_for_other_beans()
         self._look_for_turning()
         self.look_for_marks()
         self.past_limit = past_limit(self)
@@ -366,6 +374,25 @@ class RoastSession(KeptBatch):
             return
         self._charge_anew(mark)
         self.say(tr("The beans fell in {:.0f} s after the key: the charge is there now.", charge_t - told.t))
+
+    def _look_for_other_beans(self) -> None:
+        """Other beans in the drum, though nobody has told that the last ones left: they are a batch of their own."""
+        charge, drop = (self._hands.marks.get(kind) for kind in (MarkKind.CHARGE, MarkKind.DROP))
+        if charge is None or 0.0 <= self.now() - self._others_t < OTHERS_EVERY_S:
+            return
+        self._others_t = self.now()
+        since = max(charge.t + OTHERS_FROM_S, self.now() - OTHERS_BACK_S, -math.inf if drop is None else drop.t + OUT_S)
+        t = self.trace.column("t")
+        part = slice(int(np.searchsorted(t, since)), None)
+        other_t = find_recharge(t[part], self.trace.sound_bean()[part])
+        if other_t is None:
+            return
+        last = self.label
+        self.close()
+        shift = self._begin(BatchOrder(machine=self.machine, operator=self.order.operator), keep_s=self.now() - other_t + OUT_S)
+        other_t -= shift
+        self._set_mark(Mark(MarkKind.CHARGE, other_t, self.trace.bean_at(other_t), Found.CURVE))
+        self.say(tr("Other beans fell in: recorded as {}; {} ended before. {prepare}: say what they are.", self.label, last))
 
     def _look_for_turning(self) -> None:
         charge = self._hands.marks.get(MarkKind.CHARGE)
