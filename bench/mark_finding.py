@@ -14,9 +14,9 @@ from firnel.devices.simulator.kinds import KINDS
 from firnel.devices.simulator.physics import DrumRoaster, GreenLoad
 from firnel.work.desk import machine_of_kind
 from firnel.work.roast.charge_watch import ChargeWatch
+from firnel.work.roast.charging import EARLY_KEY_S
 from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.mark_watch import LOOKS, curve_break
-from firnel.work.roast.session import EARLY_KEY_S
 
 LOGS = Path(__file__).parents[1] / "tests" / "logs"
 

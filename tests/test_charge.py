@@ -17,6 +17,7 @@ from firnel.exchange.log_marks import marks_of
 from firnel.work.roast.advice_words import WarningRank, told_line, warnings_of
 from firnel.work.roast.hand_lines import HandLineError, HandLines
 from firnel.work.roast.lookout import at_once
+from firnel.work.roast.probe_mistakes import charge_doubted
 
 
 def idle(roaster, seconds, level=205.0):  # noqa: F811 - a fixture
@@ -66,7 +67,7 @@ def test_a_key_pressed_before_the_beans_fell_in_is_asked_back_and_then_moved(roa
     told = roaster.session.marks[MarkKind.CHARGE].t
     roaster.hands.update({key: 2.4 for key in roaster.hands if key == "gas"})
     idle(roaster, 30)
-    assert not roaster.session.charge_doubted, "a slow probe is waited for"
+    assert not charge_doubted(roaster.session), "a slow probe is waited for"
     idle(roaster, 60)
     assert (roaster.cue.headline, roaster.cue.space) == ("Are the beans in?", "says that the beans are in")
     assert roaster.session.guidance is None
@@ -93,7 +94,7 @@ def test_a_key_too_early_is_taken_back_by_z_and_the_charge_waits(roaster):  # no
     assert roaster.session.phase == "drying"
     roaster.wait(roaster.since + 60, lambda since: 150.0 - since / 20.0)
     assert roaster.session.charge_shows
-    assert not roaster.session.charge_doubted
+    assert not charge_doubted(roaster.session)
 
 
 def test_beans_that_were_in_before_anything_was_read_are_followed_by_the_curve(roaster):  # noqa: F811 - a fixture
@@ -102,11 +103,11 @@ def test_beans_that_were_in_before_anything_was_read_are_followed_by_the_curve(r
     roaster.wait(170)
     roaster.key(Qt.Key.Key_Space)
     roaster.wait(230)
-    assert roaster.session.charge_doubted
+    assert charge_doubted(roaster.session)
     assert roaster.session.trace.rate_now is not None
     assert "°C/min" not in roaster.cue.figures
     assert "V, then “charge 6:30”" in roaster.key(Qt.Key.Key_Space)
-    assert not roaster.session.charge_doubted
+    assert not charge_doubted(roaster.session)
     assert "°C/min" in roaster.cue.figures, "they rise, wherever they turned"
     roaster.session.type_setting("charge 3:50", roaster.now)
     assert roaster.session.now() - roaster.session.marks[MarkKind.CHARGE].t == pytest.approx(230.0)

@@ -19,6 +19,7 @@ from firnel.core.words import capital, tr
 from firnel.work.roast.danger import danger_of, planned_rate, runaway
 from firnel.work.roast.drop_cue import bares_probe
 from firnel.work.roast.move_words import control_text, when_sentence
+from firnel.work.roast.probe_mistakes import rises_since
 from firnel.work.roast.readings_watch import link_trouble, probe_trouble, sound
 from firnel.work.roast.session import RoastSession
 
@@ -131,7 +132,7 @@ def _coming_words(session: RoastSession, coming: Coming, units: Units) -> str:
 
 def _stalled(session: RoastSession) -> str:
     """The beans hardly rise any more, and the plan does not mean that: told by the readings, forecast or not."""
-    turned, trace = session.rises_since, session.trace
+    turned, trace = rises_since(session), session.trace
     if turned is None or session.now() - turned < AFTER_TURN_S or not session.roasting:
         return ""
     landing = session.guidance.landing if session.guidance is not None else None

@@ -30,7 +30,6 @@ from firnel.work.roast.hand_history import HandHistory
 from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.mark_watch import FoundMark, MarkWatch
 from firnel.work.roast.plan_thread import due_of, plan_notes
-from firnel.work.roast.probe_mistakes import exchanged, in_fahrenheit
 from firnel.work.roast.readings_watch import sound
 
 if TYPE_CHECKING:
@@ -207,28 +206,6 @@ class BatchState:
         charge = self._hands.marks.get(MarkKind.CHARGE)
         return None if charge is None or not self.recording else self._watch.shows(self.trace, charge.t)
 
-    @property
-    def charge_doubted(self) -> bool:
-        """Whether the charge was marked and nothing of it shows: the beans are not in yet, or were before anything was read."""
-        charge = self._hands.marks.get(MarkKind.CHARGE)
-        asks = self.roasting and charge is not None and charge.found is Found.KEY
-        return asks and MarkKind.TURNING not in self._hands.marks and self.charge_shows is False
-
-    @property
-    def misread(self) -> bool:
-        """Whether the readings cannot be those of these beans since this charge: nothing is found in them or foretold."""
-        return self.charge_doubted or in_fahrenheit(self) or exchanged(self)
-
-    @property
-    def rises_since(self) -> float | None:
-        """Since when the bean probe rises with its beans, in log time: from the turn on, or of beans that were in before it
-        was read, from its first reading; None before. [s]"""
-        charge, turning = (self._hands.marks.get(kind) for kind in (MarkKind.CHARGE, MarkKind.TURNING))
-        if turning is not None or charge is None:
-            return None if turning is None else turning.t
-        told = charge.found is Found.GIVEN and len(self.trace) and self.charge_shows is False
-        return max(charge.t, float(self.trace.column("t")[0])) if told else None
-
     def now(self) -> float:
         """Log time. [s]"""
         return self.clock.now() - self._start
@@ -387,21 +364,6 @@ class BatchState:
                 self._hands.set("marks", MarkKind.TURNING, None)
             self._watch.forget()
             self._rate_from_charge()
-        self._write_marks()
-
-    def _charge_anew(self, mark: Mark | None) -> None:
-        """The beans fell in at another moment, or not yet: what was found, worked out and settled by the last one is gone."""
-        if mark is not None:
-            self._set_mark(mark)
-        else:
-            for kind in (MarkKind.CHARGE, MarkKind.TURNING):
-                self._hands.set("marks", kind, None)
-            self._watch.forget()
-            self._rate_from_charge()
-        before = [index for index, one in self._hands.settled.items() if mark is None or one.t < mark.t]
-        for index in before:  # done to the empty drum
-            self._hands.set("settled", index, None)
-        self._found, self._advising = MarkWatch(), Advising()
         self._write_marks()
 
     def _rate_from_charge(self) -> None:

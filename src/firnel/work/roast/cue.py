@@ -16,6 +16,7 @@ from firnel.work.roast.drop_cue import FINAL_S, LEADS_S, drop_cue
 from firnel.work.roast.mark_doubts import means_space
 from firnel.work.roast.move_words import move_sentence, start_sentence, when_sentence
 from firnel.work.roast.plan_thread import is_late, next_move, off_start, pending
+from firnel.work.roast.probe_mistakes import charge_doubted, rises_since
 from firnel.work.roast.session import RoastSession
 
 #: A move or mark is told as due this long before; what is overdue by `LATE_S` stands small beside what matters. [s]
@@ -127,7 +128,7 @@ def _cue_of(session: RoastSession, units: Units, cooling_aim_s: float, following
 def matters_of(session: RoastSession, units: Units) -> list[Matter]:
     """Everything that could be the headline while beans are in the drum, the first before all; never empty."""
     now = session.now()
-    if session.charge_doubted:
+    if charge_doubted(session):
         return [_doubted_charge(session, now)]
     found = [*_drop(session, units, now), *_marks(session, now), *_moves(session, units, now), *_start(session, units, now)]
     found.sort(key=lambda matter: (matter.rank, matter.at is None, matter.at or 0.0))
@@ -296,7 +297,7 @@ def _stage_clock(session: RoastSession, now: float) -> tuple[str, str]:
 
 def _space(session: RoastSession) -> str:
     """What Space would do now, as the window says it beside the key."""
-    if session.charge_doubted:
+    if charge_doubted(session):
         return tr("says that the beans are in")
     meant = means_space(session)
     if meant is None:
@@ -320,7 +321,7 @@ def _keys(session: RoastSession, following: str) -> Iterator[tuple[str, str]]:
             yield "dismiss", tr("let go")
     if following and session.phase in ("idle", "cooling"):
         yield "next", tr("takes the next")
-    if session.offers or session.charge_doubted:
+    if session.offers or charge_doubted(session):
         yield "undo", tr("not yet")
     elif session.dropped_unseen:
         yield "undo", tr("beans are still in")
@@ -354,7 +355,7 @@ def _figures(session: RoastSession, units: Units) -> str:
     if bean is None:
         return tr("none typed yet") if session.around.by_hand else tr("no readings")
     charged = MarkKind.CHARGE in session.marks and MarkKind.DROP not in session.marks
-    turned = session.rises_since is not None
+    turned = rises_since(session) is not None
     text = units.text(bean, "°C", 1)
     return f"{text} {units.rate_text(rate)}" if charged and turned else text
 

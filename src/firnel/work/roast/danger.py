@@ -15,7 +15,7 @@ from firnel.core.plan import shifted_curve
 from firnel.core.units import Units
 from firnel.core.vocabulary import HOT_BEAN_C, Control, Machine, MarkKind, Role
 from firnel.core.words import tr
-from firnel.work.roast.probe_mistakes import exchanged, in_fahrenheit
+from firnel.work.roast.probe_mistakes import exchanged, in_fahrenheit, misread
 
 if TYPE_CHECKING:
     from firnel.work.roast.batch_state import BatchState
@@ -92,7 +92,7 @@ def limit_of(batch: BatchState) -> float:
 def runaway(batch: BatchState) -> tuple[float, float | None] | None:
     """The rate now and the plan's own [K/min], where the roast runs away from it with the heat high; None where it does not."""
     rate, level, machine = batch.trace.latest("rate"), batch.trace.level, batch.machine
-    if not batch.roasting or batch.misread or rate is None or level is None or machine is None or rate <= 0.0:
+    if not batch.roasting or misread(batch) or rate is None or level is None or machine is None or rate <= 0.0:
         return None  # a probe that plunges into the beans runs away from nothing, however slowly it does
     crack = batch.reckoned.get(MarkKind.FIRST_CRACK)
     if crack is None and level < machine.first_crack_c - NEAR_CRACK_C:

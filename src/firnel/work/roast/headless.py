@@ -15,6 +15,7 @@ from firnel.work.roast.drop_cue import drop_cue
 from firnel.work.roast.mark_watch import LOOK_EVERY_S, empty_drum
 from firnel.work.roast.move_words import move_sentence, start_sentence, when_sentence
 from firnel.work.roast.plan_thread import off_start, settled_of
+from firnel.work.roast.probe_mistakes import rises_since
 from firnel.work.roast.session import RoastSession
 
 #: Words that were not true for so long are told again, and a warning that stays true after so long. [s]
@@ -97,7 +98,7 @@ class Headless:
         if self._by_hand:
             return  # what a hand forgets is offered to it
         charge, last = session.marks.get(MarkKind.CHARGE), session.trace.last_t
-        if charge is None or level is None or machine is None or last is None or session.rises_since is None:
+        if charge is None or level is None or machine is None or last is None or rises_since(session) is None:
             return
         for kind, reading in ((MarkKind.YELLOW, machine.yellow_c), (MarkKind.FIRST_CRACK, machine.first_crack_c)):
             if session.next_expected() is kind and level >= reading:

@@ -17,6 +17,7 @@ from firnel.store.library import Library
 from firnel.store.writing import LibraryError
 from firnel.work.roast.batch_order import Around
 from firnel.work.roast.drop_cue import bares_probe
+from firnel.work.roast.probe_mistakes import misread
 from firnel.work.roast.session import RoastSession
 
 if TYPE_CHECKING:
@@ -103,7 +104,7 @@ class Lookout:
         Readings that come ``by_hand`` are few: the batch is looked ahead from now, else from the newest of them.
         """
         session, machine = self._session, self._session.machine
-        if not session.roasting or machine is None or MarkKind.DROP in session.offers or session.misread:
+        if not session.roasting or machine is None or MarkKind.DROP in session.offers or misread(session):
             if session.guidance is not None:
                 session.take_guidance(None)
             return

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from firnel.core.vocabulary import Mark, MarkKind
 from firnel.core.words import capital, tr
 from firnel.work.roast.mark_watch import SOONEST_S, FoundMark, levels_of, rises_from
+from firnel.work.roast.probe_mistakes import rises_since
 
 if TYPE_CHECKING:
     from firnel.work.roast.batch_state import BatchState
@@ -107,7 +108,7 @@ def doubt_of(batch: BatchState, mark: Mark, instead_of: MarkKind | None = None) 
     if charge is None:
         return tr("{} before the charge?", capital(kind.words))
     if kind is MarkKind.YELLOW:
-        unturned = batch.rises_since is None and t - charge.t < LATEST_TURN_S and batch.trace.level is not None
+        unturned = rises_since(batch) is None and t - charge.t < LATEST_TURN_S and batch.trace.level is not None
         if unturned or t - charge.t < 0.5 * SOONEST_S[kind]:
             return tr("Yellow {:.0f} s after the charge, before the turn?", t - charge.t)
         crack_c, _ = levels_of(batch, MarkKind.FIRST_CRACK)

@@ -11,9 +11,11 @@ from dataclasses import dataclass, replace
 from firnel.core.units import clock
 from firnel.core.vocabulary import EXPECTED_MARKS, Found, Mark, MarkKind
 from firnel.core.words import capital, tr
+from firnel.work.roast.advising import Advising
 from firnel.work.roast.batch_state import BatchState
 from firnel.work.roast.mark_doubts import SOONEST_DROP_S, Meant, doubt_of, early_drop, means_space
-from firnel.work.roast.mark_watch import levels_of, reached
+from firnel.work.roast.mark_watch import MarkWatch, levels_of, reached
+from firnel.work.roast.probe_mistakes import charge_doubted
 
 #: A key again within this time is one key; one that was asked back is meant within that. [s]
 BOUNCE_S, ASKED_S = 0.8, 8.0
@@ -51,7 +53,7 @@ class MarkKeys(BatchState):
         if not self.recording:
             self.say(tr("No batch is running: nothing to mark."))
             return None
-        if self.charge_doubted:
+        if charge_doubted(self):
             self._confirm_charge()
             return None
         meant = means_space(self)
@@ -91,6 +93,21 @@ class MarkKeys(BatchState):
             with self._hands.by_hand():
                 self._charge_anew(mark)
             self.say(tr("Charged {} ago.", clock(seconds)))
+
+    def _charge_anew(self, mark: Mark | None) -> None:
+        """The beans fell in at another moment, or not yet: what was found, worked out and settled by the last one is gone."""
+        if mark is not None:
+            self._set_mark(mark)
+        else:
+            for kind in (MarkKind.CHARGE, MarkKind.TURNING):
+                self._hands.set("marks", kind, None)
+            self._watch.forget()
+            self._rate_from_charge()
+        before = [index for index, one in self._hands.settled.items() if mark is None or one.t < mark.t]
+        for index in before:  # done to the empty drum
+            self._hands.set("settled", index, None)
+        self._found, self._advising = MarkWatch(), Advising()
+        self._write_marks()
 
     def _confirm_drop(self, at: float) -> None:
         """Every mark is set: where the drop was only found, it was one."""
@@ -203,7 +220,7 @@ class MarkKeys(BatchState):
 
     def decline(self) -> bool:
         """The mark that stands offered has not come yet. False where none is offered."""
-        if self.charge_doubted:
+        if charge_doubted(self):
             self._charge_anew(None)
             self.say(tr("The beans are not in yet. {mark} marks the charge when they fall in."))
             return True

@@ -15,6 +15,7 @@ from firnel.core.machine.readings import told_readings
 from firnel.core.mark_finding import BEFORE_JUMP_S, SHORTEST_ROAST_S, by_a_jump, find_drop, jumps
 from firnel.core.model.replay import BEHIND_DOUBTS, BEHIND_HALF_S, SURE
 from firnel.core.vocabulary import Found, Machine, Mark, MarkKind
+from firnel.work.roast.probe_mistakes import misread, rises_since
 from firnel.work.roast.readings_watch import comes
 
 if TYPE_CHECKING:
@@ -70,7 +71,7 @@ class MarkWatch:
         for kind in [kind for kind in self.offers if kind in batch.marks]:
             del self.offers[kind]
         charge = batch.marks.get(MarkKind.CHARGE)
-        if charge is None or MarkKind.DROP in batch.marks or batch.trace.last_t is None or batch.misread:
+        if charge is None or MarkKind.DROP in batch.marks or batch.trace.last_t is None or misread(batch):
             self.offers.clear()
             return
         self._look_for(batch, MarkKind.YELLOW, charge.t)
@@ -169,7 +170,7 @@ def reached(batch: BatchState, level_c: float) -> float | None:
 
 def rises_from(batch: BatchState) -> float:
     """From when on what the bean probe reads is of beans that rise, in log time; before, it falls from the empty drum. [s]"""
-    turned, charge = batch.rises_since, batch.marks.get(MarkKind.CHARGE)
+    turned, charge = rises_since(batch), batch.marks.get(MarkKind.CHARGE)
     if turned is not None:
         return turned
     return charge.t + SOONEST_S[MarkKind.YELLOW] if charge is not None else 0.0

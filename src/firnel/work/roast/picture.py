@@ -17,6 +17,7 @@ from firnel.work.roast.cue import Cue, cue_of
 from firnel.work.roast.mark_doubts import means_space
 from firnel.work.roast.move_words import control_text, move_sentence, when_sentence
 from firnel.work.roast.plan_thread import pending
+from firnel.work.roast.probe_mistakes import charge_doubted, rises_since
 from firnel.work.roast.ready_picture import ReadyPicture, ready_picture
 from firnel.work.roast.session import RoastSession
 from firnel.work.settings import Settings
@@ -182,7 +183,7 @@ def _steel_rows(session: RoastSession, units: Units) -> tuple[tuple[str, str, st
 
 
 def _next_key(session: RoastSession) -> str:
-    if session.charge_doubted:
+    if charge_doubted(session):
         return tr("the beans are in")
     meant = means_space(session) if session.recording else None
     if meant is not None:
@@ -193,7 +194,7 @@ def _next_key(session: RoastSession) -> str:
 def _curves(session: RoastSession, units: Units, zero: float) -> Curves:
     live = session.trace
     t = live.column("t") - zero
-    turned = session.rises_since
+    turned = rises_since(session)
     drop = session.marks.get(MarkKind.DROP)
     rate, sd = live.rate(), live.column("rate_sd").copy()
     # Before the turn the probe only falls to meet the beans; after the drop there are none.

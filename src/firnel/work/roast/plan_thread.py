@@ -12,6 +12,7 @@ from firnel.core.plan import LATE_S, Anchor, DueMove, Plan, PlannedMove, Rising,
 from firnel.core.settling import Advised, Became, Settled, passed, with_settled
 from firnel.core.vocabulary import Control, FloatArray, MarkKind, Note
 from firnel.core.words import tr
+from firnel.work.roast.probe_mistakes import rises_since
 
 if TYPE_CHECKING:
     from firnel.work.roast.batch_state import BatchState
@@ -128,7 +129,7 @@ def _of_note(note: Note) -> re.Match[str] | None:
 
 def rising(batch: BatchState) -> Rising | None:
     """The bean probe since its turn, for moves that hang on a temperature."""
-    turned, level = batch.rises_since, batch.trace.level
+    turned, level = rises_since(batch), batch.trace.level
     if turned is None or level is None:
         return None
     t, bean = batch.trace.column("t"), batch.trace.column("bean")

@@ -1,4 +1,4 @@
-"""Probes that are taken for what they are not: told in other degrees, or bean and air exchanged."""
+"""Readings that cannot be what they are taken for: a charge that does not show, other degrees, bean and air exchanged."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from firnel.core.vocabulary import MarkKind
+from firnel.core.vocabulary import Found, MarkKind
 
 if TYPE_CHECKING:
     from firnel.core.vocabulary import FloatArray
@@ -19,6 +19,30 @@ BEFORE_S, READINGS = 25.0, 8
 #: When the beans have just fallen in the air is hotter than they are: on all logged machines by 38 K in the median of this
 #: time behind the charge at least. [s], [s], [K]
 FROM_S, UNTIL_S, EXCHANGED_C = 30.0, 150.0, -15.0
+
+
+def misread(batch: BatchState) -> bool:
+    """Whether the readings cannot be those of these beans since this charge: nothing is found in them or foretold."""
+    return charge_doubted(batch) or in_fahrenheit(batch) or exchanged(batch)
+
+
+def charge_doubted(batch: BatchState) -> bool:
+    """Whether the charge was marked and nothing of it shows: the beans are not in yet, or were before anything was read."""
+    charge = batch.marks.get(MarkKind.CHARGE)
+    asks = batch.roasting and charge is not None and charge.found is Found.KEY
+    return asks and MarkKind.TURNING not in batch.marks and batch.charge_shows is False
+
+
+def rises_since(batch: BatchState) -> float | None:
+    """Since when the bean probe rises with its beans, in log time: from the turn on; None before. [s]
+
+    Of beans that were in before it was read, from its first reading on.
+    """
+    charge, turning = batch.marks.get(MarkKind.CHARGE), batch.marks.get(MarkKind.TURNING)
+    if turning is not None or charge is None:
+        return None if turning is None else turning.t
+    told = charge.found is Found.GIVEN and len(batch.trace) and batch.charge_shows is False
+    return max(charge.t, float(batch.trace.column("t")[0])) if told else None
 
 
 def in_fahrenheit(batch: BatchState) -> bool:

@@ -11,9 +11,6 @@ from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
-import numpy as np
-
-from firnel.core.mark_finding import find_recharge
 from firnel.core.settling import Became, Settled
 from firnel.core.units import clock
 from firnel.core.vocabulary import (
@@ -32,12 +29,13 @@ from firnel.work.plan.whose import lot_of, machine_of
 from firnel.work.roast.advising import Advising
 from firnel.work.roast.batch_order import Around, BatchOrder
 from firnel.work.roast.batch_state import CRACK_RULE
-from firnel.work.roast.charge_watch import LOOK_BACK_S, ChargeWatch
+from firnel.work.roast.charge_watch import ChargeWatch
+from firnel.work.roast.charging import Charging
 from firnel.work.roast.danger import past_limit
-from firnel.work.roast.kept_batch import KeptBatch
 from firnel.work.roast.live_trace import LiveTrace
 from firnel.work.roast.mark_watch import TAKEN_S, MarkWatch
 from firnel.work.roast.plan_thread import SETTLED_NOTE, read_advised, read_note
+from firnel.work.roast.probe_mistakes import misread
 
 __all__ = ["Around", "BatchOrder", "RoastSession"]
 
@@ -49,12 +47,6 @@ IDLE_KEPT_S = 180.0
 AFTER_DROP_S, UNSEEN_DROP_S = 300.0, 1800.0
 #: A reading keyed sooner after the last than this share of the usual pause is meant in its place.
 REPLACED_SHARE = 0.4
-#: A plunge so long behind the key of the charge is the charge. [s]
-EARLY_KEY_S = 15.0
-#: Other beans are looked for so often, from so long behind the last charge on, so far back, and not sooner behind a drop. [s]
-OTHERS_EVERY_S, OTHERS_FROM_S, OTHERS_BACK_S, OUT_S = 5.0, 150.0, 300.0, 20.0
-#: A plunge of the probe so long after a drop is the next charge. [s]
-NEXT_CHARGE_S = 90.0
 #: So long after a drop the last beans are out and the door is shut: the drum idles. [s]
 EMPTIED_S = 45.0
 ABANDONED = "ended otherwise"
@@ -81,7 +73,7 @@ def _row_of(order: BatchOrder) -> dict[str, Any]:
     }  # fmt: skip
 
 
-class RoastSession(KeptBatch):
+class RoastSession(Charging):
     """The running batch: begun, fed with readings, and ended.
 
     Parameters
@@ -92,8 +84,6 @@ class RoastSession(KeptBatch):
     post : brings calls from the journal's thread over to the owner's.
     spill : where the batch is kept while the library refuses.
     """
-
-    _others_t = -math.inf
 
     # Beginning and ending
 
@@ -146,14 +136,17 @@ class RoastSession(KeptBatch):
         check_load(order.load_kg)
         if order.lot is None and order.plan is None:
             raise ValueError(tr("Choose a plan or a lot: nothing else says what it is."))
+        plans = [one.plan.id if one.plan is not None else None for one in (self.order, order)]
+        other = plans[0] != plans[1] or plans[0] is None
         self.order = replace(order, machine=order.machine or self.order.machine)
         if order.machine is not None and order.machine != self.machine:
             self.machine = order.machine
         self._hold_start(order)
         self._journal.results(_row_of(self.order))
-        for table in ("settled", "advised"):  # it was of another plan
-            for index in list(self._hands.settled if table == "settled" else self._hands.advised):
-                self._hands.set(table, index, None)
+        if other:
+            for table in ("settled", "advised"):  # of another plan's moves
+                for index in list(self._hands.settled if table == "settled" else self._hands.advised):
+                    self._hands.set(table, index, None)
         for move in self.moves:
             self._match(move)
         self._advising = Advising()
@@ -321,7 +314,7 @@ class RoastSession(KeptBatch):
 
     def look_for_marks(self) -> None:
         """After each reading, and as time goes by: marks that nobody has set."""
-        if not self.roasting or self.misread:
+        if not self.roasting or misread(self):
             return
         self._found.look(self)
         dropped = self._found.offers.get(MarkKind.DROP)
@@ -341,66 +334,6 @@ class RoastSession(KeptBatch):
                 continue
             if self.recording and self.phase != "cooling":
                 self._add_move(Move(control, t, value, Found.MACHINE))
-
-    def _look_for_charge(self) -> None:
-        """The key may have been forgotten: a plunge of the probe is a charge."""
-        drop = self._hands.marks.get(MarkKind.DROP)
-        again = drop is not None and self.now() - drop.t > NEXT_CHARGE_S
-        if (charge_t := self._watch.charge(self.trace)) is None:
-            return
-        if MarkKind.CHARGE in self._hands.marks and not again:
-            self._charge_came_later(charge_t)
-            return
-        if again:
-            if drop is None or charge_t < drop.t + NEXT_CHARGE_S:
-                return
-            self.close()  # the last one waits for its figures; these beans are another batch
-        if not self.recording:
-            shift = self._begin(BatchOrder(machine=self.machine, operator=self.order.operator), keep_s=60.0)
-            charge_t -= shift
-            self.message = tr(
-                "The beans fell in without a prepared batch: recorded as {}. {prepare}: say what they are.", self.label
-            )
-        else:
-            self.message = tr("Charge found from the curve.")
-        self._set_mark(Mark(MarkKind.CHARGE, charge_t, self.trace.bean_at(charge_t), Found.CURVE))
-
-    def _charge_came_later(self, charge_t: float) -> None:
-        """A key that was pressed before the beans fell in: they did when the probe says so."""
-        told = self._hands.marks[MarkKind.CHARGE]
-        mark = Mark(MarkKind.CHARGE, charge_t, self.trace.bean_at(charge_t), Found.CURVE)
-        fresh = self.now() - told.t <= LOOK_BACK_S - EARLY_KEY_S or self.charge_shows is False
-        if told.found is Found.CURVE or not fresh or charge_t < told.t + EARLY_KEY_S or self._contradiction(mark):
-            return
-        self._charge_anew(mark)
-        self.say(tr("The beans fell in {:.0f} s after the key: the charge is there now.", charge_t - told.t))
-
-    def _look_for_other_beans(self) -> None:
-        """Other beans in the drum, though nobody has told that the last ones left: they are a batch of their own."""
-        charge, drop = (self._hands.marks.get(kind) for kind in (MarkKind.CHARGE, MarkKind.DROP))
-        if charge is None or 0.0 <= self.now() - self._others_t < OTHERS_EVERY_S:
-            return
-        self._others_t = self.now()
-        since = max(charge.t + OTHERS_FROM_S, self.now() - OTHERS_BACK_S, -math.inf if drop is None else drop.t + OUT_S)
-        t = self.trace.column("t")
-        part = slice(int(np.searchsorted(t, since)), None)
-        other_t = find_recharge(t[part], self.trace.sound_bean()[part])
-        if other_t is None:
-            return
-        last = self.label
-        self.close()
-        shift = self._begin(BatchOrder(machine=self.machine, operator=self.order.operator), keep_s=self.now() - other_t + OUT_S)
-        other_t -= shift
-        self._set_mark(Mark(MarkKind.CHARGE, other_t, self.trace.bean_at(other_t), Found.CURVE))
-        self.say(tr("Other beans fell in: recorded as {}; {} ended before. {prepare}: say what they are.", self.label, last))
-
-    def _look_for_turning(self) -> None:
-        charge = self._hands.marks.get(MarkKind.CHARGE)
-        if charge is None or MarkKind.TURNING in self._hands.marks:
-            return
-        turning_t = self._watch.turning(self.trace, charge.t)
-        if turning_t is not None:
-            self._set_mark(Mark(MarkKind.TURNING, turning_t, self.trace.bean_at(turning_t), Found.CURVE))
 
     def set_machine(self, machine: Machine | None) -> None:
         """Whose readings these are."""
