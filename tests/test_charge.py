@@ -16,6 +16,7 @@ from firnel.core.vocabulary import Found, MarkKind
 from firnel.exchange.log_marks import marks_of
 from firnel.work.roast.advice_words import WarningRank, told_line, warnings_of
 from firnel.work.roast.hand_lines import HandLineError, HandLines
+from firnel.work.roast.headless import Headless
 from firnel.work.roast.lookout import at_once
 from firnel.work.roast.probe_mistakes import charge_doubted
 
@@ -63,7 +64,10 @@ def test_a_log_whose_charge_was_told_at_another_moment_teaches_nothing():
 
 def test_a_key_pressed_before_the_beans_fell_in_is_asked_back_and_then_moved(roaster):  # noqa: F811 - a fixture
     idle(roaster, 5)
+    lines = []
+    follower = Headless(roaster.session, lines.append, by_hand=True)
     roaster.key(Qt.Key.Key_Space)
+    follower.look()
     told = roaster.session.marks[MarkKind.CHARGE].t
     roaster.hands.update({key: 2.4 for key in roaster.hands if key == "gas"})
     idle(roaster, 30)
@@ -71,12 +75,16 @@ def test_a_key_pressed_before_the_beans_fell_in_is_asked_back_and_then_moved(roa
     idle(roaster, 60)
     assert (roaster.cue.headline, roaster.cue.space) == ("Are the beans in?", "says that the beans are in")
     assert roaster.session.guidance is None
+    follower.look()
+    assert any(line["event"] == "warning" and line["text"].startswith("Are the beans in?") for line in lines)
     assert roaster.session.offers == {}, "what an empty drum reads is no yellow"
     begun = beans_in(roaster, 60)
     charge = roaster.session.marks[MarkKind.CHARGE]
     assert charge.found is Found.CURVE
     assert charge.t - told == pytest.approx(begun - 4, abs=3.0)
     assert "s after the key" in roaster.session.message
+    follower.look()
+    assert [line["mark"] for line in lines if line["event"] == "mark"] == ["charge", "charge"], "where it is now is told too"
     assert roaster.session.settled == {}, "what was set before was set for the empty drum"
     beans_in(roaster, 0)
     roaster.wait(begun + 320, lambda since: float(BEAN[since - begun]))

@@ -15,9 +15,11 @@ from firnel.work.roast.drop_cue import drop_cue
 from firnel.work.roast.mark_watch import LOOK_EVERY_S, empty_drum
 from firnel.work.roast.move_words import move_sentence, start_sentence, when_sentence
 from firnel.work.roast.plan_thread import off_start, settled_of
-from firnel.work.roast.probe_mistakes import rises_since
+from firnel.work.roast.probe_mistakes import charge_doubted, rises_since
 from firnel.work.roast.session import RoastSession
 
+#: A charge that is moved by more is told again. [s]
+SAME_CHARGE_S = 5.0
 #: Words that were not true for so long are told again, and a warning that stays true after so long. [s]
 SILENT_S, AGAIN_S = 20.0, 60.0
 #: A drop that is overdue by this was not seen. [s]
@@ -57,7 +59,13 @@ class Headless:
     def __init__(self, session: RoastSession, tell: Callable[[dict[str, Any]], None], by_hand: bool = False) -> None:
         self._session, self._tell, self._by_hand = session, tell, by_hand
         self._units = Units()
+        self._run = session.run
+        self._forget()
+
+    def _forget(self) -> None:
+        """Nothing was told yet of this batch."""
         self._marks: set[MarkKind] = set()
+        self._charge_t = 0.0
         self._cues: set[int] = set()
         self._announced: set[int] = set()
         self._begun: set[Control] = set()
@@ -81,6 +89,9 @@ class Headless:
 
     def look(self) -> None:
         """After each reading: find marks, tell what is new."""
+        if self._run != self._session.run:  # other beans fell in
+            self._run = self._session.run
+            self._forget()
         self._find_marks()
         self._tell_marks()
         self._tell_said()
@@ -116,6 +127,9 @@ class Headless:
     def _tell_marks(self) -> None:
         marks = self._session.marks
         charge = marks.get(MarkKind.CHARGE)
+        if charge is None or abs(charge.t - self._charge_t) > SAME_CHARGE_S:  # taken back, or moved: its mark is told again
+            self._marks.discard(MarkKind.CHARGE)
+            self._charge_t = 0.0 if charge is None else charge.t
         for kind, mark in sorted(marks.items(), key=lambda pair: pair[1].t):
             if kind not in self._marks and charge is not None:
                 self._marks.add(kind)
@@ -201,6 +215,9 @@ class Headless:
         self._tell({"event": "soon", **times, **more, "text": tr("In {}: {}", clock(due_t - now), words)})
 
     def _tell_words(self, charge_t: float) -> None:
+        if charge_doubted(self._session):
+            text = tr("Are the beans in? The probe has not fallen since the charge was marked.")
+            self._tell_once("charge", charge_t, "warning", text, {})
         for warned in warnings_of(self._session, self._units):
             key = _but_figures(warned.text) if warned.remedy is None else _Step.of("warning", warned.remedy)
             self._tell_once(key, charge_t, "warning", warned.text, _step_of(warned.remedy))
