@@ -60,6 +60,11 @@ def test_a_log_whose_charge_was_told_at_another_moment_teaches_nothing():
     assert f"{late.marks[0].t:.0f} s: it falls at" in said[0]
     with pytest.raises(UnusableLogError, match="does not fall at its charge"):
         logged_batch(late, MACHINES["south"])
+    trace, said = replace(record.trace, bean=record.trace.air, air=record.trace.bean), []
+    marks_of(trace, {}, {}, "a log", said)
+    assert "exchanged? Name the columns the other way" in said[0]
+    with pytest.raises(UnusableLogError, match="look exchanged"):
+        logged_batch(replace(record, trace=trace), MACHINES["south"])
 
 
 def test_a_key_pressed_before_the_beans_fell_in_is_asked_back_and_then_moved(roaster):  # noqa: F811 - a fixture

@@ -22,6 +22,9 @@ SHOWS_C, SHOWS_S, HOT_DRUM_C = 12.0, 40.0, 100.0
 #: Other beans: the probe falls by so much within so long, turns, and has risen so far for so long since; an empty drum may
 #: fall as far, though hardly as fast, and rises by its heater only. [degC], [s], [degC], [s]
 OTHER_FALL_C, OTHER_FALL_S, RISEN_C, RISEN_S = 60.0, 60.0, 5.0, 15.0
+#: When beans have just fallen in the air is hotter than they are: on all logged machines by 38 K in the median of this time
+#: behind the charge at least. [s], [s], [K], [readings]
+FALLEN_FROM_S, FALLEN_UNTIL_S, EXCHANGED_C, TOLD_BY = 30.0, 150.0, -15.0, 8
 #: For the turning point a reading is averaged with those within this about it. [s]
 TURN_S = 9.0
 #: No roast is dropped sooner after its charge than this. [s] Common practice, no published source.
@@ -125,6 +128,20 @@ def find_charges(t: FloatArray, bean: FloatArray) -> list[float]:
         np.nanmax(bean[(t >= at + SHORTEST_ROAST_S) & (t < end)], initial=-np.inf) for at, end in zip(found, ends, strict=True)
     ]
     return [at for at, highest in zip(found, roasts, strict=True) if highest >= ROASTED_C]
+
+
+def exchanged(t: FloatArray, bean: FloatArray, air: FloatArray, charge_t: float) -> bool:
+    """Whether bean and air probe stand for each other: what is called bean is hotter than the air behind the charge.
+
+    Parameters
+    ----------
+    t, bean, air : as in `find_drop`.
+    charge_t : when the beans fell in. [s]
+    """
+    part = slice(*np.searchsorted(t, (charge_t + FALLEN_FROM_S, charge_t + FALLEN_UNTIL_S)))
+    over = air[part] - bean[part]
+    over = over[np.isfinite(over)]
+    return over.size >= TOLD_BY and float(np.median(over)) < EXCHANGED_C
 
 
 def find_recharge(t: FloatArray, bean: FloatArray) -> float | None:

@@ -8,7 +8,7 @@ from itertools import compress
 
 import numpy as np
 
-from firnel.core.mark_finding import charge_shows, find_charge, find_drop, find_turning
+from firnel.core.mark_finding import charge_shows, exchanged, find_charge, find_drop, find_turning
 from firnel.core.stages import MarkOrderError, check_mark_order
 from firnel.core.vocabulary import FloatArray, Found, Mark, MarkKind, Note, Trace
 from firnel.core.words import printable, tr
@@ -109,7 +109,9 @@ def marks_of(
             found[kind] = Mark(kind, t, trace.bean_at(t), Found.CURVE)
             said.append(tr("{} found from the curve at {:.0f} s", kind.words, t))
 
-    shown = find_charge(trace.t, trace.bean)
+    shown, of_air = find_charge(trace.t, trace.bean), find_charge(trace.t, trace.air)
+    if of_air is not None and exchanged(trace.t, trace.bean, trace.air, of_air):
+        said.append(tr("“bean” is hotter than “air” where the beans fall in: exchanged? Name the columns the other way"))
     charge = found.get(MarkKind.CHARGE)
     if charge is not None and charge_shows(trace.t, trace.bean, charge.t) is False:
         falls = tr("it falls at {:.0f} s", shown) if shown is not None else tr("it falls nowhere")

@@ -9,7 +9,7 @@ from datetime import datetime
 import numpy as np
 
 from firnel.core.green.blended import BlendedLot
-from firnel.core.mark_finding import charge_shows
+from firnel.core.mark_finding import charge_shows, exchanged
 from firnel.core.model.constants import MOST_SHARE, STEP, Hands, hands_of
 from firnel.core.vocabulary import BatchRecord, Control, FloatArray, Found, Lot, Machine, Mark, MarkKind, Quality, Role, Trace
 from firnel.core.words import tr
@@ -156,6 +156,8 @@ def logged_batch(
         raise UnusableLogError(
             tr("batch {}: the bean probe does not fall at its charge: was it marked at another time?", record.label)
         )
+    if exchanged(trace.t[good], trace.bean[good], trace.air[good], charge.t):
+        raise UnusableLogError(tr("batch {}: bean and air probe look exchanged.", record.label))
     bean, air = _readings(record, charge.t, grid, good, by_hand)
     _refuse_wrong_unit(record.label, bean, until is None)
     settings, hands = _hands(record, machine, grid)

@@ -6,19 +6,16 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from firnel.core import mark_finding
 from firnel.core.vocabulary import Found, MarkKind
 
 if TYPE_CHECKING:
-    from firnel.core.vocabulary import FloatArray
     from firnel.work.roast.batch_state import BatchState
 
 #: No empty drum is so hot in degrees Celsius, and every one is in Fahrenheit, nor hotter than this. [degC]
 NO_DRUM_C, NO_READING_C = 295.0, 560.0
 #: What was read so long before the charge, or lately, says so, if that was so often. [s], [readings]
 BEFORE_S, READINGS = 25.0, 8
-#: When the beans have just fallen in the air is hotter than they are: on all logged machines by 38 K in the median of this
-#: time behind the charge at least. [s], [s], [K]
-FROM_S, UNTIL_S, EXCHANGED_C = 30.0, 150.0, -15.0
 
 
 def misread(batch: BatchState) -> bool:
@@ -51,22 +48,15 @@ def in_fahrenheit(batch: BatchState) -> bool:
     end = charge.t if charge is not None else batch.trace.last_t
     if end is None:
         return False
-    read = _between(batch, "bean", end - BEFORE_S, end)
+    t, bean = batch.trace.column("t"), batch.trace.column("bean")
+    read = bean[slice(*np.searchsorted(t, (end - BEFORE_S, end + 1e-6)))]
+    read = read[np.isfinite(read)]
     return read.size >= READINGS and bool(np.all(read > NO_DRUM_C) and np.all(read < NO_READING_C))
 
 
 def exchanged(batch: BatchState) -> bool:
-    """Whether bean and air probe stand for each other: what is called bean is hotter than the air behind the charge."""
-    charge = batch.marks.get(MarkKind.CHARGE)
+    """Whether bean and air probe stand for each other."""
+    charge, trace = batch.marks.get(MarkKind.CHARGE), batch.trace
     if charge is None or not batch.recording:
         return False
-    until = charge.t + UNTIL_S
-    bean, air = (_between(batch, name, charge.t + FROM_S, until, known=False) for name in ("bean", "air"))
-    over = (air - bean)[np.isfinite(air - bean)]
-    return over.size >= READINGS and float(np.median(over)) < EXCHANGED_C
-
-
-def _between(batch: BatchState, name: str, begin: float, end: float, known: bool = True) -> FloatArray:
-    part = slice(*np.searchsorted(batch.trace.column("t"), (begin, end + 1e-6)))
-    values = batch.trace.column(name)[part]
-    return values[np.isfinite(values)] if known else values
+    return mark_finding.exchanged(trace.column("t"), trace.column("bean"), trace.column("air"), charge.t)
