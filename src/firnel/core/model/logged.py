@@ -156,10 +156,10 @@ def logged_batch(
         raise UnusableLogError(
             tr("batch {}: the bean probe does not fall at its charge: was it marked at another time?", record.label)
         )
-    if exchanged(trace.t[good], trace.bean[good], trace.air[good], charge.t):
-        raise UnusableLogError(tr("batch {}: bean and air probe look exchanged.", record.label))
     bean, air = _readings(record, charge.t, grid, good, by_hand)
     _refuse_wrong_unit(record.label, bean, until is None)
+    if exchanged(trace.t[good], trace.bean[good], trace.air[good], charge.t):
+        raise UnusableLogError(tr("batch {}: bean and air probe look exchanged.", record.label))
     settings, hands = _hands(record, machine, grid)
     idling = _idling(record, machine, charge.t, good)
 
