@@ -29,6 +29,7 @@ class PlanPlots(QWidget):
         super().__init__()
         self._look = look
         self._top = 0.0
+        self._picture: PlanPicture | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -71,6 +72,7 @@ class PlanPlots(QWidget):
         self.glance = Glance((self.lane, self._rate_lane), self.hands)
         if above is not None:
             self.lane.plot.sigRangeChanged.connect(above.update)
+        self.lane.plot.getPlotItem().getViewBox().sigResized.connect(lambda *_: self._place_names())  # they stand by pixels
         look.changed.connect(self._dress)
         self._dress()
 
@@ -115,11 +117,15 @@ class PlanPlots(QWidget):
         self._top = high
         self.lane.level_span(low, self._top)
         self._rate_lane.level_span(0.0, picture.rate_top)
-        self._place_names(picture)
+        self._picture = picture
+        self._place_names()
         self.hands.show_ribbons([as_ribbon(ribbon) for ribbon in picture.ribbons])
 
-    def _place_names(self, picture: PlanPicture) -> None:
+    def _place_names(self) -> None:
         """Names of curves in the corner, of marks at their place, of trouble where it comes."""
+        picture = self._picture
+        if picture is None:
+            return
         palette = self._look.palette
         (left, right), _ = self.lane.plot.getPlotItem().getViewBox().viewRange()
         per_x, per_y = self.lane.plot.getPlotItem().getViewBox().viewPixelSize()

@@ -13,13 +13,13 @@ from PyQt6.QtWidgets import QComboBox, QFileDialog, QFrame, QMenu, QScrollArea
 from firnel.core.plan import TARGET_WORDS, Plan
 from firnel.core.units import clock
 from firnel.core.vocabulary import Machine
-from firnel.core.words import later, tr
+from firnel.core.words import inside, later, tr
 from firnel.ui.plan.editor import PlanEditor
 from firnel.ui.plan.plots import PlanPlots
 from firnel.ui.plan.versions import VersionsSheet
 from firnel.ui.shared.background import Background
 from firnel.ui.shared.list_page import ListPage, archived_words
-from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, chosen, label, make_primary, offer
+from firnel.ui.shared.parts import ElidedLabel, FigureGrid, button, card, chosen, make_primary, offer
 from firnel.ui.shared.questions import asked_number
 from firnel.ui.theme.look import Look
 from firnel.work import shelf
@@ -70,7 +70,8 @@ class PlanView(ListPage):
         head, column = card(spacing=2)
         column.addWidget(self._name)
         column.addWidget(self._for)
-        self._targets = FigureGrid()
+        self._start, self._targets = FigureGrid(), FigureGrid()
+        column.addWidget(self._start)
         column.addWidget(self._targets)
         self._head_card = head
         self.sheet_column.addWidget(head)
@@ -85,7 +86,6 @@ class PlanView(ListPage):
         self._plots = PlanPlots(look)
         self.sheet_column.addWidget(self._plots, 1)
         moves, moves_column = card(spacing=2)
-        moves_column.addWidget(label(tr("Moves"), "heading"))
         self._moves = FigureGrid(words=2)
         area = self._moves_area = FittingArea()
         area.setObjectName("bare")
@@ -206,8 +206,10 @@ class PlanView(ListPage):
         picture = self._picture = plan_picture(key, machine, self._desk.settings.units)
         self._name.show_text(key.name)
         self._for.show_text(picture.made_for)
-        (charge, reads), *further = picture.targets
-        self._targets.show_rows([(picture.start or charge, reads), *further])
+        (charge, reads), (stages, seconds), (drop, lands) = picture.targets
+        self._start.show_rows([(picture.start or charge, reads)])
+        lands = lands.partition(" ±")[0]  # how far it may be off stands where it is changed
+        self._targets.show_rows([(f"{stages} · {inside(drop)}", "  ".join((*seconds.split(" · "), lands)))])
         self._moves.show_rows(list(picture.moves))
         self._moves_area.updateGeometry()  # as high as its moves, where there is room
         self._plots.show_picture(picture)
