@@ -63,6 +63,8 @@ def test_a_log_whose_charge_was_told_at_another_moment_teaches_nothing():
     trace, said = replace(record.trace, bean=record.trace.air, air=record.trace.bean), []
     marks_of(trace, {}, {}, "a log", said)
     assert "exchanged? Name the columns the other way" in said[0]
+    inlet = replace(record.trace, air=np.full(record.trace.t.size, 35.0))
+    assert logged_batch(replace(record, trace=inlet), MACHINES["south"]).bean.size > 100, "a probe in cold air is no bean probe"
     with pytest.raises(UnusableLogError, match="look exchanged"):
         logged_batch(replace(record, trace=trace), MACHINES["south"])
 

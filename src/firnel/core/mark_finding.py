@@ -131,7 +131,9 @@ def find_charges(t: FloatArray, bean: FloatArray) -> list[float]:
 
 
 def exchanged(t: FloatArray, bean: FloatArray, air: FloatArray, charge_t: float) -> bool:
-    """Whether bean and air probe stand for each other: what is called bean is hotter than the air behind the charge.
+    """Whether bean and air probe stand for each other: what is called air is the colder behind the charge, and fell further.
+
+    A probe that reads the air somewhere cold is no bean probe: it does not fall.
 
     Parameters
     ----------
@@ -139,9 +141,12 @@ def exchanged(t: FloatArray, bean: FloatArray, air: FloatArray, charge_t: float)
     charge_t : when the beans fell in. [s]
     """
     part = slice(*np.searchsorted(t, (charge_t + FALLEN_FROM_S, charge_t + FALLEN_UNTIL_S)))
-    over = air[part] - bean[part]
-    over = over[np.isfinite(over)]
-    return over.size >= TOLD_BY and float(np.median(over)) < EXCHANGED_C
+    known = np.isfinite(air[part]) & np.isfinite(bean[part])
+    if known.sum() < TOLD_BY or float(np.median((air[part] - bean[part])[known])) >= EXCHANGED_C:
+        return False
+    about = np.abs(t - charge_t) <= KEYED_S
+    beans, others = (np.nanmax(np.append(probe[about], -np.inf)) - np.nanmin(probe[part][known]) for probe in (bean, air))
+    return bool(others > beans)
 
 
 def find_recharge(t: FloatArray, bean: FloatArray) -> float | None:
