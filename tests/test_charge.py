@@ -131,6 +131,15 @@ def test_beans_that_were_in_before_anything_was_read_are_followed_by_the_curve(r
     assert roaster.session.guidance.forecast.first_crack.value == pytest.approx(510.0, abs=60.0)
     assert "does not fall at its charge" in told_line(roaster.session, Units()).why, "why it is by the curve alone"
     hand = HandLines(roaster.desk)
+    for _ in range(3):  # no yellow yet, not so long ago, and not said to be in
+        hand.do("undo", roaster.now)
+    assert charge_doubted(roaster.session), "as it was before it was said"
+    alone = Headless(roaster.session, lambda line: None, by_hand=True)
+    alone.look()
+    assert charge_doubted(roaster.session), "a hand is asked"
+    alone.left_alone()
+    alone.look()
+    assert not charge_doubted(roaster.session)
     for wrong in ("charged", "charged soon"):
         with pytest.raises(HandLineError):
             hand.do(wrong, roaster.now)

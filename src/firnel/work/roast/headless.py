@@ -108,6 +108,8 @@ class Headless:
         level, machine = session.trace.level, session.machine
         if self._by_hand:
             return  # what a hand forgets is offered to it
+        if charge_doubted(session):
+            session.space(session.clock.now())  # nobody is left who could say otherwise
         charge, last = session.marks.get(MarkKind.CHARGE), session.trace.last_t
         if charge is None or level is None or machine is None or last is None or rises_since(session) is None:
             return
