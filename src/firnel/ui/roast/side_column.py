@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 
 from PyQt6.QtCore import QEvent, QSize
 from PyQt6.QtGui import QResizeEvent
@@ -26,7 +27,7 @@ class SideColumn(QStackedWidget):
         self.cards, self.prepare, self.weigh = SideCards(look), PrepareSheet(), WeighSheet()
         self.ready = ReadyCards(look)
         self.setFixedWidth(SIDE_WIDTH)
-        self._cools = False
+        self._cools = self._changing = False
         self.cooling = QWidget()
         cooling = QVBoxLayout(self.cooling)
         cooling.setContentsMargins(0, 0, 0, 0)
@@ -53,8 +54,8 @@ class SideColumn(QStackedWidget):
         if picture.phase == "idle":
             self.cards.show_waiting(waiting)
         cards = self._cooled_cards if picture.phase == "cooling" else self.cards
-        cards.show_picture(picture)
-        self._fit()
+        with self._at_once():
+            cards.show_picture(picture)
         if picture.ready is not None:
             self.ready.show_picture(picture.ready)
             self._between_title.setText(picture.ready.checks_title)
@@ -82,7 +83,28 @@ class SideColumn(QStackedWidget):
             self._fit()
         return done
 
+    @contextmanager
+    def _at_once(self) -> Iterator[None]:
+        """Cards come and go, and whether there is room is looked at behind that.
+
+        Qt lays the parents out while a card is being shown; one that were hidden in the midst of it would be drawn all the
+        same, with no place of its own.
+        """
+        if self._changing:
+            yield
+            return
+        self._changing = True
+        try:
+            yield
+            self._make_fit()
+        finally:
+            self._changing = False
+
     def _fit(self) -> None:
+        with self._at_once():
+            pass
+
+    def _make_fit(self) -> None:
         if self.currentWidget() is self.cards:
             self.cards.fit(self.height())
         elif self.currentWidget() is self.cooling:
@@ -97,10 +119,10 @@ class SideColumn(QStackedWidget):
     def show_phase(self, phase: str, weighing: bool) -> None:
         """The page that belongs to the phase, unless another batch is being weighed."""
         cooling = self._cools = phase == "cooling"
-        for widget in (self._between_card, self._cooled_cards):
-            widget.setVisible(cooling)
-        self.turn_to(self.cooling if weighing or cooling else self.ready if phase == "ready" else self.cards)
-        self._fit()
+        with self._at_once():
+            for widget in (self._between_card, self._cooled_cards):
+                widget.setVisible(cooling)
+            self.turn_to(self.cooling if weighing or cooling else self.ready if phase == "ready" else self.cards)
 
     def turn_to(self, page: QWidget) -> None:
         """Show a page."""
