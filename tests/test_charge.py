@@ -177,15 +177,22 @@ def test_probes_that_are_taken_for_what_they_are_not_are_told_and_nothing_goes_b
     assert {rank for rank, _ in told} <= {WarningRank.PROBE}, "no fire, no runaway: it is a probe"
 
 
-def test_the_beans_too_hot_on_exchanged_probes_are_a_danger_all_the_same(roaster):  # noqa: F811
-    roaster.wait(0)
-    roaster.key(Qt.Key.Key_Space)
-    for since in range(1, 700):  # what is called air is the beans, and they go on to 250 degC
+@pytest.mark.parametrize(
+    "read",
+    [lambda beans, air: (air, beans), lambda beans, air: (1.8 * beans + 32.0, 1.8 * air + 32.0)],
+    ids=["exchanged", "fahrenheit"],
+)
+def test_beans_too_hot_are_a_danger_whatever_their_probe_is_taken_for(roaster, read):  # noqa: F811
+    for since in range(-20, 700):  # they go on to 250 degC
         roaster.now += 1.0
-        beans = float(BEAN[since]) + max(0.0, (since - 400) * 0.15)
-        roaster.desk.take_reading(reading(roaster.now, beans + 60.0, beans, 2.4, 25.0, 58.0))
+        beans = float(BEAN[max(since, 0)]) + max(0.0, (since - 400) * 0.15)
+        roaster.desk.take_reading(reading(roaster.now, *read(beans, beans + 60.0), 2.4, 25.0, 58.0))
+        if since == 0:
+            roaster.session.mark(MarkKind.CHARGE, roaster.now)
+        if since > 60 and beans < 225.0:  # by then it is known which is which
+            assert roaster.cue.urgency != "danger", since
     assert roaster.cue.urgency == "danger"
-    assert f"{beans:.0f}" in roaster.cue.headline
+    assert f"{beans:.0f} °C" in roaster.cue.headline, "as hot as they are"
 
 
 def test_other_beans_that_fall_in_while_nobody_tells_anything_are_a_batch_of_their_own(roaster, library):  # noqa: F811

@@ -132,10 +132,6 @@ class Units:
         text = _KELVIN.sub("°C", text)
         return self.typed(text, unit) - self.typed(_TYPED.sub(r"0 \g<unit>", text), unit)
 
-    def read_difference(self, shown: float, unit: str = "°C") -> float:
-        """A typed difference, turned back into ``unit``."""
-        return shown / linear_map(unit, self.shown_unit(unit))[0]
-
     def text(self, value: float | None, unit: str, digits: int | None = None, with_unit: bool = True) -> str:
         """``value`` with its displayed unit, a dash where it is unknown."""
         if value is None or value != value:

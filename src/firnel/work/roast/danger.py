@@ -53,7 +53,10 @@ def danger_of(batch: BatchState, units: Units) -> Danger | None:
     """The warning, while the beans or the air about them are past what the machine may read with beans in the drum."""
     if batch.past_limit is None:
         return None
-    beans, shown = batch.past_limit == "bean", units.text(batch.trace.latest(_probe(batch, batch.past_limit)), "°C", 0)
+    beans, read = batch.past_limit == "bean", batch.trace.latest(_probe(batch, batch.past_limit))
+    if read is not None and in_fahrenheit(batch):
+        read = Units("°F").read(read, "°C")
+    shown = units.text(read, "°C", 0)
     if may_be_empty(batch):
         probe = tr("bean probe") if beans else tr("air probe")
         headline = tr("Beans still in? Heat off now: {} at {}", probe, shown)
@@ -71,10 +74,10 @@ def past_limit(batch: BatchState) -> str | None:
     """Which probe, bean or air, is past its limit; once warned of, until it is clearly below again."""
     if not (batch.roasting or batch.left_hot or batch.dropped_unseen):
         return None
-    if in_fahrenheit(batch):
-        return None  # told as such, and half as hot
-    for name, limit in (("bean", limit_of(batch)), ("air", HOT_AIR_C)):
-        if burns(batch.trace, _probe(batch, name), limit - (BELOW_C if batch.past_limit == name else 0.0)):
+    as_read = Units("°F") if in_fahrenheit(batch) else Units()  # whatever they are told in, beans that hot burn
+    for name, limit_c in (("bean", limit_of(batch)), ("air", HOT_AIR_C)):
+        limit_c -= BELOW_C if batch.past_limit == name else 0.0
+        if burns(batch.trace, _probe(batch, name), as_read.show(limit_c, "°C")):
             return name
     return None
 
